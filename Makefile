@@ -1,0 +1,44 @@
+# Needs Python 3.11 or newer and make; everything else goes into .venv.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test check lint types bench clean
+
+demo: $(VENV)/.installed
+	$(BIN)/vast-ferry demo
+
+test: $(VENV)/.tested
+	$(BIN)/python -m pytest
+
+check: lint types test
+
+lint: $(VENV)/.dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+
+types: $(VENV)/.dev
+	$(BIN)/mypy
+
+bench: $(VENV)/.dev
+	$(BIN)/python benchmarks/translation.py
+	$(BIN)/python benchmarks/check_speed.py
+
+$(BIN)/python:
+	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Vast Ferry needs Python 3.11 or newer; try: make PYTHON=python3.11")'
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.installed: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e .
+	touch $@
+
+$(VENV)/.tested: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test]'
+	touch $@ $(VENV)/.installed
+
+$(VENV)/.dev: $(BIN)/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test,dev,bench]'
+	touch $@ $(VENV)/.tested $(VENV)/.installed
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache

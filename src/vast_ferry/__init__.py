@@ -1,0 +1,51 @@
+"""Vast Ferry carries event-driven functions from one hosting provider to another, and proves each one on sample events.
+
+The public face is this dozen names; everything else is imported from where it lives. Importing the package loads
+nothing: each name is fetched when it is first used.
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from vast_ferry.checking.check import CheckResult as CheckResult
+    from vast_ferry.checking.check import check as check
+    from vast_ferry.checking.compare import Verdict as Verdict
+    from vast_ferry.hub.findings import BadInput as BadInput
+    from vast_ferry.hub.findings import Finding as Finding
+    from vast_ferry.hub.http import HttpEvent as HttpEvent
+    from vast_ferry.hub.http import HttpReply as HttpReply
+    from vast_ferry.providers.profile import load_profile as load_profile
+    from vast_ferry.providers.registry import find_profile as find_profile
+    from vast_ferry.samples.convert import convert_event as convert_event
+    from vast_ferry.source.carry import Crossing as Crossing
+    from vast_ferry.source.carry import carry as carry
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "BadInput": "hub.findings",
+    "CheckResult": "checking.check",
+    "Crossing": "source.carry",
+    "Finding": "hub.findings",
+    "HttpEvent": "hub.http",
+    "HttpReply": "hub.http",
+    "Verdict": "checking.compare",
+    "carry": "source.carry",
+    "check": "checking.check",
+    "convert_event": "samples.convert",
+    "find_profile": "providers.registry",
+    "load_profile": "providers.profile",
+}
+
+__all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    value = getattr(importlib.import_module(f"{__name__}.{_HOMES[name]}"), name)
+    globals()[name] = value
+    return value

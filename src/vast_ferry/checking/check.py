@@ -1,0 +1,352 @@
+"""`check`: proves a crossing by running the original and the carried functions side by side on the project's samples."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from vast_ferry.checking.compare import Verdict, compare, nothing_to_compare
+from vast_ferry.checking.exact_json import Difference
+from vast_ferry.checking.projection import Projection
+from vast_ferry.definitions.project import read_project
+from vast_ferry.hub.findings import BadInput, Place, nearest
+from vast_ferry.hub.functions import Entry, Function, Project
+from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.mapping.compile import event_losses, reply_losses
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import find_profile
+from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
+from vast_ferry.source.record import Record, read_record
+from vast_ferry.standins.driver import driver_source
+from vast_ferry.standins.gateway import Gateway, Routed
+from vast_ferry.standins.process import Setup, Worker
+
+#: A handler that hangs holds up the check for so long at most, whatever its own limit.
+LONGEST_CALL = 10.0
+#: Samples are read, run and compared so many at a time.
+BATCH = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """The verdict on one sample: where answers differ, why it is unheld or unchecked, and what varies by itself.
+
+    `losses` are what the target's shape can't hold of this sample; with the verdict `same` they did not show.
+    """
+
+    function: str
+    sample: str
+    verdict: Verdict
+    differences: tuple[Difference, ...] = ()
+    reasons: tuple[str, ...] = ()
+    varies: tuple[str, ...] = ()
+    losses: tuple[str, ...] = ()
+    expected: str = ""
+    got: str = ""
+    output: str = ""
+    file: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckResult:
+    """What a check found: a verdict a sample, and functions that no sample reached."""
+
+    source: str
+    target: str
+    checked: tuple[Checked, ...] = ()
+    without_samples: tuple[str, ...] = ()
+    edited: tuple[str, ...] = field(default=())
+
+    def count(self, verdict: Verdict) -> int:
+        """Return how many samples got that verdict."""
+        return sum(checked.verdict is verdict for checked in self.checked)
+
+    @property
+    def compared(self) -> int:
+        """Return how many samples were compared."""
+        return len(self.checked) - self.count(Verdict.UNCHECKED)
+
+    @property
+    def unproven(self) -> tuple[str, ...]:
+        """Return the functions of which no sample was compared."""
+        functions = dict.fromkeys(checked.function for checked in self.checked)
+        compared = {c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED}
+        return (*(name for name in functions if name not in compared), *self.without_samples)
+
+    @property
+    def good(self) -> bool:
+        """Tell whether every compared answer was the same, and every function was compared on something."""
+        return bool(self.compared) and not self.unproven and self.compared == self.count(Verdict.SAME)
+
+
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """One side: how to reach a function's handler there."""
+
+    profile: Profile
+    folder: Path
+    project: Project | None  # None where the project routes itself
+    driver: str
+
+    def setup(self, function: Function) -> Setup:
+        """Return what a worker for a function runs."""
+        whole = self.profile.model.handler.entry
+        entry = function.entry
+        variables, secrets = function.variables, tuple(function.secrets)
+        if whole:
+            module, _, name = whole.partition(":")
+            entry, variables = Entry(f"{module.replace('.', '/')}.py", name), {}
+        elif self.project is not None:
+            here = self.project.function(function.name)
+            if here is not None:
+                entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
+        return Setup(self.folder, entry, self.driver, function.name, self.profile.modules, variables, secrets)
+
+
+class _Check:
+    """One run of the check."""
+
+    def __init__(self, source: _Side, target: _Side, declared: Project, without: frozenset[str], limit: float) -> None:
+        self.source, self.target, self.limit = source, target, limit
+        self.gateway = Gateway(declared)
+        self.target_gateway = Gateway(target.project) if target.project else None
+        self.projection = Projection(target.profile, without)
+        self.event_losses = [
+            loss
+            for loss in event_losses(target.profile.event.without(without), source.profile.event)
+            if not loss.unless or loss.unless in without
+        ]
+        self.reply_losses = reply_losses(target.profile.reply, source.profile.reply)
+
+    def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
+        """Yield the verdicts on the samples of one function."""
+        limit = min(function.timeout or self.limit, self.limit)
+        at_source = [self.gateway.route(sample.event) for sample in samples]
+        at_target = [self._at_target(sample.event) for sample in samples]
+
+        def run(side: _Side, routed: Sequence[Routed], seed: int) -> list[Outcome]:
+            with Worker(side.setup(function)) as worker:
+                return [self._call(worker, one, function, limit, seed) for one in routed]
+
+        with ThreadPoolExecutor(3) as pool:
+            first = pool.submit(run, self.source, at_source, 1)
+            second = pool.submit(run, self.source, at_source, 2)
+            carried = pool.submit(run, self.target, at_target, 1)
+            outcomes = list(zip(first.result(), second.result(), carried.result(), strict=True))
+        with Worker(self.source.setup(function)) as again:
+            for sample, routed, (one, two, other) in zip(samples, at_source, outcomes, strict=True):
+                yield self._verdict(sample, routed, one, two, other, function, again, limit)
+
+    def _call(self, worker: Worker, routed: Routed, function: Function, limit: float, seed: int) -> Outcome:
+        if routed.reply is not None:
+            return Outcome(Ending.REPLIED, routed.reply)
+        if routed.function not in ("", function.name):  # empty: the project routes by itself
+            return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {routed.function}")
+        return worker.call(routed.event, limit, seed)
+
+    def _at_target(self, event: HttpEvent) -> Routed:
+        if self.target_gateway is None:  # the carried project routes by itself
+            return Routed("", replace(event, route="", captures={}))
+        return self.target_gateway.route(event)
+
+    def _verdict(
+        self,
+        sample: Sample,
+        routed: Routed,
+        one: Outcome,
+        two: Outcome,
+        carried: Outcome,
+        function: Function,
+        again: Worker,
+        limit: float,
+    ) -> Checked:
+        method = sample.event.method
+        fields = sample.event.as_fields()
+        losses = [loss for loss in self.event_losses if loss.applies(fields)]
+        base = Checked(
+            sample.function,
+            sample.name,
+            Verdict.SAME,
+            losses=tuple(str(loss) for loss in losses if not loss.harmless),
+            expected=str(one),
+            got=str(carried),
+            output=carried.output,
+            file=str(sample.path),
+        )
+        reason = nothing_to_compare(one) or nothing_to_compare(two)
+        if routed.function and routed.function != function.name:
+            reason = f"the request goes to {routed.function} at the source; keep the sample in its folder"
+        if reason:
+            return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,))
+        if routed.reply is not None and carried.reply is not None:
+            # A gateway's own reply: what it says beside status and Allow is each provider's own affair.
+            carried = replace(carried, reply=_bare(carried.reply))
+        varies = {difference.at for difference in compare(one, two, method)}
+        if varies & {"status", "ending"}:
+            return replace(
+                base,
+                verdict=Verdict.UNCHECKED,
+                reasons=(f"the original's {' and '.join(sorted(varies & {'status', 'ending'}))} varies by itself",),
+                varies=tuple(sorted(varies)),
+            )
+        found = [d for d in compare(one, carried, method) if d.at not in varies]
+        base = replace(base, varies=tuple(sorted(varies)))
+        if not found:
+            return base
+        reasons = self._explained(sample, one, carried, losses, function, again, limit)
+        verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
+        return replace(base, verdict=verdict, differences=tuple(found), reasons=tuple(reasons))
+
+    def _explained(
+        self,
+        sample: Sample,
+        one: Outcome,
+        carried: Outcome,
+        losses: list[Loss],
+        function: Function,
+        again: Worker,
+        limit: float,
+    ) -> list[str]:
+        """Return the losses that explain a difference, if they explain all of it."""
+        method = sample.event.method
+        reply_losses = []
+        if one.reply is not None:
+            said = {"status": one.reply.status, "headers": one.reply.headers, "body": one.reply.body}
+            reply_losses = [loss for loss in self.reply_losses if loss.applies(said)]
+        if not losses and not reply_losses:
+            return []
+        outcomes = []
+        for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
+            outcome = one
+            if losses:
+                routed = self.gateway.route(self.projection.event(sample.event, fresh=True))
+                outcome = self._call(again, routed, function, limit, seed)
+            if outcome.reply is not None:
+                outcome = replace(outcome, reply=self.projection.reply(outcome.reply, method))
+            outcomes.append(outcome)
+        if any(nothing_to_compare(outcome) for outcome in outcomes):
+            return []
+        varies = {difference.at for difference in compare(outcomes[0], outcomes[1], method)}
+        if outcomes[0].reply is not None and outcomes[0].reply.status in (404, 405) and carried.reply is not None:
+            carried = replace(carried, reply=_bare(carried.reply))
+        left = [d for d in compare(outcomes[0], carried, method) if d.at not in varies]
+        return [] if left else [str(loss) for loss in (*losses, *reply_losses)]
+
+
+def _bare(reply: HttpReply) -> HttpReply:
+    if reply.status not in (404, 405):
+        return reply
+    return replace(reply, headers=[("allow", value) for value in reply.values("allow")], body=b"")
+
+
+def check(
+    crossing: Path | str,
+    *,
+    samples: Sequence[Path | str] = (),
+    without: Sequence[str] = (),
+    limit: float = LONGEST_CALL,
+    source: Path | str | None = None,
+    progress: Callable[[int], None] | None = None,
+) -> CheckResult:
+    """Return the verdict on every sample of a crossing.
+
+    `samples` are folders with a folder a function, or single files (default: the original project's own); `without`
+    names offers that the target's server does not make; `limit` is the longest call in seconds; `source` is where the
+    original project lies now, if it was moved. `progress` is called with the number of samples that are done.
+
+    Raises BadInput for a folder without a crossing, an original that is gone, or a sample that can't be read.
+    """
+    folder = Path(crossing)
+    record = read_record(folder)
+    side, declared = _source_side(folder, record, Path(source) if source else None)
+    offers = {row.offer for row in find_profile(record.target.provider).event.rows if row.offer}
+    unknown = [name for name in without if name not in offers]
+    if unknown:
+        raise BadInput(
+            f"{record.target.provider} has no offer {unknown[0]!r}{nearest(unknown[0], offers)}",
+            f"Offers: {', '.join(sorted(offers)) or 'none'}",
+        )
+    run = _Check(side, _target_side(folder, record, frozenset(without)), declared, frozenset(without), limit)
+    by_function = _samples(side, declared, record, [Path(path) for path in samples])
+    checked: list[Checked] = []
+    for name, files in by_function.items():
+        function = declared.function(name)
+        assert function is not None
+        for start in range(0, len(files), BATCH):
+            batch = [read_sample(name, path, side.profile, top) for path, top in files[start : start + BATCH]]
+            for one in run.function(function, batch):
+                checked.append(one)
+                if progress is not None:
+                    progress(len(checked))
+    lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
+    return CheckResult(
+        record.source.provider, record.target.provider, tuple(checked), lacking, _edited(folder, record)
+    )
+
+
+def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Side, Project]:
+    project = moved or (folder / record.source.project)
+    if not project.is_dir():
+        raise BadInput(
+            f"the original project is not at {project}", "Say where it lies now with --source", Place(str(folder))
+        )
+    profile, declared = read_project(project, find_profile(record.source.provider))
+    for carried in record.functions:
+        if declared.function(carried.name) is None:
+            raise BadInput(
+                f"the original project no longer has a function {carried.name}", "Carry it again", Place(str(project))
+            )
+    return _Side(profile, project, declared, driver_source(profile)), declared
+
+
+def _target_side(folder: Path, record: Record, without: frozenset[str]) -> _Side:
+    profile = find_profile(record.target.provider)
+    project = read_project(folder, profile)[1] if profile.model.definition else None
+    return _Side(profile, folder, project, driver_source(profile, without))
+
+
+def _samples(
+    side: _Side, declared: Project, record: Record, given: list[Path]
+) -> dict[str, list[tuple[Path, Path]]]:
+    """Return the sample files of each function that was carried, each with the folder it was found under."""
+    carried = [function.name for function in record.functions]
+    found: dict[str, list[tuple[Path, Path]]] = {name: [] for name in carried}
+    default = side.folder / FOLDER
+    if not given and not default.is_dir():
+        raise BadInput(f"there are no samples: {default} is not there", "Add some, or name them with --samples")
+    for top in given or [default]:
+        if top.is_file():
+            files: Iterator[tuple[str, Path]] = iter([(top.parent.name, top)])
+            top = top.parent.parent  # noqa: PLW2901
+        elif top.is_dir():
+            files = sample_files(top)
+        else:
+            raise BadInput(f"there is no file or folder {top}", "Give samples that are there")
+        for function, path in files:
+            if declared.function(function) is None:
+                names = [f.name for f in declared.functions]
+                raise BadInput(
+                    f"samples stand under {function!r}, and there is no such function{nearest(function, names)}",
+                    "Name the folder after the function that its samples are for",
+                    Place(str(path)),
+                )
+            if function in found:
+                found[function].append((path, top))
+    if not any(found.values()):
+        raise BadInput("there is not a single sample for the functions that were carried", "Add some samples")
+    return found
+
+
+def _edited(folder: Path, record: Record) -> tuple[str, ...]:
+    """Return the files of a crossing that are not as they were written."""
+    changed = []
+    for path, digest in record.files.items():
+        file = folder / path
+        if not file.is_file() or hashlib.sha256(file.read_bytes()).hexdigest() != digest:
+            changed.append(path)
+    return tuple(changed)

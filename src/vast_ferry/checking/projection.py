@@ -1,0 +1,62 @@
+"""What a provider's shapes can hold of an event or a reply: written into the shape and read back out of it.
+
+So a difference can be explained: if the original, given only what the target can hold, answers what the carried function
+answered, the loss accounts for all of it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.mapping.compile import Source, translate_event, translate_reply
+from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.helpers import new_id, now
+from vast_ferry.mapping.tables import HUB_EVENT, HUB_REPLY
+from vast_ferry.providers.profile import Profile
+
+
+class Projection:
+    """What remains of events and replies in a provider's shapes."""
+
+    def __init__(self, profile: Profile, without: frozenset[str]) -> None:
+        shape = profile.event.without(without).on_file()
+        callback = profile.reply.callback
+        sources = [
+            translate_event("write_event", HUB_EVENT, shape),
+            translate_event("read_event", shape, HUB_EVENT),
+            translate_reply("write_reply", HUB_REPLY, profile.reply),
+            translate_reply("read_reply", profile.reply, HUB_REPLY),
+        ]
+        self._names = callback.arguments if callback else ()
+        self._callback = callback is not None
+        self._takes_method = "method" in sources[2].text.partition("\n")[0]
+        modules = {name: run_module(text, name) for name, text in profile.modules.items()}
+        text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources])
+        self._code = run_module(text, f"{profile.name} projection", {k: v for m in modules.values() for k, v in m.items()})
+
+    def event(self, event: HttpEvent, *, fresh: bool) -> HttpEvent:
+        """Return what remains of an event; with `fresh`, what a call needs and the shape has not is made anew."""
+        kept = HttpEvent.from_fields(self._code["read_event"](self._code["write_event"](event.as_fields())))
+        if fresh:
+            kept = replace(kept, id=kept.id or new_id(), time=kept.time or now())
+        return kept
+
+    def reply(self, reply: HttpReply, method: str) -> HttpReply:
+        """Return what remains of a reply to a `method` request."""
+        fields = {"status": reply.status, "headers": reply.headers, "body": reply.body}
+        told: dict[str, Any] = {}
+        arguments: list[Any] = [method] if self._takes_method else []
+        if self._callback:
+            arguments.append(lambda *values: told.update(zip(self._names, values, strict=False)))
+        returned = self._code["write_reply"](fields, *arguments)
+        read = self._code["read_reply"](returned, *([told] if self._callback else []))
+        return HttpReply.from_fields(read)
+
+
+def _without_imports(source: Source) -> Source:
+    """Return generated source whose classes are put into its module instead of imported."""
+    return replace(source, imports=())
+
+

@@ -1,0 +1,130 @@
+"""YAML 1.2 documents: safe, without duplicate keys, without aliases that multiply, with the place of every part."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from vast_ferry.documents.document import Document, Path_, read_text
+from vast_ferry.hub.findings import BadInput, Place
+
+try:
+    from yaml import CSafeLoader as _Base
+except ImportError:  # a build of PyYAML without its C part
+    from yaml import SafeLoader as _Base  # type: ignore[assignment]
+
+#: More parts than any hand-written file has; aliases count each time they are used.
+MOST_PARTS = 500_000
+DEEPEST = 100
+
+
+class _Loader(_Base):
+    """The core schema of YAML 1.2 (chapter 10.3): `on` and `no` are texts, and there are no base-60 numbers."""
+
+    yaml_implicit_resolvers: dict[str, list[tuple[str, re.Pattern[str]]]] = {}  # noqa: RUF012
+
+
+for _tag, _pattern, _first in (
+    ("null", r"~|null|Null|NULL|", ["~", "n", "N", ""]),
+    ("bool", r"true|True|TRUE|false|False|FALSE", list("tTfF")),
+    ("int", r"[-+]?[0-9]+|0o[0-7]+|0x[0-9a-fA-F]+", list("-+0123456789")),
+    (
+        "float",
+        r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?|[-+]?\.(?:inf|Inf|INF)|\.(?:nan|NaN|NAN)",
+        list("-+.0123456789"),
+    ),
+):
+    _Loader.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"(?:{_pattern})\\Z"), _first)
+
+
+def read_yaml(path: Path, shown: str, what: str) -> Document:
+    """Return the document in a YAML file; `shown` and `what` are what messages call the file.
+
+    Raises BadInput, with line and column, for what is not YAML, holds a key twice, or grows without bound.
+    """
+    return parse_yaml(read_text(path, shown, what), shown, what)
+
+
+def parse_yaml(text: str, shown: str, what: str) -> Document:
+    """Return the document that `text` is."""
+    loader = _Loader(text)
+    try:
+        root = loader.get_single_node()
+        if root is None:
+            return Document(shown, None)
+        walk = _Walk(loader, shown, what)
+        return Document(shown, walk.value(root, ()), walk.places)
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        place = Place(shown, mark.line + 1, mark.column + 1) if mark else Place(shown)
+        problem = " ".join(part for part in (error.context, error.problem) if part)
+        raise BadInput(f"{what} is not YAML: {problem}", "Mend the line; indent with spaces", place) from None
+    except (yaml.YAMLError, RecursionError) as error:
+        raise BadInput(f"{what} is not YAML: {error}", "Mend the file", Place(shown)) from None
+    finally:
+        loader.dispose()
+
+
+class _Walk:
+    """Turns nodes into plain data and notes their places."""
+
+    def __init__(self, loader: Any, shown: str, what: str) -> None:
+        self.loader, self.shown, self.what = loader, shown, what
+        self.places: dict[Path_, tuple[int, int]] = {}
+        self.parts = 0
+
+    def value(self, node: yaml.Node, path: Path_) -> Any:
+        line, column = node.start_mark.line + 1, node.start_mark.column + 1
+        self.places.setdefault(path, (line, column))
+        self.parts += 1
+        if self.parts > MOST_PARTS or len(path) > DEEPEST:
+            raise BadInput(
+                f"{self.what} has too many parts (over {MOST_PARTS:,}, aliases counted) or is over {DEEPEST} deep",
+                "Write out what the aliases stand for, or split the file",
+                Place(self.shown, line, column),
+            )
+        if isinstance(node, yaml.ScalarNode):
+            if not node.tag.startswith("tag:yaml.org,2002:"):
+                raise self._bad(node, f"has a tag {node.tag!r}", "Take the tag out")
+            try:
+                return self._scalar(node)
+            except ValueError as error:
+                raise self._bad(node, f"has a value that can't be read: {error}", "Put it in quotes") from None
+        if isinstance(node, yaml.SequenceNode):
+            return [self.value(item, (*path, index)) for index, item in enumerate(node.value)]
+        assert isinstance(node, yaml.MappingNode)
+        data: dict[str | int, Any] = {}
+        for key_node, value_node in node.value:
+            key = self._scalar(key_node) if isinstance(key_node, yaml.ScalarNode) else None
+            if not isinstance(key, str | int) or isinstance(key, bool):
+                raise self._bad(key_node, "has a key that is neither a text nor a number", "Put the key in quotes")
+            if key in data:
+                first = self.places[(*path, key)][0]
+                raise self._bad(key_node, f"has the key {key!r} twice (first in line {first})", "Keep one of them")
+            self.places[(*path, key)] = (key_node.start_mark.line + 1, key_node.start_mark.column + 1)
+            data[key] = self.value(value_node, (*path, key))
+        return data
+
+    def _scalar(self, node: yaml.ScalarNode) -> Any:
+        text, kind = node.value, node.tag.rpartition(":")[2]
+        if kind == "null":
+            return None
+        if kind == "bool":
+            return text.lower() == "true"
+        if kind == "int":
+            return int(text, 0) if text[:2] in ("0o", "0x") else int(text)
+        if kind == "float":
+            return float(text.replace(".inf", "inf").replace(".nan", "nan"))
+        return text
+
+    def _bad(self, node: yaml.Node, what: str, remedy: str) -> BadInput:
+        place = Place(self.shown, node.start_mark.line + 1, node.start_mark.column + 1)
+        return BadInput(f"{self.what} {what}", remedy, place)
+
+
+def write_yaml(data: Any) -> str:
+    """Return `data` as YAML text, keys in their own order."""
+    return yaml.safe_dump(data, sort_keys=False, allow_unicode=True, width=110)

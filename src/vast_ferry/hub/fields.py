@@ -1,0 +1,101 @@
+"""The names that a profile's rows may use: every hub field, what it holds, and its value when it is missing.
+
+A *truth* is kept in the hub; a *view* is a form of truths, worked out on demand (the rules are in `mapping.views`).
+The wire form is the truth wherever there is one, because decoding and encoding again does not always give it back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+Pairs = list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One hub field: `truth` or a view, the Python type of its value in words, its default as source, its meaning."""
+
+    name: str
+    truth: bool
+    holds: str
+    default: str
+    meaning: str
+    call: str = ""  # for what a handler may call: the parameters, as in a function definition
+
+    @property
+    def variable(self) -> str:
+        """Return the name that this field's value has in generated source."""
+        return self.name.replace(".", "_")
+
+
+def _table(*fields: Field) -> Mapping[str, Field]:
+    return {field.name: field for field in fields}
+
+
+#: What goes into an HTTP handler (RFC 9110 semantics) and what it may call while it runs.
+HTTP_EVENT: Final = _table(
+    Field("id", True, "text", '""', "the event's identity (CloudEvents `id`)"),
+    Field("time", True, "text", '""', "when it happened, RFC 3339 with its full precision (CloudEvents `time`)"),
+    Field("method", True, "text", '"GET"', "request method, RFC 9110 §9"),
+    Field("scheme", True, "text", '"https"', "URI scheme, RFC 9110 §4.2"),
+    Field("authority", True, "text", '""', "host and port asked for, RFC 9110 §7.2; never among the headers"),
+    Field("path.raw", True, "text", '"/"', "path as it came on the wire, percent-encoded (RFC 3986 §3.3)"),
+    Field("path", False, "text", '"/"', "path, percent-decoded as UTF-8"),
+    Field("query.raw", True, "text", '""', "query as it came on the wire, without `?` (RFC 3986 §3.4)"),
+    Field("query", False, "pairs", "[]", "query as ordered pairs that may repeat, decoded as a form"),
+    Field("target", False, "text", '"/"', "path and query as on the request line (RFC 9112 §3.2.1)"),
+    Field("route", True, "text", '""', "the route that matched, as an RFC 6570 template"),
+    Field("captures", True, "texts", "{}", "what the route captured, name to percent-decoded value"),
+    Field("headers", True, "pairs", "[]", "header fields in order, with Cookie; no Host, no framing fields"),
+    Field("headers.plain", False, "pairs", "[]", "header fields without Cookie"),
+    Field("cookies.raw", False, "text", '""', "the Cookie field's value (RFC 6265 §4.2)"),
+    Field("cookies", False, "list of text", "[]", "the cookie-pairs of that value, in order"),
+    Field("body", True, "bytes", 'b""', "content, as bytes (RFC 9110 §6.4)"),
+    Field("body.length", False, "integer", "0", "number of bytes of the content"),
+    Field("content_type", False, "text", '""', "the Content-Type field's value"),
+    Field("client", True, "text", '""', "address of the client"),
+    Field("principal", True, "record", "None", "who called: id and claims, or nothing"),
+    Field("function", True, "text", '""', "name of the function that is called"),
+    Field("limit", True, "number", "60.0", "longest run of the function, in seconds"),
+    Field("time_left", False, "call", "", "seconds until the call is cut off", call=""),
+    Field("log", False, "call", "log_line", "writes a line to the log", call="text, **more"),
+    Field("secret", False, "call", "secret_from_environment", "the value of a secret by its name", call="name"),
+)
+
+#: What an HTTP handler answers.
+HTTP_REPLY: Final = _table(
+    Field("status", True, "integer", "200", "final status code, RFC 9110 §15"),
+    Field("headers", True, "pairs", "[]", "header fields in order, with every Set-Cookie apart"),
+    Field("headers.plain", False, "pairs", "[]", "header fields without Set-Cookie"),
+    Field("set_cookies", False, "list of text", "[]", "the Set-Cookie values, in order, never joined (RFC 6265 §3)"),
+    Field("body", True, "bytes", 'b""', "content, as bytes"),
+    Field("content_type", False, "text", '""', "the Content-Type field's value"),
+    Field("method", True, "text", '"GET"', "method of the request that is answered"),
+)
+
+
+def _pairs(value: object) -> bool:
+    return isinstance(value, list | tuple) and all(
+        isinstance(pair, list | tuple) and len(pair) == 2 and isinstance(pair[0], str) and isinstance(pair[1], str)
+        for pair in value
+    )
+
+
+def _texts(value: object) -> bool:
+    return isinstance(value, dict) and all(isinstance(k, str) and isinstance(v, str) for k, v in value.items())
+
+
+#: Whether a value is what a field of that kind holds.
+CHECKS: Final[Mapping[str, Callable[[Any], bool]]] = {
+    "text": lambda value: isinstance(value, str),
+    "bytes": lambda value: isinstance(value, bytes),
+    "integer": lambda value: isinstance(value, int) and not isinstance(value, bool),
+    "number": lambda value: isinstance(value, int | float) and not isinstance(value, bool),
+    "pairs": _pairs,
+    "texts": _texts,
+    "list of text": lambda value: isinstance(value, list) and all(isinstance(item, str) for item in value),
+    "record": lambda value: value is None or isinstance(value, dict),
+    "call": callable,
+}

@@ -1,0 +1,81 @@
+"""What a person must know, and where it stands: findings, places, and the one error for bad input."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from typing import Any
+
+
+class Severity(StrEnum):
+    """How much a finding matters, worst first."""
+
+    BLOCKING = "blocking"  # the carried function can't be relied on until a person acts
+    LOSS = "loss"  # something the target's shape can't hold
+    TODO = "todo"  # a person must do something at the target
+    NOTE = "note"  # good to know
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A spot in a file: `file` as a person would type it, `line` and `column` counted from 1 (0: not known)."""
+
+    file: str = ""
+    line: int = 0
+    column: int = 0
+
+    def __str__(self) -> str:
+        return ":".join([self.file, *(str(n) for n in (self.line, self.column) if n)])
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing a person must know: what (`code`, `reason`), how bad, where, and what to do about it."""
+
+    code: str
+    severity: Severity
+    reason: str
+    remedy: str
+    place: Place = Place()
+    function: str = ""
+    field: str = ""
+
+    def as_data(self) -> dict[str, Any]:
+        """Return plain data for a record or a report."""
+        data = asdict(self)
+        data["severity"] = str(self.severity)
+        return data
+
+
+class BadInput(Exception):
+    """Input that can't be used; `str()` is the one message: place, what is wrong, what to do.
+
+    Raised for a user's mistake only. The command line prints it and ends with status 2.
+    """
+
+    def __init__(self, what: str, remedy: str, place: Place | None = None) -> None:
+        super().__init__(what, remedy, place)
+        self.what, self.remedy, self.place = what, remedy, place or Place()
+
+    def __str__(self) -> str:
+        where = f"{self.place}: " if self.place.file else ""
+        return f"{where}{self.what}. {self.remedy}"
+
+
+class ManyBadInputs(BadInput):
+    """Several mistakes in one file, reported at once, a line each."""
+
+    def __init__(self, problems: list[BadInput]) -> None:
+        super().__init__(problems[0].what, problems[0].remedy, problems[0].place)
+        self.problems = problems
+
+    def __str__(self) -> str:
+        return "\n".join(str(problem) for problem in self.problems)
+
+
+def nearest(word: str, known: Iterable[str]) -> str:
+    """Return ` (did you mean 'x'?)` for the known word closest to `word`, or an empty string if none is close."""
+    close = difflib.get_close_matches(word.lower(), list(known), n=1, cutoff=0.55)
+    return f" (did you mean {close[0]!r}?)" if close else ""

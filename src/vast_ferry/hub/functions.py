@@ -1,0 +1,65 @@
+"""A project's functions as declared: entries, triggers, variables, secrets by reference, limits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from vast_ferry.hub.findings import Finding, Place
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """Where a handler stands: a file of the project (POSIX form, relative) and the name of a callable in it."""
+
+    file: str
+    name: str
+
+    @property
+    def module(self) -> str:
+        """Return the dotted module name of the file."""
+        return self.file.removesuffix(".py").replace("/", ".")
+
+    @property
+    def importable(self) -> bool:
+        """Return whether a plain import statement can reach the file."""
+        return self.file.endswith(".py") and all(part.isidentifier() for part in self.module.split("."))
+
+
+@dataclass(frozen=True, slots=True)
+class HttpTrigger:
+    """Requests that cause a call: `methods` (empty: any), `route` as an RFC 6570 template, and who may call."""
+
+    route: str
+    methods: tuple[str, ...] = ()
+    callers: str = ""  # public | key | principal
+    place: Place = Place()
+
+
+@dataclass(frozen=True, slots=True)
+class Function:
+    """One deployed unit as its project declares it; `secrets` maps a name to a reference, never to a value."""
+
+    name: str
+    entry: Entry
+    triggers: tuple[HttpTrigger, ...] = ()
+    language: str = ""
+    memory: int = 0  # MiB; 0: the provider's default
+    timeout: float = 0  # seconds; 0: the provider's default
+    variables: dict[str, str] = field(default_factory=dict)
+    secrets: dict[str, str] = field(default_factory=dict)
+    place: Place = Place()
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """What one definition file declares, and what could not be understood of it."""
+
+    name: str
+    region: str = ""
+    functions: tuple[Function, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    files: tuple[str, ...] = ()  # the definition files themselves
+
+    def function(self, name: str) -> Function | None:
+        """Return the function of that name, or nothing."""
+        return next((function for function in self.functions if function.name == name), None)

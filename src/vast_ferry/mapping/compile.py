@@ -1,0 +1,515 @@
+"""From two tables to straight-line source: read (A → hub), write (hub → B), and A → B fused with nothing in between.
+
+All three are one function, `translate_event`, because the hub is a shape like any other.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from vast_ferry.hub.fields import Field
+from vast_ferry.mapping.codecs import MultiMap, Plain, PlainBytes
+from vast_ferry.mapping.losses import Loss, missing
+from vast_ferry.mapping.nodes import Node, Writer, call, literal, variable, wrap
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.tables import TESTS, Callback, EventShape, ReplyForm, ReplyShape, Row
+from vast_ferry.mapping.views import Rule
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Generated source: the function's text, the classes it makes objects of, and what it imports."""
+
+    name: str
+    text: str
+    classes: Mapping[str, str] = field(default_factory=dict)
+    imports: tuple[str, ...] = ()
+
+
+class CannotWrite(Exception):
+    """A shape whose places can't be written together."""
+
+
+# --- reading: what a hub field is, in terms of a shape ----------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class Reading:
+    """Answers what expression gives a hub field: a row's, a rule's over others, something given, or the default."""
+
+    fields: Mapping[str, Field]
+    rules: tuple[Rule, ...]
+    rows: Mapping[str, Row] = field(default_factory=dict)
+    given: Mapping[str, Node] = field(default_factory=dict)
+    variables: bool = False  # every field is a variable of its own name, noted in `asked`
+    truths_of: str = ""  # every truth is an attribute of this, noted in `asked`
+    default_types: tuple[str, str] | None = None  # of a reply's content that names none: as text, as bytes
+    asked: dict[str, None] = field(default_factory=dict)
+    given_used: dict[str, None] = field(default_factory=dict)
+    _known: dict[str, Node] = field(default_factory=dict)
+    _under_way: set[str] = field(default_factory=set)
+
+    def need(self, name: str) -> Node:
+        """Return the expression for a field, its default where the shape has nothing to say."""
+        node = self.find(name)
+        if node is None:
+            default = self.fields[name].default
+            node = Node(default.replace("{", "{{").replace("}", "}}"), plain=True)
+        return node
+
+    def find(self, name: str) -> Node | None:
+        """Return the expression for a field, or nothing where the shape does not say it."""
+        if name in self._known:
+            return self._known[name]
+        node = self._direct(name)
+        if node is None and name not in self._under_way:
+            self._under_way.add(name)
+            rule = self.rule_for(name)
+            if rule is not None:
+                node = rule.build(*(self.need(part) for part in rule.needs))
+                node = Node(node.text, node.parts, self.fields[name].variable, node.plain)
+            self._under_way.discard(name)
+        if node is not None:
+            self._known[name] = node
+        return node
+
+    def rule_for(self, name: str) -> Rule | None:
+        """Return the rule by which a field follows: one whose needs are all given directly, else all found, else some."""
+        rules = [rule for rule in self.rules if rule.gives == name]
+        for rule in rules:
+            if all(self._direct(part) is not None for part in rule.needs):
+                return rule
+        for rule in rules:
+            if all(self.find(part) is not None for part in rule.needs):
+                return rule
+        return next((rule for rule in rules if self.find(rule.needs[0]) is not None), None)
+
+    def _direct(self, name: str) -> Node | None:
+        hub = self.fields[name]
+        if self.variables:
+            self.asked[name] = None
+            return variable(hub.variable)
+        if self.truths_of and hub.truth:
+            self.asked[name] = None
+            return variable(f"{self.truths_of}._{hub.variable}")
+        if name in self.rows:
+            return self._row(self.rows[name])
+        if name in self.given:
+            self.given_used[name] = None
+            return self.given[name]
+        return None
+
+    def _row(self, row: Row) -> Node:
+        hub = self.fields[row.field]
+        if hub.holds == "call":
+            return self._call_row(row, hub)
+        default = literal(None) if not isinstance(row.codec, Plain | PlainBytes) else Node(hub.default, plain=True)
+        node = row.codec.read(
+            place_node(row.at, default if row.optional else None),
+            place_node(row.flag, literal(None) if row.optional else None) if row.flag else None,
+            self.need,
+        )
+        node = Node(node.text, node.parts, hub.variable, node.plain)
+        return self.shape_row(row, node)
+
+    def shape_row(self, row: Row, node: Node) -> Node:
+        """Return what a row gives, with the content type that a reply has if it names none."""
+        body = self.rows.get("body")
+        if self.default_types is None or body is None or row.field not in ("headers", "headers.plain"):
+            return node
+        missing_value = literal(None) if body.optional else None
+        flag = place_node(body.flag, missing_value) if body.flag else None
+        is_text = body.codec.told_text(place_node(body.at, missing_value), flag)
+        return call("with_default_type", node, is_text, *map(literal, self.default_types), name=node.name)
+
+    def _call_row(self, row: Row, hub: Field) -> Node:
+        if isinstance(row.codec, Plain):
+            method = Access(row.at.root, row.at.steps[:-1]) if isinstance(row.at.steps[-1], Call) else row.at
+            return place_node(method)
+        if not isinstance(row.at.steps[-1], Call):
+            return row.codec.read(place_node(row.at), None, self.need)
+        called = row.codec.read(place_node(row.at), None, self.need)
+        return Node(f"(lambda{' ' if hub.call else ''}{hub.call}: {called.text})", called.parts)
+
+
+def place_node(at: Access, default: Node | None = None) -> Node:
+    """Return the expression that reads a place; prefixes are shared, a missing last step gives `default`."""
+    node = variable(at.root)
+    for index, step in enumerate(at.steps):
+        last = index == len(at.steps) - 1
+        name = str(step.key) if isinstance(step, Item) else step.name if isinstance(step, Attr) else node.name
+        name = "".join(c if c.isalnum() else "_" for c in name).strip("_").lower()
+        name = name if name.isidentifier() else "value"
+        if last and default is not None and isinstance(step, Item):
+            node = wrap(f"{{0}}.get({_quoted(step.key)}, {{1}})", node, default, name=name)
+        elif last and default is not None and isinstance(step, Attr):
+            node = wrap(f"getattr({{0}}, {step.name!r}, {{1}})", node, default, name=name)
+        else:
+            after = step.after("\0").replace("{", "{{").replace("}", "}}").replace("\0", "{0}")
+            node = wrap(after, node, name=name)
+    return node
+
+
+def _quoted(key: str | int) -> str:
+    return repr(key).replace("{", "{{").replace("}", "}}")
+
+
+def reading_of(shape: EventShape, given: Mapping[str, Node] | None = None) -> Reading:
+    """Return how hub fields are read from an event's shape."""
+    rows = {row.field: row for row in reversed(shape.rows) if not row.derived}
+    return Reading(shape.fields, shape.rules, rows, given or {})
+
+
+# --- writing: native places from hub fields ---------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Branch:
+    """A node of the tree of places that are written."""
+
+    children: dict[Step, _Branch] = field(default_factory=dict)
+    rows: list[Row] = field(default_factory=list)
+    leaf: Node | None = None
+    spreads: list[Node] = field(default_factory=list)
+
+    def at(self, steps: tuple[Step, ...]) -> _Branch:
+        branch = self
+        for step in steps:
+            branch = branch.children.setdefault(step, _Branch())
+        return branch
+
+
+@dataclass(slots=True)
+class _Construction:
+    """Builds the constructor expressions for a shape's parameters."""
+
+    reading: Reading
+    source: Reading
+    class_names: Mapping[str, str]
+    classes: dict[str, str] = field(default_factory=dict)
+
+    def value(self, row: Row) -> Node:
+        """Return what stands at a row's place; equal codecs on both sides cancel."""
+        twin = self.source.rows.get(row.field)
+        if (
+            twin is not None
+            and twin.codec == row.codec
+            and not isinstance(row.codec, Plain | PlainBytes)
+            and not (row.codec.needs or row.codec.flagged or row.codec.spread or twin.optional)
+        ):
+            return place_node(twin.at)
+        if isinstance(row.codec, MultiMap):
+            self.classes[row.codec.class_name] = row.codec.class_source()
+        return row.codec.write(self.reading.need(row.field), self.reading.need)
+
+    def plant(self, rows: tuple[Row, ...], constants: Mapping[Access, object]) -> dict[str, _Branch]:
+        """Return the trees of places, one a root."""
+        trees: dict[str, _Branch] = {}
+        for at, value in constants.items():
+            trees.setdefault(at.root, _Branch()).at(at.steps).leaf = literal(value)
+        for row in rows:
+            branch = trees.setdefault(row.at.root, _Branch()).at(row.at.steps)
+            if row.codec.spread:
+                branch.spreads.append(self.value(row))
+                continue
+            branch.rows.append(row)
+            if row.flag is not None:
+                flag = row.codec.write_flag(self.reading.need(row.field), self.reading.need)
+                trees.setdefault(row.flag.root, _Branch()).at(row.flag.steps).leaf = flag
+        return trees
+
+    def build(self, branch: _Branch, at: Access) -> Node:
+        """Return the expression that makes what stands at `at`."""
+        if branch.leaf is not None:
+            return branch.leaf
+        if not branch.children and not branch.spreads:
+            return self.value(branch.rows[0])
+        if all(isinstance(step, Item) for step in branch.children):
+            return self._mapping(branch, at)
+        if any(isinstance(step, Item) for step in branch.children):
+            raise CannotWrite(f"{at} has both items and attributes")
+        return self._object(branch, at)
+
+    def _mapping(self, branch: _Branch, at: Access) -> Node:
+        parts = list(branch.spreads)
+        texts = [f"**{{{index}}}" for index in range(len(parts))]
+        for step, child in branch.children.items():
+            assert isinstance(step, Item)
+            texts.append(f"{_quoted(step.key)}: {{{len(parts)}}}")
+            if any(row.unless_empty for row in child.rows):
+                texts[-1] = f"**({{{{{texts[-1]}}}}} if {{{len(parts)}}} else {{{{}}}})"
+            parts.append(self.build(child, Access(at.root, (*at.steps, step))))
+        if len(branch.spreads) == 1 and not branch.children:
+            return branch.spreads[0]
+        body = "".join(f"\n    {text}," for text in texts)
+        return Node(f"{{{{{body}\n}}}}", tuple(parts), name=at.root)
+
+    def _object(self, branch: _Branch, at: Access) -> Node:
+        last = at.steps[-1] if at.steps else None
+        default = (last.name if isinstance(last, Attr) else at.root).title().replace("_", "")
+        name = self.class_names.get(str(at), default)
+        attributes: dict[str, Node] = {}
+        stored: dict[str, Node] = {}
+        methods: list[str] = []
+        for step, child in branch.children.items():
+            here = Access(at.root, (*at.steps, step))
+            if not isinstance(step, Attr):
+                raise CannotWrite(f"{here}: an object's steps are attributes and methods")
+            calls = [inner for inner in child.children if isinstance(inner, Call)]
+            if not calls:
+                attributes[step.name] = self.build(child, here)
+                continue
+            if len(child.children) > 1 or child.rows or child.leaf:
+                raise CannotWrite(f"{here} is both a method and a value")
+            methods.append(self._method(step.name, calls[0], child.children[calls[0]].rows[0], stored))
+        slots = [*attributes, *stored]
+        lines = [f"class {name}:", f"    __slots__ = ({', '.join(repr(slot) for slot in slots)},)", ""]
+        arguments = [slot.lstrip("_") for slot in slots]
+        lines += [f"    def __init__(self, {', '.join(arguments)}):"]
+        lines += [f"        self.{slot} = {argument}" for slot, argument in zip(slots, arguments, strict=True)]
+        for method in methods:
+            lines += ["", textwrap.indent(method, "    ")]
+        self.classes[name] = "\n".join(lines)
+        parts = (*attributes.values(), *stored.values())
+        places = "".join(f"\n    {{{index}}}," for index in range(len(parts)))
+        return Node(f"{name}({places}\n)", parts, name=at.steps and name.lower() or at.root)
+
+    def _method(self, name: str, call_step: Call, row: Row, stored: dict[str, Node]) -> str:
+        hub = self.reading.fields[row.field]
+        parameters = ", ".join(("self", *call_step.parameters))
+        if hub.holds == "call":
+            slot = f"_{hub.variable}"
+            stored[slot] = self.reading.need(row.field)
+            result = row.codec.write(variable(f"self.{slot}({', '.join(call_step.parameters)})"), self.reading.need)
+            body = _statements([result])
+        else:
+            inside = Reading(self.reading.fields, self.reading.rules, truths_of="self")
+            result = row.codec.write(inside.need(row.field), inside.need)
+            body = _statements([result])
+            for asked in inside.asked:
+                stored[f"_{self.reading.fields[asked].variable}"] = self.reading.need(asked)
+        return f"def {name}({parameters}):\n" + textwrap.indent(body, "    ")
+
+
+def _values(roots: list[Node], taken: set[str] | None = None) -> tuple[list[str], list[str]]:
+    writer = Writer(set(taken or ()))
+    for root in roots:
+        writer.count(root)
+    values = [writer.write(root) for root in roots]
+    return writer.lines, values
+
+
+def _statements(roots: list[Node], taken: set[str] | None = None) -> str:
+    lines, values = _values(roots, taken)
+    return "\n".join([*lines, f"return {', '.join(values)}"])
+
+
+# --- whole functions --------------------------------------------------------------------------------------------------
+
+#: What a caller may hand to a translation beside the event: hub field → parameter with its default.
+GIVEN = {"function": 'function=""', "limit": "limit=60.0"}
+#: What is made afresh where a handler is called for real and the caller's shape has no such thing.
+FRESH = {"id": "new_id", "time": "now"}
+
+
+def translate_event(
+    name: str, source: EventShape, target: EventShape, about: str = "", *, fresh: bool = False
+) -> Source:
+    """Return a function that takes `source`'s parameters and gives `target`'s, as a tuple where there are several.
+
+    What neither the event nor a rule gives, and the caller must know, comes as keyword parameters (`function`, `limit`).
+    With `fresh`, an identity and a time that `source` does not have are made, as for a real call.
+    """
+    given = {field: variable(field) for field in GIVEN}
+    if fresh:
+        given.update({field: call(helper, name=field) for field, helper in FRESH.items()})
+    reading = reading_of(source, given)
+    making = _Construction(reading, reading, target.classes)
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    roots = [making.build(trees[name], Access(name)) if name in trees else variable(name) for name in target.parameters]
+    body = _statements(roots, {*source.parameters, *GIVEN})
+    parameters = [name for name in source.parameters if any(row.at.root == name for row in source.rows)]
+    parameters += [name for name in target.parameters if name not in trees]
+    parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
+    text = f"def {name}({', '.join(dict.fromkeys(parameters))}):\n"
+    text += f'    """{about}"""\n' if about else ""
+    return Source(name, text + textwrap.indent(body, "    "), making.classes)
+
+
+def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
+    """Return a function that takes an event's parameters and gives one hub field of it."""
+    reading = reading_of(shape)
+    body = _statements([reading.need(field)])
+    parameters = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
+    text = f"def {name}({', '.join(parameters)}):\n" + (f'    """{about}"""\n' if about else "")
+    return Source(name, text + textwrap.indent(body, "    "))
+
+
+def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:
+    """Return a function that takes what a handler returned at `source` and answers as `target` wants it.
+
+    Its parameters: the returned value, `told` (what `source`'s callback was called with, by name), `method` of the request
+    if `target`'s form depends on it, and `target`'s callback. It raises TypeError for an answer that has none of `source`'s forms, and ValueError for
+    header fields or a status that RFC 9110 does not allow.
+    """
+    root = "returned" if source.callback else source.root
+    wanted = Reading(target.fields, target.rules, variables=True)
+    out = target.written
+    making = _Construction(wanted, Reading(target.fields, target.rules), {})
+    ends = _answer(making, target, out)
+    asked = [name for name in wanted.asked if name != "method"]
+    lines: list[str] = []
+    taken = {root, "method", TOLD, *(target.fields[name].variable for name in asked)}
+    for index, form in enumerate(source.forms):
+        body = _branch(source, form, asked, taken, root)
+        if form.when == "always":
+            lines.append(body)
+            break
+        test = TESTS[form.when].format(root, form.short_name)
+        lines += [f"{'elif' if index else 'if'} {test}:", textwrap.indent(body, "    ")]
+    else:
+        names = " or ".join(_form_name(form) for form in source.forms)
+        lines += [
+            "else:",
+            f'    raise TypeError(f"a reply is {names}, not {{type({root}).__name__}}")',
+        ]
+    before, values = _values(ends, taken)
+    lines += before
+    if target.callback:
+        *told, result = values
+        lines += [f"{target.callback.name}({', '.join(told)})", f"return {result}"]
+    else:
+        lines.append(f"return {values[0]}")
+    parameters = [root, *([TOLD] if source.callback else [])]
+    parameters += ["method"] if "method" in wanted.asked else []
+    parameters += [target.callback.name] if target.callback else []
+    text = f"def {name}({', '.join(parameters)}):\n"
+    text += f'    """{about}"""\n' if about else ""
+    text += textwrap.indent("\n".join(lines), "    ")
+    classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
+    imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
+    return Source(name, text, making.classes, imports)
+
+
+def _form_name(form: ReplyForm) -> str:
+    return {"nothing": "None", "object": form.short_name, "mapping": "a mapping"}.get(form.when, form.when)
+
+
+def _answer(making: _Construction, target: ReplyShape, form: ReplyForm) -> list[Node]:
+    trees = making.plant(form.rows, {})
+    if target.callback:
+        return [making.build(trees[name], Access(name)) for name in (*target.callback.arguments, "returned")]
+    tree = trees[target.root]
+    if form.when != "object":
+        return [making.build(tree, Access(target.root))]
+    parts: list[Node] = []
+    texts: list[str] = []
+    for step, branch in tree.children.items():
+        if not isinstance(step, Attr):
+            raise CannotWrite(f"{target.root}{step.after('')}: an object is answered by its attributes")
+        texts.append(f"{step.name}={{{len(parts)}}}")
+        parts.append(making.build(branch, Access(target.root, (step,))))
+    return [Node(f"{form.short_name}({', '.join(texts)})", tuple(parts))]
+
+
+#: Where what a callback was called with is looked up: only when its row is read, since draining may call it.
+TOLD = "told"
+
+
+def _told(row: Row, callback: Callback | None) -> Row:
+    if callback is None or row.at.root not in callback.arguments:
+        return row
+    return replace(row, at=Access(TOLD, (Item(row.at.root), *row.at.steps)))
+
+
+def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[str], root: str) -> str:
+    given = {name: literal(value) for name, value in form.fixed.items()}
+    rows = {row.field: _told(row, source.callback) for row in reversed(form.rows) if not row.derived}
+    # The order of the profile's rows is the order of reading: an iterable is drained before what it sets is looked at.
+    reading = Reading(source.fields, source.rules, rows, given, default_types=form.default_types)
+    order = [row.field for row in form.rows if row.field in asked]
+    order += [name for name in asked if name not in order]
+    writer = Writer(set(taken))
+    nodes: dict[str, Node] = {}
+    for name in order:
+        node = reading.need(name)
+        if name in form.fixed:
+            pass
+        elif name in ("headers", "headers.plain"):
+            node = call("safe_headers", node)
+        elif name == "status":
+            node = call("final_status", node)
+        nodes[name] = node
+    for node in nodes.values():
+        writer.count(node)
+    for name in order:
+        source_text = writer.write(nodes[name])
+        writer.lines.append(f"{source.fields[name].variable} = {source_text}")
+    return "\n".join(writer.lines) or "pass"
+
+
+# --- what is lost -----------------------------------------------------------------------------------------------------
+
+
+def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[Loss]:
+    """Return what an event's shape can't hold of the hub, most harmful first.
+
+    With `seen_by`, only what a handler written for that other shape could have seen.
+    """
+    reading = reading_of(shape, {"function": variable("function"), "limit": variable("limit")})
+    wanted = set(shape.fields)
+    own: set[tuple[str, str]] = set()
+    if seen_by is not None:
+        wanted = {row.field for row in seen_by.rows}
+        own = {(loss.code, loss.unless) for loss in event_losses(seen_by)}
+    return _losses(reading, wanted, own, {"function", "limit"})
+
+
+def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[Loss]:
+    """Return what the form in which a reply is written can't hold of the hub."""
+    form = shape.written
+    reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
+    own = {(loss.code, loss.unless) for loss in reply_losses(seen_by)} if seen_by is not None else set()
+    return _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
+
+
+def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str]], given: set[str]) -> list[Loss]:
+    found: dict[str, Loss] = {}
+
+    def walk(name: str, under_way: frozenset[str]) -> None:
+        hub = reading.fields[name]
+        if name in reading.rows:
+            for loss in reading.rows[name].codec.losses(name):
+                found.setdefault(loss.code, loss)
+            return
+        if name in given or hub.holds == "call" or name in under_way:
+            return
+        rule = reading.rule_for(name)
+        if rule is None:
+            if hub.truth:
+                default = eval(hub.default)  # noqa: S307  (a literal from our own table)
+                found.setdefault(f"no {name}", missing(name, hub.meaning, default))
+            return
+        for loss in rule.losses:
+            found.setdefault(loss.code, loss)
+        for part in rule.needs:
+            walk(part, under_way | {name})
+
+    truths = {name for name in wanted if reading.fields[name].truth}
+    for name in wanted - truths:  # a view is seen through its truths
+        stack = [name]
+        while stack:
+            top = stack.pop()
+            for rule in reading.rules:
+                if rule.gives == top and not reading.fields[top].truth:
+                    truths.update(part for part in rule.needs if reading.fields[part].truth)
+                    stack += [part for part in rule.needs if not reading.fields[part].truth and part != name]
+                    break
+    for name in reading.fields:
+        if name in truths:
+            walk(name, frozenset())
+    kept = [loss for loss in found.values() if (loss.code, loss.unless) not in own and (loss.code, "") not in own]
+    return sorted(kept, key=lambda loss: (loss.harmless, bool(loss.unless), loss.field))
+

@@ -1,0 +1,109 @@
+"""Generated functions put together as one module that needs nothing but the standard library.
+
+The same text is executed here and written into ported projects, so what is checked is what runs.
+"""
+
+from __future__ import annotations
+
+import ast
+import functools
+import linecache
+import types
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from vast_ferry.mapping import helpers
+from vast_ferry.mapping.compile import Source
+
+
+@dataclass(frozen=True, slots=True)
+class _Definition:
+    """A top-level definition of the helpers: its text, where it stands, and the names that it uses."""
+
+    text: str
+    order: int
+    uses: frozenset[str]
+
+
+@functools.cache
+def _library() -> tuple[dict[str, _Definition], dict[str, str]]:
+    """Return the helpers' definitions and their import lines, by the name that each defines."""
+    text = Path(helpers.__file__).read_text(encoding="utf-8")
+    lines = text.splitlines(keepends=True)
+    definitions: dict[str, _Definition] = {}
+    imports: dict[str, str] = {}
+    for node in ast.parse(text).body:
+        if isinstance(node, ast.Import):
+            for alias in node.names:
+                imports[alias.name.split(".")[0]] = f"import {alias.name}"
+        elif isinstance(node, ast.ImportFrom) and node.module != "__future__":
+            for alias in node.names:
+                imports[alias.name] = f"from {node.module} import {alias.name}"
+        elif isinstance(node, ast.FunctionDef | ast.ClassDef | ast.Assign):
+            name = node.targets[0].id if isinstance(node, ast.Assign) else node.name  # type: ignore[attr-defined]
+            decorators = [] if isinstance(node, ast.Assign) else node.decorator_list
+            start = min([node.lineno, *(decorator.lineno for decorator in decorators)]) - 1
+            source = "".join(lines[start : node.end_lineno]).rstrip()
+            source = "\n".join(line.split("  # noqa")[0] for line in source.splitlines())
+            definitions[name] = _Definition(source, start, _names(node))
+    return definitions, imports
+
+
+def _names(tree: ast.AST) -> frozenset[str]:
+    return frozenset(node.id for node in ast.walk(tree) if isinstance(node, ast.Name))
+
+
+def module_source(about: str, sources: Iterable[Source], *more: str, also: Iterable[str] = ()) -> str:
+    """Return the text of a module with these functions, their classes and the helpers they use, and `more` code.
+
+    `also` names helpers that whoever imports the module uses itself.
+    """
+    definitions, imports = _library()
+    sources = list(sources)
+    classes: dict[str, str] = {}
+    for source in sources:
+        for name, text in source.classes.items():
+            if classes.setdefault(name, text) != text:
+                raise ValueError(f"two different classes would be called {name}")
+    own = [*classes.values(), *(source.text for source in sources), *more]
+    used = frozenset(also).union(*(_names(ast.parse(text)) for text in own))
+    wanted = {name for name in used if name in definitions}
+    stack = list(wanted)
+    while stack:
+        for name in definitions[stack.pop()].uses:
+            used |= {name}
+            if name in definitions and name not in wanted:
+                wanted.add(name)
+                stack.append(name)
+    used = used.union(*(definitions[name].uses for name in wanted))
+    needed = sorted(
+        {imports[name] for name in used if name in imports}
+        | {line for source in sources for line in source.imports}
+    )
+    needed = [line for line in needed if line.startswith("import")] + [
+        line for line in _merged([line for line in needed if line.startswith("from")])
+    ]
+    chosen = sorted((definitions[name] for name in wanted), key=lambda definition: definition.order)
+    parts = [f'"""{about}"""', "from __future__ import annotations", "\n".join(needed)]
+    spaced = [*(definition.text for definition in chosen), *own]
+    return "\n\n".join(part for part in parts if part) + "\n\n\n" + "\n\n\n".join(spaced) + "\n"
+
+
+def _merged(lines: list[str]) -> list[str]:
+    by_module: dict[str, list[str]] = {}
+    for line in lines:
+        _, module, _, name = line.split(" ")
+        by_module.setdefault(module, []).append(name)
+    return [f"from {module} import {', '.join(names)}" for module, names in sorted(by_module.items())]
+
+
+def run_module(text: str, name: str, names: Mapping[str, Any] | None = None) -> dict[str, Any]:
+    """Execute a generated module, which may use `names`, and return what it defines; tracebacks show its lines."""
+    file = f"<vast ferry: {name}>"
+    linecache.cache[file] = (len(text), None, text.splitlines(keepends=True), file)
+    module = types.ModuleType(name)
+    module.__dict__.update(names or {})
+    exec(compile(text, file, "exec"), module.__dict__)  # noqa: S102  (our own generated source)
+    return module.__dict__

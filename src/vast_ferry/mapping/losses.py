@@ -1,0 +1,51 @@
+"""What a form can't hold: data beside the codec or the rule that loses it, so that reports never need writing by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+Fields = dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """One thing that a form can't hold: `when` it is met (empty: always), what then comes of it, and whether a sample meets it.
+
+    `applies` takes the truths of an event (or a reply) by name. `harmless` losses keep the meaning that the field's
+    standard gives it. `unless` names what a server may offer that avoids the loss.
+    """
+
+    code: str
+    field: str
+    when: str
+    effect: str
+    applies: Callable[[Fields], bool]
+    harmless: bool = False
+    unless: str = ""
+
+    @property
+    def reason(self) -> str:
+        """Return what comes of it, and when, as a clause."""
+        return f"when {self.when}, {self.effect}" if self.when else f"{self.field} {self.effect}"
+
+    def __str__(self) -> str:
+        return f"{self.field}: {self.reason}" if self.when else self.reason
+
+
+def missing(field: str, meaning: str, default: object) -> Loss:
+    """Return the loss of a field that a shape has no place for at all."""
+    return Loss(
+        f"no-{field.replace('.', '-').replace('_', '-')}",
+        field,
+        "",
+        f"does not arrive ({meaning})",
+        lambda fields: fields.get(field, default) != default,
+    )
+
+
+def repeats(pairs: Any) -> bool:
+    """Tell whether a name stands more than once among `pairs`, without case."""
+    names = [name.lower() for name, _ in pairs]
+    return len(set(names)) != len(names)

@@ -1,0 +1,126 @@
+"""Places: access paths from a parameter into a provider's native shape, written as a subset of Python expressions.
+
+`event["call"]["verb"]`, `request.verb`, `request.params.one(name)`, `reply` are places. One grammar serves reading,
+writing, and events on file; what a place means for each stands with whoever uses it.
+"""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """A step into a mapping or a sequence: `["key"]`."""
+
+    key: str | int
+
+    def after(self, expression: str) -> str:
+        return f"{expression}[{self.key!r}]"
+
+
+@dataclass(frozen=True, slots=True)
+class Attr:
+    """A step to an attribute: `.name`."""
+
+    name: str
+
+    def after(self, expression: str) -> str:
+        return f"{expression}.{self.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """A call; `parameters` as they would stand in a definition (`name`, `**more`), empty for a plain read."""
+
+    parameters: tuple[str, ...] = ()
+
+    def after(self, expression: str) -> str:
+        return f"{expression}({', '.join(self.parameters)})"
+
+
+Step = Item | Attr | Call
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """A parameter's name and the steps from it."""
+
+    root: str
+    steps: tuple[Step, ...] = ()
+
+    def __str__(self) -> str:
+        text = self.root
+        for step in self.steps:
+            text = step.after(text)
+        return text
+
+    @property
+    def on_file(self) -> tuple[str | int, ...]:
+        """Return the keys under which this place stands in an event on file: a call is kept as `name()`."""
+        keys: list[str | int] = []
+        for step in self.steps:
+            if isinstance(step, Item):
+                keys.append(step.key)
+            elif isinstance(step, Attr):
+                keys.append(step.name)
+            else:
+                keys[-1] = f"{keys[-1]}()"
+        return tuple(keys)
+
+
+class PlaceError(ValueError):
+    """A place that can't be understood; `column` counts from 1."""
+
+    def __init__(self, message: str, column: int) -> None:
+        super().__init__(message)
+        self.column = column
+
+
+def parse_place(text: str) -> Access:
+    """Return the place that `text` says.
+
+    >>> str(parse_place('event["call"]["verb"]'))
+    "event['call']['verb']"
+
+    Raises PlaceError, with the column, for anything but names, attributes, constant items and calls with plain names.
+    """
+    try:
+        tree = ast.parse(text.strip(), mode="eval").body
+    except SyntaxError as error:
+        raise PlaceError(f"{text!r} is not an access path: {error.msg}", error.offset or 1) from None
+    steps: list[Step] = []
+    while not isinstance(tree, ast.Name):
+        if isinstance(tree, ast.Attribute):
+            steps.append(Attr(tree.attr))
+            tree = tree.value
+        elif isinstance(tree, ast.Subscript) and isinstance(tree.slice, ast.Constant):
+            key = tree.slice.value
+            if not isinstance(key, str | int) or isinstance(key, bool):
+                raise PlaceError(f"{text!r}: an item is a text or an integer, not {key!r}", tree.slice.col_offset + 1)
+            steps.append(Item(key))
+            tree = tree.value
+        elif isinstance(tree, ast.Call):
+            steps.append(Call(_parameters(text, tree)))
+            tree = tree.func
+            if not isinstance(tree, ast.Attribute):
+                raise PlaceError(f"{text!r}: only a method can be called", tree.col_offset + 1)
+        else:
+            raise PlaceError(
+                f"{text!r} is not an access path: expected names, .attributes, [items] and calls", tree.col_offset + 1
+            )
+    return Access(tree.id, tuple(reversed(steps)))
+
+
+def _parameters(text: str, call: ast.Call) -> tuple[str, ...]:
+    names: list[str] = []
+    for argument in call.args:
+        if not isinstance(argument, ast.Name):
+            raise PlaceError(f"{text!r}: a call's parameters are plain names", argument.col_offset + 1)
+        names.append(argument.id)
+    for keyword in call.keywords:
+        if keyword.arg is not None or not isinstance(keyword.value, ast.Name):
+            raise PlaceError(f"{text!r}: a call's parameters are plain names or **name", keyword.value.col_offset + 1)
+        names.append(f"**{keyword.value.id}")
+    return tuple(names)

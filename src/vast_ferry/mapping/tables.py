@@ -1,0 +1,304 @@
+"""Tables: the rows of one shape (an event, a reply), checked so that every row can be inverted or says that it is derived."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Final
+
+from vast_ferry.hub.findings import nearest
+from vast_ferry.hub.fields import HTTP_EVENT, HTTP_REPLY, Field
+from vast_ferry.mapping.codecs import Codec, Plain, PlainBytes
+from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, Rule
+
+
+#: Fields that belong to the call and not to the event: whoever calls gives them.
+OF_THE_CALL: Final = frozenset(["function", "limit"])
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A lens: native place ↔ codec ↔ hub field.
+
+    A `derived` row is written and never read. An `optional` place may be missing; it then reads as the field's default.
+    `flag` is the codec's second place. What is `unless_empty` is left out where it is empty. `offer` names what only some servers give; `line` is where the row stands.
+    """
+
+    at: Access
+    field: str
+    codec: Codec = field(default_factory=Plain)
+    derived: bool = False
+    optional: bool = False
+    flag: Access | None = None
+    offer: str = ""
+    unless_empty: bool = False
+    line: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Constant:
+    """A native place that always holds the same value."""
+
+    at: Access
+    value: Any
+    line: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Callback:
+    """A parameter that is called to answer; its arguments are the roots of places in the reply's rows."""
+
+    name: str
+    arguments: tuple[str, ...]
+    defaults: tuple[str, ...] = ()
+
+    @property
+    def signature(self) -> str:
+        """Return the parameters as they stand in a definition."""
+        return ", ".join([*self.arguments, *(f"{name}=None" for name in self.defaults)])
+
+
+@dataclass(frozen=True, slots=True)
+class EventShape:
+    """How an event and its context are handed to a handler: `parameters` in order, and the rows that fill them."""
+
+    parameters: tuple[str, ...]
+    rows: tuple[Row, ...]
+    constants: tuple[Constant, ...] = ()
+    classes: Mapping[str, str] = field(default_factory=dict)  # place of an object → name of its class
+    event_parameters: tuple[str, ...] = ()  # those that are the event, in an event on file
+
+    fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_EVENT)
+    rules: tuple[Rule, ...] = EVENT_RULES
+
+    def on_file(self) -> EventShape:
+        """Return the shape of the same event on file: plain JSON data, methods under `name()`, no context."""
+        root = "event"
+        several = len(self.event_parameters) > 1
+
+        def filed(at: Access) -> Access:
+            keys = (at.root, *at.on_file) if several else at.on_file
+            return Access(root, tuple(Item(key) for key in keys))
+
+        kept = [row for row in self.rows if row.at.root in self.event_parameters]
+        rows = tuple(
+            Row(
+                filed(row.at),
+                row.field,
+                row.codec.on_file(),
+                row.derived,
+                row.optional,
+                filed(row.flag) if row.flag and row.codec.on_file().flagged else None,
+                row.offer,
+                row.unless_empty,
+                row.line,
+            )
+            for row in kept
+            if self.fields[row.field].holds != "call"
+            and row.field not in OF_THE_CALL
+            and not (row.derived and any(isinstance(step, Call) for step in row.at.steps))
+        )
+        constants = tuple(Constant(filed(c.at), c.value, c.line) for c in self.constants)
+        return EventShape((root,), rows, constants, {}, (root,), self.fields, self.rules)
+
+    def without(self, offers: frozenset[str]) -> EventShape:
+        """Return the shape on a server that does not give these offers."""
+        rows = tuple(row for row in self.rows if row.offer not in offers)
+        return EventShape(
+            self.parameters, rows, self.constants, self.classes, self.event_parameters, self.fields, self.rules
+        )
+
+
+#: How a form of a reply is told from the others: a test on the value that a handler returned.
+TESTS: Final = {
+    "nothing": "{0} is None",
+    "text": "isinstance({0}, str)",
+    "bytes": "isinstance({0}, bytes)",
+    "mapping": "isinstance({0}, dict)",
+    "object": "isinstance({0}, {1})",
+    "always": "True",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class ReplyForm:
+    """One form in which a handler may answer: told by `when`; `fixed` gives hub fields that the form implies."""
+
+    when: str
+    rows: tuple[Row, ...] = ()
+    fixed: Mapping[str, Any] = field(default_factory=dict)
+    class_name: str = ""  # with its module
+    default_types: tuple[str, str] | None = None  # of a content that names no type: given as text, given as bytes
+    written: bool = False
+    line: int = 0
+
+    @property
+    def short_name(self) -> str:
+        """Return the class's name without its module."""
+        return self.class_name.rpartition(".")[2]
+
+
+@dataclass(frozen=True, slots=True)
+class ReplyShape:
+    """How a handler answers: the forms in the order in which they are told apart, one of which is written."""
+
+    forms: tuple[ReplyForm, ...]
+    root: str = "reply"
+    callback: Callback | None = None
+    fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_REPLY)
+    rules: tuple[Rule, ...] = REPLY_RULES
+
+    @property
+    def written(self) -> ReplyForm:
+        """Return the form in which a translation answers."""
+        return next(form for form in self.forms if form.written)
+
+
+def _hub_rows(fields: Mapping[str, Field], *, calls: bool = False) -> tuple[Row, ...]:
+    return tuple(
+        Row(Access("hub", (Item(name),)), name, PlainBytes() if field.holds == "bytes" else Plain())
+        for name, field in fields.items()
+        if field.truth or (calls and field.holds == "call")
+    )
+
+
+#: The hub itself as a shape: a mapping from field name to value. Reading is translating to it, writing is from it.
+HUB_EVENT: Final = EventShape(
+    ("hub",), tuple(row for row in _hub_rows(HTTP_EVENT) if row.field not in OF_THE_CALL), event_parameters=("hub",)
+)
+#: The same with what a call needs beside the event, as a stand-in gives it.
+HUB_CALL: Final = EventShape(
+    ("hub",),
+    _hub_rows(HTTP_EVENT, calls=True),
+    event_parameters=("hub",),
+)
+HUB_REPLY: Final = ReplyShape(
+    (
+        ReplyForm(
+            "mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True
+        ),
+    ),
+    "hub",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class TableProblem:
+    """A row that can't stand: at which line of its file, what is wrong, what to do."""
+
+    line: int
+    what: str
+    remedy: str
+
+
+def check_event(shape: EventShape) -> list[TableProblem]:
+    """Return what is wrong with the rows of an event: unknown roots, fields read twice, codecs of the wrong kind."""
+    problems = _check_rows(shape.rows, shape.fields, set(shape.parameters), writes=True)
+    written = [(row.at, row.line) for row in shape.rows if not row.codec.spread]
+    written += [(row.flag, row.line) for row in shape.rows if row.flag]
+    written += [(constant.at, constant.line) for constant in shape.constants]
+    problems += _check_places(written)
+    return problems
+
+
+def check_reply(shape: ReplyShape) -> list[TableProblem]:
+    """Return what is wrong with the forms of a reply."""
+    problems: list[TableProblem] = []
+    roots = {shape.root, "returned", *(shape.callback.arguments if shape.callback else ())}
+    for form in shape.forms:
+        problems += _check_rows(form.rows, shape.fields, roots, writes=form.written)
+        for name in form.fixed:
+            if name not in shape.fields:
+                problems.append(_unknown_field(name, form.line, shape.fields))
+        if form.when not in TESTS:
+            problems.append(
+                TableProblem(form.line, f"a form can't be told by {form.when!r}", f"Use one of {', '.join(TESTS)}")
+            )
+    line = shape.forms[0].line if shape.forms else 0
+    if sum(form.written for form in shape.forms) != 1:
+        problems.append(
+            TableProblem(line, "exactly one form of a reply must be the written one", "Mark one form `written: true`")
+        )
+    return problems
+
+
+def _unknown_field(name: str, line: int, fields: Mapping[str, Field]) -> TableProblem:
+    return TableProblem(
+        line,
+        f"there is no hub field {name!r}{nearest(name, fields)}",
+        f"Use one of: {', '.join(sorted(fields))}",
+    )
+
+
+def _check_rows(
+    rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[str], *, writes: bool
+) -> list[TableProblem]:
+    problems: list[TableProblem] = []
+    read: dict[str, Row] = {}
+    for row in rows:
+        if row.field not in fields:
+            problems.append(_unknown_field(row.field, row.line, fields))
+            continue
+        if row.at.root not in roots:
+            problems.append(
+                TableProblem(
+                    row.line,
+                    f"place {row.at} starts at {row.at.root!r}, which is no parameter",
+                    f"Start it at one of: {', '.join(sorted(roots))}",
+                )
+            )
+        holds = fields[row.field].holds
+        if row.codec.holds and holds not in row.codec.holds:
+            problems.append(
+                TableProblem(
+                    row.line,
+                    f"codec {row.codec.name} is for {' or '.join(row.codec.holds)}, and {row.field} holds {holds}",
+                    "Take another codec, or another field",
+                )
+            )
+        if row.codec.flagged and row.flag is None:
+            problems.append(
+                TableProblem(row.line, f"codec {row.codec.name} needs a second place", "Add `flag:` with that place")
+            )
+        if row.flag is not None and not row.codec.flagged:
+            problems.append(
+                TableProblem(row.line, f"codec {row.codec.name} has no second place", "Take `flag:` out of the row")
+            )
+        if row.derived:
+            continue
+        if row.field in read:
+            problems.append(
+                TableProblem(
+                    row.line,
+                    f"{row.field} is read at {read[row.field].at} (line {read[row.field].line}) and again at {row.at}",
+                    "Mark the rows that only show it again `derived: true`",
+                )
+            )
+        read.setdefault(row.field, row)
+        if row.codec.derived_only:
+            problems.append(
+                TableProblem(
+                    row.line,
+                    f"codec {row.codec.name} can't be read back exactly",
+                    "Mark the row `derived: true` and read the field somewhere else",
+                )
+            )
+    return problems
+
+
+def _check_places(written: list[tuple[Access, int]]) -> list[TableProblem]:
+    problems: list[TableProblem] = []
+    seen: dict[str, int] = {}
+    for at, line in written:
+        text = str(at)
+        if text in seen:
+            problems.append(
+                TableProblem(
+                    line,
+                    f"place {text} is written twice (also in line {seen[text]})",
+                    "Keep one of the rows, or give them different places",
+                )
+            )
+        seen.setdefault(text, line)
+    return problems

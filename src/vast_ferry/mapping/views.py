@@ -1,0 +1,104 @@
+"""How hub fields follow from one another: a view from its truths, and a truth from its views where only those are given.
+
+One rule a line. A rule that does not give back the truth says what is lost. Rules are tried in order; the compiler takes
+the first whose needs a shape gives directly, so that what both sides have in one form passes through untouched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+from urllib.parse import quote, unquote
+
+from vast_ferry.mapping import helpers
+from vast_ferry.mapping.losses import Fields, Loss
+from vast_ferry.mapping.nodes import Node, call, literal, wrap
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """`gives` follows from `needs` by `build`, with these losses."""
+
+    gives: str
+    needs: tuple[str, ...]
+    build: Callable[..., Node]
+    losses: tuple[Loss, ...] = ()
+
+
+def _helper(name: str, *more: str) -> Callable[..., Node]:
+    return lambda *parts: call(name, *parts, *(literal(value) for value in more))
+
+
+def _respelt(path: str) -> bool:
+    return quote(unquote(path), safe="/!$&'()*+,;=:@~") != path
+
+
+def _slashes(fields: Fields) -> bool:
+    return "%2f" in fields["path.raw"].lower()
+
+
+SPELLING_OF_PATH: Final = Loss(
+    "path-respelt",
+    "path.raw",
+    "the path is spelt in another way than usual (escapes that need not be, lower-case hex digits)",
+    "it arrives with the same meaning, spelt as usual",
+    lambda fields: _respelt(fields["path.raw"]) and not _slashes(fields),
+    harmless=True,
+)
+ENCODED_SLASH: Final = Loss(
+    "encoded-slash",
+    "path.raw",
+    "the path holds an encoded slash (%2F)",
+    "it arrives as a plain slash, and the path has one segment more",
+    _slashes,
+)
+SPELLING_OF_QUERY: Final = Loss(
+    "query-respelt",
+    "query.raw",
+    "the query is spelt in another way than usual (a part without `=`, an empty part, %20 for +, escapes)",
+    "it arrives with the same names and values, spelt as usual",
+    lambda fields: helpers.build_query(helpers.parse_query(fields["query.raw"])) != fields["query.raw"],
+    harmless=True,
+)
+
+EVENT_RULES: Final = (
+    Rule("path", ("path.raw",), _helper("decode_path")),
+    Rule("path.raw", ("path",), _helper("encode_path"), (SPELLING_OF_PATH, ENCODED_SLASH)),
+    Rule("query", ("query.raw",), _helper("parse_query")),
+    Rule("query.raw", ("query",), _helper("build_query"), (SPELLING_OF_QUERY,)),
+    Rule("target", ("path.raw", "query.raw"), _helper("target_of")),
+    Rule("headers", ("headers.plain", "cookies.raw"), _helper("with_cookie")),
+    Rule("headers.plain", ("headers",), _helper("without", "cookie")),
+    Rule("cookies.raw", ("headers",), _helper("cookie_of")),
+    Rule(
+        "cookies.raw",
+        ("cookies",),
+        _helper("join_cookies"),
+        (
+            Loss(
+                "cookies-respelt",
+                "cookies.raw",
+                "cookies are not set apart by `; `",
+                "they arrive set apart by `; `",
+                lambda fields: (lambda raw: helpers.join_cookies(helpers.split_cookies(raw)) != raw)(
+                    helpers.cookie_of(fields["headers"])
+                ),
+                harmless=True,
+            ),
+        ),
+    ),
+    Rule("cookies", ("cookies.raw",), _helper("split_cookies")),
+    Rule("content_type", ("headers.plain",), _helper("content_type_of")),
+    Rule("content_type", ("headers",), _helper("content_type_of")),
+    Rule("body.length", ("body",), lambda body: wrap("len({0})", body)),
+    Rule("time_left", ("limit",), _helper("clock_from")),
+)
+
+REPLY_RULES: Final = (
+    Rule("headers", ("headers.plain", "set_cookies"), _helper("with_set_cookies")),
+    Rule("headers.plain", ("headers",), _helper("without", "set-cookie")),
+    Rule("set_cookies", ("headers",), _helper("values_of", "set-cookie")),
+    Rule("content_type", ("headers.plain",), _helper("content_type_of")),
+    Rule("content_type", ("headers",), _helper("content_type_of")),
+)

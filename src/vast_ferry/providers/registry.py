@@ -1,0 +1,57 @@
+"""The profiles that can be asked for by name: those that ship, and those that a user points at."""
+
+from __future__ import annotations
+
+import functools
+import re
+from pathlib import Path
+
+from vast_ferry.hub.findings import BadInput, nearest
+from vast_ferry.providers.profile import Profile, load_profile
+
+FOLDER = Path(__file__).parent / "profiles"
+
+
+@functools.cache
+def shipped() -> dict[str, Path]:
+    """Return the files of the profiles that ship, by `name@edition`."""
+    found = {}
+    for path in sorted(FOLDER.glob("*.yaml")):
+        name, _, edition = path.stem.rpartition("-")
+        found[f"{name}@{edition}"] = path
+    return found
+
+
+@functools.cache
+def _load(path: Path) -> Profile:
+    return load_profile(path, str(path))
+
+
+def find_profile(name: str) -> Profile:
+    """Return the profile of a provider: `ostermere`, `ostermere@1`, or the path of a profile file.
+
+    Without an edition the newest one that ships is meant. Raises BadInput for an unknown name, with the nearest known.
+    """
+    if name.endswith((".yaml", ".yml")) or "/" in name:
+        return _load(Path(name))
+    known = shipped()
+    if name in known:
+        return _load(known[name])
+    wanted = re.fullmatch(r"([a-z][a-z0-9_-]*)(?:@(\d+))?", name.strip().lower())
+    editions = [key for key in known if wanted and key.rpartition("@")[0] == wanted[1]]
+    if wanted and editions and wanted[2] is None:
+        return _load(known[max(editions, key=lambda key: int(key.rpartition("@")[2]))])
+    if editions and wanted:
+        raise BadInput(
+            f"{wanted[1]} has no edition {wanted[2]}", f"Known editions: {', '.join(sorted(editions))}"
+        )
+    names = sorted({key.rpartition("@")[0] for key in known})
+    raise BadInput(
+        f"there is no provider {name!r}{nearest(name, names)}",
+        f"Use one of: {', '.join(names)}, or the path of a profile file",
+    )
+
+
+def all_profiles() -> list[Profile]:
+    """Return every profile that ships, by name."""
+    return [_load(path) for path in shipped().values()]

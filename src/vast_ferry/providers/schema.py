@@ -1,0 +1,174 @@
+"""The schema of a profile file: what an author may write, in the author's own terms (pydantic models, nothing else)."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
+Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
+
+
+class Model(BaseModel):
+    """A part of a profile: unknown keys are mistakes."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class RowModel(Model):
+    """A lens between a native place and a hub field."""
+
+    at: str = Field(description="native place, an access path from a parameter")
+    is_: str = Field(alias="is", description="hub field")
+    as_: str = Field("plain", alias="as", description="codec")
+    derived: bool = Field(False, description="only shows a field again: written, never read")
+    optional: bool = Field(False, description="the place may be missing")
+    unless_empty: bool = Field(False, description="left out where the field is empty")
+    flag: str = Field("", description="second place of a codec that needs one")
+    offer: Name | Literal[""] = Field("", description="name of an offer that only some servers make")
+
+
+class ConstantModel(Model):
+    """A native place that always holds the same value."""
+
+    at: str
+    holds: Any
+    tuple_: bool = Field(False, alias="tuple")
+
+
+class FormModel(Model):
+    """One form in which a handler may answer."""
+
+    when: str
+    rows: list[RowModel] = []
+    fixed: dict[str, Any] = {}
+    class_: str = Field("", alias="class")
+    default_types: list[str] = Field([], max_length=2)
+    written: bool = False
+
+
+class CallbackModel(Model):
+    """A parameter that is called to answer."""
+
+    name: Identifier
+    arguments: list[Identifier]
+    defaults: list[Identifier] = []
+
+
+class EventModel(Model):
+    """How an HTTP request is handed to a handler."""
+
+    constants: list[ConstantModel] = []
+    rows: list[RowModel]
+    classes: dict[str, Identifier] = {}
+
+
+class ReplyModel(Model):
+    """How a handler answers an HTTP request."""
+
+    root: Identifier = "reply"
+    callback: CallbackModel | None = None
+    forms: list[FormModel]
+
+
+class HttpModel(Model):
+    """Events and replies of the HTTP kind."""
+
+    event: EventModel
+    reply: ReplyModel
+
+
+class HandlerModel(Model):
+    """How a handler is defined and called."""
+
+    parameters: list[Identifier]
+    event: list[Identifier] = Field(description="those parameters that are the event")
+    process: Literal["function", "project"] = Field("function", description="what shares one process")
+    entry: str = Field("", description="entry of a whole project, as module:callable, where functions have none")
+    shim: Identifier | Literal[""] = Field("", description="name of the handler in a carried shim; empty: as written")
+
+
+class ClassModel(Model):
+    """A class that handlers import from the provider."""
+
+    takes: list[str] = Field(description="constructor parameters, with defaults as Python literals")
+    about: str = ""
+
+
+class RouteModel(Model):
+    """How captures are spelt in a route; `name` stands for the capture's name."""
+
+    one: str
+    rest: str
+
+
+class DefinitionRow(Model):
+    """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
+
+    at: str
+    is_: str = Field("", alias="is")
+    as_: str = Field("plain", alias="as")
+    about: str = ""
+
+
+class TriggerModel(Model):
+    """One kind of trigger: told by the key that it must have, or the only one."""
+
+    kind: str
+    told_by: str
+    rows: list[DefinitionRow] = []
+
+
+class FunctionsModel(Model):
+    """Where functions stand in a definition, a mapping from name to function, and what each declares."""
+
+    at: str
+    rows: list[DefinitionRow]
+    triggers_at: str
+    triggers: list[TriggerModel]
+
+
+class DefinitionModel(Model):
+    """The file in which a project's functions are declared."""
+
+    file: str
+    syntax: Literal["yaml", "toml"]
+    name: str
+    region: str = ""
+    functions: FunctionsModel
+
+
+class FileModel(Model):
+    """A file that a carried project gets, from a template beside the profile."""
+
+    path: str
+    template: str
+    keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
+
+
+class LimitsModel(Model):
+    """What the provider allows, as far as the HTTP slice needs it."""
+
+    longest: float = Field(60, description="longest run of an HTTP function, in seconds")
+
+
+class ProfileModel(Model):
+    """One edition of one provider, whole."""
+
+    provider: Name
+    edition: int = Field(ge=1)
+    title: str
+    about: str
+    standard: bool = Field(False, description="whether it is an open standard")
+    aliases: list[Name] = []
+    handler: HandlerModel
+    modules: dict[str, dict[Identifier, ClassModel]] = {}
+    clients: dict[str, list[Identifier]] = Field({}, description="what else handlers may import, not carried yet")
+    context: list[RowModel] = []
+    http: HttpModel
+    routes: RouteModel | None = None
+    definition: DefinitionModel | None = None
+    files: list[FileModel] = []
+    limits: LimitsModel = LimitsModel()
+    notes: list[str] = Field([], description="what a person who carries a project here must know")

@@ -1,0 +1,1 @@
+"""Samples: events kept on file, read into the hub whatever their form."""

@@ -1,0 +1,157 @@
+"""Native events on file (JSON), read into the hub and written from it by the tables of their provider."""
+
+from __future__ import annotations
+
+import functools
+import json
+from collections.abc import Callable
+from typing import Any
+
+from vast_ferry.hub.fields import CHECKS, HTTP_EVENT
+from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.hub.http import HttpEvent
+from vast_ferry.mapping.compile import Source, translate_event, view_event
+from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.tables import HUB_EVENT, EventShape
+from vast_ferry.providers.profile import Profile
+
+
+def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int = 1) -> Any:
+    """Return the JSON value of `data` (RFC 8259, UTF-8); NaN, duplicate keys and lone surrogates are refused.
+
+    Raises BadInput with line and column.
+    """
+
+    def pairs(items: list[tuple[str, Any]]) -> dict[str, Any]:
+        found: dict[str, Any] = {}
+        for key, value in items:
+            if key in found:
+                raise BadInput(f"{what} has the key {key!r} twice in one object", "Keep one", Place(shown, first_line))
+            found[key] = value
+        return found
+
+    def constant(name: str) -> Any:
+        raise BadInput(f"{what} holds {name}, which JSON has not", "Write null or a text", Place(shown, first_line))
+
+    try:
+        text = data.decode("utf-8-sig")
+        value = json.loads(text, object_pairs_hook=pairs, parse_constant=constant)
+        if "\\u" in text:
+            json.dumps(value, ensure_ascii=False).encode()
+        return value
+    except UnicodeEncodeError:
+        raise BadInput(
+            f"{what} holds half of a surrogate pair", "Write the whole character", Place(shown, first_line)
+        ) from None
+    except UnicodeDecodeError as error:
+        line = first_line + data[: error.start].count(b"\n")
+        raise BadInput(f"{what} is not UTF-8", "Save it as UTF-8", Place(shown, line)) from None
+    except json.JSONDecodeError as error:
+        place = Place(shown, first_line + error.lineno - 1, error.colno)
+        raise BadInput(f"{what} is not JSON: {error.msg}", "Mend it there", place) from None
+    except RecursionError:
+        raise BadInput(f"{what} is nested too deep", "Flatten it", Place(shown, first_line)) from None
+    except ValueError as error:  # an integer with more digits than Python converts
+        raise BadInput(f"{what} can't be read: {error}", "Shorten the number", Place(shown, first_line)) from None
+
+
+def _compiled(source: Source) -> Callable[..., Any]:
+    text = module_source("Events on file.", [source])
+    function: Callable[..., Any] = run_module(text, f"{source.name} on file")[source.name]
+    return function
+
+
+@functools.lru_cache(maxsize=64)
+def reader_of(profile: Profile) -> Callable[[Any], dict[str, Any]]:
+    """Return the compiled function from an event on file to hub fields."""
+    return _compiled(translate_event("read_event", profile.event.on_file(), HUB_EVENT))
+
+
+@functools.lru_cache(maxsize=64)
+def writer_of(profile: Profile) -> Callable[[dict[str, Any]], Any]:
+    """Return the compiled function from hub fields to an event on file."""
+    return _compiled(translate_event("write_event", HUB_EVENT, profile.event.on_file()))
+
+
+def read_native(data: Any, profile: Profile, shown: str, line: int = 1) -> HttpEvent:
+    """Return the hub event of a native event on file.
+
+    Raises BadInput that names the row and the place where the event is not what the profile says.
+    """
+    shape = profile.event.on_file()
+    read = reader_of(profile)
+    try:
+        fields = read(data)
+    except Exception:
+        raise _diagnose(data, shape, profile, shown, line) from None
+    for name, value in fields.items():
+        if not CHECKS[HTTP_EVENT[name].holds](value):
+            raise _diagnose(data, shape, profile, shown, line)
+    for constant in shape.constants:
+        found = _at(data, constant.at.on_file)
+        if found is not _MISSING and found != constant.value and not isinstance(constant.value, tuple):
+            raise BadInput(
+                f"{_shown_place(constant.at.on_file)} is {_brief(found)}, and an HTTP event of {profile.title} has "
+                f"{constant.value!r} there",
+                "Give an HTTP event of that provider, or name another with --from",
+                Place(shown, line),
+            )
+    return HttpEvent.from_fields(fields)
+
+
+def write_native(event: HttpEvent, profile: Profile) -> Any:
+    """Return the native event on file (plain JSON data) of a hub event."""
+    return writer_of(profile)(event.as_fields())
+
+
+_MISSING: Any = object()
+
+
+def _at(data: Any, keys: tuple[str | int, ...]) -> Any:
+    for key in keys:
+        try:
+            data = data[key]
+        except (KeyError, IndexError, TypeError):
+            return _MISSING
+    return data
+
+
+def _shown_place(keys: tuple[str | int, ...]) -> str:
+    return ".".join(str(key) for key in keys) or "the event"
+
+
+def _brief(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=False, default=str)
+    return text if len(text) <= 60 else f"{text[:57]}…"
+
+
+def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: int) -> BadInput:
+    """Return what is wrong with an event that could not be read: the rows are tried one by one."""
+    for row in shape.rows:
+        if row.derived:
+            continue
+        keys = row.at.on_file
+        value = _at(data, keys)
+        hub = HTTP_EVENT[row.field]
+        if value is _MISSING and row.optional:
+            continue
+        row_at = f"row {profile.name} line {row.line} ({row.field})"
+        if value is _MISSING:
+            return BadInput(
+                f"{_shown_place(keys)} is missing, {row_at} wants it",
+                f"Give an HTTP event of {profile.title} on file",
+                Place(shown, line),
+            )
+        view = _compiled(view_event("view", shape, row.field))
+        try:
+            got = view(data)
+            problem = "" if CHECKS[hub.holds](got) else f"which is no {hub.holds}"
+        except Exception as error:
+            problem = f"which can't be read: {type(error).__name__}: {error}"
+        if problem:
+            return BadInput(
+                f"{_shown_place(keys)} is {_brief(value)}, {problem}; {row_at} reads it as {row.codec}",
+                f"Give an HTTP event of {profile.title} on file",
+                Place(shown, line),
+            )
+    return BadInput("the event can't be read", f"Give an HTTP event of {profile.title} on file", Place(shown, line))

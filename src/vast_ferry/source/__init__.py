@@ -1,0 +1,1 @@
+"""Handler source: looking at it, wrapping it, and writing a crossing."""

@@ -1,0 +1,99 @@
+"""`crossing.json`: the record of one crossing, read and written."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+
+FILE = "crossing.json"
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class PlaceRecord(_Model):
+    """Where a finding stands."""
+
+    file: str = ""
+    line: int = 0
+    column: int = 0
+
+
+class FindingRecord(_Model):
+    """A finding as kept on file."""
+
+    code: str
+    severity: Severity
+    reason: str
+    remedy: str
+    place: PlaceRecord = PlaceRecord()
+    function: str = ""
+    field: str = ""
+
+    def finding(self) -> Finding:
+        """Return the finding."""
+        place = Place(self.place.file, self.place.line, self.place.column)
+        return Finding(self.code, self.severity, self.reason, self.remedy, place, self.function, self.field)
+
+
+class SideRecord(_Model):
+    """One side of a crossing: provider with edition; the project's folder, relative to the crossing's own."""
+
+    provider: str
+    project: str = "."
+
+
+class FunctionRecord(_Model):
+    """One function that was carried: the author's entry, and the entry at the target."""
+
+    name: str
+    style: Literal["wrapped", "native"]
+    entry: str
+    carried_entry: str
+
+
+class Record(_Model):
+    """What was carried from where to where, what every file's digest was, and what a person must know."""
+
+    made_by: Literal["vast-ferry"] = "vast-ferry"
+    format: Literal[1] = 1
+    source: SideRecord
+    target: SideRecord
+    functions: list[FunctionRecord]
+    left_behind: list[str] = Field([], description="functions that were not carried")
+    findings: list[FindingRecord] = []
+    files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
+
+    def to_text(self) -> str:
+        """Return the record as JSON text, the same for the same crossing."""
+        return json.dumps(self.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+
+
+def holds_crossing(folder: Path) -> bool:
+    """Tell whether a folder was written by `carry`."""
+    try:
+        data: Any = json.loads((folder / FILE).read_bytes())
+    except (OSError, ValueError, RecursionError):
+        return False
+    return isinstance(data, dict) and data.get("made_by") == "vast-ferry"
+
+
+def read_record(folder: Path) -> Record:
+    """Return the record of the crossing in a folder; raises BadInput where there is none that can be read."""
+    path = folder / FILE
+    if not path.is_file():
+        raise BadInput(
+            f"{folder} holds no crossing (no {FILE})", "Give the folder that `vast-ferry carry --out` wrote"
+        )
+    try:
+        return Record.model_validate_json(path.read_bytes())
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise BadInput(f"{where or 'the record'}: {first['msg']}", "Carry the project again", Place(str(path))) from None

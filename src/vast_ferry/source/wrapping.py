@@ -1,0 +1,123 @@
+"""Style `wrapped`: the author's file stays as it is, and a small shim beside it speaks the target's signature."""
+
+from __future__ import annotations
+
+import ast
+import re
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+
+import jinja2
+
+from vast_ferry.hub.functions import Entry, Function
+from vast_ferry.mapping.compile import Source, translate_event, translate_reply, view_event
+from vast_ferry.mapping.emit import module_source
+from vast_ferry.providers.profile import Profile
+
+
+def environment() -> jinja2.Environment:
+    """Return how templates of code are filled in: every value that becomes source goes through `literal`."""
+    made = jinja2.Environment(  # noqa: S701  (templates make Python source, not HTML)
+        undefined=jinja2.StrictUndefined, keep_trailing_newline=True
+    )
+    made.filters["literal"] = repr
+    return made
+
+
+def slug(name: str) -> str:
+    """Return a function's name as an identifier."""
+    word = re.sub(r"\W", "_", name, flags=re.ASCII)
+    return word if word[:1].isalpha() or word[:1] == "_" else f"f_{word}"
+
+
+@dataclass(frozen=True, slots=True)
+class Wrapping:
+    """How the handlers of one project are wrapped: the translations that every shim shares."""
+
+    source: Profile
+    target: Profile
+    module: str
+    event: Source
+    reply: Source
+    method: Source
+    path: Source
+
+    @classmethod
+    def between(cls, source: Profile, target: Profile, module: str) -> Wrapping:
+        """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
+        return cls(
+            source,
+            target,
+            module,
+            translate_event(
+                "event_for",
+                target.event,
+                source.event,
+                f"Return what {source.title} hands to a handler, from what {target.title} hands over.",
+                fresh=True,
+            ),
+            translate_reply(
+                "answer",
+                source.reply,
+                target.reply,
+                f"Answer at {target.title} with what a handler of {source.title} returned.",
+            ),
+            view_event("request_method", target.event, "method", "Return the request's method."),
+            view_event("request_path", target.event, "path.raw", "Return the request's path as it came on the wire."),
+        )
+
+    def shared_module(self) -> str:
+        """Return the text of the module that all shims import; it needs nothing but the standard library."""
+        about = (
+            f"Between {self.target.title} and handlers written for {self.source.title}: translations and what they use.\n\n"
+            "Made by Vast Ferry from the two profiles; carry the project again rather than edit this file.\n"
+        )
+        # The router of a whole project needs these; where each function is routed by its provider they cost nothing.
+        routing = () if self.target.model.handler.process == "function" else ("match_route", "route_order")
+        return module_source(about, [self.event, self.reply, self.method, self.path], also=routing)
+
+    def shim_entry(self, function: Function) -> Entry:
+        """Return where the shim of a function stands, beside its handler's file, and the callable in it."""
+        folder = PurePosixPath(function.entry.file).parent
+        # A folder that is no package name can't be imported from; the shim then stands at the top.
+        if not all(part.isidentifier() for part in folder.parts):
+            folder = PurePosixPath()
+        name = f"{slug(function.name)}_at_{slug(self.target.provider)}.py"
+        return Entry(str(folder / name), self.target.model.handler.shim or slug(function.name))
+
+    def shim(self, function: Function, limit: float) -> str:
+        """Return the text of a function's shim."""
+        entry = self.shim_entry(function)
+        event_arguments = _arguments(self.event, {"function": repr(function.name), "limit": f"{limit:g}"})
+        reply = _parameters(self.reply)
+        target_parameters = list(self.target.event.parameters)
+        method_call = f"request_method({', '.join(_parameters(self.method))})"
+        native = list(self.source.event.parameters)
+        passed = {"method": method_call}
+        answer = [f"original({', '.join(native)})", *(passed.get(name, name) for name in reply[1:])]
+        names = ["answer", "event_for", *(["request_method"] if "method" in reply else [])]
+        template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
+        return template.render(
+            function=function,
+            source=self.source,
+            target=self.target,
+            crossing=self.module,
+            names=names,
+            slug=slug(function.name),
+            up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
+            handler=entry.name,
+            parameters=target_parameters,
+            native=native,
+            event_arguments=event_arguments,
+            answer_arguments=answer,
+        )
+
+
+def _parameters(source: Source) -> list[str]:
+    function = ast.parse(source.text).body[0]
+    assert isinstance(function, ast.FunctionDef)
+    return [argument.arg for argument in function.args.args]
+
+
+def _arguments(source: Source, given: dict[str, str]) -> list[str]:
+    return [f"{name}={given[name]}" if name in given else name for name in _parameters(source)]
