@@ -36,8 +36,8 @@ def _table(*fields: Field) -> Mapping[str, Field]:
 
 #: What goes into an HTTP handler (RFC 9110 semantics) and what it may call while it runs.
 HTTP_EVENT: Final = _table(
-    Field("id", True, "text", '""', "the event's identity (CloudEvents `id`)"),
-    Field("time", True, "text", '""', "when it happened, RFC 3339 with its full precision (CloudEvents `time`)"),
+    Field("id", True, "text", '""', "the event's identity, CloudEvents `id`"),
+    Field("time", True, "text", '""', "when it happened, RFC 3339 in its full precision, CloudEvents `time`"),
     Field("method", True, "text", '"GET"', "request method, RFC 9110 §9"),
     Field("scheme", True, "text", '"https"', "URI scheme, RFC 9110 §4.2"),
     Field("authority", True, "text", '""', "host and port asked for, RFC 9110 §7.2; never among the headers"),

@@ -46,6 +46,7 @@ class Codec:
     flagged: ClassVar[bool] = False
     spread: ClassVar[bool] = False
     derived_only: ClassVar[bool] = False
+    folded: ClassVar[bool] = False  # reads names in lower case that don't repeat
 
     def read(self, at: Node, flag: Node | None, need: Need) -> Node:
         """Return the hub value of what stands at the place."""
@@ -54,6 +55,10 @@ class Codec:
     def write(self, value: Node, need: Need) -> Node:
         """Return what stands at the place for a hub value."""
         return value
+
+    def write_folded(self, value: Node, need: Need) -> Node:
+        """Return what stands at the place for pairs whose names are in lower case and don't repeat."""
+        return self.write(value, need)
 
     def write_flag(self, value: Node, need: Need) -> Node:
         """Return what stands at the second place."""
@@ -202,6 +207,9 @@ class Joined(_Pair):
     __slots__ = ()
     name, holds, reader, writer = "joined", ("pairs",), "from_joined", "with_joined"
 
+    def write_folded(self, value: Node, need: Need) -> Node:
+        return wrap("dict({0})", value)
+
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (_joined(field),)
 
@@ -281,7 +289,7 @@ class EnvironHeaders(Codec):
     """Header fields in a CGI-style environment: `HTTP_*` and `CONTENT_TYPE` (PEP 3333, RFC 3875 §4.1.18)."""
 
     __slots__ = ()
-    name, holds, spread = "environ_headers", ("pairs",), True
+    name, holds, spread, folded = "environ_headers", ("pairs",), True, True
 
     def read(self, at: Node, flag: Node | None, need: Need) -> Node:
         return call("environ_headers", at)

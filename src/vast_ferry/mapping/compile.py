@@ -202,7 +202,10 @@ class _Construction:
             return place_node(twin.at)
         if isinstance(row.codec, MultiMap):
             self.classes[row.codec.class_name] = row.codec.class_source()
-        return row.codec.write(self.reading.need(row.field), self.reading.need)
+        value = self.reading.need(row.field)
+        if twin is not None and twin.codec.folded:
+            return row.codec.write_folded(value, self.reading.need)
+        return row.codec.write(value, self.reading.need)
 
     def plant(self, rows: tuple[Row, ...], constants: Mapping[Access, object]) -> dict[str, _Branch]:
         """Return the trees of places, one a root."""

@@ -20,7 +20,9 @@ class Converted:
     losses: tuple[Loss, ...]
 
 
-def convert_event(data: Any, source: str | Profile, target: str | Profile, shown: str = "event") -> Converted:
+def convert_event(
+    data: Any, source: str | Profile, target: str | Profile, *, shown: str = "event", line: int = 1
+) -> Converted:
     """Return a native event (plain JSON data) of `source` in the shape of `target`.
 
     Objects are kept on file as mappings, their methods under `name()`; bytes as text, or `{"base64": …}` where they are
@@ -37,7 +39,7 @@ def convert_event(data: Any, source: str | Profile, target: str | Profile, shown
     """
     source = find_profile(source) if isinstance(source, str) else source
     target = find_profile(target) if isinstance(target, str) else target
-    event = read_native(data, source, shown)
+    event = read_native(data, source, shown, line)
     fields = event.as_fields()
     losses = [loss for loss in event_losses(target.event.on_file(), source.event) if loss.applies(fields)]
     return Converted(write_native(event, target), tuple(losses))

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import functools
 import json
-from collections.abc import Callable
-from typing import Any
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, BinaryIO
 
 from vast_ferry.hub.fields import CHECKS, HTTP_EVENT
 from vast_ferry.hub.findings import BadInput, Place

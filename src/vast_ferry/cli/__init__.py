@@ -1,0 +1,1 @@
+"""The command-line tool: parses arguments, calls the library, prints; nothing else."""

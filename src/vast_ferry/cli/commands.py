@@ -1,0 +1,226 @@
+"""The commands of `vast-ferry`. Every import of the library stands inside a command: `--version` loads none of it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from vast_ferry import __version__
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from vast_ferry.checking.check import CheckResult
+
+FORMAT = click.option(
+    "--format", "form", type=click.Choice(["text", "json"]), default="text", help="What to print: for people, or JSON."
+)
+
+
+def emit(form: str, data: Any, text: RenderableType) -> None:
+    """Print a result on stdout."""
+    if form == "json":
+        import json
+
+        click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+    else:
+        from vast_ferry.reports.text import print_text
+
+        print_text(text)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, message="vast-ferry %(version)s")
+def cli() -> None:
+    """Carry event-driven functions from one hosting provider to another, and prove each one on sample events.
+
+    Exit status: 0 good; 1 it ran and found a difference or something blocking; 2 wrong usage or bad input.
+    """
+
+
+@cli.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--to", required=True, metavar="PROVIDER", help="Where to carry it: see `profile list`.")
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write; new or empty.")
+@click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
+@click.option("--style", type=click.Choice(["auto", "wrapped"]), default="auto", help="How handlers are carried.")
+@click.option("--replace", is_flag=True, help="Write a crossing in --out anew.")
+@FORMAT
+def carry(project: Path, to: str, out: Path, source: str | None, style: str, replace: bool, form: str) -> None:
+    """Write what another provider can take in place of PROJECT.
+
+    The handlers' files are carried byte for byte, with a small shim beside each; PROJECT itself is never written into.
+    """
+    from vast_ferry.reports.data import crossing_data
+    from vast_ferry.reports.text import crossing_text
+    from vast_ferry.source.carry import carry as carry_project
+
+    crossing = carry_project(project, to=to, out=out, source=source, style=style, replace_out=replace)
+    emit(form, crossing_data(crossing, str(out)), crossing_text(crossing, str(project), str(out)))
+    sys.exit(1 if crossing.blocking else 0)
+
+
+@cli.command()
+@click.argument("crossing", type=click.Path(path_type=Path))
+@click.option(
+    "--samples", multiple=True, type=click.Path(path_type=Path), help="Samples to use instead of the project's own."
+)
+@click.option("--without", multiple=True, metavar="OFFER", help="Check as on a server that does not offer this.")
+@click.option("--limit", type=click.FloatRange(0.05, 900), default=10.0, help="Longest call, in seconds.")
+@click.option("--source", type=click.Path(path_type=Path), help="Where the original project lies now.")
+@click.option("--report", multiple=True, type=click.Path(path_type=Path), help="Also write the result to FILE.json.")
+@FORMAT
+def check(
+    crossing: Path,
+    samples: Sequence[Path],
+    without: Sequence[str],
+    limit: float,
+    source: Path | None,
+    report: Sequence[Path],
+    form: str,
+) -> None:
+    """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
+    from vast_ferry.reports.data import check_data
+    from vast_ferry.reports.files import check_report_paths, write_reports
+    from vast_ferry.reports.text import check_text
+
+    check_report_paths(report)
+    result = run_check(crossing, samples=samples, without=without, limit=limit, source=source)
+    data = check_data(result)
+    write_reports(report, data)
+    emit(form, data, check_text(result, str(crossing)))
+    sys.exit(0 if result.good else 1)
+
+
+def run_check(crossing: Path, **options: Any) -> CheckResult:
+    """Run a check, with a running count on a terminal."""
+    from vast_ferry.checking.check import check as check_crossing
+
+    if not sys.stderr.isatty():
+        return check_crossing(crossing, **options)
+    from vast_ferry.reports.text import console
+
+    with console(stderr=True).status("checking…") as status:
+        return check_crossing(crossing, progress=lambda n: status.update(f"checking… {n} samples"), **options)
+
+
+@cli.command()
+@click.option("--to", default="wsgi", metavar="PROVIDER", show_default=True, help="Where to carry the demo project.")
+@click.option("--out", type=click.Path(path_type=Path), help="Folder to keep the demo in (default: it is removed).")
+@FORMAT
+def demo(to: str, out: Path | None, form: str) -> None:
+    """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
+    import contextlib
+    import tempfile
+
+    from vast_ferry.demo import copy_demo
+    from vast_ferry.reports.data import check_data, crossing_data
+    from vast_ferry.reports.text import check_text, crossing_text
+    from vast_ferry.source.carry import carry as carry_project
+
+    with contextlib.ExitStack() as stack:
+        folder = out or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="vast-ferry-demo-")))
+        copy_demo(folder)
+        with contextlib.chdir(folder):
+            crossing = carry_project("apiary", to=to, out="ported")
+            result = run_check(Path("ported"))
+        if form == "json":
+            emit(form, {"carry": crossing_data(crossing, "ported"), "check": check_data(result)}, "")
+        else:
+            click.secho(f"$ vast-ferry carry apiary --to {to} --out ported\n", dim=True)
+            emit(form, None, crossing_text(crossing, "apiary", "ported"))
+            click.secho("\n$ vast-ferry check ported\n", dim=True)
+            emit(form, None, check_text(result, "ported"))
+            kept = f"Kept in {out}." if out else "Nothing was kept; --out DIR keeps both projects."
+            click.echo(f"\n{kept}")
+    sys.exit(0 if result.good and not crossing.blocking else 1)
+
+
+@cli.group()
+def event() -> None:
+    """Native events on file."""
+
+
+@event.command()
+@click.argument("file", type=click.Path(allow_dash=True, path_type=str), default="-")
+@click.option("--from", "source", required=True, metavar="PROVIDER", help="Whose event it is.")
+@click.option("--to", required=True, metavar="PROVIDER", help="Whose shape it shall have.")
+@click.option("--lines", is_flag=True, help="One event a line, in and out.")
+@FORMAT
+def convert(file: str, source: str, to: str, lines: bool, form: str) -> None:
+    """Print the native event in FILE (`-`: standard input) in another provider's shape.
+
+    What the other shape can't hold of it is told on standard error, or under `losses` with --format json.
+    """
+    import json
+
+    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.reports.data import converted_data
+    from vast_ferry.samples.convert import convert_event
+    from vast_ferry.samples.native import events_on_file
+
+    profiles = find_profile(source), find_profile(to)
+    shown = "standard input" if file == "-" else file
+    with events_on_file(file, shown, lines=lines) as events:
+        for number, data in events:
+            converted = convert_event(data, *profiles, shown=shown, line=number)
+            result = converted_data(converted) if form == "json" else converted.event
+            click.echo(json.dumps(result, ensure_ascii=False, indent=None if lines else 2))
+            if form == "text":
+                for loss in converted.losses:
+                    click.echo(f"{shown}:{number}: {profiles[1].title} can't hold {loss}", err=True)
+
+
+@cli.group()
+def profile() -> None:
+    """Providers, as data."""
+
+
+@profile.command("list")
+@FORMAT
+def list_profiles(form: str) -> None:
+    """Print the profiles that ship."""
+    from vast_ferry.providers.registry import all_profiles
+    from vast_ferry.reports.data import profile_data
+    from vast_ferry.reports.text import profiles_text
+
+    profiles = all_profiles()
+    emit(form, [profile_data(one) for one in profiles], profiles_text(profiles))
+
+
+@profile.command()
+@click.argument("name")
+@click.option("--to", metavar="PROVIDER", help="Also print what that provider can't hold of it.")
+@FORMAT
+def show(name: str, to: str | None, form: str) -> None:
+    """Print the rows of profile NAME (a provider, provider@edition, or a profile file)."""
+    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.reports.data import profile_data
+    from vast_ferry.reports.text import profile_text
+    from vast_ferry.source.carry import crossing_losses
+
+    shown = find_profile(name)
+    target = find_profile(to) if to else None
+    losses = crossing_losses(shown, target) if target else None
+    emit(form, profile_data(shown, losses), profile_text(shown, losses, target.title if target else ""))
+
+
+def run() -> None:
+    """Run the command line; a user's mistake is one message on stderr and status 2."""
+    from vast_ferry.hub.findings import BadInput
+
+    try:
+        cli(prog_name="vast-ferry")
+    except BadInput as error:
+        for line in str(error).splitlines():
+            click.echo(f"vast-ferry: {line}", err=True)
+        sys.exit(2)
+    except BrokenPipeError:
+        # Whoever read our output has seen enough; Python must not complain of it at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)

@@ -1,0 +1,20 @@
+"""The demo project: Lindenfold Apiaries, a made-up beekeepers' cooperative, as it stands at its provider."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from vast_ferry.hub.findings import BadInput
+
+PROJECT = Path(__file__).parent / "apiary"
+
+
+def copy_demo(folder: Path) -> Path:
+    """Copy the demo project into `folder` and return where it stands; raises BadInput if something stands there."""
+    target = folder / "apiary"
+    if target.exists() or (folder / "ported").exists():
+        raise BadInput(f"{folder} already holds a demo", "Give another folder, or take away apiary and ported there")
+    folder.mkdir(parents=True, exist_ok=True)
+    shutil.copytree(PROJECT, target, ignore=shutil.ignore_patterns("__pycache__"))
+    return target

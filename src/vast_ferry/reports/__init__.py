@@ -1,0 +1,1 @@
+"""What people and programs read of a result: text, and plain data for JSON."""

@@ -1,0 +1,94 @@
+"""Results as plain data that JSON can hold; names here are relied on by scripts."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from vast_ferry.checking.check import CheckResult
+from vast_ferry.checking.compare import Verdict
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.tables import Row
+from vast_ferry.providers.profile import Profile
+from vast_ferry.samples.convert import Converted
+from vast_ferry.source.carry import Crossing
+
+
+def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
+    """Return a crossing: where it was written, its functions, its findings (worst first), its files."""
+    record = crossing.record
+    return {
+        "out": out,
+        "source": record.source.provider,
+        "target": record.target.provider,
+        "functions": [function.model_dump() for function in record.functions],
+        "left_behind": record.left_behind,
+        "findings": [finding.as_data() for finding in crossing.findings],
+        "files": sorted(crossing.files),
+        "blocking": crossing.blocking,
+    }
+
+
+def check_data(result: CheckResult) -> dict[str, Any]:
+    """Return a check: counts of every verdict, then every sample."""
+    return {
+        "source": result.source,
+        "target": result.target,
+        "good": result.good,
+        "counts": {str(verdict): result.count(verdict) for verdict in Verdict},
+        "unproven": list(result.unproven),
+        "edited": list(result.edited),
+        "samples": [asdict(checked) | {"verdict": str(checked.verdict)} for checked in result.checked],
+    }
+
+
+def loss_data(loss: Loss) -> dict[str, Any]:
+    """Return a loss without its test."""
+    return {
+        "code": loss.code,
+        "field": loss.field,
+        "when": loss.when,
+        "effect": loss.effect,
+        "harmless": loss.harmless,
+        "unless": loss.unless,
+    }
+
+
+def converted_data(converted: Converted) -> dict[str, Any]:
+    """Return a converted event and the losses that it met."""
+    return {"event": converted.event, "losses": [loss_data(loss) for loss in converted.losses]}
+
+
+def profile_data(profile: Profile, losses: list[Loss] | None = None) -> dict[str, Any]:
+    """Return a profile: what it says of itself, and its HTTP rows."""
+    model = profile.model
+    data: dict[str, Any] = {
+        "provider": model.provider,
+        "edition": model.edition,
+        "title": model.title,
+        "about": model.about,
+        "standard": model.standard,
+        "kinds": ["http"],
+        "handler": list(profile.event.parameters),
+        "definition": model.definition.file if model.definition else None,
+        "event": [row_data(row) for row in profile.event.rows],
+        "reply": [
+            {"when": form.when, "written": form.written, "rows": [row_data(row) for row in form.rows]}
+            for form in profile.reply.forms
+        ],
+    }
+    if losses is not None:
+        data["losses"] = [loss_data(loss) for loss in losses]
+    return data
+
+
+def row_data(row: Row) -> dict[str, Any]:
+    """Return a row as its profile has it."""
+    return {
+        "at": str(row.at),
+        "is": row.field,
+        "as": str(row.codec),
+        "derived": row.derived,
+        "optional": row.optional,
+        "flag": str(row.flag) if row.flag else None,
+    }

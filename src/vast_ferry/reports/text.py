@@ -1,0 +1,222 @@
+"""Results as text for people, through rich; colour and width are the terminal's."""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+from collections.abc import Iterable
+from itertools import groupby
+
+from rich.console import Console, Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from vast_ferry.checking.check import Checked, CheckResult
+from vast_ferry.checking.compare import Verdict
+from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.tables import Row
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import find_profile
+from vast_ferry.source.carry import Crossing
+
+VERDICT_STYLE = {
+    Verdict.SAME: "green",
+    Verdict.DIFFERS: "bold red",
+    Verdict.UNHELD: "bold magenta",
+    Verdict.UNCHECKED: "bold yellow",
+}
+SEVERITY_STYLE = {
+    Severity.BLOCKING: "bold red",
+    Severity.LOSS: "magenta",
+    Severity.TODO: "yellow",
+    Severity.NOTE: "cyan",
+}
+SEVERITY_HEADING = {
+    Severity.BLOCKING: "Act before you rely on it",
+    Severity.LOSS: "What the target can't hold",
+    Severity.TODO: "To do at the target",
+    Severity.NOTE: "Good to know",
+}
+#: So many samples are listed one by one; of more, those that are not the same.
+LISTED = 40
+
+
+def heading(left: str, right: str) -> Text:
+    """Return a line that says from where to where."""
+    return Text.assemble((left, "bold"), "  ", (right, "dim"))
+
+
+def _title(name: str) -> str:
+    return find_profile(name).title
+
+
+def crossing_text(crossing: Crossing, project: str, out: str) -> RenderableType:
+    """Return what was carried, and what a person must know of it, worst first."""
+    record = crossing.record
+    parts: list[RenderableType] = [
+        heading(project, f"{_title(record.source.provider)} → {_title(record.target.provider)}, written to {out}"),
+        Text(),
+    ]
+    for function in record.functions:
+        parts += [
+            Text(f"  {function.name}", "bold"),
+            Text.assemble("    ", function.entry, (" is called by ", "dim"), function.carried_entry),
+        ]
+    for name in record.left_behind:
+        parts += [Text.assemble((f"  {name}", "bold"), ("  left behind", SEVERITY_STYLE[Severity.BLOCKING]))]
+    parts.append(Text())
+    for severity, findings in groupby(crossing.findings, key=lambda finding: finding.severity):
+        parts += [Text(SEVERITY_HEADING[severity], SEVERITY_STYLE[severity]), findings_table(findings), Text()]
+    count = len(crossing.files)
+    parts.append(Text(f"{count} files written. Prove them: vast-ferry check {out}"))
+    return Group(*parts)
+
+
+def findings_table(findings: Iterable[Finding]) -> RenderableType:
+    """Return findings by what to do about them: where, why, and the remedy under those that share it."""
+    by_remedy: dict[str, list[Finding]] = {}
+    for finding in findings:
+        by_remedy.setdefault(finding.remedy, []).append(finding)
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True, style="bold")
+    table.add_column()
+    for remedy, group in by_remedy.items():
+        for finding in group:
+            where = str(finding.place) if finding.place.file else finding.field
+            table.add_row(where, Text.assemble(finding.reason, (f"  {finding.code}", "dim")))
+        table.add_row("", Text(f"↳ {remedy}", "italic"))
+    return Padding(table, (0, 0, 0, 2))
+
+
+def check_text(result: CheckResult, title: str) -> RenderableType:
+    """Return the verdicts, function by function; where answers differ, the place and both values."""
+    parts: list[RenderableType] = [
+        heading(title, f"{_title(result.source)} and {_title(result.target)}, side by side"),
+        Text(),
+    ]
+    every = len(result.checked) <= LISTED
+    for function, group in groupby(result.checked, key=lambda checked: checked.function):
+        checked = list(group)
+        same = sum(one.verdict is Verdict.SAME for one in checked)
+        parts.append(Text.assemble((function, "bold"), (f"  {same} of {len(checked)} same", "dim")))
+        table = Table.grid(padding=(0, 2, 0, 0))
+        table.add_column(no_wrap=True)
+        table.add_column(no_wrap=True, overflow="ellipsis", max_width=36)
+        table.add_column()
+        for one in checked:
+            if every or one.verdict is not Verdict.SAME:
+                table.add_row(Text(one.verdict, VERDICT_STYLE[one.verdict]), one.sample, _details(one))
+        parts += [Padding(table, (0, 0, 0, 2)), Text()]
+    for name in result.without_samples:
+        parts += [
+            Text.assemble((name, "bold"), ("  no samples: nothing was proven", VERDICT_STYLE[Verdict.UNCHECKED])),
+            Text(),
+        ]
+    if result.edited:
+        parts.append(Text(f"Changed since they were carried: {', '.join(result.edited)}", "yellow"))
+    parts.append(_sum(result))
+    return Group(*parts)
+
+
+def _details(one: Checked) -> RenderableType:
+    if one.verdict is Verdict.SAME:
+        line = Text(one.expected.removeprefix("replied "))
+        if one.varies:
+            line.append(f"  varies by itself, not compared: {', '.join(one.varies)}", "yellow")
+        return line
+    if one.verdict is Verdict.UNCHECKED:
+        return Text("; ".join(one.reasons))
+    table = Table.grid(padding=(0, 1, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True, style="dim")
+    table.add_column(overflow="fold")
+    for difference in one.differences[:8]:
+        table.add_row(Text(difference.at, "bold"), "original", Text(difference.expected))
+        table.add_row("", "carried", Text(difference.got, VERDICT_STYLE[one.verdict]))
+    parts: list[RenderableType] = [table]
+    if len(one.differences) > 8:
+        parts.append(Text(f"and {len(one.differences) - 8} differences more", "dim"))
+    parts += [Text(f"because {reason}", "magenta") for reason in one.reasons]
+    if one.output and one.verdict is Verdict.DIFFERS:
+        parts.append(Text(f"it printed: {one.output.strip()[:400]}", "dim"))
+    return Group(*parts)
+
+
+def _sum(result: CheckResult) -> Text:
+    line = Text(f"{len(result.checked)} samples: ")
+    for index, verdict in enumerate(Verdict):
+        count = result.count(verdict)
+        line.append(f"{', ' if index else ''}{count} {verdict}", VERDICT_STYLE[verdict] if count else "dim")
+    line.append(".")
+    if result.unproven:
+        line.append(f" Nothing was proven of {', '.join(result.unproven)}.", VERDICT_STYLE[Verdict.UNCHECKED])
+    return line
+
+
+def losses_text(losses: Iterable[Loss]) -> RenderableType:
+    """Return losses, those that change a meaning first."""
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True)
+    table.add_column()
+    for loss in losses:
+        kind = Text("harmless", "cyan") if loss.harmless else Text("loss", "magenta")
+        reason = loss.reason + (f" (unless the server offers {loss.unless})" if loss.unless else "")
+        table.add_row(kind, loss.field, reason)
+    return Padding(table, (0, 0, 0, 2))
+
+
+def profiles_text(profiles: list[Profile]) -> RenderableType:
+    """Return the profiles that ship, a line each."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    for column in ("profile", "handler", "declared in", "about"):
+        table.add_column(column, no_wrap=column == "profile")
+    for profile in profiles:
+        model = profile.model
+        declared = model.definition.file if model.definition else model.files[0].path if model.files else ""
+        handler = f"({', '.join(profile.event.parameters)})"
+        table.add_row(Text(profile.name, "bold"), handler, declared, model.about)
+    return table
+
+
+def profile_text(profile: Profile, losses: list[Loss] | None, to: str) -> RenderableType:
+    """Return a profile's rows, native place beside hub field, and what another can't hold of them."""
+    parts: list[RenderableType] = [heading(profile.title, profile.model.about), Text(), Text("event", "bold")]
+    parts.append(_rows(profile.event.rows))
+    for form in profile.reply.forms:
+        told = f"reply: {form.short_name or form.when}"
+        fixed = ", ".join(f"{name} = {value}" for name, value in form.fixed.items())
+        parts += [Text(), Text.assemble((told, "bold"), (f"  {fixed}" if fixed else "", "dim"))]
+        if form.rows:
+            parts.append(_rows(form.rows))
+    if losses is not None:
+        parts += [Text(), Text(f"What {to} can't hold of it", "bold"), losses_text(losses)]
+    return Group(*parts)
+
+
+def _rows(rows: Iterable[Row]) -> RenderableType:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for row in rows:
+        arrow = Text("→" if row.derived else "↔", "dim")
+        codec = "" if str(row.codec) == "plain" else str(row.codec)
+        table.add_row(str(row.at), arrow, row.field, Text(codec, "cyan"))
+    return Padding(table, (0, 0, 0, 2))
+
+
+def console(*, stderr: bool = False) -> Console:
+    """Return the console for results (or, on stderr, for what happens on the way)."""
+    made = Console(stderr=stderr, highlight=False, emoji=False, markup=False)
+    if not made.is_terminal and "COLUMNS" not in os.environ:
+        made.width = 100
+    return made
+
+
+def print_text(text: RenderableType) -> None:
+    """Print a result on stdout, without the blanks that fill up columns."""
+    made = console()
+    with made.capture() as capture:
+        made.print(text)
+    sys.stdout.write(re.sub(r" +((?:\x1b\[[0-9;]*m)*)$", r"\1", capture.get(), flags=re.MULTILINE))
