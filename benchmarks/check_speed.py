@@ -1,7 +1,7 @@
 """How long `check` takes on many samples of the demo's function, how much memory at its peak, and how fast it starts.
 
-Run: python benchmarks/check_speed.py [SAMPLES]. Prints seconds and MiB (the near process and its workers, each at its own
-peak, added up) beside what is promised on two cores.
+Run: python benchmarks/check_speed.py [SAMPLES]. Prints seconds and MiB (every process at its own peak, added
+up) beside what is promised on two cores.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""How fast compiled rows are, as ratios within one run: against a careful function by hand, and against interpreted rows.
+"""How fast compiled rows are, as ratios within one run: against functions by hand, and against interpreted rows.
 
 Run: python benchmarks/translation.py. By hand means what a good engineer would write for this one pair, giving the very
 same; interpreted means the same rows with jmespath reading and glom writing, expressions compiled beforehand.
@@ -246,8 +246,8 @@ def thornwick_to_ostermere_by_hand(request: Any) -> dict[str, Any]:
     fields: dict[str, str] = {}
     cookies: list[str] = []
     content_type = ""
-    for name, value in heads:
-        name = name.lower()
+    for given, value in heads:
+        name = given.lower()
         if name == "cookie":
             cookies.append(value)
             continue

@@ -1,4 +1,4 @@
-"""`check`: proves a crossing by running the original and the carried functions side by side on the project's samples."""
+"""`check`: proves a crossing by running the original and the carried functions side by side on sample events."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from vast_ferry.checking.projection import Projection
 from vast_ferry.definitions.project import read_project
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
-from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import Loss
@@ -131,7 +131,7 @@ class _Check:
 
         def run(side: _Side, routed: Sequence[Routed], seed: int) -> list[Outcome]:
             with Worker(side.setup(function)) as worker:
-                return [self._call(worker, one, function, limit, seed) for one in routed]
+                return [_call(worker, one, function.name, limit, seed) for one in routed]
 
         with ThreadPoolExecutor(3) as pool:
             first = pool.submit(run, self.source, at_source, 1)
@@ -139,33 +139,20 @@ class _Check:
             carried = pool.submit(run, self.target, at_target, 1)
             outcomes = list(zip(first.result(), second.result(), carried.result(), strict=True))
         with Worker(self.source.setup(function)) as again:
-            for sample, routed, (one, two, other) in zip(samples, at_source, outcomes, strict=True):
-                yield self._verdict(sample, routed, one, two, other, function, again, limit)
 
-    def _call(self, worker: Worker, routed: Routed, function: Function, limit: float, seed: int) -> Outcome:
-        if routed.reply is not None:
-            return Outcome(Ending.REPLIED, routed.reply)
-        if routed.function not in ("", function.name):  # empty: the project routes by itself
-            return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {routed.function}")
-        return worker.call(routed.event, limit, seed)
+            def original(event: HttpEvent, seed: int) -> Outcome:
+                return _call(again, self.gateway.route(event), function.name, limit, seed)
+
+            for sample, routed, (one, two, other) in zip(samples, at_source, outcomes, strict=True):
+                yield self._verdict(_Ran(sample, routed, one, two, other), original)
 
     def _at_target(self, event: HttpEvent) -> Routed:
         if self.target_gateway is None:  # the carried project routes by itself
             return Routed("", replace(event, route="", captures={}))
         return self.target_gateway.route(event)
 
-    def _verdict(
-        self,
-        sample: Sample,
-        routed: Routed,
-        one: Outcome,
-        two: Outcome,
-        carried: Outcome,
-        function: Function,
-        again: Worker,
-        limit: float,
-    ) -> Checked:
-        method = sample.event.method
+    def _verdict(self, ran: _Ran, original: Original) -> Checked:
+        sample, one = ran.sample, ran.one
         fields = sample.event.as_fields()
         losses = [loss for loss in self.event_losses if loss.applies(fields)]
         base = Checked(
@@ -174,96 +161,99 @@ class _Check:
             Verdict.SAME,
             losses=tuple(str(loss) for loss in losses if not loss.harmless),
             expected=str(one),
-            got=str(carried),
-            output=carried.output,
+            got=str(ran.carried),
+            output=ran.carried.output,
             file=str(sample.path),
         )
-        reason = nothing_to_compare(one) or nothing_to_compare(two)
-        if routed.function and routed.function != function.name:
-            reason = f"the request goes to {routed.function} at the source; keep the sample in its folder"
+        reason = nothing_to_compare(one) or nothing_to_compare(ran.two)
+        if ran.routed.function not in ("", sample.function):
+            reason = f"the request goes to {ran.routed.function} at the source; keep the sample in its folder"
         if reason:
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,))
-        if routed.reply is not None and carried.reply is not None:
-            # A gateway's own reply: what it says beside status and Allow is each provider's own affair.
-            carried = replace(carried, reply=_bare(carried.reply))
-        varies = {difference.at for difference in compare(one, two, method)}
-        if varies & {"status", "ending"}:
-            return replace(
-                base,
-                verdict=Verdict.UNCHECKED,
-                reasons=(f"the original's {' and '.join(sorted(varies & {'status', 'ending'}))} varies by itself",),
-                varies=tuple(sorted(varies)),
-            )
-        found = [d for d in compare(one, carried, method) if d.at not in varies]
-        base = replace(base, varies=tuple(sorted(varies)))
+        carried = ran.carried if ran.routed.reply is None else _bare(ran.carried)
+        varies = tuple(sorted({difference.at for difference in compare(one, ran.two, ran.method)}))
+        if {"status", "ending"} & set(varies):
+            reason = "the original's answer varies by itself, down to how it ends or its status"
+            return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,), varies=varies)
+        found = [d for d in compare(one, carried, ran.method) if d.at not in varies]
+        base = replace(base, varies=varies)
         if not found:
             return base
-        reasons = self._explained(sample, one, carried, losses, function, again, limit)
+        reasons = self._explained(ran, losses, original)
         verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
         return replace(base, verdict=verdict, differences=tuple(found), reasons=tuple(reasons))
 
-    def _explained(
-        self,
-        sample: Sample,
-        one: Outcome,
-        carried: Outcome,
-        losses: list[Loss],
-        function: Function,
-        again: Worker,
-        limit: float,
-    ) -> list[str]:
+    def _explained(self, ran: _Ran, losses: list[Loss], original: Original) -> list[str]:
         """Return the losses that explain a difference, if they explain all of it."""
-        reply_losses = []
-        if one.reply is not None:
-            said = {"status": one.reply.status, "headers": one.reply.headers, "body": one.reply.body}
-            reply_losses = [loss for loss in self.reply_losses if loss.applies(said)]
-        if not losses and not reply_losses:
-            return []
-        if not self._holds(sample, one, carried, losses, function, again, limit):
+        of_reply = []
+        if ran.one.reply is not None:
+            said = {"status": ran.one.reply.status, "headers": ran.one.reply.headers, "body": ran.one.reply.body}
+            of_reply = [loss for loss in self.reply_losses if loss.applies(said)]
+        if not (losses or of_reply) or not self._holds(ran, losses, original, given=frozenset()):
             return []
         # What never arrives is only a reason where the rest alone does not explain the difference.
         sometimes = [loss for loss in losses if loss.when]
-        if len(sometimes) < len(losses) and self._holds(
-            sample, one, carried, sometimes, function, again, limit, given={"id", "time"}
-        ):
+        if len(sometimes) < len(losses) and self._holds(ran, sometimes, original, given=frozenset({"id", "time"})):
             losses = sometimes
-        return [str(loss) for loss in (*losses, *reply_losses)]
+        return [str(loss) for loss in (*losses, *of_reply)]
 
-    def _holds(
-        self,
-        sample: Sample,
-        one: Outcome,
-        carried: Outcome,
-        losses: list[Loss],
-        function: Function,
-        again: Worker,
-        limit: float,
-        given: Set[str] = frozenset(),
-    ) -> bool:
+    def _holds(self, ran: _Ran, losses: list[Loss], original: Original, given: Set[str]) -> bool:
         """Tell whether the original answers as the carried one did, once it is given only what the target holds."""
-        method = sample.event.method
+        event = ran.sample.event
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
-            outcome = one
+            outcome = ran.one
             if losses:
-                event = self.projection.event(sample.event, fresh=True)
-                event = replace(event, **{name: getattr(sample.event, name) for name in given})
-                outcome = self._call(again, self.gateway.route(event), function, limit, seed)
+                kept = self.projection.event(event, fresh=True)
+                outcome = original(replace(kept, **{name: getattr(event, name) for name in given}), seed)
             if outcome.reply is not None:
-                outcome = replace(outcome, reply=self.projection.reply(outcome.reply, method))
+                outcome = replace(outcome, reply=self.projection.reply(outcome.reply, ran.method))
             outcomes.append(outcome)
         if any(nothing_to_compare(outcome) for outcome in outcomes):
             return False
-        varies = {difference.at for difference in compare(outcomes[0], outcomes[1], method)}
-        if outcomes[0].reply is not None and outcomes[0].reply.status in (404, 405) and carried.reply is not None:
-            carried = replace(carried, reply=_bare(carried.reply))
-        return all(difference.at in varies for difference in compare(outcomes[0], carried, method))
+        varies = {difference.at for difference in compare(outcomes[0], outcomes[1], ran.method)}
+        carried = ran.carried
+        if outcomes[0].message == FROM_GATEWAY:
+            carried = _bare(carried)
+        return all(difference.at in varies for difference in compare(outcomes[0], carried, ran.method))
 
 
-def _bare(reply: HttpReply) -> HttpReply:
-    if reply.status not in (404, 405):
-        return reply
-    return replace(reply, headers=[("allow", value) for value in reply.values("allow")], body=b"")
+FROM_GATEWAY = "answered before any function was called"
+
+#: Calls the original again, with an event and a seed.
+Original = Callable[[HttpEvent, int], Outcome]
+
+
+@dataclass(frozen=True, slots=True)
+class _Ran:
+    """One sample, where it went at the source, and how the two runs of the original and the carried one ended."""
+
+    sample: Sample
+    routed: Routed
+    one: Outcome
+    two: Outcome
+    carried: Outcome
+
+    @property
+    def method(self) -> str:
+        return self.sample.event.method
+
+
+def _call(worker: Worker, routed: Routed, function: str, limit: float, seed: int) -> Outcome:
+    if routed.reply is not None:
+        return Outcome(Ending.REPLIED, routed.reply, message=FROM_GATEWAY)
+    if routed.function not in ("", function):  # empty: the project routes by itself
+        return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {routed.function}")
+    return worker.call(routed.event, limit, seed)
+
+
+def _bare(outcome: Outcome) -> Outcome:
+    """Return an outcome with, of a gateway's own 404 or 405, only what every gateway says: the status and Allow."""
+    reply = outcome.reply
+    if reply is None or reply.status not in (404, 405):
+        return outcome
+    allow = [("allow", value) for value in reply.values("allow")]
+    return replace(outcome, reply=replace(reply, headers=allow, body=b""))
 
 
 def check(
@@ -306,9 +296,7 @@ def check(
                 if progress is not None:
                     progress(len(checked))
     lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
-    return CheckResult(
-        record.source.provider, record.target.provider, tuple(checked), lacking, _edited(folder, record)
-    )
+    return CheckResult(record.source.provider, record.target.provider, tuple(checked), lacking, _edited(folder, record))
 
 
 def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Side, Project]:
@@ -332,9 +320,7 @@ def _target_side(folder: Path, record: Record, without: frozenset[str]) -> _Side
     return _Side(profile, folder, project, driver_source(profile, without))
 
 
-def _samples(
-    side: _Side, declared: Project, record: Record, given: list[Path]
-) -> dict[str, list[tuple[Path, Path]]]:
+def _samples(side: _Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[Path, Path]]]:
     """Return the sample files of each function that was carried, each with the folder it was found under."""
     carried = [function.name for function in record.functions]
     found: dict[str, list[tuple[Path, Path]]] = {name: [] for name in carried}

@@ -139,9 +139,9 @@ def nothing_to_compare(outcome: Outcome) -> str:
     """Return why a source's outcome gives nothing to compare with, or an empty text."""
     if outcome.ending in (Ending.TIMED_OUT, Ending.DIED, Ending.NOT_LOADED):
         where = f" ({outcome.trace})" if outcome.trace else ""
-        return f"the original {outcome}{where}" if outcome.ending is not Ending.NOT_LOADED else (
-            f"the original can't be loaded: {outcome.error}: {outcome.message}{where}"
+        return (
+            f"the original {outcome}{where}"
+            if outcome.ending is not Ending.NOT_LOADED
+            else (f"the original can't be loaded: {outcome.error}: {outcome.message}{where}")
         )
     return ""
-
-

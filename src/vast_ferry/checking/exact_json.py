@@ -39,9 +39,7 @@ def parse_exact(text: str) -> Any:
         raise ValueError(f"{name} is not JSON")
 
     try:
-        return json.loads(
-            text, parse_int=Number, parse_float=Number, parse_constant=refuse, object_pairs_hook=_object
-        )
+        return json.loads(text, parse_int=Number, parse_float=Number, parse_constant=refuse, object_pairs_hook=_object)
     except RecursionError:
         raise ValueError("nested too deep to compare as JSON") from None
 
@@ -65,7 +63,7 @@ def _text(value: Any) -> str:
 
 
 def differences(expected: Any, got: Any, at: str = "$") -> Iterator[Difference]:
-    """Yield where two exact JSON values differ; places are normalised paths of RFC 9535, names in dots where they can."""
+    """Yield where two exact JSON values differ; places as in RFC 9535, names in dots where they can."""
     if type(expected) is not type(got):
         yield Difference(at, shown(expected), shown(got))
     elif isinstance(expected, Repeated):

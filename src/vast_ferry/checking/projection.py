@@ -1,7 +1,7 @@
 """What a provider's shapes can hold of an event or a reply: written into the shape and read back out of it.
 
-So a difference can be explained: if the original, given only what the target can hold, answers what the carried function
-answered, the loss accounts for all of it.
+So a difference can be explained: if the original, given only what the target can hold, answers what the carried
+function answered, the loss accounts for all of it.
 """
 
 from __future__ import annotations
@@ -34,7 +34,9 @@ class Projection:
         self._takes_method = "method" in sources[2].text.partition("\n")[0]
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
         text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources])
-        self._code = run_module(text, f"{profile.name} projection", {k: v for m in modules.values() for k, v in m.items()})
+        self._code = run_module(
+            text, f"{profile.name} projection", {k: v for m in modules.values() for k, v in m.items()}
+        )
 
     def event(self, event: HttpEvent, *, fresh: bool) -> HttpEvent:
         """Return what remains of an event; with `fresh`, what a call needs and the shape has not is made anew."""
@@ -58,5 +60,3 @@ class Projection:
 def _without_imports(source: Source) -> Source:
     """Return generated source whose classes are put into its module instead of imported."""
     return replace(source, imports=())
-
-

@@ -202,7 +202,7 @@ def show(name: str, to: str | None, form: str) -> None:
     from vast_ferry.providers.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import profile_text
-    from vast_ferry.source.carry import crossing_losses
+    from vast_ferry.source.plan import crossing_losses
 
     shown = find_profile(name)
     target = find_profile(to) if to else None

@@ -35,7 +35,12 @@ class Form:
         """Return the hub's value."""
         kind: Any = {"memory": int, "timeout": (int, float), "methods": list, "variables": dict}.get(field, str)
         if not isinstance(value, kind) or isinstance(value, bool):
-            expected = {"memory": "a whole number", "timeout": "a number", "methods": "a list", "variables": "a mapping"}
+            expected = {
+                "memory": "a whole number",
+                "timeout": "a number",
+                "methods": "a list",
+                "variables": "a mapping",
+            }
             raise FormError(f"expected {expected.get(field, 'a text')}, got {value!r}")
         if field == "methods":
             return tuple(_method(item) for item in value)

@@ -1,10 +1,10 @@
-"""Definition files ↔ projects: walks a profile's definition tables both ways, and keeps what it can't read as findings."""
+"""Definition files ↔ projects, as a profile's definition tables say; what can't be read is kept as findings."""
 
 from __future__ import annotations
 
 import ast
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -13,7 +13,7 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import Function, HttpTrigger, Project
+from vast_ferry.hub.functions import Function, RouteTrigger, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel
@@ -23,7 +23,7 @@ READERS: Final = {"yaml": read_yaml, "toml": read_toml}
 
 
 def form_of(row: DefinitionRow, profile: Profile) -> Form:
-    """Return the form that a row of a definition names; a method, a route and an entry have theirs without naming it."""
+    """Return the form that a row of a definition names; a route has its own without naming it."""
     text = row.as_
     if text == "plain" and row.is_ in FORMS:
         text = row.is_
@@ -78,8 +78,8 @@ class _Reader:
     document: Document
     findings: list[Finding] = field(default_factory=list)
 
-    def note(self, code: str, severity: Severity, reason: str, remedy: str, place: Place, function: str = "") -> None:
-        self.findings.append(Finding(code, severity, reason, remedy, self.kept(place), function))
+    def note(self, finding: Finding) -> None:
+        self.findings.append(replace(finding, place=self.kept(finding.place)))
 
     def kept(self, place: Place) -> Place:
         """Return a place as the project keeps it: its file within the project."""
@@ -89,12 +89,14 @@ class _Reader:
         for key in data:
             if key not in known:
                 self.note(
-                    "unknown-key",
-                    Severity.TODO,
-                    f"{key!r} is no key that {self.profile.title} has here{nearest(str(key), known)}; it was not carried",
-                    "Correct the key, or declare by hand at the target what it stands for",
-                    self.document.place(*path, key),
-                    function,
+                    Finding(
+                        "unknown-key",
+                        Severity.TODO,
+                        f"{key!r} is no key that {self.profile.title} has here{nearest(str(key), known)}",
+                        "Correct the key, or declare by hand at the target what it stands for",
+                        self.document.place(*path, key),
+                        function,
+                    )
                 )
 
     def mapping(self, data: Any, path: tuple[str | int, ...], what: str) -> dict[str, Any]:
@@ -112,47 +114,55 @@ class _Reader:
             place = self.document.place(*path, row.at)
             if not row.is_:
                 self.note(
-                    "not-carried",
-                    Severity.TODO,
-                    f"{row.at!r} ({row.about}) is not carried",
-                    "Declare it by hand at the target",
-                    place,
-                    function,
+                    Finding(
+                        "not-carried",
+                        Severity.TODO,
+                        f"{row.at!r} ({row.about}) is not carried",
+                        "Declare it by hand at the target",
+                        place,
+                        function,
+                    )
                 )
                 continue
             try:
                 value = form_of(row, self.profile).read(data[row.at], row.is_)
             except FormError as error:
                 if row.is_ == "secrets":
-                    self.note("secret-value", Severity.BLOCKING, str(error), "Put it into the vault", place, function)
+                    self.note(
+                        Finding("secret-value", Severity.BLOCKING, str(error), "Put it into the vault", place, function)
+                    )
                     continue
                 raise BadInput(f"{'.'.join(map(str, (*path, row.at)))}: {error}", "Mend the value", place) from None
             values.update(value if row.is_ == "methods_and_route" else {row.is_: value})
         return values
 
-    def triggers(self, data: dict[str, Any], path: tuple[str | int, ...], function: str) -> list[HttpTrigger]:
+    def triggers(self, data: dict[str, Any], path: tuple[str | int, ...], function: str) -> list[RouteTrigger]:
         at = self.model.functions.triggers_at
-        found: list[HttpTrigger] = []
+        found: list[RouteTrigger] = []
         listed = data.get(at, [])
         if not isinstance(listed, list):
-            raise BadInput(f"{at} of {function} is not a list", "List its triggers there", self.document.place(*path, at))
+            raise BadInput(
+                f"{at} of {function} is not a list", "List its triggers there", self.document.place(*path, at)
+            )
         for index, item in enumerate(listed):
             here = (*path, at, index)
             declared = self.mapping(item, here, f"a trigger of {function}")
             kind = self._kind(declared, here, function)
             if kind.kind != "http":
                 self.note(
-                    "trigger-not-carried",
-                    Severity.BLOCKING,
-                    f"the {kind.kind} trigger {declared[kind.told_by]!r} is not carried: only HTTP triggers are so far",
-                    "Declare it by hand at the target, or leave the function where it is",
-                    self.document.place(*here),
-                    function,
+                    Finding(
+                        "trigger-not-carried",
+                        Severity.BLOCKING,
+                        f"the {kind.kind} trigger {declared[kind.told_by]!r} is not carried: only HTTP ones are so far",
+                        "Declare it by hand at the target, or leave the function where it is",
+                        self.document.place(*here),
+                        function,
+                    )
                 )
                 continue
             values = self.rows(kind.rows, declared, here, function)
             self.unknown(declared, [row.at for row in kind.rows], here, function)
-            found.append(HttpTrigger(**values, place=self.kept(self.document.place(*here))))
+            found.append(RouteTrigger(**values, place=self.kept(self.document.place(*here))))
         return found
 
     def _kind(self, declared: dict[str, Any], path: tuple[str | int, ...], function: str) -> TriggerModel:
@@ -233,10 +243,14 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     data: dict[str, Any] = {model.name: project.name}
     if model.region and project.region:
         data[model.region] = project.region
-    data[model.functions.at] = {function.name: _function_data(function, model, profile) for function in project.functions}
-    text = write_toml(data, comments) if model.syntax == "toml" else "".join(
-        f"# {comment}\n" for comment in comments
-    ) + write_yaml(data)
+    data[model.functions.at] = {
+        function.name: _function_data(function, model, profile) for function in project.functions
+    }
+    text = (
+        write_toml(data, comments)
+        if model.syntax == "toml"
+        else "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)
+    )
     return {model.file: text}
 
 

@@ -26,7 +26,7 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True)
-class HttpTrigger:
+class RouteTrigger:
     """Requests that cause a call: `methods` (empty: any), `route` as an RFC 6570 template, and who may call."""
 
     route: str
@@ -41,7 +41,7 @@ class Function:
 
     name: str
     entry: Entry
-    triggers: tuple[HttpTrigger, ...] = ()
+    triggers: tuple[RouteTrigger, ...] = ()
     language: str = ""
     memory: int = 0  # MiB; 0: the provider's default
     timeout: float = 0  # seconds; 0: the provider's default

@@ -138,6 +138,13 @@ class EpochMs(_Pair):
                 lambda fields: bool(finer.search(fields[field])),
             ),
             Loss(
+                "time-unknown",
+                field,
+                "the event tells no time",
+                "it arrives as the beginning of 1970",
+                lambda fields: not fields[field],
+            ),
+            Loss(
                 "time-offset",
                 field,
                 "a time has an offset from UTC",
@@ -386,9 +393,7 @@ class Text(_Pair):
                 return True
             return False
 
-        return (
-            Loss("not-text", field, "the content is not text in its charset", "bytes become U+FFFD", undecodable),
-        )
+        return (Loss("not-text", field, "the content is not text in its charset", "bytes become U+FFFD", undecodable),)
 
 
 class Json(Codec):

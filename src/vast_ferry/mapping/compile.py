@@ -76,7 +76,7 @@ class Reading:
         return node
 
     def rule_for(self, name: str) -> Rule | None:
-        """Return the rule by which a field follows: one whose needs are all given directly, else all found, else some."""
+        """Return the rule by which a field follows: its needs all given, or all found, or the first."""
         rules = [rule for rule in self.rules if rule.gives == name]
         for rule in rules:
             if all(self._direct(part) is not None for part in rule.needs):
@@ -277,7 +277,7 @@ class _Construction:
         self.classes[name] = "\n".join(lines)
         parts = (*attributes.values(), *stored.values())
         places = "".join(f"\n    {{{index}}}," for index in range(len(parts)))
-        return Node(f"{name}({places}\n)", parts, name=at.steps and name.lower() or at.root)
+        return Node(f"{name}({places}\n)", parts, name=(at.steps and name.lower()) or at.root)
 
     def _method(self, name: str, call_step: Call, row: Row, stored: dict[str, Node]) -> str:
         hub = self.reading.fields[row.field]
@@ -322,7 +322,7 @@ def translate_event(
 ) -> Source:
     """Return a function that takes `source`'s parameters and gives `target`'s, as a tuple where there are several.
 
-    What neither the event nor a rule gives, and the caller must know, comes as keyword parameters (`function`, `limit`).
+    What neither the event nor a rule gives, and the caller must know, comes as parameters (`function`, `limit`).
     With `fresh`, an identity and a time that `source` does not have are made, as for a real call.
     """
     given = {field: variable(field) for field in GIVEN}
@@ -353,9 +353,9 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
 def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:
     """Return a function that takes what a handler returned at `source` and answers as `target` wants it.
 
-    Its parameters: the returned value, `told` (what `source`'s callback was called with, by name), `method` of the request
-    if `target`'s form depends on it, and `target`'s callback. It raises TypeError for an answer that has none of `source`'s forms, and ValueError for
-    header fields or a status that RFC 9110 does not allow.
+    Its parameters: the returned value, `told` (what `source`'s callback was called with, by name), `method` of the
+    request if `target`'s form depends on it, and `target`'s callback. It raises TypeError for an answer that has none
+    of `source`'s forms, and ValueError for header fields or a status that RFC 9110 does not allow.
     """
     root = "returned" if source.callback else source.root
     wanted = Reading(target.fields, target.rules, variables=True)
@@ -515,4 +515,3 @@ def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str]], given
             walk(name, frozenset())
     kept = [loss for loss in found.values() if (loss.code, loss.unless) not in own and (loss.code, "") not in own]
     return sorted(kept, key=lambda loss: (loss.harmless, bool(loss.unless), loss.field))
-

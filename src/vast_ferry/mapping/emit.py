@@ -79,8 +79,7 @@ def module_source(about: str, sources: Iterable[Source], *more: str, also: Itera
                 stack.append(name)
     used = used.union(*(definitions[name].uses for name in wanted))
     needed = sorted(
-        {imports[name] for name in used if name in imports}
-        | {line for source in sources for line in source.imports}
+        {imports[name] for name in used if name in imports} | {line for source in sources for line in source.imports}
     )
     needed = [line for line in needed if line.startswith("import")] + [
         line for line in _merged([line for line in needed if line.startswith("from")])

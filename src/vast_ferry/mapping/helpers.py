@@ -163,7 +163,17 @@ def route_order(template: str) -> list[int]:
 # --- header fields --------------------------------------------------------------------------------------------------
 
 HOP_BY_HOP = frozenset(
-    "connection keep-alive proxy-authenticate proxy-authorization te trailer trailers transfer-encoding upgrade".split()
+    [
+        "connection",
+        "keep-alive",
+        "proxy-authenticate",
+        "proxy-authorization",
+        "te",
+        "trailer",
+        "trailers",
+        "transfer-encoding",
+        "upgrade",
+    ]
 )
 FRAMING = frozenset(["content-length", "transfer-encoding"])
 HEADER_NAME = re.compile(r"[!#$%&'*+\-.^_`|~0-9A-Za-z]+")

@@ -1,4 +1,4 @@
-"""What a form can't hold: data beside the codec or the rule that loses it, so that reports never need writing by hand."""
+"""What a form can't hold: data beside the codec or the rule that loses it, so that no report is written by hand."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ Fields = dict[str, Any]
 
 @dataclass(frozen=True, slots=True)
 class Loss:
-    """One thing that a form can't hold: `when` it is met (empty: always), what then comes of it, and whether a sample meets it.
+    """One thing that a form can't hold: `when` (empty: always), what comes of it, and whether a sample meets it.
 
     `applies` takes the truths of an event (or a reply) by name. `harmless` losses keep the meaning that the field's
     standard gives it. `unless` names what a server may offer that avoids the loss.

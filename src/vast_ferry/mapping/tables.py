@@ -1,4 +1,4 @@
-"""Tables: the rows of one shape (an event, a reply), checked so that every row can be inverted or says that it is derived."""
+"""Tables: the rows of one shape (an event, a reply), each of which can be inverted or says that it is derived."""
 
 from __future__ import annotations
 
@@ -6,12 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
-from vast_ferry.hub.findings import nearest
 from vast_ferry.hub.fields import HTTP_EVENT, HTTP_REPLY, Field
+from vast_ferry.hub.findings import nearest
 from vast_ferry.mapping.codecs import Codec, Plain, PlainBytes
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, Rule
-
 
 #: Fields that belong to the call and not to the event: whoever calls gives them.
 OF_THE_CALL: Final = frozenset(["function", "limit"])
@@ -22,12 +21,13 @@ class Row:
     """A lens: native place ↔ codec ↔ hub field.
 
     A `derived` row is written and never read. An `optional` place may be missing; it then reads as the field's default.
-    `flag` is the codec's second place. What is `unless_empty` is left out where it is empty. `offer` names what only some servers give; `line` is where the row stands.
+    `flag` is the codec's second place. What is `unless_empty` is left out where it is empty. `offer` names what only
+    some servers give; `line` is where the row stands.
     """
 
     at: Access
     field: str
-    codec: Codec = field(default_factory=Plain)
+    codec: Codec = Plain()
     derived: bool = False
     optional: bool = False
     flag: Access | None = None
@@ -174,11 +174,7 @@ HUB_CALL: Final = EventShape(
     event_parameters=("hub",),
 )
 HUB_REPLY: Final = ReplyShape(
-    (
-        ReplyForm(
-            "mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True
-        ),
-    ),
+    (ReplyForm("mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True),),
     "hub",
 )
 

@@ -1,7 +1,7 @@
-"""How hub fields follow from one another: a view from its truths, and a truth from its views where only those are given.
+"""How hub fields follow from one another: a view from its truths, and a truth from its views if only those are given.
 
-One rule a line. A rule that does not give back the truth says what is lost. Rules are tried in order; the compiler takes
-the first whose needs a shape gives directly, so that what both sides have in one form passes through untouched.
+A rule that does not give back the truth says what is lost. Rules are tried in order; the compiler takes the first whose
+needs a shape gives directly, so that what both sides have in one form passes through untouched.
 """
 
 from __future__ import annotations
@@ -36,6 +36,11 @@ def _respelt(path: str) -> bool:
 
 def _slashes(fields: Fields) -> bool:
     return "%2f" in fields["path.raw"].lower()
+
+
+def _cookies_respelt(fields: Fields) -> bool:
+    raw = helpers.cookie_of(fields["headers"])
+    return helpers.join_cookies(helpers.split_cookies(raw)) != raw
 
 
 SPELLING_OF_PATH: Final = Loss(
@@ -81,9 +86,7 @@ EVENT_RULES: Final = (
                 "cookies.raw",
                 "cookies are not set apart by `; `",
                 "they arrive set apart by `; `",
-                lambda fields: (lambda raw: helpers.join_cookies(helpers.split_cookies(raw)) != raw)(
-                    helpers.cookie_of(fields["headers"])
-                ),
+                _cookies_respelt,
                 harmless=True,
             ),
         ),

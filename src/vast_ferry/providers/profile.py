@@ -13,7 +13,7 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.mapping.codecs import CodecError, parse_codec
-from vast_ferry.mapping.compile import CannotWrite, Source, translate_event, translate_reply
+from vast_ferry.mapping.compile import CannotWrite, translate_event, translate_reply
 from vast_ferry.mapping.places import Access, PlaceError, parse_place
 from vast_ferry.mapping.tables import (
     HUB_EVENT,
@@ -115,7 +115,10 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
     for item in error.errors():
         path = tuple(part for part in item["loc"] if isinstance(part, str | int))
         name = ".".join(str(part) for part in path)
-        what, remedy = f"{name}: {item['msg'][:1].lower()}{item['msg'][1:]}", "See docs/profiles.md for what stands there"
+        what, remedy = (
+            f"{name}: {item['msg'][:1].lower()}{item['msg'][1:]}",
+            "See docs/profiles.md for what stands there",
+        )
         if item["type"] == "extra_forbidden":
             model = _model_at(path[:-1])
             known = [f.alias or n for n, f in model.model_fields.items()] if model else []
@@ -232,11 +235,3 @@ def _module_source(name: str, classes: dict[str, schema.ClassModel]) -> str:
         lines += [f"        self.{n} = {n}" for n in names]
         parts.append("\n".join(lines))
     return "\n\n\n".join(parts) + "\n"
-
-
-def hub_readers(profile: Profile) -> tuple[Source, Source]:
-    """Return the translations between an event of this provider and the hub: write (hub → native), read (reply → hub)."""
-    return (
-        translate_event("native_event", HUB_EVENT, profile.event),
-        translate_reply("hub_reply", profile.reply, HUB_REPLY),
-    )

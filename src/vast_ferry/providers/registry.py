@@ -42,9 +42,7 @@ def find_profile(name: str) -> Profile:
     if wanted and editions and wanted[2] is None:
         return _load(known[max(editions, key=lambda key: int(key.rpartition("@")[2]))])
     if editions and wanted:
-        raise BadInput(
-            f"{wanted[1]} has no edition {wanted[2]}", f"Known editions: {', '.join(sorted(editions))}"
-        )
+        raise BadInput(f"{wanted[1]} has no edition {wanted[2]}", f"Known editions: {', '.join(sorted(editions))}")
     names = sorted({key.rpartition("@")[0] for key in known})
     raise BadInput(
         f"there is no provider {name!r}{nearest(name, names)}",

@@ -170,5 +170,5 @@ class ProfileModel(Model):
     routes: RouteModel | None = None
     definition: DefinitionModel | None = None
     files: list[FileModel] = []
-    limits: LimitsModel = LimitsModel()
+    limits: LimitsModel = Field(default_factory=lambda: LimitsModel(longest=60))
     notes: list[str] = Field([], description="what a person who carries a project here must know")

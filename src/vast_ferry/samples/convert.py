@@ -28,10 +28,11 @@ def convert_event(
     Objects are kept on file as mappings, their methods under `name()`; bytes as text, or `{"base64": …}` where they are
     not UTF-8.
 
-    >>> got = convert_event({"kind": "web", "ticket": "w-1", "call": {"verb": "GET", "scheme": "https", "site": "a.example",
-    ...     "path": "/x", "route": "/{name}", "slots": {"name": "x"}, "search": "day=mon&day=tue", "first": {"day": "mon"},
-    ...     "peer": "198.51.100.7", "at": 0}, "fields": {}, "crumbs": [], "content": "", "packed": False, "who": None},
-    ...     "ostermere", "thornwick")
+    >>> call = {"verb": "GET", "scheme": "https", "site": "a.example", "path": "/x", "route": "/{name}", "at": 0,
+    ...         "slots": {"name": "x"}, "search": "day=mon&day=tue", "first": {"day": "mon"}, "peer": "198.51.100.7"}
+    >>> event = {"kind": "web", "ticket": "w-1", "call": call, "fields": {}, "crumbs": [], "content": "",
+    ...          "packed": False, "who": None}
+    >>> got = convert_event(event, "ostermere", "thornwick")
     >>> got.event["params"], got.event["route"]
     ([('day', 'mon'), ('day', 'tue')], '/<name>')
 

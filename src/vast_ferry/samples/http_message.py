@@ -10,7 +10,7 @@ from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.mapping.helpers import FRAMING
 
-#: What a message does not say of itself: addresses and times that are reserved for examples (RFC 5737), always the same.
+#: What a message does not say of itself, always the same; the address is one for examples (RFC 5737).
 CLIENT = "198.51.100.7"
 TIME = "2026-01-01T12:00:00.000Z"
 

@@ -57,6 +57,29 @@ def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int
         raise BadInput(f"{what} can't be read: {error}", "Shorten the number", Place(shown, first_line)) from None
 
 
+@contextmanager
+def events_on_file(file: str, shown: str, *, lines: bool) -> Iterator[Iterator[tuple[int, Any]]]:
+    """Give (line, value) for the event in a file (`-`: standard input), or with `lines` for the event in each line."""
+
+    def each(stream: BinaryIO) -> Iterator[tuple[int, Any]]:
+        if not lines:
+            yield 1, parse_json(stream.read(), shown)
+            return
+        for number, line in enumerate(stream, 1):
+            if line.strip():
+                yield number, parse_json(line, shown, first_line=number)
+
+    if file == "-":
+        yield each(sys.stdin.buffer)
+        return
+    try:
+        stream = open(file, "rb")  # noqa: SIM115  (closed below)
+    except OSError as error:
+        raise BadInput(f"the event can't be read: {error.strerror}", "Check the path", Place(shown)) from None
+    with stream:
+        yield each(stream)
+
+
 def _compiled(source: Source) -> Callable[..., Any]:
     text = module_source("Events on file.", [source])
     function: Callable[..., Any] = run_module(text, f"{source.name} on file")[source.name]

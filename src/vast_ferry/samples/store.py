@@ -35,9 +35,7 @@ def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
             if path.is_dir() or path.name.startswith("."):
                 continue
             if path.suffix not in (".http", ".json"):
-                raise BadInput(
-                    "this is no kind of sample", "Keep samples as NAME.http or NAME.json", Place(str(path))
-                )
+                raise BadInput("this is no kind of sample", "Keep samples as NAME.http or NAME.json", Place(str(path)))
             yield function.name, path
 
 

@@ -88,12 +88,12 @@ def read_record(folder: Path) -> Record:
     """Return the record of the crossing in a folder; raises BadInput where there is none that can be read."""
     path = folder / FILE
     if not path.is_file():
-        raise BadInput(
-            f"{folder} holds no crossing (no {FILE})", "Give the folder that `vast-ferry carry --out` wrote"
-        )
+        raise BadInput(f"{folder} holds no crossing (no {FILE})", "Give the folder that `vast-ferry carry --out` wrote")
     try:
         return Record.model_validate_json(path.read_bytes())
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
-        raise BadInput(f"{where or 'the record'}: {first['msg']}", "Carry the project again", Place(str(path))) from None
+        raise BadInput(
+            f"{where or 'the record'}: {first['msg']}", "Carry the project again", Place(str(path))
+        ) from None

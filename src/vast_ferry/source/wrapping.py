@@ -69,7 +69,7 @@ class Wrapping:
     def shared_module(self) -> str:
         """Return the text of the module that all shims import; it needs nothing but the standard library."""
         about = (
-            f"Between {self.target.title} and handlers written for {self.source.title}: translations and what they use.\n\n"
+            f"Between {self.target.title} and handlers written for {self.source.title}: what every shim uses.\n\n"
             "Made by Vast Ferry from the two profiles; carry the project again rather than edit this file.\n"
         )
         # The router of a whole project needs these; where each function is routed by its provider they cost nothing.

@@ -125,7 +125,9 @@ class Worker:
         }
         answer = self._exchange(json.dumps(setup).encode() + b"\n", START_LIMIT)
         if isinstance(answer, Outcome):
-            self._not_loaded = Outcome(Ending.NOT_LOADED, error=answer.error, message=answer.message or str(answer.ending))
+            self._not_loaded = Outcome(
+                Ending.NOT_LOADED, error=answer.error, message=answer.message or str(answer.ending)
+            )
         elif answer["ending"] != "ready":
             self._not_loaded = _outcome(answer)
             self.stop()

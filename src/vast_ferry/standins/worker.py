@@ -8,6 +8,7 @@ the answer.
 from __future__ import annotations
 
 import base64
+import contextlib
 import importlib
 import importlib.util
 import json
@@ -56,7 +57,12 @@ def failure(error: BaseException, folder: str, ending: str) -> dict[str, Any]:
         message = str(error)
     except Exception:
         message = "(its message can't be shown)"
-    return {"ending": ending, "error": type(error).__name__, "message": message[:2000], "trace": " ← ".join(frames[::-1])}
+    return {
+        "ending": ending,
+        "error": type(error).__name__,
+        "message": message[:2000],
+        "trace": " ← ".join(frames[::-1]),
+    }
 
 
 def main() -> None:
@@ -69,7 +75,7 @@ def main() -> None:
     sys.dont_write_bytecode = True
 
     # What the handler prints, and what its libraries print below Python, goes to a file.
-    printed = tempfile.TemporaryFile()
+    printed = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the process lives)
     os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
     for number in (1, 2):
         os.dup2(printed.fileno(), number)
@@ -77,10 +83,8 @@ def main() -> None:
 
     def said() -> str:
         for stream in (sys.stdout, sys.stderr):
-            try:
+            with contextlib.suppress(Exception):  # the handler may have closed it
                 stream.flush()
-            except Exception:  # noqa: S110  (the handler may have closed it)
-                pass
         size = os.lseek(printed.fileno(), 0, os.SEEK_END)
         text = os.pread(printed.fileno(), MOST_OUTPUT, 0)
         os.ftruncate(printed.fileno(), 0)

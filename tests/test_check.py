@@ -1,0 +1,239 @@
+"""`check`: every verdict, on handlers that behave badly in every way, and on mistakes that it must not miss."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import textwrap
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import Project, definition, request
+
+from vast_ferry import BadInput, CheckResult, Verdict, carry, check
+from vast_ferry.checking.exact_json import Difference, differences, parse_exact
+
+#: name → (body of the handler, verdict, what the first difference or reason says)
+HANDLERS: dict[str, tuple[str, Verdict, str]] = {
+    "raises": ("raise ValueError('no such hive')", Verdict.SAME, ""),
+    "exits": ("import sys; sys.exit(3)", Verdict.SAME, ""),
+    "hangs": ("import time; time.sleep(60)", Verdict.UNCHECKED, "did not end within"),
+    "spins": ("while True: pass", Verdict.UNCHECKED, "did not end within"),
+    "dies": ("import os; os._exit(7)", Verdict.UNCHECKED, "status 7"),
+    "killed": ("import os; os.kill(os.getpid(), 9)", Verdict.UNCHECKED, "SIGKILL"),
+    "prints": (
+        "print('x' * 200_000); import os; os.write(1, b'raw'); os.write(2, b'raw'); return 'ok'",
+        Verdict.SAME,
+        "",
+    ),
+    "closes": ("import os\nfor n in range(3): os.close(n)\nreturn 'ok'", Verdict.SAME, ""),
+    "eats": ("x = bytearray(8 << 30); return 'ok'", Verdict.SAME, ""),
+    "deep": ("def f(n): return f(n + 1)\nreturn f(0)", Verdict.SAME, ""),
+    "wrong_type": ("return 42", Verdict.SAME, ""),
+    "wrong_code": ("return {'code': '200'}", Verdict.SAME, ""),
+    "not_final": ("return {'code': 101}", Verdict.SAME, ""),
+    "splits": (r"return {'code': 200, 'fields': {'x-a': 'b\r\nset-cookie: c=d'}}", Verdict.SAME, ""),
+    "nothing": ("return None", Verdict.SAME, ""),
+    "text": ("return 'Grüße'", Verdict.SAME, ""),
+    "numbers": ("return json(12345678901234567890.0, '1.0', '1e2', -0.0)", Verdict.SAME, ""),
+    "counts": ("global n; n += 1; return str(n)", Verdict.SAME, ""),
+    "seeded": ("import random; return str(random.random())", Verdict.SAME, ""),
+    "varies": ("import os; return json(os.urandom(8).hex(), 'still')", Verdict.SAME, "body $[0]"),
+    "all_varies": ("import os; return {'code': 200 + os.urandom(1)[0]}", Verdict.UNCHECKED, "varies by itself"),
+    "told": ("return {'code': 200, 'content': event['ticket']}", Verdict.UNHELD, "id does not arrive"),
+    "connection": ("return {'code': 200, 'fields': {'connection': 'close'}}", Verdict.UNHELD, "hop-by-hop"),
+    "left": ("return str(0 < ctx.left_ms() <= 1000)", Verdict.SAME, ""),
+    "named": ("ctx.note('seen', by='m-1'); return ctx.job", Verdict.SAME, ""),
+    "unknown_secret": ("return ctx.sealed('NOT_DECLARED')", Verdict.DIFFERS, "error"),
+    "own_setting": ("import os; return os.environ['ONLY_ON_MY_MACHINE']", Verdict.SAME, ""),
+    "writes": ("open('written.txt', 'w').write('x'); return 'ok'", Verdict.SAME, ""),
+    "forks": ("import os\nif not os.fork(): os._exit(0)\nreturn 'ok'", Verdict.SAME, ""),
+}
+
+HEAD = """
+import json as _json
+n = 0
+
+def json(*values):
+    return {"code": 200, "fields": {"content-type": "application/json"}, "content": _json.dumps(values)}
+
+"""
+
+
+@pytest.fixture(scope="module")
+def verdicts(tmp_path_factory: pytest.TempPathFactory) -> CheckResult:
+    folder = tmp_path_factory.mktemp("bad")
+    source = folder / "project"
+    for name, (body, _, _) in HANDLERS.items():
+        text = HEAD + f"def {name}(event, ctx):\n" + textwrap.indent(body, "    ") + "\n"
+        (source / "handlers").mkdir(parents=True, exist_ok=True)
+        (source / "handlers" / f"{name}.py").write_text(text)
+        (source / "samples" / name).mkdir(parents=True)
+        (source / "samples" / name / "one.http").write_bytes(request(f"/{name}/x"))
+    (source / "ostermere.yaml").write_text(definition(**{name: f"handlers/{name}.py#{name}" for name in HANDLERS}))
+    carry(source, to="wsgi", out=folder / "ported")
+    return check(folder / "ported", limit=0.7)
+
+
+@pytest.mark.parametrize("name", HANDLERS)
+def test_whatever_a_handler_does_is_a_verdict(verdicts: CheckResult, name: str) -> None:
+    _, verdict, says = HANDLERS[name]
+    checked = next(one for one in verdicts.checked if one.function == name)
+    assert checked.verdict is verdict, checked
+    told = [*(d.at for d in checked.differences), *checked.reasons, *checked.varies]
+    assert says in " ".join(told)
+
+
+def test_a_check_with_unproven_functions_is_not_good(verdicts: CheckResult) -> None:
+    assert not verdicts.good
+    assert set(verdicts.unproven) == {n for n, (_, v, _) in HANDLERS.items() if v is Verdict.UNCHECKED}
+
+
+@pytest.mark.parametrize("to", ["wsgi", "thornwick"])
+def test_the_demo_is_the_same_on_every_sample(ported: Callable[[str], Path], to: str) -> None:
+    result = check(ported(to))
+    assert (result.count(Verdict.SAME), len(result.checked), result.good) == (13, 13, True)
+
+
+#: what is broken in the carried project → where the check says so
+MUTATIONS = [
+    ("wsgi", "handlers/hives.py", '"kg": 1000', '"kg": 1001', "body $.weights[0].weight"),
+    ("wsgi", "handlers/hives.py", "max-age=60", "max-age=61", "header cache-control"),
+    ("wsgi", "handlers/hives.py", "Max-Age=604800", "Max-Age=1", "header set-cookie[0]"),
+    ("wsgi", "handlers/hives.py", '">{len', '"<{len', "body byte 0"),
+    ("wsgi", "handlers/hives.py", "problem(400", "problem(404", "status"),
+    ("wsgi", "handlers/hives.py", "12345678901234567890 + sum", "12345678901234567890.0 + sum", "body $.grams_ever"),
+    ("wsgi", "handlers/inspections.py", "return None", "raise KeyError('x')", "ending"),
+    ("wsgi", "app.py", "/hives/{hive}/weight", "/hive/{hive}/weight", "status"),
+    ("wsgi", "app.py", "'LONGEST_NOTE': '280'", "'LONGEST_NOTE': '8'", "status"),
+    (
+        "wsgi",
+        "crossing.py",
+        "for name, value in headers:\n        if len",
+        "for name, value in []:\n        if len",
+        "",
+    ),
+    ("thornwick", "thornwick.toml", '"/hives/<hive>/weight"', '"/hives/<h>/weight"', "ending"),
+    ("thornwick", "thornwick.toml", 'LONGEST_NOTE = "280"', 'LONGEST = "280"', "ending"),
+    ("thornwick", "thornwick.toml", 'verbs = ["POST"]', 'verbs = ["PUT"]', "status"),
+    ("thornwick", "handlers/hive_weight_at_thornwick.py", "return answer", "return None and answer", "status"),
+]
+
+
+@pytest.mark.parametrize(("to", "file", "old", "new", "at"), MUTATIONS, ids=[f"{m[1]} {m[3][:20]}" for m in MUTATIONS])
+def test_a_mistake_in_what_was_carried_is_found_and_named(
+    ported: Callable[[str], Path], tmp_path: Path, to: str, file: str, old: str, new: str, at: str | None
+) -> None:
+    folder = tmp_path / "a" / "ported"
+    shutil.copytree(ported(to), folder)
+    record = json.loads((folder / "crossing.json").read_text())
+    source = (ported(to) / record["source"]["project"]).resolve()
+    text = (folder / file).read_text()
+    assert old in text
+    (folder / file).write_text(text.replace(old, new))
+    result = check(folder, source=source)
+    assert result.edited == (file,)
+    if at is None:  # no sample shows this one
+        assert result.good
+        return
+    places = [d.at for one in result.checked if one.verdict is Verdict.DIFFERS for d in one.differences]
+    assert any(at in place for place in places), places
+
+
+def test_a_loss_explains_a_difference_only_where_it_explains_all_of_it(ported: Callable[[str], Path]) -> None:
+    result = check(ported("wsgi"), without=["raw_target"])
+    unheld = [one for one in result.checked if one.verdict is Verdict.UNHELD]
+    assert {one.sample for one in unheld} == {"slash-and-plus.http", "captured.json"}
+    assert all("encoded slash" in reason for one in unheld for reason in one.reasons)
+    assert not result.good
+    assert result.count(Verdict.SAME) == 11
+
+
+def test_a_loss_does_not_excuse_another_mistake(ported: Callable[[str], Path], tmp_path: Path) -> None:
+    folder = tmp_path / "ported"
+    shutil.copytree(ported("wsgi"), folder)
+    text = (folder / "app.py").read_text()
+    (folder / "app.py").write_text(text.replace('"404 Not Found"', '"410 Gone"'))
+    source = (ported("wsgi") / json.loads((folder / "crossing.json").read_text())["source"]["project"]).resolve()
+    result = check(folder, source=source, without=["raw_target"])
+    assert result.count(Verdict.DIFFERS) == 2
+    assert result.count(Verdict.UNHELD) == 0
+
+
+def test_requests_that_reach_no_function_are_compared_too(project: Project, tmp_path: Path) -> None:
+    source = project(
+        {
+            "ostermere.yaml": definition(a="h.py#a"),
+            "h.py": "def a(event, ctx):\n    return 'a'\n",
+            "samples/a/found.http": request("/a/x"),
+            "samples/a/head.http": request("/a/x", "HEAD"),
+            "samples/a/not-found.http": request("/b/x"),
+            "samples/a/two-segments.http": request("/a/x/y"),
+            "samples/a/not-allowed.http": request("/a/x", "PUT"),
+            "samples/a/empty-capture.http": request("/a/"),
+        }
+    )
+    for to in ("wsgi", "thornwick"):
+        carry(source, to=to, out=tmp_path / to)
+        result = check(tmp_path / to)
+        assert {one.sample: one.expected for one in result.checked} == {
+            "found.http": "replied 200",
+            "head.http": "replied 200",
+            "not-found.http": "replied 404",
+            "two-segments.http": "replied 404",
+            "not-allowed.http": "replied 405",
+            "empty-capture.http": "replied 404",
+        }
+        assert result.good, result
+
+
+EXACT = [
+    ('{"a": 1}', '{"a": 1.0}', [("$.a", "1", "1.0")]),
+    ("1e2", "100", [("$", "1e2", "100")]),
+    (
+        "12345678901234567890123",
+        "12345678901234567890124",
+        [("$", "12345678901234567890123", "12345678901234567890124")],
+    ),
+    ("0.1000000000000000055", "0.1", [("$", "0.1000000000000000055", "0.1")]),
+    ("-0", "0", [("$", "-0", "0")]),
+    ('"1"', "1", [("$", '"1"', "1")]),
+    ('{"a": null}', "{}", [("$.a", "null", "(missing)")]),
+    ('{"b": [1, 2], "a": 3}', '{"a": 3, "b": [1, 2, 4]}', [("$.b[2]", "(missing)", "4")]),
+    ('{"a": 1, "a": 2}', '{"a": 2}', [("$", '{"a": 1, "a": 2}', '{"a": 2}')]),
+    ('{"it\'s \\"x\\"": 1}', '{"it\'s \\"x\\"": 2}', [("$['it\\'s \"x\"']", "1", "2")]),
+    ('{"a": true}', '{"a": 1}', [("$.a", "true", "1")]),
+    (' {"a" : [ ] } ', '{"a":[]}', []),
+]
+
+
+@pytest.mark.parametrize(("one", "other", "expected"), EXACT)
+def test_json_is_compared_as_json_with_exact_numbers(
+    one: str, other: str, expected: list[tuple[str, str, str]]
+) -> None:
+    assert list(differences(parse_exact(one), parse_exact(other))) == [Difference(*each) for each in expected]
+    assert list(differences(parse_exact(one), parse_exact(one))) == []
+
+
+@pytest.mark.parametrize("text", ["NaN", "[1,]", "{'a': 1}", "", "[" * 100_000])
+def test_what_is_not_json_is_not_compared_as_json(text: str) -> None:
+    with pytest.raises(ValueError, match=r"."):
+        parse_exact(text)
+
+
+def test_check_refuses_what_it_can_not_check(ported: Callable[[str], Path], tmp_path: Path) -> None:
+    folder = ported("wsgi")
+    (tmp_path / "empty").mkdir()
+    (tmp_path / "s" / "hive_wieght").mkdir(parents=True)
+    (tmp_path / "s" / "hive_wieght" / "a.http").write_bytes(request())
+    for call, says in [
+        (lambda: check(tmp_path), "holds no crossing"),
+        (lambda: check(folder, samples=[tmp_path / "nowhere"]), "there is no file or folder"),
+        (lambda: check(folder, samples=[tmp_path / "empty"]), "not a single sample"),
+        (lambda: check(folder, samples=[tmp_path / "s"]), "did you mean 'hive_weight'"),
+        (lambda: check(folder, source=tmp_path / "gone"), "the original project is not at"),
+        (lambda: check(folder, without=["raw_tarket"]), "did you mean 'raw_target'"),
+    ]:
+        with pytest.raises(BadInput, match=says):
+            call()
