@@ -13,7 +13,7 @@ import statistics
 import sys
 import time
 from collections.abc import Callable
-from typing import Any
+from typing import Any, cast
 from urllib.parse import unquote, unquote_plus, urlencode
 
 import glom
@@ -92,7 +92,7 @@ def ostermere_to_thornwick_by_hand(event: dict[str, Any]) -> dict[str, Any]:
     names = {"id": "uid", "claims": "facts"}
     return {
         "mark": event["ticket"],
-        "moment": f"{moment.strftime('%Y-%m-%dT%H:%M:%S')}.{milliseconds:03d}Z",
+        "moment": f"{moment.isoformat()[:19]}.{milliseconds:03d}Z",
         "verb": call["verb"],
         "scheme": call["scheme"],
         "host": call["site"],
@@ -119,25 +119,28 @@ def _body(content: Any, packed: Any, fields: Any) -> Any:
 #: The same rows: where they are read (jmespath), what the codecs do, where they are written (glom).
 ROWS: list[tuple[list[Any], Callable[..., Any], glom.Path]] = [
     ([jmespath.compile(path) for path in paths], codec, glom.Path(*to))
-    for paths, codec, to in [
-        (["ticket"], lambda v: v, ["mark"]),
-        (["call.at"], helpers.time_from_epoch_ms, ["moment"]),
-        (["call.verb"], lambda v: v, ["verb"]),
-        (["call.scheme"], lambda v: v, ["scheme"]),
-        (["call.site"], lambda v: v, ["host"]),
-        (["call.path"], lambda v: v, ["path"]),
-        (
-            ["call.route"],
-            lambda v: helpers.route_to_style(BRACES(v, "{name}", "{name*}"), "<name>", "<name..>"),
-            ["route"],
-        ),
-        (["call.slots"], lambda v: v, ["parts"]),
-        (["call.search"], helpers.parse_query, ["params"]),
-        (["fields", "crumbs"], _heads, ["heads"]),
-        (["content", "packed", "fields"], _body, ["read()"]),
-        (["call.peer"], lambda v: v, ["peer"]),
-        (["who"], lambda v: helpers.renamed(v, {"id": "uid", "claims": "facts"}), ["caller"]),
-    ]
+    for paths, codec, to in cast(
+        list[tuple[list[str], Callable[..., Any], list[str]]],
+        [
+            (["ticket"], lambda v: v, ["mark"]),
+            (["call.at"], helpers.time_from_epoch_ms, ["moment"]),
+            (["call.verb"], lambda v: v, ["verb"]),
+            (["call.scheme"], lambda v: v, ["scheme"]),
+            (["call.site"], lambda v: v, ["host"]),
+            (["call.path"], lambda v: v, ["path"]),
+            (
+                ["call.route"],
+                lambda v: helpers.route_to_style(BRACES(v, "{name}", "{name*}"), "<name>", "<name..>"),
+                ["route"],
+            ),
+            (["call.slots"], lambda v: v, ["parts"]),
+            (["call.search"], helpers.parse_query, ["params"]),
+            (["fields", "crumbs"], _heads, ["heads"]),
+            (["content", "packed", "fields"], _body, ["read()"]),
+            (["call.peer"], lambda v: v, ["peer"]),
+            (["who"], lambda v: helpers.renamed(v, {"id": "uid", "claims": "facts"}), ["caller"]),
+        ],
+    )
 ]
 
 

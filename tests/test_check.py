@@ -7,6 +7,7 @@ import shutil
 import textwrap
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import Project, definition, request
@@ -83,6 +84,12 @@ def test_whatever_a_handler_does_is_a_verdict(verdicts: CheckResult, name: str) 
     assert checked.verdict is verdict, checked
     told = [*(d.at for d in checked.differences), *checked.reasons, *checked.varies]
     assert says in " ".join(told)
+
+
+def test_running_a_handler_leaves_both_projects_as_they_were(verdicts: CheckResult) -> None:
+    project = Path(verdicts.checked[0].file).parents[2]
+    for folder in (project, project.parent / "ported"):
+        assert not [path for path in folder.rglob("*") if path.name in ("written.txt", "__pycache__")]
 
 
 def test_a_check_with_unproven_functions_is_not_good(verdicts: CheckResult) -> None:
@@ -227,13 +234,14 @@ def test_check_refuses_what_it_can_not_check(ported: Callable[[str], Path], tmp_
     (tmp_path / "empty").mkdir()
     (tmp_path / "s" / "hive_wieght").mkdir(parents=True)
     (tmp_path / "s" / "hive_wieght" / "a.http").write_bytes(request())
-    for call, says in [
-        (lambda: check(tmp_path), "holds no crossing"),
-        (lambda: check(folder, samples=[tmp_path / "nowhere"]), "there is no file or folder"),
-        (lambda: check(folder, samples=[tmp_path / "empty"]), "not a single sample"),
-        (lambda: check(folder, samples=[tmp_path / "s"]), "did you mean 'hive_weight'"),
-        (lambda: check(folder, source=tmp_path / "gone"), "the original project is not at"),
-        (lambda: check(folder, without=["raw_tarket"]), "did you mean 'raw_target'"),
-    ]:
+    refused: list[tuple[Path, dict[str, Any], str]] = [
+        (tmp_path, {}, "holds no crossing"),
+        (folder, {"samples": [tmp_path / "nowhere"]}, "there is no file or folder"),
+        (folder, {"samples": [tmp_path / "empty"]}, "not a single sample"),
+        (folder, {"samples": [tmp_path / "s"]}, "did you mean 'hive_weight'"),
+        (folder, {"source": tmp_path / "gone"}, "the original project is not at"),
+        (folder, {"without": ["raw_tarket"]}, "did you mean 'raw_target'"),
+    ]
+    for crossing, options, says in refused:
         with pytest.raises(BadInput, match=says):
-            call()
+            check(crossing, **options)

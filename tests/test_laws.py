@@ -1,4 +1,4 @@
-"""Laws of the mapping, on generated events and replies: what is written is read back, except for what is derived as lost."""
+"""Laws of the mapping, on generated events and replies: what is written is read back, but for derived losses."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from vast_ferry.samples.native import read_native, write_native
 
 PROFILES = {profile.name: profile for profile in all_profiles()}
 
-# --- generated hub data: everything RFC 9110 and RFC 3986 let through, and often what is awkward --------------------------
+# --- generated hub data: what RFC 9110 and RFC 3986 let through, and often what is awkward ----------------------------
 
 TOKEN = st.from_regex(r"[a-z][a-z0-9]{0,6}([-_][a-z0-9]{1,5})?", fullmatch=True)
 VALUE = st.text(st.characters(min_codepoint=0x21, max_codepoint=0xFF, exclude_categories=["Cc"]), max_size=12)

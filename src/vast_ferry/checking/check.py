@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import tempfile
 from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -19,8 +20,8 @@ from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
+from vast_ferry.source.plan import own_files
 from vast_ferry.source.record import Record, read_record
 from vast_ferry.standins.driver import driver_source
 from vast_ferry.standins.gateway import Gateway, Routed
@@ -56,7 +57,7 @@ class Checked:
 class CheckResult:
     """What a check found: a verdict a sample, and functions that no sample reached."""
 
-    source: str
+    source: str  # titles of the two providers
     target: str
     checked: tuple[Checked, ...] = ()
     without_samples: tuple[str, ...] = ()
@@ -276,27 +277,45 @@ def check(
     folder = Path(crossing)
     record = read_record(folder)
     side, declared = _source_side(folder, record, Path(source) if source else None)
-    offers = {row.offer for row in find_profile(record.target.provider).event.rows if row.offer}
+    offers = {row.offer for row in record.target.find_profile(folder).event.rows if row.offer}
     unknown = [name for name in without if name not in offers]
     if unknown:
         raise BadInput(
             f"{record.target.provider} has no offer {unknown[0]!r}{nearest(unknown[0], offers)}",
             f"Offers: {', '.join(sorted(offers)) or 'none'}",
         )
-    run = _Check(side, _target_side(folder, record, frozenset(without)), declared, frozenset(without), limit)
+    target = _target_side(folder, record, frozenset(without))
     by_function = _samples(side, declared, record, [Path(path) for path in samples])
     checked: list[Checked] = []
-    for name, files in by_function.items():
-        function = declared.function(name)
-        assert function is not None
-        for start in range(0, len(files), BATCH):
-            batch = [read_sample(name, path, side.profile, top) for path, top in files[start : start + BATCH]]
-            for one in run.function(function, batch):
-                checked.append(one)
-                if progress is not None:
-                    progress(len(checked))
+    with tempfile.TemporaryDirectory(prefix="vast-ferry-check-") as scratch:
+        # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
+        run = _Check(_deployed(side, scratch), _deployed(target, scratch), declared, frozenset(without), limit)
+        for one in _run(run, by_function, declared, side.profile):
+            checked.append(one)
+            if progress is not None:
+                progress(len(checked))
     lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
-    return CheckResult(record.source.provider, record.target.provider, tuple(checked), lacking, _edited(folder, record))
+    return CheckResult(side.profile.title, target.profile.title, tuple(checked), lacking, _edited(folder, record))
+
+
+def _run(
+    run: _Check, by_function: dict[str, list[tuple[Path, Path]]], declared: Project, profile: Profile
+) -> Iterator[Checked]:
+    for function in declared.functions:
+        files = by_function.get(function.name, [])
+        for start in range(0, len(files), BATCH):
+            batch = [read_sample(function.name, path, profile, top) for path, top in files[start : start + BATCH]]
+            yield from run.function(function, batch)
+
+
+def _deployed(side: _Side, scratch: str) -> _Side:
+    """Return a side that runs on a copy of its files, those that would be deployed."""
+    folder = Path(tempfile.mkdtemp(dir=scratch))
+    for path, content in own_files(side.folder)[0].items():
+        target = folder / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(content)
+    return replace(side, folder=folder)
 
 
 def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Side, Project]:
@@ -305,7 +324,7 @@ def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Sid
         raise BadInput(
             f"the original project is not at {project}", "Say where it lies now with --source", Place(str(folder))
         )
-    profile, declared = read_project(project, find_profile(record.source.provider))
+    profile, declared = read_project(project, record.source.find_profile(folder))
     for carried in record.functions:
         if declared.function(carried.name) is None:
             raise BadInput(
@@ -315,7 +334,7 @@ def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Sid
 
 
 def _target_side(folder: Path, record: Record, without: frozenset[str]) -> _Side:
-    profile = find_profile(record.target.provider)
+    profile = record.target.find_profile(folder)
     project = read_project(folder, profile)[1] if profile.model.definition else None
     return _Side(profile, folder, project, driver_source(profile, without))
 

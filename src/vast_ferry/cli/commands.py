@@ -173,7 +173,7 @@ def convert(file: str, source: str, to: str, lines: bool, form: str) -> None:
             click.echo(json.dumps(result, ensure_ascii=False, indent=None if lines else 2))
             if form == "text":
                 for loss in converted.losses:
-                    click.echo(f"{shown}:{number}: {profiles[1].title} can't hold {loss}", err=True)
+                    click.echo(f"{shown}:{number}: not held by {profiles[1].title}: {loss}", err=True)
 
 
 @cli.group()

@@ -13,7 +13,7 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import Function, RouteTrigger, Project
+from vast_ferry.hub.functions import Function, Project, RouteTrigger
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel

@@ -27,6 +27,8 @@ class _Loader(_Base):
     yaml_implicit_resolvers: dict[str, list[tuple[str, re.Pattern[str]]]] = {}  # noqa: RUF012
 
 
+_SCALARS = frozenset(f"tag:yaml.org,2002:{kind}" for kind in ("null", "bool", "int", "float", "str"))
+
 for _tag, _pattern, _first in (
     ("null", r"~|null|Null|NULL|", ["~", "n", "N", ""]),
     ("bool", r"true|True|TRUE|false|False|FALSE", list("tTfF")),
@@ -87,7 +89,7 @@ class _Walk:
                 Place(self.shown, line, column),
             )
         if isinstance(node, yaml.ScalarNode):
-            if not node.tag.startswith("tag:yaml.org,2002:"):
+            if node.tag not in _SCALARS:
                 raise self._bad(node, f"has a tag {node.tag!r}", "Take the tag out")
             try:
                 return self._scalar(node)

@@ -126,8 +126,12 @@ class Reading:
 
     def _call_row(self, row: Row, hub: Field) -> Node:
         if isinstance(row.codec, Plain):
-            method = Access(row.at.root, row.at.steps[:-1]) if isinstance(row.at.steps[-1], Call) else row.at
-            return place_node(method)
+            last = row.at.steps[-1]
+            if not isinstance(last, Call):
+                return place_node(row.at)
+            method = place_node(Access(row.at.root, row.at.steps[:-1]))
+            # A log that takes text only gets what comes with it as a part of the text.
+            return call("text_log", method) if "**more" in hub.call and "**more" not in last.parameters else method
         if not isinstance(row.at.steps[-1], Call):
             return row.codec.read(place_node(row.at), None, self.need)
         called = row.codec.read(place_node(row.at), None, self.need)

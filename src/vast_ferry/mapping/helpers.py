@@ -30,7 +30,7 @@ def time_from_epoch_ms(moment: int) -> str:
     """Return the RFC 3339 text of `moment`, in whole milliseconds since 1970, in UTC."""
     seconds, milliseconds = divmod(moment, 1000)
     # Integer arithmetic: a float can't hold today's milliseconds with room to spare.
-    return f"{(EPOCH + timedelta(seconds=seconds)).strftime('%Y-%m-%dT%H:%M:%S')}.{milliseconds:03d}Z"
+    return f"{(EPOCH + timedelta(seconds=seconds)).isoformat()[:19]}.{milliseconds:03d}Z"
 
 
 def epoch_ms_from_time(text: str) -> int:
@@ -516,6 +516,15 @@ def log_to(stream: Any) -> Callable[..., None]:
 
     def log(text: Any, **more: Any) -> None:
         stream.write(f"{line_of(text, more)}\n")
+
+    return log
+
+
+def text_log(write: Callable[[str], Any]) -> Callable[..., None]:
+    """Return what writes a line to a log that takes text only."""
+
+    def log(text: Any, **more: Any) -> None:
+        write(line_of(text, more))
 
     return log
 

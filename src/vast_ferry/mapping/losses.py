@@ -31,7 +31,7 @@ class Loss:
         return f"when {self.when}, {self.effect}" if self.when else self.effect
 
     def __str__(self) -> str:
-        return f"{self.field}: {self.reason}" if self.when else f"{self.field} {self.effect}"
+        return f"{self.field}: {self.reason}"
 
 
 def missing(field: str, meaning: str, default: object) -> Loss:
@@ -40,7 +40,7 @@ def missing(field: str, meaning: str, default: object) -> Loss:
         f"no-{field.replace('.', '-').replace('_', '-')}",
         field,
         "",
-        f"does not arrive: {meaning}",
+        f"it does not arrive ({meaning})",
         lambda fields: fields.get(field, default) != default,
     )
 

@@ -38,7 +38,7 @@ class Profile:
     model: schema.ProfileModel
     event: EventShape
     reply: ReplyShape
-    folder: Path = field(repr=False, default_factory=Path)
+    path: Path = field(repr=False, default_factory=Path)
 
     @property
     def name(self) -> str:
@@ -68,7 +68,7 @@ class Profile:
 
     def template(self, name: str) -> str:
         """Return the text of a template that stands beside the profile."""
-        return (self.folder / name).read_text(encoding="utf-8")
+        return (self.path.parent / name).read_text(encoding="utf-8")
 
 
 def load_profile(path: Path, shown: str = "") -> Profile:
@@ -95,7 +95,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
         ]
     if problems:
         raise ManyBadInputs(problems)
-    return Profile(model, event, reply, path.parent)
+    return Profile(model, event, reply, path)
 
 
 def _table_problems(event: EventShape, reply: ReplyShape) -> list[TableProblem]:

@@ -33,7 +33,7 @@ def find_profile(name: str) -> Profile:
     Without an edition the newest one that ships is meant. Raises BadInput for an unknown name, with the nearest known.
     """
     if name.endswith((".yaml", ".yml")) or "/" in name:
-        return _load(Path(name))
+        return _load(Path(name).resolve())
     known = shipped()
     if name in known:
         return _load(known[name])
@@ -48,6 +48,11 @@ def find_profile(name: str) -> Profile:
         f"there is no provider {name!r}{nearest(name, names)}",
         f"Use one of: {', '.join(names)}, or the path of a profile file",
     )
+
+
+def is_shipped(profile: Profile) -> bool:
+    """Tell whether a profile ships with the package, so that its name says which one it is."""
+    return profile.path.parent == FOLDER
 
 
 def all_profiles() -> list[Profile]:

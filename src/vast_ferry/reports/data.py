@@ -19,8 +19,8 @@ def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
     record = crossing.record
     return {
         "out": out,
-        "source": record.source.provider,
-        "target": record.target.provider,
+        "source": crossing.source,
+        "target": crossing.target,
         "functions": [function.model_dump() for function in record.functions],
         "left_behind": record.left_behind,
         "findings": [finding.as_data() for finding in crossing.findings],

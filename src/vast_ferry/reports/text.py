@@ -19,7 +19,6 @@ from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.carry import Crossing
 
 VERDICT_STYLE = {
@@ -49,15 +48,11 @@ def heading(left: str, right: str) -> Text:
     return Text.assemble((left, "bold"), "  ", (right, "dim"))
 
 
-def _title(name: str) -> str:
-    return find_profile(name).title
-
-
 def crossing_text(crossing: Crossing, project: str, out: str) -> RenderableType:
     """Return what was carried, and what a person must know of it, worst first."""
     record = crossing.record
     parts: list[RenderableType] = [
-        heading(project, f"{_title(record.source.provider)} → {_title(record.target.provider)}, written to {out}"),
+        heading(project, f"{crossing.source} → {crossing.target}, written to {out}"),
         Text(),
     ]
     for function in record.functions:
@@ -94,7 +89,7 @@ def findings_table(findings: Iterable[Finding]) -> RenderableType:
 def check_text(result: CheckResult, title: str) -> RenderableType:
     """Return the verdicts, function by function; where answers differ, the place and both values."""
     parts: list[RenderableType] = [
-        heading(title, f"{_title(result.source)} and {_title(result.target)}, side by side"),
+        heading(title, f"{result.source} and {result.target}, side by side"),
         Text(),
     ]
     every = len(result.checked) <= LISTED

@@ -19,6 +19,8 @@ class Crossing:
 
     record: Record
     files: dict[str, bytes]
+    source: str = ""  # titles of the two providers
+    target: str = ""
 
     @property
     def findings(self) -> list[Finding]:
@@ -58,7 +60,8 @@ def carry(
     plan = Plan(folder, target, target_folder, find_profile(source) if source else None)
     files = plan.files()
     record = plan.record(files)
-    planned = Crossing(record, {**files, FILE: record.to_text().encode("utf-8")})
+    everything = {**files, FILE: record.to_text().encode("utf-8")}
+    planned = Crossing(record, everything, plan.source.title, target.title)
     _write(planned.files, target_folder)
     return planned
 

@@ -14,6 +14,7 @@ from vast_ferry.hub.functions import Function, Project
 from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
 from vast_ferry.source.scan import scan_entry, scan_imports
 from vast_ferry.source.wrapping import Wrapping, environment, slug
@@ -55,7 +56,10 @@ class Plan:
 
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
-        own = self._own_files()
+        own, left = own_files(self.folder)
+        own = {path: content for path, content in own.items() if path not in self.project.files}
+        for path, (why, remedy) in left.items():
+            self._note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
         scanned = scan_imports(self.folder, list(own), self.source)
         self.findings += scanned.findings
         self.wrapping = Wrapping.between(self.source, self.target, _module_name(own))
@@ -84,8 +88,12 @@ class Plan:
     def record(self, files: dict[str, bytes]) -> Record:
         """Return the record of the crossing with these files."""
         return Record(
-            source=SideRecord(provider=self.source.name, project=_relative(self.folder, self.out)),
-            target=SideRecord(provider=self.target.name),
+            source=SideRecord(
+                provider=self.source.name,
+                project=_relative(self.folder, self.out),
+                profile=self._profile_file(self.source),
+            ),
+            target=SideRecord(provider=self.target.name, profile=self._profile_file(self.target)),
             functions=[
                 FunctionRecord(
                     name=function.name,
@@ -100,6 +108,9 @@ class Plan:
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
         )
 
+    def _profile_file(self, profile: Profile) -> str:
+        return "" if is_shipped(profile) else _relative(profile.path, self.out)
+
     def _note(
         self,
         code: str,
@@ -113,30 +124,6 @@ class Plan:
     ) -> None:
         at = place or (function.place if function else Place())
         self.findings.append(Finding(code, severity, reason, remedy, at, function.name if function else "", field))
-
-    def _own_files(self) -> dict[str, bytes]:
-        """Return the project's own files that are carried, noting what is left behind of them."""
-        files: dict[str, bytes] = {}
-        root = self.folder.resolve()
-        for path in _walk(self.folder):
-            relative = path.relative_to(self.folder).as_posix()
-            if relative in self.project.files or path.suffix in (".pyc", ".pyo"):
-                continue
-            if path.name.startswith("."):
-                why, remedy = "hidden files may hold secrets", "Set at the target what it holds"
-            elif not path.resolve().is_relative_to(root):
-                why, remedy = "a link out of the project", "Copy what is needed of it into the project"
-            elif path.is_dir():
-                why, remedy = "a link to a folder", "Copy what is needed of it into the project"
-            elif not path.is_file():
-                why, remedy = "not a plain file", "Leave it out"
-            elif path.stat().st_size > LARGEST_FILE:
-                why, remedy = f"larger than {LARGEST_FILE:,} bytes", "Put it where the target can fetch it"
-            else:
-                files[relative] = path.read_bytes()
-                continue
-            self._note("file-left-behind", Severity.NOTE, f"{relative} was not carried: {why}", remedy)
-        return files
 
     def _limit(self, function: Function) -> float:
         limit, longest = function.timeout or self.source.model.limits.longest, self.target.model.limits.longest
@@ -264,6 +251,30 @@ def _walk(folder: Path) -> Iterable[Path]:
         folders[:] = sorted(n for n in folders if n not in NOT_CARRIED and not n.startswith(".") and n not in links)
         for name in sorted([*names, *links]):
             yield here / name
+
+
+def own_files(folder: Path) -> tuple[dict[str, bytes], dict[str, tuple[str, str]]]:
+    """Return a project's own files, as they would be deployed, and what is left behind: path → (why, remedy)."""
+    files: dict[str, bytes] = {}
+    left: dict[str, tuple[str, str]] = {}
+    root = folder.resolve()
+    for path in _walk(folder):
+        relative = path.relative_to(folder).as_posix()
+        if path.suffix in (".pyc", ".pyo"):
+            continue
+        if path.name.startswith("."):
+            left[relative] = "hidden files may hold secrets", "Set at the target what it holds"
+        elif not path.resolve().is_relative_to(root):
+            left[relative] = "a link out of the project", "Copy what is needed of it into the project"
+        elif path.is_dir():
+            left[relative] = "a link to a folder", "Copy what is needed of it into the project"
+        elif not path.is_file():
+            left[relative] = "not a plain file", "Leave it out"
+        elif path.stat().st_size > LARGEST_FILE:
+            left[relative] = f"larger than {LARGEST_FILE:,} bytes", "Put it where the target can fetch it"
+        else:
+            files[relative] = path.read_bytes()
+    return files, left
 
 
 def _relative(folder: Path, out: Path) -> str:

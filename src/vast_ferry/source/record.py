@@ -9,6 +9,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import find_profile
 
 FILE = "crossing.json"
 
@@ -43,10 +45,15 @@ class FindingRecord(_Model):
 
 
 class SideRecord(_Model):
-    """One side of a crossing: provider with edition; the project's folder, relative to the crossing's own."""
+    """One side of a crossing: provider with edition; project, and profile file if it does not ship, relative."""
 
     provider: str
     project: str = "."
+    profile: str = ""
+
+    def find_profile(self, crossing: Path) -> Profile:
+        """Return the profile of this side of the crossing in a folder."""
+        return find_profile(str(crossing / self.profile) if self.profile else self.provider)
 
 
 class FunctionRecord(_Model):

@@ -1,0 +1,290 @@
+"""The row language: places and codecs both ways, hostile names, and every mistake that a profile can hold."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vast_ferry import BadInput, load_profile
+from vast_ferry.hub.findings import ManyBadInputs
+from vast_ferry.mapping import helpers
+from vast_ferry.mapping.codecs import CODECS, CodecError, parse_codec
+from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.places import Access, Item, PlaceError, parse_place
+from vast_ferry.mapping.tables import HUB_EVENT, Constant, EventShape, Row
+from vast_ferry.providers.registry import FOLDER, all_profiles, find_profile
+
+PLACES = [
+    ("event", (), "event"),
+    ('event["call"]["verb"]', ("call", "verb"), "event['call']['verb']"),
+    ("request.run.name", ("run", "name"), "request.run.name"),
+    ("request.text()", ("text()",), "request.text()"),
+    ("ctx.note(text, **more)", ("note()",), "ctx.note(text, **more)"),
+    ('e["a"][0].b', ("a", 0, "b"), "e['a'][0].b"),
+]
+
+
+@pytest.mark.parametrize(("text", "on_file", "shown"), PLACES)
+def test_a_place_says_where_it_is_read_and_where_it_stands_on_file(
+    text: str, on_file: tuple[Any, ...], shown: str
+) -> None:
+    place = parse_place(text)
+    assert (place.on_file, str(place)) == (on_file, shown)
+    assert parse_place(str(place)) == place
+
+
+@pytest.mark.parametrize(
+    ("text", "column"),
+    [("event[", 6), ("event[x]", 1), ("a + b", 1), ("e[True]", 3), ("f()", 1), ("e.m(1)", 5), ("e.m(a=1)", 7), ("", 1)],
+)
+def test_what_is_no_place_is_refused_with_its_column(text: str, column: int) -> None:
+    with pytest.raises(PlaceError) as error:
+        parse_place(text)
+    assert error.value.column == column
+
+
+#: hub value ↔ native value, by a pair of helpers, and what comes back
+TWO_WAY: list[tuple[str, str, Any, Any]] = [
+    ("epoch_ms_from_time", "time_from_epoch_ms", "2026-11-25T10:30:00.123Z", 1795602600123),
+    ("epoch_ms_from_time", "time_from_epoch_ms", "1969-12-31T23:59:59.999Z", -1),
+    ("epoch_ms_from_time", "time_from_epoch_ms", "0001-01-01T00:00:00.000Z", -62135596800000),
+    ("path_info", "environ_path_of", "/a%20b/%C3%BC", "/a b/\xc3\xbc"),
+    ("path_info", "environ_path_of", "/%FF", "/\xff"),
+    ("status_line", "status_from_line", 200, "200 OK"),
+    ("status_line", "status_from_line", 299, "299 Unassigned"),
+    ("split_cookies", "join_cookies", "a=1; b=2", ["a=1", "b=2"]),
+    ("split_cookies", "join_cookies", "", []),
+    ("parse_query", "build_query", "a=1&a=2&b=", [("a", "1"), ("a", "2"), ("b", "")]),
+    ("parse_query", "build_query", "k=%C3%BC+%2B%2F", [("k", "ü +/")]),
+    ("decode_path", "encode_path", "/a%20b/%E6%9C%88", "/a b/月"),
+    ("file_bytes", "bytes_on_file", b"text", "text"),
+    ("file_bytes", "bytes_on_file", b"\xff\x00", {"base64": "/wA="}),
+]
+
+
+@pytest.mark.parametrize(("write", "read", "hub", "native"), TWO_WAY)
+def test_helpers_write_and_read_back(write: str, read: str, hub: Any, native: Any) -> None:
+    assert getattr(helpers, write)(hub) == native
+    if read == "environ_path_of":
+        assert helpers.environ_path({"PATH_INFO": native}) == hub
+    else:
+        assert getattr(helpers, read)(native) == hub
+
+
+PATHS = [
+    # PATH_INFO, SCRIPT_NAME, offered target → raw path
+    ("/hives/h/7", "", "/hives/h%2F7?day=mon", "/hives/h%2F7"),
+    ("/hives/h/7", "", "https://api.example/hives/h%2F7", "/hives/h%2F7"),
+    ("/hives/h/7", "", None, "/hives/h/7"),
+    ("/rewritten", "", "/hives/h%2F7", "/rewritten"),
+    ("/h/7", "/hives", "/hives/h%2F7", "/h%2F7"),
+    ("/h/7", "/my hives", "/my%20hives/h%2F7", "/h%2F7"),
+    ("", "", "/", "/"),
+    ("", "/hives", "/hives", "/"),
+    ("/a\xc3\xbc", "", "/a%c3%bc", "/a%c3%bc"),
+]
+
+
+@pytest.mark.parametrize(("info", "script", "target", "raw"), PATHS)
+def test_the_raw_path_is_taken_where_it_is_offered_and_still_true(
+    info: str, script: str, target: str | None, raw: str
+) -> None:
+    environ = {"PATH_INFO": info, "SCRIPT_NAME": script, **({"RAW_URI": target} if target else {})}
+    assert helpers.environ_path(environ, "RAW_URI", "REQUEST_URI") == raw
+
+
+CONTENT = [
+    # content type, bytes → text or Base64, packed
+    ("application/json", b'{"a": 1.50}', '{"a": 1.50}', False),
+    ("text/plain; charset=latin-1", b"Gr\xfc\xdfe", "Grüße", False),
+    ("text/plain", b"Gr\xfc\xdfe", "R3L832U=", True),
+    ("image/png", b"abc", "YWJj", True),
+    ("", b"abc", "YWJj", True),
+    ("text/plain; charset=utf-16", b"\xfe\xff\x00a", "/v8AYQ==", True),
+    ("application/soap+xml", b"<a/>", "<a/>", False),
+    ("text/csv; charset=klingon", b"a", "a", False),
+    ("application/x-www-form-urlencoded", b"a=1", "a=1", False),
+    ("image/png", b"", "", False),
+]
+
+
+@pytest.mark.parametrize(("kind", "body", "content", "packed"), CONTENT)
+def test_content_goes_as_text_only_if_it_comes_back_unchanged(
+    kind: str, body: bytes, content: str, packed: bool
+) -> None:
+    assert helpers.text_or_packed(body, kind) == (content, packed)
+    assert helpers.from_text_or_packed(content, packed, kind) == body
+
+
+ROUTES = [
+    ("/hives/{hive}/weight", "/hives/h-7/weight", {"hive": "h-7"}),
+    ("/hives/{hive}/weight", "/hives/h%2F7/weight", {"hive": "h/7"}),
+    ("/hives/{hive}/weight", "/hives/h/7/weight", None),
+    ("/hives/{hive}/weight", "/hives//weight", None),
+    ("/hives/{hive}/weight", "/hives/h-7/weight/", None),
+    ("/h%69ves", "/hives", {}),
+    ("/files/{+rest}", "/files/a/b%2Fc", {"rest": "a/b/c"}),
+    ("/files/{+rest}", "/files/", {"rest": ""}),
+    ("/files/{+rest}", "/files", None),
+    ("/", "/", {}),
+    ("/{a}/{b}", "/%C3%BC/a+b", {"a": "ü", "b": "a+b"}),
+]
+
+
+@pytest.mark.parametrize(("template", "path", "captures"), ROUTES)
+def test_routes_match_segment_by_segment_before_decoding(
+    template: str, path: str, captures: dict[str, str] | None
+) -> None:
+    assert helpers.match_route(template, path) == captures
+
+
+def test_the_more_exact_route_comes_first() -> None:
+    routes = ["/a/{+rest}", "/a/{b}", "/a/b", "/{+rest}", "/a/{b}/c"]
+    assert sorted(routes, key=helpers.route_order) == ["/a/b", "/a/{b}", "/a/{b}/c", "/a/{+rest}", "/{+rest}"]
+
+
+@pytest.mark.parametrize(
+    ("name", "value"),
+    [
+        ("x-a", "b\r\nc: d"),
+        ("x-a", "b\nc"),
+        ("x-a", "\0"),
+        ("x-a", "€"),
+        ("x a", "b"),
+        ("", "b"),
+        ("x\r\n", "b"),
+        ("ü", "b"),
+    ],
+)
+def test_no_header_that_splits_a_message_gets_out(name: str, value: str) -> None:
+    with pytest.raises(ValueError, match="header field"):
+        helpers.safe_headers([(name, value)])
+
+
+@pytest.mark.parametrize(
+    ("code", "error"), [("200", TypeError), (True, TypeError), (101, ValueError), (600, ValueError)]
+)
+def test_only_final_statuses_are_replies(code: Any, error: type[Exception]) -> None:
+    with pytest.raises(error):
+        helpers.final_status(code)
+
+
+@given(key=st.text(), value=st.text() | st.integers() | st.none())
+def test_hostile_names_and_constants_are_only_ever_data(key: str, value: Any) -> None:
+    shape = EventShape(
+        ("event",),
+        (Row(Access("event", (Item(key), Item("x"))), "method"), Row(Access("event", (Item(key), Item("{0}"))), "id")),
+        (Constant(Access("event", (Item(key), Item('"); import os; ("'))), value),),
+        event_parameters=("event",),
+    )
+    there = run_module(module_source("T.", [translate_event("t", HUB_EVENT, shape)]), "t")["t"]
+    back = run_module(module_source("T.", [translate_event("t", shape, HUB_EVENT)]), "t")["t"]
+    fields = {row.field: b"" if row.field == "body" else "" for row in HUB_EVENT.rows} | {"method": "PUT", "id": "{1}"}
+    native = there(fields)
+    assert native == {key: {"x": "PUT", "{0}": "{1}", '"); import os; ("': value}}
+    assert (back(native)["method"], back(native)["id"]) == ("PUT", "{1}")
+
+
+def test_what_both_sides_have_in_one_form_passes_untouched() -> None:
+    text = translate_event(
+        "t", find_profile("ostermere").event.on_file(), find_profile("ostermere").event.on_file()
+    ).text
+    assert "time_from_epoch_ms" not in text
+    assert "parse_query(query_raw)" not in text.replace("first_values(parse_query(", "")
+
+
+@pytest.mark.parametrize(
+    "text", ["multimpa(first=one)", "joined(x)", "1 + 1", "route('a')", "a.b", "keys(1)", "joined(", "route(1, 2)"]
+)
+def test_codecs_refuse_what_they_do_not_take(text: str) -> None:
+    with pytest.raises(CodecError):
+        parse_codec(text)
+
+
+def test_every_codec_is_used_by_a_shipped_profile_or_its_form_on_file() -> None:
+    used = {"plain", "pairs"}
+    for profile in all_profiles():
+        used |= {row.codec.name for row in profile.event.rows}
+        used |= {row.codec.name for form in profile.reply.forms for row in form.rows}
+    assert used == set(CODECS)
+
+
+#: a change to a good profile → what the message must say, and at which line's text it must point
+BAD_ROWS = [
+    ("is: method}", "is: metod}", "no hub field 'metod' (did you mean 'method'?)"),
+    ("is: method}", "is: scheme}", "scheme is read at"),
+    ('event["call"]["verb"]', 'evnt["call"]["verb"]', "starts at 'evnt', which is no parameter"),
+    ('event["call"]["verb"]', 'event["call"', "is not an access path"),
+    ('event["call"]["verb"]', 'event["ticket"]', "is written twice"),
+    ("as: epoch_ms", "as: epoch_msec", "did you mean 'epoch_ms'"),
+    ("as: epoch_ms", "as: joined", "codec joined is for pairs, and time holds text"),
+    ("as: text_or_base64, flag: 'event[\"packed\"]'", "as: text_or_base64", "needs a second place"),
+    ("as: joined}", "as: joined, flag: 'event[\"x\"]'}", "has no second place"),
+    ("derived: true", "derive: true", "there is no such key (did you mean 'derived'?)"),
+    ("provider: ostermere", "povider: ostermere", "there is no such key (did you mean 'provider'?)"),
+    ("edition: 1", "edition: one", "edition"),
+    ("when: nothing", "when: none", "a form can't be told by 'none'"),
+    ("        written: true\n", "", "exactly one form of a reply must be the written one"),
+    ("fixed: {status: 204}", "fixed: {stats: 204}", "no hub field 'stats' (did you mean 'status'?)"),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "says"), BAD_ROWS)
+def test_a_bad_row_is_one_message_with_its_line(tmp_path: Path, old: str, new: str, says: str) -> None:
+    good = (FOLDER / "ostermere-1.yaml").read_text()
+    assert old in good
+    bad = good.replace(old, new, 1)
+    file = tmp_path / "bad.yaml"
+    file.write_text(bad)
+    with pytest.raises(BadInput) as error:
+        load_profile(file)
+    assert says in str(error.value)
+    line = bad[: good.index(old)].count("\n") + 1
+    lines = [int(found) for found in re.findall(rf"{re.escape(str(file))}:(\d+)", str(error.value))]
+    # missing keys are told where the mapping begins, a second reading at the later row
+    assert any(abs(at - line) <= 6 for at in lines) or "written" in says, (lines, line)
+
+
+def test_all_mistakes_of_a_profile_are_told_at_once(tmp_path: Path) -> None:
+    text = (FOLDER / "ostermere-1.yaml").read_text()
+    file = tmp_path / "bad.yaml"
+    file.write_text(text.replace("is: method}", "is: metod}").replace("as: epoch_ms", "as: epoch_msec"))
+    with pytest.raises(ManyBadInputs) as error:
+        load_profile(file)
+    file.write_text(text.replace("is: method}", "is: metod}").replace("is: client}", "is: cleint}"))
+    with pytest.raises(ManyBadInputs) as error:
+        load_profile(file)
+    assert len(error.value.problems) == 2
+
+
+def test_a_provider_is_named_nowhere_but_in_its_profile() -> None:
+    names = {profile.provider for profile in all_profiles()} - {"wsgi"}
+    source = FOLDER.parent.parent
+    for path in source.rglob("*.py"):
+        if "demo" in path.relative_to(source).parts:
+            continue
+        code = "\n".join(line for line in path.read_text().splitlines() if not line.lstrip().startswith((">>>", "...")))
+        code = re.sub(r'""".*?"""', "", code, flags=re.DOTALL)
+        for name in names:
+            assert name not in code.lower(), f"{path} names {name}"
+        assert "wsgi" not in re.sub(
+            r"wsgi\.|wsgiorg|\(wsgi\.org|default=\"wsgi\"", "", re.sub(r"#.*", "", code).lower()
+        ), path
+
+
+def test_shipped_profiles_are_told_by_name_edition_or_file() -> None:
+    assert find_profile("ostermere") is find_profile("ostermere@1")
+    assert find_profile(str(FOLDER / "ostermere-1.yaml")).name == "ostermere@1"
+    for name, says in [
+        ("osternere", "did you mean 'ostermere'"),
+        ("ostermere@9", "no edition 9"),
+        ("", "there is no provider"),
+    ]:
+        with pytest.raises(BadInput, match=says):
+            find_profile(name)
