@@ -42,7 +42,7 @@ HANDLERS: dict[str, tuple[str, Verdict, str]] = {
     "seeded": ("import random; return str(random.random())", Verdict.SAME, ""),
     "varies": ("import os; return json(os.urandom(8).hex(), 'still')", Verdict.SAME, "body $[0]"),
     "all_varies": ("import os; return {'code': 200 + os.urandom(1)[0]}", Verdict.UNCHECKED, "varies by itself"),
-    "told": ("return {'code': 200, 'content': event['ticket']}", Verdict.UNHELD, "id does not arrive"),
+    "told": ("return {'code': 200, 'content': event['ticket']}", Verdict.UNHELD, "id: it does not arrive"),
     "connection": ("return {'code': 200, 'fields': {'connection': 'close'}}", Verdict.UNHELD, "hop-by-hop"),
     "left": ("return str(0 < ctx.left_ms() <= 1000)", Verdict.SAME, ""),
     "named": ("ctx.note('seen', by='m-1'); return ctx.job", Verdict.SAME, ""),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import tempfile
 from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
@@ -190,23 +191,24 @@ class _Check:
         if ran.one.reply is not None:
             said = {"status": ran.one.reply.status, "headers": ran.one.reply.headers, "body": ran.one.reply.body}
             of_reply = [loss for loss in self.reply_losses if loss.applies(said)]
-        if not (losses or of_reply) or not self._holds(ran, losses, original, given=frozenset()):
+        lost = {_attribute(loss) for loss in losses}
+        if not (losses or of_reply) or not self._holds(ran, lost, original):
             return []
-        # What never arrives is only a reason where the rest alone does not explain the difference.
-        sometimes = [loss for loss in losses if loss.when]
-        if len(sometimes) < len(losses) and self._holds(ran, sometimes, original, given=frozenset({"id", "time"})):
-            losses = sometimes
-        return [str(loss) for loss in (*losses, *of_reply)]
+        # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
+        for name in sorted(lost):
+            if self._holds(ran, lost - {name}, original):
+                lost = lost - {name}
+        return [str(loss) for loss in (*(loss for loss in losses if _attribute(loss) in lost), *of_reply)]
 
-    def _holds(self, ran: _Ran, losses: list[Loss], original: Original, given: Set[str]) -> bool:
-        """Tell whether the original answers as the carried one did, once it is given only what the target holds."""
+    def _holds(self, ran: _Ran, lost: Set[str], original: Original) -> bool:
+        """Tell whether the original answers as the carried one did, once of `lost` it gets only what the target holds."""
         event = ran.sample.event
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
             outcome = ran.one
-            if losses:
+            if lost:
                 kept = self.projection.event(event, fresh=True)
-                outcome = original(replace(kept, **{name: getattr(event, name) for name in given}), seed)
+                outcome = original(replace(event, **{name: getattr(kept, name) for name in lost}), seed)
             if outcome.reply is not None:
                 outcome = replace(outcome, reply=self.projection.reply(outcome.reply, ran.method))
             outcomes.append(outcome)
@@ -238,6 +240,12 @@ class _Ran:
     @property
     def method(self) -> str:
         return self.sample.event.method
+
+
+def _attribute(loss: Loss) -> str:
+    """Return the attribute of an event in which a loss shows."""
+    root = loss.field.partition(".")[0]
+    return "headers" if root == "cookies" else root
 
 
 def _call(worker: Worker, routed: Routed, function: str, limit: float, seed: int) -> Outcome:
@@ -319,7 +327,7 @@ def _deployed(side: _Side, scratch: str) -> _Side:
 
 
 def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Side, Project]:
-    project = moved or (folder / record.source.project)
+    project = moved or Path(os.path.normpath(folder / record.source.project))
     if not project.is_dir():
         raise BadInput(
             f"the original project is not at {project}", "Say where it lies now with --source", Place(str(folder))

@@ -141,10 +141,10 @@ def _details(one: Checked) -> RenderableType:
 
 
 def _sum(result: CheckResult) -> Text:
-    line = Text(f"{len(result.checked)} samples: ")
+    line = Text(f"{len(result.checked)} sample{'' if len(result.checked) == 1 else 's'}: ")
     for index, verdict in enumerate(Verdict):
         count = result.count(verdict)
-        line.append(f"{', ' if index else ''}{count} {verdict}", VERDICT_STYLE[verdict] if count else "dim")
+        line.append(", " if index else "").append(f"{verdict} {count}", VERDICT_STYLE[verdict] if count else "dim")
     line.append(".")
     if result.unproven:
         line.append(f" Nothing was proven of {', '.join(result.unproven)}.", VERDICT_STYLE[Verdict.UNCHECKED])

@@ -42,5 +42,6 @@ def convert_event(
     target = find_profile(target) if isinstance(target, str) else target
     event = read_native(data, source, shown, line)
     fields = event.as_fields()
-    losses = [loss for loss in event_losses(target.event.on_file(), source.event) if loss.applies(fields)]
+    # An event on file holds what any server may offer, so what only some can't hold is held here.
+    losses = [loss for loss in event_losses(target.event, source.event) if not loss.unless and loss.applies(fields)]
     return Converted(write_native(event, target), tuple(losses))
