@@ -8,9 +8,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import Project, Run, definition
+from conftest import Project, Run, definition, request
 
-from vast_ferry import BadInput, Crossing, carry
+from vast_ferry import BadInput, Crossing, carry, check
 from vast_ferry.demo import PROJECT
 
 HANDLER = "def f(event, ctx):\n    return 'ok'\n"
@@ -134,6 +134,25 @@ def test_what_the_code_imports_from_its_provider_is_found(project: Project, tmp_
     ]
 
 
+def test_names_of_functions_are_only_ever_data(project: Project, tmp_path: Path) -> None:
+    names = ['a"""; import os; """', "a-b", "a_b", "class", "ü", "a\\", "{{ 1 }}"]
+    jobs = {name: {"code": "h.py#f", "when": [{"web": f"GET /{index}/x"}]} for index, name in enumerate(names)}
+    text = json.dumps({"app": '"""x', "jobs": jobs})
+    samples = {
+        f"samples/{names[1]}/one.http": request("/1/x").decode(),
+        f"samples/{names[2]}/two.http": request("/2/x").decode(),
+    }
+    folder = project({"ostermere.yaml": text, "h.py": "def f(event, ctx):\n    return ctx.job\n", **samples})
+    for to in ("wsgi", "thornwick"):
+        crossing = carry(folder, to=to, out=tmp_path / to)
+        assert len({function.carried_entry for function in crossing.record.functions}) == len(names)
+        for path, content in crossing.files.items():
+            if path.endswith(".py"):
+                compile(content, path, "exec")
+        result = check(tmp_path / to)
+        assert [(one.sample, one.verdict) for one in result.checked] == [("one.http", "same"), ("two.http", "same")]
+
+
 def test_functions_without_an_http_trigger_are_left_behind(project: Project, tmp_path: Path) -> None:
     text = definition(f="h.py#f") + "  night: {code: h.py#f, when: [{clock: every 15 minutes}]}\n"
     crossing = carried(project, tmp_path, text)
@@ -162,6 +181,7 @@ REFUSED = [
     ({}, {"out": "project"}, "is the project itself"),
     ({}, {"out": "."}, "or holds it"),
     ({}, {"out": "project/out"}, "lies in the project"),
+    ({}, {"style": "native"}, "style 'native' is not to be had yet"),
     ({"ostermere.yaml": "app: a\njobs:\n  f: {code: h.py#f}\n"}, {}, "no function that can be carried"),
 ]
 
@@ -180,6 +200,7 @@ def test_bad_input_is_one_message_and_nothing_is_written(
     before = tree(tmp_path)
     arguments = ["carry", folder.name, "--to", options.get("to", "wsgi"), "--out", options.get("out", "new/out")]
     arguments += ["--from", options["source"]] if "source" in options else []
+    arguments += ["--style", options["style"]] if "style" in options else []
     done = run(*arguments, cwd=tmp_path)
     assert (done.returncode, done.stdout) == (2, "")
     assert says in done.stderr

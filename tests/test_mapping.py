@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import BadInput, load_profile
+from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.codecs import CODECS, CodecError, parse_codec
@@ -232,6 +233,19 @@ BAD_ROWS = [
     ("when: nothing", "when: none", "a form can't be told by 'none'"),
     ("        written: true\n", "", "exactly one form of a reply must be the written one"),
     ("fixed: {status: 204}", "fixed: {stats: 204}", "no hub field 'stats' (did you mean 'status'?)"),
+    ("is: memory}", "is: memry}", "a definition has no field 'memry' (did you mean 'memory'?)"),
+    ("file_entry('#')", "file_entri('#')", "there is no form"),
+    ("file_entry('#')", "file_entry", "form file_entry takes the separator"),
+    ("key=key, members", "key=public, members", "two words stand for the same"),
+    ("kind: object", "kind: objct", "did you mean 'object'"),
+    # what would become code or a path outside
+    ("parameters: [event, ctx]", "parameters: [event, parse_query]", "can't be called 'parse_query'"),
+    ("parameters: [event, ctx]", "parameters: [event, 'x=1']", "parameters.1"),
+    ("file: ostermere.yaml", "file: ../x.yaml", "must be a path inside the project"),
+    ("clients:", "modules: {m: {C: {takes: ['a=print(1)']}}}\nclients:", "must be a name, or name=literal"),
+    ("clients:", "modules: {../m: {C: {takes: []}}}\nclients:", "modules"),
+    ("when: nothing", "when: object\n        class: 'a, b'", "class"),
+    ("as: epoch_ms", "as: \"multimap(first='x; y')\"", "takes names"),
 ]
 
 
@@ -243,12 +257,12 @@ def test_a_bad_row_is_one_message_with_its_line(tmp_path: Path, old: str, new: s
     file = tmp_path / "bad.yaml"
     file.write_text(bad)
     with pytest.raises(BadInput) as error:
-        load_profile(file)
+        checked_definition(load_profile(file))
     assert says in str(error.value)
     line = bad[: good.index(old)].count("\n") + 1
     lines = [int(found) for found in re.findall(rf"{re.escape(str(file))}:(\d+)", str(error.value))]
     # missing keys are told where the mapping begins, a second reading at the later row
-    assert any(abs(at - line) <= 6 for at in lines) or "written" in says, (lines, line)
+    assert any(abs(at - line) <= 6 for at in lines) or "written" in says or "be called" in says, (lines, line)
 
 
 def test_all_mistakes_of_a_profile_are_told_at_once(tmp_path: Path) -> None:

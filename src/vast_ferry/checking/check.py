@@ -201,7 +201,7 @@ class _Check:
         return [str(loss) for loss in (*(loss for loss in losses if _attribute(loss) in lost), *of_reply)]
 
     def _holds(self, ran: _Ran, lost: Set[str], original: Original) -> bool:
-        """Tell whether the original answers as the carried one did, once of `lost` it gets only what the target holds."""
+        """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
         event = ran.sample.event
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call

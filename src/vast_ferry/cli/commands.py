@@ -48,7 +48,9 @@ def cli() -> None:
 @click.option("--to", required=True, metavar="PROVIDER", help="Where to carry it: see `profile list`.")
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write; new or empty.")
 @click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
-@click.option("--style", type=click.Choice(["auto", "wrapped"]), default="auto", help="How handlers are carried.")
+@click.option(
+    "--style", type=click.Choice(["auto", "native", "wrapped"]), default="auto", help="How handlers are carried."
+)
 @click.option("--replace", is_flag=True, help="Write a crossing in --out anew.")
 @FORMAT
 def carry(project: Path, to: str, out: Path, source: str | None, style: str, replace: bool, form: str) -> None:
@@ -199,12 +201,14 @@ def list_profiles(form: str) -> None:
 @FORMAT
 def show(name: str, to: str | None, form: str) -> None:
     """Print the rows of profile NAME (a provider, provider@edition, or a profile file)."""
+    from vast_ferry.definitions.tables import checked_definition
     from vast_ferry.providers.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import profile_text
     from vast_ferry.source.plan import crossing_losses
 
     shown = find_profile(name)
+    checked_definition(shown)
     target = find_profile(to) if to else None
     losses = crossing_losses(shown, target) if target else None
     emit(form, profile_data(shown, losses), profile_text(shown, losses, target.title if target else ""))

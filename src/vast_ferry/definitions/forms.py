@@ -30,6 +30,9 @@ class Form:
     routes: tuple[str, str]
 
     name: ClassVar[str] = "plain"
+    takes: ClassVar[int] = 0
+    named: ClassVar[bool] = False
+    wants: ClassVar[str] = "no arguments"
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
@@ -75,7 +78,7 @@ class FileEntry(Form):
     """`handlers/hives.py#weight`: a file of the project, a separator, a name in it."""
 
     __slots__ = ()
-    name = "file_entry"
+    name, takes, wants = "file_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
         file, mark, callable_name = _text(value).partition(self.args[0])
@@ -93,7 +96,7 @@ class ModuleEntry(Form):
     """`handlers.hives:weight`: a module, a separator, a name in it."""
 
     __slots__ = ()
-    name = "module_entry"
+    name, takes, wants = "module_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
         module, mark, callable_name = _text(value).partition(self.args[0])
@@ -110,7 +113,7 @@ class Prefixed(Form):
     """A text behind a fixed beginning."""
 
     __slots__ = ()
-    name = "prefixed"
+    name, takes, wants = "prefixed", 1, "the beginning"
 
     def read(self, value: Any, field: str) -> str:
         if not _text(value).startswith(self.args[0]):
@@ -125,7 +128,7 @@ class Quantity(Form):
     """A number with its unit behind it."""
 
     __slots__ = ()
-    name = "quantity"
+    name, takes, wants = "quantity", 1, "the unit"
 
     def read(self, value: Any, field: str) -> int | float:
         found = re.fullmatch(rf"(\d+(?:\.\d+)?){re.escape(self.args[0])}", _text(value))
@@ -141,7 +144,7 @@ class Reference(Form):
     """Secrets by reference: name → reference behind a fixed beginning. A value that is no reference is never kept."""
 
     __slots__ = ()
-    name = "reference"
+    name, takes, wants = "reference", 1, "the beginning of a reference"
 
     def read(self, value: Any, field: str) -> dict[str, str]:
         if not isinstance(value, dict):
@@ -162,7 +165,7 @@ class Choice(Form):
     """One of the provider's words, each for one of the hub's."""
 
     __slots__ = ()
-    name = "choice"
+    name, named, wants = "choice", True, "own word=hub word"
 
     def read(self, value: Any, field: str) -> str:
         if value not in self.options:

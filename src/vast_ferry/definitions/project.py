@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import ast
 import re
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.definitions.forms import FORMS, Form, FormError
+from vast_ferry.definitions.forms import FormError
+from vast_ferry.definitions.tables import checked_definition, parse_form
 from vast_ferry.documents.document import Document
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
@@ -20,24 +20,6 @@ from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerM
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml}
-
-
-def form_of(row: DefinitionRow, profile: Profile) -> Form:
-    """Return the form that a row of a definition names; a route has its own without naming it."""
-    text = row.as_
-    if text == "plain" and row.is_ in FORMS:
-        text = row.is_
-    tree = ast.parse(text, mode="eval").body
-    function = tree.func if isinstance(tree, ast.Call) else tree
-    name = function.id if isinstance(function, ast.Name) else ""
-    if name not in FORMS:
-        raise BadInput(f"profile {profile.name}: there is no form {name!r}{nearest(name, FORMS)}", "Mend the profile")
-    args: tuple[str, ...] = ()
-    options: dict[str, str] = {}
-    if isinstance(tree, ast.Call):
-        args = tuple(ast.literal_eval(argument) for argument in tree.args)
-        options = {k.arg: k.value.id for k in tree.keywords if k.arg and isinstance(k.value, ast.Name)}
-    return FORMS[name](args, options, profile.routes)
 
 
 def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Profile, Path]:
@@ -125,7 +107,7 @@ class _Reader:
                 )
                 continue
             try:
-                value = form_of(row, self.profile).read(data[row.at], row.is_)
+                value = parse_form(row, self.profile.routes).read(data[row.at], row.is_)
             except FormError as error:
                 if row.is_ == "secrets":
                     self.note(
@@ -229,7 +211,7 @@ def read_project(folder: Path, provider: Profile | None = None, shown: str = "")
     BadInput, with file and line, for a file that is missing, unparsable, or says something impossible.
     """
     profile, path = find_definition(folder, provider)
-    model = profile.model.definition
+    model = checked_definition(profile)
     assert model is not None
     document = READERS[model.syntax](path, shown or str(path), "the definition")
     return profile, _Reader(profile, model, document).read()
@@ -237,7 +219,7 @@ def read_project(folder: Path, provider: Profile | None = None, shown: str = "")
 
 def write_definition(project: Project, profile: Profile, comments: tuple[str, ...] = ()) -> dict[str, str]:
     """Return the definition file that declares `project` at this provider, by its name; empty if it needs none."""
-    model = profile.model.definition
+    model = checked_definition(profile)
     if model is None:
         return {}
     data: dict[str, Any] = {model.name: project.name}
@@ -282,4 +264,6 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
 
 
 def _rows_data(rows: list[DefinitionRow], values: dict[str, Any], profile: Profile) -> dict[str, Any]:
-    return {row.at: form_of(row, profile).write(values[row.is_]) for row in rows if row.is_ and values[row.is_]}
+    return {
+        row.at: parse_form(row, profile.routes).write(values[row.is_]) for row in rows if row.is_ and values[row.is_]
+    }

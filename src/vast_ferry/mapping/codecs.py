@@ -41,6 +41,7 @@ class Codec:
     fewest: ClassVar[int] = 0
     most: ClassVar[int] = 0
     named: ClassVar[bool] = False
+    names: ClassVar[bool] = False  # options become names in generated code
     holds: ClassVar[tuple[str, ...]] = ()
     needs: ClassVar[tuple[str, ...]] = ()
     flagged: ClassVar[bool] = False
@@ -262,7 +263,7 @@ class MultiMap(Codec):
     """An object that is looked up by name: `first` and `every` and `all` name its methods; `case=no` for headers."""
 
     __slots__ = ()
-    name, takes, named, holds = "multimap", "first=, every=, all=, case=", True, ("pairs",)
+    name, takes, named, names, holds = "multimap", "first=, every=, all=, case=", True, True, ("pairs",)
 
     def read(self, at: Node, flag: Node | None, need: Need) -> Node:
         return wrap(f"{{0}}.{dict(self.options)['all']}()", at)
@@ -589,6 +590,8 @@ def parse_codec(text: str) -> Codec:
         if isinstance(tree, ast.Call)
         else ()
     )
+    if any(not key.isidentifier() or (kind.names and not value.isidentifier()) for key, value in options):
+        raise CodecError(f"codec {kind.name} takes names, not {text!r}")
     if not kind.fewest <= len(arguments) <= kind.most or (options and not kind.named):
         raise CodecError(f"codec {kind.name} takes {kind.takes or 'no arguments'}, not {text!r}")
     return kind(arguments, options)

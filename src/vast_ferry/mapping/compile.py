@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping.codecs import MultiMap, Plain, PlainBytes
 from vast_ferry.mapping.losses import Loss, missing
-from vast_ferry.mapping.nodes import Node, Writer, call, literal, variable, wrap
+from vast_ferry.mapping.nodes import RESERVED, Node, Writer, call, docstring, literal, variable, wrap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
 from vast_ferry.mapping.tables import TESTS, Callback, EventShape, ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.views import Rule
@@ -301,7 +301,7 @@ class _Construction:
 
 
 def _values(roots: list[Node], taken: set[str] | None = None) -> tuple[list[str], list[str]]:
-    writer = Writer(set(taken or ()))
+    writer = Writer(set(RESERVED).union(taken or ()))
     for root in roots:
         writer.count(root)
     values = [writer.write(root) for root in roots]
@@ -341,7 +341,7 @@ def translate_event(
     parameters += [name for name in target.parameters if name not in trees]
     parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
     text = f"def {name}({', '.join(dict.fromkeys(parameters))}):\n"
-    text += f'    """{about}"""\n' if about else ""
+    text += f"    {docstring(about)}\n" if about else ""
     return Source(name, text + textwrap.indent(body, "    "), making.classes)
 
 
@@ -350,7 +350,7 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
     reading = reading_of(shape)
     body = _statements([reading.need(field)])
     parameters = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
-    text = f"def {name}({', '.join(parameters)}):\n" + (f'    """{about}"""\n' if about else "")
+    text = f"def {name}({', '.join(parameters)}):\n" + (f"    {docstring(about)}\n" if about else "")
     return Source(name, text + textwrap.indent(body, "    "))
 
 
@@ -393,7 +393,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     parameters += ["method"] if "method" in wanted.asked else []
     parameters += [target.callback.name] if target.callback else []
     text = f"def {name}({', '.join(parameters)}):\n"
-    text += f'    """{about}"""\n' if about else ""
+    text += f"    {docstring(about)}\n" if about else ""
     text += textwrap.indent("\n".join(lines), "    ")
     classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
     imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
@@ -438,7 +438,7 @@ def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[st
     reading = Reading(source.fields, source.rules, rows, given, default_types=form.default_types)
     order = [row.field for row in form.rows if row.field in asked]
     order += [name for name in asked if name not in order]
-    writer = Writer(set(taken))
+    writer = Writer(set(RESERVED) | taken)
     nodes: dict[str, Node] = {}
     for name in order:
         node = reading.need(name)

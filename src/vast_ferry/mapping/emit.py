@@ -16,6 +16,7 @@ from typing import Any
 
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile import Source
+from vast_ferry.mapping.nodes import docstring
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +86,7 @@ def module_source(about: str, sources: Iterable[Source], *more: str, also: Itera
         line for line in _merged([line for line in needed if line.startswith("from")])
     ]
     chosen = sorted((definitions[name] for name in wanted), key=lambda definition: definition.order)
-    parts = [f'"""{about}"""', "from __future__ import annotations", "\n".join(needed)]
+    parts = [docstring(about), "from __future__ import annotations", "\n".join(needed)]
     spaced = [*(definition.text for definition in chosen), *own]
     return "\n\n".join(part for part in parts if part) + "\n\n\n" + "\n\n\n".join(spaced) + "\n"
 

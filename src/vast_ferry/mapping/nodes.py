@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import builtins
 from dataclasses import dataclass, field
+from typing import Final
+
+from vast_ferry.mapping import helpers
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,8 +23,14 @@ class Node:
 
 
 def literal(value: object) -> Node:
-    """Return the expression of a literal; the only place where a value becomes source."""
+    """Return the expression of a literal; with `docstring`, the only place where a value becomes source."""
     return Node(repr(value).replace("{", "{{").replace("}", "}}"), plain=True)
+
+
+def docstring(text: str) -> str:
+    """Return the docstring literal of any text: a quote or a backslash in it stays what it is."""
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return f'"""{escaped}"""'
 
 
 def variable(name: str) -> Node:
@@ -39,11 +49,15 @@ def wrap(text: str, *parts: Node, name: str = "") -> Node:
     return Node(text, parts, name)
 
 
+#: Names that generated source uses for something else: no variable and no parameter may hide them.
+RESERVED: Final = frozenset(dir(helpers)) | frozenset(dir(builtins)) | {"told", "hub", "call_handler", "self"}
+
+
 @dataclass(slots=True)
 class Writer:
     """Turns nodes into statements: what is used more than once is put into a variable first, in the order of need."""
 
-    taken: set[str] = field(default_factory=set)
+    taken: set[str] = field(default_factory=lambda: set(RESERVED))
     lines: list[str] = field(default_factory=list)
     _uses: dict[Node, int] = field(default_factory=dict)
     _named: dict[Node, str] = field(default_factory=dict)

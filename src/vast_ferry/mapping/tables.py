@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import keyword
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
@@ -9,6 +10,7 @@ from typing import Any, Final
 from vast_ferry.hub.fields import HTTP_EVENT, HTTP_REPLY, Field
 from vast_ferry.hub.findings import nearest
 from vast_ferry.mapping.codecs import Codec, Plain, PlainBytes
+from vast_ferry.mapping.nodes import RESERVED
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, Rule
 
@@ -191,6 +193,11 @@ class TableProblem:
 def check_event(shape: EventShape) -> list[TableProblem]:
     """Return what is wrong with the rows of an event: unknown roots, fields read twice, codecs of the wrong kind."""
     problems = _check_rows(shape.rows, shape.fields, set(shape.parameters), writes=True)
+    problems += [
+        TableProblem(1, f"a parameter can't be called {name!r}: generated code uses that name", "Give it another name")
+        for name in shape.parameters
+        if name in RESERVED - {"hub"} or keyword.iskeyword(name)
+    ]
     written = [(row.at, row.line) for row in shape.rows if not row.codec.spread]
     written += [(row.flag, row.line) for row in shape.rows if row.flag]
     written += [(constant.at, constant.line) for constant in shape.constants]

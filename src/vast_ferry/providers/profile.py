@@ -14,6 +14,7 @@ from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.mapping.codecs import CodecError, parse_codec
 from vast_ferry.mapping.compile import CannotWrite, translate_event, translate_reply
+from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, PlaceError, parse_place
 from vast_ferry.mapping.tables import (
     HUB_EVENT,
@@ -38,6 +39,7 @@ class Profile:
     model: schema.ProfileModel
     event: EventShape
     reply: ReplyShape
+    document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
 
     @property
@@ -95,7 +97,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
         ]
     if problems:
         raise ManyBadInputs(problems)
-    return Profile(model, event, reply, path)
+    return Profile(model, event, reply, document, path)
 
 
 def _table_problems(event: EventShape, reply: ReplyShape) -> list[TableProblem]:
@@ -226,10 +228,10 @@ class _Builder:
 
 def _module_source(name: str, classes: dict[str, schema.ClassModel]) -> str:
     """Return a module with these classes: each keeps its constructor's arguments as attributes."""
-    parts = [f'"""What handlers import from {name}: made from its profile."""']
+    parts = [docstring(f"What handlers import from {name}: made from its profile.")]
     for class_name, model in classes.items():
         names = [parameter.partition("=")[0].strip() for parameter in model.takes]
-        lines = [f"class {class_name}:", f'    """{model.about}"""' if model.about else "", ""]
+        lines = [f"class {class_name}:", f"    {docstring(model.about)}" if model.about else "", ""]
         lines += [f"    __slots__ = ({', '.join(repr(n) for n in names)},)", ""]
         lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
         lines += [f"        self.{n} = {n}" for n in names]

@@ -2,12 +2,36 @@
 
 from __future__ import annotations
 
+import ast
+import keyword
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+
+def _inside(path: str) -> str:
+    if path.startswith("/") or "\\" in path or any(part in ("", ".", "..") for part in path.split("/")):
+        raise ValueError("must be a path inside the project")
+    return path
+
+
+def _parameter(text: str) -> str:
+    name, mark, default = text.partition("=")
+    try:
+        literal = repr(ast.literal_eval(default.strip())) if mark else ""
+    except (ValueError, SyntaxError, MemoryError, RecursionError):
+        raise ValueError("must be a name, or name=literal") from None
+    if not name.strip().isidentifier() or keyword.iskeyword(name.strip()):
+        raise ValueError("must be a name, or name=literal")
+    return f"{name.strip()}={literal}" if mark else name.strip()
+
+
+# What a profile says goes into generated code and paths: each such text is held to a form that can be nothing else.
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
 Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
+Dotted = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$")]
+Inside = Annotated[str, AfterValidator(_inside)]
+Parameter = Annotated[str, AfterValidator(_parameter)]
 
 
 class Model(BaseModel):
@@ -43,7 +67,7 @@ class FormModel(Model):
     when: str
     rows: list[RowModel] = []
     fixed: dict[str, Any] = {}
-    class_: str = Field("", alias="class")
+    class_: Dotted | Literal[""] = Field("", alias="class")
     default_types: list[str] = Field([], max_length=2)
     written: bool = False
 
@@ -85,14 +109,18 @@ class HandlerModel(Model):
     parameters: list[Identifier]
     event: list[Identifier] = Field(description="those parameters that are the event")
     process: Literal["function", "project"] = Field("function", description="what shares one process")
-    entry: str = Field("", description="entry of a whole project, as module:callable, where functions have none")
+    entry: str = Field(
+        "",
+        pattern=r"^(\w+(\.\w+)*:\w+)?$",
+        description="entry of a whole project, as module:callable, where functions have none",
+    )
     shim: Identifier | Literal[""] = Field("", description="name of the handler in a carried shim; empty: as written")
 
 
 class ClassModel(Model):
     """A class that handlers import from the provider."""
 
-    takes: list[str] = Field(description="constructor parameters, with defaults as Python literals")
+    takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
     about: str = ""
 
 
@@ -132,7 +160,7 @@ class FunctionsModel(Model):
 class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
-    file: str
+    file: Inside
     syntax: Literal["yaml", "toml"]
     name: str
     region: str = ""
@@ -142,8 +170,8 @@ class DefinitionModel(Model):
 class FileModel(Model):
     """A file that a carried project gets, from a template beside the profile."""
 
-    path: str
-    template: str
+    path: Inside
+    template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
     keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
 
 
@@ -163,7 +191,7 @@ class ProfileModel(Model):
     standard: bool = Field(False, description="whether it is an open standard")
     aliases: list[Name] = []
     handler: HandlerModel
-    modules: dict[str, dict[Identifier, ClassModel]] = {}
+    modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
     clients: dict[str, list[Identifier]] = Field({}, description="what else handlers may import, not carried yet")
     context: list[RowModel] = []
     http: HttpModel

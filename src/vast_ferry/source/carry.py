@@ -53,7 +53,7 @@ def carry(
     folder, target_folder = Path(project), Path(out)
     target = find_profile(to)
     if style not in ("wrapped", "auto"):
-        raise BadInput(f"style {style!r} is not to be had yet", "Use `wrapped`")
+        raise BadInput(f"style {style!r} is not to be had yet", "Use `wrapped`, which keeps handlers as they are")
     if not folder.is_dir():
         raise BadInput(f"there is no folder {folder}", "Give the folder of a project")
     _check_out(folder, target_folder, replace_out)

@@ -17,7 +17,7 @@ from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
 from vast_ferry.source.scan import scan_entry, scan_imports
-from vast_ferry.source.wrapping import Wrapping, environment, slug
+from vast_ferry.source.wrapping import Wrapping, environment
 
 #: Never carried: samples stay with the original; the rest is made by tools. Hidden files may hold secrets.
 NOT_CARRIED = frozenset(["samples", "__pycache__", "node_modules", "venv"])
@@ -62,7 +62,7 @@ class Plan:
             self._note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
         scanned = scan_imports(self.folder, list(own), self.source)
         self.findings += scanned.findings
-        self.wrapping = Wrapping.between(self.source, self.target, _module_name(own))
+        self.wrapping = Wrapping.between(self.source, self.target, _module_name(own), self.carried)
         limits = {function.name: self._limit(function) for function in self.carried}
         made = {f"{self.wrapping.module}.py": self.wrapping.shared_module()}
         made.update({f"{name}.py": self.source.modules[name] for name in scanned.modules})
@@ -178,7 +178,7 @@ class Plan:
                 "triggers": function.triggers,
                 "module": function.entry.module,
                 "handler": function.entry.name,
-                "alias": slug(function.name),
+                "alias": self.wrapping.slugs[function.name],
             }
             for function in project.functions
         ]

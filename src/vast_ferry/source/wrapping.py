@@ -3,31 +3,48 @@
 from __future__ import annotations
 
 import ast
+import keyword
 import re
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 import jinja2
+import jinja2.sandbox
 
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.mapping.compile import Source, translate_event, translate_reply, view_event
 from vast_ferry.mapping.emit import module_source
+from vast_ferry.mapping.nodes import docstring
 from vast_ferry.providers.profile import Profile
 
 
 def environment() -> jinja2.Environment:
     """Return how templates of code are filled in: every value that becomes source goes through `literal`."""
-    made = jinja2.Environment(  # noqa: S701  (templates make Python source, not HTML)
+    made = jinja2.sandbox.SandboxedEnvironment(  # a profile's template may fill in, and do nothing else
         undefined=jinja2.StrictUndefined, keep_trailing_newline=True
     )
     made.filters["literal"] = repr
+    made.filters["docstring"] = docstring
     return made
 
 
 def slug(name: str) -> str:
     """Return a function's name as an identifier."""
     word = re.sub(r"\W", "_", name, flags=re.ASCII)
-    return word if word[:1].isalpha() or word[:1] == "_" else f"f_{word}"
+    return word if word.isidentifier() and not keyword.iskeyword(word) else f"f_{word}"
+
+
+def unique_slugs(names: Iterable[str]) -> dict[str, str]:
+    """Return an identifier for each name, no two alike."""
+    made: dict[str, str] = {}
+    for name in names:
+        word = first = slug(name)
+        number = 2
+        while word in made.values():
+            word, number = f"{first}_{number}", number + 1
+        made[name] = word
+    return made
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,18 +54,20 @@ class Wrapping:
     source: Profile
     target: Profile
     module: str
+    slugs: Mapping[str, str]
     event: Source
     reply: Source
     method: Source
     path: Source
 
     @classmethod
-    def between(cls, source: Profile, target: Profile, module: str) -> Wrapping:
+    def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
         """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
         return cls(
             source,
             target,
             module,
+            unique_slugs([function.name for function in functions]),
             translate_event(
                 "event_for",
                 target.event,
@@ -82,8 +101,8 @@ class Wrapping:
         # A folder that is no package name can't be imported from; the shim then stands at the top.
         if not all(part.isidentifier() for part in folder.parts):
             folder = PurePosixPath()
-        name = f"{slug(function.name)}_at_{slug(self.target.provider)}.py"
-        return Entry(str(folder / name), self.target.model.handler.shim or slug(function.name))
+        name = f"{self.slugs[function.name]}_at_{slug(self.target.provider)}.py"
+        return Entry(str(folder / name), self.target.model.handler.shim or self.slugs[function.name])
 
     def shim(self, function: Function, limit: float) -> str:
         """Return the text of a function's shim."""
@@ -103,7 +122,7 @@ class Wrapping:
             target=self.target,
             crossing=self.module,
             names=names,
-            slug=slug(function.name),
+            slug=self.slugs[function.name],
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
             parameters=target_parameters,

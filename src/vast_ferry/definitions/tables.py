@@ -1,0 +1,97 @@
+"""The definition tables of a profile, checked: every row names a field that functions have and a form that there is."""
+
+from __future__ import annotations
+
+import ast
+import functools
+from collections.abc import Iterator
+from typing import Final
+
+from vast_ferry.definitions.forms import FORMS, Form
+from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.schema import DefinitionModel, DefinitionRow
+
+FUNCTION_FIELDS: Final = ("entry", "language", "memory", "timeout", "variables", "secrets")
+TRIGGER_FIELDS: Final = ("route", "methods", "callers", "methods_and_route")
+KINDS: Final = ("http", "object", "message", "record", "schedule", "signal")
+
+
+class FormSyntax(ValueError):
+    """A form that can't be understood."""
+
+
+def parse_form(row: DefinitionRow, routes: tuple[str, str]) -> Form:
+    """Return the form that a row of a definition names; a route has its own without naming it.
+
+    Raises FormSyntax for an unknown form (the nearest is suggested) or arguments that are no names or texts.
+    """
+    text = row.is_ if row.as_ == "plain" and row.is_ in FORMS else row.as_
+    try:
+        tree = ast.parse(text, mode="eval").body
+    except SyntaxError:
+        raise FormSyntax(f"{text!r} is not a form: write a name, or name(argument, …)") from None
+    function = tree.func if isinstance(tree, ast.Call) else tree
+    name = function.id if isinstance(function, ast.Name) else ""
+    if name not in FORMS:
+        raise FormSyntax(f"there is no form {text!r}{nearest(name or text, FORMS)}")
+    args: list[str] = []
+    options: dict[str, str] = {}
+    if isinstance(tree, ast.Call):
+        for argument in tree.args:
+            if not isinstance(argument, ast.Constant) or not isinstance(argument.value, str):
+                raise FormSyntax(f"{text!r}: an argument is a text in quotes, or name=name")
+            args.append(argument.value)
+        for keyword in tree.keywords:
+            if keyword.arg is None or not isinstance(keyword.value, ast.Name):
+                raise FormSyntax(f"{text!r}: an argument is a text in quotes, or name=name")
+            options[keyword.arg] = keyword.value.id
+    if len(args) != FORMS[name].takes or bool(options) != FORMS[name].named:
+        raise FormSyntax(f"form {name} takes {FORMS[name].wants}, not {text!r}")
+    if len(set(options.values())) != len(options):
+        raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
+    return FORMS[name](tuple(args), options, routes)
+
+
+@functools.lru_cache(maxsize=64)
+def checked_definition(profile: Profile) -> DefinitionModel | None:
+    """Return the definition tables of a profile, if it has any.
+
+    Raises ManyBadInputs with the line of every row that can't stand.
+    """
+    model = profile.model.definition
+    problems = list(_problems(profile, model)) if model else []
+    if problems:
+        raise ManyBadInputs(problems)
+    return model
+
+
+def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
+    base: tuple[str | int, ...] = ("definition", "functions")
+    groups: list[tuple[tuple[str | int, ...], list[DefinitionRow], tuple[str, ...]]] = [
+        ((*base, "rows"), model.functions.rows, FUNCTION_FIELDS)
+    ]
+    for index, kind in enumerate(model.functions.triggers):
+        path: tuple[str | int, ...] = (*base, "triggers", index)
+        if kind.kind not in KINDS:
+            yield BadInput(
+                f"there is no kind {kind.kind!r}{nearest(kind.kind, KINDS)}",
+                f"Use one of: {', '.join(KINDS)}",
+                profile.document.place(*path, "kind"),
+            )
+        groups.append(((*path, "rows"), kind.rows, TRIGGER_FIELDS))
+    if not any(kind.kind == "http" for kind in model.functions.triggers):
+        yield BadInput("no trigger is of the kind http", "Add one", profile.document.place(*base, "triggers"))
+    for at, rows, fields in groups:
+        for index, row in enumerate(rows):
+            place = profile.document.place(*at, index)
+            if row.is_ and row.is_ not in fields:
+                yield BadInput(
+                    f"a definition has no field {row.is_!r}{nearest(row.is_, fields)}",
+                    f"Use one of: {', '.join(fields)}",
+                    place,
+                )
+            try:
+                parse_form(row, profile.routes)
+            except FormSyntax as error:
+                yield BadInput(str(error), "See docs/profiles.md for the forms", place)
