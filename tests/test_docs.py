@@ -7,6 +7,8 @@ import importlib
 import pkgutil
 import re
 import runpy
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -47,3 +49,8 @@ def test_pictures_are_linked_and_linked_pictures_are_there() -> None:
     linked = set(re.findall(r"docs/screenshots/[\w-]+\.png", readme))
     there = {path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     assert linked == there
+
+
+def test_the_reference_is_not_stale() -> None:
+    done = subprocess.run([sys.executable, "tools/make_reference.py", "--check"], cwd=ROOT, check=False)
+    assert done.returncode == 0, "refresh it: python tools/make_reference.py"

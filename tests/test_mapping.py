@@ -145,6 +145,13 @@ def test_routes_match_segment_by_segment_before_decoding(
     assert helpers.match_route(template, path) == captures
 
 
+def test_cookie_fields_are_one_list_and_set_cookie_fields_are_not() -> None:
+    fields = [("cookie", "a=1"), ("x", "y"), ("Cookie", "b=2")]
+    assert helpers.cookie_of(fields) == "a=1; b=2"
+    assert helpers.without(fields, "cookie") == [("x", "y")]
+    assert helpers.with_set_cookies([], ["a=1", "b=2"]) == [("set-cookie", "a=1"), ("set-cookie", "b=2")]
+
+
 def test_the_more_exact_route_comes_first() -> None:
     routes = ["/a/{+rest}", "/a/{b}", "/a/b", "/{+rest}", "/a/{b}/c"]
     assert sorted(routes, key=helpers.route_order) == ["/a/b", "/a/{b}", "/a/{b}/c", "/a/{+rest}", "/{+rest}"]

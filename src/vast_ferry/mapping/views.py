@@ -73,7 +73,21 @@ EVENT_RULES: Final = (
     Rule("query", ("query.raw",), _helper("parse_query")),
     Rule("query.raw", ("query",), _helper("build_query"), (SPELLING_OF_QUERY,)),
     Rule("target", ("path.raw", "query.raw"), _helper("target_of")),
-    Rule("headers", ("headers.plain", "cookies.raw"), _helper("with_cookie")),
+    Rule(
+        "headers",
+        ("headers.plain", "cookies.raw"),
+        _helper("with_cookie"),
+        (
+            Loss(
+                "cookie-fields-joined",
+                "headers",
+                "Cookie comes in several fields (RFC 9113 §8.2.3)",
+                "they arrive as one, joined by `; `",
+                lambda fields: len(helpers.values_of(fields["headers"], "cookie")) > 1,
+                harmless=True,
+            ),
+        ),
+    ),
     Rule("headers.plain", ("headers",), _helper("without", "cookie")),
     Rule("cookies.raw", ("headers",), _helper("cookie_of")),
     Rule(

@@ -125,15 +125,17 @@ def _details(one: Checked) -> RenderableType:
     if one.verdict is Verdict.UNCHECKED:
         return Text("; ".join(one.reasons))
     table = Table.grid(padding=(0, 1, 0, 0))
-    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True, min_width=24)
     table.add_column(no_wrap=True, style="dim")
     table.add_column(overflow="fold")
-    for difference in one.differences[:8]:
+    # Where a loss explains all of it, a few are enough to see what became of the answer.
+    most = 2 if one.verdict is Verdict.UNHELD else 8
+    for difference in one.differences[:most]:
         table.add_row(Text(difference.at, "bold"), "original", Text(difference.expected))
         table.add_row("", "carried", Text(difference.got, VERDICT_STYLE[one.verdict]))
     parts: list[RenderableType] = [table]
-    if len(one.differences) > 8:
-        parts.append(Text(f"and {len(one.differences) - 8} differences more", "dim"))
+    if len(one.differences) > most:
+        parts.append(Text(f"and {len(one.differences) - most} more", "dim"))
     parts += [Text(f"because {reason}", "magenta") for reason in one.reasons]
     if one.output and one.verdict is Verdict.DIFFERS:
         parts.append(Text(f"it printed: {one.output.strip()[:400]}", "dim"))
@@ -197,6 +199,7 @@ def _rows(rows: Iterable[Row]) -> RenderableType:
     for row in rows:
         arrow = Text("→" if row.derived else "↔", "dim")
         codec = "" if str(row.codec) == "plain" else str(row.codec)
+        codec += f", flag {row.flag}" if row.flag else ""
         table.add_row(str(row.at), arrow, row.field, Text(codec, "cyan"))
     return Padding(table, (0, 0, 0, 2))
 

@@ -74,7 +74,7 @@ class Plan:
         self._note_settings()
         self._note_losses()
         for note in self.target.model.notes:
-            self._note("at-target", Severity.NOTE, note, "Keep it in mind when the project is deployed")
+            self._note("at-target", Severity.NOTE, note, "Keep it in mind when you deploy", field=self.target.title)
         kept = {file.path for file in self.target.model.files if file.keeps}
         clash = sorted(path for path in made if path in own and path not in kept)
         if clash:
@@ -225,6 +225,7 @@ class Plan:
                 Severity.TODO,
                 f"region {self.project.region} is a place of the old provider",
                 f"Set `{definition.region}` in {definition.file}",
+                field="region",
             )
 
     def _note_losses(self) -> None:

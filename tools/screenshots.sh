@@ -1,0 +1,31 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots/*.png: each main command in a terminal window of about 1280×800 under Xvfb.
+# Needs xvfb, xterm and imagemagick (Debian's packages). Look at every picture that it makes.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+top=$PWD out=$PWD/docs/screenshots work=$(mktemp -d)
+export PATH=$top/.venv/bin:$PATH DISPLAY=:97 LC_ALL=C.UTF-8
+Xvfb :97 -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+trap 'kill $server; rm -rf "$work"' EXIT
+sleep 1
+
+shot() { # NAME COMMAND: what the command leaves on the screen
+  (cd "$work" && xterm -geometry 158x46+0+0 -fa 'DejaVu Sans Mono' -fs 9.5 -bg '#14171c' -fg '#d8dce2' -xrm 'xterm*color4: #6aa7ff' \
+    -e bash -c "$2; touch $work/done; sleep 20" >/dev/null 2>&1) &
+  for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.2; done
+  sleep 0.7
+  import -window root "$out/$1.png"
+  pkill -f 'xterm -geometry 158x46' || true
+  rm -f "$work/done"
+  wait %2 2>/dev/null || true
+}
+
+vast-ferry demo --out "$work/kept" >/dev/null
+shot demo "vast-ferry demo"
+cp -r "$work/kept/apiary" "$work/apiary"
+(cd "$work" && vast-ferry carry apiary --to wsgi --out ported >/dev/null)
+sed -i 's/"kg": 1000/"kg": 1024/; s/problem(413/problem(400/' "$work/ported/handlers/hives.py"
+shot check "echo -e '\$ vast-ferry check ported --without raw_target\n'; vast-ferry check ported --without raw_target"
+shot profile-show "echo -e '\$ vast-ferry profile show ostermere --to wsgi\n'; vast-ferry profile show ostermere --to wsgi"
+shot carry "echo -e '\$ vast-ferry carry apiary --to thornwick --out there\n'; vast-ferry carry apiary --to thornwick --out there"
