@@ -245,3 +245,59 @@ def test_check_refuses_what_it_can_not_check(ported: Callable[[str], Path], tmp_
     for crossing, options, says in refused:
         with pytest.raises(BadInput, match=says):
             check(crossing, **options)
+
+
+THORNWICK = """
+import os
+from thornwick import Reply
+
+
+def f(request):
+    if request.params.one("bytes"):
+        return request.read()
+    if request.params.one("none"):
+        return None
+    if "text" in request.params:
+        return request.text()
+    request.run.say("asked", name=request.run.name)
+    seen = [request.verb, request.path, request.parts, request.params.pairs(), request.heads.every("X-A")]
+    seen += [request.heads.one("cookie"), request.caller, request.host, request.scheme, os.environ["A"]]
+    seen += [request.route, len(request.params)]
+    seen += [request.run.name, request.run.secret("KEY"), request.run.left() > 0, list(request.heads), request.peer]
+    return Reply(repr(seen), status=203, heads=[("x-b", "1"), ("set-cookie", "a=1"), ("set-cookie", "b=2")])
+"""
+DECLARED = """
+workshop = "w"
+
+[piece.f]
+entry = "h:f"
+settings = { A = "x" }
+keys = { KEY = "safe:key" }
+
+[[piece.f.answers]]
+route = "/<one>/<rest..>"
+"""
+
+
+@pytest.mark.parametrize("to", ["wsgi", "ostermere"])
+def test_handlers_of_objects_are_the_same_elsewhere(project: Project, tmp_path: Path, to: str) -> None:
+    source = project(
+        {
+            "thornwick.toml": DECLARED,
+            "h.py": THORNWICK,
+            "samples/f/all.http": request("/a/b/c%20d?x=1&y&x=%C3%BC+z", headers="X-A: 1\r\nCookie: a=1; b=2\r\n"),
+            "samples/f/bytes.http": request("/a/b?bytes=1", "POST", "Content-Type: a/b\r\n", b"\xff\0"),
+            "samples/f/text.http": request(
+                "/a/b?text", "POST", "Content-Type: text/plain; charset=latin-1\r\n", b"\xe4"
+            ),
+            "samples/f/none.http": request("/a/?none=1", "DELETE"),
+            "samples/f/twice.http": request("/a/b", headers="X-A: 1\r\nX-A: 2\r\n"),
+        }
+    )
+    carry(source, to=to, out=tmp_path / "out")
+    result = check(tmp_path / "out")
+    verdicts = {one.sample: one.verdict for one in result.checked}
+    # what repeats is joined at both targets, and this handler looks at it
+    assert verdicts.pop("twice.http") is Verdict.UNHELD
+    assert set(verdicts.values()) == {Verdict.SAME}, [one for one in result.checked if one.differences]
+    assert "its values arrive as one" in next(one for one in result.checked if one.sample == "twice.http").reasons[0]

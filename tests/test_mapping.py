@@ -278,9 +278,6 @@ def test_all_mistakes_of_a_profile_are_told_at_once(tmp_path: Path) -> None:
     file.write_text(text.replace("is: method}", "is: metod}").replace("as: epoch_ms", "as: epoch_msec"))
     with pytest.raises(ManyBadInputs) as error:
         load_profile(file)
-    file.write_text(text.replace("is: method}", "is: metod}").replace("is: client}", "is: cleint}"))
-    with pytest.raises(ManyBadInputs) as error:
-        load_profile(file)
     assert len(error.value.problems) == 2
 
 

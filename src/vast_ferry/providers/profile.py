@@ -89,14 +89,17 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     builder = _Builder(document)
     event = builder.event(model)
     reply = builder.reply(model)
-    problems = list(builder.problems)
-    if not problems:
-        problems = [
+    told = {problem.place.line for problem in builder.problems}
+    problems = [
+        *builder.problems,
+        *(
             BadInput(problem.what, problem.remedy, Place(shown, problem.line))
             for problem in _table_problems(event, reply)
-        ]
+            if problem.line not in told
+        ),
+    ]
     if problems:
-        raise ManyBadInputs(problems)
+        raise ManyBadInputs(sorted(problems, key=lambda problem: problem.place.line))
     return Profile(model, event, reply, document, path)
 
 

@@ -41,8 +41,9 @@ def read_request(data: bytes, name: str, shown: str) -> HttpEvent:
                 raise h11.RemoteProtocolError("the request line or the header fields are not complete")
     except h11.RemoteProtocolError as error:
         line = data[: data.find(b"\n\n") + 1 or len(data)].count(b"\n") + 1 if request else 1
+        why = str(error).replace("peer unexpectedly closed connection", "it ends before it is complete")
         raise BadInput(
-            f"the sample is not an HTTP request: {error}",
+            f"the sample is not an HTTP request: {why}",
             "Begin it with a line such as GET /path HTTP/1.1, then header fields, an empty line, and the content",
             Place(shown, line),
         ) from None
