@@ -85,7 +85,9 @@ def main() -> None:
         for stream in (sys.stdout, sys.stderr):
             with contextlib.suppress(Exception):  # the handler may have closed it
                 stream.flush()
-        size = os.lseek(printed.fileno(), 0, os.SEEK_END)
+        size = os.fstat(printed.fileno()).st_size
+        if not size:
+            return ""
         text = os.pread(printed.fileno(), MOST_OUTPUT, 0)
         os.ftruncate(printed.fileno(), 0)
         os.lseek(printed.fileno(), 0, os.SEEK_SET)
