@@ -72,7 +72,7 @@ def main() -> None:
         profile.write_text(PROFILE)
         project = copy_demo(Path(name))
         captured = json.loads((project / "samples" / "hive_weight" / "captured.json").read_text())
-        print(json.dumps(convert_event(captured, "ostermere", load_profile(profile)).event))
+        print(json.dumps(convert_event(captured, "ostermere@1", load_profile(profile)).event))
 
         carry(project, to=str(profile), out=Path(name, "ported"))
         result = check(Path(name, "ported"))

@@ -11,7 +11,7 @@ from vast_ferry.demo import PROJECT
 def main() -> None:
     """Print the event as a WSGI environment, and its losses."""
     captured = json.loads((PROJECT / "samples" / "record_inspection" / "captured.json").read_text())
-    converted = convert_event(captured, "ostermere", "wsgi")
+    converted = convert_event(captured, "ostermere@1", "wsgi")
     print(json.dumps(converted.event, indent=2))
     for loss in converted.losses:
         print(f"can't hold {loss}")

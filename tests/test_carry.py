@@ -66,7 +66,7 @@ FINDINGS = [
     # what the definition says, target → codes of the findings that are not derived losses, and a part of the reason
     ("vars: {A: '1'}", "wsgi", {}, ""),
     ("sealed: {KEY: vault/a/b}", "wsgi", {"secret-to-set": "todo"}, "(reference a/b)"),
-    ("longest: 400", "thornwick", {"runs-too-long": "blocking"}, "may run 400 s, and Thornwick 1 ends"),
+    ("longest: 400", "thornwick@1", {"runs-too-long": "blocking"}, "may run 400 s, and Thornwick 1 ends"),
     ("longest: 400", "wsgi", {}, ""),
     ("tries: 3", "wsgi", {"not-carried": "todo"}, "how often a batch is tried"),
 ]
@@ -77,9 +77,7 @@ def test_findings(project: Project, tmp_path: Path, line: str, to: str, codes: d
     text = f"app: a\njobs:\n  f:\n    code: h.py#f\n    {line}\n    when: [{{web: GET /a}}]\n"
     crossing = carried(project, tmp_path, text, to)
     ours = {f.code: f for f in crossing.findings if f.place.file}
-    expected = dict(codes) if "longest" in line or to == "wsgi" else {**codes}
-    if to == "thornwick" and "longest" not in line:
-        expected["runs-too-long"] = "note"
+    expected = dict(codes)
     assert {code: str(f.severity) for code, f in ours.items()} == expected
     assert reason in " ".join(f.reason for f in ours.values())
     assert all(f.place.line and f.remedy for f in ours.values())
@@ -173,7 +171,7 @@ REFUSED = [
     ({"h.py": "def f(:\n"}, {}, "h.py:1:7: the file is not Python"),
     ({"app.py": "x = 1\n"}, {}, "the project has a file app.py"),
     ({}, {"to": "thornwik"}, "did you mean 'thornwick'"),
-    ({}, {"to": "ostermere"}, "the project is at Ostermere 1 already"),
+    ({}, {"to": "ostermere@1"}, "the project is at Ostermere 1 already"),
     ({}, {"source": "wsgi"}, "has no definition file to read"),
     ({}, {"out": "full"}, "not empty and holds no crossing"),
     ({}, {"out": "crossed"}, "already holds a crossing"),

@@ -27,7 +27,7 @@ def test_the_demo_ends_with_its_verdicts(run: Run, tmp_path: Path) -> None:
     assert (again.returncode, again.stdout) == (2, "")
     assert "already holds a demo" in again.stderr
     there = json.loads(run("demo", "--to", "thornwick", "--format", "json").stdout)
-    assert (there["check"]["good"], there["carry"]["target"]) == (True, "Thornwick 1")
+    assert (there["check"]["good"], there["carry"]["target"]) == (True, "Thornwick 2")
 
 
 def test_a_broken_constant_is_named_with_status_1(run: Run, tmp_path: Path) -> None:
@@ -58,13 +58,18 @@ def test_check_without_an_offer_is_unheld_and_says_why(run: Run, ported: Callabl
 @pytest.mark.parametrize("form", ["text", "json"])
 def test_profiles_are_listed_and_shown(run: Run, form: str) -> None:
     listed = run("profile", "list", "--format", form).stdout
-    assert all(profile.model.title.lower() in listed.lower() for profile in all_profiles())
-    shown = run("profile", "show", "ostermere", "--to", "wsgi", "--format", form).stdout
+    assert all(profile.name in listed or f'"title": "{profile.model.title}"' in listed for profile in all_profiles())
+    shown = run("profile", "show", "ostermere@1", "--to", "wsgi", "--format", form).stdout
     assert "epoch_ms" in shown
     assert "claims" in shown
     if form == "json":
-        assert json.loads(shown)["losses"][0]["harmless"] is False
-        assert {row["is"] for row in json.loads(shown)["event"]} >= {"method", "path.raw", "query.raw", "body"}
+        assert json.loads(shown)["losses"]["http"][0]["harmless"] is False
+        assert {row["is"] for row in json.loads(shown)["kinds"]["http"]["event"]} >= {
+            "method",
+            "path.raw",
+            "query.raw",
+            "body",
+        }
 
 
 def test_output_follows_the_terminal(run: Run) -> None:
@@ -90,7 +95,11 @@ WRONG_USAGE = [
     (["check", ".", "--report", "r.pdf"], 2, "r.pdf is no kind of report"),
     (["check", ".", "--report", "no/r.json"], 2, "can't be written"),
     (["carry", "nowhere", "--to", "wsgi", "--out", "x"], 2, "there is no folder nowhere"),
-    (["event", "convert", "gone.json", "--from", "ostermere", "--to", "wsgi"], 2, "gone.json: the event can't be read"),
+    (
+        ["event", "convert", "gone.json", "--from", "ostermere@1", "--to", "wsgi"],
+        2,
+        "gone.json: the event can't be read",
+    ),
     (["--version"], 0, ""),
     (["--help"], 0, ""),
     (["event", "convert", "--help"], 0, ""),
@@ -127,7 +136,19 @@ def test_starting_up_loads_nothing_that_is_not_asked_for() -> None:
         f"from vast_ferry.cli.main import main; main(); print([m for m in {heavy} if m in sys.modules])"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert "hypothesis" not in done.stdout
     assert done.stdout.split("\n") == [f"vast-ferry {vast_ferry.__version__}", "[]", ""]
+
+
+def test_a_check_does_not_load_what_only_linting_and_plots_need(ported: Callable[[str], Path]) -> None:
+    code = (
+        "import sys; from vast_ferry.cli.commands import check\n"
+        f"try: check([{str(ported('wsgi'))!r}])\n"
+        "except SystemExit: pass\n"
+        "print([m for m in ('hypothesis', 'pandas', 'matplotlib', 'numpy') if m in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.endswith("[]\n")
 
 
 def test_the_public_face_is_there_and_documented() -> None:

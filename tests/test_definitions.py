@@ -18,7 +18,7 @@ from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.providers.registry import find_profile
 
-OSTERMERE, THORNWICK = find_profile("ostermere"), find_profile("thornwick")
+OSTERMERE, THORNWICK = find_profile("ostermere@1"), find_profile("thornwick@1")
 
 #: route as an RFC 6570 template, at Ostermere, at Thornwick
 ROUTES = [

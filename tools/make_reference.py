@@ -1,18 +1,126 @@
-"""Writes docs/profiles.md from the code, so that it can't drift: python tools/make_reference.py [--check]."""
+"""Writes what of docs/ is made from the code, so that it can't drift: python tools/make_reference.py [--check]."""
 
 from __future__ import annotations
 
+import json
+import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from vast_ferry.definitions.forms import FORMS
-from vast_ferry.hub.fields import HTTP_EVENT, HTTP_REPLY, Field
+from vast_ferry.hub.fields import EVENTS, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.mapping.codecs import CODECS
 from vast_ferry.mapping.tables import TESTS
 from vast_ferry.providers import schema
+from vast_ferry.providers.json_schema import profile_schema
+from vast_ferry.providers.registry import all_profiles
+from vast_ferry.samples.native import write_events
 
-FILE = Path(__file__).parent.parent / "docs" / "profiles.md"
+DOCS = Path(__file__).parent.parent / "docs"
+
+#: One event of each kind, from the demo's world, as the hub has it.
+SHOWN: dict[str, dict[str, Any]] = {
+    "http": {
+        "id": "w-81",
+        "time": "2026-11-25T01:50:00.123Z",
+        "method": "POST",
+        "scheme": "https",
+        "authority": "api.lindenfold.example",
+        "path.raw": "/hives/h%2F7/inspections",
+        "query.raw": "day=mon&day=tue",
+        "route": "/hives/{hive}/inspections",
+        "captures": {"hive": "h/7"},
+        "headers": [("content-type", "application/json"), ("cookie", "sid=1")],
+        "body": b'{"by": "m-12"}',
+        "client": "198.51.100.7",
+        "principal": {"id": "m-12", "claims": {"group": "north"}},
+    },
+    "object": {
+        "id": "s-1",
+        "time": "2026-11-25T01:50:00.123Z",
+        "change": "created",
+        "bucket": "inspections",
+        "key": "north/2026-11-20 first.csv",
+        "size": 412,
+        "content_type": "text/csv",
+        "etag": "9f2c",
+        "version": "4",
+        "labels": {"by": "m-12"},
+        "extensions": {},
+    },
+    "message": {
+        "id": "l-1",
+        "time": "2026-11-25T01:50:00.123Z",
+        "channel": "honey-orders",
+        "body": b'{"jars":6}',
+        "content_type": "application/json",
+        "attributes": {"region": "north"},
+        "group": "m-12",
+        "attempt": 1,
+        "extensions": {},
+    },
+    "record": {
+        "id": "b-1",
+        "time": "2026-11-25T01:50:00.123Z",
+        "change": "updated",
+        "table": "hives",
+        "keys": {"hive": "h-7"},
+        "old": {"hive": "h-7", "at": "orchard"},
+        "new": {"hive": "h-7", "at": "heath"},
+        "sequence": "000118",
+        "extensions": {},
+    },
+    "schedule": {
+        "id": "c-1",
+        "time": "2026-11-25T02:00:00.300Z",
+        "due": "2026-11-25T02:00:00.000Z",
+        "name": "nectar-report",
+        "extensions": {},
+    },
+    "signal": {
+        "id": "n-1",
+        "time": "2026-11-25T01:50:00.123Z",
+        "name": "member.joined",
+        "subject": "members/m-12",
+        "data": {"name": "Ada", "hives": 2},
+        "extensions": {},
+    },
+    "call": {"id": "a-1", "time": "2026-11-25T01:50:00.123Z", "data": {"month": "2026-10"}, "extensions": {}},
+}
+
+
+def _on_one_line(found: re.Match[str]) -> str:
+    return found[0][0] + re.sub(r"\n\s+", " ", found[1]) + found[0][-1]
+
+
+def shapes() -> str:
+    """Return every shipped provider's events, one of each kind, as they stand on file."""
+    lines = [
+        "# Every provider's shapes",
+        "",
+        "*Made by `python tools/make_reference.py` from the profiles; the tests fail when it is stale.*",
+        "",
+        "One event of each kind as it stands on file (samples, `event convert`): items and attributes are keys, a",
+        'method under `name()`, bytes are text or `{"base64": …}`. What is called rather than read (logs, secrets) is',
+        "below each provider's name. `docs/providers.md` says more of the providers that projects are carried between.",
+    ]
+    for profile in all_profiles():
+        model = profile.model
+        rows = next(iter(profile.kinds.values())).event.rows
+        called = [str(row.at) for row in rows if row.field in OF_THE_CALL]
+        lines += ["", f"## {profile.title} (`{profile.name}`)", "", model.about, ""]
+        lines += [f"Of the call: {', '.join(f'`{place}`' for place in called)}.", ""] if called else []
+        for kind in profile.kinds:
+            event = write_events(kind, [SHOWN[kind]], profile)[0]
+            text = json.dumps(event, indent=1, ensure_ascii=False)
+            for opening, closing in ("[]", "{}"):  # what holds no more of its kind goes on one line
+                inner = rf"\{opening}\n\s+([^\[\]{{}}]*?)\n\s+\{closing}"
+                text = re.sub(inner, _on_one_line, text)
+            lines += [f"{kind}:", "", "```json", text, "```", ""]
+    return "\n".join(lines).rstrip() + "\n"
+
 
 HEAD = """# Profiles
 
@@ -67,8 +175,8 @@ def first_line(thing: type) -> str:
     return (thing.__doc__ or "").strip().splitlines()[0]
 
 
-def main() -> int:
-    """Write the file, or with --check say whether it is stale."""
+def reference() -> str:
+    """Return docs/profiles.md."""
     codecs = [
         (f"`{name}`", codec.takes, " or ".join(codec.holds) or "anything", first_line(codec))
         for name, codec in CODECS.items()
@@ -79,8 +187,7 @@ def main() -> int:
         HEAD,
         "### What a row may say\n",
         keys(schema.RowModel),
-        "\n## Hub fields of an HTTP event, and what a handler may call\n",
-        fields(dict(HTTP_EVENT)),
+        *(f"\n## Hub fields of {kind} events\n\n{fields(dict(known))}\n" for kind, known in EVENTS.items()),
         "\n## Hub fields of an HTTP reply\n",
         fields(dict(HTTP_REPLY)),
         "\nA reply has one or more `forms`, told apart in order by `when`; exactly one is `written: true`.\n",
@@ -91,6 +198,8 @@ def main() -> int:
         keys(schema.ProfileModel),
         "\n### `handler`\n",
         keys(schema.HandlerModel),
+        "\n### `event` of a kind\n",
+        keys(schema.EventModel),
         "\n### A form of a reply\n",
         keys(schema.FormModel),
         "\n## Definitions\n",
@@ -99,10 +208,22 @@ def main() -> int:
         "`callers`, or both at once as `methods_and_route`. A row without `is` is known, and not carried.\n",
         table(("form", "takes", "meaning"), forms),
     ]
-    text = "\n".join(parts) + "\n"
+    return "\n".join(parts) + "\n"
+
+
+def main() -> int:
+    """Write the files, or with --check say whether one is stale."""
+    made = {
+        DOCS / "profiles.md": reference(),
+        DOCS / "shapes.md": shapes(),
+        DOCS / "profile.schema.json": json.dumps(profile_schema(), indent=1) + "\n",
+    }
+    stale = [path for path, text in made.items() if not path.is_file() or path.read_text(encoding="utf-8") != text]
     if "--check" in sys.argv:
-        return 0 if FILE.is_file() and FILE.read_text(encoding="utf-8") == text else 1
-    FILE.write_text(text, encoding="utf-8")
+        print("\n".join(f"{path} is stale" for path in stale))
+        return 1 if stale else 0
+    for path, text in made.items():
+        path.write_text(text, encoding="utf-8")
     return 0
 
 

@@ -171,8 +171,14 @@ def convert(file: str, source: str, to: str, lines: bool, form: str) -> None:
     with events_on_file(file, shown, lines=lines) as events:
         for number, data in events:
             converted = convert_event(data, *profiles, shown=shown, line=number)
-            result = converted_data(converted) if form == "json" else converted.event
-            click.echo(json.dumps(result, ensure_ascii=False, indent=None if lines else 2))
+            if form == "json":
+                click.echo(json.dumps(converted_data(converted), ensure_ascii=False, indent=None if lines else 2))
+            elif lines:
+                for one in converted.events:
+                    click.echo(json.dumps(one, ensure_ascii=False))
+            else:
+                several = converted.events[0] if len(converted.events) == 1 else converted.events
+                click.echo(json.dumps(several, ensure_ascii=False, indent=2))
             if form == "text":
                 for loss in converted.losses:
                     click.echo(f"{shown}:{number}: not held by {profiles[1].title}: {loss}", err=True)
@@ -198,8 +204,9 @@ def list_profiles(form: str) -> None:
 @profile.command()
 @click.argument("name")
 @click.option("--to", metavar="PROVIDER", help="Also print what that provider can't hold of it.")
+@click.option("--kind", metavar="KIND", help="Only this kind of event.")
 @FORMAT
-def show(name: str, to: str | None, form: str) -> None:
+def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     """Print the rows of profile NAME (a provider, provider@edition, or a profile file)."""
     from vast_ferry.definitions.tables import checked_definition
     from vast_ferry.providers.registry import find_profile
@@ -210,8 +217,65 @@ def show(name: str, to: str | None, form: str) -> None:
     shown = find_profile(name)
     checked_definition(shown)
     target = find_profile(to) if to else None
-    losses = crossing_losses(shown, target) if target else None
-    emit(form, profile_data(shown, losses), profile_text(shown, losses, target.title if target else ""))
+    kinds = [kind] if kind and shown.kind(kind) else list(shown.kinds)
+    losses = {each: crossing_losses(shown, target, each) for each in kinds if each in target.kinds} if target else None
+    emit(form, profile_data(shown, losses), profile_text(shown, kinds, losses, target.title if target else ""))
+
+
+@profile.command()
+@click.argument("name")
+@click.option(
+    "--examples", type=click.IntRange(1, 10_000), default=200, show_default=True, help="Events a law and kind."
+)
+@FORMAT
+def lint(name: str, examples: int, form: str) -> None:
+    """Check that profile NAME (most often a profile file) keeps the laws, on generated events.
+
+    What is written is read back; fused is read and write; every derived loss shows up, and no other difference does.
+    The profile is also translated to and from every profile that ships.
+    """
+    from vast_ferry.definitions.tables import checked_definition
+    from vast_ferry.providers.lint import lint_profile
+    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.reports.data import lint_data
+    from vast_ferry.reports.text import lint_text
+
+    shown = find_profile(name)
+    checked_definition(shown)
+    results = list(lint_profile(shown, examples))
+    emit(form, lint_data(shown, results), lint_text(shown, results))
+    sys.exit(1 if any(result.broken for result in results) else 0)
+
+
+@profile.command()
+@click.option("--kind", metavar="KIND", help="Only this kind of event.")
+@click.option("--plot", type=click.Path(path_type=Path), help="Also draw it: FILE.png or FILE.svg.")
+@click.option("--csv", "table", type=click.Path(path_type=Path), help="Also write it as FILE.csv.")
+@FORMAT
+def fidelity(kind: str | None, plot: Path | None, table: Path | None, form: str) -> None:
+    """Print how much of what each provider's events say the others can hold, for every pair and kind."""
+    from vast_ferry.reports.fidelity import check_kind, fidelity_frame, fidelity_text, write_csv, write_plot
+
+    check_kind(kind)
+    frame = fidelity_frame(kind)
+    if table:
+        write_csv(frame, table)
+    if plot:
+        write_plot(frame, plot)
+    emit(
+        form, frame.to_dict("records") if form == "json" else None, fidelity_text(frame, kind) if form == "text" else ""
+    )
+
+
+@profile.command()
+@FORMAT
+def schema(form: str) -> None:
+    """Print the JSON Schema of profile files, for an editor's completion."""
+    import json
+
+    from vast_ferry.providers.json_schema import profile_schema
+
+    click.echo(json.dumps(profile_schema(), indent=2 if form == "text" else None))
 
 
 def run() -> None:

@@ -176,6 +176,7 @@ class _Branch:
     children: dict[Step, _Branch] = field(default_factory=dict)
     rows: list[Row] = field(default_factory=list)
     leaf: Node | None = None
+    unless: str = ""  # left out where it is `empty`, or is `nothing`
     spreads: list[Node] = field(default_factory=list)
 
     def at(self, steps: tuple[Step, ...]) -> _Branch:
@@ -222,9 +223,12 @@ class _Construction:
                 branch.spreads.append(self.value(row))
                 continue
             branch.rows.append(row)
+            if row.unless_empty:
+                branch.unless = "empty" if row.flag is None else "nothing"
             if row.flag is not None:
-                flag = row.codec.write_flag(self.reading.need(row.field), self.reading.need)
-                trees.setdefault(row.flag.root, _Branch()).at(row.flag.steps).leaf = flag
+                flag = trees.setdefault(row.flag.root, _Branch()).at(row.flag.steps)
+                flag.leaf = row.codec.write_flag(self.reading.need(row.field), self.reading.need)
+                flag.unless = branch.unless
         return trees
 
     def build(self, branch: _Branch, at: Access) -> Node:
@@ -245,8 +249,9 @@ class _Construction:
         for step, child in branch.children.items():
             assert isinstance(step, Item)
             texts.append(f"{_quoted(step.key)}: {{{len(parts)}}}")
-            if any(row.unless_empty for row in child.rows):
-                texts[-1] = f"**({{{{{texts[-1]}}}}} if {{{len(parts)}}} else {{{{}}}})"
+            if child.unless:
+                condition = f"{{{len(parts)}}}{' is not None' if child.unless == 'nothing' else ''}"
+                texts[-1] = f"**({{{{{texts[-1]}}}}} if {condition} else {{{{}}}})"
             parts.append(self.build(child, Access(at.root, (*at.steps, step))))
         if len(branch.spreads) == 1 and not branch.children:
             return branch.spreads[0]
@@ -273,7 +278,7 @@ class _Construction:
             methods.append(self._method(step.name, calls[0], child.children[calls[0]].rows[0], stored))
         slots = [*attributes, *stored]
         lines = [f"class {name}:", f"    __slots__ = ({', '.join(repr(slot) for slot in slots)},)", ""]
-        arguments = [slot.lstrip("_") for slot in slots]
+        arguments = [*attributes, *(f"kept{slot}" for slot in stored)]
         lines += [f"    def __init__(self, {', '.join(arguments)}):"]
         lines += [f"        self.{slot} = {argument}" for slot, argument in zip(slots, arguments, strict=True)]
         for method in methods:
@@ -408,6 +413,8 @@ def _answer(making: _Construction, target: ReplyShape, form: ReplyForm) -> list[
     trees = making.plant(form.rows, {})
     if target.callback:
         return [making.build(trees[name], Access(name)) for name in (*target.callback.arguments, "returned")]
+    if target.root not in trees:  # a handler that has nothing to say
+        return [literal(None)]
     tree = trees[target.root]
     if form.when != "object":
         return [making.build(tree, Access(target.root))]
@@ -467,10 +474,10 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
     """
     reading = reading_of(shape, {"function": variable("function"), "limit": variable("limit")})
     wanted = set(shape.fields)
-    own: set[tuple[str, str]] = set()
+    own: set[tuple[str, str, str]] = set()
     if seen_by is not None:
         wanted = {row.field for row in seen_by.rows}
-        own = {(loss.code, loss.unless) for loss in event_losses(seen_by)}
+        own = {(loss.code, loss.field, loss.unless) for loss in event_losses(seen_by)}
     return _losses(reading, wanted, own, {"function", "limit"})
 
 
@@ -478,29 +485,28 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     """Return what the form in which a reply is written can't hold of the hub."""
     form = shape.written
     reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
-    own = {(loss.code, loss.unless) for loss in reply_losses(seen_by)} if seen_by is not None else set()
+    own = {(loss.code, loss.field, loss.unless) for loss in reply_losses(seen_by)} if seen_by is not None else set()
     return _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
 
 
-def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str]], given: set[str]) -> list[Loss]:
+def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str, str]], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
             for loss in reading.rows[name].codec.losses(name):
-                found.setdefault(loss.code, loss)
+                found.setdefault(f"{loss.code} {loss.field}", loss)
             return
         if name in given or hub.holds == "call" or name in under_way:
             return
         rule = reading.rule_for(name)
         if rule is None:
             if hub.truth:
-                default = eval(hub.default)  # noqa: S307  (a literal from our own table)
-                found.setdefault(f"no {name}", missing(name, hub.meaning, default))
+                found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
             return
         for loss in rule.losses:
-            found.setdefault(loss.code, loss)
+            found.setdefault(f"{loss.code} {loss.field}", loss)
         for part in rule.needs:
             walk(part, under_way | {name})
 
@@ -517,5 +523,7 @@ def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str]], given
     for name in reading.fields:
         if name in truths:
             walk(name, frozenset())
-    kept = [loss for loss in found.values() if (loss.code, loss.unless) not in own and (loss.code, "") not in own]
+    kept = [
+        loss for loss in found.values() if not {(loss.code, loss.field, loss.unless), (loss.code, loss.field, "")} & own
+    ]
     return sorted(kept, key=lambda loss: (loss.harmless, bool(loss.unless), loss.field))

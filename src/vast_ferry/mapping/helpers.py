@@ -42,6 +42,45 @@ def epoch_ms_from_time(text: str) -> int:
     return since.days * 86_400_000 + since.seconds * 1000 + since.microseconds // 1000
 
 
+def time_from_epoch_s(moment: int) -> str:
+    """Return the RFC 3339 text of `moment`, in whole seconds since 1970, in UTC."""
+    return f"{(EPOCH + timedelta(seconds=moment)).isoformat()[:19]}Z"
+
+
+def epoch_s_from_time(text: str) -> int:
+    """Return whole seconds since 1970 of an RFC 3339 `text`; 0 for an empty text."""
+    return epoch_ns_from_time(text) // 1_000_000_000
+
+
+def time_from_epoch_s_text(moment: str) -> str:
+    """Return the RFC 3339 text of `moment`, whole seconds since 1970 as text, in UTC."""
+    return time_from_epoch_s(int(moment))
+
+
+def epoch_s_text_from_time(text: str) -> str:
+    """Return whole seconds since 1970 of an RFC 3339 `text`, as text."""
+    return str(epoch_s_from_time(text))
+
+
+def time_from_epoch_ns(moment: int) -> str:
+    """Return the RFC 3339 text of `moment`, in whole nanoseconds since 1970, in UTC."""
+    seconds, nanoseconds = divmod(moment, 1_000_000_000)
+    return f"{(EPOCH + timedelta(seconds=seconds)).isoformat()[:19]}.{nanoseconds:09d}Z"
+
+
+def epoch_ns_from_time(text: str) -> int:
+    """Return whole nanoseconds since 1970 of an RFC 3339 `text`, later digits cut off; 0 for an empty text."""
+    if not text:
+        return 0
+    # Python's own datetime ends at microseconds, so the fraction is read apart.
+    whole, _, rest = text.partition(".")
+    digits = re.match(r"\d*", rest)
+    fraction = digits[0] if digits else ""
+    zone = rest[len(fraction) :] if fraction else ""
+    since = datetime.fromisoformat((whole + zone).replace("Z", "+00:00").replace("z", "+00:00")) - EPOCH
+    return (since.days * 86_400 + since.seconds) * 1_000_000_000 + int(fraction[:9].ljust(9, "0"))
+
+
 def now() -> str:
     """Return the present moment as RFC 3339 text in UTC, in milliseconds."""
     return time_from_epoch_ms(time.time_ns() // 1_000_000)
@@ -458,6 +497,142 @@ def routing_args(captures: dict[str, str]) -> tuple[tuple[()], dict[str, str]]:
 def captures_of(args: Any) -> dict[str, str]:
     """Return the captures by name that a router left, if one did."""
     return dict(args[1]) if args else {}
+
+
+# --- words, keys, values of events ----------------------------------------------------------------------------------
+
+
+def word_of(words: dict[str, str], word: str) -> str:
+    """Return what stands for `word`, or raise ValueError with the words that are known."""
+    try:
+        return words[word]
+    except (KeyError, TypeError):
+        raise ValueError(f"{word!r} is none of {', '.join(words)}") from None
+
+
+def to_form_text(text: str) -> str:
+    """Return a text percent-encoded as in a form: `+` for a space, slashes as they are."""
+    return urllib.parse.quote_plus(text, safe="/")
+
+
+def from_form_text(text: str) -> str:
+    """Return the text that `to_form_text` encoded; bytes that are not UTF-8 raise."""
+    return urllib.parse.unquote_plus(text, errors="strict")
+
+
+def to_percent_text(text: str) -> str:
+    """Return a text percent-encoded, slashes as they are (RFC 3986 section 2.1)."""
+    return urllib.parse.quote(text, safe="/")
+
+
+def to_segment(text: str) -> str:
+    """Return a text percent-encoded as one segment of a path."""
+    return urllib.parse.quote(text, safe="")
+
+
+def from_percent_text(text: str) -> str:
+    """Return the text that `to_percent_text` encoded; bytes that are not UTF-8 raise."""
+    return urllib.parse.unquote(text, errors="strict")
+
+
+def after_prefix(text: str, prefix: str) -> str:
+    """Return what follows a fixed beginning, or raise ValueError."""
+    if not text.startswith(prefix):
+        raise ValueError(f"{text!r} does not begin with {prefix!r}")
+    return text[len(prefix) :]
+
+
+def text_or_null(text: str) -> str | None:
+    """Return the text, or None where it is empty."""
+    return text or None
+
+
+def text_or_empty(text: str | None) -> str:
+    """Return the text, or an empty one for None."""
+    return "" if text is None else text
+
+
+def number_to_text(number: int | None) -> str:
+    """Return a number as text, an empty one for None."""
+    return "" if number is None else str(number)
+
+
+def number_from_text(text: str | None) -> int | None:
+    """Return the number that a text says, None for an empty one."""
+    return int(text) if text else None
+
+
+def json_to_text(value: Any) -> str:
+    """Return a JSON value as text."""
+    return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+
+
+def json_from_text(text: str | None) -> Any:
+    """Return the JSON value of a text, None for an empty one."""
+    return json.loads(text) if text else None
+
+
+def json_to_bytes(value: Any) -> bytes:
+    """Return a JSON value as UTF-8 bytes."""
+    return json_to_text(value).encode()
+
+
+def json_from_bytes(body: bytes) -> Any:
+    """Return the JSON value of UTF-8 bytes, None for none."""
+    return json.loads(body) if body else None
+
+
+def to_lists(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
+    """Return each name's values, in order."""
+    lists: dict[str, list[str]] = {}
+    for name, value in pairs:
+        lists.setdefault(name, []).append(value)
+    return lists
+
+
+def from_lists(lists: dict[str, list[str]] | None) -> list[tuple[str, str]]:
+    """Return the pairs of a mapping from names to lists of values."""
+    return [(name, value) for name, values in (lists or {}).items() for value in values]
+
+
+def data_or_base64(body: bytes, content_type: str) -> tuple[Any, str | None]:
+    """Return (value, None) for JSON or text that gives back the very same bytes, else (None, Base64)."""
+    charset = text_charset(content_type)
+    try:
+        if charset and body:
+            text = body.decode(charset)
+            if "json" not in content_type.lower():
+                if text.encode("utf-8") == body:
+                    return text, None
+            else:
+                value = json.loads(text)
+                if value is not None and json_to_text(value).encode() == body:
+                    return value, None
+    except (ValueError, LookupError, RecursionError):
+        pass
+    return None, base64.b64encode(body).decode("ascii")
+
+
+def body_from_data(data: Any, packed: str | None, content_type: str) -> bytes:
+    """Return the bytes of a content given as a JSON value or text, or as Base64."""
+    if packed is not None:
+        return base64.b64decode(packed, validate=True)
+    if isinstance(data, str) and "json" not in content_type.lower():
+        return data.encode()
+    return b"" if data is None else json_to_text(data).encode()
+
+
+def extensions_of(event: dict[str, Any], known: tuple[str, ...]) -> dict[str, Any]:
+    """Return the attributes of an event that are none of the known ones."""
+    return {name: value for name, value in event.items() if name not in known}
+
+
+def as_extensions(extensions: dict[str, Any], known: tuple[str, ...]) -> dict[str, Any]:
+    """Return extension attributes as they stand in an event, or raise ValueError for a name that is taken or wrong."""
+    for name in extensions:
+        if name in known or not re.fullmatch(r"[a-z0-9]+", name):
+            raise ValueError(f"{name!r} can't be the name of an extension (CloudEvents 1.0: a-z, 0-9, and not taken)")
+    return extensions
 
 
 # --- records, secrets, logs, time left ------------------------------------------------------------------------------

@@ -49,3 +49,13 @@ def repeats(pairs: Any) -> bool:
     """Tell whether a name stands more than once among `pairs`, without case."""
     names = [name.lower() for name, _ in pairs]
     return len(set(names)) != len(names)
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """A law that does not hold: which, for which kind of event, how, and the smallest event that shows it."""
+
+    law: str
+    kind: str
+    why: str
+    event: Fields

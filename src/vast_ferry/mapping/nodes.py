@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import builtins
+import keyword
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -50,7 +51,12 @@ def wrap(text: str, *parts: Node, name: str = "") -> Node:
 
 
 #: Names that generated source uses for something else: no variable and no parameter may hide them.
-RESERVED: Final = frozenset(dir(helpers)) | frozenset(dir(builtins)) | {"told", "hub", "call_handler", "self"}
+RESERVED: Final = (
+    frozenset(dir(helpers))
+    | frozenset(dir(builtins))
+    | frozenset(keyword.kwlist)
+    | {"told", "hub", "call_handler", "self"}
+)
 
 
 @dataclass(slots=True)

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import keyword
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
-from vast_ferry.hub.fields import HTTP_EVENT, HTTP_REPLY, Field
+from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.findings import nearest
 from vast_ferry.mapping.codecs import Codec, Plain, PlainBytes
 from vast_ferry.mapping.nodes import RESERVED
 from vast_ferry.mapping.places import Access, Call, Item
-from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, Rule
-
-#: Fields that belong to the call and not to the event: whoever calls gives them.
-OF_THE_CALL: Final = frozenset(["function", "limit"])
+from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +67,9 @@ class EventShape:
     constants: tuple[Constant, ...] = ()
     classes: Mapping[str, str] = field(default_factory=dict)  # place of an object → name of its class
     event_parameters: tuple[str, ...] = ()  # those that are the event, in an event on file
+    kind: str = "http"
+    each: Access | None = None  # where the events of a batch stand; rows and constants are then those of one event
+    envelope: tuple[Constant, ...] = ()  # what stands around a batch
 
     fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_EVENT)
     rules: tuple[Rule, ...] = EVENT_RULES
@@ -102,14 +102,12 @@ class EventShape:
             and not (row.derived and any(isinstance(step, Call) for step in row.at.steps))
         )
         constants = tuple(Constant(filed(c.at), c.value, c.line) for c in self.constants)
-        return EventShape((root,), rows, constants, {}, (root,), self.fields, self.rules)
+        return replace(self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,))
 
     def without(self, offers: frozenset[str]) -> EventShape:
         """Return the shape on a server that does not give these offers."""
         rows = tuple(row for row in self.rows if row.offer not in offers)
-        return EventShape(
-            self.parameters, rows, self.constants, self.classes, self.event_parameters, self.fields, self.rules
-        )
+        return replace(self, rows=rows)
 
 
 #: How a form of a reply is told from the others: a test on the value that a handler returned.
@@ -165,20 +163,27 @@ def _hub_rows(fields: Mapping[str, Field], *, calls: bool = False) -> tuple[Row,
     )
 
 
+def _hub_shape(kind: str, *, calls: bool) -> EventShape:
+    rows = _hub_rows(EVENTS[kind], calls=calls)
+    if not calls:
+        rows = tuple(row for row in rows if row.field not in OF_THE_CALL)
+    return EventShape(("hub",), rows, event_parameters=("hub",), kind=kind, fields=EVENTS[kind], rules=RULES[kind])
+
+
 #: The hub itself as a shape: a mapping from field name to value. Reading is translating to it, writing is from it.
-HUB_EVENT: Final = EventShape(
-    ("hub",), tuple(row for row in _hub_rows(HTTP_EVENT) if row.field not in OF_THE_CALL), event_parameters=("hub",)
-)
+HUB_EVENTS: Final = {kind: _hub_shape(kind, calls=False) for kind in EVENTS}
 #: The same with what a call needs beside the event, as a stand-in gives it.
-HUB_CALL: Final = EventShape(
-    ("hub",),
-    _hub_rows(HTTP_EVENT, calls=True),
-    event_parameters=("hub",),
-)
+HUB_CALLS: Final = {kind: _hub_shape(kind, calls=True) for kind in EVENTS}
+HUB_EVENT: Final = HUB_EVENTS["http"]
+HUB_CALL: Final = HUB_CALLS["http"]
 HUB_REPLY: Final = ReplyShape(
     (ReplyForm("mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True),),
     "hub",
 )
+
+
+#: The same for handlers of anything but HTTP.
+HUB_DONE: Final = ReplyShape((ReplyForm("mapping", _hub_rows(DONE), written=True),), "hub", fields=DONE, rules=())
 
 
 @dataclass(frozen=True, slots=True)

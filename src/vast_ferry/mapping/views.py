@@ -6,11 +6,12 @@ needs a shape gives directly, so that what both sides have in one form passes th
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
 from urllib.parse import quote, unquote
 
+from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.mapping.nodes import Node, call, literal, wrap
@@ -112,6 +113,14 @@ EVENT_RULES: Final = (
     Rule("time_left", ("limit",), _helper("clock_from")),
 )
 
+_CALL_RULES: Final = (Rule("time_left", ("limit",), _helper("clock_from")),)
+
+#: kind → rules; only HTTP has forms that follow from one another
+RULES: Final = {
+    kind: EVENT_RULES if kind == "http" else _CALL_RULES
+    for kind in ("http", "object", "message", "record", "schedule", "signal", "call")
+}
+
 REPLY_RULES: Final = (
     Rule("headers", ("headers.plain", "set_cookies"), _helper("with_set_cookies")),
     Rule("headers.plain", ("headers",), _helper("without", "set-cookie")),
@@ -119,3 +128,14 @@ REPLY_RULES: Final = (
     Rule("content_type", ("headers.plain",), _helper("content_type_of")),
     Rule("content_type", ("headers",), _helper("content_type_of")),
 )
+
+
+def truths_of(field: str, fields: Mapping[str, Field], rules: tuple[Rule, ...]) -> set[str]:
+    """Return the truths in which a loss of `field` shows."""
+    if fields[field].truth:
+        return {field}
+    found: set[str] = set()
+    for rule in rules:
+        if rule.gives == field:
+            found |= {name for name in rule.needs if fields[name].truth}
+    return found or {"headers"}

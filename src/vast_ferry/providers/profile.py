@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -11,13 +12,15 @@ from pydantic import ValidationError
 
 from vast_ferry.documents.document import Document
 from vast_ferry.documents.yaml_file import read_yaml
+from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.mapping.codecs import CodecError, parse_codec
 from vast_ferry.mapping.compile import CannotWrite, translate_event, translate_reply
 from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, PlaceError, parse_place
 from vast_ferry.mapping.tables import (
-    HUB_EVENT,
+    HUB_DONE,
+    HUB_EVENTS,
     HUB_REPLY,
     Callback,
     Constant,
@@ -29,18 +32,49 @@ from vast_ferry.mapping.tables import (
     check_event,
     check_reply,
 )
+from vast_ferry.mapping.views import REPLY_RULES, RULES
 from vast_ferry.providers import schema
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """The tables of one kind of event: how it is handed over, and how a handler answers."""
+
+    event: EventShape
+    reply: ReplyShape | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class Profile:
-    """One edition of one provider. `event` and `reply` are its HTTP tables."""
+    """One edition of one provider; `kinds` has the tables of each kind of event that it knows."""
 
     model: schema.ProfileModel
-    event: EventShape
-    reply: ReplyShape
+    kinds: Mapping[str, Kind]
     document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
+
+    def kind(self, name: str) -> Kind:
+        """Return the tables of a kind; raises BadInput where the provider does not know it."""
+        if name not in self.kinds:
+            raise BadInput(f"{self.title} has no {name} events", f"Kinds that it has: {', '.join(self.kinds)}")
+        return self.kinds[name]
+
+    @property
+    def event(self) -> EventShape:
+        """Return how an HTTP request is handed to a handler."""
+        return self.kind("http").event
+
+    @property
+    def http_reply(self) -> ReplyShape | None:
+        """Return how a handler answers an HTTP request, where the profile says it."""
+        return self.kinds["http"].reply if "http" in self.kinds else None
+
+    @property
+    def reply(self) -> ReplyShape:
+        """Return how a handler answers an HTTP request."""
+        reply = self.kind("http").reply
+        assert reply is not None
+        return reply
 
     @property
     def name(self) -> str:
@@ -87,29 +121,31 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     except ValidationError as error:
         raise _many(document, error) from None
     builder = _Builder(document)
-    event = builder.event(model)
-    reply = builder.reply(model)
+    kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
     told = {problem.place.line for problem in builder.problems}
     problems = [
         *builder.problems,
         *(
             BadInput(problem.what, problem.remedy, Place(shown, problem.line))
-            for problem in _table_problems(event, reply)
+            for kind in kinds.values()
+            for problem in _table_problems(kind)
             if problem.line not in told
         ),
     ]
     if problems:
-        raise ManyBadInputs(sorted(problems, key=lambda problem: problem.place.line))
-    return Profile(model, event, reply, document, path)
+        once = {(problem.place.line, problem.what): problem for problem in problems}
+        raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
+    return Profile(model, kinds, document, path)
 
 
-def _table_problems(event: EventShape, reply: ReplyShape) -> list[TableProblem]:
-    problems = [*check_event(event), *check_reply(reply)]
+def _table_problems(kind: Kind) -> list[TableProblem]:
+    problems = [*check_event(kind.event), *(check_reply(kind.reply) if kind.reply else [])]
     if problems:
         return problems
     try:
-        translate_event("check", HUB_EVENT, event)
-        translate_reply("check", HUB_REPLY, reply)
+        translate_event("check", HUB_EVENTS[kind.event.kind], kind.event)
+        if kind.reply:
+            translate_reply("check", HUB_REPLY if kind.event.kind == "http" else HUB_DONE, kind.reply)
     except CannotWrite as error:
         return [TableProblem(1, str(error), "Give each object only attributes and methods, each mapping only items")]
     return []
@@ -192,27 +228,54 @@ class _Builder:
             place.line,
         )
 
-    def event(self, model: schema.ProfileModel) -> EventShape:
-        shape = model.http.event
-        rows = [self.row(row, "http", "event", "rows", index) for index, row in enumerate(shape.rows)]
-        rows += [self.row(row, "context", index) for index, row in enumerate(model.context)]
-        constants = tuple(
+    def constants(self, models: list[schema.ConstantModel], *path: str | int) -> tuple[Constant, ...]:
+        return tuple(
             Constant(
-                self._place(constant.at, "http", "event", "constants", index, "at"),
-                tuple(constant.holds) if constant.tuple_ else constant.holds,
-                self.document.place("http", "event", "constants", index).line,
+                self._place(model.at, *path, index, "at"),
+                tuple(model.holds) if model.tuple_ else model.holds,
+                self.document.place(*path, index).line,
             )
-            for index, constant in enumerate(shape.constants)
-        )
-        return EventShape(
-            tuple(model.handler.parameters), tuple(rows), constants, shape.classes, tuple(model.handler.event)
+            for index, model in enumerate(models)
         )
 
-    def reply(self, model: schema.ProfileModel) -> ReplyShape:
-        shape = model.http.reply
+    def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
+        model: schema.KindModel = getattr(profile, name)
+        reply = self.reply(model.reply, name) if model.reply else None
+        return Kind(self.event(profile, model.event, name), reply)
+
+    def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str) -> EventShape:
+        usual = tuple(profile.handler.parameters)
+        parameters = tuple(model.parameters) or usual
+        own = tuple(name for name in parameters if name in profile.handler.event) or parameters[:1]
+        path = (kind, "event")
+        rows = [self.row(row, *path, "rows", index) for index, row in enumerate(model.rows)]
+        each = self._place(model.each, *path, "each") if model.each else None
+        if each is None:
+            context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
+            # A context that is part of the event is part of each kind's own event.
+            rows += [
+                replace(row, at=Access(parameters[0], row.at.steps))
+                if row.at.root == usual[0] and parameters != usual
+                else row
+                for row in context
+            ]
+        return EventShape(
+            (model.entry,) if each else parameters,
+            tuple(rows),
+            self.constants(model.constants, *path, "constants"),
+            model.classes,
+            (model.entry,) if each else own,
+            kind,
+            each,
+            self.constants(model.envelope, *path, "envelope"),
+            EVENTS[kind],
+            RULES[kind],
+        )
+
+    def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
         forms = []
-        for index, form in enumerate(shape.forms):
-            path = ("http", "reply", "forms", index)
+        for index, form in enumerate(model.forms):
+            path = (kind, "reply", "forms", index)
             rows = tuple(self.row(row, *path, "rows", number) for number, row in enumerate(form.rows))
             types = (form.default_types[0], form.default_types[-1]) if form.default_types else None
             fixed = {
@@ -221,11 +284,13 @@ class _Builder:
             }
             line = self.document.place(*path).line
             forms.append(ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line))
-        callback = shape.callback
+        callback = model.callback
         return ReplyShape(
             tuple(forms),
-            shape.root,
+            model.root,
             Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
+            HTTP_REPLY if kind == "http" else DONE,
+            REPLY_RULES if kind == "http" else (),
         )
 
 

@@ -81,26 +81,36 @@ class CallbackModel(Model):
 
 
 class EventModel(Model):
-    """How an HTTP request is handed to a handler."""
+    """How an event is handed to a handler."""
 
+    parameters: list[Identifier] = Field([], description="parameters of handlers of this kind, if not the usual ones")
+    each: str = Field("", description="place of the events of a batch; rows and constants are then those of one")
+    entry: Identifier = Field("entry", description="root of the places of one event of a batch")
+    envelope: list[ConstantModel] = Field([], description="constants around a batch")
     constants: list[ConstantModel] = []
     rows: list[RowModel]
     classes: dict[str, Identifier] = {}
 
 
 class ReplyModel(Model):
-    """How a handler answers an HTTP request."""
+    """How a handler answers, or says that it is done."""
 
     root: Identifier = "reply"
     callback: CallbackModel | None = None
     forms: list[FormModel]
 
 
-class HttpModel(Model):
-    """Events and replies of the HTTP kind."""
+class KindModel(Model):
+    """Events of one kind, and what a handler says when it is done with one."""
 
     event: EventModel
-    reply: ReplyModel
+    reply: ReplyModel | None = None
+
+
+class HttpModel(KindModel):
+    """Events and replies of the HTTP kind."""
+
+    reply: ReplyModel | None = None
 
 
 class HandlerModel(Model):
@@ -194,7 +204,13 @@ class ProfileModel(Model):
     modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
     clients: dict[str, list[Identifier]] = Field({}, description="what else handlers may import, not carried yet")
     context: list[RowModel] = []
-    http: HttpModel
+    http: HttpModel | None = None
+    object: KindModel | None = None
+    message: KindModel | None = None
+    record: KindModel | None = None
+    schedule: KindModel | None = None
+    signal: KindModel | None = None
+    call: KindModel | None = None
     routes: RouteModel | None = None
     definition: DefinitionModel | None = None
     files: list[FileModel] = []

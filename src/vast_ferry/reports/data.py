@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from vast_ferry.checking.check import CheckResult
 from vast_ferry.checking.compare import Verdict
@@ -12,6 +13,9 @@ from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.convert import Converted
 from vast_ferry.source.carry import Crossing
+
+if TYPE_CHECKING:  # linting loads hypothesis, which nothing else needs
+    from vast_ferry.providers.lint import Linted
 
 
 def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
@@ -56,11 +60,11 @@ def loss_data(loss: Loss) -> dict[str, Any]:
 
 def converted_data(converted: Converted) -> dict[str, Any]:
     """Return a converted event and the losses that it met."""
-    return {"event": converted.event, "losses": [loss_data(loss) for loss in converted.losses]}
+    return {"events": converted.events, "losses": [loss_data(loss) for loss in converted.losses]}
 
 
-def profile_data(profile: Profile, losses: list[Loss] | None = None) -> dict[str, Any]:
-    """Return a profile: what it says of itself, and its HTTP rows."""
+def profile_data(profile: Profile, losses: Mapping[str, Sequence[Loss]] | None = None) -> dict[str, Any]:
+    """Return a profile: what it says of itself, its rows, kind by kind, and losses by kind."""
     model = profile.model
     data: dict[str, Any] = {
         "provider": model.provider,
@@ -68,18 +72,42 @@ def profile_data(profile: Profile, losses: list[Loss] | None = None) -> dict[str
         "title": model.title,
         "about": model.about,
         "standard": model.standard,
-        "kinds": ["http"],
-        "handler": list(profile.event.parameters),
+        "handler": list(model.handler.parameters),
         "definition": model.definition.file if model.definition else None,
-        "event": [row_data(row) for row in profile.event.rows],
-        "reply": [
-            {"when": form.when, "written": form.written, "rows": [row_data(row) for row in form.rows]}
-            for form in profile.reply.forms
-        ],
+        "kinds": {
+            name: {
+                "batch": str(kind.event.each) if kind.event.each else None,
+                "event": [row_data(row) for row in kind.event.rows],
+                "reply": [
+                    {"when": form.when, "written": form.written, "rows": [row_data(row) for row in form.rows]}
+                    for form in (kind.reply.forms if kind.reply else ())
+                ],
+            }
+            for name, kind in profile.kinds.items()
+        },
     }
     if losses is not None:
-        data["losses"] = [loss_data(loss) for loss in losses]
+        data["losses"] = {kind: [loss_data(loss) for loss in found] for kind, found in losses.items()}
     return data
+
+
+def lint_data(profile: Profile, results: list[Linted]) -> dict[str, Any]:
+    """Return which laws a profile keeps, and the smallest event that shows each that it does not."""
+    return {
+        "profile": profile.name,
+        "good": not any(result.broken for result in results),
+        "laws": [
+            {
+                "kind": result.kind,
+                "law": result.law,
+                "holds": result.broken is None,
+                "between": result.other or None,
+                "why": result.broken.why if result.broken else None,
+                "event": repr(result.broken.event) if result.broken else None,
+            }
+            for result in results
+        ],
+    }
 
 
 def row_data(row: Row) -> dict[str, Any]:

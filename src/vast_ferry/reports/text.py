@@ -5,8 +5,9 @@ from __future__ import annotations
 import os
 import re
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import groupby
+from typing import TYPE_CHECKING
 
 from rich.console import Console, Group, RenderableType
 from rich.padding import Padding
@@ -15,11 +16,15 @@ from rich.text import Text
 
 from vast_ferry.checking.check import Checked, CheckResult
 from vast_ferry.checking.compare import Verdict
+from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import Finding, Severity
-from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.losses import Broken, Loss
 from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.carry import Crossing
+
+if TYPE_CHECKING:  # linting loads hypothesis, which nothing else needs
+    from vast_ferry.providers.lint import Linted
 
 VERDICT_STYLE = {
     Verdict.SAME: "green",
@@ -169,29 +174,64 @@ def losses_text(losses: Iterable[Loss]) -> RenderableType:
 def profiles_text(profiles: list[Profile]) -> RenderableType:
     """Return the profiles that ship, a line each."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    for column in ("profile", "handler", "declared in", "about"):
+    for column in ("profile", "handler", "declared in", "kinds", "about"):
         table.add_column(column, no_wrap=column == "profile")
     for profile in profiles:
         model = profile.model
         declared = model.definition.file if model.definition else model.files[0].path if model.files else ""
-        handler = f"({', '.join(profile.event.parameters)})"
-        table.add_row(Text(profile.name, "bold"), handler, declared, model.about)
+        handler = f"({', '.join(model.handler.parameters)})"
+        kinds = "every kind" if set(profile.kinds) == set(EVENTS) else ", ".join(profile.kinds)
+        table.add_row(Text(profile.name, "bold"), handler, declared, kinds, model.about)
     return table
 
 
-def profile_text(profile: Profile, losses: list[Loss] | None, to: str) -> RenderableType:
-    """Return a profile's rows, native place beside hub field, and what another can't hold of them."""
-    parts: list[RenderableType] = [heading(profile.title, profile.model.about), Text(), Text("event", "bold")]
-    parts.append(_rows(profile.event.rows))
-    for form in profile.reply.forms:
-        told = f"reply: {form.short_name or form.when}"
-        fixed = ", ".join(f"{name} = {value}" for name, value in form.fixed.items())
-        parts += [Text(), Text.assemble((told, "bold"), (f"  {fixed}" if fixed else "", "dim"))]
-        if form.rows:
-            parts.append(_rows(form.rows))
-    if losses is not None:
-        parts += [Text(), Text(f"What {to} can't hold of it", "bold"), losses_text(losses)]
+def profile_text(
+    profile: Profile, kinds: Sequence[str], losses: Mapping[str, Sequence[Loss]] | None, to: str
+) -> RenderableType:
+    """Return a profile's rows, native place beside hub field, and what another can't hold of them, kind by kind."""
+    parts: list[RenderableType] = [heading(profile.title, profile.model.about)]
+    for name in kinds:
+        kind = profile.kinds[name]
+        batch = f"  batches, at {kind.event.each}" if kind.event.each else ""
+        parts += [Text(), Text.assemble((f"{name} event", "bold"), (batch, "dim")), _rows(kind.event.rows)]
+        for form in kind.reply.forms if kind.reply else ():
+            fixed = ", ".join(f"{field} = {value}" for field, value in form.fixed.items())
+            if not form.rows and not fixed:
+                continue
+            told = f"  {form.short_name or form.when}{', ' + fixed if fixed else ''}"
+            parts += [Text(), Text.assemble((f"{name} reply", "bold"), (told, "dim"))]
+            if form.rows:
+                parts.append(_rows(form.rows))
+        if losses is not None:
+            parts += [Text(), Text(f"What {to} can't hold of {name}", "bold")]
+            if name not in losses:
+                parts.append(Text(f"  {to} has no {name} events", SEVERITY_STYLE[Severity.BLOCKING]))
+            elif losses[name]:
+                parts.append(losses_text(losses[name]))
+            else:
+                parts.append(Text("  nothing: all of it arrives", "green"))
     return Group(*parts)
+
+
+def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
+    """Return which laws a profile keeps, kind by kind; where one is broken, how, and an event that shows it."""
+    parts: list[RenderableType] = [heading(profile.title, profile.model.about), Text()]
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for kind, group in groupby(results, key=lambda result: result.kind):
+        for index, result in enumerate(group):
+            holds = Text("holds", "green") if result.broken is None else Text("broken", "bold red")
+            table.add_row(Text(kind if not index else "", "bold"), holds, f"{result.law} {result.other}".strip())
+            if result.broken:
+                table.add_row("", "", Text(f"{result.broken.why}\nshown by {_told(result.broken)}", "red"))
+    broken = sum(result.broken is not None for result in results)
+    end = Text(f"{broken} broken." if broken else "Every law holds.", "bold red" if broken else "green")
+    return Group(*parts, Padding(table, (0, 0, 0, 2)), Text(), end)
+
+
+def _told(broken: Broken) -> str:
+    fields = EVENTS[broken.kind]
+    said = {name: value for name, value in broken.event.items() if value != fields[name].default_value}
+    return ", ".join(f"{name}={value!r}" for name, value in said.items()) or "every event"
 
 
 def _rows(rows: Iterable[Row]) -> RenderableType:

@@ -9,12 +9,12 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, BinaryIO
 
-from vast_ferry.hub.fields import CHECKS, HTTP_EVENT
+from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.mapping.compile import Source, translate_event, view_event
 from vast_ferry.mapping.emit import module_source, run_module
-from vast_ferry.mapping.tables import HUB_EVENT, EventShape
+from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
 from vast_ferry.providers.profile import Profile
 
 
@@ -86,47 +86,106 @@ def _compiled(source: Source) -> Callable[..., Any]:
     return function
 
 
-@functools.lru_cache(maxsize=64)
-def reader_of(profile: Profile) -> Callable[[Any], dict[str, Any]]:
-    """Return the compiled function from an event on file to hub fields."""
-    return _compiled(translate_event("read_event", profile.event.on_file(), HUB_EVENT))
+@functools.lru_cache(maxsize=256)
+def reader_of(profile: Profile, kind: str) -> Callable[[Any], dict[str, Any]]:
+    """Return the compiled function from one event on file to hub fields."""
+    return _compiled(translate_event("read_event", profile.kind(kind).event.on_file(), HUB_EVENTS[kind]))
 
 
-@functools.lru_cache(maxsize=64)
-def writer_of(profile: Profile) -> Callable[[dict[str, Any]], Any]:
-    """Return the compiled function from hub fields to an event on file."""
-    return _compiled(translate_event("write_event", HUB_EVENT, profile.event.on_file()))
+@functools.lru_cache(maxsize=256)
+def writer_of(profile: Profile, kind: str) -> Callable[[dict[str, Any]], Any]:
+    """Return the compiled function from hub fields to one event on file."""
+    return _compiled(translate_event("write_event", HUB_EVENTS[kind], profile.kind(kind).event.on_file()))
+
+
+def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
+    """Return the kind of a native event on file: the one whose constants it has, and then whose rows read it.
+
+    Raises BadInput where it is of no kind that the provider has.
+    """
+    likely = [name for name in profile.kinds if _has_constants(data, profile, name)]
+    if len(likely) == 1:
+        return likely[0]
+    for name in likely:
+        try:
+            reader_of(profile, name)(next(iter(_entries(data, profile.kinds[name].event)), {}))
+        except Exception:  # noqa: S112  (it is of another kind)
+            continue
+        return name
+    told = sorted({str(c.at) for kind in profile.kinds.values() for c in (*kind.event.envelope, *kind.event.constants)})
+    raise BadInput(
+        f"this is no event of {profile.title} ({_brief(data)})",
+        f"Give one of its kinds: {', '.join(profile.kinds)}"
+        + (f"; they are told by {', '.join(told)}" if told else ""),
+        Place(shown, line),
+    )
+
+
+@functools.lru_cache(maxsize=256)
+def _told_by(profile: Profile, kind: str) -> tuple[tuple[tuple[str | int, ...], str], ...]:
+    """Return the places on file that tell a kind, with what stands there."""
+    shape = profile.kind(kind).event
+    constants = shape.envelope if shape.each else shape.on_file().constants
+    return tuple((constant.at.on_file, constant.value) for constant in constants if isinstance(constant.value, str))
+
+
+def _has_constants(data: Any, profile: Profile, kind: str) -> bool:
+    each = profile.kind(kind).event.each
+    if each is not None and not isinstance(_at(data, each.on_file), list):
+        return False
+    return all(_at(data, keys) == value for keys, value in _told_by(profile, kind))
+
+
+def _entries(data: Any, shape: EventShape) -> list[Any]:
+    return [data] if shape.each is None else list(_at(data, shape.each.on_file))
+
+
+def read_events(
+    data: Any, profile: Profile, shown: str, line: int = 1, kind: str = ""
+) -> tuple[str, list[dict[str, Any]]]:
+    """Return the kind of a native event on file, and the events in it as hub fields: one, or those of a batch.
+
+    Raises BadInput that names the row and the place where an event is not what the profile says.
+    """
+    kind = kind or kind_of(data, profile, shown, line)
+    shape = profile.kind(kind).event
+    if not _has_constants(data, profile, kind):
+        kind_of(data, profile, shown, line)  # says what is wrong
+        raise BadInput(f"this is no event of the kind {kind}", f"Give one of {profile.title}", Place(shown, line))
+    filed = shape.on_file()
+    read = reader_of(profile, kind)
+    events = []
+    for entry in _entries(data, shape):
+        try:
+            fields = read(entry)
+        except Exception:
+            raise _diagnose(entry, filed, profile, shown, line) from None
+        for name, value in fields.items():
+            if not CHECKS[shape.fields[name].holds](value):
+                raise _diagnose(entry, filed, profile, shown, line)
+        events.append(fields)
+    return kind, events
+
+
+def write_events(kind: str, events: list[dict[str, Any]], profile: Profile) -> list[Any]:
+    """Return the native events on file (plain JSON data): one for each, or one batch of them all."""
+    shape = profile.kind(kind).event
+    write = writer_of(profile, kind)
+    entries = [write(event) for event in events]
+    if shape.each is None:
+        return entries
+    batch: dict[str | int, Any] = {}
+    for keys, value in [*((c.at.on_file, c.value) for c in shape.envelope), (shape.each.on_file, entries)]:
+        inner: Any = batch
+        for key in keys[:-1]:
+            inner = inner.setdefault(key, {})
+        inner[keys[-1]] = value
+    return [batch]
 
 
 def read_native(data: Any, profile: Profile, shown: str, line: int = 1) -> HttpEvent:
-    """Return the hub event of a native event on file.
-
-    Raises BadInput that names the row and the place where the event is not what the profile says.
-    """
-    shape = profile.event.on_file()
-    read = reader_of(profile)
-    try:
-        fields = read(data)
-    except Exception:
-        raise _diagnose(data, shape, profile, shown, line) from None
-    for name, value in fields.items():
-        if not CHECKS[HTTP_EVENT[name].holds](value):
-            raise _diagnose(data, shape, profile, shown, line)
-    for constant in shape.constants:
-        found = _at(data, constant.at.on_file)
-        if found is not _MISSING and found != constant.value and not isinstance(constant.value, tuple):
-            raise BadInput(
-                f"{_shown_place(constant.at.on_file)} is {_brief(found)}, and an HTTP event of {profile.title} has "
-                f"{constant.value!r} there",
-                "Give an HTTP event of that provider, or name another with --from",
-                Place(shown, line),
-            )
-    return HttpEvent.from_fields(fields)
-
-
-def write_native(event: HttpEvent, profile: Profile) -> Any:
-    """Return the native event on file (plain JSON data) of a hub event."""
-    return writer_of(profile)(event.as_fields())
+    """Return the HTTP event that a native event on file is; raises BadInput as `read_events` does."""
+    return HttpEvent.from_fields(read_events(data, profile, shown, line, "http")[1][0])
 
 
 _MISSING: Any = object()
@@ -157,14 +216,14 @@ def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: 
             continue
         keys = row.at.on_file
         value = _at(data, keys)
-        hub = HTTP_EVENT[row.field]
+        hub = shape.fields[row.field]
         if value is _MISSING and row.optional:
             continue
         row_at = f"row {profile.name} line {row.line} ({row.field})"
         if value is _MISSING:
             return BadInput(
                 f"{_shown_place(keys)} is missing, {row_at} wants it",
-                f"Give an HTTP event of {profile.title} on file",
+                f"Give an event of {profile.title}, of the kind {shape.kind}",
                 Place(shown, line),
             )
         view = _compiled(view_event("view", shape, row.field))
@@ -176,7 +235,9 @@ def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: 
         if problem:
             return BadInput(
                 f"{_shown_place(keys)} is {_brief(value)}, {problem}; {row_at} reads it as {row.codec}",
-                f"Give an HTTP event of {profile.title} on file",
+                f"Give an event of {profile.title}, of the kind {shape.kind}",
                 Place(shown, line),
             )
-    return BadInput("the event can't be read", f"Give an HTTP event of {profile.title} on file", Place(shown, line))
+    return BadInput(
+        "the event can't be read", f"Give an event of {profile.title}, of the kind {shape.kind}", Place(shown, line)
+    )

@@ -34,6 +34,11 @@ class Plan:
     def __init__(self, folder: Path, target: Profile, out: Path, source: Profile | None = None) -> None:
         self.folder, self.target, self.out = folder, target, out
         self.source, self.project = read_project(folder, source)
+        if not target.http_reply or not (target.model.definition or target.model.files):
+            raise BadInput(
+                f"nothing can be written for {target.title} yet: its profile declares no files",
+                "Name another provider with --to",
+            )
         if self.source.name == target.name:
             raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
         self.findings: list[Finding] = list(self.project.findings)
@@ -239,9 +244,11 @@ class Plan:
             )
 
 
-def crossing_losses(source: Profile, target: Profile) -> list[Loss]:
+def crossing_losses(source: Profile, target: Profile, kind: str = "http") -> list[Loss]:
     """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
-    return [*event_losses(target.event, source.event), *reply_losses(target.reply, source.reply)]
+    one, other = source.kind(kind), target.kind(kind)
+    losses = event_losses(other.event, one.event)
+    return [*losses, *reply_losses(other.reply, one.reply)] if one.reply and other.reply else losses
 
 
 def _walk(folder: Path) -> Iterable[Path]:

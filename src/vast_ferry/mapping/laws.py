@@ -1,0 +1,390 @@
+"""The laws that a shape must keep, each on its own, on generated events: what is written is read back, fused is read
+and write, every derived loss shows up, and no other difference ever does.
+
+Authors of profiles run them with `vast-ferry profile lint`; the tests run them on every profile that ships. They need
+hypothesis, which is imported here and nowhere else.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+from vast_ferry.hub.fields import EVENTS
+from vast_ferry.mapping.compile import event_losses, translate_event
+from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.losses import Broken, Fields, Loss
+from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape
+from vast_ferry.mapping.views import truths_of
+
+# --- generated events: what the standards let through, and often what is awkward --------------------------------------
+
+NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}", fullmatch=True)
+HEADER_NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}([-_][a-z0-9]{1,5})?", fullmatch=True).filter(
+    lambda name: name not in ("cookie", "host", "te", "connection", "upgrade")
+)
+HEADER_VALUE = st.text(st.characters(min_codepoint=0x21, max_codepoint=0xFF, exclude_categories=["Cc"]), max_size=12)
+TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=8)
+KEY = st.sampled_from(
+    [
+        "north/2026-11-20 first.csv",
+        "a+b c%20d%2Fe",
+        "/leading/slash",
+        "cafe\u0301/caf\u00e9",
+        "ü" * 512,
+        "x" * 1024,
+        "a//b/../c?d#e&f=g",
+        "\\ \"quoted\" 'both'",
+        "%",
+    ]
+) | TEXT.filter(bool)
+PIECE = st.sampled_from(
+    ["h-7", "a%20b", "a+b", "h%2F7", "%C3%BC", "~x", "%7Ex", "x%2fy", "1,2", "%E6%9C%88", "", "b=c"]
+)
+PATH = st.lists(PIECE, min_size=1, max_size=4).map(lambda pieces: "/" + "/".join(pieces))
+QUERY = st.lists(
+    st.sampled_from(
+        ["day=mon", "day=tue", "unit=", "flag", "", "a+b=c%20d", "p=1%2B2", "q=%E6%9C%88", "=x", "y=~", "z=%FF"]
+    ),
+    max_size=5,
+).map("&".join)
+MEDIA = st.sampled_from(
+    [
+        "",
+        "text/plain",
+        "application/json; charset=utf-8",
+        "application/json",
+        "text/plain; charset=latin-1",
+        "image/png",
+        "text/x; charset=no",
+        "text/csv; charset=utf-16",
+        "application/problem+json",
+        'text/html; charset="utf-8"',
+    ]
+)
+BODY = (
+    st.binary(max_size=40)
+    | st.text(max_size=20).map(str.encode)
+    | st.sampled_from(
+        [b"\xff\xfea\x00", b'{"a":1.50,"b":[12345678901234567890]}', b'{"a": 1}', b"null", b'"x"', b"1E+2"]
+    )
+)
+TIME = st.sampled_from(
+    [
+        "2026-11-25T10:30:00.123Z",
+        "1969-12-31T23:59:59.999Z",
+        "2026-01-01T00:00:00.000Z",
+        "2026-01-01T00:00:00Z",
+        "2026-03-29T01:30:00.123456789Z",
+        "2026-03-29T01:30:00.1234567891Z",
+        "2026-07-01T08:00:00.500+02:00",
+        "2026-07-01T08:00:00-09:30",
+        "",
+    ]
+)
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.floats(allow_nan=False, allow_infinity=False) | TEXT,
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(TEXT, inner, max_size=3),
+    max_leaves=6,
+)
+COOKIE = st.lists(st.from_regex(r"[a-z]{1,3}=[a-z0-9]{0,3}", fullmatch=True), min_size=1, max_size=3).flatmap(
+    lambda pairs: st.sampled_from(["; ".join(pairs), ";".join(pairs)])
+)
+
+
+@st.composite
+def headers(draw: st.DrawFn) -> list[tuple[str, str]]:
+    """Header fields as the hub has them: names in lower case, no Host, no framing."""
+    names = draw(st.lists(HEADER_NAME, min_size=1, max_size=3))
+    made = draw(st.lists(st.tuples(st.sampled_from(names), HEADER_VALUE), max_size=5))
+    kind = draw(MEDIA)
+    cookies = draw(st.lists(COOKIE, max_size=2))
+    return [*made, *([("content-type", kind)] if kind else []), *(("cookie", cookie) for cookie in cookies)]
+
+
+RECORD = st.dictionaries(NAME, JSON, max_size=3)
+
+#: field → what it may hold; by kind where a name means two things
+VALUES: Mapping[str, st.SearchStrategy[Any]] = {
+    "id": st.text(min_size=1, max_size=8).filter(lambda text: text.isprintable()),
+    "time": TIME,
+    "due": TIME,
+    "method": st.sampled_from(["GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PROPFIND"]),
+    "scheme": st.sampled_from(["http", "https"]),
+    "authority": st.sampled_from(["api.lindenfold.example", "localhost:8080", "[2001:db8::1]:443"]),
+    "path.raw": PATH,
+    "query.raw": QUERY,
+    "route": st.sampled_from(["/hives/{hive}/weight", "/files/{+rest}", "/"]),
+    "captures": st.dictionaries(NAME, TEXT, max_size=2),
+    "headers": headers(),
+    "body": BODY,
+    "client": st.sampled_from(["", "198.51.100.7", "2001:db8::7"]),
+    "principal": st.none()
+    | st.builds(lambda name, claims: {"id": name, "claims": claims}, NAME, st.dictionaries(NAME, TEXT, max_size=2)),
+    "object.change": st.sampled_from(["created", "deleted", "relabelled"]),
+    "record.change": st.sampled_from(["inserted", "updated", "deleted"]),
+    "bucket": NAME,
+    "key": KEY,
+    "size": st.none() | st.integers(0, 2**63),
+    "content_type": MEDIA,
+    "etag": st.just("") | NAME,
+    "version": st.just("") | NAME,
+    "labels": st.dictionaries(NAME, TEXT, max_size=2),
+    "extensions": st.dictionaries(
+        st.from_regex(r"x[a-z0-9]{0,4}", fullmatch=True),
+        st.booleans() | st.integers(-9, 9) | TEXT.filter(bool),
+        max_size=2,
+    ),
+    "channel": NAME,
+    "attributes": st.dictionaries(NAME, TEXT, max_size=2),
+    "group": st.just("") | NAME,
+    "attempt": st.integers(1, 9),
+    "table": NAME,
+    "keys": RECORD,
+    "old": st.none() | RECORD,
+    "new": st.none() | RECORD,
+    "sequence": st.just("") | st.from_regex(r"[0-9]{1,6}", fullmatch=True),
+    "name": st.from_regex(r"[a-z]{1,6}(\.[a-z]{1,6})?", fullmatch=True),
+    "subject": st.just("") | KEY,
+    "data": JSON,
+}
+
+
+def events(kind: str) -> st.SearchStrategy[Fields]:
+    """Return the strategy of events of a kind, as hub fields."""
+    names = [row.field for row in HUB_EVENTS[kind].rows]
+    return st.fixed_dictionaries({name: VALUES.get(f"{kind}.{name}", VALUES.get(name, TEXT)) for name in names})
+
+
+# --- telling what changed --------------------------------------------------------------------------------------------
+
+
+def by_name(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
+    """Return values by name: order between fields of different names says nothing (RFC 9110 §5.3)."""
+    found: dict[str, list[str]] = {}
+    for name, value in pairs:
+        found.setdefault(name.lower(), []).append(value)
+    return found
+
+
+def same(name: str, one: Any, other: Any) -> bool:
+    """Tell whether two values of a field are the same; 1, 1.0 and True are three."""
+    if name == "headers":
+        return by_name(one) == by_name(other)
+    if isinstance(one, Mapping) and isinstance(other, Mapping):
+        return one.keys() == other.keys() and all(same("", one[key], other[key]) for key in one)
+    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
+        return len(one) == len(other) and all(same("", a, b) for a, b in zip(one, other, strict=True))
+    return type(one) is type(other) and bool(one == other)
+
+
+def changed(before: Fields, after: Fields) -> set[str]:
+    """Return the truths that did not come back."""
+    return {name for name in before if not same(name, before[name], after[name])}
+
+
+class LawError(AssertionError):
+    """A difference that no derived loss explains."""
+
+    def __init__(self, why: str, event: Fields) -> None:
+        super().__init__(why)
+        self.why, self.event = why, event
+
+
+def compiled(source: EventShape, target: EventShape) -> Callable[..., Any]:
+    """Return the compiled translation between two shapes."""
+    text = module_source("Law.", [translate_event("translate", source, target)])
+    function: Callable[..., Any] = run_module(text, "law")["translate"]
+    return function
+
+
+def expect(before: Fields, after: Fields, losses: list[Loss], shape: EventShape, offered: frozenset[str]) -> None:
+    """Raise LawError where a truth changed and no derived loss that this event meets explains it."""
+    met: set[str] = set()
+    for loss in losses:
+        if loss.unless not in offered and loss.applies(before):
+            met |= truths_of(loss.field, shape.fields, shape.rules)
+    for name in sorted(changed(before, after) - met):
+        raise LawError(f"{name} was {before[name]!r} and came back as {after[name]!r}; no derived loss says so", before)
+
+
+def offers_of(shape: EventShape) -> frozenset[str]:
+    """Return the offers that only some servers of a shape make."""
+    return frozenset(row.offer for row in shape.rows if row.offer)
+
+
+# --- the laws --------------------------------------------------------------------------------------------------------
+
+#: A law, for a shape: what checks it on one event.
+Law = Callable[[EventShape], Callable[[Fields], None]]
+
+
+def write_then_read(shape: EventShape) -> Callable[[Fields], None]:
+    """An event that is written on file and read back is the same, but for derived losses."""
+    hub, losses, offers = HUB_EVENTS[shape.kind], event_losses(shape), offers_of(shape)
+    ways = []
+    for without in {frozenset[str](), offers}:
+        filed = shape.without(without).on_file()
+        ways.append((offers - without, compiled(hub, filed), compiled(filed, hub)))
+
+    def check(event: Fields) -> None:
+        for offered, write, read in ways:
+            expect(event, read(write(event)), losses, shape, offered)
+
+    return check
+
+
+def write_then_read_live(shape: EventShape) -> Callable[[Fields], None]:
+    """An event that is handed to a handler says the same, but for derived losses."""
+    write, read = compiled(HUB_CALLS[shape.kind], shape), compiled(shape, HUB_EVENTS[shape.kind])
+    unfilled = [name for name in shape.parameters if not any(row.at.root == name for row in shape.rows)]
+    losses, offers = event_losses(shape), offers_of(shape)
+
+    def check(event: Fields) -> None:
+        called = {**event, "function": "f", "limit": 1.0, "log": print, "secret": str, "time_left": float}
+        native = write(called, *(None for _ in unfilled))
+        values = dict(zip(shape.parameters, native if len(shape.parameters) > 1 else (native,), strict=True))
+        after = read(*(value for name, value in values.items() if name not in unfilled))
+        expect(event, after, losses, shape, offers)
+
+    return check
+
+
+def read_then_write(shape: EventShape) -> Callable[[Fields], None]:
+    """A native event that is read and written again is read as the same."""
+    filed, hub = shape.on_file(), HUB_EVENTS[shape.kind]
+    write, read = compiled(hub, filed), compiled(filed, hub)
+
+    def check(event: Fields) -> None:
+        held = read(write(event))
+        again = read(write(held))
+        for name in sorted(changed(held, again)):
+            raise LawError(f"{name} was {held[name]!r}, and after writing it again {again[name]!r}", held)
+
+    return check
+
+
+SINGLE: Mapping[str, Law] = {
+    "write, then read": write_then_read,
+    "write, then read, as handed over": write_then_read_live,
+    "read, then write": read_then_write,
+}
+
+
+def fused_is_read_and_write(one: EventShape, other: EventShape) -> Callable[[Fields], None]:
+    """Translating straight is reading and writing; there and back is the same, but for derived losses."""
+    a, b, hub = one.on_file(), other.on_file(), HUB_EVENTS[one.kind]
+    write, straight, read, write_other, read_other = (
+        compiled(*pair) for pair in ((hub, a), (a, b), (a, hub), (hub, b), (b, hub))
+    )
+    losses, offers = event_losses(other), offers_of(other)
+
+    def check(event: Fields) -> None:
+        native = write(event)
+        fused, held = straight(native), read(native)
+        if not same("", fused, write_other(held)):
+            raise LawError(f"translated straight: {fused!r}; read and written: {write_other(held)!r}", event)
+        expect(held, read_other(fused), losses, other, offers)
+
+    return check
+
+
+#: Every law sees at least so many events where only one has to show something.
+LARGE = 300
+
+
+@functools.lru_cache(maxsize=32)
+def pool(kind: str, count: int) -> tuple[Fields, ...]:
+    """Return generated events of a kind, always the same: to generate one costs far more than to translate it."""
+    made: list[Fields] = []
+
+    @settings(
+        max_examples=count,
+        deadline=None,
+        database=None,
+        derandomize=True,
+        phases=[Phase.generate],
+        suppress_health_check=list(HealthCheck),
+    )
+    @given(events(kind))
+    def collect(event: Fields) -> None:
+        made.append(event)
+
+    collect()
+    return tuple(made)
+
+
+def unseen_losses(shape: EventShape) -> Iterator[Broken]:
+    """Yield derived losses that no event shows: a loss that never happens is as wrong as one that is not told."""
+    hub = HUB_EVENTS[shape.kind]
+    for loss in event_losses(shape):
+        filed = shape.without(frozenset([loss.unless]) if loss.unless else frozenset()).on_file()
+        write, read = compiled(hub, filed), compiled(filed, hub)
+        names = truths_of(loss.field, shape.fields, shape.rules)
+
+        def shows(event: Fields, loss: Loss = loss, write: Any = write, read: Any = read, names: Any = names) -> bool:
+            try:
+                return loss.applies(event) and bool(names & changed(event, read(write(event))))
+            except Exception:  # another law says so
+                return False
+
+        if not any(shows(event) for event in pool(shape.kind, LARGE)):
+            yield Broken("every derived loss shows up", shape.kind, f"no event shows {loss.code}: {loss}", {})
+
+
+def _run(name: str, kind: str, examples: int, check: Callable[[Fields], None]) -> Broken | None:
+    for event in pool(kind, examples):
+        why = _failure(check, event)
+        if why:
+            small = _smallest(kind, check, event)
+            return Broken(name, kind, _failure(check, small) or why, small)
+    return None
+
+
+def _failure(check: Callable[[Fields], None], event: Fields) -> str:
+    try:
+        check(event)
+    except LawError as error:
+        return error.why
+    except Exception as error:
+        return f"{type(error).__name__}: {error}"
+    return ""
+
+
+def _smallest(kind: str, check: Callable[[Fields], None], event: Fields) -> Fields:
+    """Return the event with all at its default, and each part of a list or mapping gone, that it can do without."""
+    small = dict(event)
+
+    def without(name: str, value: Any) -> None:
+        trial = {**small, name: value}
+        if small[name] != value and _failure(check, trial):
+            small[name] = value
+
+    for name in event:
+        without(name, EVENTS[kind][name].default_value)
+        for index in reversed(range(len(small[name]) if isinstance(small[name], list) else 0)):
+            without(name, [part for place, part in enumerate(small[name]) if place != index])
+        for key in list(small[name]) if isinstance(small[name], dict) else ():
+            without(name, {other: part for other, part in small[name].items() if other != key})
+    return small
+
+
+def check_shape(shape: EventShape, examples: int = 100) -> Iterator[tuple[str, Broken | None]]:
+    """Yield each law's name and, where it does not hold, how; for one kind of event of one provider."""
+    for name, law in SINGLE.items():
+        yield name, _run(name, shape.kind, examples, law(shape))
+    unseen = list(unseen_losses(shape))
+    yield "every derived loss shows up", unseen[0] if unseen else None
+
+
+def check_pair(one: EventShape, other: EventShape, examples: int = 100) -> Broken | None:
+    """Return how translating between two shapes of a kind breaks the law, if it does."""
+    name = "fused is read and write"
+    return _run(name, one.kind, examples, fused_is_read_and_write(one, other))
+
+
+KINDS = tuple(EVENTS)

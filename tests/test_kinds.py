@@ -1,0 +1,195 @@
+"""Every kind of event at every provider: told apart, batched and taken apart, exact, and as CloudEvents has them."""
+
+from __future__ import annotations
+
+import json
+from itertools import permutations
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from cloudevents.core.bindings.http import HTTPMessage, from_structured, to_binary, to_structured
+from cloudevents.core.formats.json import JSONFormat
+from cloudevents.core.v1.event import CloudEvent
+from conftest import ROOT, Run
+
+from vast_ferry import BadInput, convert_event
+from vast_ferry.documents.yaml_file import read_yaml
+from vast_ferry.mapping import laws
+from vast_ferry.providers.json_schema import profile_schema
+from vast_ferry.providers.registry import all_profiles, find_profile, shipped
+from vast_ferry.samples.native import kind_of, read_events, write_events
+
+PROFILES = {profile.name: profile for profile in all_profiles()}
+SHAPES = [(name, kind) for name, profile in PROFILES.items() for kind in profile.kinds]
+
+
+@pytest.mark.parametrize(("name", "kind"), SHAPES)
+def test_a_native_event_tells_its_kind(name: str, kind: str) -> None:
+    profile = PROFILES[name]
+    for event in laws.pool(kind, 20):
+        (native,) = write_events(kind, [event], profile)
+        native = json.loads(json.dumps(native))
+        assert kind_of(native, profile, "event") == kind
+        assert read_events(native, profile, "event")[0] == kind
+
+
+LINE: dict[str, Any] = {
+    "ticket": "l-1", "at": 1795571400123, "line": "honey-orders", "text": '{"jars": 6}', "packed": False,
+    "form": "application/json", "notes": {"region": "north"}, "group": None, "tries": 1,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("count", [0, 1, 3])
+def test_batches_are_taken_apart_and_put_together(count: int) -> None:
+    batch = {"kind": "line", "batch": [{**LINE, "ticket": f"l-{number}"} for number in range(count)]}
+    apart = convert_event(batch, "ostermere@1", "thornwick@1").events
+    assert [event["mark"] for event in apart] == [f"l-{number}" for number in range(count)]
+    together = convert_event(json.loads(json.dumps(apart)), "thornwick@1", "ostermere@1").events
+    assert together == ([batch] if count else [])
+    assert convert_event(batch, "ostermere@1", "ostermere@2").events[0]["kind"] == "line"
+    if count != 1:
+        with pytest.raises(ValueError, match="look at `events`"):
+            _ = convert_event(batch, "ostermere@1", "thornwick@1").event
+
+
+KEYS = [
+    ("north/2026-11-20 first.csv", "north/2026-11-20+first.csv"),
+    ("a+b%20c", "a%2Bb%2520c"),
+    ("/leading/slash", "/leading/slash"),
+    ("caf\u00e9", "caf%C3%A9"),
+    ("cafe\u0301", "cafe%CC%81"),
+    ("ü" * 512, "%C3%BC" * 512),
+]
+
+
+@pytest.mark.parametrize(("key", "native"), KEYS, ids=lambda text: text[:12])
+def test_keys_are_exact(key: str, native: str) -> None:
+    event = {**laws.pool("object", 1)[0], "key": key}
+    for name, profile in PROFILES.items():
+        if "object" in profile.kinds:
+            written = json.loads(json.dumps(write_events("object", [event], profile)[0]))
+            assert read_events(written, profile, "event")[1][0]["key"] == key
+            if name == "ostermere@1":
+                assert written["batch"][0]["item"] == native
+
+
+@pytest.mark.parametrize(
+    "value", [2**53 + 1, -(2**70), 0.1, 1e300, None, "", [], {}, False, {"a": None}, "1.50", "\u2028"]
+)
+def test_values_come_through_between_all_pairs(value: Any) -> None:
+    event = {**laws.pool("call", 1)[0], "data": value, "extensions": {}}
+    for one, other in permutations((name for name, profile in PROFILES.items() if "call" in profile.kinds), 2):
+        (native,) = write_events("call", [event], PROFILES[one])
+        (there,) = convert_event(json.loads(json.dumps(native)), one, other).events
+        got = read_events(json.loads(json.dumps(there)), PROFILES[other], "event")[1][0]["data"]
+        assert laws.same("", got, value), (one, other)
+
+
+# --- CloudEvents, judged by the project's own SDK --------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", PROFILES["cloudevents@1"].kinds)
+def test_events_are_cloudevents_for_the_projects_own_sdk(kind: str) -> None:
+    profile, format_ = find_profile("cloudevents"), JSONFormat()
+    for event in laws.pool(kind, 60):
+        if kind == "object" and not event["key"].strip():
+            continue
+        (ours,) = write_events(kind, [event], profile)
+        theirs = format_.read(None, json.dumps(ours).encode())
+        assert theirs.get_id() == event["id"]
+        assert theirs.get_specversion() == "1.0"
+        for name, value in event["extensions"].items():
+            assert theirs.get_extension(name) == value
+        # the other way: what the SDK writes reads as the same event
+        again = json.loads(format_.write(theirs))
+        again.pop("time", None)  # the SDK ends at microseconds, and makes up a time where there is none
+        again.update({"time": ours["time"]} if "time" in ours else {})
+        back = read_events(again, profile, "event")[1][0]
+        expected = read_events(json.loads(json.dumps(ours)), profile, "event")[1][0]
+        assert laws.changed(expected, back) <= ({"body"} if kind == "message" else set())
+
+
+def test_an_event_made_by_the_sdk_is_read() -> None:
+    made = CloudEvent(
+        attributes={
+            "id": "n-1",
+            "source": "/signals",
+            "type": "signal.member.joined",
+            "subject": "members/m-12",
+            "specversion": "1.0",
+            "extra": "x",
+        },
+        data={"name": "Ada", "eggs": 2**60},
+    )
+    message: HTTPMessage = to_structured(made, JSONFormat())
+    there = convert_event(json.loads(message.body), "cloudevents", "ostermere@1").event
+    assert (there["kind"], there["name"], there["about"]) == ("bell", "member.joined", "members/m-12")
+    assert there["content"] == {"name": "Ada", "eggs": 2**60}
+    lost = convert_event(json.loads(message.body), "cloudevents", "ostermere@1").losses
+    assert "no-extensions" in {loss.code for loss in lost}
+    assert to_binary(made, JSONFormat()).headers
+    assert from_structured(message, JSONFormat()).get_id() == "n-1"
+
+
+def test_extensions_keep_the_rules_for_names() -> None:
+    event = {**laws.pool("signal", 1)[0], "extensions": {"Not-Allowed": "x"}}
+    with pytest.raises(ValueError, match="can't be the name of an extension"):
+        write_events("signal", [event], find_profile("cloudevents"))
+
+
+# --- the commands ----------------------------------------------------------------------------------------------------
+
+
+def test_lint_passes_on_a_good_profile_and_shows_how_a_bad_one_breaks(run: Run, tmp_path: Path) -> None:
+    good = run("profile", "lint", "cgi", "--examples", "20")
+    assert (good.returncode, good.stderr) == (0, "")
+    assert "Every law holds." in good.stdout
+    text = shipped()["thornwick@1"].read_text()
+    words = "choice(stored=created, removed=deleted, renoted=relabelled)"
+    assert words in text
+    (tmp_path / "own.yaml").write_text(text.replace(words, "choice(stored=created, removed=deleted)"))
+    bad = run("profile", "lint", "own.yaml", "--examples", "20", cwd=tmp_path)
+    assert (bad.returncode, bad.stderr) == (1, "")
+    assert "'relabelled' is none of created, deleted" in " ".join(bad.stdout.split())
+    # a row that can't be inverted is refused when it is declared
+    (tmp_path / "own.yaml").write_text(text.replace(words, "choice(stored=created, removed=deleted, renoted=deleted)"))
+    worse = run("profile", "lint", "own.yaml", cwd=tmp_path)
+    assert (worse.returncode, worse.stdout) == (2, "")
+    assert "two words stand for the same" in worse.stderr
+
+
+def test_fidelity_is_printed_written_and_drawn(run: Run, tmp_path: Path) -> None:
+    done = run("profile", "fidelity", "--kind", "http", "--plot", "f.png", "--csv", "f.csv", cwd=tmp_path)
+    assert done.returncode == 0
+    assert "ostermere@1" in done.stdout
+    assert (tmp_path / "f.png").read_bytes().startswith(b"\x89PNG")
+    assert (tmp_path / "f.csv").read_text().startswith("kind,from,to,fields,whole,partly,never,share\n")
+    rows = json.loads(run("profile", "fidelity", "--kind", "http", "--format", "json").stdout)
+    by_pair = {(row["from"], row["to"]): row for row in rows}
+    assert by_pair["ostermere@1", "ostermere@1"]["share"] == 1
+    assert by_pair["ostermere@1", "wsgi@1"]["never"] == 2  # id and time
+    for arguments, says in [(["--plot", "f.bmp"], "no kind of picture"), (["--kind", "htp"], "did you mean 'http'")]:
+        bad = run("profile", "fidelity", *arguments, cwd=tmp_path)
+        assert (bad.returncode, bad.stdout) == (2, "")
+        assert says in bad.stderr
+
+
+def test_every_shipped_profile_is_valid_by_the_published_schema(run: Run) -> None:
+    published = json.loads((ROOT / "docs" / "profile.schema.json").read_text())
+    assert published == profile_schema() == json.loads(run("profile", "schema").stdout)
+    jsonschema.Draft202012Validator.check_schema(published)
+    validator = jsonschema.Draft202012Validator(published)
+    for path in shipped().values():
+        data = read_yaml(path, str(path), "the profile").data
+        assert list(validator.iter_errors(data)) == []
+        assert list(validator.iter_errors({**data, "editon": 1}))
+
+
+def test_an_unknown_kind_is_told(run: Run) -> None:
+    with pytest.raises(BadInput, match="has no object events"):
+        convert_event({"kind": "store", "batch": []}, "ostermere@1", "wsgi")
+    assert run("profile", "show", "wsgi", "--kind", "object").returncode == 2
+    shown = run("profile", "show", "ostermere@1", "--to", "wsgi").stdout
+    assert "WSGI has no record events" in shown
