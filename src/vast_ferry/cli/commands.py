@@ -168,17 +168,19 @@ def convert(file: str, source: str, to: str, lines: bool, form: str) -> None:
 
     profiles = find_profile(source), find_profile(to)
     shown = "standard input" if file == "-" else file
+    encode = json.JSONEncoder(ensure_ascii=False, indent=None if lines else 2).encode
     with events_on_file(file, shown, lines=lines) as events:
         for number, data in events:
             converted = convert_event(data, *profiles, shown=shown, line=number)
+            results: list[Any]
             if form == "json":
-                click.echo(json.dumps(converted_data(converted), ensure_ascii=False, indent=None if lines else 2))
-            elif lines:
-                for one in converted.events:
-                    click.echo(json.dumps(one, ensure_ascii=False))
+                results = [converted_data(converted)]
+            elif lines or len(converted.events) == 1:
+                results = converted.events
             else:
-                several = converted.events[0] if len(converted.events) == 1 else converted.events
-                click.echo(json.dumps(several, ensure_ascii=False, indent=2))
+                results = [converted.events]
+            for result in results:
+                sys.stdout.write(encode(result) + "\n")
             if form == "text":
                 for loss in converted.losses:
                     click.echo(f"{shown}:{number}: not held by {profiles[1].title}: {loss}", err=True)

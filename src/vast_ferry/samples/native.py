@@ -147,24 +147,30 @@ def read_events(
 
     Raises BadInput that names the row and the place where an event is not what the profile says.
     """
-    kind = kind or kind_of(data, profile, shown, line)
-    shape = profile.kind(kind).event
-    if not _has_constants(data, profile, kind):
+    if not kind:
+        kind = kind_of(data, profile, shown, line)
+    elif not _has_constants(data, profile, kind):
         kind_of(data, profile, shown, line)  # says what is wrong
         raise BadInput(f"this is no event of the kind {kind}", f"Give one of {profile.title}", Place(shown, line))
-    filed = shape.on_file()
-    read = reader_of(profile, kind)
+    shape = profile.kind(kind).event
+    read, checks = reader_of(profile, kind), _checks(kind)
     events = []
     for entry in _entries(data, shape):
         try:
             fields = read(entry)
+            good = all([check(fields[name]) for name, check in checks])
         except Exception:
-            raise _diagnose(entry, filed, profile, shown, line) from None
-        for name, value in fields.items():
-            if not CHECKS[shape.fields[name].holds](value):
-                raise _diagnose(entry, filed, profile, shown, line)
+            good = False
+        if not good:
+            raise _diagnose(entry, shape.on_file(), profile, shown, line)
         events.append(fields)
     return kind, events
+
+
+@functools.cache
+def _checks(kind: str) -> tuple[tuple[str, Callable[[Any], bool]], ...]:
+    hub = HUB_EVENTS[kind]
+    return tuple((row.field, CHECKS[hub.fields[row.field].holds]) for row in hub.rows)
 
 
 def write_events(kind: str, events: list[dict[str, Any]], profile: Profile) -> list[Any]:
