@@ -13,7 +13,7 @@ sleep 1
 shot() { # NAME COMMAND: what the command leaves on the screen
   (cd "$work" && xterm -geometry 158x46+0+0 -fa 'DejaVu Sans Mono' -fs 9.5 -bg '#14171c' -fg '#d8dce2' -xrm 'xterm*color4: #6aa7ff' \
     -e bash -c "$2; touch $work/done; sleep 20" >/dev/null 2>&1) &
-  for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.2; done
+  for _ in $(seq 400); do [ -e "$work/done" ] && break; sleep 0.2; done
   sleep 0.7
   import -window root "$out/$1.png"
   pkill -f 'xterm -geometry 158x46' || true
@@ -27,5 +27,10 @@ cp -r "$work/kept/apiary" "$work/apiary"
 (cd "$work" && vast-ferry carry apiary --to wsgi --out ported >/dev/null)
 sed -i 's/"kg": 1000/"kg": 1024/; s/problem(413/problem(400/' "$work/ported/handlers/hives.py"
 shot check "echo -e '\$ vast-ferry check ported --without raw_target\n'; vast-ferry check ported --without raw_target"
-shot profile-show "echo -e '\$ vast-ferry profile show ostermere --to wsgi\n'; vast-ferry profile show ostermere --to wsgi"
-shot carry "echo -e '\$ vast-ferry carry apiary --to thornwick --out there\n'; vast-ferry carry apiary --to thornwick --out there"
+say() { echo "echo -e '\$ $1\\n'; $1"; }
+shot profile-show "$(say 'vast-ferry profile show ostermere@1 --to wsgi --kind http')"
+shot carry "$(say 'vast-ferry carry apiary --to thornwick@1 --out there')"
+shot lint "$(say 'vast-ferry profile lint cloudevents --examples 50')"
+shot convert "$(say 'vast-ferry event convert apiary/samples/record_inspection/captured.json --from ostermere@1 --to brackendale')"
+vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null
+shot fidelity-table "$(say 'vast-ferry profile fidelity')"
