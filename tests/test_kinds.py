@@ -133,6 +133,13 @@ def test_an_event_made_by_the_sdk_is_read() -> None:
     assert from_structured(message, JSONFormat()).get_id() == "n-1"
 
 
+def test_what_a_shape_refuses_is_bad_input() -> None:
+    event = {**laws.pool("signal", 1)[0], "extensions": {"Not-Allowed": "x"}}
+    (native,) = write_events("signal", [event], find_profile("quillhaven"))
+    with pytest.raises(BadInput, match=r"e\.json:1: this signal event can't be written for CloudEvents: 'Not-Allowed'"):
+        convert_event(json.loads(json.dumps(native)), "quillhaven", "cloudevents", shown="e.json")
+
+
 def test_extensions_keep_the_rules_for_names() -> None:
     event = {**laws.pool("signal", 1)[0], "extensions": {"Not-Allowed": "x"}}
     with pytest.raises(ValueError, match="can't be the name of an extension"):

@@ -142,6 +142,7 @@ def test_any_wrong_type_at_any_row_is_read_or_bad_input(path: str, value: Any) -
         (b'{"a": 1, "a": 2}', "has the key 'a' twice"),
         (b'{"a": NaN}', "holds NaN"),
         (b'{"a": -Infinity}', "holds -Infinity"),
+        (b'{"a": 1e400}', "holds 1e400"),
         (b'"\\ud800"', "half of a surrogate pair"),
         (b'"\xff"', "is not UTF-8"),
         (b"[" * 100_000, "nested too deep"),

@@ -6,6 +6,7 @@ import functools
 from dataclasses import dataclass
 from typing import Any
 
+from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.mapping.compile import event_losses
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.providers.profile import Profile
@@ -61,7 +62,16 @@ def convert_event(
     written: list[Any] = []
     losses: dict[str, Loss] = {}
     for kind, events in runs:
-        written += write_events(kind, events, target)
+        try:
+            written += write_events(kind, events, target)
+        except BadInput:
+            raise
+        except Exception as error:
+            raise BadInput(
+                f"this {kind} event can't be written for {target.title}: {error}",
+                "Change what it names, or convert it to another provider",
+                Place(shown, line),
+            ) from None
         for loss in losses_between(source, target, kind):
             if any(loss.applies(event) for event in events):
                 losses[f"{loss.code} {loss.field}"] = loss

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import json
+import math
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -24,6 +25,8 @@ def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int
     Raises BadInput with line and column.
     """
 
+    place = Place(shown, first_line)
+
     def pairs(items: list[tuple[str, Any]]) -> dict[str, Any]:
         found: dict[str, Any] = {}
         for key, value in items:
@@ -33,11 +36,15 @@ def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int
         return found
 
     def constant(name: str) -> Any:
-        raise BadInput(f"{what} holds {name}, which JSON has not", "Write null or a text", Place(shown, first_line))
+        raise BadInput(f"{what} holds {name}, which is no number that can be kept", "Write it as a text", place)
+
+    def number(text: str) -> float:
+        value = float(text)
+        return value if math.isfinite(value) else constant(text)
 
     try:
         text = data.decode("utf-8-sig")
-        value = json.loads(text, object_pairs_hook=pairs, parse_constant=constant)
+        value = json.loads(text, object_pairs_hook=pairs, parse_constant=constant, parse_float=number)
         if "\\u" in text:
             json.dumps(value, ensure_ascii=False).encode()
         return value
