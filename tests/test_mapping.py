@@ -14,7 +14,8 @@ from vast_ferry import BadInput, load_profile
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.codecs import CODECS, CodecError, parse_codec
+from vast_ferry.mapping.codec import CodecError
+from vast_ferry.mapping.codecs import CODECS, parse_codec
 from vast_ferry.mapping.compile import translate_event
 from vast_ferry.mapping.emit import module_source, run_module
 from vast_ferry.mapping.places import Access, Item, PlaceError, parse_place

@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.fields import Field
-from vast_ferry.mapping.codecs import MultiMap, Plain, PlainBytes
+from vast_ferry.mapping.codec import Plain, PlainBytes
+from vast_ferry.mapping.codecs_http import MultiMap
 from vast_ferry.mapping.losses import Loss, missing
 from vast_ferry.mapping.nodes import RESERVED, Node, Writer, call, docstring, literal, variable, wrap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step

@@ -14,7 +14,8 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
-from vast_ferry.mapping.codecs import CodecError, parse_codec
+from vast_ferry.mapping.codec import CodecError
+from vast_ferry.mapping.codecs import parse_codec
 from vast_ferry.mapping.compile import CannotWrite, translate_event, translate_reply
 from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, PlaceError, parse_place
