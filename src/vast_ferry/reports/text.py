@@ -174,14 +174,16 @@ def losses_text(losses: Iterable[Loss]) -> RenderableType:
 def profiles_text(profiles: list[Profile]) -> RenderableType:
     """Return the profiles that ship, a line each."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    for column in ("profile", "handler", "declared in", "kinds", "about"):
+    for column in ("profile", "handler", "declared in", "kinds of event"):
         table.add_column(column, no_wrap=column == "profile")
     for profile in profiles:
         model = profile.model
         declared = model.definition.file if model.definition else model.files[0].path if model.files else ""
         handler = f"({', '.join(model.handler.parameters)})"
-        kinds = "every kind" if set(profile.kinds) == set(EVENTS) else ", ".join(profile.kinds)
-        table.add_row(Text(profile.name, "bold"), handler, declared, kinds, model.about)
+        without = [kind for kind in EVENTS if kind not in profile.kinds]
+        kinds = f"all but {without[0]}" if len(without) == 1 else ", ".join(profile.kinds)
+        kinds = kinds if without else "all"
+        table.add_row(Text(profile.name, "bold"), handler, declared, kinds)
     return table
 
 
