@@ -21,7 +21,7 @@ import jmespath
 
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile import translate_event
-from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_CALL, EventShape
 from vast_ferry.providers.registry import find_profile
 
@@ -51,9 +51,7 @@ EVENT: dict[str, Any] = {
 
 
 def compiled(source: EventShape, target: EventShape) -> Callable[..., Any]:
-    text = module_source("Benchmark.", [translate_event("translate", source, target)])
-    function: Callable[..., Any] = run_module(text, "benchmark")["translate"]
-    return function
+    return run_source(translate_event("translate", source, target))
 
 
 # --- Ostermere → Thornwick, as events on file -------------------------------------------------------------------------

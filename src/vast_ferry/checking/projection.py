@@ -31,7 +31,7 @@ class Projection:
         ]
         self._names = callback.arguments if callback else ()
         self._callback = callback is not None
-        self._takes_method = "method" in sources[2].text.partition("\n")[0]
+        self._takes_method = "method" in sources[2].parameters
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
         text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources])
         self._code = run_module(

@@ -21,12 +21,13 @@ from vast_ferry.mapping.views import Rule
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """Generated source: the function's text, the classes it makes objects of, and what it imports."""
+    """Generated source: the function's text, the classes it makes objects of, its imports and parameters' names."""
 
     name: str
     text: str
     classes: Mapping[str, str] = field(default_factory=dict)
     imports: tuple[str, ...] = ()
+    parameters: tuple[str, ...] = ()
 
 
 class CannotWrite(Exception):
@@ -348,7 +349,8 @@ def translate_event(
     parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
     text = f"def {name}({', '.join(dict.fromkeys(parameters))}):\n"
     text += f"    {docstring(about)}\n" if about else ""
-    return Source(name, text + textwrap.indent(body, "    "), making.classes)
+    names = tuple(parameter.partition("=")[0] for parameter in dict.fromkeys(parameters))
+    return Source(name, text + textwrap.indent(body, "    "), making.classes, parameters=names)
 
 
 def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
@@ -357,7 +359,7 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
     body = _statements([reading.need(field)])
     parameters = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
     text = f"def {name}({', '.join(parameters)}):\n" + (f"    {docstring(about)}\n" if about else "")
-    return Source(name, text + textwrap.indent(body, "    "))
+    return Source(name, text + textwrap.indent(body, "    "), parameters=tuple(parameters))
 
 
 def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:
@@ -403,7 +405,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     text += textwrap.indent("\n".join(lines), "    ")
     classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
     imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
-    return Source(name, text, making.classes, imports)
+    return Source(name, text, making.classes, imports, tuple(parameters))
 
 
 def _form_name(form: ReplyForm) -> str:

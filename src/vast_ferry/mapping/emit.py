@@ -9,7 +9,7 @@ import ast
 import functools
 import linecache
 import types
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -97,6 +97,13 @@ def _merged(lines: list[str]) -> list[str]:
         _, module, _, name = line.split(" ")
         by_module.setdefault(module, []).append(name)
     return [f"from {module} import {', '.join(names)}" for module, names in sorted(by_module.items())]
+
+
+def run_source(source: Source) -> Callable[..., Any]:
+    """Return the function that generated source is, with all that it uses."""
+    text = module_source(source.name, [source])
+    function: Callable[..., Any] = run_module(text, source.name)[source.name]
+    return function
 
 
 def run_module(text: str, name: str, names: Mapping[str, Any] | None = None) -> dict[str, Any]:

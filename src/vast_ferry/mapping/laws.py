@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping.compile import event_losses, translate_event
-from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.losses import Broken, Fields, Loss
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.views import truths_of
@@ -197,9 +197,7 @@ class LawError(AssertionError):
 
 def compiled(source: EventShape, target: EventShape) -> Callable[..., Any]:
     """Return the compiled translation between two shapes."""
-    text = module_source("Law.", [translate_event("translate", source, target)])
-    function: Callable[..., Any] = run_module(text, "law")["translate"]
-    return function
+    return run_source(translate_event("translate", source, target))
 
 
 def expect(before: Fields, after: Fields, losses: list[Loss], shape: EventShape, offered: frozenset[str]) -> None:

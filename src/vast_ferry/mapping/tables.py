@@ -197,7 +197,7 @@ class TableProblem:
 
 def check_event(shape: EventShape) -> list[TableProblem]:
     """Return what is wrong with the rows of an event: unknown roots, fields read twice, codecs of the wrong kind."""
-    problems = _check_rows(shape.rows, shape.fields, set(shape.parameters), writes=True)
+    problems = _check_rows(shape.rows, shape.fields, set(shape.parameters))
     problems += [
         TableProblem(1, f"a parameter can't be called {name!r}: generated code uses that name", "Give it another name")
         for name in shape.parameters
@@ -215,7 +215,7 @@ def check_reply(shape: ReplyShape) -> list[TableProblem]:
     problems: list[TableProblem] = []
     roots = {shape.root, "returned", *(shape.callback.arguments if shape.callback else ())}
     for form in shape.forms:
-        problems += _check_rows(form.rows, shape.fields, roots, writes=form.written)
+        problems += _check_rows(form.rows, shape.fields, roots)
         for name in form.fixed:
             if name not in shape.fields:
                 problems.append(_unknown_field(name, form.line, shape.fields))
@@ -239,9 +239,7 @@ def _unknown_field(name: str, line: int, fields: Mapping[str, Field]) -> TablePr
     )
 
 
-def _check_rows(
-    rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[str], *, writes: bool
-) -> list[TableProblem]:
+def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[str]) -> list[TableProblem]:
     problems: list[TableProblem] = []
     read: dict[str, Row] = {}
     for row in rows:

@@ -13,8 +13,8 @@ from typing import Any, BinaryIO
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
-from vast_ferry.mapping.compile import Source, translate_event, view_event
-from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.compile import translate_event, view_event
+from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
 from vast_ferry.providers.profile import Profile
 
@@ -87,22 +87,16 @@ def events_on_file(file: str, shown: str, *, lines: bool) -> Iterator[Iterator[t
         yield each(stream)
 
 
-def _compiled(source: Source) -> Callable[..., Any]:
-    text = module_source("Events on file.", [source])
-    function: Callable[..., Any] = run_module(text, f"{source.name} on file")[source.name]
-    return function
-
-
 @functools.lru_cache(maxsize=256)
 def reader_of(profile: Profile, kind: str) -> Callable[[Any], dict[str, Any]]:
     """Return the compiled function from one event on file to hub fields."""
-    return _compiled(translate_event("read_event", profile.kind(kind).event.on_file(), HUB_EVENTS[kind]))
+    return run_source(translate_event("read_event", profile.kind(kind).event.on_file(), HUB_EVENTS[kind]))
 
 
 @functools.lru_cache(maxsize=256)
 def writer_of(profile: Profile, kind: str) -> Callable[[dict[str, Any]], Any]:
     """Return the compiled function from hub fields to one event on file."""
-    return _compiled(translate_event("write_event", HUB_EVENTS[kind], profile.kind(kind).event.on_file()))
+    return run_source(translate_event("write_event", HUB_EVENTS[kind], profile.kind(kind).event.on_file()))
 
 
 def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
@@ -239,7 +233,7 @@ def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: 
                 f"Give an event of {profile.title}, of the kind {shape.kind}",
                 Place(shown, line),
             )
-        view = _compiled(view_event("view", shape, row.field))
+        view = run_source(view_event("view", shape, row.field))
         try:
             got = view(data)
             problem = "" if CHECKS[hub.holds](got) else f"which is no {hub.holds}"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import keyword
 import re
 from collections.abc import Iterable, Mapping
@@ -108,9 +107,9 @@ class Wrapping:
         """Return the text of a function's shim."""
         entry = self.shim_entry(function)
         event_arguments = _arguments(self.event, {"function": repr(function.name), "limit": f"{limit:g}"})
-        reply = _parameters(self.reply)
+        reply = self.reply.parameters
         target_parameters = list(self.target.event.parameters)
-        method_call = f"request_method({', '.join(_parameters(self.method))})"
+        method_call = f"request_method({', '.join(self.method.parameters)})"
         native = list(self.source.event.parameters)
         passed = {"method": method_call}
         answer = [f"original({', '.join(native)})", *(passed.get(name, name) for name in reply[1:])]
@@ -132,11 +131,5 @@ class Wrapping:
         )
 
 
-def _parameters(source: Source) -> list[str]:
-    function = ast.parse(source.text).body[0]
-    assert isinstance(function, ast.FunctionDef)
-    return [argument.arg for argument in function.args.args]
-
-
 def _arguments(source: Source, given: dict[str, str]) -> list[str]:
-    return [f"{name}={given[name]}" if name in given else name for name in _parameters(source)]
+    return [f"{name}={given[name]}" if name in given else name for name in source.parameters]

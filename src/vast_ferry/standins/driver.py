@@ -25,10 +25,8 @@ def driver_source(profile: Profile, without: frozenset[str] = frozenset()) -> st
     reply = translate_reply("hub_reply", profile.reply, HUB_REPLY)
     single = len(profile.event.parameters) == 1
     callback = profile.reply.callback
-    takes_method = f"def {reply.name}({'returned' if callback else profile.reply.root}"
     more = [TOLD] if callback else []
-    more += ['hub["method"]'] if "method" in reply.text.partition(":\n")[0] else []
-    assert takes_method in reply.text
+    more += ['hub["method"]'] if "method" in reply.parameters else []
     passed = ["hub", *([callback.name] if callback else [])]
     lines = ["def call_handler(handler, hub):"]
     if callback:
