@@ -41,12 +41,12 @@ def test_routes_are_read_and_written_in_every_spelling(
 ) -> None:
     folder = project({"ostermere.yaml": declare(f"GET|HEAD {ostermere}")})
     _, read = read_project(folder)
-    trigger = read.functions[0].triggers[0]
+    trigger = read.functions[0].routes[0]
     assert (trigger.route, trigger.methods) == (hub, ("GET", "HEAD"))
     written = write_definition(read, THORNWICK)["thornwick.toml"]
     assert f'"{thornwick}"' in written
     again = read_project(project({"thornwick.toml": written}, "there"))[1]
-    assert again.functions[0].triggers[0].route == hub
+    assert again.functions[0].routes[0].route == hub
     assert f"GET|HEAD {ostermere}" in write_definition(again, OSTERMERE)["ostermere.yaml"]
 
 
@@ -73,9 +73,7 @@ FUNCTIONS = st.builds(
 
 
 @pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK], ids=lambda profile: profile.name)
-@given(
-    functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=(lambda f: f.name, lambda f: f.triggers[0].route))
-)
+@given(functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=(lambda f: f.name, lambda f: f.routes[0].route)))
 def test_read_undoes_write(
     tmp_path_factory: pytest.TempPathFactory, profile: object, functions: list[Function]
 ) -> None:
@@ -89,7 +87,7 @@ def test_read_undoes_write(
         Function(
             one.name,
             one.entry,
-            tuple(RouteTrigger(t.route, t.methods, t.callers) for t in one.triggers),
+            tuple(RouteTrigger(t.route, t.methods, t.callers) for t in one.routes),
             one.language,
             one.memory,
             one.timeout,

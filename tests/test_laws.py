@@ -77,7 +77,7 @@ REPLIES = st.builds(
 @given(reply=REPLIES, method=st.sampled_from(["GET", "HEAD"]))
 def test_replies_come_back_but_for_derived_losses(name: str, reply: HttpReply, method: str) -> None:
     profile = PROFILES[name]
-    after = Projection(profile, frozenset()).reply(reply, method)
+    after = Projection(profile, "http", frozenset()).reply(reply, method)
     before = {
         "status": reply.status,
         "headers": reply.headers,

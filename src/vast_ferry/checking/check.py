@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Protocol
 
 from vast_ferry.checking.compare import Verdict, compare, nothing_to_compare
 from vast_ferry.checking.exact_json import Difference
@@ -16,17 +17,19 @@ from vast_ferry.checking.projection import Projection
 from vast_ferry.definitions.project import read_project
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
-from vast_ferry.hub.http import HttpEvent
+from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.compile import event_losses, reply_losses
-from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.losses import SPLIT, Fields, Loss
+from vast_ferry.mapping.tables import EventShape
+from vast_ferry.mapping.views import truths_of
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
 from vast_ferry.source.plan import own_files
 from vast_ferry.source.record import Record, read_record
-from vast_ferry.standins.driver import driver_source
-from vast_ferry.standins.gateway import Gateway, Routed
-from vast_ferry.standins.process import Setup, Worker
+from vast_ferry.standins.gateway import Gateway, Routed, takes
+from vast_ferry.standins.process import Call, Setup, Worker
+from vast_ferry.standins.stand_in import stand_in_setup
 
 #: A handler that hangs holds up the check for so long at most, whatever its own limit.
 LONGEST_CALL = 10.0
@@ -93,70 +96,133 @@ class _Side:
     profile: Profile
     folder: Path
     project: Project | None  # None where the project routes itself
-    driver: str
+    without: frozenset[str] = frozenset()  # offers that its server does not make
 
-    def setup(self, function: Function) -> Setup:
+    def setup(self, function: Function, kinds: tuple[str, ...]) -> Setup:
         """Return what a worker for a function runs."""
-        whole = self.profile.model.handler.entry
+        handler = self.profile.model.handler
         entry = function.entry
         variables, secrets = function.variables, tuple(function.secrets)
-        if whole:
-            module, _, name = whole.partition(":")
+        if handler.entry:
+            module, _, name = handler.entry.partition(":")
             entry, variables = Entry(f"{module.replace('.', '/')}.py", name), {}
         elif self.project is not None:
             here = self.project.function(function.name)
             if here is not None:
                 entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
-        return Setup(self.folder, entry, self.driver, function.name, self.profile.modules, variables, secrets)
+        return stand_in_setup(
+            self.profile,
+            self.folder,
+            entry,
+            kinds,
+            function=function.name,
+            variables=variables,
+            secrets=secrets,
+            without=self.without,
+        )
+
+    def at(self, name: str) -> Function | None:
+        """Return a function as this side declares it."""
+        return self.project.function(name) if self.project else None
 
 
 class _Check:
     """One run of the check."""
 
-    def __init__(self, source: _Side, target: _Side, declared: Project, without: frozenset[str], limit: float) -> None:
+    def __init__(self, source: _Side, target: _Side, declared: Project, limit: float) -> None:
         self.source, self.target, self.limit = source, target, limit
         self.gateway = Gateway(declared)
         self.target_gateway = Gateway(target.project) if target.project else None
-        self.projection = Projection(target.profile, without)
-        self.event_losses = [
-            loss
-            for loss in event_losses(target.profile.event.without(without), source.profile.event)
-            if not loss.unless or loss.unless in without
-        ]
-        self.reply_losses = reply_losses(target.profile.reply, source.profile.reply)
+        self._known: dict[str, _KnownLosses] = {}
+
+    def losses(self, kind: str) -> _KnownLosses:
+        """Return what the target can't hold of events and answers of a kind."""
+        if kind not in self._known:
+            source, target, without = (
+                self.source.profile.kind(kind),
+                self.target.profile.kind(kind),
+                self.target.without,
+            )
+            events = [
+                loss
+                for loss in event_losses(target.event.without(without), source.event)
+                if not loss.unless or loss.unless in without
+            ]
+            if source.event.each is not None and target.event.each is None:
+                events.append(SPLIT)
+            replies = reply_losses(target.answered, source.answered) if kind == "http" else []
+            self._known[kind] = _KnownLosses(
+                kind, events, replies, Projection(self.target.profile, kind, without), source.event
+            )
+        return self._known[kind]
 
     def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
         """Yield the verdicts on the samples of one function."""
         limit = min(function.timeout or self.limit, self.limit)
-        at_source = [self.gateway.route(sample.event) for sample in samples]
-        at_target = [self._at_target(sample.event) for sample in samples]
+        taken: list[Sample] = []
+        for sample in samples:
+            why = self._refused(function, sample)
+            if why:
+                yield Checked(sample.function, sample.name, Verdict.UNCHECKED, reasons=(why,), file=str(sample.path))
+            else:
+                taken.append(sample)
+        kinds = tuple(dict.fromkeys(sample.kind for sample in taken))
+        at_source = [self._at_source(sample, sample.events) for sample in taken]
+        at_target = [self._at_target(function, sample) for sample in taken]
 
-        def run(side: _Side, routed: Sequence[Routed], seed: int) -> list[Outcome]:
-            with Worker(side.setup(function)) as worker:
-                return [_call(worker, one, function.name, limit, seed) for one in routed]
+        def run(side: _Side, calls: Sequence[_Called], seed: int) -> list[Outcome]:
+            with Worker(side.setup(function, kinds)) as worker:
+                return [_call(worker, one, function.name, limit, seed) for one in calls]
 
+        if not taken:
+            return
         with ThreadPoolExecutor(3) as pool:
             first = pool.submit(run, self.source, at_source, 1)
             second = pool.submit(run, self.source, at_source, 2)
             carried = pool.submit(run, self.target, at_target, 1)
             outcomes = list(zip(first.result(), second.result(), carried.result(), strict=True))
-        with Worker(self.source.setup(function)) as again:
+        with Worker(self.source.setup(function, kinds)) as again:
+            for sample, called, (one, two, other) in zip(taken, at_source, outcomes, strict=True):
 
-            def original(event: HttpEvent, seed: int) -> Outcome:
-                return _call(again, self.gateway.route(event), function.name, limit, seed)
+                def original(
+                    events: tuple[Fields, ...], seed: int, *, apart: bool = False, sample: Sample = sample
+                ) -> Outcome:
+                    parts = [(event,) for event in events] if apart else [events]
+                    ended = [_call(again, self._at_source(sample, part), function.name, limit, seed) for part in parts]
+                    return _together(ended, [event["id"] for event in events])
 
-            for sample, routed, (one, two, other) in zip(samples, at_source, outcomes, strict=True):
-                yield self._verdict(_Ran(sample, routed, one, two, other), original)
+                yield self._verdict(_Ran(sample, called, one, two, other), original)
 
-    def _at_target(self, event: HttpEvent) -> Routed:
-        if self.target_gateway is None:  # the carried project routes by itself
-            return Routed("", replace(event, route="", captures={}))
-        return self.target_gateway.route(event)
+    def _refused(self, function: Function, sample: Sample) -> str:
+        """Return why a sample is not for this function, or nothing."""
+        if not sample.events:
+            return "the sample holds no event"
+        if sample.kind != "http":
+            return next((why for event in sample.events if (why := takes(function, sample.kind, event))), "")
+        if sample.kind not in function.kinds:
+            return f"{function.name} has no HTTP trigger"
+        return ""
+
+    def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> _Called:
+        call = Call(sample.kind, events, sample.before, sample.answers)
+        if sample.kind != "http":
+            return _Called(call, sample.function)
+        return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
+
+    def _at_target(self, function: Function, sample: Sample) -> _Called:
+        call = Call(sample.kind, sample.events, sample.before, sample.answers)
+        if sample.kind == "http":
+            if self.target_gateway is None:  # the carried project routes by itself
+                return _called(Routed("", replace(sample.event, route="", captures={})), call)
+            return _called(self.target_gateway.route(sample.event), call)
+        there = self.target.at(function.name)
+        why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
+        return _Called(call, function.name, misrouted=why)
 
     def _verdict(self, ran: _Ran, original: Original) -> Checked:
         sample, one = ran.sample, ran.one
-        fields = sample.event.as_fields()
-        losses = [loss for loss in self.event_losses if loss.applies(fields)]
+        known = self.losses(sample.kind)
+        losses = [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
         base = Checked(
             sample.function,
             sample.name,
@@ -168,49 +234,52 @@ class _Check:
             file=str(sample.path),
         )
         reason = nothing_to_compare(one) or nothing_to_compare(ran.two)
-        if ran.routed.function not in ("", sample.function):
-            reason = f"the request goes to {ran.routed.function} at the source; keep the sample in its folder"
+        if ran.called.function not in ("", sample.function):
+            reason = f"the request goes to {ran.called.function} at the source; keep the sample in its folder"
         if reason:
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,))
-        carried = ran.carried if ran.routed.reply is None else _bare(ran.carried)
+        carried = ran.carried if ran.called.reply is None else _bare(ran.carried)
         varies = tuple(sorted({difference.at for difference in compare(one, ran.two, ran.method)}))
-        if {"status", "ending"} & set(varies):
+        if {"status", "ending", "again"} & set(varies):
             reason = "the original's answer varies by itself, down to how it ends or its status"
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,), varies=varies)
         found = [d for d in compare(one, carried, ran.method) if d.at not in varies]
         base = replace(base, varies=varies)
         if not found:
             return base
-        reasons = self._explained(ran, losses, original)
+        reasons = self._explained(ran, losses, known, original)
         verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
         return replace(base, verdict=verdict, differences=tuple(found), reasons=tuple(reasons))
 
-    def _explained(self, ran: _Ran, losses: list[Loss], original: Original) -> list[str]:
+    def _explained(self, ran: _Ran, losses: list[Loss], known: _KnownLosses, original: Original) -> list[str]:
         """Return the losses that explain a difference, if they explain all of it."""
         of_reply = []
         if ran.one.reply is not None:
             said = {"status": ran.one.reply.status, "headers": ran.one.reply.headers, "body": ran.one.reply.body}
-            of_reply = [loss for loss in self.reply_losses if loss.applies(said)]
-        lost = {_attribute(loss) for loss in losses}
-        if not (losses or of_reply) or not self._holds(ran, lost, original):
+            of_reply = [loss for loss in known.replies if loss.applies(said)]
+        lost = set[str]().union(*(known.shows_in(loss) for loss in losses))
+        if not (losses or of_reply) or not self._holds(ran, lost, known, original):
             return []
         # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
         for name in sorted(lost):
-            if self._holds(ran, lost - {name}, original):
+            if self._holds(ran, lost - {name}, known, original):
                 lost = lost - {name}
-        return [str(loss) for loss in (*(loss for loss in losses if _attribute(loss) in lost), *of_reply)]
+        return [str(loss) for loss in (*(loss for loss in losses if known.shows_in(loss) & lost), *of_reply)]
 
-    def _holds(self, ran: _Ran, lost: Set[str], original: Original) -> bool:
+    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, original: Original) -> bool:
         """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
-        event = ran.sample.event
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
             outcome = ran.one
             if lost:
-                kept = self.projection.event(event, fresh=True)
-                outcome = original(replace(event, **{name: getattr(kept, name) for name in lost}), seed)
+                kept = [known.projection.event(event) for event in ran.sample.events]
+                events = tuple(
+                    {**event, **{name: held[name] for name in lost if name in held}}
+                    for event, held in zip(ran.sample.events, kept, strict=True)
+                )
+                outcome = original(events, seed, apart="batch" in lost)
             if outcome.reply is not None:
-                outcome = replace(outcome, reply=self.projection.reply(outcome.reply, ran.method))
+                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method))
             outcomes.append(outcome)
         if any(nothing_to_compare(outcome) for outcome in outcomes):
             return False
@@ -221,10 +290,65 @@ class _Check:
         return all(difference.at in varies for difference in compare(outcomes[0], carried, ran.method))
 
 
+@dataclass(frozen=True, slots=True)
+class _KnownLosses:
+    """What the target can't hold of one kind, and what remains of it there."""
+
+    kind: str
+    events: list[Loss]
+    replies: list[Loss]
+    projection: Projection
+    shape: EventShape
+
+    def shows_in(self, loss: Loss) -> set[str]:
+        """Return the truths of an event in which a loss shows; `batch` is how events are put together."""
+        return {loss.field} if loss is SPLIT else truths_of(loss.field, self.shape.fields, self.shape.rules)
+
+
+@dataclass(frozen=True, slots=True)
+class _Called:
+    """A call as it goes to a side: to `function`, or answered by the gateway before any, or misrouted."""
+
+    call: Call
+    function: str
+    reply: HttpReply | None = None
+    misrouted: str = ""
+
+
+def _called(routed: Routed, call: Call) -> _Called:
+    return _Called(replace(call, events=(routed.event.as_fields(),)), routed.function, routed.reply)
+
+
+def _told(events: Sequence[Fields]) -> Iterator[Fields]:
+    """Yield events as losses see them, with the size of their batch."""
+    for event in events:
+        yield {**event, "batch": len(events)}
+
+
+def _together(outcomes: list[Outcome], ids: list[str]) -> Outcome:
+    """Return what several calls came to, each with some of these events."""
+    if len(outcomes) == 1:
+        return outcomes[0]
+    worst = next((one for one in outcomes if nothing_to_compare(one)), None)
+    if worst:
+        return worst
+    again = tuple(identity for one in outcomes for identity in one.again)
+    effects = tuple(effect for one in outcomes for effect in one.effects)
+    failed = next((one for one in outcomes if one.again), outcomes[0])
+    ending = Ending.ACKNOWLEDGED
+    if again:
+        ending = Ending.FAILED if len(again) == len(ids) else Ending.PARTLY_FAILED
+    return replace(failed, ending=ending, again=again, effects=effects)
+
+
 FROM_GATEWAY = "answered before any function was called"
 
-#: Calls the original again, with an event and a seed.
-Original = Callable[[HttpEvent, int], Outcome]
+
+class Original(Protocol):
+    """Calls the original again, with events and a seed; `apart`: with one event at a time."""
+
+    def __call__(self, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
+        """Return how it ended."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,28 +356,24 @@ class _Ran:
     """One sample, where it went at the source, and how the two runs of the original and the carried one ended."""
 
     sample: Sample
-    routed: Routed
+    called: _Called
     one: Outcome
     two: Outcome
     carried: Outcome
 
     @property
     def method(self) -> str:
-        return self.sample.event.method
+        return self.sample.event.method if self.sample.kind == "http" else ""
 
 
-def _attribute(loss: Loss) -> str:
-    """Return the attribute of an event in which a loss shows."""
-    root = loss.field.partition(".")[0]
-    return "headers" if root == "cookies" else root
-
-
-def _call(worker: Worker, routed: Routed, function: str, limit: float, seed: int) -> Outcome:
-    if routed.reply is not None:
-        return Outcome(Ending.REPLIED, routed.reply, message=FROM_GATEWAY)
-    if routed.function not in ("", function):  # empty: the project routes by itself
-        return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {routed.function}")
-    return worker.call(routed.event, limit, seed)
+def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int) -> Outcome:
+    if called.reply is not None:
+        return Outcome(Ending.REPLIED, called.reply, message=FROM_GATEWAY)
+    if called.misrouted:
+        return Outcome(Ending.FAILED, None, "Misrouted", called.misrouted)
+    if called.function not in ("", function):  # empty: the project routes by itself
+        return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {called.function}")
+    return worker.call(called.call, limit, seed)
 
 
 def _bare(outcome: Outcome) -> Outcome:
@@ -285,7 +405,8 @@ def check(
     folder = Path(crossing)
     record = read_record(folder)
     side, declared = _source_side(folder, record, Path(source) if source else None)
-    offers = {row.offer for row in record.target.find_profile(folder).event.rows if row.offer}
+    there = record.target.find_profile(folder)
+    offers = {row.offer for kind in there.kinds.values() for row in kind.event.rows if row.offer}
     unknown = [name for name in without if name not in offers]
     if unknown:
         raise BadInput(
@@ -297,7 +418,7 @@ def check(
     checked: list[Checked] = []
     with tempfile.TemporaryDirectory(prefix="vast-ferry-check-") as scratch:
         # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
-        run = _Check(_deployed(side, scratch), _deployed(target, scratch), declared, frozenset(without), limit)
+        run = _Check(_deployed(side, scratch), _deployed(target, scratch), declared, limit)
         for one in _run(run, by_function, declared, side.profile):
             checked.append(one)
             if progress is not None:
@@ -338,13 +459,13 @@ def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Sid
             raise BadInput(
                 f"the original project no longer has a function {carried.name}", "Carry it again", Place(str(project))
             )
-    return _Side(profile, project, declared, driver_source(profile)), declared
+    return _Side(profile, project, declared), declared
 
 
 def _target_side(folder: Path, record: Record, without: frozenset[str]) -> _Side:
     profile = record.target.find_profile(folder)
     project = read_project(folder, profile)[1] if profile.model.definition else None
-    return _Side(profile, folder, project, driver_source(profile, without))
+    return _Side(profile, folder, project, without)
 
 
 def _samples(side: _Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[Path, Path]]]:

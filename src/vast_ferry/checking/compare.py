@@ -1,12 +1,16 @@
-"""Two outcomes compared, part by part: how the call ended, status, header fields, content (RFC 9110)."""
+"""Two outcomes compared, part by part: how the call ended, what was answered (RFC 9110), and what was done."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import itertools
+import json
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
+from typing import Any
 
 from vast_ferry.checking.exact_json import Difference, differences, parse_exact
 from vast_ferry.hub.http import HttpReply
+from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.helpers import FRAMING, text_charset
 
@@ -23,8 +27,8 @@ class Verdict(StrEnum):
     UNCHECKED = "unchecked"  # there was nothing to compare
 
 
-def compare(expected: Outcome, got: Outcome, method: str) -> list[Difference]:
-    """Return where `got` differs from `expected`, as the client of a `method` request would see it."""
+def compare(expected: Outcome, got: Outcome, method: str = "") -> list[Difference]:
+    """Return where `got` differs from `expected`: what was answered (to a `method` request), and what was done."""
     found: list[Difference] = []
     for difference in _compare(expected, got, method):
         found.append(difference)
@@ -34,13 +38,70 @@ def compare(expected: Outcome, got: Outcome, method: str) -> list[Difference]:
 
 
 def _compare(expected: Outcome, got: Outcome, method: str) -> Iterator[Difference]:
-    if expected.reply is None or got.reply is None:
-        if expected.reply is not None or got.reply is not None or expected.ending is not got.ending:
-            yield Difference("ending", str(expected), _with_trace(got))
-        elif (expected.error, expected.message) != (got.error, got.message):
-            yield Difference("error", _error(expected), _error(got))
+    yield from _compare_answers(expected, got, method)
+    yield from compare_effects(expected.effects, got.effects)
+
+
+def _compare_answers(expected: Outcome, got: Outcome, method: str) -> Iterator[Difference]:
+    if expected.reply is not None and got.reply is not None:
+        yield from compare_replies(expected.reply, got.reply, method)
         return
-    yield from compare_replies(expected.reply, got.reply, method)
+    if expected.ending is not got.ending:
+        yield Difference("ending", str(expected), _with_trace(got))
+    if expected.again != got.again:
+        yield Difference("again", ", ".join(expected.again) or "(none)", ", ".join(got.again) or "(none)")
+    if expected.ending is Ending.RETURNED and got.ending is Ending.RETURNED:
+        for difference in differences(_exact(expected.value), _exact(got.value)):
+            yield Difference(f"value {difference.at}", difference.expected, difference.got)
+    # Where one side named the events and the other had to raise, there is no error to compare.
+    told = {expected.error, got.error}
+    comparable = expected.ending is got.ending and len(told | {"", "DeliverAgain"}) > 2
+    if comparable and (expected.error, expected.message) != (got.error, got.message):
+        yield Difference("error", _error(expected), _error(got))
+
+
+def _exact(value: Any) -> Any:
+    return parse_exact(json.dumps(value))
+
+
+def compare_effects(expected: Sequence[Effect], got: Sequence[Effect]) -> Iterator[Difference]:
+    """Yield where two runs did something different to the outside, effect by effect in order."""
+    for number, (one, other) in enumerate(itertools.zip_longest(expected, got), 1):
+        at = f"effect {number}"
+        if one is None or other is None:
+            yield Difference(at, str(one or "(nothing)"), str(other or "(nothing)"))
+        elif one.operation != other.operation:
+            yield Difference(at, str(one), str(other))
+        else:
+            yield from _compare_effect(f"{at} {one.operation}", one, other)
+
+
+def _compare_effect(at: str, one: Effect, other: Effect) -> Iterator[Difference]:
+    for name in one.fields.keys() | other.fields.keys():
+        left, right = one.fields.get(name), other.fields.get(name)
+        if left == right and type(left) is type(right):
+            continue
+        if isinstance(left, bytes) and isinstance(right, bytes):
+            kinds = [_type_of(effect) for effect in (one, other)]
+            replies = [
+                HttpReply(200, [("content-type", kind)] if kind else [], body)
+                for kind, body in zip(kinds, (left, right), strict=True)
+            ]
+            for difference in _compare_bodies(*replies):
+                yield Difference(f"{at} {difference.at}", difference.expected, difference.got)
+            continue
+        for difference in differences(_exact(left), _exact(right)):
+            yield Difference(f"{at} {name}{difference.at[1:]}", difference.expected, difference.got)
+
+
+def _type_of(effect: Effect) -> str:
+    """Return the content type that an effect names, or the one that its content looks like."""
+    named = str(effect.fields.get("content_type", "")) or next(
+        (value for name, value in effect.fields.get("headers", ()) if name == "content-type"), ""
+    )
+    if named:
+        return named
+    return "application/json" if effect.fields["body"][:1] in (b"{", b"[") else "text/plain"
 
 
 def _error(outcome: Outcome) -> str:

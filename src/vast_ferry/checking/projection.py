@@ -7,46 +7,58 @@ function answered, the loss accounts for all of it.
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
-from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.http import HttpReply
 from vast_ferry.mapping.compile import Source, translate_event, translate_reply
-from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.helpers import new_id, now
-from vast_ferry.mapping.tables import HUB_EVENT, HUB_REPLY
+from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
 from vast_ferry.providers.profile import Profile
 
 
 class Projection:
-    """What remains of events and replies in a provider's shapes."""
+    """What remains of events of a kind, and of HTTP replies, in a provider's shapes."""
 
-    def __init__(self, profile: Profile, without: frozenset[str]) -> None:
-        shape = profile.event.without(without).on_file()
+    def __init__(self, profile: Profile, kind: str, without: frozenset[str]) -> None:
+        self._profile = profile
+        shape, hub = profile.kind(kind).event.without(without).on_file(), HUB_EVENTS[kind]
+        self._write = run_source(translate_event("write_event", hub, shape))
+        self._read = run_source(translate_event("read_event", shape, hub))
+
+    def event(self, event: dict[str, Any]) -> dict[str, Any]:
+        """Return what remains of an event; what a call needs and the shape has not is made anew."""
+        kept: dict[str, Any] = self._read(self._write(event))
+        return {**kept, "id": kept["id"] or new_id(), "time": kept["time"] or now()}
+
+    @cached_property
+    def _reply(self) -> _Reply:
+        return _Reply(self._profile)
+
+    def reply(self, reply: HttpReply, method: str) -> HttpReply:
+        """Return what remains of a reply to a `method` request."""
+        return self._reply.of(reply, method)
+
+
+class _Reply:
+    """What remains of replies."""
+
+    def __init__(self, profile: Profile) -> None:
         callback = profile.reply.callback
         sources = [
-            translate_event("write_event", HUB_EVENT, shape),
-            translate_event("read_event", shape, HUB_EVENT),
             translate_reply("write_reply", HUB_REPLY, profile.reply),
             translate_reply("read_reply", profile.reply, HUB_REPLY),
         ]
         self._names = callback.arguments if callback else ()
         self._callback = callback is not None
-        self._takes_method = "method" in sources[2].parameters
+        self._takes_method = "method" in sources[0].parameters
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
         text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources])
-        self._code = run_module(
-            text, f"{profile.name} projection", {k: v for m in modules.values() for k, v in m.items()}
-        )
+        names = {k: v for m in modules.values() for k, v in m.items()}
+        self._code = run_module(text, f"{profile.name} projection", names)
 
-    def event(self, event: HttpEvent, *, fresh: bool) -> HttpEvent:
-        """Return what remains of an event; with `fresh`, what a call needs and the shape has not is made anew."""
-        kept = HttpEvent.from_fields(self._code["read_event"](self._code["write_event"](event.as_fields())))
-        if fresh:
-            kept = replace(kept, id=kept.id or new_id(), time=kept.time or now())
-        return kept
-
-    def reply(self, reply: HttpReply, method: str) -> HttpReply:
-        """Return what remains of a reply to a `method` request."""
+    def of(self, reply: HttpReply, method: str) -> HttpReply:
         fields = {"status": reply.status, "headers": reply.headers, "body": reply.body}
         told: dict[str, Any] = {}
         arguments: list[Any] = [method] if self._takes_method else []

@@ -36,12 +36,21 @@ class Form:
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
-        kind: Any = {"memory": int, "timeout": (int, float), "methods": list, "variables": dict}.get(field, str)
+        kind: Any = {
+            "memory": int,
+            "timeout": (int, float),
+            "methods": list,
+            "variables": dict,
+            "batch_size": int,
+            "batch_window": (int, float),
+        }.get(field, str)
         if not isinstance(value, kind) or isinstance(value, bool):
             expected = {
                 "memory": "a whole number",
                 "timeout": "a number",
                 "methods": "a list",
+                "batch_size": "a whole number",
+                "batch_window": "a number",
                 "variables": "a mapping",
             }
             raise FormError(f"expected {expected.get(field, 'a text')}, got {value!r}")
@@ -177,6 +186,73 @@ class Choice(Form):
         return {hub: own for own, hub in self.options.items()}[value]
 
 
+class Choices(Choice):
+    """A list of the provider's words, each for one of the hub's."""
+
+    __slots__ = ()
+    name, named, wants = "choices", True, "own word=hub word"
+
+    def read(self, value: Any, field: str) -> Any:
+        if not isinstance(value, list):
+            raise FormError(f"expected a list, got {value!r}")
+        return tuple(Choice.read(self, item, field) for item in value)
+
+    def write(self, value: Any) -> Any:
+        return [Choice.write(self, item) for item in value]
+
+
+class Glob(Form):
+    """A shell pattern with one `*`: what a key begins and ends with. `*` stands for anything, slashes as well."""
+
+    __slots__ = ()
+    name, wants = "key_glob", "no arguments"
+
+    def read(self, value: Any, field: str) -> dict[str, str]:
+        pieces = re.split(r"(\[[*?\[]\])", _text(value))
+        marks = [piece for piece in pieces if not re.fullmatch(r"\[[*?\[]\]", piece) and re.search(r"[*?\[]", piece)]
+        if len(marks) != 1 or marks[0].count("*") != 1 or re.search(r"[?\[]", marks[0]):
+            raise FormError(f"expected a pattern with one *, such as north/*.csv, got {value!r}")
+        plain = [piece[1] if re.fullmatch(r"\[[*?\[]\]", piece) else piece.replace("*", "\0") for piece in pieces]
+        prefix, _, suffix = "".join(plain).partition("\0")
+        return {"prefix": prefix, "suffix": suffix}
+
+    def write(self, value: Any) -> str:
+        prefix, suffix = (re.sub(r"([*?\[])", r"[\1]", value[name]) for name in ("prefix", "suffix"))
+        return f"{prefix}*{suffix}"
+
+
+class Cron(Form):
+    """A schedule of five fields, minute first (crontab(5)); `every 15 minutes` and `every 6 hours` where allowed."""
+
+    __slots__ = ()
+    name, wants = "cron", "no arguments"
+
+    def read(self, value: Any, field: str) -> str:
+        text = " ".join(_text(value).split())
+        if len(text.split(" ")) != 5 or not re.fullmatch(r"[-0-9A-Za-z*/, ]+", text):
+            raise FormError(f"expected five fields, minute first, such as `0 2 * * *`, got {value!r}")
+        return text
+
+
+class CronOrEvery(Cron):
+    """A schedule of five fields, or `every 15 minutes`."""
+
+    __slots__ = ()
+    name = "cron_or_every"
+
+    def read(self, value: Any, field: str) -> str:
+        every = re.fullmatch(r"every (\d+) (minute|hour)s?", _text(value).strip())
+        if not every:
+            return Cron.read(self, value, field)
+        count, unit = int(every[1]), every[2]
+        whole = 60 if unit == "minute" else 24
+        if not count or whole % count:
+            raise FormError(
+                f"{value!r} is no part of {'an hour' if unit == 'minute' else 'a day'}: no cron line says it"
+            )
+        return f"*/{count} * * * *" if unit == "minute" else f"0 */{count} * * *"
+
+
 class Route(Form):
     """A route in the provider's spelling."""
 
@@ -225,5 +301,19 @@ class MethodsAndRoute(Route):
 
 FORMS: Final[dict[str, type[Form]]] = {
     form.name: form
-    for form in (Form, FileEntry, ModuleEntry, Prefixed, Quantity, Reference, Choice, Route, MethodsAndRoute)
+    for form in (
+        Form,
+        FileEntry,
+        ModuleEntry,
+        Prefixed,
+        Quantity,
+        Reference,
+        Choice,
+        Choices,
+        Glob,
+        Cron,
+        CronOrEvery,
+        Route,
+        MethodsAndRoute,
+    )
 }

@@ -13,13 +13,17 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import Function, Project, RouteTrigger
+from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml}
+
+
+#: Rows that say several fields at once.
+COMPOSED: Final = {"methods_and_route": ("methods", "route"), "key_glob": ("prefix", "suffix")}
 
 
 def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Profile, Path]:
@@ -114,13 +118,25 @@ class _Reader:
                         Finding("secret-value", Severity.BLOCKING, str(error), "Put it into the vault", place, function)
                     )
                     continue
+                if row.is_ in ("key_glob", "cron"):  # a provider may well understand what we don't
+                    self.note(
+                        Finding(
+                            "filter-not-carried" if row.is_ == "key_glob" else "schedule-not-carried",
+                            Severity.BLOCKING,
+                            str(error),
+                            "Declare it by hand at the target",
+                            place,
+                            function,
+                        )
+                    )
+                    continue
                 raise BadInput(f"{'.'.join(map(str, (*path, row.at)))}: {error}", "Mend the value", place) from None
-            values.update(value if row.is_ == "methods_and_route" else {row.is_: value})
+            values.update(value if row.is_ in COMPOSED else {row.is_: value})
         return values
 
-    def triggers(self, data: dict[str, Any], path: tuple[str | int, ...], function: str) -> list[RouteTrigger]:
+    def triggers(self, data: dict[str, Any], path: tuple[str | int, ...], function: str) -> list[Trigger]:
         at = self.model.functions.triggers_at
-        found: list[RouteTrigger] = []
+        found: list[Trigger] = []
         listed = data.get(at, [])
         if not isinstance(listed, list):
             raise BadInput(
@@ -130,21 +146,13 @@ class _Reader:
             here = (*path, at, index)
             declared = self.mapping(item, here, f"a trigger of {function}")
             kind = self._kind(declared, here, function)
-            if kind.kind != "http":
-                self.note(
-                    Finding(
-                        "trigger-not-carried",
-                        Severity.BLOCKING,
-                        f"the {kind.kind} trigger {declared[kind.told_by]!r} is not carried: only HTTP ones are so far",
-                        "Declare it by hand at the target, or leave the function where it is",
-                        self.document.place(*here),
-                        function,
-                    )
-                )
-                continue
             values = self.rows(kind.rows, declared, here, function)
             self.unknown(declared, [row.at for row in kind.rows], here, function)
-            found.append(RouteTrigger(**values, place=self.kept(self.document.place(*here))))
+            place = self.kept(self.document.place(*here))
+            if kind.kind == "http":
+                found.append(RouteTrigger(**values, place=place))
+            else:
+                found.append(EventTrigger(kind.kind, **values, place=place))
         return found
 
     def _kind(self, declared: dict[str, Any], path: tuple[str | int, ...], function: str) -> TriggerModel:
@@ -191,7 +199,7 @@ class _Reader:
     def _same_routes(self, functions: list[Function]) -> None:
         seen: dict[tuple[str, str], tuple[str, Place]] = {}
         for function in functions:
-            for trigger in function.triggers:
+            for trigger in function.routes:
                 shape = re.sub(r"\{(\+?)\w+\}", r"{\1}", trigger.route)
                 for method in trigger.methods or ("*",):
                     if (method, shape) in seen:
@@ -246,21 +254,34 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
         "secrets": function.secrets,
     }
     data = _rows_data(model.functions.rows, values, profile)
-    http = next(kind for kind in model.functions.triggers if kind.kind == "http")
-    triggers = [
-        _rows_data(
-            http.rows,
-            {
-                "methods": trigger.methods,
-                "route": trigger.route,
-                "callers": trigger.callers,
-                "methods_and_route": {"methods": trigger.methods, "route": trigger.route},
-            },
-            profile,
-        )
-        for trigger in function.triggers
-    ]
+    # A trigger of which nothing could be read says nothing; a finding tells of it.
+    triggers = [made for trigger in function.triggers if (made := _trigger_data(trigger, model, profile))]
     return {**data, model.functions.triggers_at: triggers} if triggers else data
+
+
+def _trigger_data(trigger: Trigger, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
+    kind = next(kind for kind in model.functions.triggers if kind.kind == trigger.kind)
+    values = {name: getattr(trigger, name) for name in trigger.__dataclass_fields__}
+    for name, parts in COMPOSED.items():
+        together = {part: values.get(part) for part in parts}
+        values[name] = together if any(together.values()) else None
+    return _rows_data(kind.rows, values, profile)
+
+
+def unheld_fields(trigger: Trigger, profile: Profile) -> list[str] | None:
+    """Return what a trigger says and this provider's definition can't; None where it has no such trigger at all."""
+    model = checked_definition(profile)
+    kind = next((kind for kind in model.functions.triggers if kind.kind == trigger.kind), None) if model else None
+    if kind is None or not kind.rows:
+        return None
+    held = {row.is_ for row in kind.rows}
+    held.update(part for name, parts in COMPOSED.items() if name in held for part in parts)
+    values = {name: getattr(trigger, name) for name in trigger.__dataclass_fields__}
+    if values.get("zone") == "UTC":
+        values["zone"] = ""  # where there are no zones, times are UTC
+    if trigger.kind == "schedule":
+        values["source"] = ""  # a schedule without a name is known by its function's
+    return [name for name, value in values.items() if value and name not in ("kind", "place", *held)]
 
 
 def _rows_data(rows: list[DefinitionRow], values: dict[str, Any], profile: Profile) -> dict[str, Any]:

@@ -13,8 +13,16 @@ from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow
 
 FUNCTION_FIELDS: Final = ("entry", "language", "memory", "timeout", "variables", "secrets")
-TRIGGER_FIELDS: Final = ("route", "methods", "callers", "methods_and_route")
-KINDS: Final = ("http", "object", "message", "record", "schedule", "signal")
+#: kind of trigger → the fields that its rows may name
+TRIGGER_FIELDS: Final = {
+    "http": ("route", "methods", "callers", "methods_and_route"),
+    "object": ("source", "changes", "prefix", "suffix", "key_glob"),
+    "message": ("source", "batch_size", "batch_window"),
+    "record": ("source", "changes"),
+    "schedule": ("source", "cron", "zone"),
+    "signal": ("source",),
+}
+KINDS: Final = tuple(TRIGGER_FIELDS)
 
 
 class FormSyntax(ValueError):
@@ -79,7 +87,7 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 f"Use one of: {', '.join(KINDS)}",
                 profile.document.place(*path, "kind"),
             )
-        groups.append(((*path, "rows"), kind.rows, TRIGGER_FIELDS))
+        groups.append(((*path, "rows"), kind.rows, TRIGGER_FIELDS.get(kind.kind, ())))
     if not any(kind.kind == "http" for kind in model.functions.triggers):
         yield BadInput("no trigger is of the kind http", "Add one", profile.document.place(*base, "triggers"))
     for at, rows, fields in groups:

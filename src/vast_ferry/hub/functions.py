@@ -34,6 +34,34 @@ class RouteTrigger:
     callers: str = ""  # public | key | principal
     place: Place = Place()
 
+    @property
+    def kind(self) -> str:
+        """Return the kind of its events."""
+        return "http"
+
+
+@dataclass(frozen=True, slots=True)
+class EventTrigger:
+    """Events that cause a call: of `kind`, from `source` (a bucket, channel, table, schedule or signal by its name).
+
+    For objects and records `changes` (empty: any); for objects `prefix` and `suffix` of the key; for messages the
+    batch's size and the seconds that it may wait; for a schedule `cron` (five fields) and its time zone.
+    """
+
+    kind: str
+    source: str = ""
+    changes: tuple[str, ...] = ()
+    prefix: str = ""
+    suffix: str = ""
+    batch_size: int = 0
+    batch_window: float = 0
+    cron: str = ""
+    zone: str = ""
+    place: Place = Place()
+
+
+Trigger = RouteTrigger | EventTrigger
+
 
 @dataclass(frozen=True, slots=True)
 class Function:
@@ -41,13 +69,23 @@ class Function:
 
     name: str
     entry: Entry
-    triggers: tuple[RouteTrigger, ...] = ()
+    triggers: tuple[Trigger, ...] = ()
     language: str = ""
     memory: int = 0  # MiB; 0: the provider's default
     timeout: float = 0  # seconds; 0: the provider's default
     variables: dict[str, str] = field(default_factory=dict)
     secrets: dict[str, str] = field(default_factory=dict)
     place: Place = Place()
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """Return the kinds of events that it is called with; one without triggers is called directly."""
+        return tuple(dict.fromkeys(trigger.kind for trigger in self.triggers)) or ("call",)
+
+    @property
+    def routes(self) -> tuple[RouteTrigger, ...]:
+        """Return its HTTP triggers."""
+        return tuple(trigger for trigger in self.triggers if isinstance(trigger, RouteTrigger))
 
 
 @dataclass(frozen=True, slots=True)

@@ -94,10 +94,10 @@ class HttpReply:
 
 
 def to_plain(fields: dict[str, Any]) -> dict[str, Any]:
-    """Return `fields` as JSON can hold them: the body becomes Base64 text (RFC 4648 §4)."""
-    return {**fields, "body": base64.b64encode(fields["body"]).decode("ascii")}
+    """Return `fields` as JSON can hold them: a body becomes Base64 text (RFC 4648 §4)."""
+    return {**fields, "body": base64.b64encode(fields["body"]).decode("ascii")} if "body" in fields else fields
 
 
 def from_plain(fields: dict[str, Any]) -> dict[str, Any]:
     """Return the fields that `to_plain` gave."""
-    return {**fields, "body": base64.b64decode(fields["body"])}
+    return {**fields, "body": base64.b64decode(fields["body"])} if "body" in fields else fields

@@ -1,18 +1,23 @@
-"""What came of a call: a reply, or how it failed, with what was printed and logged on the way."""
+"""What came of a call: what it answered or how it failed, what it did to the outside, what was printed and logged."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Any
 
 from vast_ferry.hub.http import HttpReply
+from vast_ferry.hub.operations import Effect
 
 
 class Ending(StrEnum):
     """How a call ended."""
 
-    REPLIED = "replied"
-    FAILED = "failed"  # the handler raised, or answered what its provider does not take
+    REPLIED = "replied"  # to an HTTP request
+    RETURNED = "returned"  # a value, to a direct call
+    ACKNOWLEDGED = "acknowledged"  # the events are done with
+    PARTLY_FAILED = "partly failed"  # some events of a batch shall be delivered again
+    FAILED = "failed"  # the handler raised, or answered what its provider does not take, or wants all again
     EXITED = "exited"  # the handler asked the interpreter to end
     TIMED_OUT = "timed out"
     DIED = "died"  # the handler took its process down
@@ -21,7 +26,10 @@ class Ending(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """The end of one call: `reply` if it replied, else `error` (type and message) and where it was raised."""
+    """The end of one call: `reply`, `value`, or the ids of events to deliver `again`; or an `error` and where it was.
+
+    `effects` are what it did to the outside, in order.
+    """
 
     ending: Ending
     reply: HttpReply | None = None
@@ -31,8 +39,17 @@ class Outcome:
     output: str = ""
     logs: list[str] = field(default_factory=list)
     seconds: float = 0.0
+    value: Any = None
+    again: tuple[str, ...] = ()
+    effects: tuple[Effect, ...] = ()
 
     def __str__(self) -> str:
         if self.reply is not None:
-            return f"replied {self.reply.status}"
-        return ": ".join(part for part in (str(self.ending), self.error, self.message) if part)
+            text = f"replied {self.reply.status}"
+        elif self.ending is Ending.PARTLY_FAILED:
+            text = f"partly failed, {', '.join(self.again)} again"
+        elif self.ending is Ending.FAILED and self.again and not self.error:
+            text = f"failed, {', '.join(self.again)} again"
+        else:
+            text = ": ".join(part for part in (str(self.ending), self.error, self.message) if part)
+        return f"{text}, {len(self.effects)} effect{'s' * (len(self.effects) != 1)}" if self.effects else text

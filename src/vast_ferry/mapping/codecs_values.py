@@ -147,6 +147,13 @@ class OrNull(TwoHelpers):
     name, holds, reader, writer = "or_null", ("text",), "text_or_empty", "text_or_null"
 
 
+class MappingOrNull(TwoHelpers):
+    """A mapping from name to text, or null where it is empty."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "mapping_or_null", ("texts",), "mapping_or_empty", "mapping_or_null"
+
+
 class NumberText(TwoHelpers):
     """A number as text."""
 

@@ -28,6 +28,7 @@ class Source:
     classes: Mapping[str, str] = field(default_factory=dict)
     imports: tuple[str, ...] = ()
     parameters: tuple[str, ...] = ()
+    awaited: bool = False  # a coroutine function
 
 
 class CannotWrite(Exception):
@@ -291,6 +292,7 @@ class _Construction:
         return Node(f"{name}({places}\n)", parts, name=(at.steps and name.lower()) or at.root)
 
     def _method(self, name: str, call_step: Call, row: Row, stored: dict[str, Node]) -> str:
+        word = "async def" if call_step.awaited else "def"
         hub = self.reading.fields[row.field]
         parameters = ", ".join(("self", *call_step.parameters))
         if hub.holds == "call":
@@ -304,7 +306,7 @@ class _Construction:
             body = _statements([result])
             for asked in inside.asked:
                 stored[f"_{self.reading.fields[asked].variable}"] = self.reading.need(asked)
-        return f"def {name}({parameters}):\n" + textwrap.indent(body, "    ")
+        return f"{word} {name}({parameters}):\n" + textwrap.indent(body, "    ")
 
 
 def _values(roots: list[Node], taken: set[str] | None = None) -> tuple[list[str], list[str]]:
@@ -342,15 +344,34 @@ def translate_event(
     reading = reading_of(source, given)
     making = _Construction(reading, reading, target.classes)
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    for at, name_of_class in target.objects.items():
+        trees.setdefault(at.root, _Branch()).at(at.steps).leaf = Node(f"{name_of_class}()", plain=True)
     roots = [making.build(trees[name], Access(name)) if name in trees else variable(name) for name in target.parameters]
     body = _statements(roots, {*source.parameters, *GIVEN})
     parameters = [name for name in source.parameters if any(row.at.root == name for row in source.rows)]
     parameters += [name for name in target.parameters if name not in trees]
     parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
-    text = f"def {name}({', '.join(dict.fromkeys(parameters))}):\n"
+    text = f"{_def(source)} {name}({', '.join(dict.fromkeys(parameters))}):\n"
     text += f"    {docstring(about)}\n" if about else ""
     names = tuple(parameter.partition("=")[0] for parameter in dict.fromkeys(parameters))
-    return Source(name, text + textwrap.indent(body, "    "), making.classes, parameters=names)
+    text += textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=names, awaited=source.awaits)
+
+
+def _def(source: EventShape) -> str:
+    return "async def" if source.awaits else "def"
+
+
+def build_batch(name: str, shape: EventShape) -> Source:
+    """Return a function that takes the events of a batch, in the native shape, and gives the batch."""
+    assert shape.each is not None
+    making = _Construction(reading_of(shape), reading_of(shape), shape.classes)
+    trees = making.plant((), {constant.at: constant.value for constant in shape.envelope})
+    trees.setdefault(shape.each.root, _Branch()).at(shape.each.steps).leaf = variable("entries")
+    root = shape.each.root
+    body = _statements([making.build(trees[root], Access(root))], {"entries"})
+    text = f"def {name}(entries):\n" + textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=("entries",))
 
 
 def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
@@ -358,8 +379,9 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
     reading = reading_of(shape)
     body = _statements([reading.need(field)])
     parameters = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
-    text = f"def {name}({', '.join(parameters)}):\n" + (f"    {docstring(about)}\n" if about else "")
-    return Source(name, text + textwrap.indent(body, "    "), parameters=tuple(parameters))
+    text = f"{_def(shape)} {name}({', '.join(parameters)}):\n" + (f"    {docstring(about)}\n" if about else "")
+    text += textwrap.indent(body, "    ")
+    return Source(name, text, parameters=tuple(parameters), awaited=shape.awaits)
 
 
 def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:

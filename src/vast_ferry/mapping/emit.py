@@ -42,7 +42,7 @@ def _library() -> tuple[dict[str, _Definition], dict[str, str]]:
         elif isinstance(node, ast.ImportFrom) and node.module != "__future__":
             for alias in node.names:
                 imports[alias.name] = f"from {node.module} import {alias.name}"
-        elif isinstance(node, ast.FunctionDef | ast.ClassDef | ast.Assign):
+        elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign):
             name = node.targets[0].id if isinstance(node, ast.Assign) else node.name  # type: ignore[attr-defined]
             decorators = [] if isinstance(node, ast.Assign) else node.decorator_list
             start = min([node.lineno, *(decorator.lineno for decorator in decorators)]) - 1

@@ -6,6 +6,7 @@ A function belongs here if generated code calls it at run time. Two-way pairs st
 
 from __future__ import annotations
 
+import asyncio
 import base64
 import functools
 import http
@@ -15,6 +16,7 @@ import os
 import re
 import sys
 import time
+import traceback
 import urllib.parse
 import uuid
 from collections.abc import Callable, Iterable, Iterator
@@ -552,6 +554,16 @@ def text_or_empty(text: str | None) -> str:
     return "" if text is None else text
 
 
+def mapping_or_null(mapping: dict[str, str]) -> dict[str, str] | None:
+    """Return a mapping, or nothing where it is empty."""
+    return mapping or None
+
+
+def mapping_or_empty(mapping: dict[str, str] | None) -> dict[str, str]:
+    """Return a mapping, empty where there is nothing."""
+    return mapping or {}
+
+
 def number_to_text(number: int | None) -> str:
     """Return a number as text, an empty one for None."""
     return "" if number is None else str(number)
@@ -786,3 +798,109 @@ class PairsByNameNoCase(PairsByName):
 
     def _every(self, name: str) -> list[str]:
         return [value for key, value in self._pairs if key.lower() == name.lower()]
+
+
+# --- being done, and not ----------------------------------------------------------------------------------------------
+
+
+class DeliverAgain(Exception):
+    """Raised where a handler said that an event shall be delivered again, and there is no other way to tell."""
+
+
+def settled(done: dict[str, Any]) -> dict[str, Any]:
+    """Return what a handler said; raise where events shall be delivered again."""
+    if done["again"]:
+        raise DeliverAgain(", ".join(done["again"]))
+    return done
+
+
+def note_failure() -> None:
+    """Print the error that is being handled: the event will come again, and someone will want to know why."""
+    traceback.print_exc()
+
+
+async def in_thread(handler: Callable[..., Any], *arguments: Any) -> Any:
+    """Return what a handler answers that does not await, and so must not hold up those that do."""
+    return await asyncio.to_thread(handler, *arguments)
+
+
+def run_to_end(coroutine: Any) -> Any:
+    """Return what an asynchronous handler answers, in an event loop of its own."""
+    return asyncio.run(coroutine)
+
+
+# --- answers that travel as messages (ASGI 3.0) or as a document (RFC 3875 §6) ----------------------------------------
+
+
+def reply_from_messages(messages: Iterable[dict[str, Any]]) -> dict[str, Any]:
+    """Return status, headers and body of the messages of an HTTP response."""
+    start: dict[str, Any] | None = None
+    body: list[bytes] = []
+    for message in messages:
+        if message["type"] == "http.response.start":
+            start = message
+        elif message["type"] == "http.response.body":
+            if start is None:
+                raise RuntimeError("the handler sent content before it sent a status")
+            body.append(message.get("body", b""))
+    if start is None:
+        raise RuntimeError("the handler never sent a response")
+    return {"status": start["status"], "headers": list(start.get("headers", ())), "body": b"".join(body)}
+
+
+async def send_messages(send: Callable[[dict[str, Any]], Any], reply: dict[str, Any]) -> None:
+    """Send a response as messages."""
+    await send({"type": "http.response.start", "status": reply["status"], "headers": reply["headers"]})
+    await send({"type": "http.response.body", "body": reply["body"]})
+
+
+def lines_from_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[bytes, bytes]]:
+    """Return header fields as bytes; values are Latin-1 (RFC 9110 section 5.5)."""
+    return [(name.lower().encode("ascii"), value.encode("latin-1")) for name, value in pairs]
+
+
+def pairs_from_lines(lines: Iterable[tuple[bytes, bytes]]) -> list[tuple[str, str]]:
+    """Return header fields as text, names in lower case."""
+    return [(bytes(name).decode("latin-1").lower(), bytes(value).decode("latin-1")) for name, value in lines]
+
+
+def reply_from_document(document: bytes) -> dict[str, Any]:
+    """Return status, headers and body of a CGI response (RFC 3875 section 6)."""
+    text, mark, body = _head_and_body(document)
+    if not mark:
+        raise ValueError("the answer has no empty line after its header fields")
+    status, headers = 0, []
+    for line in text.decode("latin-1").splitlines():
+        name, colon, value = line.partition(":")
+        if not colon or not HEADER_NAME.fullmatch(name):
+            raise ValueError(f"a line of the answer is no header field: {line[:60]!r}")
+        if name.lower() == "status":
+            status = int(value.split()[0]) if value.split() and value.split()[0].isdecimal() else -1
+        else:
+            headers.append((name.lower(), value.strip()))
+    # RFC 3875 section 6.2: without a status it is 302 where there is a Location of another place, else 200.
+    if not status:
+        status = 302 if any(name == "location" and "://" in value for name, value in headers) else 200
+    return {"status": status, "headers": headers, "body": body}
+
+
+def _head_and_body(document: bytes) -> tuple[bytes, bytes, bytes]:
+    """Return the header fields, the empty line and the content; a line ends with LF or CR LF."""
+    start = 0
+    while True:
+        end = document.find(b"\n", start)
+        if end < 0:
+            return document, b"", b""
+        line = document[start:end].rstrip(b"\r")
+        if not line:
+            return document[:start], b"\n", document[end + 1 :]
+        start = end + 1
+
+
+def document_of(reply: dict[str, Any]) -> bytes:
+    """Return a CGI response (RFC 3875 section 6.2.1)."""
+    lines = [f"Status: {status_line(reply['status'])}", *(f"{name}: {value}" for name, value in reply["headers"])]
+    if not any(name.lower() == "content-type" for name, _ in reply["headers"]) and reply["body"]:
+        lines.append("Content-Type: application/octet-stream")
+    body: bytes = reply["body"]
+    return "\r\n".join([*lines, "", ""]).encode("latin-1") + body

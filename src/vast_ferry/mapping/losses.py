@@ -45,6 +45,17 @@ def missing(field: str, meaning: str, default: object) -> Loss:
     )
 
 
+#: What a handler of batches meets where events come one at a time: `batch` is the number of events, beside the truths.
+SPLIT = Loss(
+    "batch-split",
+    "batch",
+    "a batch holds several events",
+    "the handler is called once for each, and a failure concerns that event alone",
+    lambda fields: fields.get("batch", 1) > 1,
+    harmless=True,
+)
+
+
 def repeats(pairs: Any) -> bool:
     """Tell whether a name stands more than once among `pairs`, without case."""
     names = [name.lower() for name, _ in pairs]

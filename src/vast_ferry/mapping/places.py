@@ -32,12 +32,17 @@ class Attr:
 
 @dataclass(frozen=True, slots=True)
 class Call:
-    """A call; `parameters` as they would stand in a definition (`name`, `**more`), empty for a plain read."""
+    """A call; `parameters` as they would stand in a definition (`name`, `**more`), empty for a plain read.
+
+    An `awaited` one is written `(await place())`.
+    """
 
     parameters: tuple[str, ...] = ()
+    awaited: bool = False
 
     def after(self, expression: str) -> str:
-        return f"{expression}({', '.join(self.parameters)})"
+        called = f"{expression}({', '.join(self.parameters)})"
+        return f"(await {called})" if self.awaited else called
 
 
 Step = Item | Attr | Call
@@ -91,7 +96,12 @@ def parse_place(text: str) -> Access:
     except SyntaxError as error:
         raise PlaceError(f"{text!r} is not an access path: {error.msg}", error.offset or 1) from None
     steps: list[Step] = []
+    awaited = False
     while not isinstance(tree, ast.Name):
+        if isinstance(tree, ast.Await):
+            tree, awaited = tree.value, True
+            if not isinstance(tree, ast.Call):
+                raise PlaceError(f"{text!r}: only a call can be awaited", tree.col_offset + 1)
         if isinstance(tree, ast.Attribute):
             steps.append(Attr(tree.attr))
             tree = tree.value
@@ -102,7 +112,8 @@ def parse_place(text: str) -> Access:
             steps.append(Item(key))
             tree = tree.value
         elif isinstance(tree, ast.Call):
-            steps.append(Call(_parameters(text, tree)))
+            steps.append(Call(_parameters(text, tree), awaited))
+            awaited = False
             tree = tree.func
             if not isinstance(tree, ast.Attribute):
                 raise PlaceError(f"{text!r}: only a method can be called", tree.col_offset + 1)

@@ -73,6 +73,19 @@ class EventShape:
 
     fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_EVENT)
     rules: tuple[Rule, ...] = EVENT_RULES
+    objects: Mapping[Access, str] = field(default_factory=dict)  # place of an object of services → name of its class
+
+    @property
+    def awaits(self) -> bool:
+        """Tell whether reading it takes awaited calls."""
+        return any(isinstance(step, Call) and step.awaited for row in self.rows for step in row.at.steps)
+
+    @property
+    def handed_over(self) -> tuple[str, ...]:
+        """Return a handler's parameters: for a batch, the batch stands where one of its events would."""
+        if self.each is None:
+            return self.parameters
+        return tuple(self.each.root if name in self.event_parameters else name for name in self.parameters)
 
     def on_file(self) -> EventShape:
         """Return the shape of the same event on file: plain JSON data, methods under `name()`, no context."""
@@ -102,12 +115,28 @@ class EventShape:
             and not (row.derived and any(isinstance(step, Call) for step in row.at.steps))
         )
         constants = tuple(Constant(filed(c.at), c.value, c.line) for c in self.constants)
-        return replace(self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,))
+        return replace(
+            self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,), objects={}
+        )
 
     def without(self, offers: frozenset[str]) -> EventShape:
         """Return the shape on a server that does not give these offers."""
         rows = tuple(row for row in self.rows if row.offer not in offers)
         return replace(self, rows=rows)
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """The tables of one kind of event: how it is handed over, and how a handler answers; `asynchronous`: awaited."""
+
+    event: EventShape
+    reply: ReplyShape | None = None
+    asynchronous: bool = False
+
+    @property
+    def answered(self) -> ReplyShape:
+        """Return how a handler answers; one that has nothing to say is done when it ends."""
+        return self.reply or NOTHING_TO_SAY
 
 
 #: How a form of a reply is told from the others: a test on the value that a handler returned.
@@ -148,6 +177,12 @@ class ReplyShape:
     callback: Callback | None = None
     fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_REPLY)
     rules: tuple[Rule, ...] = REPLY_RULES
+    via: str = ""  # how the answer travels, where it is not what the handler returns: one of `VIAS`
+
+    @property
+    def holds_again(self) -> bool:
+        """Tell whether an answer can name events of a batch that shall be delivered again."""
+        return any(row.field == "again" for row in self.written.rows)
 
     @property
     def written(self) -> ReplyForm:
@@ -184,6 +219,13 @@ HUB_REPLY: Final = ReplyShape(
 
 #: The same for handlers of anything but HTTP.
 HUB_DONE: Final = ReplyShape((ReplyForm("mapping", _hub_rows(DONE), written=True),), "hub", fields=DONE, rules=())
+
+
+#: A handler that is done when it ends, whatever it returned.
+NOTHING_TO_SAY: Final = ReplyShape((ReplyForm("always", written=True),), fields=DONE, rules=())
+
+#: The hub as a caller that hands over a batch.
+HUB_BATCHES: Final = {kind: replace(shape, each=Access("hubs")) for kind, shape in HUB_CALLS.items() if kind != "http"}
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import textwrap
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
@@ -14,11 +15,21 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.clients import (
+    HUB_CLIENTS,
+    Client,
+    arguments_shape,
+    class_of,
+    client_module,
+    result_shape,
+)
 from vast_ferry.mapping.codec import CodecError
 from vast_ferry.mapping.codecs import parse_codec
-from vast_ferry.mapping.compile import CannotWrite, translate_event, translate_reply
+from vast_ferry.mapping.compile import CannotWrite, Source, translate_event, translate_reply
+from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.nodes import docstring
-from vast_ferry.mapping.places import Access, PlaceError, parse_place
+from vast_ferry.mapping.places import Access, Attr, PlaceError, parse_place
 from vast_ferry.mapping.tables import (
     HUB_DONE,
     HUB_EVENTS,
@@ -26,6 +37,7 @@ from vast_ferry.mapping.tables import (
     Callback,
     Constant,
     EventShape,
+    Kind,
     ReplyForm,
     ReplyShape,
     Row,
@@ -37,14 +49,6 @@ from vast_ferry.mapping.views import REPLY_RULES, RULES
 from vast_ferry.providers import schema
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
-    """The tables of one kind of event: how it is handed over, and how a handler answers."""
-
-    event: EventShape
-    reply: ReplyShape | None = None
-
-
 @dataclass(frozen=True, eq=False)
 class Profile:
     """One edition of one provider; `kinds` has the tables of each kind of event that it knows."""
@@ -53,6 +57,7 @@ class Profile:
     kinds: Mapping[str, Kind]
     document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
+    clients: tuple[Client, ...] = ()
 
     def kind(self, name: str) -> Kind:
         """Return the tables of a kind; raises BadInput where the provider does not know it."""
@@ -98,10 +103,43 @@ class Profile:
         style = self.model.routes
         return (style.one, style.rest) if style else ("{name}", "{+name}")
 
+    @property
+    def operations(self) -> Mapping[str, Client]:
+        """Return the client for each operation that handlers can do here."""
+        return {client.operation: client for client in reversed(self.clients)}
+
     @cached_property
     def modules(self) -> dict[str, str]:
-        """Return the source of each module that handlers import from the provider."""
-        return {name: _module_source(name, classes) for name, classes in self.model.modules.items()}
+        """Return the source of each module that handlers import from the provider, over a stand-in's services."""
+        return self.modules_over(HUB_CLIENTS)
+
+    def modules_over(self, theirs: Mapping[str, Client], imports: Iterable[str] = ()) -> dict[str, str]:
+        """Return the source of each module that handlers import, its clients made of others' `theirs`."""
+        own = {client.root for client in self.clients} - set(self.model.handler.parameters)
+        names = dict.fromkeys([*self.model.modules, *self.model.decorators, *sorted(own)])
+        return {name: self._module(name, theirs, imports) for name in names}
+
+    def _module(self, name: str, theirs: Mapping[str, Client], imports: Iterable[str]) -> str:
+        about = f"What handlers import from {name}: made from its profile."
+        ours = [client for client in self.clients if client.root == name]
+        sources, code = client_module(f"{self.title}'s services.", name, ours, theirs)
+        parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
+        parts += _decorators(self.model.decorators.get(name, []))
+        parts += [code] if code else []
+        groups = dict.fromkeys(group for client in ours if (group := client.path.rpartition(".")[0]))
+        parts += ["\n".join(f"{group} = {class_of(name, group)}()" for group in groups)] if groups else []
+        return module_source(about, sources, *[*(imports if ours else ()), *parts])
+
+    def context_classes(self, theirs: Mapping[str, Client]) -> tuple[list[Source], list[str]]:
+        """Return the classes of the objects by which handlers reach services from their parameters."""
+        sources: list[Source] = []
+        parts: list[str] = []
+        for root in dict.fromkeys(c.root for c in self.clients if c.root in self.model.handler.parameters):
+            ours = [client for client in self.clients if client.root == root]
+            used, code = client_module(f"{self.title}'s services.", root, ours, theirs)
+            sources += used
+            parts.append(code)
+        return sources, parts
 
     def template(self, name: str) -> str:
         """Return the text of a template that stands beside the profile."""
@@ -122,6 +160,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     except ValidationError as error:
         raise _many(document, error) from None
     builder = _Builder(document)
+    clients = tuple(builder.clients(model))
     kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
     told = {problem.place.line for problem in builder.problems}
     problems = [
@@ -132,11 +171,19 @@ def load_profile(path: Path, shown: str = "") -> Profile:
             for problem in _table_problems(kind)
             if problem.line not in told
         ),
+        *(
+            BadInput(problem.what, problem.remedy, Place(shown, problem.line))
+            for client in clients
+            for shape in (client.arguments, client.result)
+            if shape is not None
+            for problem in check_event(shape)
+            if problem.line not in told
+        ),
     ]
     if problems:
         once = {(problem.place.line, problem.what): problem for problem in problems}
         raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
-    return Profile(model, kinds, document, path)
+    return Profile(model, kinds, document, path, clients)
 
 
 def _table_problems(kind: Kind) -> list[TableProblem]:
@@ -242,7 +289,34 @@ class _Builder:
     def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
         model: schema.KindModel = getattr(profile, name)
         reply = self.reply(model.reply, name) if model.reply else None
-        return Kind(self.event(profile, model.event, name), reply)
+        return Kind(self.event(profile, model.event, name), reply, profile.handler.asynchronous)
+
+    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
+        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
+        for root, calls in profile.clients.items():
+            for path, model in calls.items():
+                at = ("clients", root, path)
+                line = self.document.place(*at).line
+                operation = OPERATIONS.get(model.does)
+                if operation is None:
+                    self.problems.append(
+                        BadInput(
+                            f"there is no operation {model.does!r}{nearest(model.does, OPERATIONS)}",
+                            f"Use one of: {', '.join(OPERATIONS)}",
+                            self.document.place(*at, "does"),
+                        )
+                    )
+                    continue
+                rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
+                result = None
+                if operation.gives:
+                    returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
+                    given = schema.RowModel.model_validate(returned)
+                    result = result_shape(operation, replace(self.row(given, *at), line=line))
+                arguments = arguments_shape(operation, tuple(model.takes), rows)
+                yield Client(
+                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited, line
+                )
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str) -> EventShape:
         usual = tuple(profile.handler.parameters)
@@ -251,17 +325,24 @@ class _Builder:
         path = (kind, "event")
         rows = [self.row(row, *path, "rows", index) for index, row in enumerate(model.rows)]
         each = self._place(model.each, *path, "each") if model.each else None
-        if each is None:
-            context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
-            # A context that is part of the event is part of each kind's own event.
-            rows += [
-                replace(row, at=Access(parameters[0], row.at.steps))
-                if row.at.root == usual[0] and parameters != usual
-                else row
-                for row in context
-            ]
+        context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
+        # A context that is part of the event is part of each kind's own event.
+        rows += [
+            replace(row, at=Access(parameters[0], row.at.steps))
+            if row.at.root == usual[0] and parameters != usual
+            else row
+            for row in context
+            if each is None or row.at.root not in own
+        ]
+        objects = {
+            Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
+            for root, calls in profile.clients.items()
+            if root in parameters
+            for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
+            if group
+        }
         return EventShape(
-            (model.entry,) if each else parameters,
+            tuple(model.entry if name in own else name for name in parameters) if each else parameters,
             tuple(rows),
             self.constants(model.constants, *path, "constants"),
             model.classes,
@@ -271,6 +352,7 @@ class _Builder:
             self.constants(model.envelope, *path, "envelope"),
             EVENTS[kind],
             RULES[kind],
+            objects,
         )
 
     def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
@@ -292,17 +374,34 @@ class _Builder:
             Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
             HTTP_REPLY if kind == "http" else DONE,
             REPLY_RULES if kind == "http" else (),
+            model.via,
         )
 
 
-def _module_source(name: str, classes: dict[str, schema.ClassModel]) -> str:
-    """Return a module with these classes: each keeps its constructor's arguments as attributes."""
-    parts = [docstring(f"What handlers import from {name}: made from its profile.")]
-    for class_name, model in classes.items():
-        names = [parameter.partition("=")[0].strip() for parameter in model.takes]
-        lines = [f"class {class_name}:", f"    {docstring(model.about)}" if model.about else "", ""]
-        lines += [f"    __slots__ = ({', '.join(repr(n) for n in names)},)", ""]
-        lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
-        lines += [f"        self.{n} = {n}" for n in names]
-        parts.append("\n".join(lines))
-    return "\n\n\n".join(parts) + "\n"
+def _class_source(name: str, model: schema.ClassModel) -> str:
+    """Return a class that keeps its constructor's arguments as attributes."""
+    names = [parameter.partition("=")[0].strip() for parameter in model.takes]
+    lines = [f"class {name}:", f"    {docstring(model.about)}" if model.about else "", ""]
+    lines += [f"    __slots__ = ({', '.join(repr(n) for n in names)},)", ""]
+    lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
+    lines += [f"        self.{n} = {n}" for n in names]
+    return "\n".join(lines)
+
+
+def _decorators(paths: list[str]) -> list[str]:
+    """Return decorators that leave a handler as it is: they only declare it."""
+    parts = []
+    groups: dict[str, list[str]] = {}
+    for path in paths:
+        group, _, name = path.rpartition(".")
+        groups.setdefault(group, []).append(name)
+    for group, names in groups.items():
+        own = "self, " if group else ""
+        made = [f"def {name}({own}*declared, **more):\n    return lambda handler: handler" for name in names]
+        if not group:
+            parts += made
+            continue
+        body = "\n\n".join(textwrap.indent(text, "    ") for text in made)
+        parts.append(f"class _{group.title()}:\n{body}")
+        parts.append(f"{group} = _{group.title()}()")
+    return parts

@@ -96,6 +96,9 @@ class ReplyModel(Model):
     """How a handler answers, or says that it is done."""
 
     root: Identifier = "reply"
+    via: Literal["", "messages", "document"] = Field(
+        "", description="how the answer travels: returned; as ASGI messages; as a CGI document"
+    )
     callback: CallbackModel | None = None
     forms: list[FormModel]
 
@@ -113,12 +116,36 @@ class HttpModel(KindModel):
     reply: ReplyModel | None = None
 
 
+class ClientModel(Model):
+    """A call by which handlers reach a service: what it does, its parameters, and how they stand for hub fields."""
+
+    does: str = Field(description="operation of the hub, such as object.read")
+    takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
+    rows: list[RowModel] = []
+    gives: str = Field("plain", description="codec of what it gives back")
+    absent: Literal["none", "LookupError", "KeyError", "FileNotFoundError"] = Field(
+        "none", description="what happens where there is nothing to read: None is given back, or this is raised"
+    )
+    awaited: bool = Field(False, description="whether the call is awaited")
+
+
+class MountModel(Model):
+    """Services as a folder of files, for handlers that know no clients."""
+
+    variable: Identifier = Field(description="environment variable that names the folder")
+    objects: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of objects, as BUCKET/KEY")
+    messages: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of messages, as CHANNEL/NAME")
+
+
 class HandlerModel(Model):
     """How a handler is defined and called."""
 
     parameters: list[Identifier]
     event: list[Identifier] = Field(description="those parameters that are the event")
     process: Literal["function", "project"] = Field("function", description="what shares one process")
+    asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
+    script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
+    mount: MountModel | None = None
     entry: str = Field(
         "",
         pattern=r"^(\w+(\.\w+)*:\w+)?$",
@@ -202,7 +229,10 @@ class ProfileModel(Model):
     aliases: list[Name] = []
     handler: HandlerModel
     modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
-    clients: dict[str, list[Identifier]] = Field({}, description="what else handlers may import, not carried yet")
+    decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")
+    clients: dict[Dotted, dict[Dotted, ClientModel]] = Field(
+        {}, description="calls by which handlers reach services, by the module or parameter on which they are made"
+    )
     context: list[RowModel] = []
     http: HttpModel | None = None
     object: KindModel | None = None

@@ -122,6 +122,11 @@ def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
     )
 
 
+def is_event(data: Any, profile: Profile) -> bool:
+    """Tell whether data has what tells the events of one of a provider's kinds."""
+    return any(_told_by(profile, kind) and _has_constants(data, profile, kind) for kind in profile.kinds)
+
+
 @functools.lru_cache(maxsize=256)
 def _told_by(profile: Profile, kind: str) -> tuple[tuple[tuple[str | int, ...], str], ...]:
     """Return the places on file that tell a kind, with what stands there."""

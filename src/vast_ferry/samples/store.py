@@ -1,28 +1,47 @@
-"""The samples of a project: `samples/FUNCTION/NAME.http` and `.json`, found and read one at a time."""
+"""The samples of a project: files in `samples/FUNCTION/`, found and read one at a time, each in one of three forms.
+
+`NAME.http` is a request as it stands on the wire; `NAME.json` a native event of the project's provider, a list of
+them, or a CloudEvents event; `NAME.yaml` the readable form, which also says what services held before.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import all_profiles, find_profile
 from vast_ferry.samples.http_message import LARGEST, read_request_file
-from vast_ferry.samples.native import parse_json, read_native
+from vast_ferry.samples.native import is_event, parse_json, read_events
+from vast_ferry.samples.readable import read_readable
 
 FOLDER = "samples"
+FORMS = (".http", ".json", ".yaml")
 
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """An event kept on file: which function it is for, its name, where it stands."""
+    """Events kept on file (one, or those of a batch): for which function, of which kind, and what was there before.
+
+    `before` holds objects and records as hub fields; `answers` what outbound HTTP calls are answered with.
+    """
 
     function: str
     name: str
     path: Path
-    event: HttpEvent
+    kind: str
+    events: tuple[dict[str, Any], ...]
+    before: dict[str, Any] = field(default_factory=dict)
+    answers: tuple[dict[str, Any], ...] = ()
+
+    @property
+    def event(self) -> HttpEvent:
+        """Return the HTTP request that it is."""
+        return HttpEvent.from_fields(self.events[0])
 
 
 def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
@@ -34,21 +53,55 @@ def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
         for path in sorted(function.rglob("*")):
             if path.is_dir() or path.name.startswith("."):
                 continue
-            if path.suffix not in (".http", ".json"):
-                raise BadInput("this is no kind of sample", "Keep samples as NAME.http or NAME.json", Place(str(path)))
+            if path.suffix not in FORMS:
+                raise BadInput(
+                    "this is no kind of sample", "Keep samples as NAME.http, NAME.json or NAME.yaml", Place(str(path))
+                )
             yield function.name, path
 
 
 def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sample:
-    """Return the sample in a file: a raw request, or a native event of `profile`."""
+    """Return the sample in a file: a raw request, a native event of `profile`, or the readable form.
+
+    Raises BadInput, with the line where there is one, for what is none of them.
+    """
     name = path.relative_to(folder / function).as_posix() if path.is_relative_to(folder / function) else path.name
+    identity, shown = f"{function}/{name}", str(path)
     if path.suffix == ".http":
-        return Sample(function, name, path, read_request_file(path, f"{function}/{name}", str(path)))
+        event = read_request_file(path, identity, shown)
+        return Sample(function, name, path, "http", (event.as_fields(),))
+    if path.suffix == ".yaml":
+        readable = read_readable(path, shown, identity)
+        kind, events = readable.kind, readable.events
+        if not kind:
+            given = find_profile(readable.source) if readable.source else profile
+            kind, events = _native(readable.native, given, shown)
+        return Sample(function, name, path, kind, events, readable.before, readable.answers)
     try:
         if path.stat().st_size > LARGEST:
-            raise BadInput(f"the sample is larger than {LARGEST:,} bytes", "Keep a smaller one", Place(str(path)))
+            raise BadInput(f"the sample is larger than {LARGEST:,} bytes", "Keep a smaller one", Place(shown))
         data = path.read_bytes()
     except OSError as error:
-        raise BadInput(f"the sample can't be read: {error.strerror}", "Check it", Place(str(path))) from None
-    event = read_native(parse_json(data, str(path), "the sample"), profile, str(path))
-    return Sample(function, name, path, event)
+        raise BadInput(f"the sample can't be read: {error.strerror}", "Check it", Place(shown)) from None
+    return Sample(function, name, path, *_native(parse_json(data, shown, "the sample"), profile, shown))
+
+
+def _native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...]]:
+    """Return the kind and the events of native data: of `profile`, or of an open standard that has such events."""
+    several = data if isinstance(data, list) else [data]
+    kinds: dict[str, None] = {}
+    events: list[dict[str, Any]] = []
+    for one in several:
+        of = profile
+        if not is_event(one, profile):
+            of = next((each for each in all_profiles() if each.model.standard and is_event(one, each)), profile)
+        kind, read = read_events(one, of, shown)
+        kinds[kind] = None
+        events += read
+    if len(kinds) > 1:
+        raise BadInput(
+            f"the sample holds events of several kinds: {', '.join(kinds)}", "Keep one a sample", Place(shown)
+        )
+    if not events:
+        return next(iter(kinds), ""), ()
+    return next(iter(kinds)), tuple(events)

@@ -8,15 +8,17 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
-from vast_ferry.definitions.project import read_project, write_definition
+from vast_ferry.definitions.project import read_project, unheld_fields, write_definition
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.compile import event_losses, reply_losses
-from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.losses import SPLIT, Loss
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
-from vast_ferry.source.scan import scan_entry, scan_imports
+from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 from vast_ferry.source.wrapping import Wrapping, environment
 
 #: Never carried: samples stay with the original; the rest is made by tools. Hidden files may hold secrets.
@@ -34,7 +36,7 @@ class Plan:
     def __init__(self, folder: Path, target: Profile, out: Path, source: Profile | None = None) -> None:
         self.folder, self.target, self.out = folder, target, out
         self.source, self.project = read_project(folder, source)
-        if not target.http_reply or not (target.model.definition or target.model.files):
+        if not (target.model.definition or target.model.files):
             raise BadInput(
                 f"nothing can be written for {target.title} yet: its profile declares no files",
                 "Name another provider with --to",
@@ -42,22 +44,36 @@ class Plan:
         if self.source.name == target.name:
             raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
         self.findings: list[Finding] = list(self.project.findings)
-        self.carried = [function for function in self.project.functions if function.triggers]
-        self.left = [function for function in self.project.functions if not function.triggers]
-        for function in self.left:
-            self._note(
-                "function-left-behind",
-                Severity.BLOCKING,
-                f"{function.name} has no HTTP trigger and was not carried: only HTTP functions are so far",
-                "Leave it where it is",
-                function=function,
-            )
+        self.carried: list[Function] = []
+        self.left: list[Function] = []
+        for function in self.project.functions:
+            why = self._why_left(function)
+            if why:
+                reason = f"{function.name} was not carried: {why}"
+                self._note("function-left-behind", Severity.BLOCKING, reason, "Leave it where it is", function=function)
+            (self.left if why else self.carried).append(function)
         if not self.carried:
             raise BadInput(
-                f"{self.project.name or folder} has no function that can be carried", "Declare an HTTP trigger"
+                f"{self.project.name or folder} has no function that can be carried to {target.title}",
+                "; ".join(finding.reason for finding in self.findings if finding.code == "function-left-behind"),
             )
         for function in self.carried:
             scan_entry(folder, function)
+
+    def _why_left(self, function: Function) -> str:
+        """Return why a function can't be carried, or nothing."""
+        if len(function.kinds) > 1:
+            return f"it has triggers of several kinds ({', '.join(function.kinds)}); declare a function for each"
+        kind = function.kinds[0]
+        if kind not in self.source.kinds:
+            return f"{self.source.title} has no {kind} events"
+        if kind not in self.target.kinds:
+            return f"{self.target.title} has no {kind} events"
+        if self.target.kinds[kind].reply is None and kind == "http":
+            return f"{self.target.title} does not say how {kind} handlers answer"
+        if self.target.model.definition and any(unheld_fields(t, self.target) is None for t in function.triggers):
+            return f"{self.target.title} declares no {kind} triggers"
+        return ""
 
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
@@ -70,13 +86,16 @@ class Plan:
         self.wrapping = Wrapping.between(self.source, self.target, _module_name(own), self.carried)
         limits = {function.name: self._limit(function) for function in self.carried}
         made = {f"{self.wrapping.module}.py": self.wrapping.shared_module()}
-        made.update({f"{name}.py": self.source.modules[name] for name in scanned.modules})
+        clients = self.source.modules_over(self.target.operations, self._client_imports())
+        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in scanned.modules})
+        self._note_clients(scanned)
         for function in self.carried:
             made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, limits[function.name])
         there = self._project_at_target(limits)
         made.update(write_definition(there, self.target, (MADE_BY, "The region is not set: choose one.")))
         made.update(self._from_templates(there, own))
         self._note_settings()
+        self._note_triggers()
         self._note_losses()
         for note in self.target.model.notes:
             self._note("at-target", Severity.NOTE, note, "Keep it in mind when you deploy", field=self.target.title)
@@ -113,6 +132,60 @@ class Plan:
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
         )
 
+    def _client_imports(self) -> list[str]:
+        """Return the imports by which the source's modules reach the target's clients."""
+        roots = {client.root for client in self.target.clients} - set(self.target.model.handler.parameters)
+        return [f"import {root}" for root in sorted(roots)]
+
+    def _note_clients(self, scanned: Scanned) -> None:
+        told: set[str] = set()
+        for client, place in scanned.uses:
+            theirs = self.target.operations.get(client.operation)
+            what = f"{client.called} is called"
+            if theirs is None:
+                self._note(
+                    "client-not-carried",
+                    Severity.BLOCKING,
+                    f"{what}, and at {self.target.title} there is no way to {OPERATIONS[client.operation].meaning}",
+                    "Call another service there, or leave the function where it is",
+                    place=place,
+                    field=client.operation,
+                )
+            elif client.called not in told:
+                told.add(client.called)
+                for loss in client_losses(theirs, client):
+                    self._note(
+                        f"client-{loss.code}",
+                        Severity.NOTE if loss.harmless else Severity.LOSS,
+                        f"{what}; at {self.target.title}, where {theirs.called} does the same, {loss.reason}",
+                        "Make sure that nothing relies on it",
+                        place=place,
+                        field=f"{client.operation}.{loss.field}",
+                    )
+
+    def _note_triggers(self) -> None:
+        """Note what triggers say and the target's definition can't."""
+        if self.target.model.definition is None:
+            return
+        for function in self.carried:
+            for trigger in function.triggers:
+                unheld = unheld_fields(trigger, self.target) or []
+                if getattr(trigger, "batch_size", 0) == 1:
+                    unheld = [name for name in unheld if name not in ("batch_size", "batch_window")]
+                for name in unheld:
+                    harmless = name in ("batch_size", "batch_window")
+                    value = getattr(trigger, name)
+                    self._note(
+                        "trigger-not-held",
+                        Severity.NOTE if harmless else Severity.BLOCKING,
+                        f"the {trigger.kind} trigger of {function.name} says {name} {value!r}, and {self.target.title} "
+                        "has no way to say that",
+                        "It is delivered one at a time there" if harmless else "See to it in the handler, or by hand",
+                        function=function,
+                        place=trigger.place,
+                        field=name,
+                    )
+
     def _profile_file(self, profile: Profile) -> str:
         return "" if is_shipped(profile) else _relative(profile.path, self.out)
 
@@ -138,7 +211,7 @@ class Plan:
             "runs-too-long",
             Severity.BLOCKING if function.timeout else Severity.NOTE,
             f"{function.name} may run {limit:g} s{'' if function.timeout else ' by default'}, and {self.target.title} "
-            f"ends an HTTP function after {longest:g} s; {longest:g} s was set",
+            f"ends a function after {longest:g} s; {longest:g} s was set",
             "Make sure that it ends sooner, or split its work",
             function=function,
             field="timeout",
@@ -180,7 +253,7 @@ class Plan:
         functions = [
             {
                 "name": function.name,
-                "triggers": function.triggers,
+                "routes": function.routes,
                 "module": function.entry.module,
                 "handler": function.entry.name,
                 "alias": self.wrapping.slugs[function.name],
@@ -212,7 +285,7 @@ class Plan:
                     function=function,
                     field=f"secrets.{name}",
                 )
-            for trigger in function.triggers:
+            for trigger in function.routes:
                 if definition is None and trigger.callers not in ("", "public"):
                     who = "with a key" if trigger.callers == "key" else "by a known caller"
                     self._note(
@@ -234,21 +307,29 @@ class Plan:
             )
 
     def _note_losses(self) -> None:
-        for loss in crossing_losses(self.source, self.target):
-            self._note(
-                loss.code,
-                Severity.NOTE if loss.harmless else Severity.LOSS,
-                loss.reason,
-                "Use a server that offers the raw target" if loss.unless else "Make sure that no handler relies on it",
-                field=loss.field,
-            )
+        for kind in dict.fromkeys(function.kinds[0] for function in self.carried):
+            for loss in crossing_losses(self.source, self.target, kind):
+                self._note(
+                    loss.code,
+                    Severity.NOTE if loss.harmless else Severity.LOSS,
+                    loss.reason,
+                    "Use a server that offers the raw target"
+                    if loss.unless
+                    else "Make sure that no handler relies on it",
+                    field=loss.field if kind == "http" else f"{kind}.{loss.field}",
+                )
 
 
 def crossing_losses(source: Profile, target: Profile, kind: str = "http") -> list[Loss]:
     """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
     one, other = source.kind(kind), target.kind(kind)
     losses = event_losses(other.event, one.event)
-    return [*losses, *reply_losses(other.reply, one.reply)] if one.reply and other.reply else losses
+    if one.event.each is not None and other.event.each is None:
+        losses.append(SPLIT)
+    if one.reply and other.reply:
+        # An event that shall come again is told by raising where it can't be named.
+        losses += [loss for loss in reply_losses(other.reply, one.reply) if loss.field != "again"]
+    return losses
 
 
 def _walk(folder: Path) -> Iterable[Path]:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Function
+from vast_ferry.mapping.clients import Client
 from vast_ferry.providers.profile import Profile
 
 
@@ -17,6 +19,7 @@ class Scanned:
 
     findings: tuple[Finding, ...]
     modules: frozenset[str]  # the provider's own modules that the project's code needs
+    uses: tuple[tuple[Client, Place], ...] = ()  # clients that it calls, and where
 
 
 def scan_entry(folder: Path, function: Function) -> None:
@@ -81,14 +84,21 @@ def _top_names(tree: ast.Module) -> list[str]:
 
 
 def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
-    """Return what a project's code imports from its provider: modules that can be carried, and findings for the rest.
+    """Return what a project's code needs of its provider: modules, clients and where they are called, and findings.
 
     A file that can't be parsed is a finding: it may be one that nothing uses.
     """
     findings: list[Finding] = []
     needed: set[str] = set()
+    uses: list[tuple[Client, Place]] = []
     provided = {name: set(classes) for name, classes in profile.model.modules.items()}
-    known = provided.keys() | profile.model.clients.keys()
+    parameters = set(profile.model.handler.parameters)
+    for client in profile.clients:
+        if client.root not in parameters:
+            provided.setdefault(client.root, set()).add(client.path.partition(".")[0])
+    for module, paths in profile.model.decorators.items():
+        provided.setdefault(module, set()).update(path.partition(".")[0] for path in paths)
+    known = {module.partition(".")[0] for module in provided}
     for file in files:
         if not file.endswith(".py"):
             continue
@@ -99,17 +109,21 @@ def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
                 Finding("not-python", Severity.TODO, error.what, "Mend it if anything imports it", error.place)
             )
             continue
+        aliases: dict[str, str] = {}
         for node in ast.walk(tree):
             if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
-                module, names = node.module, [alias.name for alias in node.names]
+                module, names = node.module, {alias.name: alias.asname or alias.name for alias in node.names}
             elif isinstance(node, ast.Import):
-                module = next((a.name for a in node.names if a.name.split(".")[0] in known), "")
-                names = []
+                imported = next((a for a in node.names if a.name.split(".")[0] in known), None)
+                module, names = (imported.name if imported else ""), {}
+                if imported:
+                    aliases[imported.asname or imported.name] = imported.name
             else:
                 continue
             if module.split(".")[0] not in known:
                 continue
             missing = [name for name in names if name not in provided.get(module, set())]
+            aliases.update({own: f"{module}.{name}" for name, own in names.items() if name not in missing})
             if module in provided and not missing:
                 needed.add(module)
                 continue
@@ -118,9 +132,31 @@ def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
                 Finding(
                     "client-not-carried",
                     Severity.BLOCKING,
-                    f"{what} of {profile.title} is imported, and there is no such thing at the target",
+                    f"{what} of {profile.title} is imported, and its profile knows no such thing",
                     "Call the target's own client there, or leave the function where it is",
                     Place(file, node.lineno, node.col_offset + 1),
                 )
             )
-    return Scanned(tuple(findings), frozenset(needed))
+        uses += _uses(tree, file, aliases, profile)
+    return Scanned(tuple(findings), frozenset(needed), tuple(uses))
+
+
+def _uses(tree: ast.Module, file: str, aliases: dict[str, str], profile: Profile) -> Iterator[tuple[Client, Place]]:
+    """Yield the clients that a file calls and where; all of an imported group where its calls can't be seen."""
+    clients = {client.called: client for client in profile.clients}
+    seen: set[str] = set()
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Attribute):
+            continue
+        try:
+            root, _, rest = ast.unparse(node).partition(".")
+        except RecursionError:
+            continue
+        called = f"{aliases.get(root, root)}.{rest}"
+        if called in clients:
+            seen.add(called.rpartition(".")[0])
+            yield clients[called], Place(file, node.lineno, node.col_offset + 1)
+    for path in aliases.values():
+        group = [client for called, client in clients.items() if called.startswith(f"{path}.")]
+        if group and not any(one == path or one.startswith(f"{path}.") for one in seen):
+            yield from ((client, Place(file)) for client in group)

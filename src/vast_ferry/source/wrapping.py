@@ -12,7 +12,8 @@ import jinja2
 import jinja2.sandbox
 
 from vast_ferry.hub.functions import Entry, Function
-from vast_ferry.mapping.compile import Source, translate_event, translate_reply, view_event
+from vast_ferry.mapping.compile import Source, view_event
+from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.nodes import docstring
 from vast_ferry.providers.profile import Profile
@@ -48,40 +49,37 @@ def unique_slugs(names: Iterable[str]) -> dict[str, str]:
 
 @dataclass(frozen=True, slots=True)
 class Wrapping:
-    """How the handlers of one project are wrapped: the translations that every shim shares."""
+    """How the handlers of one project are wrapped: what every shim shares, a delivery a kind of event."""
 
     source: Profile
     target: Profile
     module: str
     slugs: Mapping[str, str]
-    event: Source
-    reply: Source
-    method: Source
-    path: Source
+    deliveries: Mapping[str, Delivery]
+    more: tuple[Source, ...]
 
     @classmethod
     def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
         """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
-        return cls(
-            source,
-            target,
-            module,
-            unique_slugs([function.name for function in functions]),
-            translate_event(
-                "event_for",
-                target.event,
-                source.event,
-                f"Return what {source.title} hands to a handler, from what {target.title} hands over.",
+        functions = list(functions)
+        kinds = dict.fromkeys(kind for function in functions for kind in function.kinds)
+        deliveries = {
+            kind: deliver(
+                f"call_{kind}",
+                source.kind(kind),
+                target.kind(kind),
+                f"Call a handler of {source.title} with what {target.title} hands over, and answer as it wants.",
                 fresh=True,
-            ),
-            translate_reply(
-                "answer",
-                source.reply,
-                target.reply,
-                f"Answer at {target.title} with what a handler of {source.title} returned.",
-            ),
-            view_event("request_method", target.event, "method", "Return the request's method."),
-            view_event("request_path", target.event, "path.raw", "Return the request's path as it came on the wire."),
+            )
+            for kind in kinds
+        }
+        more = []
+        if target.model.handler.process == "project" and "http" in kinds:  # such a project routes by itself
+            about = "Return the request's path as it came on the wire."
+            more.append(view_event("request_path", target.event, "path.raw", about))
+            more.append(view_event("request_method", target.event, "method", "Return the request's method."))
+        return cls(
+            source, target, module, unique_slugs([function.name for function in functions]), deliveries, tuple(more)
         )
 
     def shared_module(self) -> str:
@@ -92,7 +90,12 @@ class Wrapping:
         )
         # The router of a whole project needs these; where each function is routed by its provider they cost nothing.
         routing = () if self.target.model.handler.process == "function" else ("match_route", "route_order")
-        return module_source(about, [self.event, self.reply, self.method, self.path], also=routing)
+        sources = [source for one in self.deliveries.values() for source in one.sources]
+        sources += [source for source in self.more if all(source.name != other.name for other in sources)]
+        context, classes = self.source.context_classes(self.target.operations)
+        classes += dict.fromkeys(text for one in self.deliveries.values() for text in one.more)
+        texts = [one.text for one in self.deliveries.values()]
+        return module_source(about, [*context, *sources], *classes, *texts, also=routing)
 
     def shim_entry(self, function: Function) -> Entry:
         """Return where the shim of a function stands, beside its handler's file, and the callable in it."""
@@ -106,30 +109,18 @@ class Wrapping:
     def shim(self, function: Function, limit: float) -> str:
         """Return the text of a function's shim."""
         entry = self.shim_entry(function)
-        event_arguments = _arguments(self.event, {"function": repr(function.name), "limit": f"{limit:g}"})
-        reply = self.reply.parameters
-        target_parameters = list(self.target.event.parameters)
-        method_call = f"request_method({', '.join(self.method.parameters)})"
-        native = list(self.source.event.parameters)
-        passed = {"method": method_call}
-        answer = [f"original({', '.join(native)})", *(passed.get(name, name) for name in reply[1:])]
-        names = ["answer", "event_for", *(["request_method"] if "method" in reply else [])]
+        delivery = self.deliveries[function.kinds[0]]
+        given = {"function": f"function={function.name!r}", "limit": f"limit={limit:g}"}
         template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
         return template.render(
             function=function,
             source=self.source,
             target=self.target,
             crossing=self.module,
-            names=names,
+            delivery=delivery,
             slug=self.slugs[function.name],
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
-            parameters=target_parameters,
-            native=native,
-            event_arguments=event_arguments,
-            answer_arguments=answer,
+            parameters=[name for name in delivery.parameters if name not in given],
+            arguments=[given.get(name, name) for name in delivery.parameters],
         )
-
-
-def _arguments(source: Source, given: dict[str, str]) -> list[str]:
-    return [f"{name}={given[name]}" if name in given else name for name in source.parameters]

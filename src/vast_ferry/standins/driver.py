@@ -2,45 +2,40 @@
 
 from __future__ import annotations
 
-from vast_ferry.mapping.compile import TOLD, translate_event, translate_reply
+import functools
+from dataclasses import replace
+
+from vast_ferry.mapping.clients import HUB_CLIENTS
+from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.tables import HUB_CALL, HUB_REPLY
+from vast_ferry.mapping.tables import HUB_BATCHES, HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
 from vast_ferry.providers.profile import Profile
 
-_TOLD = '''
-class Told(dict):
-    """What a callback was called with."""
 
-    def __missing__(self, name):
-        raise RuntimeError(f"the handler never called back with its {name}")
-'''.strip()
+def hub_caller(kind: str, *, batch: bool) -> Kind:
+    """Return the shapes of the hub itself as what calls a handler, with one event or with a batch."""
+    if kind == "http":
+        return Kind(HUB_CALLS[kind], HUB_REPLY)
+    return Kind(HUB_BATCHES[kind] if batch else HUB_CALLS[kind], HUB_DONE)
 
 
-def driver_source(profile: Profile, without: frozenset[str] = frozenset()) -> str:
-    """Return the source of a module whose `call_handler(handler, hub)` gives the reply as hub fields.
+@functools.lru_cache(maxsize=64)
+def driver_source(profile: Profile, kinds: tuple[str, ...], without: frozenset[str] = frozenset()) -> str:
+    """Return the source of a module that calls handlers: `CALLS[kind]` is (kind, function, whether it takes a batch).
 
-    `without` names offers that this stand-in does not make.
+    The function takes the handler, and an event as hub fields or a list of them; it gives what the handler answered as
+    hub fields. `without` names offers that this stand-in does not make.
     """
-    event = translate_event("native_event", HUB_CALL, profile.event.without(without))
-    reply = translate_reply("hub_reply", profile.reply, HUB_REPLY)
-    single = len(profile.event.parameters) == 1
-    callback = profile.reply.callback
-    more = [TOLD] if callback else []
-    more += ['hub["method"]'] if "method" in reply.parameters else []
-    passed = ["hub", *([callback.name] if callback else [])]
-    lines = ["def call_handler(handler, hub):"]
-    if callback:
-        lines += [
-            f"    {TOLD} = Told()",
-            "",
-            f"    def {callback.name}({callback.signature}):",
-            *(f"        {TOLD}[{name!r}] = {name}" for name in callback.arguments),
-            "",
-        ]
-    star = "" if single else "*"
-    lines += [
-        f"    returned = handler({star}native_event({', '.join(passed)}))",
-        f"    return hub_reply({', '.join(['returned', *more])})",
-    ]
-    extra = [_TOLD] if callback else []
-    return module_source(f"Stand-in for {profile.title}.", [event, reply], *extra, "\n".join(lines))
+    made: list[Delivery] = []
+    lines = ["CALLS = {"]
+    for kind in kinds:
+        own = profile.kind(kind)
+        own = replace(own, event=own.event.without(without))
+        batch = own.event.each is not None
+        made.append(deliver(f"call_{kind}", own, hub_caller(kind, batch=batch)))
+        lines.append(f"    {kind!r}: ({kind!r}, call_{kind}, {batch}),")
+    sources, classes = profile.context_classes(HUB_CLIENTS)
+    sources += [source for one in made for source in one.sources]
+    more = list(dict.fromkeys(text for one in made for text in one.more))
+    code = [*classes, *more, *(one.text for one in made), "\n".join([*lines, "}"])]
+    return module_source(f"Stand-in for {profile.title}.", sources, *code)

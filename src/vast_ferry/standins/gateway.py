@@ -1,10 +1,12 @@
-"""The gateway before a project's functions: which of them a request reaches, with route and captures (RFC 9110)."""
+"""The gateway before a project's functions: which of them a request reaches (RFC 9110), and who takes an event."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any, Final
 
-from vast_ferry.hub.functions import Project
+from vast_ferry.hub.functions import EventTrigger, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.mapping.helpers import match_route, route_order
 
@@ -26,7 +28,7 @@ class Gateway:
             (
                 (trigger.methods, trigger.route, function.name)
                 for function in project.functions
-                for trigger in function.triggers
+                for trigger in function.routes
             ),
             key=lambda route: route_order(route[1]),
         )
@@ -45,3 +47,32 @@ class Gateway:
             allowed.add("HEAD")
         reply = HttpReply(405, [("allow", ", ".join(sorted(allowed)))]) if allowed else HttpReply(404)
         return Routed("", replace(event, route="", captures={}), reply)
+
+
+#: kind → the hub field that says where an event comes from
+SOURCES: Final = {"object": "bucket", "message": "channel", "record": "table", "signal": "name"}
+
+
+def takes(function: Function, kind: str, event: Mapping[str, Any]) -> str:
+    """Return why none of a function's triggers takes an event of a kind other than HTTP; empty if one does."""
+    if kind not in function.kinds:
+        return f"{function.name} has no {kind} trigger"
+    if kind == "call":
+        return ""
+    reasons = [_refusal(trigger, event) for trigger in function.triggers if isinstance(trigger, EventTrigger)]
+    return "" if "" in reasons else next(iter(reasons))
+
+
+def _refusal(trigger: EventTrigger, event: Mapping[str, Any]) -> str:
+    source = SOURCES.get(trigger.kind)
+    if source and trigger.source and event[source] != trigger.source:
+        return f"its trigger is on {source} {trigger.source!r}, and this comes from {event[source]!r}"
+    if trigger.changes and event["change"] not in trigger.changes:
+        return f"its trigger is for what was {' or '.join(trigger.changes)}, and this was {event['change']}"
+    if trigger.kind == "object" and not (
+        event["key"].startswith(trigger.prefix)
+        and event["key"].endswith(trigger.suffix)
+        and len(event["key"]) >= len(trigger.prefix) + len(trigger.suffix)
+    ):
+        return f"its trigger is for keys like {trigger.prefix}…{trigger.suffix}, and this is {event['key']!r}"
+    return ""

@@ -18,7 +18,8 @@ from types import TracebackType
 from typing import Any
 
 from vast_ferry.hub.functions import Entry
-from vast_ferry.hub.http import HttpEvent, HttpReply, from_plain, to_plain
+from vast_ferry.hub.http import HttpReply, from_plain, to_plain
+from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
 
 WORKER = Path(__file__).with_name("worker.py")
@@ -42,6 +43,18 @@ class Setup:
     variables: dict[str, str] = field(default_factory=dict)
     secrets: tuple[str, ...] = ()
     memory: int = MEMORY
+    script: bool = False  # the entry's file is run, a process an event
+    mount: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """What a handler is called with: a kind, events as hub fields, what services hold, answers to outbound calls."""
+
+    kind: str
+    events: tuple[dict[str, Any], ...]
+    before: dict[str, Any] = field(default_factory=dict)
+    answers: tuple[dict[str, Any], ...] = ()
 
 
 def stand_in_secret(name: str) -> str:
@@ -68,8 +81,8 @@ class Worker:
         self.stop()
         self._home.cleanup()
 
-    def call(self, event: HttpEvent, limit: float, seed: int = 1) -> Outcome:
-        """Return how a call with `event` ended, after `limit` seconds at the latest."""
+    def call(self, call: Call, limit: float, seed: int = 1) -> Outcome:
+        """Return how a call ended, after `limit` seconds at the latest."""
         if self._not_loaded is not None:
             return self._not_loaded
         if self.deaths >= MOST_DEATHS:
@@ -78,7 +91,14 @@ class Worker:
             problem = self._start()
             if problem is not None:
                 return problem
-        request = {"hub": to_plain(event.as_fields()), "limit": limit, "seed": seed}
+        request = {
+            "kind": call.kind,
+            "hubs": [to_plain(event) for event in call.events],
+            "before": {name: [to_plain(one) for one in held] for name, held in call.before.items()},
+            "answers": [to_plain(answer) for answer in call.answers],
+            "limit": limit,
+            "seed": seed,
+        }
         answer = self._exchange(json.dumps(request).encode() + b"\n", limit)
         if isinstance(answer, Outcome):
             self.deaths += 1
@@ -121,6 +141,8 @@ class Worker:
             "modules": self.setup.modules,
             "function": self.setup.function,
             "memory": self.setup.memory,
+            "script": self.setup.script,
+            "mount": self.setup.mount,
             "secrets": secrets,
         }
         answer = self._exchange(json.dumps(setup).encode() + b"\n", START_LIMIT)
@@ -199,4 +221,7 @@ def _outcome(answer: dict[str, Any]) -> Outcome:
         answer.get("output", ""),
         answer.get("logs", []),
         answer.get("seconds", 0.0),
+        answer.get("value"),
+        tuple(answer.get("again", ())),
+        tuple(Effect(one["operation"], from_plain(one["fields"])) for one in answer.get("effects", ())),
     )

@@ -8,6 +8,8 @@ import os
 import struct
 from urllib.parse import parse_qs, quote
 
+from ostermere import books, lines
+
 GRAMS = {"kg": 1000, "g": 1, "lb": 453.59237}
 
 
@@ -42,6 +44,20 @@ def weight(event, ctx):
         "crumbs": [f"last={quote(asked['day'][-1])}; Path=/hives; Max-Age=604800", "unit=" + unit + "; Path=/"],
         "content": json.dumps(body, ensure_ascii=False),
     }
+
+
+def moved(event, ctx):
+    """A hive stands elsewhere now: the move is kept, and the wardens of both apiaries are told."""
+    for entry in event["batch"]:
+        before, after = entry["was"]["apiary"], entry["now"]["apiary"]
+        if before == after:
+            continue
+        hive = entry["key"]["hive"]
+        books.write("moves", {"hive": hive, "seq": entry["seq"]}, {"from": before, "to": after, "at": entry["at"]})
+        for apiary in (before, after):
+            text = json.dumps({"hive": hive, "from": before, "to": after})
+            lines.post("wardens", text, notes={"apiary": apiary}, group=apiary, form="application/json")
+        ctx.note("moved", hive=hive)
 
 
 def scale(hive, day):

@@ -1,0 +1,150 @@
+"""Clients: the calls by which a handler reaches the services behind it, as rows; one provider's made of another's.
+
+The arguments of a call are a shape like an event, and so is what it gives back, so the same compiler translates both.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from vast_ferry.hub.operations import OPERATIONS, Operation
+from vast_ferry.mapping.codec import Plain, PlainBytes
+from vast_ferry.mapping.compile import Source, event_losses, translate_event
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.places import Access, Item
+from vast_ferry.mapping.tables import EventShape, Row
+
+#: What a client may do where there is nothing at the place that is read.
+ABSENT: Final = ("none", "LookupError", "KeyError", "FileNotFoundError")
+
+
+@dataclass(frozen=True, slots=True)
+class Client:
+    """One call: `path` (names set apart by dots) on `root`, a module or a handler's parameter.
+
+    `takes` are parameters as they stand in a definition; `arguments` has the rows that tie them to the operation's
+    fields; `result` the row of what it gives back, if anything; `absent` what happens where there is nothing.
+    """
+
+    root: str
+    path: str
+    operation: str
+    takes: tuple[str, ...]
+    arguments: EventShape
+    result: EventShape | None = None
+    absent: str = "none"
+    awaited: bool = False
+    line: int = 0
+
+    @property
+    def called(self) -> str:
+        """Return how a handler writes the call, without its arguments."""
+        return f"{self.root}.{self.path}"
+
+
+def arguments_shape(operation: Operation, takes: tuple[str, ...], rows: tuple[Row, ...]) -> EventShape:
+    """Return the shape of a call's arguments: its parameters, and the rows that tie them to the operation's fields."""
+    names = tuple(parameter.partition("=")[0] for parameter in takes)
+    return EventShape(names, rows, event_parameters=names, kind=operation.name, fields=operation.takes, rules=())
+
+
+def result_shape(operation: Operation, row: Row) -> EventShape:
+    """Return the shape of what a call gives back."""
+    assert operation.gives is not None
+    fields = {operation.gives.name: operation.gives, **operation.takes}
+    return EventShape(
+        ("returned",), (row,), event_parameters=("returned",), kind=operation.name, fields=fields, rules=()
+    )
+
+
+def _hub_rows(operation: Operation) -> tuple[Row, ...]:
+    return tuple(
+        Row(Access("hub", (Item(name),)), name, PlainBytes() if field.holds == "bytes" else Plain())
+        for name, field in operation.takes.items()
+    )
+
+
+def _hub_client(operation: Operation) -> Client:
+    arguments = EventShape(
+        ("hub",), _hub_rows(operation), event_parameters=("hub",), kind=operation.name, fields=operation.takes, rules=()
+    )
+    codec = PlainBytes() if operation.gives and operation.gives.holds == "bytes" else Plain()
+    result = result_shape(operation, Row(Access("returned"), operation.gives.name, codec)) if operation.gives else None
+    return Client("", f"operate[{operation.name!r}]", operation.name, ("hub",), arguments, result)
+
+
+#: The services themselves, as a stand-in has them: `operate` is a mapping from an operation's name to a function.
+HUB_CLIENTS: Final[Mapping[str, Client]] = {name: _hub_client(operation) for name, operation in OPERATIONS.items()}
+
+
+def client_losses(theirs: Client, ours: Client) -> list[Loss]:
+    """Return what a call of `theirs` can't hold of what a handler passes to `ours`."""
+    return event_losses(theirs.arguments, ours.arguments)
+
+
+def client_module(
+    about: str, root: str, ours: Iterable[Client], theirs: Mapping[str, Client], imports: Iterable[str] = ()
+) -> tuple[list[Source], str]:
+    """Return what makes `root` of one provider out of another's clients: translations, and the code that uses them.
+
+    `theirs` gives the other's client for each operation; what it has not raises NotImplementedError when it is called.
+    """
+    sources: list[Source] = []
+    groups: dict[str, list[str]] = {}
+    for client in ours:
+        group, _, name = client.path.rpartition(".")
+        text, used = _function(root, client, theirs.get(client.operation), name, in_class=bool(group))
+        sources += used
+        groups.setdefault(group, []).append(text)
+    parts = list(imports)
+    for group, functions in groups.items():
+        if not group:
+            parts += functions
+            continue
+        title = class_of(root, group)
+        body = "\n\n".join(textwrap.indent(function, "    ") for function in functions)
+        parts += [f"class {title}:\n    {docstring(about)}\n\n{body}"]
+    return sources, "\n\n\n".join(parts)
+
+
+def class_of(root: str, group: str) -> str:
+    """Return the name of the class whose object stands at `root.group`."""
+    return "".join(word.title().replace("_", "") for word in [*root.split("."), *group.split(".")])
+
+
+def _function(root: str, ours: Client, theirs: Client | None, name: str, *, in_class: bool) -> tuple[str, list[Source]]:
+    unique = f"{root}.{ours.path}".replace(".", "_")
+    word = "async def" if ours.awaited else "def"
+    own = ["self"] if in_class else []
+    head = f"{word} {name}({', '.join([*own, *ours.takes])}):\n"
+    about = docstring(f"{OPERATIONS[ours.operation].meaning[:1].upper()}{OPERATIONS[ours.operation].meaning[1:]}.")
+    if theirs is None:
+        lines = [f"raise NotImplementedError({f'there is no way to {OPERATIONS[ours.operation].meaning} here'!r})"]
+        return head + textwrap.indent("\n".join([about, *lines]), "    "), []
+    arguments = translate_event(f"{unique}_arguments", ours.arguments, theirs.arguments)
+    sources = [arguments]
+    given = ", ".join(arguments.parameters)
+    star = "*" if len(theirs.arguments.parameters) > 1 else ""
+    called = theirs.path if not theirs.root else theirs.called
+    call = f"{called}({star}{arguments.name}({given}))"
+    if theirs.awaited:
+        call = f"await {call}" if ours.awaited else f"wait_for({call})"
+    if theirs.result is None or ours.result is None:
+        return head + textwrap.indent(f"{about}\n{call}", "    "), sources
+    result = translate_event(f"{unique}_result", theirs.result, ours.result)
+    sources.append(result)
+    lines = [f"returned = {call}"]
+    if theirs.absent != "none":
+        lines = ["try:", f"    {lines[0]}", f"except {theirs.absent}:", "    returned = None"]
+    lines.append("if returned is None:")
+    if ours.absent == "none":
+        lines.append("    return None")
+    else:
+        told = next(iter(ours.arguments.parameters[1:]), ours.arguments.parameters[0])
+        lines.append(f"    raise {ours.absent}({told})")
+    lines.append(f"return {result.name}(returned)")
+    return head + textwrap.indent("\n".join([about, *lines]), "    "), sources

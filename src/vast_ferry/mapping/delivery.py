@@ -1,0 +1,251 @@
+"""Calling a handler of one provider with what another hands over: batches split or gathered, answers turned around.
+
+The generated function is the whole of a shim, and, with the hub as the other provider, the whole of a stand-in.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from vast_ferry.mapping.compile import TOLD, Source, build_batch, translate_event, translate_reply, view_event
+from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.tables import HUB_DONE, Kind
+
+
+@dataclass(frozen=True, slots=True)
+class Via:
+    """How an answer travels where it is not returned: what stands before the call, and how it is read and given."""
+
+    before: str
+    read: str
+    write: str
+
+
+#: `{0}` is the value that travels, `{send}` the handler's parameter that no row fills.
+VIAS: Final[Mapping[str, Via]] = {
+    # ASGI 3.0: messages that are sent, one by one
+    "messages": Via(
+        "messages = []\n\nasync def {send}(message):\n    messages.append(message)\n",
+        "reply_from_messages(messages)",
+        "await send_messages({send}, {0})",
+    ),
+    # RFC 3875 §6: header fields, an empty line, the content
+    "document": Via("", "reply_from_document({0})", "document_of({0})"),
+}
+
+_TOLD = '''
+class Told(dict):
+    """What a callback was called with."""
+
+    def __missing__(self, name):
+        raise RuntimeError(f"the handler never called back with its {name}")
+'''.strip()
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """The function `name` that calls `original`, the translations it uses, and its parameters after `original`."""
+
+    name: str
+    text: str
+    sources: tuple[Source, ...]
+    parameters: tuple[str, ...]
+    asynchronous: bool
+    more: tuple[str, ...] = field(default=())
+
+
+def deliver(name: str, original: Kind, caller: Kind, about: str = "", *, fresh: bool = False) -> Delivery:
+    """Return the function that calls a handler of `original`'s shapes as `caller` calls one of its own.
+
+    Its first parameter is that handler, then come `caller`'s parameters, and `function` and `limit` where the handler
+    is told more of its call than `caller` tells. A batch is split where `original` takes one event at a time: what
+    raises is to be delivered again, and told as `caller` tells it; where `caller` has one event at a time, a batch of
+    one is made of it.
+    """
+    return _Delivery(name, original, caller, about, fresh).made()
+
+
+class _Delivery:
+    def __init__(self, name: str, original: Kind, caller: Kind, about: str, fresh: bool) -> None:
+        self.name, self.original, self.caller, self.about = name, original, caller, about
+        kind = original.event.kind
+        self.prefix = "" if kind == "http" else f"{kind}_"
+        self.event = translate_event(
+            f"{self.prefix}event_for", caller.event, original.event, "Return what the handler takes.", fresh=fresh
+        )
+        self.sources = [self.event]
+        self.more: list[str] = []
+        self.asynchronous = caller.asynchronous
+        self.lines: list[str] = []
+        self.send = next(
+            (p for p in original.event.parameters if not any(row.at.root == p for row in original.event.rows)), ""
+        )
+        self.caller_send = next(
+            (p for p in caller.event.parameters if not any(row.at.root == p for row in caller.event.rows)), ""
+        )
+
+    # --- pieces ---
+
+    def _event(self, entry: str = "") -> str:
+        passed = ", ".join(f"{p}={p}" if p in ("function", "limit") else p for p in self.event.parameters)
+        return f"{'await ' if self.event.awaited else ''}{self.event.name}({passed})"
+
+    def _call(self, arguments: tuple[str, ...]) -> str:
+        given = ", ".join(arguments)
+        if self.original.asynchronous:
+            return f"await original({given})" if self.asynchronous else f"run_to_end(original({given}))"
+        # A handler that does not await must not hold up those that do.
+        return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
+
+    def _reply(self, name: str, source_is_hub: bool = False, target_is_hub: bool = False) -> Source:
+        source = HUB_DONE if source_is_hub else self.original.answered
+        target = HUB_DONE if target_is_hub else self.caller.answered
+        about = "Return what a handler's answer says." if target_is_hub else "Answer with what the handler returned."
+        reply = translate_reply(f"{self.prefix}{name}", source, target, about)
+        self.sources.append(reply)
+        return reply
+
+    def _before(self) -> None:
+        callback = self.original.answered.callback
+        if callback:
+            self.more.append(_TOLD)
+            self.lines += [
+                f"{TOLD} = Told()",
+                "",
+                f"def {callback.name}({callback.signature}):",
+                *(f"    {TOLD}[{name!r}] = {name}" for name in callback.arguments),
+                "",
+            ]
+        via = self.original.answered.via
+        if via and VIAS[via].before:
+            self.lines += VIAS[via].before.format(send=self.send).splitlines()
+
+    def _answer(self, reply: Source, value: str) -> str:
+        """Return the statement that answers the caller with what `value` is."""
+        given = [value]
+        if TOLD in reply.parameters:
+            given.append(TOLD)
+        if "method" in reply.parameters:
+            given.append(f"{self._method().name}({', '.join(self._method().parameters)})")
+        callback = self.caller.answered.callback
+        if callback:
+            given.append(callback.name)
+        text = f"{reply.name}({', '.join(given)})"
+        via = self.caller.answered.via
+        return VIAS[via].write.format(text, send=self.caller_send) if via else text
+
+    def _method(self) -> Source:
+        made = view_event("request_method", self.caller.event, "method", "Return the request's method.")
+        if all(source.name != made.name for source in self.sources):
+            self.sources.append(made)
+        return made
+
+    def _returned(self, call: str) -> str:
+        via = self.original.answered.via
+        if not via:
+            return call
+        if "{0}" in VIAS[via].read:
+            return VIAS[via].read.format(call)
+        self.lines.append(call)
+        return VIAS[via].read
+
+    # --- the four ways ---
+
+    def made(self) -> Delivery:
+        ours, theirs = self.original.event, self.caller.event
+        self._before()
+        if ours.each is None and theirs.each is None:
+            self._one_for_one()
+        elif ours.each is None:
+            self._split()
+        elif theirs.each is None:
+            self._gather()
+        else:
+            self._batch_for_batch()
+        parameters = [*theirs.handed_over]
+        parameters += [f"{p}={d}" for p, d in (("function", '""'), ("limit", "60.0")) if p in self.event.parameters]
+        word = "async def" if self.asynchronous else "def"
+        text = f"{word} {self.name}({', '.join(['original', *parameters])}):\n"
+        text += f"    {docstring(self.about)}\n" if self.about else ""
+        text += textwrap.indent("\n".join(self.lines), "    ")
+        names = tuple(parameter.partition("=")[0] for parameter in parameters)
+        return Delivery(self.name, text, tuple(self.sources), names, self.asynchronous, tuple(self.more))
+
+    def _one_for_one(self) -> None:
+        native = self.original.event.parameters
+        self.lines.append(f"{', '.join(native)} = {self._event()}")
+        again = self.original.answered.holds_again
+        if again and not self.caller.answered.holds_again:
+            self._settle(self._returned(self._call(native)))
+            return
+        reply = self._reply("answer")
+        self.lines.append(f"return {self._answer(reply, self._returned(self._call(native)))}")
+
+    def _settle(self, returned: str) -> None:
+        """Write what tells a caller that can't be told of single events: it raises where one shall come again."""
+        done = self._reply("done", target_is_hub=True)
+        reply = self._reply("answer", source_is_hub=True)
+        self.lines.append(f"return {self._answer(reply, f'settled({done.name}({returned}))')}")
+
+    def _gather(self) -> None:
+        native = self.original.event.parameters
+        self.lines.append(f"{', '.join(native)} = {self._event()}")
+        entry = self.original.event.event_parameters[0]
+        self._settle(self._call(self._handed(f"[{entry}]")))
+
+    def _handed(self, entries: str) -> tuple[str, ...]:
+        """Return the arguments for a handler that takes a batch of `entries`."""
+        ours = self.original.event
+        assert ours.each is not None
+        batch = build_batch(f"{self.prefix}batch", ours)
+        self.sources.append(batch)
+        made = f"{batch.name}({entries})"
+        return tuple(made if name in ours.event_parameters else name for name in ours.parameters)
+
+    def _loop(self) -> str:
+        theirs = self.caller.event
+        assert theirs.each is not None
+        return f"for {theirs.event_parameters[0]} in {theirs.each}:"
+
+    def _split(self) -> None:
+        identity = view_event(f"{self.prefix}id", self.caller.event, "id", "Return the event's identity.")
+        self.sources.append(identity)
+        native = self.original.event.parameters
+        self.lines += [
+            "again = []",
+            self._loop(),
+            "    try:",
+            f"        {', '.join(native)} = {self._event()}",
+            f"        {self._call(native)}",
+            "    except Exception:",
+            "        note_failure()",
+            f"        again.append({identity.name}({', '.join(identity.parameters)}))",
+        ]
+        reply = self._reply("answer", source_is_hub=True)
+        done = '{"value": None, "again": again}'
+        if not self.caller.answered.holds_again:
+            done = f"settled({done})"
+        self.lines.append(f"return {self._answer(reply, done)}")
+
+    def _batch_for_batch(self) -> None:
+        ours, theirs = self.original.event, self.caller.event
+        several = len(ours.parameters) > 1
+        assert theirs.each is not None
+        each = f"for {theirs.event_parameters[0]} in {theirs.each}"
+        self.lines.append(f"taken = [{self._event()} {each}]")
+        empty = self._reply("nothing", source_is_hub=True) if self.caller.answered is not HUB_DONE else None
+        nothing = '{"value": None, "again": []}'
+        self.lines += ["if not taken:", f"    return {self._answer(empty, nothing) if empty else nothing}"]
+        place = ours.parameters.index(ours.event_parameters[0])
+        if several:
+            names = ["_" if index == place else name for index, name in enumerate(ours.parameters)]
+            self.lines.append(f"{', '.join(names)} = taken[0]")
+        entries = f"[one[{place}] for one in taken]" if several else "taken"
+        call = self._call(self._handed(entries))
+        if self.original.answered.holds_again and not self.caller.answered.holds_again:
+            self._settle(call)
+        else:
+            self.lines.append(f"return {self._answer(self._reply('answer'), call)}")

@@ -1,0 +1,298 @@
+"""The services behind a handler, as real storage: objects as files, messages and records in SQLite.
+
+Loaded by the worker, by path, so it needs nothing but the standard library. What a handler does to them is recorded as
+effects, in hub terms.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+import os
+import shutil
+import sqlite3
+import urllib.parse
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
+
+#: So many effects of one call are kept; a handler that does more is broken off.
+MOST_EFFECTS = 10_000
+
+_TABLES = """
+create table objects (bucket text, key text, file text, content_type text, labels text, primary key (bucket, key));
+create table messages (channel text, body blob, content_type text, attributes text, "group" text);
+create table records ("table" text, keys text, record text, primary key ("table", keys));
+"""
+
+
+class Services:
+    """Buckets, channels and tables in `folder`; `operate` maps each operation's name to what does it."""
+
+    def __init__(self, folder: str) -> None:
+        self.folder = folder
+        self.effects: list[dict[str, Any]] = []
+        self._database: sqlite3.Connection | None = None
+        self.operate: Mapping[str, Callable[[dict[str, Any]], Any]] = {
+            "object.read": self._read_object,
+            "object.write": self._write_object,
+            "object.delete": self._delete_object,
+            "message.send": self._send_message,
+            "record.read": self._read_record,
+            "record.write": self._write_record,
+            "record.delete": self._delete_record,
+            "function.start": self._start,
+        }
+
+    def reset(self, before: Mapping[str, Any]) -> None:
+        """Forget everything and fill the services with what they held before a call."""
+        self.effects = []
+        if self._database is not None:
+            self._database.close()
+            self._database = None
+            shutil.rmtree(self.folder)
+        for one in before.get("objects", ()):
+            self._write_object({"content_type": "", "labels": {}, **one, "body": base64.b64decode(one["body"])})
+        for one in before.get("records", ()):
+            self._write_record(one)
+        self.effects = []
+
+    def _open(self) -> sqlite3.Connection:
+        if self._database is None:
+            os.makedirs(self.folder, exist_ok=True)
+            # Handlers may use threads; the interpreter's lock keeps single statements apart.
+            self._database = sqlite3.connect(
+                os.path.join(self.folder, "services.db"), isolation_level=None, check_same_thread=False
+            )
+            self._database.execute("pragma synchronous = off")
+            self._database.execute("pragma journal_mode = memory")
+            self._database.executescript(_TABLES)
+        return self._database
+
+    def note(self, operation: str, fields: dict[str, Any]) -> None:
+        """Keep an effect."""
+        if len(self.effects) >= MOST_EFFECTS:
+            raise RuntimeError(f"more than {MOST_EFFECTS:,} effects in one call")
+        # As JSON, at once: what the handler does to its own values afterwards is no part of the effect.
+        self.effects.append({"operation": operation, "fields": json.loads(json.dumps(_plain(fields)))})
+
+    # --- objects ---
+
+    def _read_object(self, hub: dict[str, Any]) -> bytes | None:
+        found = (
+            self._open()
+            .execute("select file from objects where bucket = ? and key = ?", (_text(hub["bucket"]), _text(hub["key"])))
+            .fetchone()
+        )
+        if found is None:
+            return None
+        with open(os.path.join(self.folder, found[0]), "rb") as file:
+            return file.read()
+
+    def _write_object(self, hub: dict[str, Any]) -> None:
+        bucket, key, body = _text(hub["bucket"]), _text(hub["key"]), _bytes(hub["body"])
+        labels = {_text(name): _text(value) for name, value in hub["labels"].items()}
+        # A key may be longer than a file's name, or hold what no file's name may.
+        name = hashlib.sha256(f"{bucket}\0{key}".encode("utf-8", "surrogatepass")).hexdigest()
+        database = self._open()
+        with open(os.path.join(self.folder, name), "wb") as file:
+            file.write(body)
+        database.execute(
+            "insert or replace into objects values (?, ?, ?, ?, ?)",
+            (bucket, key, name, _text(hub["content_type"]), json.dumps(labels)),
+        )
+        self.note("object.write", hub)
+
+    def _delete_object(self, hub: dict[str, Any]) -> None:
+        self._open().execute(
+            "delete from objects where bucket = ? and key = ?", (_text(hub["bucket"]), _text(hub["key"]))
+        )
+        self.note("object.delete", hub)
+
+    # --- messages ---
+
+    def _send_message(self, hub: dict[str, Any]) -> None:
+        attributes = {_text(name): _text(value) for name, value in hub["attributes"].items()}
+        row = (_text(hub["channel"]), _bytes(hub["body"]), _text(hub["content_type"]), json.dumps(attributes))
+        self._open().execute("insert into messages values (?, ?, ?, ?, ?)", (*row, _text(hub["group"])))
+        self.note("message.send", hub)
+
+    # --- records ---
+
+    def _read_record(self, hub: dict[str, Any]) -> Any:
+        found = (
+            self._open()
+            .execute(
+                'select record from records where "table" = ? and keys = ?',
+                (_text(hub["table"]), _canonical(hub["keys"])),
+            )
+            .fetchone()
+        )
+        return json.loads(found[0]) if found else None
+
+    def _write_record(self, hub: dict[str, Any]) -> None:
+        if not isinstance(hub["record"], dict):
+            raise TypeError(f"a record is a mapping, not {type(hub['record']).__name__}")
+        row = (_text(hub["table"]), _canonical(hub["keys"]), json.dumps(hub["record"]))
+        self._open().execute("insert or replace into records values (?, ?, ?)", row)
+        self.note("record.write", hub)
+
+    def _delete_record(self, hub: dict[str, Any]) -> None:
+        self._open().execute(
+            'delete from records where "table" = ? and keys = ?', (_text(hub["table"]), _canonical(hub["keys"]))
+        )
+        self.note("record.delete", hub)
+
+    # --- functions ---
+
+    def _start(self, hub: dict[str, Any]) -> None:
+        _text(hub["name"])
+        self.note("function.start", hub)
+
+
+def _text(value: Any) -> str:
+    if not isinstance(value, str):
+        raise TypeError(f"a text was wanted, not {type(value).__name__}")
+    return value
+
+
+def _bytes(value: Any) -> bytes:
+    if not isinstance(value, bytes):
+        raise TypeError(f"bytes were wanted, not {type(value).__name__}")
+    return value
+
+
+def _canonical(keys: Any) -> str:
+    if not isinstance(keys, dict) or not keys:
+        raise TypeError("a record's key is a mapping from column to value")
+    return json.dumps(keys, sort_keys=True)
+
+
+def _plain(fields: dict[str, Any]) -> dict[str, Any]:
+    body = fields.get("body")
+    return {**fields, "body": base64.b64encode(body).decode("ascii")} if isinstance(body, bytes) else fields
+
+
+# --- outbound HTTP ----------------------------------------------------------------------------------------------------
+
+
+class Outbound:
+    """Answers outbound HTTP calls from a sample's answers and records them; nothing leaves the machine."""
+
+    def __init__(self, note: Callable[[str, dict[str, Any]], None]) -> None:
+        self.note = note
+        self.answers: list[dict[str, Any]] = []
+
+    def answer(self, request: bytes, scheme: str, host: str, port: int | None) -> bytes:
+        """Return the response to a request as it stands on the wire (RFC 9112), and record it as an effect."""
+        head, _, body = request.partition(b"\r\n\r\n")
+        line, *fields = head.decode("latin-1").split("\r\n")
+        method, target, _ = line.split(" ", 2)
+        headers = [(name.lower(), value.strip()) for name, _, value in (field.partition(":") for field in fields)]
+        named = dict(headers)
+        authority = named.get("host", host if port is None else f"{host}:{port}")
+        url = target if "://" in target else f"{scheme}://{authority}{target}"
+        if named.get("transfer-encoding", "").lower() == "chunked":
+            body = _unchunked(body)
+        kept = [(name, value) for name, value in headers if name not in _OF_THE_CONNECTION]
+        self.note("http.call", {"method": method, "url": url, "headers": sorted(kept), "body": body})
+        for number, answer in enumerate(self.answers):
+            if answer.get("method", method) == method and _same_url(answer["url"], url):
+                if not answer.get("again"):
+                    del self.answers[number]
+                return _response(answer, method)
+        raise ConnectionRefusedError(f"the sample has no answer to {method} {url}; add one under `answers`")
+
+
+_OF_THE_CONNECTION = frozenset(
+    ["host", "connection", "content-length", "transfer-encoding", "accept-encoding", "user-agent", "keep-alive"]
+)
+
+
+def _same_url(one: str, other: str) -> bool:
+    return urllib.parse.urldefrag(one)[0] == urllib.parse.urldefrag(other)[0]
+
+
+def _response(answer: dict[str, Any], method: str) -> bytes:
+    body = base64.b64decode(answer.get("body", ""))
+    lines = [f"HTTP/1.1 {answer.get('status', 200)} Answered"]
+    lines += [f"{name}: {value}" for name, value in answer.get("headers", ())]
+    lines += [f"content-length: {len(body)}", "connection: close", "", ""]
+    return "\r\n".join(lines).encode("latin-1") + (b"" if method == "HEAD" else body)
+
+
+def _unchunked(data: bytes) -> bytes:
+    parts, rest = [], data
+    while rest:
+        size, _, rest = rest.partition(b"\r\n")
+        length = int(size.split(b";")[0] or b"0", 16)
+        if not length:
+            break
+        parts.append(rest[:length])
+        rest = rest[length + 2 :]
+    return b"".join(parts)
+
+
+# --- services as files ------------------------------------------------------------------------------------------------
+
+
+class Mount:
+    """Services as a folder of files, for handlers that know no clients: laid out before a call, looked at afterwards.
+
+    `declared` says the environment variable that names the folder, and in which folder of it objects
+    (`BUCKET/KEY`) and messages (`CHANNEL/NAME`) stand; empty: there is no such folder.
+    """
+
+    def __init__(self, services: Services, folder: str, declared: Mapping[str, str]) -> None:
+        self.services, self.folder, self.declared = services, folder, declared
+        self._before: dict[str, bytes] = {}
+
+    def laid_out(self) -> dict[str, str]:
+        """Write what the services hold as files, and return the variables that say where."""
+        if not self.declared.get("variable"):
+            return {}
+        shutil.rmtree(self.folder, ignore_errors=True)
+        self._before = {}
+        objects = self.declared.get("objects", "")
+        for name in (objects, self.declared.get("messages", "")):
+            if name:
+                os.makedirs(os.path.join(self.folder, name), exist_ok=True)
+        for bucket, key in self.services._open().execute("select bucket, key from objects") if objects else ():
+            path = os.path.normpath(os.path.join(objects, bucket, key))
+            # A key that is no path below its bucket can't be seen by such a handler.
+            if path == os.path.join(objects, bucket, key) and not path.startswith(".."):
+                content = self.services._read_object({"bucket": bucket, "key": key}) or b""
+                full = os.path.join(self.folder, path)
+                os.makedirs(os.path.dirname(full), exist_ok=True)
+                with open(full, "wb") as file:
+                    file.write(content)
+                self._before[path] = content
+        return {self.declared["variable"]: self.folder}
+
+    def note_changes(self) -> None:
+        """Do to the services what was done to the files, in the order of their names."""
+        if not self.declared.get("variable"):
+            return
+        after = dict(self._files())
+        for path in sorted({*after, *self._before}):
+            kind, _, rest = path.partition(os.sep)
+            first, _, name = rest.partition(os.sep)
+            if not name or after.get(path) == self._before.get(path):
+                continue
+            if kind == self.declared.get("objects"):
+                if path in after:
+                    hub = {"bucket": first, "key": name, "body": after[path], "content_type": "", "labels": {}}
+                    self.services.operate["object.write"](hub)
+                else:
+                    self.services.operate["object.delete"]({"bucket": first, "key": name})
+            elif kind == self.declared.get("messages") and path in after:
+                hub = {"channel": first, "body": after[path], "content_type": "", "attributes": {}, "group": ""}
+                self.services.operate["message.send"](hub)
+
+    def _files(self) -> Iterator[tuple[str, bytes]]:
+        for top, _, names in os.walk(self.folder):
+            for name in names:
+                full = os.path.join(top, name)
+                if os.path.isfile(full) and not os.path.islink(full):
+                    with open(full, "rb") as file:
+                        yield os.path.relpath(full, self.folder), file.read()

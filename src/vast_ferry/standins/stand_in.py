@@ -1,0 +1,103 @@
+"""A stand-in: one function called as its provider would call it, with hub events in and outcomes out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import find_profile
+from vast_ferry.standins.driver import driver_source
+from vast_ferry.standins.process import Call, Setup, Worker
+
+
+def stand_in_setup(
+    profile: Profile,
+    folder: Path,
+    entry: Entry,
+    kinds: tuple[str, ...],
+    *,
+    function: str = "",
+    variables: Mapping[str, str] | None = None,
+    secrets: Sequence[str] = (),
+    without: frozenset[str] = frozenset(),
+) -> Setup:
+    """Return what a worker runs that calls a handler as a profile says, with events of these kinds."""
+    handler = profile.model.handler
+    return Setup(
+        folder,
+        entry,
+        driver_source(profile, kinds, without),
+        function,
+        profile.modules,
+        dict(variables or {}),
+        tuple(secrets),
+        script=handler.script,
+        mount=handler.mount.model_dump() if handler.mount else {},
+    )
+
+
+class StandIn:
+    """A provider's stand-in for one function; use as a context manager.
+
+    `entry` is `file.py#name` in `folder` (`script.py` where handlers are scripts). `variables` and the names of
+    `secrets` are as the function declares them.
+
+    Raises BadInput for an unknown provider or a kind that it does not have.
+    """
+
+    def __init__(
+        self,
+        provider: str | Profile,
+        folder: Path | str,
+        entry: str,
+        *,
+        function: str = "",
+        variables: Mapping[str, str] | None = None,
+        secrets: Sequence[str] = (),
+        limit: float = 10.0,
+    ) -> None:
+        self.profile = find_profile(provider) if isinstance(provider, str) else provider
+        self.limit = limit
+        file, _, name = entry.partition("#")
+        self._entry = Entry(file, name)
+        self._function = function or name or Path(file).stem
+        self._variables, self._secrets = dict(variables or {}), tuple(secrets)
+        self._folder = Path(folder)
+        self._workers: dict[str, Worker] = {}
+
+    def __enter__(self) -> StandIn:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
+        for worker in self._workers.values():
+            worker.__exit__(None, None, None)
+
+    def call(
+        self,
+        kind: str,
+        *events: dict[str, Any],
+        before: dict[str, Any] | None = None,
+        answers: Sequence[dict[str, Any]] = (),
+    ) -> Outcome:
+        """Return how a call ended with one event, or with a batch of them, as hub fields.
+
+        `before` is what services hold: `objects` and `records`, as hub fields; `answers` what outbound HTTP calls get.
+        """
+        if kind not in self._workers:
+            self.profile.kind(kind)
+            setup = stand_in_setup(
+                self.profile,
+                self._folder,
+                self._entry,
+                (kind,),
+                function=self._function,
+                variables=self._variables,
+                secrets=self._secrets,
+            )
+            self._workers[kind] = Worker(setup)
+        return self._workers[kind].call(Call(kind, events, before or {}, tuple(answers)), self.limit)
