@@ -105,7 +105,7 @@ class _Side:
         variables, secrets = function.variables, tuple(function.secrets)
         if handler.entry:
             module, _, name = handler.entry.partition(":")
-            entry, variables = Entry(f"{module.replace('.', '/')}.py", name), {}
+            entry, variables = Entry(f"{module.replace('.', '/')}.py" if name else module, name), {}
         elif self.project is not None:
             here = self.project.function(function.name)
             if here is not None:

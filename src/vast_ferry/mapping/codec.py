@@ -39,6 +39,8 @@ class Codec:
     spread: ClassVar[bool] = False
     derived_only: ClassVar[bool] = False
     folded: ClassVar[bool] = False  # reads names in lower case that don't repeat
+    reads_only: ClassVar[bool] = False  # another row fills its place
+    awaited: ClassVar[bool] = False  # reading it is awaited
 
     def read(self, at: Node, flag: Node | None, need: Need) -> Node:
         """Return the hub value of what stands at the place."""

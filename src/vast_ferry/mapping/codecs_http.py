@@ -386,3 +386,127 @@ class StreamLog(Codec):
 
     def write(self, value: Node, need: Need) -> Node:
         return call("LogStream", value)
+
+
+# --- requests and replies as bytes (ASGI 3.0) -------------------------------------------------------------------------
+
+
+class LatinBytes(TwoHelpers):
+    """Text as bytes, a character a byte: what stands on a request line."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "latin_bytes", ("text",), "text_from_latin", "latin_of"
+
+
+class ScopePath(Codec):
+    """The path in an ASGI scope: decoded under `path`, and as it came under `raw_path` where the server offers it."""
+
+    __slots__ = ()
+    name, holds, spread = "scope_path", ("text",), True
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return call("path_in_scope", at, name="path")
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("scope_path", value)
+
+    def on_file(self) -> Codec:
+        return ScopePathOnFile()
+
+
+class ScopePathOnFile(ScopePath):
+    """The same in JSON, the raw path as text."""
+
+    __slots__ = ()
+    name = "scope_path_text"
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("scope_path_text", value)
+
+
+class HeaderLines(Codec):
+    """A request's header fields as pairs of bytes, names in lower case, with Host and the content's length."""
+
+    __slots__ = ()
+    name, holds, needs = "header_lines", ("pairs",), ("authority", "body")
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return call("pairs_from_lines", at, name="headers")
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("request_lines", value, need("authority"), need("body"))
+
+    def on_file(self) -> Codec:
+        return HeaderLinesOnFile()
+
+
+class HeaderLinesOnFile(HeaderLines):
+    """The same in JSON, as pairs of text."""
+
+    __slots__ = ()
+    name = "header_lines_text"
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return call("pairs_without_host", at, name="headers")
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("pairs_with_host", value, need("authority"), need("body"))
+
+
+class HostLine(Codec):
+    """The Host field among header lines; another row fills them."""
+
+    __slots__ = ()
+    name, holds, reads_only = "host_line", ("text",), True
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return call("host_in_lines", at)
+
+
+class ReplyLines(WireHeaders):
+    """A reply's header fields as pairs of bytes, as an ASGI server takes them."""
+
+    __slots__ = ()
+    name = "reply_lines"
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return call("headers_from_wire", call("pairs_from_lines", at))
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("lines_from_pairs", WireHeaders.write(self, value, need))
+
+
+class HostAndPort(TwoHelpers):
+    """An address as a pair of host and port, or nothing; the port is not told."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "host_and_port", ("text",), "host_of_pair", "pair_of_host"
+
+
+class ServerPair(Codec):
+    """Host and port of the server, as a pair; `derived` only."""
+
+    __slots__ = ()
+    name, holds, needs, derived_only = "server_pair", ("text",), ("scheme",), True
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return wrap("{0}[0]", at)
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("server_pair", value, need("scheme"))
+
+
+class MessagesBody(Codec):
+    """Content that comes in messages, from a coroutine function."""
+
+    __slots__ = ()
+    name, holds, awaited = "messages_body", ("bytes",), True
+
+    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+        return Node("(await body_from_messages({0}))", (at,), "body")
+
+    def write(self, value: Node, need: Need) -> Node:
+        return call("messages_of_body", value)
+
+    def on_file(self) -> Codec:
+        return FileBytes()

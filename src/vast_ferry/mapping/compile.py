@@ -5,6 +5,7 @@ All three are one function, `translate_event`, because the hub is a shape like a
 
 from __future__ import annotations
 
+import ast
 import textwrap
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -108,7 +109,9 @@ class Reading:
         hub = self.fields[row.field]
         if hub.holds == "call":
             return self._call_row(row, hub)
-        default = literal(None) if not isinstance(row.codec, Plain | PlainBytes) else Node(hub.default, plain=True)
+        default = literal(None)
+        if isinstance(row.codec, Plain | PlainBytes):
+            default = Node(hub.default.replace("{", "{{").replace("}", "}}"), plain=True)
         node = row.codec.read(
             place_node(row.at, default if row.optional else None),
             place_node(row.flag, literal(None) if row.optional else None) if row.flag else None,
@@ -221,6 +224,8 @@ class _Construction:
         for at, value in constants.items():
             trees.setdefault(at.root, _Branch()).at(at.steps).leaf = literal(value)
         for row in rows:
+            if row.codec.reads_only:
+                continue
             branch = trees.setdefault(row.at.root, _Branch()).at(row.at.steps)
             if row.codec.spread:
                 branch.spreads.append(self.value(row))
@@ -375,13 +380,17 @@ def build_batch(name: str, shape: EventShape) -> Source:
 
 
 def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
-    """Return a function that takes an event's parameters and gives one hub field of it."""
+    """Return a function that takes those of an event's parameters that it needs, and gives one hub field of it."""
     reading = reading_of(shape)
     body = _statements([reading.need(field)])
-    parameters = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
-    text = f"{_def(shape)} {name}({', '.join(parameters)}):\n" + (f"    {docstring(about)}\n" if about else "")
+    tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
+    used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))
+    parameters = [name for name in shape.parameters if name in used] or [shape.parameters[0]]
+    text = f"{'async ' * awaited}def {name}({', '.join(parameters)}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
     text += textwrap.indent(body, "    ")
-    return Source(name, text, parameters=tuple(parameters), awaited=shape.awaits)
+    return Source(name, text, parameters=tuple(parameters), awaited=awaited)
 
 
 def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:

@@ -860,8 +860,105 @@ def lines_from_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[bytes, byte
 
 
 def pairs_from_lines(lines: Iterable[tuple[bytes, bytes]]) -> list[tuple[str, str]]:
-    """Return header fields as text, names in lower case."""
-    return [(bytes(name).decode("latin-1").lower(), bytes(value).decode("latin-1")) for name, value in lines]
+    """Return header fields as text, names in lower case, without Host and framing fields."""
+    pairs = [(bytes(name).decode("latin-1").lower(), bytes(value).decode("latin-1")) for name, value in lines]
+    return pairs_without_host(pairs)
+
+
+def pairs_without_host(pairs: Iterable[Any]) -> list[tuple[str, str]]:
+    """Return header fields without Host and framing fields."""
+    return [(name, value) for name, value in pairs if name != "host" and name not in FRAMING]
+
+
+def pairs_with_host(pairs: Iterable[tuple[str, str]], authority: str, body: bytes) -> list[tuple[str, str]]:
+    """Return a request's header fields with Host, and the length of a content where there is one."""
+    host = [("host", authority)] if authority else []
+    return [*host, *pairs, *([("content-length", str(len(body)))] if body else [])]
+
+
+def request_lines(pairs: Iterable[tuple[str, str]], authority: str, body: bytes) -> list[tuple[bytes, bytes]]:
+    """Return a request's header fields as pairs of bytes."""
+    return lines_from_pairs(pairs_with_host(pairs, authority, body))
+
+
+def host_in_lines(lines: Iterable[Any]) -> str:
+    """Return the value of the Host field."""
+    for name, value in lines:
+        if name == b"host":
+            return bytes(value).decode("latin-1")
+        if name == "host":
+            return str(value)
+    return ""
+
+
+def text_from_latin(data: bytes) -> str:
+    """Return bytes as text, a character a byte."""
+    return bytes(data).decode("latin-1")
+
+
+def latin_of(text: str) -> bytes:
+    """Return text as bytes, a character a byte."""
+    return text.encode("latin-1")
+
+
+def scope_path(raw: str) -> dict[str, Any]:
+    """Return a raw path as an ASGI scope holds it."""
+    return {"path": decode_path(raw), "raw_path": raw.encode("latin-1")}
+
+
+def scope_path_text(raw: str) -> dict[str, Any]:
+    """Return a raw path as an ASGI scope on file holds it."""
+    return {"path": decode_path(raw), "raw_path": raw}
+
+
+def path_in_scope(scope: dict[str, Any]) -> str:
+    """Return the raw path of an ASGI request, below the place where the application is mounted."""
+    offered = scope.get("raw_path")
+    if not offered:
+        raw = encode_path(scope["path"])
+    else:
+        raw = offered if isinstance(offered, str) else bytes(offered).decode("latin-1")
+        raw = raw.partition("?")[0]
+    root = encode_path(scope.get("root_path", ""))
+    return (raw.removeprefix(root) if root != "/" else raw) or "/"
+
+
+def host_of_pair(pair: Any) -> str:
+    """Return the host of a pair of host and port."""
+    return str(pair[0]) if pair else ""
+
+
+def pair_of_host(host: str) -> list[Any] | None:
+    """Return a pair of host and port, or nothing where there is no host."""
+    return [host, 0] if host else None
+
+
+def server_pair(authority: str, scheme: str) -> list[Any]:
+    """Return host and port of an authority."""
+    named = server_in_environ(authority, scheme)
+    return [named["SERVER_NAME"], int(named["SERVER_PORT"])]
+
+
+async def body_from_messages(receive: Callable[[], Any]) -> bytes:
+    """Return the content of a request that comes in messages."""
+    parts = []
+    while True:
+        message = await receive()
+        if message["type"] != "http.request":
+            raise ConnectionError("the client went away before its request was complete")
+        parts.append(message.get("body", b""))
+        if not message.get("more_body"):
+            return b"".join(parts)
+
+
+def messages_of_body(body: bytes) -> Callable[[], Any]:
+    """Return the coroutine function that gives a request's content as messages."""
+    messages = [{"type": "http.request", "body": body, "more_body": False}]
+
+    async def receive() -> dict[str, Any]:
+        return messages.pop(0) if messages else {"type": "http.disconnect"}
+
+    return receive
 
 
 def reply_from_document(document: bytes) -> dict[str, Any]:

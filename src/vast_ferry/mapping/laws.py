@@ -250,14 +250,16 @@ def write_then_read(shape: EventShape) -> Callable[[Fields], None]:
 def write_then_read_live(shape: EventShape) -> Callable[[Fields], None]:
     """An event that is handed to a handler says the same, but for derived losses."""
     write, read = compiled(HUB_CALLS[shape.kind], shape), compiled(shape, HUB_EVENTS[shape.kind])
-    unfilled = [name for name in shape.parameters if not any(row.at.root == name for row in shape.rows)]
+    read_from = [name for name in shape.parameters if any(row.at.root == name for row in shape.rows)]
+    filled = {*read_from, *(constant.at.root for constant in shape.constants)}
+    unfilled = [name for name in shape.parameters if name not in filled]
     losses, offers = event_losses(shape), offers_of(shape)
 
     def check(event: Fields) -> None:
         called = {**event, "function": "f", "limit": 1.0, "log": print, "secret": str, "time_left": float}
         native = write(called, *(None for _ in unfilled))
         values = dict(zip(shape.parameters, native if len(shape.parameters) > 1 else (native,), strict=True))
-        after = read(*(value for name, value in values.items() if name not in unfilled))
+        after = read(*(values[name] for name in read_from))
         expect(event, after, losses, shape, offers)
 
     return check

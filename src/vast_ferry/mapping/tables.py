@@ -78,7 +78,11 @@ class EventShape:
     @property
     def awaits(self) -> bool:
         """Tell whether reading it takes awaited calls."""
-        return any(isinstance(step, Call) and step.awaited for row in self.rows for step in row.at.steps)
+        return any(
+            row.codec.awaited or any(isinstance(step, Call) and step.awaited for step in row.at.steps)
+            for row in self.rows
+            if not row.derived
+        )
 
     @property
     def handed_over(self) -> tuple[str, ...]:
@@ -96,7 +100,7 @@ class EventShape:
             keys = (at.root, *at.on_file) if several else at.on_file
             return Access(root, tuple(Item(key) for key in keys))
 
-        kept = [row for row in self.rows if row.at.root in self.event_parameters]
+        own = [row for row in self.rows if row.at.root in self.event_parameters]
         rows = tuple(
             Row(
                 filed(row.at),
@@ -109,12 +113,13 @@ class EventShape:
                 row.unless_empty,
                 row.line,
             )
-            for row in kept
+            for row in own
             if self.fields[row.field].holds != "call"
             and row.field not in OF_THE_CALL
             and not (row.derived and any(isinstance(step, Call) for step in row.at.steps))
         )
-        constants = tuple(Constant(filed(c.at), c.value, c.line) for c in self.constants)
+        kept = [constant for constant in self.constants if not isinstance(constant.value, bytes)]
+        constants = tuple(Constant(filed(c.at), c.value, c.line) for c in kept)
         return replace(
             self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,), objects={}
         )
@@ -245,7 +250,7 @@ def check_event(shape: EventShape) -> list[TableProblem]:
         for name in shape.parameters
         if name in RESERVED - {"hub"} or keyword.iskeyword(name)
     ]
-    written = [(row.at, row.line) for row in shape.rows if not row.codec.spread]
+    written = [(row.at, row.line) for row in shape.rows if not (row.codec.spread or row.codec.reads_only)]
     written += [(row.flag, row.line) for row in shape.rows if row.flag]
     written += [(constant.at, constant.line) for constant in shape.constants]
     problems += _check_places(written)

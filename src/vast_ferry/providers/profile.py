@@ -280,7 +280,7 @@ class _Builder:
         return tuple(
             Constant(
                 self._place(model.at, *path, index, "at"),
-                tuple(model.holds) if model.tuple_ else model.holds,
+                _held(model),
                 self.document.place(*path, index).line,
             )
             for index, model in enumerate(models)
@@ -376,6 +376,12 @@ class _Builder:
             REPLY_RULES if kind == "http" else (),
             model.via,
         )
+
+
+def _held(model: schema.ConstantModel) -> Any:
+    if model.bytes_:
+        return str(model.holds).encode("utf-8")
+    return tuple(model.holds) if model.tuple_ else model.holds
 
 
 def _class_source(name: str, model: schema.ClassModel) -> str:

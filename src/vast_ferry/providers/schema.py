@@ -59,6 +59,7 @@ class ConstantModel(Model):
     at: str
     holds: Any
     tuple_: bool = Field(False, alias="tuple")
+    bytes_: bool = Field(False, alias="bytes", description="whether the text is meant as bytes; not kept on file")
 
 
 class FormModel(Model):
@@ -148,8 +149,8 @@ class HandlerModel(Model):
     mount: MountModel | None = None
     entry: str = Field(
         "",
-        pattern=r"^(\w+(\.\w+)*:\w+)?$",
-        description="entry of a whole project, as module:callable, where functions have none",
+        pattern=r"^(\w+(\.\w+)*:\w+|\w+\.\w+)?$",
+        description="entry of a whole project, as module:callable or a script, where functions have none",
     )
     shim: Identifier | Literal[""] = Field("", description="name of the handler in a carried shim; empty: as written")
 
@@ -210,6 +211,7 @@ class FileModel(Model):
     path: Inside
     template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
     keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
+    services: bool = Field(False, description="only where a handler calls services")
 
 
 class LimitsModel(Model):

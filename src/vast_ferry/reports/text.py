@@ -47,6 +47,9 @@ SEVERITY_HEADING = {
 #: So many samples are listed one by one; of more, those that are not the same.
 LISTED = 40
 
+#: Of what a handler printed, so many lines are shown.
+MOST_PRINTED = 8
+
 
 def heading(left: str, right: str) -> Text:
     """Return a line that says from where to where."""
@@ -143,7 +146,10 @@ def _details(one: Checked) -> RenderableType:
         parts.append(Text(f"and {len(one.differences) - most} more", "dim"))
     parts += [Text(f"because {reason}", "magenta") for reason in one.reasons]
     if one.output and one.verdict is Verdict.DIFFERS:
-        parts.append(Text(f"it printed: {one.output.strip()[:400]}", "dim"))
+        # The end says most: the last line of a traceback is the error.
+        lines = one.output.strip().splitlines()
+        cut = ["…"] if len(lines) > MOST_PRINTED else []
+        parts.append(Text("\n".join(["it printed:", *cut, *lines[-MOST_PRINTED:]]), "dim"))
     return Group(*parts)
 
 

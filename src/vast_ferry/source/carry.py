@@ -90,6 +90,8 @@ def _write(files: dict[str, bytes], out: Path) -> None:
             target = made / path
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(content)
+            if content.startswith(b"#!"):
+                target.chmod(0o755)
         made.chmod(0o755)
         if out.exists():
             old = Path(tempfile.mkdtemp(prefix=f".{out.name}.old.", dir=out.parent))

@@ -93,7 +93,7 @@ class Plan:
             made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, limits[function.name])
         there = self._project_at_target(limits)
         made.update(write_definition(there, self.target, (MADE_BY, "The region is not set: choose one.")))
-        made.update(self._from_templates(there, own))
+        made.update(self._from_templates(there, own, services=bool(scanned.uses)))
         self._note_settings()
         self._note_triggers()
         self._note_losses()
@@ -248,7 +248,7 @@ class Plan:
                 setter.setdefault(name, function)
         return variables
 
-    def _from_templates(self, project: Project, own: dict[str, bytes]) -> dict[str, str]:
+    def _from_templates(self, project: Project, own: dict[str, bytes], *, services: bool) -> dict[str, str]:
         variables = self._variables() if self.target.model.handler.process == "project" else {}
         functions = [
             {
@@ -262,6 +262,16 @@ class Plan:
         ]
         made = {}
         for file in self.target.model.files:
+            if file.services and not services:
+                continue
+            if file.services:
+                self._note(
+                    "services-brought-along",
+                    Severity.TODO,
+                    f"{self.target.title} has no services: handlers call {file.path}, which keeps them in a folder",
+                    f"Keep it where one machine is enough, or put your own services behind the calls in {file.path}",
+                    field=file.path,
+                )
             before = own.get(file.path, b"").decode("utf-8", "replace") if file.keeps else ""
             template = environment().from_string(self.target.template(file.template))
             made[file.path] = template.render(

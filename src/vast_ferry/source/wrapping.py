@@ -89,7 +89,11 @@ class Wrapping:
             "Made by Vast Ferry from the two profiles; carry the project again rather than edit this file.\n"
         )
         # The router of a whole project needs these; where each function is routed by its provider they cost nothing.
-        routing = () if self.target.model.handler.process == "function" else ("match_route", "route_order")
+        routing: tuple[str, ...] = ()
+        if self.target.model.handler.process == "project":
+            routing = ("match_route", "route_order")
+        if self.target.model.handler.script:
+            routing += ("document_of",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
         sources += [source for source in self.more if all(source.name != other.name for other in sources)]
         context, classes = self.source.context_classes(self.target.operations)

@@ -20,9 +20,11 @@ from typing import Any
 MOST_EFFECTS = 10_000
 
 _TABLES = """
-create table objects (bucket text, key text, file text, content_type text, labels text, primary key (bucket, key));
-create table messages (channel text, body blob, content_type text, attributes text, "group" text);
-create table records ("table" text, keys text, record text, primary key ("table", keys));
+create table if not exists objects (
+    bucket text, key text, file text, content_type text, labels text, primary key (bucket, key));
+create table if not exists messages (
+    channel text, body blob, content_type text, attributes text, "group" text);
+create table if not exists records ("table" text, keys text, record text, primary key ("table", keys));
 """
 
 
@@ -50,6 +52,7 @@ class Services:
         if self._database is not None:
             self._database.close()
             self._database = None
+        if os.path.isdir(self.folder):  # a forked script may have filled it
             shutil.rmtree(self.folder)
         for one in before.get("objects", ()):
             self._write_object({"content_type": "", "labels": {}, **one, "body": base64.b64decode(one["body"])})
@@ -68,6 +71,11 @@ class Services:
             self._database.execute("pragma journal_mode = memory")
             self._database.executescript(_TABLES)
         return self._database
+
+    def after_fork(self) -> None:
+        """Begin anew in a forked process: a connection must not be used on both sides."""
+        self._database = None
+        self.effects = []
 
     def note(self, operation: str, fields: dict[str, Any]) -> None:
         """Keep an effect."""

@@ -106,15 +106,18 @@ def script(setup: dict[str, Any], services: Any) -> Callable[..., Any]:
 
     def run(env: dict[str, str], stdin: bytes) -> bytes:
         given = {**os.environ, **env, **mount.laid_out()}
-        with tempfile.TemporaryFile() as taken, tempfile.TemporaryFile() as made:
+        with tempfile.TemporaryFile() as taken, tempfile.TemporaryFile() as made, tempfile.TemporaryFile() as done:
             taken.write(stdin)
             taken.seek(0)
             child = os.fork()
             if not child:
-                run_child(code, path, given, taken.fileno(), made.fileno())
+                services.after_fork()
+                run_child(code, path, given, (taken, made, done), services)
             _, status = os.waitpid(child, 0)
             made.seek(0)
+            done.seek(0)
             printed = made.read()
+            services.effects += json.loads(done.read() or b"[]")
         code_of_exit = os.waitstatus_to_exitcode(status)
         if code_of_exit:
             how = f"status {code_of_exit}" if code_of_exit > 0 else f"signal {-code_of_exit}"
@@ -129,12 +132,15 @@ class ExitStatus(Exception):
     """A script that did not end well."""
 
 
-def run_child(code: types.CodeType, path: str, given: dict[str, str], taken: int, made: int) -> None:
+def run_child(
+    code: types.CodeType, path: str, given: dict[str, str], files: tuple[Any, Any, Any], services: Any
+) -> None:
     """Be the script: in the forked process, which never comes back."""
     status = 1
+    taken, made, done = files
     try:
-        os.dup2(taken, 0)
-        os.dup2(made, 1)
+        os.dup2(taken.fileno(), 0)
+        os.dup2(made.fileno(), 1)
         sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
         sys.stdout = open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
         os.environ.clear()
@@ -154,6 +160,9 @@ def run_child(code: types.CodeType, path: str, given: dict[str, str], taken: int
             sys.stdout.flush()
         with contextlib.suppress(Exception):
             sys.stderr.flush()
+        with contextlib.suppress(Exception):
+            done.write(json.dumps(services.effects).encode())
+            done.flush()
         os._exit(status & 0xFF)
 
 
