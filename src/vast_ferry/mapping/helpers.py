@@ -923,6 +923,22 @@ def path_in_scope(scope: dict[str, Any]) -> str:
     return (raw.removeprefix(root) if root != "/" else raw) or "/"
 
 
+@functools.lru_cache(maxsize=256)
+def _pattern(pattern: str) -> re.Pattern[str]:
+    parts = re.split(r"(\{\w+\})", pattern)
+    return re.compile(
+        "".join(f"(?P<{part[1:-1]}>[^/]+)" if part.startswith("{") else re.escape(part) for part in parts), re.DOTALL
+    )
+
+
+def captured_by(pattern: str, key: str) -> dict[str, str]:
+    """Return what a pattern such as `{apiary}/{day}.csv` captures of a key; a capture holds no slash."""
+    found = _pattern(pattern).fullmatch(key)
+    if found is None:
+        raise ValueError(f"the key {key!r} is not like {pattern}")
+    return found.groupdict()
+
+
 def host_of_pair(pair: Any) -> str:
     """Return the host of a pair of host and port."""
     return str(pair[0]) if pair else ""

@@ -147,6 +147,9 @@ class HandlerModel(Model):
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
     script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
     mount: MountModel | None = None
+    output: Identifier | Literal[""] = Field(
+        "", description="where declared bindings become parameters: the method by which a handler fills an output"
+    )
     entry: str = Field(
         "",
         pattern=r"^(\w+(\.\w+)*:\w+|\w+\.\w+)?$",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 from dataclasses import replace
 
+from vast_ferry.mapping.bindings import Binding, deliver_bound
 from vast_ferry.mapping.clients import HUB_CLIENTS
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
@@ -20,11 +21,17 @@ def hub_caller(kind: str, *, batch: bool) -> Kind:
 
 
 @functools.lru_cache(maxsize=64)
-def driver_source(profile: Profile, kinds: tuple[str, ...], without: frozenset[str] = frozenset()) -> str:
+def driver_source(
+    profile: Profile,
+    kinds: tuple[str, ...],
+    without: frozenset[str] = frozenset(),
+    bindings: tuple[Binding, ...] = (),
+) -> str:
     """Return the source of a module that calls handlers: `CALLS[kind]` is (kind, function, whether it takes a batch).
 
     The function takes the handler, and an event as hub fields or a list of them; it gives what the handler answered as
-    hub fields. `without` names offers that this stand-in does not make.
+    hub fields. `without` names offers that this stand-in does not make; `bindings` are those that the function
+    declares, where the provider makes parameters of them.
     """
     made: list[Delivery] = []
     lines = ["CALLS = {"]
@@ -32,6 +39,10 @@ def driver_source(profile: Profile, kinds: tuple[str, ...], without: frozenset[s
         own = profile.kind(kind)
         own = replace(own, event=own.event.without(without))
         batch = own.event.each is not None
+        if bindings and profile.model.handler.output:
+            made.append(deliver_bound(f"call_{kind}", own, bindings, profile.model.handler.output))
+            lines.append(f"    {kind!r}: ({kind!r}, call_{kind}, False),")
+            continue
         made.append(deliver(f"call_{kind}", own, hub_caller(kind, batch=batch)))
         lines.append(f"    {kind!r}: ({kind!r}, call_{kind}, {batch}),")
     sources, classes = profile.context_classes(HUB_CLIENTS)

@@ -9,6 +9,7 @@ from typing import Any
 
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.mapping.bindings import Binding
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.standins.driver import driver_source
@@ -25,13 +26,14 @@ def stand_in_setup(
     variables: Mapping[str, str] | None = None,
     secrets: Sequence[str] = (),
     without: frozenset[str] = frozenset(),
+    bindings: tuple[Binding, ...] = (),
 ) -> Setup:
     """Return what a worker runs that calls a handler as a profile says, with events of these kinds."""
     handler = profile.model.handler
     return Setup(
         folder,
         entry,
-        driver_source(profile, kinds, without),
+        driver_source(profile, kinds, without, bindings),
         function,
         profile.modules,
         dict(variables or {}),
@@ -45,7 +47,7 @@ class StandIn:
     """A provider's stand-in for one function; use as a context manager.
 
     `entry` is `file.py#name` in `folder` (`script.py` where handlers are scripts). `variables` and the names of
-    `secrets` are as the function declares them.
+    `secrets` are as the function declares them, and so are `bindings` where the provider makes parameters of them.
 
     Raises BadInput for an unknown provider or a kind that it does not have.
     """
@@ -59,6 +61,7 @@ class StandIn:
         function: str = "",
         variables: Mapping[str, str] | None = None,
         secrets: Sequence[str] = (),
+        bindings: Sequence[Binding] = (),
         limit: float = 10.0,
     ) -> None:
         self.profile = find_profile(provider) if isinstance(provider, str) else provider
@@ -67,6 +70,7 @@ class StandIn:
         self._entry = Entry(file, name)
         self._function = function or name or Path(file).stem
         self._variables, self._secrets = dict(variables or {}), tuple(secrets)
+        self._bindings = tuple(bindings)
         self._folder = Path(folder)
         self._workers: dict[str, Worker] = {}
 
@@ -98,6 +102,7 @@ class StandIn:
                 function=self._function,
                 variables=self._variables,
                 secrets=self._secrets,
+                bindings=self._bindings,
             )
             self._workers[kind] = Worker(setup)
         return self._workers[kind].call(Call(kind, events, before or {}, tuple(answers)), self.limit)

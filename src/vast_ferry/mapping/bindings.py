@@ -1,0 +1,127 @@
+"""Declared bindings that become a handler's parameters: what triggers it, what it reads, what it writes.
+
+A binding hands over content as bytes, text or JSON, or the whole native event; what a pattern captures are parameters
+of their own names. The generated function takes hub fields and calls the handler by keyword.
+"""
+
+from __future__ import annotations
+
+import keyword
+import textwrap
+from dataclasses import dataclass, replace
+from typing import Final, Literal
+
+from vast_ferry.mapping.compile import Source, translate_event, translate_reply
+from vast_ferry.mapping.delivery import Delivery
+from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
+
+#: form of a content → how it is made of bytes, and bytes of it
+FORMS: Final = {
+    "bytes": ("{0}", "bytes_of({0}, '')"),
+    "text": ("body_text({0}, content_type)", "bytes_of({0}, '')"),
+    "json": ("body_json({0})", "json_to_bytes({0})"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Binding:
+    """One declared binding: its parameter's `name`, its `way`, the kind of service, and where there.
+
+    `event` is what triggers the handler, `in` is read before the call, `out` is an object with a method that writes.
+    `source` is the bucket, channel or table; `key` an object's key, with `{name}` for what the trigger's captured.
+    `form` is bytes, text, json, or `whole` for the native event itself.
+    """
+
+    name: str
+    way: Literal["event", "in", "out"]
+    kind: Literal["object", "message", "http", "record", "schedule", "signal", "call"]
+    source: str = ""
+    key: str = ""
+    form: str = "whole"
+
+
+def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: str) -> Delivery:
+    """Return the function that calls a handler whose parameters are named by bindings, with hub fields in and out.
+
+    `output` is the name of the method by which a handler fills an output. Raises ValueError for bindings that don't go
+    together.
+    """
+    kind = own.event.kind
+    for name in [word for binding in bindings for word in (binding.name, *_names(binding.key))]:
+        if not name.isidentifier() or keyword.iskeyword(name):
+            raise ValueError(f"a parameter can't be called {name!r}")
+    trigger = next((binding for binding in bindings if binding.way == "event"), None)
+    if trigger is None or trigger.kind != kind:
+        raise ValueError(f"no binding says what triggers a {kind} handler")
+    prefix = "" if kind == "http" else f"{kind}_"
+    event = translate_event(f"{prefix}event_for", HUB_CALLS[kind], replace(own.event, objects={}))
+    reply = translate_reply(f"{prefix}answer", own.answered, HUB_REPLY if kind == "http" else HUB_DONE)
+    natives = own.event.parameters
+    lines = [f"{', '.join(natives)} = {event.name}(hub)"]
+    given = {name: name for name in natives if name not in own.event.event_parameters}
+    if kind == "object" and trigger.key:
+        lines.append(f"captured = captured_by({trigger.key!r}, hub['key'])")
+        given |= {name: f"captured[{name!r}]" for name in _names(trigger.key)}
+    elif kind == "http":
+        lines.append("captured = hub['captures']")
+    content = {"object": "operate['object.read'](hub)", "message": "hub['body']", "http": "hub['body']"}.get(kind)
+    whole = own.event.event_parameters[0]
+    given[trigger.name] = whole
+    if trigger.form != "whole":
+        if content is None or trigger.form not in FORMS:
+            raise ValueError(f"a {kind} event has no content that could be handed over as {trigger.form}")
+        type_of = "content_type_of(hub['headers'])" if kind == "http" else "hub['content_type']"
+        lines += [f"content, content_type = {content}, {type_of}"]
+        given[trigger.name] = f"None if content is None else {FORMS[trigger.form][0].format('content')}"
+    for binding in bindings:
+        if binding.way == "in":
+            place = _place(binding)
+            if binding.kind == "record":
+                given[binding.name] = f"operate['record.read']({place})"
+                continue
+            lines += [f"{binding.name} = operate['object.read']({place})", 'content_type = ""']
+            made = FORMS.get(binding.form, FORMS["bytes"])[0].format(binding.name)
+            lines.append(f"{binding.name} = None if {binding.name} is None else {made}")
+            given[binding.name] = binding.name
+        elif binding.way == "out":
+            body = FORMS.get(binding.form, FORMS["bytes"])[1].format("value")
+            given[binding.name] = f"Output(lambda value: {_write(binding, body)})"
+    arguments = ", ".join(f"{name}={value}" for name, value in given.items())
+    called = f"run_to_end(original({arguments}))" if own.asynchronous else f"original({arguments})"
+    more = ["hub['method']"] if "method" in reply.parameters else []
+    lines.append(f"return {reply.name}({', '.join([called, *more])})")
+    text = f"def {call}(original, hub):\n" + textwrap.indent("\n".join(lines), "    ")
+    sources: tuple[Source, ...] = (event, reply)
+    return Delivery(call, text, sources, ("hub",), False, (_output(output),))
+
+
+def _names(pattern: str) -> list[str]:
+    return [piece.partition("}")[0] for piece in pattern.split("{")[1:]]
+
+
+def _place(binding: Binding) -> str:
+    key = f"{binding.key!r}.format_map(captured)" if "{" in binding.key else repr(binding.key)
+    if binding.kind == "record":
+        return f"{{'table': {binding.source!r}, 'keys': dict(captured)}}"
+    return f"{{'bucket': {binding.source!r}, 'key': {key}}}"
+
+
+def _write(binding: Binding, body: str) -> str:
+    if binding.kind == "message":
+        fields = (
+            f"{{'channel': {binding.source!r}, 'body': {body}, 'content_type': '', 'attributes': {{}}, 'group': ''}}"
+        )
+        return f"operate['message.send']({fields})"
+    if binding.kind == "record":
+        return f"operate['record.write']({{**{_place(binding)}, 'record': value}})"
+    return f"operate['object.write']({{**{_place(binding)}, 'body': {body}, 'content_type': '', 'labels': {{}}}})"
+
+
+def _output(method: str) -> str:
+    return f'''
+class Output:
+    """A declared output, filled by the handler."""
+
+    def __init__(self, write):
+        self.{method} = write
+'''.strip()
