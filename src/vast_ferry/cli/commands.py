@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +16,9 @@ if TYPE_CHECKING:
     from rich.console import RenderableType
 
     from vast_ferry.checking.check import CheckResult
+    from vast_ferry.providers.profile import Profile
+    from vast_ferry.samples.cloud_events import Mode
+    from vast_ferry.samples.convert import Converted
 
 FORMAT = click.option(
     "--format", "form", type=click.Choice(["text", "json"]), default="text", help="What to print: for people, or JSON."
@@ -153,37 +156,107 @@ def event() -> None:
 @click.option("--from", "source", required=True, metavar="PROVIDER", help="Whose event it is.")
 @click.option("--to", required=True, metavar="PROVIDER", help="Whose shape it shall have.")
 @click.option("--lines", is_flag=True, help="One event a line, in and out.")
+@click.option(
+    "--mode",
+    type=click.Choice(["binary", "structured", "batched"]),
+    help="Print the HTTP request that carries it (CloudEvents HTTP binding).",
+)
 @FORMAT
-def convert(file: str, source: str, to: str, lines: bool, form: str) -> None:
+def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, form: str) -> None:
     """Print the native event in FILE (`-`: standard input) in another provider's shape.
 
+    FILE may also be an HTTP request that carries CloudEvents, in any mode of their HTTP binding.
     What the other shape can't hold of it is told on standard error, or under `losses` with --format json.
     """
-    import json
+    import simplejson
 
     from vast_ferry.providers.registry import find_profile
-    from vast_ferry.reports.data import converted_data
-    from vast_ferry.samples.convert import convert_event
-    from vast_ferry.samples.native import events_on_file
+    from vast_ferry.samples.convert import converter
+    from vast_ferry.samples.event_message import needs_format, write_message
+    from vast_ferry.samples.native import open_events
 
     profiles = find_profile(source), find_profile(to)
+    if mode and (lines or form == "json"):
+        raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
+    if mode:
+        needs_format(profiles[1], "--to")
     shown = "standard input" if file == "-" else file
-    encode = json.JSONEncoder(ensure_ascii=False, indent=None if lines else 2).encode
-    with events_on_file(file, shown, lines=lines) as events:
-        for number, data in events:
-            converted = convert_event(data, *profiles, shown=shown, line=number)
-            results: list[Any]
-            if form == "json":
-                results = [converted_data(converted)]
-            elif lines or len(converted.events) == 1:
-                results = converted.events
-            else:
-                results = [converted.events]
-            for result in results:
-                sys.stdout.write(encode(result) + "\n")
-            if form == "text":
-                for loss in converted.losses:
-                    click.echo(f"{shown}:{number}: not held by {profiles[1].title}: {loss}", err=True)
+    told = _Told(shown, profiles[1].title)
+    with open_events(file, shown) as stream, told:
+        if lines:
+            from vast_ferry.samples.lines import convert_lines
+
+            for chunk in convert_lines(stream, *profiles, shown, plain=form == "text"):
+                sys.stdout.write(chunk.text)
+                sys.stdout.flush()
+                told.count += chunk.lines
+                if form == "text":
+                    told.losses(chunk.losses)
+                if chunk.error:
+                    raise chunk.error
+            return
+        data = _whole(stream.read(), shown, profiles[0])
+        converted = converter(*profiles)(data, shown, 1)
+        if mode:
+            sys.stdout.buffer.write(write_message(converted.events, profiles[1], mode))
+        else:
+            encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
+            several = converted.events[0] if len(converted.events) == 1 else converted.events
+            sys.stdout.write(encode(_converted(converted) if form == "json" else several) + "\n")
+        if form == "text":
+            told.losses({str(loss): (1, 1) for loss in converted.losses})
+
+
+def _converted(converted: Converted) -> dict[str, Any]:
+    from vast_ferry.reports.data import converted_data
+
+    return converted_data(converted)
+
+
+def _whole(data: bytes, shown: str, source: Profile) -> Any:
+    """Return the event in a file, or those that an HTTP request carries."""
+    from vast_ferry.samples.event_message import is_message, read_message
+    from vast_ferry.samples.native import parse_json
+
+    if not is_message(data):
+        return parse_json(data, shown, exact=True)
+    events = read_message(data, source, shown)
+    return events[0] if len(events) == 1 else events
+
+
+class _Told:
+    """Tells on standard error what is not held: each loss where it is first met, and at the end how often it was.
+
+    On a terminal it also shows how far the conversion is.
+    """
+
+    def __init__(self, shown: str, title: str) -> None:
+        self.shown, self.title = shown, title
+        self.count = 0
+        self._met: dict[str, int] = {}
+        self._bar: Any = None
+
+    def __enter__(self) -> _Told:
+        if sys.stderr.isatty() and not sys.stdout.isatty():
+            from vast_ferry.reports.text import RunningCount
+
+            self._bar = RunningCount("converting…", lambda: self.count)
+            self._bar.__enter__()
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        if self._bar is not None:
+            self._bar.__exit__(*error)
+        for told, count in self._met.items():
+            if count > 1:
+                click.echo(f"{self.shown}: {count - 1:,} more: {told}", err=True)
+
+    def losses(self, losses: Mapping[str, tuple[int, int]]) -> None:
+        """Tell of losses that were met: each by its text, with the first line and how often."""
+        for told, (line, count) in losses.items():
+            if told not in self._met:
+                click.echo(f"{self.shown}:{line}: not held by {self.title}: {told}", err=True)
+            self._met[told] = self._met.get(told, 0) + count
 
 
 @cli.group()

@@ -22,9 +22,13 @@ class EpochMs(TwoHelpers):
 
 def _time_losses(field: str, codec: type[TwoHelpers], unit: str, digits: int) -> tuple[Loss, ...]:
     finer = re.compile(rf"\.\d{{{digits}}}\d*[1-9]")
+    fraction = rf"\.\d{{{digits}}}" if digits else ""
+    usual = re.compile(rf"\d{{4}}-\d\d-\d\dT\d\d:\d\d:\d\d{fraction}Z", re.ASCII)
 
     def respelt(fields: Fields) -> bool:
         text = fields[field]
+        if usual.fullmatch(text):
+            return False
         there = getattr(helpers, codec.writer)(text)
         return bool(text) and not finer.search(text) and getattr(helpers, codec.reader)(there) != text
 
@@ -167,6 +171,16 @@ class JsonText(TwoHelpers):
     __slots__ = ()
     name, holds, reader, writer = "json_text", ("value", "record", "texts"), "json_from_text", "json_to_text"
 
+    def on_file(self) -> Codec:
+        return JsonTextOnFile()
+
+
+class JsonTextOnFile(JsonText):
+    """The same in an event on file, whose decimals stay as they were written."""
+
+    __slots__ = ()
+    name, reader = "json_text_exact", "exact_from_text"
+
 
 class JsonBytes(TwoHelpers):
     """A JSON value as UTF-8 bytes (RFC 8259 §8.1)."""
@@ -175,7 +189,7 @@ class JsonBytes(TwoHelpers):
     name, holds, reader, writer = "json_bytes", ("value",), "json_from_bytes", "json_to_bytes"
 
     def on_file(self) -> Codec:
-        return JsonText(self.args)
+        return JsonTextOnFile()
 
 
 class ListsByName(TwoHelpers):

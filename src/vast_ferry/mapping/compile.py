@@ -363,6 +363,41 @@ def translate_event(
     return Source(name, text, making.classes, parameters=names, awaited=source.awaits)
 
 
+#: A value read from JSON is of the type that its field holds: an expression for each kind of field.
+_TYPE_TESTS = {
+    "text": "{0}.__class__ is str",
+    "bytes": "{0}.__class__ is bytes",
+    "integer": "{0}.__class__ is int",
+    "integer or nothing": "({0} is None or {0}.__class__ is int)",
+    "record": "({0} is None or {0}.__class__ is dict)",
+    "pairs": "all_pairs({0})",
+    "texts": "all_texts({0})",
+    "list of text": "all_text({0})",
+}
+
+
+def translate_checked(name: str, source: EventShape, target: EventShape) -> Source:
+    """Return a function that takes an event on file and gives it in the other shape, and whether it was good.
+
+    Good is an event each of whose rows reads as what its field holds; the values are read once for both.
+    """
+    reading = reading_of(source)
+    making = _Construction(reading, reading, target.classes)
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    (root,) = target.parameters
+    tests: list[Node] = []
+    for row in source.rows:
+        holds = source.fields[row.field].holds
+        if row.derived or holds not in _TYPE_TESTS:
+            continue
+        tests.append(wrap(_TYPE_TESTS[holds], reading.need(row.field)))
+    made = making.build(trees[root], Access(root)) if root in trees else literal(None)
+    good = Node(" and ".join(f"{{{index}}}" for index in range(len(tests))) or "True", tuple(tests))
+    body = _statements([made, good], set(source.parameters))
+    text = f"def {name}({', '.join(source.parameters)}):\n" + textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=source.parameters)
+
+
 def _def(source: EventShape) -> str:
     return "async def" if source.awaits else "def"
 

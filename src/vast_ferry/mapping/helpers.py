@@ -6,8 +6,8 @@ A function belongs here if generated code calls it at run time. Two-way pairs st
 
 from __future__ import annotations
 
-import asyncio
 import base64
+import decimal
 import functools
 import http
 import io
@@ -30,23 +30,24 @@ EPOCH = datetime(1970, 1, 1, tzinfo=timezone.utc)  # noqa: UP017  (carried to ol
 
 def time_from_epoch_ms(moment: int) -> str:
     """Return the RFC 3339 text of `moment`, in whole milliseconds since 1970, in UTC."""
-    seconds, milliseconds = divmod(moment, 1000)
     # Integer arithmetic: a float can't hold today's milliseconds with room to spare.
-    return f"{(EPOCH + timedelta(seconds=seconds)).isoformat()[:19]}.{milliseconds:03d}Z"
+    return f"{second_of(moment // 1000)}.{moment % 1000:03d}Z"
+
+
+@functools.lru_cache(maxsize=4096)
+def second_of(seconds: int) -> str:
+    """Return date and time of a second since 1970, in UTC; events come close together."""
+    return (EPOCH + timedelta(seconds=seconds)).isoformat()[:19]
 
 
 def epoch_ms_from_time(text: str) -> int:
     """Return whole milliseconds since 1970 of an RFC 3339 `text`, later digits cut off; 0 for an empty text."""
-    if not text:
-        return 0
-    moment = datetime.fromisoformat(text.replace("Z", "+00:00").replace("z", "+00:00"))
-    since = moment - EPOCH
-    return since.days * 86_400_000 + since.seconds * 1000 + since.microseconds // 1000
+    return epoch_ns_from_time(text) // 1_000_000
 
 
 def time_from_epoch_s(moment: int) -> str:
     """Return the RFC 3339 text of `moment`, in whole seconds since 1970, in UTC."""
-    return f"{(EPOCH + timedelta(seconds=moment)).isoformat()[:19]}Z"
+    return f"{second_of(moment)}Z"
 
 
 def epoch_s_from_time(text: str) -> int:
@@ -66,8 +67,7 @@ def epoch_s_text_from_time(text: str) -> str:
 
 def time_from_epoch_ns(moment: int) -> str:
     """Return the RFC 3339 text of `moment`, in whole nanoseconds since 1970, in UTC."""
-    seconds, nanoseconds = divmod(moment, 1_000_000_000)
-    return f"{(EPOCH + timedelta(seconds=seconds)).isoformat()[:19]}.{nanoseconds:09d}Z"
+    return f"{second_of(moment // 1_000_000_000)}.{moment % 1_000_000_000:09d}Z"
 
 
 def epoch_ns_from_time(text: str) -> int:
@@ -75,12 +75,21 @@ def epoch_ns_from_time(text: str) -> int:
     if not text:
         return 0
     # Python's own datetime ends at microseconds, so the fraction is read apart.
-    whole, _, rest = text.partition(".")
-    digits = re.match(r"\d*", rest)
-    fraction = digits[0] if digits else ""
-    zone = rest[len(fraction) :] if fraction else ""
-    since = datetime.fromisoformat((whole + zone).replace("Z", "+00:00").replace("z", "+00:00")) - EPOCH
-    return (since.days * 86_400 + since.seconds) * 1_000_000_000 + int(fraction[:9].ljust(9, "0"))
+    whole, mark, rest = text.partition(".")
+    if not mark:
+        return second_from(text) * 1_000_000_000
+    fraction = rest.rstrip("Zz")
+    if not fraction.isdecimal():  # an offset follows
+        digits = re.match(r"\d*", rest)
+        fraction = digits[0] if digits else ""
+    return second_from(whole + rest[len(fraction) :]) * 1_000_000_000 + int(fraction[:9].ljust(9, "0"))
+
+
+@functools.lru_cache(maxsize=4096)
+def second_from(text: str) -> int:
+    """Return whole seconds since 1970 of an RFC 3339 text without a fraction; events come close together."""
+    since = datetime.fromisoformat(text.replace("Z", "+00:00").replace("z", "+00:00")) - EPOCH
+    return since.days * 86_400 + since.seconds
 
 
 def now() -> str:
@@ -118,7 +127,13 @@ def parse_query(raw: str) -> list[tuple[str, str]]:
 
 def build_query(pairs: Iterable[tuple[str, str]]) -> str:
     """Return a wire form of decoded query `pairs` (application/x-www-form-urlencoded)."""
-    return urllib.parse.urlencode(list(pairs))
+    plain = "&".join([f"{name}={value}" for name, value in pairs])
+    # Most queries need no escapes at all, and to see that is far cheaper than to make none.
+    return plain if PLAIN_QUERY.fullmatch(plain) else urllib.parse.urlencode(list(pairs))
+
+
+#: A query that is spelt as usual: unreserved characters (RFC 3986 section 2.3), and `=` once in each part.
+PLAIN_QUERY = re.compile(r"(?:(?:[A-Za-z0-9_.~-]*=[A-Za-z0-9_.~-]*)(?:&[A-Za-z0-9_.~-]*=[A-Za-z0-9_.~-]*)*)?")
 
 
 def target_of(path: str, query: str) -> str:
@@ -576,12 +591,33 @@ def number_from_text(text: str | None) -> int | None:
 
 def json_to_text(value: Any) -> str:
     """Return a JSON value as text."""
-    return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    try:
+        return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    except TypeError:
+        return _exact_text(value)
+
+
+def _exact_text(value: Any) -> str:
+    """Return a JSON value as text whose decimals are to stand as they were written."""
+    mark = uuid.uuid4().hex
+
+    def marked(number: Any) -> str:
+        if not isinstance(number, decimal.Decimal):
+            raise TypeError(f"{type(number).__name__} is no JSON value")
+        return f"{mark}{number}{mark}"
+
+    text = json.dumps(value, ensure_ascii=False, separators=(",", ":"), default=marked)
+    return re.sub(f'"{mark}([-+.0-9E]+){mark}"', r"\1", text)
 
 
 def json_from_text(text: str | None) -> Any:
     """Return the JSON value of a text, None for an empty one."""
     return json.loads(text) if text else None
+
+
+def exact_from_text(text: str | None) -> Any:
+    """Return the JSON value of a text, its decimals as they were written, None for an empty text."""
+    return json.loads(text, parse_float=decimal.Decimal) if text else None
 
 
 def json_to_bytes(value: Any) -> bytes:
@@ -800,6 +836,30 @@ class PairsByNameNoCase(PairsByName):
         return [value for key, value in self._pairs if key.lower() == name.lower()]
 
 
+# --- is a value what its field holds? ---------------------------------------------------------------------------------
+
+
+def all_pairs(value: Any) -> bool:
+    """Tell whether a value is a list of pairs of text."""
+    for pair in value:
+        if len(pair) != 2 or pair[0].__class__ is not str or pair[1].__class__ is not str:
+            return False
+    return value.__class__ is list
+
+
+def all_texts(value: Any) -> bool:
+    """Tell whether a value is a mapping from text to text."""
+    return value.__class__ is dict and all_text(list(value.values()))
+
+
+def all_text(value: Any) -> bool:
+    """Tell whether a value is a list of text."""
+    for one in value:
+        if one.__class__ is not str:
+            return False
+    return value.__class__ is list
+
+
 # --- being done, and not ----------------------------------------------------------------------------------------------
 
 
@@ -821,11 +881,15 @@ def note_failure() -> None:
 
 async def in_thread(handler: Callable[..., Any], *arguments: Any) -> Any:
     """Return what a handler answers that does not await, and so must not hold up those that do."""
+    import asyncio
+
     return await asyncio.to_thread(handler, *arguments)
 
 
 def run_to_end(coroutine: Any) -> Any:
     """Return what an asynchronous handler answers, in an event loop of its own."""
+    import asyncio
+
     return asyncio.run(coroutine)
 
 

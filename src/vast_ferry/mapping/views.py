@@ -35,6 +35,12 @@ def _respelt(path: str) -> bool:
     return quote(unquote(path), safe="/!$&'()*+,;=:@~") != path
 
 
+def _query_respelt(raw: str) -> bool:
+    if helpers.PLAIN_QUERY.fullmatch(raw):
+        return False
+    return helpers.build_query(helpers.parse_query(raw)) != raw
+
+
 def _slashes(fields: Fields) -> bool:
     return "%2f" in fields["path.raw"].lower()
 
@@ -64,7 +70,7 @@ SPELLING_OF_QUERY: Final = Loss(
     "query.raw",
     "the query is spelt in another way than usual (a part without `=`, an empty part, %20 for +, escapes)",
     "it arrives with the same names and values, spelt as usual",
-    lambda fields: helpers.build_query(helpers.parse_query(fields["query.raw"])) != fields["query.raw"],
+    lambda fields: _query_respelt(fields["query.raw"]),
     harmless=True,
 )
 

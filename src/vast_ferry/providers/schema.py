@@ -231,6 +231,7 @@ class ProfileModel(Model):
     title: str
     about: str
     standard: bool = Field(False, description="whether it is an open standard")
+    format: Literal["", "cloudevents"] = Field("", description="open format whose rules its events on file keep")
     aliases: list[Name] = []
     handler: HandlerModel
     modules: dict[Dotted, dict[Identifier, ClassModel]] = {}

@@ -6,16 +6,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from vast_ferry.checking.check import CheckResult
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
-from vast_ferry.samples.convert import Converted
-from vast_ferry.source.carry import Crossing
 
-if TYPE_CHECKING:  # linting loads hypothesis, which nothing else needs
+if TYPE_CHECKING:  # what is only named here would load a great deal
+    from vast_ferry.checking.check import CheckResult
     from vast_ferry.providers.lint import Linted
+    from vast_ferry.samples.convert import Converted
+    from vast_ferry.source.carry import Crossing
 
 
 def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:

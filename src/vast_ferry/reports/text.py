@@ -5,11 +5,12 @@ from __future__ import annotations
 import os
 import re
 import sys
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING
 
 from rich.console import Console, Group, RenderableType
+from rich.live import Live
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
@@ -266,3 +267,20 @@ def print_text(text: RenderableType) -> None:
     with made.capture() as capture:
         made.print(text)
     sys.stdout.write(re.sub(r" +((?:\x1b\[[0-9;]*m)*)$", r"\1", capture.get(), flags=re.MULTILINE))
+
+
+class RunningCount:
+    """Shows a count on the terminal that grows by itself, twice a second."""
+
+    def __init__(self, what: str, count: Callable[[], int]) -> None:
+        self._what, self._count = what, count
+        self._live = Live(get_renderable=self._line, console=console(stderr=True), refresh_per_second=2, transient=True)
+
+    def _line(self) -> Text:
+        return Text(f"{self._what} {self._count():,}", "dim")
+
+    def __enter__(self) -> None:
+        self._live.start()
+
+    def __exit__(self, *_: object) -> None:
+        self._live.stop()

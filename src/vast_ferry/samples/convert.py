@@ -1,17 +1,29 @@
-"""One native event from one provider's shape to another's, with what the other shape could not hold of it."""
+"""Native events from one provider's shape to another's, with what the other shape could not hold of them."""
 
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.mapping.compile import event_losses
-from vast_ferry.mapping.losses import Fields, Loss
+from vast_ferry.mapping.compile import event_losses, translate_checked, view_event
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.tables import EventShape
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
-from vast_ferry.samples.native import read_events, write_events
+from vast_ferry.samples.cloud_events import keeps_rules
+from vast_ferry.samples.native import (
+    entries_of,
+    kind_of,
+    of_kind,
+    put_together,
+    read_events,
+    told_by,
+    write_events,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,31 +63,164 @@ def convert_event(
     """
     source = find_profile(source) if isinstance(source, str) else source
     target = find_profile(target) if isinstance(target, str) else target
-    several = data if isinstance(data, list) else [data]
-    runs: list[tuple[str, list[Fields]]] = []
-    for one in several:
-        kind, events = read_events(one, source, shown, line)
-        if runs and runs[-1][0] == kind:
-            runs[-1][1].extend(events)
-        else:
-            runs.append((kind, events))
-    written: list[Any] = []
-    losses: dict[str, Loss] = {}
-    for kind, events in runs:
+    return converter(source, target)(data, shown, line)
+
+
+@functools.lru_cache(maxsize=64)
+def converter(source: Profile, target: Profile) -> Converter:
+    """Return what converts events between two providers; what it compiles, it compiles for the kinds that come."""
+    return Converter(source, target)
+
+
+class Converter:
+    """Converts events of one provider to another's shape; fast where nothing is wrong with them."""
+
+    def __init__(self, source: Profile, target: Profile) -> None:
+        self._source, self._target = source, target
+        self._last = self._quick_kind = ""
+        self._quick: Callable[[Any], Converted | None] | None = None
+
+    def __call__(self, data: Any, shown: str, line: int) -> Converted:
+        """Return an event, or a list of them, in the other shape; `shown` and `line` say where it stands."""
+        if self._quick is not None:  # the kind that came last, which most often comes again
+            try:
+                converted = self._quick(data)
+            except Exception:  # the careful way says what is wrong, if anything is
+                converted = None
+            if converted is not None:
+                return converted
+        return self._any(data, shown, line)
+
+    def _prepared(self, kind: str) -> Callable[[Any], Converted | None] | None:
+        """Return what converts a single native event of a kind, where nothing is wrong with it."""
+        ours, theirs = self._source.kind(kind).event, self._target.kind(kind).event
+        told = told_by(self._source, kind)
+        others = {keys[0] for other in self._source.kinds for keys, _ in told_by(self._source, other)}
+        if any(len(keys) != 1 for keys, _ in told):
+            return None
+        straight, losses = _straight(self._source, self._target, kind), self._losses(kind)
+        readers = _readers(self._source, kind)
+        tests = [(keys[0], value) for keys, value in told]
+        absent = () if told else tuple(others)  # what no constant tells is told by those of no other kind
+        each = None if ours.each is None else ours.each.on_file
+        ruled, rules = bool(self._source.model.format), bool(self._target.model.format)
+        gathered = theirs.each is not None
+
+        def quick(data: Any) -> Converted | None:
+            for key, value in tests:
+                if data[key] != value:
+                    return None
+            for key in absent:
+                if key in data:
+                    return None
+            if ruled and not keeps_rules(data):
+                return None
+            entries: Any = (data,)
+            if each is not None:
+                for key in each:
+                    data = data[key]
+                if data.__class__ is not list:
+                    return None
+                entries = data
+            made: list[Any] = []
+            met: tuple[Loss, ...] = ()
+            for entry in entries:
+                event, good = straight(entry)
+                if not good or (rules and not keeps_rules(event)):
+                    return None
+                made.append(event)
+                seen = _Seen(readers, entry)
+                for loss in losses:
+                    if loss.applies(seen) and loss not in met:
+                        met = (*met, loss)
+            return Converted(put_together(kind, made, self._target) if gathered else made, met)
+
+        return quick
+
+    def _losses(self, kind: str) -> tuple[Loss, ...]:
+        return losses_between(self._source, self._target, kind)
+
+    def _any(self, data: Any, shown: str, line: int) -> Converted:
+        runs: list[tuple[str, list[Any]]] = []
+        for one in data if isinstance(data, list) else (data,):
+            kind = self._last if self._last and of_kind(one, self._source, self._last) else ""
+            self._last = kind = kind or kind_of(one, self._source, shown, line)
+            if runs and runs[-1][0] == kind:
+                runs[-1][1].append(one)
+            else:
+                runs.append((kind, [one]))
+        written: list[Any] = []
+        losses: dict[str, Loss] = {}
+        for kind, natives in runs:
+            for loss in self._convert(kind, natives, written, shown, line):
+                losses[f"{loss.code} {loss.field}"] = loss
+        if self._last != self._quick_kind:
+            self._quick_kind, self._quick = self._last, self._prepared(self._last)
+        return Converted(written, tuple(losses.values()))
+
+    def _convert(self, kind: str, natives: list[Any], written: list[Any], shown: str, line: int) -> Iterator[Loss]:
+        shape = self._source.kind(kind).event
+        entries = [entry for native in natives for entry in entries_of(native, shape)]
+        written += self._carefully(kind, natives, shown, line)
+        seen = [_Seen(_readers(self._source, kind), entry) for entry in entries]
+        for loss in self._losses(kind):
+            if any(loss.applies(one) for one in seen):
+                yield loss
+
+    def _carefully(self, kind: str, natives: list[Any], shown: str, line: int) -> list[Any]:
+        """Return what the events become by way of the hub, or raise BadInput with what is wrong and where."""
+        events = [event for one in natives for event in read_events(one, self._source, shown, line, kind)[1]]
         try:
-            written += write_events(kind, events, target)
+            return write_events(kind, events, self._target)
         except BadInput:
             raise
         except Exception as error:
             raise BadInput(
-                f"this {kind} event can't be written for {target.title}: {error}",
+                f"this {kind} event can't be written for {self._target.title}: {error}",
                 "Change what it names, or convert it to another provider",
                 Place(shown, line),
             ) from None
-        for loss in losses_between(source, target, kind):
-            if any(loss.applies(event) for event in events):
-                losses[f"{loss.code} {loss.field}"] = loss
-    return Converted(written, tuple(losses.values()))
+
+
+class _Seen(dict[str, Any]):
+    """The truths of an event, each read when a loss first asks for it."""
+
+    __slots__ = ("_native", "_readers")
+
+    def __init__(self, readers: _Readers, native: Any) -> None:
+        self._readers, self._native = readers, native
+
+    def __missing__(self, field: str) -> Any:
+        value = self[field] = self._readers[field](self._native)
+        return value
+
+    def get(self, field: str, default: Any = None) -> Any:
+        """Return a truth, which is never missing."""
+        return self[field]
+
+
+class _Readers(dict[str, Callable[[Any], Any]]):
+    """What reads one truth of an event on file, compiled when it is first asked for."""
+
+    def __init__(self, shape: EventShape) -> None:
+        self._shape = shape.on_file()
+
+    def __missing__(self, field: str) -> Callable[[Any], Any]:
+        read = self[field] = run_source(view_event("view", self._shape, field))
+        return read
+
+
+@functools.lru_cache(maxsize=256)
+def _readers(source: Profile, kind: str) -> _Readers:
+    return _Readers(source.kind(kind).event)
+
+
+@functools.lru_cache(maxsize=256)
+def _straight(source: Profile, target: Profile, kind: str) -> Callable[[Any], tuple[Any, bool]]:
+    """Return the compiled function from one event on file to the other's, and whether it is what its profile says."""
+    return run_source(
+        translate_checked("convert", source.kind(kind).event.on_file(), target.kind(kind).event.on_file())
+    )
 
 
 @functools.lru_cache(maxsize=256)

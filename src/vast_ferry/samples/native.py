@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import decimal
 import functools
 import json
 import math
+import re
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, BinaryIO
+
+import simplejson
 
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
@@ -17,37 +21,59 @@ from vast_ferry.mapping.compile import translate_event, view_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
 from vast_ferry.providers.profile import Profile
+from vast_ferry.samples.cloud_events import DATA, problems
 
 
-def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int = 1) -> Any:
+class _Twice(Exception):
+    """An object that has a key twice."""
+
+
+class _NoNumber(Exception):
+    """A number that can't be kept."""
+
+
+def _pairs(items: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(items)
+    if len(found) != len(items):
+        keys = [key for key, _ in items]
+        raise _Twice(next(key for number, key in enumerate(keys) if key in keys[:number]))
+    return found
+
+
+def _constant(name: str) -> Any:
+    raise _NoNumber(name)
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    return value if math.isfinite(value) else _constant(text)
+
+
+#: What handlers get: numbers as Python reads them.
+_DECODE = json.JSONDecoder(object_pairs_hook=_pairs, parse_constant=_constant, parse_float=_finite).decode
+#: What is only passed on: decimals as they were written.
+_DECODE_EXACT = simplejson.JSONDecoder(object_pairs_hook=_pairs, parse_float=decimal.Decimal).decode
+_SURROGATE = re.compile(r"\\u[dD][89a-fA-F]")
+
+
+def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int = 1, *, exact: bool = False) -> Any:
     """Return the JSON value of `data` (RFC 8259, UTF-8); NaN, duplicate keys and lone surrogates are refused.
 
-    Raises BadInput with line and column.
+    With `exact`, decimals are `decimal.Decimal`s that stand as they were written. Raises BadInput with line and column.
     """
-
     place = Place(shown, first_line)
-
-    def pairs(items: list[tuple[str, Any]]) -> dict[str, Any]:
-        found: dict[str, Any] = {}
-        for key, value in items:
-            if key in found:
-                raise BadInput(f"{what} has the key {key!r} twice in one object", "Keep one", Place(shown, first_line))
-            found[key] = value
-        return found
-
-    def constant(name: str) -> Any:
-        raise BadInput(f"{what} holds {name}, which is no number that can be kept", "Write it as a text", place)
-
-    def number(text: str) -> float:
-        value = float(text)
-        return value if math.isfinite(value) else constant(text)
-
     try:
         text = data.decode("utf-8-sig")
-        value = json.loads(text, object_pairs_hook=pairs, parse_constant=constant, parse_float=number)
-        if "\\u" in text:
-            json.dumps(value, ensure_ascii=False).encode()
+        value = (_DECODE_EXACT if exact else _DECODE)(text)
+        if _SURROGATE.search(text):
+            json.dumps(value, ensure_ascii=False, default=str).encode()
         return value
+    except _Twice as error:
+        raise BadInput(f"{what} has the key {error.args[0]!r} twice in one object", "Keep one", place) from None
+    except _NoNumber as error:
+        raise BadInput(
+            f"{what} holds {error.args[0]}, which is no number that can be kept", "Write it as a text", place
+        ) from None
     except UnicodeEncodeError:
         raise BadInput(
             f"{what} holds half of a surrogate pair", "Write the whole character", Place(shown, first_line)
@@ -55,7 +81,7 @@ def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int
     except UnicodeDecodeError as error:
         line = first_line + data[: error.start].count(b"\n")
         raise BadInput(f"{what} is not UTF-8", "Save it as UTF-8", Place(shown, line)) from None
-    except json.JSONDecodeError as error:
+    except (json.JSONDecodeError, simplejson.JSONDecodeError) as error:
         place = Place(shown, first_line + error.lineno - 1, error.colno)
         raise BadInput(f"{what} is not JSON: {error.msg}", "Mend it there", place) from None
     except RecursionError:
@@ -65,26 +91,17 @@ def parse_json(data: bytes, shown: str, what: str = "the event", first_line: int
 
 
 @contextmanager
-def events_on_file(file: str, shown: str, *, lines: bool) -> Iterator[Iterator[tuple[int, Any]]]:
-    """Give (line, value) for the event in a file (`-`: standard input), or with `lines` for the event in each line."""
-
-    def each(stream: BinaryIO) -> Iterator[tuple[int, Any]]:
-        if not lines:
-            yield 1, parse_json(stream.read(), shown)
-            return
-        for number, line in enumerate(stream, 1):
-            if line.strip():
-                yield number, parse_json(line, shown, first_line=number)
-
+def open_events(file: str, shown: str) -> Iterator[BinaryIO]:
+    """Give the stream of a file of events (`-`: standard input); raises BadInput where it can't be read."""
     if file == "-":
-        yield each(sys.stdin.buffer)
+        yield sys.stdin.buffer
         return
     try:
         stream = open(file, "rb")  # noqa: SIM115  (closed below)
     except OSError as error:
         raise BadInput(f"the event can't be read: {error.strerror}", "Check the path", Place(shown)) from None
     with stream:
-        yield each(stream)
+        yield stream
 
 
 @functools.lru_cache(maxsize=256)
@@ -109,7 +126,7 @@ def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
         return likely[0]
     for name in likely:
         try:
-            reader_of(profile, name)(next(iter(_entries(data, profile.kinds[name].event)), {}))
+            reader_of(profile, name)(next(iter(entries_of(data, profile.kinds[name].event)), {}))
         except Exception:  # noqa: S112  (it is of another kind)
             continue
         return name
@@ -124,25 +141,31 @@ def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
 
 def is_event(data: Any, profile: Profile) -> bool:
     """Tell whether data has what tells the events of one of a provider's kinds."""
-    return any(_told_by(profile, kind) and _has_constants(data, profile, kind) for kind in profile.kinds)
+    return any(of_kind(data, profile, kind) for kind in profile.kinds)
 
 
 @functools.lru_cache(maxsize=256)
-def _told_by(profile: Profile, kind: str) -> tuple[tuple[tuple[str | int, ...], str], ...]:
+def told_by(profile: Profile, kind: str) -> tuple[tuple[tuple[str | int, ...], str], ...]:
     """Return the places on file that tell a kind, with what stands there."""
     shape = profile.kind(kind).event
     constants = shape.envelope if shape.each else shape.on_file().constants
     return tuple((constant.at.on_file, constant.value) for constant in constants if isinstance(constant.value, str))
 
 
+def of_kind(data: Any, profile: Profile, kind: str) -> bool:
+    """Tell whether data has what tells the events of a kind, and nothing speaks against it."""
+    return bool(told_by(profile, kind)) and _has_constants(data, profile, kind)
+
+
 def _has_constants(data: Any, profile: Profile, kind: str) -> bool:
     each = profile.kind(kind).event.each
     if each is not None and not isinstance(_at(data, each.on_file), list):
         return False
-    return all(_at(data, keys) == value for keys, value in _told_by(profile, kind))
+    return all(_at(data, keys) == value for keys, value in told_by(profile, kind))
 
 
-def _entries(data: Any, shape: EventShape) -> list[Any]:
+def entries_of(data: Any, shape: EventShape) -> list[Any]:
+    """Return the events in a native event on file: itself, or those of a batch."""
     return [data] if shape.each is None else list(_at(data, shape.each.on_file))
 
 
@@ -161,7 +184,9 @@ def read_events(
     shape = profile.kind(kind).event
     read, checks = reader_of(profile, kind), _checks(kind)
     events = []
-    for entry in _entries(data, shape):
+    for entry in entries_of(data, shape):
+        if profile.model.format:
+            entry = _by_the_rules(entry, shown, line)  # noqa: PLW2901
         try:
             fields = read(entry)
             good = all([check(fields[name]) for name, check in checks])
@@ -173,6 +198,16 @@ def read_events(
     return kind, events
 
 
+def _by_the_rules(event: Any, shown: str, line: int) -> dict[str, Any]:
+    """Return an event of an open format without attributes that are null; raises BadInput where it breaks a rule."""
+    wrong = next(problems(event), None)
+    if wrong:
+        raise BadInput(
+            f"{wrong[0]} {wrong[1]}", "Keep the rules of CloudEvents 1.0 for context attributes", Place(shown, line)
+        )
+    return {name: value for name, value in event.items() if value is not None or name in DATA}
+
+
 @functools.cache
 def _checks(kind: str) -> tuple[tuple[str, Callable[[Any], bool]], ...]:
     hub = HUB_EVENTS[kind]
@@ -181,18 +216,41 @@ def _checks(kind: str) -> tuple[tuple[str, Callable[[Any], bool]], ...]:
 
 def write_events(kind: str, events: list[dict[str, Any]], profile: Profile) -> list[Any]:
     """Return the native events on file (plain JSON data): one for each, or one batch of them all."""
-    shape = profile.kind(kind).event
     write = writer_of(profile, kind)
     entries = [write(event) for event in events]
-    if shape.each is None:
+    if profile.model.format:
+        for entry in entries:
+            wrong = next(problems(entry), None)
+            if wrong:
+                raise ValueError(f"{wrong[0]} {wrong[1]}")
+    return put_together(kind, entries, profile)
+
+
+def put_together(kind: str, entries: list[Any], profile: Profile) -> list[Any]:
+    """Return events in the native shape as they are handed over: each by itself, or one batch of them all."""
+    around = _around(profile, kind)
+    if around is None:
         return entries
+    each, constants = around
     batch: dict[str | int, Any] = {}
-    for keys, value in [*((c.at.on_file, c.value) for c in shape.envelope), (shape.each.on_file, entries)]:
+    for keys, value in (*constants, (each, entries)):
         inner: Any = batch
         for key in keys[:-1]:
             inner = inner.setdefault(key, {})
         inner[keys[-1]] = value
     return [batch]
+
+
+Keys = tuple[str | int, ...]
+
+
+@functools.lru_cache(maxsize=256)
+def _around(profile: Profile, kind: str) -> tuple[Keys, list[tuple[Keys, Any]]] | None:
+    """Return where the events of a batch stand on file, and what stands around them; nothing where there are none."""
+    shape = profile.kind(kind).event
+    if shape.each is None:
+        return None
+    return shape.each.on_file, [(constant.at.on_file, constant.value) for constant in shape.envelope]
 
 
 def read_native(data: Any, profile: Profile, shown: str, line: int = 1) -> HttpEvent:

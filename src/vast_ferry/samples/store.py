@@ -15,6 +15,7 @@ from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles, find_profile
+from vast_ferry.samples.event_message import carries_events, read_message
 from vast_ferry.samples.http_message import LARGEST, read_request_file
 from vast_ferry.samples.native import is_event, parse_json, read_events
 from vast_ferry.samples.readable import read_readable
@@ -69,6 +70,11 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
     identity, shown = f"{function}/{name}", str(path)
     if path.suffix == ".http":
         event = read_request_file(path, identity, shown)
+        if carries_events(event.headers):
+            standard = next(each for each in all_profiles() if each.model.format)
+            return Sample(
+                function, name, path, *_native(read_message(path.read_bytes(), standard, shown), standard, shown)
+            )
         return Sample(function, name, path, "http", (event.as_fields(),))
     if path.suffix == ".yaml":
         readable = read_readable(path, shown, identity)

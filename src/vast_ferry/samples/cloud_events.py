@@ -1,0 +1,242 @@
+"""CloudEvents 1.0: the rules for context attributes, and events as HTTP messages in each of the three modes.
+
+An event is a mapping as the JSON event format has it. Nothing here knows what a profile says of events.
+"""
+
+from __future__ import annotations
+
+import base64
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any, Final, Literal
+from urllib.parse import quote, unquote, urlsplit
+
+from vast_ferry.hub.fields import Pairs
+
+Mode = Literal["binary", "structured", "batched"]
+MODES: Final = ("binary", "structured", "batched")
+#: Media types of the structured and the batched mode (JSON event format §3, §4).
+STRUCTURED: Final = "application/cloudevents+json"
+BATCHED: Final = "application/cloudevents-batch+json"
+
+#: Attributes and members that are no extensions.
+KNOWN: Final = ("specversion", "id", "source", "type", "datacontenttype", "dataschema", "subject", "time")
+DATA: Final = ("data", "data_base64")
+
+_NAME = re.compile(r"[a-z0-9]+")
+#: RFC 3339 §5.6; a leap second is allowed.
+_TIME = re.compile(
+    r"\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])[Tt]([01]\d|2[0-3]):[0-5]\d:([0-5]\d|60)(\.\d+)?"
+    r"([Zz]|[+-]([01]\d|2[0-3]):[0-5]\d)"
+)
+_MEDIA = re.compile(r"[\w!#$&^.+-]+/[\w!#$&^.+*-]+(\s*;.*)?", re.ASCII | re.DOTALL)
+#: CloudEvents §2.4: a String holds no control characters, no half surrogates, no code points that are no characters.
+_FORBIDDEN = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]")
+#: HTTP binding §3.1.3.2: characters that stand for themselves in a header value.
+_SAFE = "".join(chr(code) for code in range(0x21, 0x7F) if chr(code) not in '"%')
+
+
+def _is_reference(text: str) -> bool:
+    try:
+        urlsplit(text)
+    except ValueError:
+        return False
+    return re.search(r'[\s<>"{}|\\^`]', text) is None
+
+
+def _is_absolute(text: str) -> bool:
+    return _is_reference(text) and re.match(r"[A-Za-z][A-Za-z0-9+.-]*:.", text) is not None
+
+
+#: attribute → (whether it must be there, what holds of its text, what it must be)
+_RULES: Final[Mapping[str, tuple[bool, Callable[[str], object], str]]] = {
+    "specversion": (True, lambda text: text == "1.0", '"1.0"'),
+    "id": (True, bool, "a text that is not empty"),
+    "source": (True, lambda text: text and _is_reference(text), "a URI reference that is not empty (RFC 3986 §4.1)"),
+    "type": (True, bool, "a text that is not empty"),
+    "datacontenttype": (False, _MEDIA.fullmatch, "a media type (RFC 2046)"),
+    "dataschema": (False, _is_absolute, "an absolute URI (RFC 3986 §4.3)"),
+    "subject": (False, bool, "a text that is not empty"),
+    "time": (False, _TIME.fullmatch, "a timestamp (RFC 3339)"),
+}
+
+
+def problems(event: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
+    """Yield (member, what is wrong with it) for each rule of CloudEvents 1.0 that an event breaks (§3.1, §2.4)."""
+    for name, (required, good, must) in _RULES.items():
+        value = event.get(name)
+        if value is None:  # JSON event format §2.2: null is as if it were not there
+            if required:
+                yield name, "is missing"
+        elif not isinstance(value, str) or not good(value):
+            yield name, f"is {_brief(value)}; it must be {must}"
+        elif _FORBIDDEN.search(value):
+            yield name, f"is {_brief(value)}, which holds a character that no attribute may hold"
+    for name, value in event.items():
+        if name in KNOWN or name in DATA:
+            continue
+        if not _NAME.fullmatch(name):
+            yield name, "can't be the name of an extension: lower-case letters and digits only"
+        elif isinstance(value, bool) or value is None:
+            continue
+        elif isinstance(value, int):
+            if not -(2**31) <= value < 2**31:
+                yield name, f"is {value}; an Integer has 32 bits"
+        elif not isinstance(value, str):
+            yield name, f"is {_brief(value)}; an extension is a text, a whole number, true or false"
+        elif _FORBIDDEN.search(value):
+            yield name, f"is {_brief(value)}, which holds a character that no attribute may hold"
+    if event.get("data") is not None and event.get("data_base64") is not None:
+        yield "data_base64", "stands beside data; an event has one of them"
+    packed = event.get("data_base64")
+    if packed is not None and (not isinstance(packed, str) or not _is_base64(packed)):
+        yield "data_base64", f"is {_brief(packed)}; it must be Base64 (RFC 4648 §4)"
+
+
+_PLAIN_BASE64 = re.compile(r"(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?")
+_PLAIN_REFERENCE = re.compile(r"[A-Za-z0-9/_.~:%-]+")
+
+
+#: Names that were found good before; events have the same ones again and again.
+_NAMES = {*KNOWN, *DATA}
+
+
+def _is_name(name: str) -> bool:
+    if not _NAME.fullmatch(name):
+        return False
+    if len(_NAMES) < 1000:
+        _NAMES.add(name)
+    return True
+
+
+def keeps_rules(event: Mapping[str, Any]) -> bool:
+    """Tell whether an event surely keeps every rule: a quick look, after which `problems` says what is wrong."""
+    for name, value in event.items():
+        kind = value.__class__
+        # What is printable holds no control character, no surrogate, and nothing that is no character.
+        if kind is str:
+            if not value.isprintable() and name not in DATA:
+                return False
+        elif (
+            name in _RULES
+            or value is None
+            or (name not in DATA and not (kind is bool or (kind is int and -(2**31) <= value < 2**31)))
+        ):
+            return False
+        if name not in _NAMES and not _is_name(name):
+            return False
+    return (
+        event.get("specversion") == "1.0"
+        and bool(event.get("id") and event.get("type"))
+        and event.get("subject", "x") != ""
+        and _PLAIN_REFERENCE.fullmatch(event.get("source", "")) is not None
+        and "dataschema" not in event
+        and ("data_base64" not in event or _PLAIN_BASE64.fullmatch(event["data_base64"]) is not None)
+        and not ("data" in event and "data_base64" in event)
+        and ("time" not in event or _TIME.fullmatch(event["time"]) is not None)
+        and ("datacontenttype" not in event or _MEDIA.fullmatch(event["datacontenttype"]) is not None)
+    )
+
+
+def _is_base64(text: str) -> bool:
+    try:
+        base64.b64decode(text, validate=True)
+    except ValueError:
+        return False
+    return True
+
+
+def _brief(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=True, default=str)
+    return text if len(text) <= 60 else f"{text[:57]}…"
+
+
+# --- HTTP messages ----------------------------------------------------------------------------------------------------
+
+
+def is_json_type(content_type: str) -> bool:
+    """Tell whether content of a type is JSON (JSON event format §3.1); without a type it is."""
+    media = content_type.partition(";")[0].strip().lower()
+    return not media or media.endswith("/json") or media.endswith("+json")
+
+
+def to_http(events: Sequence[Mapping[str, Any]], mode: Mode) -> tuple[Pairs, bytes]:
+    """Return header fields and content of the HTTP message that carries events: one, or with `batched` any number.
+
+    Raises ValueError where the mode can't carry them.
+    """
+    if mode == "batched":
+        return [("content-type", f"{BATCHED}; charset=utf-8")], _encoded(list(events))
+    if len(events) != 1:
+        raise ValueError(f"the {mode} mode carries one event a message, not {len(events)}")
+    event = events[0]
+    if mode == "structured":
+        return [("content-type", f"{STRUCTURED}; charset=utf-8")], _encoded(event)
+    headers: Pairs = []
+    for name, value in event.items():
+        if name in DATA or value is None:
+            continue
+        text = ("true" if value else "false") if isinstance(value, bool) else str(value)
+        if name == "datacontenttype":
+            headers.append(("content-type", text))
+        else:
+            headers.append((f"ce-{name}", quote(text, safe=_SAFE)))
+    if event.get("data_base64") is not None:
+        return headers, base64.b64decode(event["data_base64"])
+    if "data" not in event:
+        return headers, b""
+    named = event.get("datacontenttype") or ""
+    if isinstance(event["data"], str) and not is_json_type(named):
+        return headers, event["data"].encode("utf-8")
+    if not named:  # JSON event format §3.1: data without a type is JSON; in this mode it must be named
+        headers.append(("content-type", "application/json"))
+    return headers, _encoded(event["data"])
+
+
+def _encoded(value: Any) -> bytes:
+    return json.dumps(value, ensure_ascii=False).encode("utf-8")
+
+
+def from_http(headers: Pairs, body: bytes, parse: Callable[[bytes], Any] = json.loads) -> list[dict[str, Any]]:
+    """Return the events that an HTTP message carries, in whichever mode (HTTP binding §3).
+
+    In the binary mode every attribute is a text, for headers say no more. Raises ValueError for what is none of the
+    modes, or is broken.
+    """
+    named = {name.lower(): value for name, value in headers}
+    media = named.get("content-type", "").partition(";")[0].strip().lower()
+    if media == BATCHED:
+        events = parse(body)
+        if not isinstance(events, list) or not all(isinstance(event, dict) for event in events):
+            raise ValueError("the content of a batched message is a list of events")
+        return events
+    if media == STRUCTURED:
+        event = parse(body)
+        if not isinstance(event, dict):
+            raise ValueError("the content of a structured message is one event")
+        return [event]
+    event = {name[3:]: _header_text(value) for name, value in named.items() if name.startswith("ce-")}
+    if "specversion" not in event:
+        raise ValueError("it has neither the content type of an event nor a ce-specversion field")
+    content_type = named.get("content-type", "")
+    if content_type:
+        event["datacontenttype"] = content_type
+    if not body:
+        return [event]
+    if content_type and is_json_type(content_type):
+        event["data"] = parse(body)
+        return [event]
+    try:
+        event["data"] = body.decode("utf-8")
+    except UnicodeDecodeError:
+        event["data_base64"] = base64.b64encode(body).decode("ascii")
+    return [event]
+
+
+def _header_text(value: str) -> str:
+    """Return an attribute's text: a quoted string is unquoted, then percent-decoded once (HTTP binding §3.1.3.2)."""
+    value = value.strip(" \t")
+    if len(value) > 1 and value[0] == value[-1] == '"':
+        value = re.sub(r"\\(.)", r"\1", value[1:-1])
+    return unquote(value, errors="strict")

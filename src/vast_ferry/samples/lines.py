@@ -1,0 +1,148 @@
+"""A file of events, one a line, converted chunk by chunk: in order, in constant memory, on every core.
+
+What does not come from a plain file (a pipe) is converted as it comes, line by line and in this process, so that
+nothing waits for more.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections import deque
+from collections.abc import Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, field
+from multiprocessing import get_context
+from typing import Any, BinaryIO
+
+import simplejson
+
+from vast_ferry.hub.findings import BadInput
+from vast_ferry.providers.profile import Profile
+from vast_ferry.samples.convert import Converted, converter
+from vast_ferry.samples.native import parse_json
+
+#: So much is read at once; smaller than what starting a process would cost, larger than any line should be.
+CHUNK = 512 * 1024
+
+
+@dataclass(slots=True)
+class Chunk:
+    """Some lines, converted: what to print, how many they were, losses (text → first line, count), what broke off."""
+
+    text: str = ""
+    lines: int = 0
+    losses: dict[str, tuple[int, int]] = field(default_factory=dict)
+    error: BadInput | None = None
+
+
+class _Lines:
+    """Converts lines of one file; kept as a global in each process, where its compiled code is inherited."""
+
+    def __init__(self, source: Profile, target: Profile, shown: str, *, plain: bool) -> None:
+        self.convert = converter(source, target)
+        self.shown, self.plain = shown, plain
+        self.encode = simplejson.JSONEncoder(ensure_ascii=False, use_decimal=True).encode
+
+    def chunk(self, data: bytes, first: int) -> Chunk:
+        done, number = Chunk(), first - 1
+        parts: list[str] = []
+        try:
+            for number, line in enumerate(data.split(b"\n"), first):
+                if not line or line.isspace():
+                    continue
+                event = parse_json(line, self.shown, "the event", number, exact=True)
+                converted = self.convert(event, self.shown, number)
+                if self.plain:
+                    parts += [self.encode(event) for event in converted.events]
+                else:
+                    parts.append(self.encode(self.as_data(converted)))
+                for loss in converted.losses:
+                    told = str(loss)
+                    line_of_first, count = done.losses.get(told, (number, 0))
+                    done.losses[told] = (line_of_first, count + 1)
+        except BadInput as error:
+            done.error = error
+        done.lines = number - first + (0 if data.endswith(b"\n") else 1)
+        done.text = "".join(f"{part}\n" for part in parts)
+        return done
+
+    @staticmethod
+    def as_data(converted: Converted) -> dict[str, Any]:
+        from vast_ferry.reports.data import converted_data
+
+        return converted_data(converted)
+
+
+_lines: _Lines | None = None
+
+
+def _chunk(data: bytes, first: int) -> Chunk:
+    assert _lines is not None
+    return _lines.chunk(data, first)
+
+
+def convert_lines(
+    stream: BinaryIO, source: Profile, target: Profile, shown: str, *, plain: bool = True
+) -> Iterator[Chunk]:
+    """Yield what the events of a stream become in `target`'s shape, in order; the last chunk may hold an error.
+
+    With `plain` the text is one converted event a line, otherwise one result with its losses a line.
+    """
+    global _lines  # noqa: PLW0603  (inherited by forked processes)
+    _lines = _Lines(source, target, shown, plain=plain)
+    chunks = _numbered(stream)
+    cores = len(os.sched_getaffinity(0))
+    for data, first, last in chunks:  # the first is converted here: then everything is compiled
+        yield _lines.chunk(data, first)
+        if last:
+            return
+        if cores > 1 and _is_plain_file(stream):
+            yield from _spread(chunks, cores)
+            return
+
+
+def _spread(chunks: Iterator[tuple[bytes, int, bool]], cores: int) -> Iterator[Chunk]:
+    with ProcessPoolExecutor(cores, mp_context=get_context("fork")) as pool:
+        under_way: deque[Future[Chunk]] = deque()
+        for data, first, _ in chunks:
+            under_way.append(pool.submit(_chunk, data, first))
+            if len(under_way) > 2 * cores:
+                chunk = under_way.popleft().result()
+                yield chunk
+                if chunk.error:
+                    pool.shutdown(cancel_futures=True)
+                    return
+        while under_way:
+            chunk = under_way.popleft().result()
+            yield chunk
+            if chunk.error:
+                pool.shutdown(cancel_futures=True)
+                return
+
+
+def _is_plain_file(stream: BinaryIO) -> bool:
+    try:
+        return stat.S_ISREG(os.fstat(stream.fileno()).st_mode)
+    except (OSError, ValueError):
+        return False
+
+
+def _numbered(stream: BinaryIO) -> Iterator[tuple[bytes, int, bool]]:
+    """Yield whole lines as (bytes, number of the first, whether they are the last), as soon as they are there."""
+    read = getattr(stream, "read1", stream.read)
+    rest: list[bytes] = []
+    first = 1
+    while True:
+        data: bytes = read(CHUNK)
+        if not data:
+            yield b"".join(rest), first, True
+            return
+        end = data.rfind(b"\n") + 1
+        if not end:
+            rest.append(data)
+            continue
+        whole = b"".join([*rest, data[:end]])
+        rest = [data[end:]]
+        yield whole, first, False
+        first += whole.count(b"\n")
