@@ -18,7 +18,7 @@ from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.native import write_events
 
-LINES = 60_000
+LINES = 120_000
 BARE = """
 import sys, simplejson
 with open(sys.argv[1], "rb") as lines:
@@ -89,7 +89,7 @@ CASES = [
 ]
 
 
-def seconds(command: list[str], times: int = 3) -> float:
+def seconds(command: list[str], times: int = 2) -> float:
     best = float("inf")
     for _ in range(times):
         start = time.perf_counter()

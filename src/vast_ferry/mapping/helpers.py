@@ -617,7 +617,10 @@ def json_from_text(text: str | None) -> Any:
 
 def exact_from_text(text: str | None) -> Any:
     """Return the JSON value of a text, its decimals as they were written, None for an empty text."""
-    return json.loads(text, parse_float=decimal.Decimal) if text else None
+    return EXACT.decode(text) if text else None
+
+
+EXACT = json.JSONDecoder(parse_float=decimal.Decimal)
 
 
 def json_to_bytes(value: Any) -> bytes:
