@@ -1,4 +1,4 @@
-"""A provider that Vast Ferry has never heard of: one profile file, and events convert, handlers carry, checks run."""
+"""A provider that Vast Ferry has never heard of: one profile file, and it has a translator, a stand-in and a check."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import json
 import tempfile
 from pathlib import Path
 
-from vast_ferry import carry, check, convert_event, load_profile
+from vast_ferry import StandIn, carry, check, convert_event, load_profile
 
 PROFILE = """
 provider: millrace
@@ -43,6 +43,36 @@ http:
           - {at: 'reply["result"]', is: status}
           - {at: 'reply["lines"]', is: headers, as: pairs, optional: true}
           - {at: 'reply["bytes"]', is: body, as: text_or_base64, flag: 'reply["base64"]', optional: true}
+message:
+  event:
+    rows:
+      - {at: 'message["number"]', is: id}
+      - {at: 'message["sent"]', is: time}
+      - {at: 'message["channel"]', is: channel}
+      - {at: 'message["load"]["bytes"]', is: body, as: text_or_base64, flag: 'message["load"]["base64"]'}
+      - {at: 'message["type"]', is: content_type}
+      - {at: 'message["notes"]', is: attributes}
+      - {at: 'message["lane"]', is: group}
+      - {at: 'message["times"]', is: attempt}
+  reply:
+    forms:
+      - {when: always, written: true, rows: []}
+clients:
+  millrace:
+    tables.get: {does: record.read, takes: [table, key], rows: [{at: table, is: table}, {at: key, is: keys}]}
+    tables.set:
+      does: record.write
+      takes: [table, key, row]
+      rows: [{at: table, is: table}, {at: key, is: keys}, {at: row, is: record}]
+    channels.put:
+      does: message.send
+      takes: [channel, data, media="", notes=None, lane=""]
+      rows:
+        - {at: channel, is: channel}
+        - {at: data, is: body, as: bytes_or_text}
+        - {at: media, is: content_type}
+        - {at: notes, is: attributes, as: mapping_or_null}
+        - {at: lane, is: group}
 definition:
   file: millrace.yaml
   syntax: yaml
@@ -60,7 +90,22 @@ definition:
         told_by: request
         rows:
           - {at: request, is: methods_and_route}
+      - {kind: message, told_by: channel, rows: [{at: channel, is: source}]}
 """
+
+HANDLER = """
+from millrace import tables
+
+
+def count(message, helper):
+    seen = tables.get("seen", {"channel": message["channel"]}) or {"times": 0}
+    tables.set("seen", {"channel": message["channel"]}, {"times": seen["times"] + 1})
+    helper.tell("counted " + message["load"]["bytes"])
+"""
+
+
+#: A message as hub fields.
+EMPTY = {"time": "", "body": b"", "content_type": "", "attributes": {}, "group": "", "attempt": 1, "extensions": {}}
 
 
 def main() -> None:
@@ -73,6 +118,11 @@ def main() -> None:
         project = copy_demo(Path(name))
         captured = json.loads((project / "samples" / "hive_weight" / "captured.json").read_text())
         print(json.dumps(convert_event(captured, "ostermere@1", load_profile(profile)).event))
+
+        Path(name, "handlers.py").write_text(HANDLER)
+        with StandIn(load_profile(profile), name, "handlers.py#count") as stand_in:
+            outcome = stand_in.call("message", {**EMPTY, "id": "1", "channel": "jars", "body": b"six"})
+        print(outcome, *outcome.effects, *outcome.logs, sep="; ")
 
         carry(project, to=str(profile), out=Path(name, "ported"))
         result = check(Path(name, "ported"))

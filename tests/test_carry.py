@@ -119,15 +119,15 @@ def test_what_the_code_imports_from_its_provider_is_found(project: Project, tmp_
         tmp_path,
         definition(f="h.py#f"),
         **{
-            "lib/store.py": "import os\nfrom ostermere import books, lines\n",
+            "lib/store.py": "import os\nfrom ostermere import books, nothing\n\nbooks.read('a', {'b': 1})\n",
             "broken.py": "def (:\n",
-            "x.py": "import ostermere\n",
+            "x.py": "import ostermere as o\n\no.jobs.ask('sum')\n",
         },
     )
     found = [(f.code, str(f.place)) for f in crossing.findings if f.code in ("client-not-carried", "not-python")]
     assert sorted(found) == [
         ("client-not-carried", "lib/store.py:2:1"),
-        ("client-not-carried", "x.py:1:1"),
+        ("client-not-carried", "x.py:3:1"),
         ("not-python", "broken.py:1:5"),
     ]
 
@@ -151,14 +151,15 @@ def test_names_of_functions_are_only_ever_data(project: Project, tmp_path: Path)
         assert [(one.sample, one.verdict) for one in result.checked] == [("one.http", "same"), ("two.http", "same")]
 
 
-def test_functions_without_an_http_trigger_are_left_behind(project: Project, tmp_path: Path) -> None:
+def test_functions_whose_events_the_target_has_not_are_left_behind(project: Project, tmp_path: Path) -> None:
     text = definition(f="h.py#f") + "  night: {code: h.py#f, when: [{clock: every 15 minutes}]}\n"
     crossing = carried(project, tmp_path, text)
     assert crossing.record.left_behind == ["night"]
-    assert {f.code for f in crossing.findings if f.function == "night"} == {
-        "trigger-not-carried",
+    (left,) = [f for f in crossing.findings if f.function == "night"]
+    assert (left.code, left.reason) == (
         "function-left-behind",
-    }
+        "night was not carried: WSGI has no schedule events",
+    )
     assert crossing.blocking
 
 

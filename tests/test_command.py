@@ -20,9 +20,9 @@ from vast_ferry.providers.registry import all_profiles
 def test_the_demo_ends_with_its_verdicts(run: Run, tmp_path: Path) -> None:
     done = run("demo", "--out", "kept", cwd=tmp_path)
     assert (done.returncode, done.stderr) == (0, "")
-    assert "13 samples: same 13, differs 0, unheld 0, unchecked 0." in done.stdout
+    assert "30 samples: same 30, differs 0, unheld 0, unchecked 0." in done.stdout
     assert (tmp_path / "kept" / "apiary" / "ostermere.yaml").is_file()
-    assert (tmp_path / "kept" / "ported" / "app.py").is_file()
+    assert (tmp_path / "kept" / "ported" / "thornwick.toml").is_file()
     again = run("demo", "--out", "kept", cwd=tmp_path)
     assert (again.returncode, again.stdout) == (2, "")
     assert "already holds a demo" in again.stderr
@@ -32,7 +32,7 @@ def test_the_demo_ends_with_its_verdicts(run: Run, tmp_path: Path) -> None:
 
 def test_a_broken_constant_is_named_with_status_1(run: Run, tmp_path: Path) -> None:
     shutil.copytree(PROJECT, tmp_path / "apiary")
-    assert run("carry", "apiary", "--to", "wsgi", "--out", "ported", cwd=tmp_path).returncode == 0
+    assert run("carry", "apiary", "--to", "thornwick", "--out", "ported", cwd=tmp_path).returncode == 0
     handler = tmp_path / "ported" / "handlers" / "hives.py"
     handler.write_text(handler.read_text().replace('"kg": 1000', '"kg": 1024'))
     done = run("check", "ported", "--report", "report.json", cwd=tmp_path)

@@ -155,7 +155,7 @@ def test_what_is_not_understood_is_kept_as_findings_with_file_and_line(project: 
     text = (
         "app: a\nzone: n\nowner: me\njobs:\n  f:\n    code: h.py#f\n    tries: 3\n    colour: red\n"
         "    sealed: {KEY: s3cr3t-value!}\n    when:\n      - web: GET /a\n        caller: anyone\n"
-        "      - clock: every 15 minutes\n"
+        "      - clock: every 15 minutes\n      - clock: every 7 minutes\n"
     )
     found = read_project(project({"ostermere.yaml": text}))[1].findings
     assert [(f.code, str(f.severity), f.place.file, f.place.line) for f in found] == [
@@ -164,7 +164,7 @@ def test_what_is_not_understood_is_kept_as_findings_with_file_and_line(project: 
         ("not-carried", "todo", "ostermere.yaml", 7),
         ("unknown-key", "todo", "ostermere.yaml", 8),
         ("unknown-key", "todo", "ostermere.yaml", 12),
-        ("trigger-not-carried", "blocking", "ostermere.yaml", 13),
+        ("schedule-not-carried", "blocking", "ostermere.yaml", 14),
     ]
     assert "did you mean 'callers'" in found[4].reason
     assert not any("s3cr3t" in str(finding) for finding in found)

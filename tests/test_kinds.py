@@ -25,10 +25,18 @@ PROFILES = {profile.name: profile for profile in all_profiles()}
 SHAPES = [(name, kind) for name, profile in PROFILES.items() for kind in profile.kinds]
 
 
+def kept_rules(kind: str, count: int) -> list[dict[str, Any]]:
+    """Return generated events that any format may hold: no control characters where CloudEvents has a String."""
+    texts = {"object": "key", "signal": "subject"}
+    events = [event for event in laws.pool(kind, count) if event.get(texts.get(kind, ""), "x").isprintable()]
+    assert len(events) > count * 0.6
+    return events
+
+
 @pytest.mark.parametrize(("name", "kind"), SHAPES)
 def test_a_native_event_tells_its_kind(name: str, kind: str) -> None:
     profile = PROFILES[name]
-    for event in laws.pool(kind, 20):
+    for event in kept_rules(kind, 20):
         (native,) = write_events(kind, [event], profile)
         native = json.loads(json.dumps(native))
         assert kind_of(native, profile, "event") == kind
@@ -79,7 +87,7 @@ def test_keys_are_exact(key: str, native: str) -> None:
     "value", [2**53 + 1, -(2**70), 0.1, 1e300, None, "", [], {}, False, {"a": None}, "1.50", "\u2028"]
 )
 def test_values_come_through_between_all_pairs(value: Any) -> None:
-    event = {**laws.pool("call", 1)[0], "data": value, "extensions": {}}
+    event = {**laws.pool("call", 1)[0], "id": "c-1", "data": value, "extensions": {}}
     for one, other in permutations((name for name, profile in PROFILES.items() if "call" in profile.kinds), 2):
         (native,) = write_events("call", [event], PROFILES[one])
         (there,) = convert_event(json.loads(json.dumps(native)), one, other).events
@@ -93,14 +101,14 @@ def test_values_come_through_between_all_pairs(value: Any) -> None:
 @pytest.mark.parametrize("kind", PROFILES["cloudevents@1"].kinds)
 def test_events_are_cloudevents_for_the_projects_own_sdk(kind: str) -> None:
     profile, format_ = find_profile("cloudevents"), JSONFormat()
-    for event in laws.pool(kind, 60):
+    for event in kept_rules(kind, 60):
         if kind == "object" and not event["key"].strip():
             continue
         (ours,) = write_events(kind, [event], profile)
         theirs = format_.read(None, json.dumps(ours).encode())
         assert theirs.get_id() == event["id"]
         assert theirs.get_specversion() == "1.0"
-        for name, value in event["extensions"].items():
+        for name, value in event.get("extensions", {}).items():
             assert theirs.get_extension(name) == value
         # the other way: what the SDK writes reads as the same event
         again = json.loads(format_.write(theirs))

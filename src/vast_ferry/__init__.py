@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from vast_ferry.samples.convert import convert_event as convert_event
     from vast_ferry.source.carry import Crossing as Crossing
     from vast_ferry.source.carry import carry as carry
+    from vast_ferry.standins.stand_in import StandIn as StandIn
 
 __version__ = "0.1.0"
 
@@ -32,6 +33,7 @@ _HOMES = {
     "Finding": "hub.findings",
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
+    "StandIn": "standins.stand_in",
     "Verdict": "checking.compare",
     "carry": "source.carry",
     "check": "checking.check",

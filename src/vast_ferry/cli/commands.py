@@ -115,19 +115,20 @@ def run_check(crossing: Path, **options: Any) -> CheckResult:
 
 
 @cli.command()
-@click.option("--to", default="wsgi", metavar="PROVIDER", show_default=True, help="Where to carry the demo project.")
+@click.option("--to", metavar="PROVIDER", help="Where to carry it (default: where all of it can go).")
 @click.option("--out", type=click.Path(path_type=Path), help="Folder to keep the demo in (default: it is removed).")
 @FORMAT
-def demo(to: str, out: Path | None, form: str) -> None:
+def demo(to: str | None, out: Path | None, form: str) -> None:
     """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
     import contextlib
     import tempfile
 
-    from vast_ferry.demo import copy_demo
+    from vast_ferry.demo import TARGET, copy_demo
     from vast_ferry.reports.data import check_data, crossing_data
     from vast_ferry.reports.text import check_text, crossing_text
     from vast_ferry.source.carry import carry as carry_project
 
+    to = to or TARGET
     with contextlib.ExitStack() as stack:
         folder = out or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="vast-ferry-demo-")))
         copy_demo(folder)
@@ -184,9 +185,10 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     told = _Told(shown, profiles[1].title)
     with open_events(file, shown) as stream, told:
         if lines:
-            from vast_ferry.samples.lines import convert_lines
+            from vast_ferry.samples.lines import convert_lines, events_alone
 
-            for chunk in convert_lines(stream, *profiles, shown, plain=form == "text"):
+            render = _converted_alone if form == "json" else events_alone
+            for chunk in convert_lines(stream, *profiles, shown, render):
                 sys.stdout.write(chunk.text)
                 sys.stdout.flush()
                 told.count += chunk.lines
@@ -196,7 +198,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
                     raise chunk.error
             return
         data = _whole(stream.read(), shown, profiles[0])
-        converted = converter(*profiles)(data, shown, 1)
+        converted = converter(*profiles, exact=True)(data, shown, 1)
         if mode:
             sys.stdout.buffer.write(write_message(converted.events, profiles[1], mode))
         else:
@@ -211,6 +213,10 @@ def _converted(converted: Converted) -> dict[str, Any]:
     from vast_ferry.reports.data import converted_data
 
     return converted_data(converted)
+
+
+def _converted_alone(converted: Converted) -> list[Any]:
+    return [_converted(converted)]
 
 
 def _whole(data: bytes, shown: str, source: Profile) -> Any:

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput
 
+#: Where the demo is carried unless someone says otherwise: a provider that has every kind of event that it uses.
+TARGET = "thornwick"
 PROJECT = Path(__file__).parent / "apiary"
 
 

@@ -66,6 +66,10 @@ class Codec:
         """Return the codec for the same place in an event on file, which is JSON."""
         return self
 
+    def exact(self) -> Codec:
+        """Return the codec that keeps decimals as they were written, for what is only passed on."""
+        return self
+
     def losses(self, field: str) -> tuple[Loss, ...]:
         """Return what this form can't hold of `field`."""
         return ()

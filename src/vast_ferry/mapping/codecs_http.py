@@ -397,6 +397,9 @@ class LatinBytes(TwoHelpers):
     __slots__ = ()
     name, holds, reader, writer = "latin_bytes", ("text",), "text_from_latin", "latin_of"
 
+    def on_file(self) -> Codec:
+        return Codec()
+
 
 class ScopePath(Codec):
     """The path in an ASGI scope: decoded under `path`, and as it came under `raw_path` where the server offers it."""

@@ -171,12 +171,22 @@ class JsonText(TwoHelpers):
     __slots__ = ()
     name, holds, reader, writer = "json_text", ("value", "record", "texts"), "json_from_text", "json_to_text"
 
-    def on_file(self) -> Codec:
-        return JsonTextOnFile()
+    def exact(self) -> Codec:
+        return JsonTextExact()
 
 
-class JsonTextOnFile(JsonText):
-    """The same in an event on file, whose decimals stay as they were written."""
+class JsonAscii(JsonText):
+    """A JSON value as text in ASCII: whatever a String of CloudEvents may not hold is escaped."""
+
+    __slots__ = ()
+    name, writer = "json_ascii", "json_to_ascii"
+
+    def exact(self) -> Codec:
+        return self
+
+
+class JsonTextExact(JsonText):
+    """The same, its decimals kept as they were written."""
 
     __slots__ = ()
     name, reader = "json_text_exact", "exact_from_text"
@@ -189,7 +199,7 @@ class JsonBytes(TwoHelpers):
     name, holds, reader, writer = "json_bytes", ("value",), "json_from_bytes", "json_to_bytes"
 
     def on_file(self) -> Codec:
-        return JsonTextOnFile()
+        return JsonText()
 
 
 class ListsByName(TwoHelpers):

@@ -200,6 +200,7 @@ class _Construction:
     source: Reading
     class_names: Mapping[str, str]
     classes: dict[str, str] = field(default_factory=dict)
+    prefix: str = ""  # of classes that are named after their place: several kinds may stand in one module
 
     def value(self, row: Row) -> Node:
         """Return what stands at a row's place; equal codecs on both sides cancel."""
@@ -269,7 +270,7 @@ class _Construction:
     def _object(self, branch: _Branch, at: Access) -> Node:
         last = at.steps[-1] if at.steps else None
         default = (last.name if isinstance(last, Attr) else at.root).title().replace("_", "")
-        name = self.class_names.get(str(at), default)
+        name = self.class_names.get(str(at), f"{self.prefix}{default}")
         attributes: dict[str, Node] = {}
         stored: dict[str, Node] = {}
         methods: list[str] = []
@@ -347,7 +348,8 @@ def translate_event(
     if fresh:
         given.update({field: call(helper, name=field) for field, helper in FRESH.items()})
     reading = reading_of(source, given)
-    making = _Construction(reading, reading, target.classes)
+    prefix = "" if target.kind == "http" else target.kind.title()
+    making = _Construction(reading, reading, target.classes, prefix=prefix)
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, _Branch()).at(at.steps).leaf = Node(f"{name_of_class}()", plain=True)

@@ -615,6 +615,11 @@ def json_from_text(text: str | None) -> Any:
     return json.loads(text) if text else None
 
 
+def json_to_ascii(value: Any) -> str:
+    """Return a JSON value as text in ASCII."""
+    return json.dumps(value, separators=(",", ":"))
+
+
 def exact_from_text(text: str | None) -> Any:
     """Return the JSON value of a text, its decimals as they were written, None for an empty text."""
     return EXACT.decode(text) if text else None

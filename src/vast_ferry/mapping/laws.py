@@ -10,6 +10,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 from hypothesis import HealthCheck, Phase, given, settings
@@ -137,7 +138,7 @@ VALUES: Mapping[str, st.SearchStrategy[Any]] = {
     "labels": st.dictionaries(NAME, TEXT, max_size=2),
     "extensions": st.dictionaries(
         st.from_regex(r"x[a-z0-9]{0,4}", fullmatch=True),
-        st.booleans() | st.integers(-9, 9) | TEXT.filter(bool),
+        st.booleans() | st.integers(-9, 9) | TEXT.filter(lambda text: bool(text) and text.isprintable()),
         max_size=2,
     ),
     "channel": NAME,
@@ -180,6 +181,8 @@ def same(name: str, one: Any, other: Any) -> bool:
         return one.keys() == other.keys() and all(same("", one[key], other[key]) for key in one)
     if isinstance(one, list | tuple) and isinstance(other, list | tuple):
         return len(one) == len(other) and all(same("", a, b) for a, b in zip(one, other, strict=True))
+    if {type(one), type(other)} == {float, Decimal}:  # a decimal as it was written, and as Python reads it
+        return Decimal(str(one)) == Decimal(str(other))
     return type(one) is type(other) and bool(one == other)
 
 

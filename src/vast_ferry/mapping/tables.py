@@ -124,6 +124,10 @@ class EventShape:
             self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,), objects={}
         )
 
+    def exact(self) -> EventShape:
+        """Return the shape as it is read where decimals are only passed on, as they were written."""
+        return replace(self, rows=tuple(replace(row, codec=row.codec.exact()) for row in self.rows))
+
     def without(self, offers: frozenset[str]) -> EventShape:
         """Return the shape on a server that does not give these offers."""
         rows = tuple(row for row in self.rows if row.offer not in offers)

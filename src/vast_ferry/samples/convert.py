@@ -67,16 +67,19 @@ def convert_event(
 
 
 @functools.lru_cache(maxsize=64)
-def converter(source: Profile, target: Profile) -> Converter:
-    """Return what converts events between two providers; what it compiles, it compiles for the kinds that come."""
-    return Converter(source, target)
+def converter(source: Profile, target: Profile, *, exact: bool = False) -> Converter:
+    """Return what converts events between two providers; what it compiles, it compiles for the kinds that come.
+
+    With `exact`, decimals that stand in texts of JSON are `decimal.Decimal`s, as they were written.
+    """
+    return Converter(source, target, exact=exact)
 
 
 class Converter:
     """Converts events of one provider to another's shape; fast where nothing is wrong with them."""
 
-    def __init__(self, source: Profile, target: Profile) -> None:
-        self._source, self._target = source, target
+    def __init__(self, source: Profile, target: Profile, *, exact: bool = False) -> None:
+        self._source, self._target, self._exact = source, target, exact
         self._last = self._quick_kind = ""
         self._quick: Callable[[Any], Converted | None] | None = None
 
@@ -98,7 +101,8 @@ class Converter:
         others = {keys[0] for other in self._source.kinds for keys, _ in told_by(self._source, other)}
         if any(len(keys) != 1 for keys, _ in told):
             return None
-        straight, losses = _straight(self._source, self._target, kind), self._losses(kind)
+        straight = _straight(self._source, self._target, kind, exact=self._exact)
+        losses = self._losses(kind)
         readers = _readers(self._source, kind)
         tests = [(keys[0], value) for keys, value in told]
         absent = () if told else tuple(others)  # what no constant tells is told by those of no other kind
@@ -169,7 +173,11 @@ class Converter:
 
     def _carefully(self, kind: str, natives: list[Any], shown: str, line: int) -> list[Any]:
         """Return what the events become by way of the hub, or raise BadInput with what is wrong and where."""
-        events = [event for one in natives for event in read_events(one, self._source, shown, line, kind)[1]]
+        events = [
+            event
+            for one in natives
+            for event in read_events(one, self._source, shown, line, kind, exact=self._exact)[1]
+        ]
         try:
             return write_events(kind, events, self._target)
         except BadInput:
@@ -216,11 +224,10 @@ def _readers(source: Profile, kind: str) -> _Readers:
 
 
 @functools.lru_cache(maxsize=256)
-def _straight(source: Profile, target: Profile, kind: str) -> Callable[[Any], tuple[Any, bool]]:
+def _straight(source: Profile, target: Profile, kind: str, *, exact: bool) -> Callable[[Any], tuple[Any, bool]]:
     """Return the compiled function from one event on file to the other's, and whether it is what its profile says."""
-    return run_source(
-        translate_checked("convert", source.kind(kind).event.on_file(), target.kind(kind).event.on_file())
-    )
+    ours, theirs = source.kind(kind).event.on_file(), target.kind(kind).event.on_file()
+    return run_source(translate_checked("convert", ours.exact() if exact else ours, theirs))
 
 
 @functools.lru_cache(maxsize=256)

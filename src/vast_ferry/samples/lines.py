@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import stat
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from multiprocessing import get_context
@@ -39,9 +39,9 @@ class Chunk:
 class _Lines:
     """Converts lines of one file; kept as a global in each process, where its compiled code is inherited."""
 
-    def __init__(self, source: Profile, target: Profile, shown: str, *, plain: bool) -> None:
-        self.convert = converter(source, target)
-        self.shown, self.plain = shown, plain
+    def __init__(self, source: Profile, target: Profile, shown: str, render: Callable[[Converted], list[Any]]) -> None:
+        self.convert = converter(source, target, exact=True)
+        self.shown, self.render = shown, render
         self.encode = simplejson.JSONEncoder(ensure_ascii=False, use_decimal=True).encode
 
     def chunk(self, data: bytes, first: int) -> Chunk:
@@ -53,10 +53,7 @@ class _Lines:
                     continue
                 event = parse_json(line, self.shown, "the event", number, exact=True)
                 converted = self.convert(event, self.shown, number)
-                if self.plain:
-                    parts += [self.encode(event) for event in converted.events]
-                else:
-                    parts.append(self.encode(self.as_data(converted)))
+                parts += [self.encode(result) for result in self.render(converted)]
                 for loss in converted.losses:
                     told = str(loss)
                     line_of_first, count = done.losses.get(told, (number, 0))
@@ -67,12 +64,6 @@ class _Lines:
         done.text = "".join(f"{part}\n" for part in parts)
         return done
 
-    @staticmethod
-    def as_data(converted: Converted) -> dict[str, Any]:
-        from vast_ferry.reports.data import converted_data
-
-        return converted_data(converted)
-
 
 _lines: _Lines | None = None
 
@@ -82,15 +73,24 @@ def _chunk(data: bytes, first: int) -> Chunk:
     return _lines.chunk(data, first)
 
 
+def events_alone(converted: Converted) -> list[Any]:
+    """Return what is printed of a result: the converted events."""
+    return converted.events
+
+
 def convert_lines(
-    stream: BinaryIO, source: Profile, target: Profile, shown: str, *, plain: bool = True
+    stream: BinaryIO,
+    source: Profile,
+    target: Profile,
+    shown: str = "event",
+    render: Callable[[Converted], list[Any]] = events_alone,
 ) -> Iterator[Chunk]:
     """Yield what the events of a stream become in `target`'s shape, in order; the last chunk may hold an error.
 
-    With `plain` the text is one converted event a line, otherwise one result with its losses a line.
+    `render` gives what is printed of one result, each a line of JSON: the converted events, unless it says otherwise.
     """
     global _lines  # noqa: PLW0603  (inherited by forked processes)
-    _lines = _Lines(source, target, shown, plain=plain)
+    _lines = _Lines(source, target, shown, render)
     chunks = _numbered(stream)
     cores = len(os.sched_getaffinity(0))
     for data, first, last in chunks:  # the first is converted here: then everything is compiled

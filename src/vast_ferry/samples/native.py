@@ -105,9 +105,10 @@ def open_events(file: str, shown: str) -> Iterator[BinaryIO]:
 
 
 @functools.lru_cache(maxsize=256)
-def reader_of(profile: Profile, kind: str) -> Callable[[Any], dict[str, Any]]:
+def reader_of(profile: Profile, kind: str, *, exact: bool = False) -> Callable[[Any], dict[str, Any]]:
     """Return the compiled function from one event on file to hub fields."""
-    return run_source(translate_event("read_event", profile.kind(kind).event.on_file(), HUB_EVENTS[kind]))
+    shape = profile.kind(kind).event.on_file()
+    return run_source(translate_event("read_event", shape.exact() if exact else shape, HUB_EVENTS[kind]))
 
 
 @functools.lru_cache(maxsize=256)
@@ -170,11 +171,12 @@ def entries_of(data: Any, shape: EventShape) -> list[Any]:
 
 
 def read_events(
-    data: Any, profile: Profile, shown: str, line: int = 1, kind: str = ""
+    data: Any, profile: Profile, shown: str, line: int = 1, kind: str = "", *, exact: bool = False
 ) -> tuple[str, list[dict[str, Any]]]:
     """Return the kind of a native event on file, and the events in it as hub fields: one, or those of a batch.
 
-    Raises BadInput that names the row and the place where an event is not what the profile says.
+    With `exact`, decimals in texts of JSON are kept as they were written. Raises BadInput that names the row and the
+    place where an event is not what the profile says.
     """
     if not kind:
         kind = kind_of(data, profile, shown, line)
@@ -182,7 +184,7 @@ def read_events(
         kind_of(data, profile, shown, line)  # says what is wrong
         raise BadInput(f"this is no event of the kind {kind}", f"Give one of {profile.title}", Place(shown, line))
     shape = profile.kind(kind).event
-    read, checks = reader_of(profile, kind), _checks(kind)
+    read, checks = reader_of(profile, kind, exact=exact), _checks(kind)
     events = []
     for entry in entries_of(data, shape):
         if profile.model.format:

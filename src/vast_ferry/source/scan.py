@@ -109,7 +109,7 @@ def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
                 Finding("not-python", Severity.TODO, error.what, "Mend it if anything imports it", error.place)
             )
             continue
-        aliases: dict[str, str] = {}
+        aliases: dict[str, tuple[str, Place]] = {}
         for node in ast.walk(tree):
             if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
                 module, names = node.module, {alias.name: alias.asname or alias.name for alias in node.names}
@@ -117,13 +117,15 @@ def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
                 imported = next((a for a in node.names if a.name.split(".")[0] in known), None)
                 module, names = (imported.name if imported else ""), {}
                 if imported:
-                    aliases[imported.asname or imported.name] = imported.name
+                    here = Place(file, node.lineno, node.col_offset + 1)
+                    aliases[imported.asname or imported.name] = imported.name, here
             else:
                 continue
             if module.split(".")[0] not in known:
                 continue
             missing = [name for name in names if name not in provided.get(module, set())]
-            aliases.update({own: f"{module}.{name}" for name, own in names.items() if name not in missing})
+            here = Place(file, node.lineno, node.col_offset + 1)
+            aliases.update({own: (f"{module}.{name}", here) for name, own in names.items() if name not in missing})
             if module in provided and not missing:
                 needed.add(module)
                 continue
@@ -141,7 +143,9 @@ def scan_imports(folder: Path, files: list[str], profile: Profile) -> Scanned:
     return Scanned(tuple(findings), frozenset(needed), tuple(uses))
 
 
-def _uses(tree: ast.Module, file: str, aliases: dict[str, str], profile: Profile) -> Iterator[tuple[Client, Place]]:
+def _uses(
+    tree: ast.Module, file: str, aliases: dict[str, tuple[str, Place]], profile: Profile
+) -> Iterator[tuple[Client, Place]]:
     """Yield the clients that a file calls and where; all of an imported group where its calls can't be seen."""
     clients = {client.called: client for client in profile.clients}
     seen: set[str] = set()
@@ -152,11 +156,11 @@ def _uses(tree: ast.Module, file: str, aliases: dict[str, str], profile: Profile
             root, _, rest = ast.unparse(node).partition(".")
         except RecursionError:
             continue
-        called = f"{aliases.get(root, root)}.{rest}"
+        called = f"{aliases[root][0] if root in aliases else root}.{rest}"
         if called in clients:
             seen.add(called.rpartition(".")[0])
             yield clients[called], Place(file, node.lineno, node.col_offset + 1)
-    for path in aliases.values():
+    for path, place in aliases.values():
         group = [client for called, client in clients.items() if called.startswith(f"{path}.")]
         if group and not any(one == path or one.startswith(f"{path}.") for one in seen):
-            yield from ((client, Place(file)) for client in group)
+            yield from ((client, place) for client in group)

@@ -99,7 +99,8 @@ class Worker:
             "limit": limit,
             "seed": seed,
         }
-        answer = self._exchange(json.dumps(request).encode() + b"\n", limit)
+        # A decimal that was kept as it was written is a float to a handler, as its provider's JSON would be.
+        answer = self._exchange(json.dumps(request, default=float).encode() + b"\n", limit)
         if isinstance(answer, Outcome):
             self.deaths += 1
             return answer
