@@ -1,38 +1,82 @@
-"""What was carried to WSGI runs on real servers with nothing of Vast Ferry there, and is what PEP 3333 says."""
+"""What was carried to WSGI, ASGI and CGI runs on real servers, with nothing of Vast Ferry there, by the standards."""
 
 from __future__ import annotations
 
 import json
 import os
 import socket
+import sqlite3
 import subprocess
 import sys
 import textwrap
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
+from typing import Any, get_type_hints
 
 import httpx
 import pytest
+from asgiref.typing import HTTPScope
 from conftest import Project, definition
 
-from vast_ferry import carry
+from vast_ferry import HttpEvent, carry, find_profile
+from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.tables import HUB_EVENT
 from vast_ferry.standins.process import stand_in_secret
 
 #: Nothing that Vast Ferry brings along may be needed.
 WITHOUT_US = (
     "import sys\n"
-    "for name in ('vast_ferry', 'pydantic', 'yaml', 'tomlkit', 'jinja2', 'rich', 'h11'): sys.modules[name] = None\n"
+    "for name in ('vast_ferry', 'pydantic', 'yaml', 'tomlkit', 'jinja2', 'rich'): sys.modules[name] = None\n"
 )
+#: server → what runs on it, whether it offers the raw target, and how it is started
 SERVERS = {
-    "gunicorn": "sys.argv = ['gunicorn', '-b', '127.0.0.1:PORT', 'app:application']\n"
-    "from gunicorn.app.wsgiapp import run; run()",
-    "waitress": "from waitress import serve; from app import application\n"
-    "serve(application, listen='127.0.0.1:PORT', threads=2, _quiet=True)",
-    "wsgiref": "from wsgiref.simple_server import make_server; from wsgiref.validate import validator\n"
-    "from app import application\n"
-    "make_server('127.0.0.1', PORT, validator(application)).serve_forever()",
+    "gunicorn": (
+        "wsgi",
+        True,
+        "sys.argv = ['gunicorn', '-b', '127.0.0.1:PORT', 'app:application']\n"
+        "from gunicorn.app.wsgiapp import run; run()",
+    ),
+    "waitress": (
+        "wsgi",
+        True,
+        "from waitress import serve; from app import application\n"
+        "serve(application, listen='127.0.0.1:PORT', threads=2, _quiet=True)",
+    ),
+    "wsgiref": (
+        "wsgi",
+        False,
+        "from wsgiref.simple_server import make_server; from wsgiref.validate import validator\n"
+        "from app import application\n"
+        "make_server('127.0.0.1', PORT, validator(application)).serve_forever()",
+    ),
+    "uvicorn": (
+        "asgi",
+        True,
+        "sys.path.insert(0, '')\nimport uvicorn; uvicorn.run('app:application', port=PORT, log_level='warning')",
+    ),
+    "paste": (
+        "cgi",
+        True,
+        "from paste.cgiapp import CGIApplication; from waitress import serve\n"
+        "serve(CGIApplication({}, 'app.cgi', path=['.']), listen='127.0.0.1:PORT', _quiet=True)",
+    ),
+    "lighttpd": ("cgi", True, "import os; os.execv('/usr/sbin/lighttpd', ['lighttpd', '-D', '-f', 'CONFIGURATION'])"),
 }
+
+#: Every request goes to the one program.
+LIGHTTPD = """
+server.modules = ("mod_rewrite", "mod_cgi", "mod_setenv")
+server.document-root = "FOLDER"
+server.bind = "127.0.0.1"
+server.port = PORT
+server.http-parseopts = ("url-normalize" => "disable")
+url.rewrite-once = ("^/(.*)" => "/app.cgi/$1")
+cgi.assign = (".cgi" => "")
+setenv.set-environment = (ENVIRONMENT)
+"""
 
 EDGES = """
 import json
@@ -55,31 +99,42 @@ def edge(event, ctx):
 
 
 @pytest.fixture(scope="module")
-def edges(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def edges(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Path]:
     folder = tmp_path_factory.mktemp("edges")
     (folder / "project").mkdir()
     (folder / "project" / "ostermere.yaml").write_text(
         definition(edge="h.py#edge").replace("/edge/{one}", "/edge/{one*}")
     )
     (folder / "project" / "h.py").write_text(EDGES)
-    carry(folder / "project", to="wsgi", out=folder / "ported")
-    return folder / "ported"
+    for to in ("wsgi", "asgi", "cgi"):
+        carry(folder / "project", to=to, out=folder / to)
+    return lambda to: folder / to
 
 
 def serve(server: str, folder: Path) -> Iterator[httpx.Client]:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    code = WITHOUT_US + SERVERS[server].replace("PORT", str(port))
+    code = WITHOUT_US + SERVERS[server][2].replace("PORT", str(port))
+    env = {
+        "PATH": os.environ["PATH"],
+        "SCALE_KEY": stand_in_secret("SCALE_KEY"),
+        "SERVICES": str(folder.parent / f"services-{server}"),
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "HOME": "/nonexistent",
+    }
+    if server == "lighttpd":
+        if not Path("/usr/sbin/lighttpd").exists():
+            pytest.skip("lighttpd is not installed; .ci/run installs it")
+        told = ", ".join(f'"{name}" => "{value}"' for name, value in env.items())
+        text = LIGHTTPD.replace("FOLDER", str(folder)).replace("PORT", str(port)).replace("ENVIRONMENT", told)
+        configuration = folder.parent / f"lighttpd-{port}.conf"
+        configuration.write_text(text)
+        code = code.replace("CONFIGURATION", str(configuration))
     process = subprocess.Popen(
         [sys.executable, "-c", code],
         cwd=folder,
-        env={
-            "PATH": os.environ["PATH"],
-            "SCALE_KEY": stand_in_secret("SCALE_KEY"),
-            "PYTHONDONTWRITEBYTECODE": "1",
-            "HOME": "/nonexistent",
-        },
+        env=env,
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
     )
@@ -99,18 +154,12 @@ def serve(server: str, folder: Path) -> Iterator[httpx.Client]:
 
 @pytest.fixture(scope="module", params=SERVERS)
 def demo_client(request: pytest.FixtureRequest, ported: Callable[[str], Path]) -> Iterator[httpx.Client]:
-    yield from serve(request.param, ported("wsgi"))
+    yield from serve(request.param, ported(SERVERS[request.param][0]))
 
 
 @pytest.fixture(scope="module", params=SERVERS)
-def edge_client(request: pytest.FixtureRequest, edges: Path) -> Iterator[httpx.Client]:
-    yield from serve(request.param, edges)
-
-
-def offers_raw_target(client: httpx.Client) -> bool:
-    return "wsgiref" not in client.get("/nowhere").headers.get("server", "").lower() and not client.get(
-        "/nowhere"
-    ).headers.get("server", "").startswith("WSGIServer")
+def edge_client(request: pytest.FixtureRequest, edges: Callable[[str], Path]) -> Iterator[httpx.Client]:
+    yield from serve(request.param, edges(SERVERS[request.param][0]))
 
 
 def test_the_demo_answers(demo_client: httpx.Client) -> None:
@@ -132,9 +181,26 @@ def test_the_demo_answers(demo_client: httpx.Client) -> None:
     assert photo.json()["seen"]["bytes"] == 6
 
 
-def test_an_encoded_slash_survives_where_the_raw_target_is_offered(demo_client: httpx.Client) -> None:
+def test_services_that_were_brought_along_keep_what_is_written(
+    demo_client: httpx.Client, ported: Callable[[str], Path], request: pytest.FixtureRequest
+) -> None:
+    server = request.node.callspec.params["demo_client"]
+    made = demo_client.post("/hives/h-9/inspections", json={"by": "m-12", "weight": 31.5})
+    name = made.headers["location"].rpartition("/")[2]
+    database = sqlite3.connect(ported(SERVERS[server][0]).parent / f"services-{server}" / "services.db")
+    found = database.execute(
+        "select record from records where keys = ?", (json.dumps({"hive": "h-9", "inspection": name}),)
+    )
+    assert json.loads(found.fetchone()[0]) == {"by": "m-12", "weight": 31.5}
+    database.close()
+
+
+def test_an_encoded_slash_survives_where_the_raw_target_is_offered(
+    demo_client: httpx.Client, request: pytest.FixtureRequest
+) -> None:
     reply = demo_client.get("/hives/h%2F7+a%20b/weight?day=1%2B2&day=a+b")
-    if offers_raw_target(demo_client):
+    server = request.node.callspec.params["demo_client"]
+    if SERVERS[server][1]:
         assert reply.json()["hive"] == "h/7+a b"
         assert [weight["day"] for weight in reply.json()["weights"]] == ["1+2", "a b"]
     else:  # PEP 3333 has it decoded: one segment more, and no such route
@@ -180,9 +246,11 @@ def test_no_header_value_splits_a_reply(edge_client: httpx.Client, value: str) -
     assert "set-cookie" not in reply.headers
 
 
-def test_paths_queries_and_methods_come_through(edge_client: httpx.Client) -> None:
+def test_paths_queries_and_methods_come_through(edge_client: httpx.Client, request: pytest.FixtureRequest) -> None:
     seen = edge_client.get("/edge/a%20b/c+d/%C3%BC?x&y=&z=a+b%20c%2Bd&z=2&&%E6%9C%88=1").json()
     assert seen["search"] == "x&y=&z=a+b%20c%2Bd&z=2&&%E6%9C%88=1"
+    if request.node.callspec.params["edge_client"] == "paste":  # it encodes the octets of PATH_INFO once more
+        return
     assert seen["slots"] == {"one": "a b/c+d/ü"}
     assert seen["first"] == {"x": "", "y": "", "z": "a b c+d", "月": "1"}
     assert seen["path"] == "/edge/a%20b/c+d/%C3%BC"
@@ -276,3 +344,59 @@ def test_handlers_of_objects_run_at_wsgi_too(project: Project, tmp_path: Path) -
         assert (reply.status_code, reply.text) == (202, "['1', ['1', '2'], 'b/c', 5, 'z']")
         assert reply.headers.get_list("x-b") == ["1", "2"]
         assert reply.headers.get_list("set-cookie") == ["a=1", "b=2"]
+
+
+def test_scopes_are_what_the_standards_own_package_says(ported: Callable[[str], Path]) -> None:
+    shape = find_profile("asgi").event
+    made: dict[str, Any] = run_source(translate_event("make", HUB_EVENT, replace(shape, parameters=("scope",))))(
+        HttpEvent(authority="a.example:8080", client="198.51.100.7", headers=[("x-a", "\xe9")]).as_fields()
+    )
+    hints = get_type_hints(HTTPScope)
+    assert made.keys() - {"route.captures"} <= hints.keys()
+    assert hints.keys() - made.keys() <= {"state", "extensions"}  # what a server may leave out
+    assert isinstance(made["raw_path"], bytes)
+    assert isinstance(made["query_string"], bytes)
+    assert made["headers"] == [(b"host", b"a.example:8080"), (b"x-a", b"\xe9")]
+    assert made["server"] == ["a.example", 8080]
+
+
+@pytest.mark.parametrize("path", ["/hives/h-7/weight", "/nowhere"])
+def test_the_application_talks_as_the_standards_own_communicator_expects(
+    ported: Callable[[str], Path], path: str
+) -> None:
+    code = textwrap.dedent(
+        f"""
+        import asyncio, json, sys
+        sys.path.insert(0, "")
+        from asgiref.testing import ApplicationCommunicator
+        from app import application
+        async def main():
+            scope = {{"type": "http", "asgi": {{"version": "3.0"}}, "http_version": "2", "method": "GET"}}
+            scope |= {{"path": {path!r}, "query_string": b"day=mon", "headers": [[b"host", b"a.example"]]}}
+            talk = ApplicationCommunicator(application, scope)
+            await talk.send_input({{"type": "http.request", "body": b"", "more_body": True}})
+            await talk.send_input({{"type": "http.request"}})
+            start, body = await talk.receive_output(5), await talk.receive_output(5)
+            assert await talk.receive_nothing()
+            life = ApplicationCommunicator(application, {{"type": "lifespan", "asgi": {{"version": "3.0"}}}})
+            await life.send_input({{"type": "lifespan.startup"}})
+            told = [(await life.receive_output(5))["type"]]
+            await life.send_input({{"type": "lifespan.shutdown"}})
+            told.append((await life.receive_output(5))["type"])
+            await life.wait(5)
+            return [start["type"], start["status"], body["type"], len(body["body"]) > 0, *told]
+        print(json.dumps(asyncio.run(main())))
+        """
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", WITHOUT_US + code],
+        cwd=ported("asgi"),
+        env={"SCALE_KEY": "x", "PYTHONDONTWRITEBYTECODE": "1"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+    status = 404 if path == "/nowhere" else 200
+    complete = ["lifespan.startup.complete", "lifespan.shutdown.complete"]
+    assert json.loads(done.stdout) == ["http.response.start", status, "http.response.body", True, *complete]

@@ -53,8 +53,8 @@ def _compare_answers(expected: Outcome, got: Outcome, method: str) -> Iterator[D
     if expected.ending is Ending.RETURNED and got.ending is Ending.RETURNED:
         for difference in differences(_exact(expected.value), _exact(got.value)):
             yield Difference(f"value {difference.at}", difference.expected, difference.got)
-    # Where one side named the events and the other had to raise, there is no error to compare.
-    named = {"", "DeliverAgain"} & {expected.error, got.error}
+    # Where one side named the events and the other had to raise, or is a process, there is no error to compare.
+    named = {"", "DeliverAgain", "ExitStatus"} & {expected.error, got.error}
     comparable = expected.ending is got.ending and not named
     if comparable and (expected.error, expected.message) != (got.error, got.message):
         yield Difference("error", _error(expected), _error(got))

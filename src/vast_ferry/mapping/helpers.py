@@ -154,8 +154,11 @@ def environ_path(environ: dict[str, Any], *offered: str) -> str:
             continue
         if not target.startswith("/"):  # absolute form, RFC 9112 section 3.2.2
             target = "/" + target.partition("://")[2].partition("/")[2]
-        raw = target.partition("?")[0]
-        if urllib.parse.unquote(raw, "latin-1") == script + path:
+        raw: str = target.partition("?")[0]
+        decoded = urllib.parse.unquote(raw, "latin-1")
+        if script and decoded == path:  # the server was told to call the program for every path
+            return raw
+        if decoded == script + path:
             start = 0
             while script and urllib.parse.unquote(raw[:start], "latin-1") != script and start < len(raw):
                 start += 1
@@ -923,7 +926,8 @@ def reply_from_messages(messages: Iterable[dict[str, Any]]) -> dict[str, Any]:
 async def send_messages(send: Callable[[dict[str, Any]], Any], reply: dict[str, Any]) -> None:
     """Send a response as messages."""
     await send({"type": "http.response.start", "status": reply["status"], "headers": reply["headers"]})
-    await send({"type": "http.response.body", "body": reply["body"]})
+    body = b"" if reply["status"] in (204, 304) else reply["body"]
+    await send({"type": "http.response.body", "body": body})
 
 
 def lines_from_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[bytes, bytes]]:
@@ -1084,8 +1088,8 @@ def _head_and_body(document: bytes) -> tuple[bytes, bytes, bytes]:
 
 def document_of(reply: dict[str, Any]) -> bytes:
     """Return a CGI response (RFC 3875 section 6.2.1)."""
+    body: bytes = b"" if reply["status"] in (204, 304) else reply["body"]
     lines = [f"Status: {status_line(reply['status'])}", *(f"{name}: {value}" for name, value in reply["headers"])]
-    if not any(name.lower() == "content-type" for name, _ in reply["headers"]) and reply["body"]:
+    if not any(name.lower() == "content-type" for name, _ in reply["headers"]) and body:
         lines.append("Content-Type: application/octet-stream")
-    body: bytes = reply["body"]
     return "\r\n".join([*lines, "", ""]).encode("latin-1") + body

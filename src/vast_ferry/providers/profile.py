@@ -113,15 +113,21 @@ class Profile:
         """Return the source of each module that handlers import from the provider, over a stand-in's services."""
         return self.modules_over(HUB_CLIENTS)
 
-    def modules_over(self, theirs: Mapping[str, Client], imports: Iterable[str] = ()) -> dict[str, str]:
-        """Return the source of each module that handlers import, its clients made of others' `theirs`."""
+    def modules_over(
+        self, theirs: Mapping[str, Client], imports: Iterable[str] = (), used: Iterable[Client] | None = None
+    ) -> dict[str, str]:
+        """Return the source of each module that handlers import, its clients made of others' `theirs`.
+
+        With `used`, a module of which no client is used has none of them.
+        """
         own = {client.root for client in self.clients} - set(self.model.handler.parameters)
         names = dict.fromkeys([*self.model.modules, *self.model.decorators, *sorted(own)])
-        return {name: self._module(name, theirs, imports) for name in names}
+        wanted = own if used is None else {client.root for client in used}
+        return {name: self._module(name, theirs, imports, wanted) for name in names}
 
-    def _module(self, name: str, theirs: Mapping[str, Client], imports: Iterable[str]) -> str:
+    def _module(self, name: str, theirs: Mapping[str, Client], imports: Iterable[str], wanted: set[str]) -> str:
         about = f"What handlers import from {name}: made from its profile."
-        ours = [client for client in self.clients if client.root == name]
+        ours = [client for client in self.clients if client.root == name and name in wanted]
         sources, code = client_module(f"{self.title}'s services.", name, ours, theirs)
         parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
         parts += _decorators(self.model.decorators.get(name, []))

@@ -146,6 +146,7 @@ class HandlerModel(Model):
     process: Literal["function", "project"] = Field("function", description="what shares one process")
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
     script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
+    octets: bool = Field(False, description="whether a script's environment holds octets, each a character here")
     mount: MountModel | None = None
     output: Identifier | Literal[""] = Field(
         "", description="where declared bindings become parameters: the method by which a handler fills an output"

@@ -86,7 +86,8 @@ class Plan:
         self.wrapping = Wrapping.between(self.source, self.target, _module_name(own), self.carried)
         limits = {function.name: self._limit(function) for function in self.carried}
         made = {f"{self.wrapping.module}.py": self.wrapping.shared_module()}
-        clients = self.source.modules_over(self.target.operations, self._client_imports())
+        used = [client for client, _ in scanned.uses]
+        clients = self.source.modules_over(self.target.operations, self._client_imports(), used)
         made.update({f"{name.replace('.', '/')}.py": clients[name] for name in scanned.modules})
         self._note_clients(scanned)
         for function in self.carried:

@@ -44,6 +44,7 @@ class Setup:
     secrets: tuple[str, ...] = ()
     memory: int = MEMORY
     script: bool = False  # the entry's file is run, a process an event
+    octets: bool = False  # its environment holds octets, each a character in an event
     mount: dict[str, str] = field(default_factory=dict)
 
 
@@ -143,6 +144,7 @@ class Worker:
             "function": self.setup.function,
             "memory": self.setup.memory,
             "script": self.setup.script,
+            "octets": self.setup.octets,
             "mount": self.setup.mount,
             "secrets": secrets,
         }

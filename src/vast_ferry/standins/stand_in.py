@@ -39,6 +39,7 @@ def stand_in_setup(
         dict(variables or {}),
         tuple(secrets),
         script=handler.script,
+        octets=handler.octets,
         mount=handler.mount.model_dump() if handler.mount else {},
     )
 

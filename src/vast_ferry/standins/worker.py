@@ -105,7 +105,9 @@ def script(setup: dict[str, Any], services: Any) -> Callable[..., Any]:
     mount = services.module.Mount(services, os.path.join(os.environ["TMPDIR"], "mount"), setup["mount"])
 
     def run(env: dict[str, str], stdin: bytes) -> bytes:
-        given = {**os.environ, **env, **mount.laid_out()}
+        encoding = "latin-1" if setup["octets"] else "utf-8"
+        given = {os.fsencode(name): os.fsencode(value) for name, value in {**os.environ, **mount.laid_out()}.items()}
+        given |= {name.encode(): value.encode(encoding, "surrogateescape") for name, value in env.items()}
         with tempfile.TemporaryFile() as taken, tempfile.TemporaryFile() as made, tempfile.TemporaryFile() as done:
             taken.write(stdin)
             taken.seek(0)
@@ -133,7 +135,7 @@ class ExitStatus(Exception):
 
 
 def run_child(
-    code: types.CodeType, path: str, given: dict[str, str], files: tuple[Any, Any, Any], services: Any
+    code: types.CodeType, path: str, given: dict[bytes, bytes], files: tuple[Any, Any, Any], services: Any
 ) -> None:
     """Be the script: in the forked process, which never comes back."""
     status = 1
@@ -144,7 +146,7 @@ def run_child(
         sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
         sys.stdout = open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
         os.environ.clear()
-        os.environ.update(given)
+        os.environb.update(given)
         os.chdir(os.path.dirname(path))
         sys.argv = [path]
         exec(code, {"__name__": "__main__", "__file__": path, "__builtins__": __builtins__})  # noqa: S102
