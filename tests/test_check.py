@@ -171,7 +171,9 @@ def test_a_mistake_in_what_was_carried_is_found_and_named(
     text = (folder / file).read_text()
     assert old in text
     (folder / file).write_text(text.replace(old, new))
-    result = check(folder, source=source)
+    touched = {one["name"] for one in record["functions"] if one["entry"].startswith(f"{file}#")}
+    samples = sorted(path for name in touched for path in (source / "samples" / name).iterdir())
+    result = check(folder, source=source, samples=samples)
     assert result.edited == (file,)
     if at is None:  # no sample shows this one
         assert result.good

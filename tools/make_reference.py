@@ -5,16 +5,18 @@ from __future__ import annotations
 import json
 import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.forms import FORMS
 from vast_ferry.hub.fields import EVENTS, HTTP_REPLY, OF_THE_CALL, Field
+from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.codecs import CODECS
-from vast_ferry.mapping.tables import TESTS
+from vast_ferry.mapping.tables import TESTS, Kind
 from vast_ferry.providers import schema
 from vast_ferry.providers.json_schema import profile_schema
+from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.samples.native import write_events
 
@@ -95,31 +97,63 @@ def _on_one_line(found: re.Match[str]) -> str:
     return found[0][0] + re.sub(r"\n\s+", " ", found[1]) + found[0][-1]
 
 
-def shapes() -> str:
-    """Return every shipped provider's events, one of each kind, as they stand on file."""
+def providers() -> str:
+    """Return every shipped provider: how handlers are called, what they call and answer, and an event of each kind."""
     lines = [
-        "# Every provider's shapes",
+        "# The providers that ship",
         "",
         "*Made by `python tools/make_reference.py` from the profiles; the tests fail when it is stale.*",
         "",
-        "One event of each kind as it stands on file (samples, `event convert`): items and attributes are keys, a",
-        'method under `name()`, bytes are text or `{"base64": …}`. What is called rather than read (logs, secrets) is',
-        "below each provider's name. `docs/providers.md` says more of the providers that projects are carried between.",
+        "The hosting providers are made up; WSGI, ASGI, CGI and CloudEvents are real. `vast-ferry profile show NAME",
+        "--to OTHER` says what of one the other can't hold. Events are shown as they stand on file (samples,",
+        '`event convert`): items and attributes are keys, a method is under `name()`, bytes are text or `{"base64": …}`.',
     ]
     for profile in all_profiles():
         model = profile.model
-        rows = next(iter(profile.kinds.values())).event.rows
-        called = [str(row.at) for row in rows if row.field in OF_THE_CALL]
         lines += ["", f"## {profile.title} (`{profile.name}`)", "", model.about, ""]
-        lines += [f"Of the call: {', '.join(f'`{place}`' for place in called)}.", ""] if called else []
-        for kind in profile.kinds:
+        lines += [model.text.strip(), ""] if model.text else []
+        lines += [f"- {point}" for point in points(profile)]
+        for kind, tables in profile.kinds.items():
             event = write_events(kind, [SHOWN[kind]], profile)[0]
             text = json.dumps(event, indent=1, ensure_ascii=False)
             for opening, closing in ("[]", "{}"):  # what holds no more of its kind goes on one line
                 inner = rf"\{opening}\n\s+([^\[\]{{}}]*?)\n\s+\{closing}"
                 text = re.sub(inner, _on_one_line, text)
-            lines += [f"{kind}:", "", "```json", text, "```", ""]
+            called = f"{'await ' * tables.asynchronous}handler({', '.join(tables.event.handed_over)})"
+            lines += ["", f"{kind}, `{called}`:", "", "```json", text, "```"]
+            lines += ["", *(f"- answers {answer}" for answer in answers(tables))] if tables.reply else []
+        lines.append("")
     return "\n".join(lines).rstrip() + "\n"
+
+
+def points(profile: Profile) -> Iterator[str]:
+    """Yield what there is to say of a provider beside its events."""
+    model = profile.model
+    if profile.kinds:
+        rows = next(iter(profile.kinds.values())).event.rows
+        called = [f"`{row.at}`" for row in rows if row.field in OF_THE_CALL]
+        if called:
+            yield f"of the call: {', '.join(called)}"
+    for module, classes in model.modules.items():
+        yield from (f"class `{module}.{name}({', '.join(made.takes)})`" for name, made in classes.items())
+    for module, paths in model.decorators.items():
+        yield f"decorators: {', '.join(f'`@{path}`' for path in paths)} of `{module}`"
+    for client in profile.clients:
+        absent = f"; where there is none: {client.absent}" if client.result else ""
+        awaited = "await " * client.awaited
+        yield f"`{awaited}{client.called}({', '.join(client.takes)})` {OPERATIONS[client.operation].meaning}{absent}"
+    if model.definition:
+        yield f"declared in `{model.definition.file}`"
+    yield f"longest run: {model.limits.longest:g} s"
+
+
+def answers(kind: Kind) -> Iterator[str]:
+    """Yield the forms of an answer."""
+    for form in kind.answered.forms:
+        places = ", ".join(f"`{row.at}`" for row in form.rows)
+        told = {"nothing": "None", "always": "whatever is returned"}.get(form.when, form.short_name or form.when)
+        means = ", ".join(f"{name} {value!r}" for name, value in form.fixed.items())
+        yield f"{told}" + (f": {places}" if places else "") + (f" ({means})" if means else "")
 
 
 HEAD = """# Profiles
@@ -215,7 +249,7 @@ def main() -> int:
     """Write the files, or with --check say whether one is stale."""
     made = {
         DOCS / "profiles.md": reference(),
-        DOCS / "shapes.md": shapes(),
+        DOCS / "providers.md": providers(),
         DOCS / "profile.schema.json": json.dumps(profile_schema(), indent=1) + "\n",
     }
     stale = [path for path, text in made.items() if not path.is_file() or path.read_text(encoding="utf-8") != text]

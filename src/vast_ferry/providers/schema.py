@@ -231,6 +231,7 @@ class ProfileModel(Model):
     edition: int = Field(ge=1)
     title: str
     about: str
+    text: str = Field("", description="what the shapes alone don't say, in Markdown, for docs/providers.md")
     standard: bool = Field(False, description="whether it is an open standard")
     format: Literal["", "cloudevents"] = Field("", description="open format whose rules its events on file keep")
     aliases: list[Name] = []

@@ -13,6 +13,7 @@ from typing import Any, Final, Literal
 from urllib.parse import quote, unquote, urlsplit
 
 from vast_ferry.hub.fields import Pairs
+from vast_ferry.mapping.helpers import json_to_bytes
 
 Mode = Literal["binary", "structured", "batched"]
 MODES: Final = ("binary", "structured", "batched")
@@ -132,7 +133,7 @@ def keeps_rules(event: Mapping[str, Any]) -> bool:
         and event.get("subject", "x") != ""
         and _PLAIN_REFERENCE.fullmatch(event.get("source", "")) is not None
         and "dataschema" not in event
-        and ("data_base64" not in event or _PLAIN_BASE64.fullmatch(event["data_base64"]) is not None)
+        and _PLAIN_BASE64.fullmatch(str(event.get("data_base64", ""))) is not None
         and not ("data" in event and "data_base64" in event)
         and ("time" not in event or _TIME.fullmatch(event["time"]) is not None)
         and ("datacontenttype" not in event or _MEDIA.fullmatch(event["datacontenttype"]) is not None)
@@ -195,7 +196,7 @@ def to_http(events: Sequence[Mapping[str, Any]], mode: Mode) -> tuple[Pairs, byt
 
 
 def _encoded(value: Any) -> bytes:
-    return json.dumps(value, ensure_ascii=False).encode("utf-8")
+    return json_to_bytes(value)
 
 
 def from_http(headers: Pairs, body: bytes, parse: Callable[[bytes], Any] = json.loads) -> list[dict[str, Any]]:

@@ -11,10 +11,11 @@ import hashlib
 import json
 import os
 import shutil
-import sqlite3
-import urllib.parse
 from collections.abc import Callable, Iterator, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:  # loaded when a handler first reaches for a service: most never do
+    import sqlite3
 
 #: So many effects of one call are kept; a handler that does more is broken off.
 MOST_EFFECTS = 10_000
@@ -62,6 +63,8 @@ class Services:
 
     def _open(self) -> sqlite3.Connection:
         if self._database is None:
+            import sqlite3
+
             os.makedirs(self.folder, exist_ok=True)
             # Handlers may use threads; the interpreter's lock keeps single statements apart.
             self._database = sqlite3.connect(
@@ -218,7 +221,7 @@ _OF_THE_CONNECTION = frozenset(
 
 
 def _same_url(one: str, other: str) -> bool:
-    return urllib.parse.urldefrag(one)[0] == urllib.parse.urldefrag(other)[0]
+    return one.partition("#")[0] == other.partition("#")[0]
 
 
 def _response(answer: dict[str, Any], method: str) -> bytes:

@@ -9,15 +9,14 @@ from __future__ import annotations
 
 import base64
 import contextlib
-import http.client
 import importlib
+import importlib.abc
 import importlib.util
 import io
 import json
 import os
 import random
 import resource
-import socket
 import sys
 import tempfile
 import time
@@ -90,10 +89,39 @@ def divert_network(services: Any) -> Any:
     def refuse(self: Any, address: Any) -> None:
         raise ConnectionRefusedError(f"a stand-in has no network, and {address!r} was asked for")
 
-    http.client.HTTPConnection.connect = lambda self: connect(self, "http")  # type: ignore[method-assign]
-    http.client.HTTPSConnection.connect = lambda self: connect(self, "https")  # type: ignore[method-assign]
-    socket.socket.connect = refuse  # type: ignore[method-assign]
+    def divert_client(module: Any) -> None:
+        module.HTTPConnection.connect = lambda self: connect(self, "http")
+        module.HTTPSConnection.connect = lambda self: connect(self, "https")
+
+    def divert_sockets(module: Any) -> None:
+        module.socket.connect = refuse
+
+    sys.meta_path.insert(0, Diverted({"http.client": divert_client, "socket": divert_sockets}))
     return outbound
+
+
+class Diverted(importlib.abc.MetaPathFinder):
+    """Changes modules as soon as they are imported; most handlers never import them, and they take long to load."""
+
+    def __init__(self, changes: dict[str, Callable[[Any], None]]) -> None:
+        self._changes = changes
+
+    def find_spec(self, name: str, path: Any = None, target: Any = None) -> Any:
+        """Return where a module is found, with what is done once it is loaded."""
+        change = self._changes.pop(name, None)  # asked for again below, and then left to the others
+        if change is None:
+            return None
+        spec = importlib.util.find_spec(name)
+        assert spec is not None
+        assert spec.loader is not None
+        load = spec.loader.exec_module
+
+        def load_and_change(module: Any) -> None:
+            load(module)
+            change(module)
+
+        spec.loader.exec_module = load_and_change  # type: ignore[method-assign]
+        return spec
 
 
 def script(setup: dict[str, Any], services: Any) -> Callable[..., Any]:
