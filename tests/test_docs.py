@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import doctest
 import importlib
+import json
 import pkgutil
 import re
 import runpy
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import ROOT, Run
 
 import vast_ferry
+from vast_ferry import StandIn, Verdict, carry, check, load_profile
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
@@ -49,6 +52,42 @@ def test_pictures_are_linked_and_linked_pictures_are_there() -> None:
     linked = set(re.findall(r"docs/screenshots/[\w-]+\.png", readme))
     there = {path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     assert linked == there
+
+
+def test_the_provider_of_the_instructions_lints_converts_carries_and_has_a_stand_in(run: Run, tmp_path: Path) -> None:
+    text = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
+    (tmp_path / "quarry.profile.yaml").write_text(text.partition("```yaml\n")[2].partition("```")[0])
+    profile = load_profile(tmp_path / "quarry.profile.yaml")
+    linted = run("profile", "lint", "quarry.profile.yaml", "--examples", "30", cwd=tmp_path)
+    assert (linted.returncode, "Every law holds." in linted.stdout) == (0, True), linted.stdout
+
+    entry: dict[str, Any] = {"ticket": "l-1", "at": 1, "line": "q", "text": "x", "packed": False, "form": ""}
+    event = {"kind": "line", "batch": [{**entry, "notes": {"a": "b"}, "group": None, "tries": 2}]}
+    (tmp_path / "e.json").write_text(json.dumps(event))
+    there = run("event", "convert", "e.json", "--from", "ostermere@1", "--to", "quarry.profile.yaml", cwd=tmp_path)
+    assert json.loads(there.stdout)["loads"][0] == {
+        "id": "l-1", "sent": 1, "belt": "q", "stone": "eA==", "packed": True, "sort": "", "marks": {"a": "b"}, "turn": 2
+    }  # fmt: skip
+
+    handler = "from quarry import heaps\ndef f(job, tools):\n    tools.tell('x')\n"
+    handler += "    heaps.put('h', 'n', job['loads'][0]['stone'])\n"
+    handler += "    return {'back': [one['id'] for one in job['loads'][1:]]}\n"
+    (tmp_path / "h.py").write_text(handler)
+    message = {"time": "", "channel": "q", "body": b"x", "content_type": "text/plain", "attributes": {}, "group": ""}
+    with StandIn(profile, tmp_path, "h.py#f") as stand_in:
+        both = [{**message, "id": name, "attempt": 1, "extensions": {}} for name in "ab"]
+        outcome = stand_in.call("message", *both)
+    assert (str(outcome), outcome.effects[0].fields["body"]) == ("partly failed, b again, 1 effect", b"x")
+
+    project = tmp_path / "project"
+    (project / "samples" / "f").mkdir(parents=True)
+    (project / "ostermere.yaml").write_text("app: a\njobs:\n  f: {code: h.py#f, when: [{line: q}]}\n")
+    code = "from ostermere import stores\ndef f(event, ctx):\n    stores.put('s', 'i', event['batch'][0]['text'])\n"
+    (project / "h.py").write_text(code)
+    (project / "samples" / "f" / "one.json").write_text(json.dumps(event))
+    assert not carry(project, to=str(tmp_path / "quarry.profile.yaml"), out=tmp_path / "there").blocking
+    (checked,) = check(tmp_path / "there").checked
+    assert (checked.verdict, checked.got) == (Verdict.SAME, "acknowledged, 1 effect")
 
 
 def test_the_reference_is_not_stale() -> None:

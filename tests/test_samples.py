@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +18,7 @@ from vast_ferry import BadInput, convert_event
 from vast_ferry.demo import PROJECT
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.http_message import read_request
+from vast_ferry.samples.lines import CHUNK
 from vast_ferry.samples.native import parse_json, read_native
 
 EVENT: dict[str, Any] = json.loads((PROJECT / "samples" / "hive_weight" / "captured.json").read_text())
@@ -178,3 +181,63 @@ def test_convert_takes_one_event_a_line(run: Run) -> None:
     assert bad.returncode == 2
     assert "standard input:5: " in bad.stderr
     assert "Traceback" not in bad.stderr
+
+
+HOSTILE = [b"{", b'{"a": 1, "a": 2}', b'{"a": NaN}', b'"\\ud800"', b'"\xff"', b"[" * 100_000, b"1" * 5000]
+
+
+@pytest.mark.parametrize("data", HOSTILE)
+def test_hostile_json_is_bad_input_where_numbers_are_kept_exact_too(data: bytes) -> None:
+    with pytest.raises(BadInput):
+        parse_json(data, "e.json", exact=True)
+
+
+def test_decimals_stay_as_they_were_written(run: Run) -> None:
+    number = '{"a": 1.10, "b": 1E+400, "c": -0.0, "d": 12345678901234567890.123456789, "e": [1.0, 1]}'
+    event = '{"kind": "book", "batch": [{"ticket": "b", "at": 0, "change": "edit", "book": "t", "key": {"k": 2.50}, '
+    event += f'"was": null, "now": {number}, "seq": ""}}]}}'
+    for other in ("thornwick@1", "fennick", "brackendale", "cloudevents"):
+        there = run("event", "convert", "--lines", "--from", "ostermere@1", "--to", other, stdin=event + "\n")
+        assert '"k": 2.50' in there.stdout.replace('\\"', '"').replace('"k":2.50', '"k": 2.50')
+        back = run("event", "convert", "--lines", "--from", other, "--to", "ostermere@1", stdin=there.stdout)
+        assert back.stdout.strip() == event, back.stderr
+
+
+def test_a_large_file_is_converted_in_order_and_a_mistake_in_it_is_told_by_its_line(run: Run, tmp_path: Path) -> None:
+    lines = [json.dumps(change("ticket", f"w-{n}")) for n in range(4000)]
+    assert sum(map(len, lines)) > 3 * CHUNK  # several chunks, on several processes
+    (tmp_path / "e.jsonl").write_text("\n".join(lines))  # and no line end after the last
+    convert = ("event", "convert", "--lines", "--from", "ostermere@1", "--to", "thornwick@1", "e.jsonl")
+    done = run(*convert, cwd=tmp_path)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert [json.loads(line)["mark"] for line in done.stdout.splitlines()] == [f"w-{n}" for n in range(4000)]
+    lines[2999] = '{"kind": "web", "ticket": 7}'
+    (tmp_path / "e.jsonl").write_text("\n".join(lines))
+    bad = run(*convert, cwd=tmp_path)
+    assert bad.returncode == 2
+    assert "e.jsonl:3000: " in bad.stderr
+    assert len(bad.stdout.splitlines()) == 2999  # what stands before it is there, and nothing after it
+    assert "Traceback" not in bad.stderr
+
+
+def test_losses_of_many_lines_are_told_once_and_counted(run: Run) -> None:
+    lines = "".join(json.dumps(change("ticket", f"w-{n}")) + "\n" for n in range(5))
+    done = run("event", "convert", "--lines", "--from", "ostermere@1", "--to", "wsgi", stdin=lines)
+    assert done.stderr.count("id: it does not arrive") == 2
+    assert "standard input:1: not held by WSGI: id: it does not arrive" in done.stderr
+    assert "standard input: 4 more: id: it does not arrive" in done.stderr
+
+
+def test_a_line_is_converted_as_soon_as_it_is_there() -> None:
+    command = [sys.executable, "-m", "vast_ferry", "event", "convert", "--lines", "--from", "ostermere@1"]
+    with subprocess.Popen(
+        [*command, "--to", "thornwick@1"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as process:
+        assert process.stdin is not None
+        assert process.stdout is not None
+        for number in range(3):
+            process.stdin.write(json.dumps(change("ticket", f"w-{number}")) + "\n")
+            process.stdin.flush()
+            assert json.loads(process.stdout.readline())["mark"] == f"w-{number}"  # while the pipe is still open
+        process.stdin.close()
+        assert process.wait(timeout=20) == 0

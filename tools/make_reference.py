@@ -105,8 +105,8 @@ def providers() -> str:
         "*Made by `python tools/make_reference.py` from the profiles; the tests fail when it is stale.*",
         "",
         "The hosting providers are made up; WSGI, ASGI, CGI and CloudEvents are real. `vast-ferry profile show NAME",
-        "--to OTHER` says what of one the other can't hold. Events are shown as they stand on file (samples,",
-        '`event convert`): items and attributes are keys, a method is under `name()`, bytes are text or `{"base64": …}`.',
+        "--to OTHER` says what of one the other can't hold. Events are shown as they stand on file (samples, `event",
+        'convert`): items and attributes are keys, a method is under `name()`, bytes are text or `{"base64": …}`.',
     ]
     for profile in all_profiles():
         model = profile.model

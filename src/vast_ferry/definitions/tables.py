@@ -88,8 +88,6 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 profile.document.place(*path, "kind"),
             )
         groups.append(((*path, "rows"), kind.rows, TRIGGER_FIELDS.get(kind.kind, ())))
-    if not any(kind.kind == "http" for kind in model.functions.triggers):
-        yield BadInput("no trigger is of the kind http", "Add one", profile.document.place(*base, "triggers"))
     for at, rows, fields in groups:
         for index, row in enumerate(rows):
             place = profile.document.place(*at, index)

@@ -42,6 +42,8 @@ def second_of(seconds: int) -> str:
 
 def epoch_ms_from_time(text: str) -> int:
     """Return whole milliseconds since 1970 of an RFC 3339 `text`, later digits cut off; 0 for an empty text."""
+    if len(text) == 24 and text[19] == "." and text[23] == "Z" and text[20:23].isdecimal():  # as most are spelt
+        return second_from(text[:19] + "Z") * 1000 + int(text[20:23])
     return epoch_ns_from_time(text) // 1_000_000
 
 
@@ -78,7 +80,7 @@ def epoch_ns_from_time(text: str) -> int:
     whole, mark, rest = text.partition(".")
     if not mark:
         return second_from(text) * 1_000_000_000
-    fraction = rest.rstrip("Zz")
+    fraction = rest[:-1]
     if not fraction.isdecimal():  # an offset follows
         digits = re.match(r"\d*", rest)
         fraction = digits[0] if digits else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import http
 import json
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -179,7 +180,7 @@ Mapping_ = dict[str, Field] | Any
 _ANSWER_CHECKS: Final[dict[str, Callable[[Any], bool]]] = {
     "url": lambda value: isinstance(value, str) and "://" in value,
     "method": lambda value: isinstance(value, str) and value.isupper(),
-    "status": lambda value: isinstance(value, int) and 200 <= value <= 599,
+    "status": lambda value: value in {status.value for status in http.HTTPStatus if status >= 200},
     "headers": CHECKS["texts"],
     "again": lambda value: isinstance(value, bool),
 }

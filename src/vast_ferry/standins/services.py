@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import http
 import json
 import os
 import shutil
@@ -226,7 +227,8 @@ def _same_url(one: str, other: str) -> bool:
 
 def _response(answer: dict[str, Any], method: str) -> bytes:
     body = base64.b64decode(answer.get("body", ""))
-    lines = [f"HTTP/1.1 {answer.get('status', 200)} Answered"]
+    status = http.HTTPStatus(answer.get("status", 200))
+    lines = [f"HTTP/1.1 {status.value} {status.phrase}"]
     lines += [f"{name}: {value}" for name, value in answer.get("headers", ())]
     lines += [f"content-length: {len(body)}", "connection: close", "", ""]
     return "\r\n".join(lines).encode("latin-1") + (b"" if method == "HEAD" else body)
