@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import permutations
 
 import pytest
@@ -11,8 +12,11 @@ from hypothesis import strategies as st
 from vast_ferry.checking.projection import Projection
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.mapping import codecs, laws
+from vast_ferry.mapping.codecs_values import OrNull
 from vast_ferry.mapping.compile import reply_losses
+from vast_ferry.mapping.laws_beside import check_beside, check_client
 from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.places import Access, Item
 from vast_ferry.providers.registry import all_profiles
 
 PROFILES = {profile.name: profile for profile in all_profiles()}
@@ -95,3 +99,29 @@ def test_replies_come_back_but_for_derived_losses(name: str, reply: HttpReply, m
 
 def _no_content(name: str, method: str) -> bool:
     return method == "HEAD" and PROFILES[name].reply.callback is not None
+
+
+@pytest.mark.parametrize("name", PROFILES)
+def test_answers_batches_and_calls_keep_their_laws(name: str) -> None:
+    profile = PROFILES[name]
+    for kind in profile.kinds.values():
+        assert [broken for _, broken in check_beside(kind, 25) if broken] == []
+    assert [broken for client in profile.clients if (broken := check_client(client, 25))] == []
+
+
+def test_a_bug_in_a_codec_of_a_call_an_answer_or_a_batch_is_caught(monkeypatch: pytest.MonkeyPatch) -> None:
+    profile = PROFILES["ostermere@1"]
+    post = next(client for client in profile.clients if client.path == "lines.post")
+    monkeypatch.setattr(OrNull, "reader", "text_or_null")
+    broken = check_client(post, 25)
+    assert broken is not None
+    assert "content_type" in broken.why
+    message = profile.kinds["message"]
+    assert message.reply is not None
+    (nothing, mapping) = message.reply.forms
+    silent = replace(message.reply, forms=(replace(nothing, written=True), replace(mapping, written=False)))
+    assert "again" in {loss.field for loss in reply_losses(silent)}  # a form that can't say it has a derived loss
+    assert message.event.each is not None
+    elsewhere = replace(message.event, each=Access("event", (Item("kind"),)))  # where its constant stands
+    bad = [broken.why for _, broken in check_beside(replace(message, event=elsewhere), 25) if broken]
+    assert "what stands around it is not there" in bad[0]

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from vast_ferry.mapping.laws import check_pair, check_shape
+from vast_ferry.mapping.laws_beside import check_beside, check_client
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
@@ -27,7 +28,7 @@ def lint_profile(profile: Profile, examples: int = 200) -> Iterator[Linted]:
     A pair's law is yielded once where it holds with all others, and once for each profile with which it does not.
     """
     for kind, tables in profile.kinds.items():
-        for law, broken in check_shape(tables.event, examples):
+        for law, broken in (*check_shape(tables.event, examples), *check_beside(tables, examples)):
             yield Linted(law, kind, broken)
         law, failed = "fused is read and write", False
         for other in all_profiles():
@@ -40,3 +41,6 @@ def lint_profile(profile: Profile, examples: int = 200) -> Iterator[Linted]:
                     yield Linted(law, kind, broken, f"{one.name} → {two.name}")
         if not failed:
             yield Linted(law, kind)
+    broken_calls = [broken for client in profile.clients if (broken := check_client(client, examples))]
+    if profile.clients:
+        yield Linted("calls pass on what they are given", "services", broken_calls[0] if broken_calls else None)

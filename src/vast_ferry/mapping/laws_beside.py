@@ -1,0 +1,127 @@
+"""The laws of what stands beside events: answers, batches, calls of services; on generated values, like the others."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping import laws
+from vast_ferry.mapping.clients import HUB_CLIENTS, Client
+from vast_ferry.mapping.compile import build_batch, event_losses, reply_losses, translate_event, translate_reply
+from vast_ferry.mapping.emit import module_source, run_module, run_source
+from vast_ferry.mapping.losses import Broken, Fields
+from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, Kind
+
+VALUES = {
+    **laws.VALUES,
+    "record": laws.RECORD,
+    "name": laws.NAME,
+    "again": st.lists(laws.NAME, max_size=3, unique=True),
+    "value": laws.JSON,
+}
+
+
+@functools.lru_cache(maxsize=64)
+def values(names: tuple[str, ...], count: int) -> tuple[Fields, ...]:
+    """Return generated values of fields, always the same."""
+    made: list[Fields] = []
+
+    @settings(
+        max_examples=count,
+        deadline=None,
+        database=None,
+        derandomize=True,
+        phases=[Phase.generate],
+        suppress_health_check=list(HealthCheck),
+    )
+    @given(st.fixed_dictionaries({name: VALUES[name] for name in names}))
+    def collect(fields: Fields) -> None:
+        made.append(fields)
+
+    collect()
+    return tuple(made)
+
+
+def _first(check: Callable[[Fields], str], fields: tuple[Fields, ...], law: str, kind: str) -> Broken | None:
+    for one in fields:
+        try:
+            why = check(one)
+        except Exception as error:
+            why = f"{type(error).__name__}: {error}"
+        if why:
+            return Broken(law, kind, why, one)
+    return None
+
+
+def check_answers(kind: Kind, examples: int) -> Broken | None:
+    """Return how an answer to anything but HTTP does not come back as it was given, if it does not."""
+    shape = kind.answered
+    write, read = (
+        run_source(translate_reply("answer", one, other)) for one, other in ((HUB_DONE, shape), (shape, HUB_DONE))
+    )
+    losses = reply_losses(shape)
+
+    def check(done: Fields) -> str:
+        after = read(write(done))
+        lost = {loss.field for loss in losses if loss.applies(done)}
+        changed = laws.changed(done, after) - lost
+        return f"{sorted(changed)} came back as {after!r}" if changed else ""
+
+    return _first(check, values(("value", "again"), examples), "answers come back", kind.event.kind)
+
+
+def check_batch(kind: Kind, examples: int) -> Broken | None:
+    """Return how a batch does not hold its events in order, if it does not."""
+    shape = kind.event
+    assert shape.each is not None
+    tests = ", ".join(f"{constant.at} == {constant.value!r}" for constant in shape.envelope)
+    looks = f"def look({shape.each.root}):\n    return {shape.each}, [{tests}]"
+    code = run_module(module_source("A batch.", [build_batch("make", shape)], looks), "a batch")
+    write = laws.compiled(HUB_EVENTS[shape.kind], shape.on_file())
+    entries = [write(event) for event in laws.pool(shape.kind, max(3, min(examples, 20)))]
+
+    def check(some: Fields) -> str:
+        taken = entries[: some["count"]]
+        batch = code["make"](taken)
+        found, around = code["look"](batch)
+        if not all(around):
+            return f"what stands around it is not there: {batch!r}"
+        return "" if found == taken else f"its events are not in it: {batch!r}"
+
+    return _first(check, tuple({"count": count} for count in range(4)), "batches hold their events", shape.kind)
+
+
+def check_client(client: Client, examples: int) -> Broken | None:
+    """Return how what a call is given does not arrive, but for derived losses, if it does not."""
+    hub = HUB_CLIENTS[client.operation].arguments
+    write, read = (
+        run_source(translate_event("pass_on", one, other))
+        for one, other in ((hub, client.arguments), (client.arguments, hub))
+    )
+    several = len(client.arguments.parameters) > 1
+    used = [name for name in client.arguments.parameters if any(r.at.root == name for r in client.arguments.rows)]
+    losses = event_losses(client.arguments)
+
+    def check(fields: Fields) -> str:
+        passed = write(fields)
+        named: dict[str, Any] = dict(zip(client.arguments.parameters, passed if several else (passed,), strict=True))
+        after = read(*(named[name] for name in used))
+        lost = {loss.field for loss in losses if loss.applies(fields)}
+        changed = laws.changed(fields, after) - lost
+        return f"{sorted(changed)} arrived as {after!r}" if changed else ""
+
+    names = tuple(OPERATIONS[client.operation].takes)
+    return _first(check, values(names, examples), "calls pass on what they are given", client.called)
+
+
+def check_beside(kind: Kind, examples: int) -> Iterator[tuple[str, Broken | None]]:
+    """Yield the laws of a kind's answers and batches, each with how it is broken, if it is."""
+    if kind.event.kind != "http":
+        yield "answers come back", check_answers(kind, examples)
+    if kind.event.each is not None:
+        yield "batches hold their events", check_batch(kind, examples)
