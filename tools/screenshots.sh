@@ -24,12 +24,13 @@ shot() { # NAME COMMAND: what the command leaves on the screen
 vast-ferry demo --out "$work/kept" >/dev/null
 shot demo "vast-ferry demo"
 cp -r "$work/kept/apiary" "$work/apiary"
-(cd "$work" && vast-ferry carry apiary --to wsgi --out ported >/dev/null)
-sed -i 's/"kg": 1000/"kg": 1024/; s/problem(413/problem(400/' "$work/ported/handlers/hives.py"
-shot check "echo -e '\$ vast-ferry check ported --without raw_target\n'; vast-ferry check ported --without raw_target"
+(cd "$work" && vast-ferry carry apiary --to thornwick@1 --out ported >/dev/null)
+sed -i 's/"kg": 1000/"kg": 1024/' "$work/ported/handlers/hives.py"
+sed -i 's/post("packing"/post("packed"/' "$work/ported/handlers/orders.py"
+shot check "echo -e '\$ vast-ferry check ported\n'; vast-ferry check ported"
 say() { echo "echo -e '\$ $1\\n'; $1"; }
 shot profile-show "$(say 'vast-ferry profile show ostermere@1 --to wsgi --kind http')"
-shot carry "$(say 'vast-ferry carry apiary --to thornwick@1 --out there')"
+shot carry "$(say 'vast-ferry carry apiary --to wsgi --out there')"
 shot lint "$(say 'vast-ferry profile lint cloudevents --examples 50')"
 shot convert "$(say 'vast-ferry event convert apiary/samples/record_inspection/captured.json --from ostermere@1 --to brackendale')"
 vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null

@@ -289,10 +289,12 @@ def list_profiles(form: str) -> None:
 @FORMAT
 def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     """Print the rows of profile NAME (a provider, provider@edition, or a profile file)."""
+    from rich.console import Group
+
     from vast_ferry.definitions.tables import checked_definition
     from vast_ferry.providers.registry import find_profile
     from vast_ferry.reports.data import profile_data
-    from vast_ferry.reports.text import profile_text
+    from vast_ferry.reports.text import calls_text, profile_text
     from vast_ferry.source.plan import crossing_losses
 
     shown = find_profile(name)
@@ -300,7 +302,10 @@ def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     target = find_profile(to) if to else None
     kinds = [kind] if kind and shown.kind(kind) else list(shown.kinds)
     losses = {each: crossing_losses(shown, target, each) for each in kinds if each in target.kinds} if target else None
-    emit(form, profile_data(shown, losses), profile_text(shown, kinds, losses, target.title if target else ""))
+    text: RenderableType = profile_text(shown, kinds, losses, target.title if target else "")
+    if shown.clients and not kind:
+        text = Group(text, calls_text(shown, target))
+    emit(form, profile_data(shown, losses), text)
 
 
 @profile.command()

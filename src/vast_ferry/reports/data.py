@@ -86,6 +86,10 @@ def profile_data(profile: Profile, losses: Mapping[str, Sequence[Loss]] | None =
             for name, kind in profile.kinds.items()
         },
     }
+    data["calls"] = [
+        {"call": client.called, "does": client.operation, "takes": list(client.takes), "awaited": client.awaited}
+        for client in profile.clients
+    ]
     if losses is not None:
         data["losses"] = {kind: [loss_data(loss) for loss in found] for kind, found in losses.items()}
     return data

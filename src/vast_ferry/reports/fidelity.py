@@ -151,13 +151,15 @@ def write_plot(frame: pd.DataFrame, path: Path) -> None:
         axis.set_yticks(range(len(names)), names, fontsize=6.5)
         for row, cells in enumerate(matrix.to_numpy()):
             for column, cell in enumerate(cells):
+                if cell >= 0.995:  # what holds everything needs no number: it would only hide the others
+                    continue
                 colour = "white" if cell < 0.78 else "black"
                 axis.text(column, row, f"{cell * 100:.0f}", ha="center", va="center", fontsize=5.5, color=colour)
     for axis in axes.flat[len(kinds) :]:
         axis.set_axis_off()
     if image is not None:
         bar = figure.colorbar(image, ax=axes, shrink=0.6, pad=0.01)
-        bar.set_label("share of the fields that arrive (in part: half)", fontsize=8)
+        bar.set_label("share of the fields that arrive (in part: half; no number: all of them)", fontsize=8)
         bar.ax.tick_params(labelsize=7)
     figure.suptitle("What the provider on the x axis holds of the events of the provider on the y axis", fontsize=11)
     _moved(path, lambda name: figure.savefig(name, format=path.suffix[1:], dpi=100))

@@ -19,6 +19,7 @@ from vast_ferry.checking.check import Checked, CheckResult
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.losses import Broken, Loss
 from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
@@ -222,6 +223,22 @@ def profile_text(
     return Group(*parts)
 
 
+def calls_text(profile: Profile, target: Profile | None) -> RenderableType:
+    """Return how handlers of a profile reach services, and by which calls of another's the same is done."""
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for client in profile.clients:
+        there: list[RenderableType] = []
+        if target is not None:
+            theirs = target.operations.get(client.operation)
+            lost = [loss.field for loss in client_losses(theirs, client)] if theirs else []
+            there = [Text(theirs.called if theirs else "no way there", "" if theirs else "red")]
+            there.append(Text(f"but not {', '.join(lost)}" if lost else "", "magenta"))
+        called = f"{'await ' * client.awaited}{client.called}({', '.join(client.takes)})"
+        table.add_row(called, Text(client.operation, "cyan"), *there)
+    about = f"  and the same at {target.title}" if target else ""
+    return Group(Text(), Text.assemble(("calls of services", "bold"), (about, "dim")), Padding(table, (0, 0, 0, 2)))
+
+
 def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
     """Return which laws a profile keeps, kind by kind; where one is broken, how, and an event that shows it."""
     parts: list[RenderableType] = [heading(profile.title, profile.model.about), Text()]
@@ -238,8 +255,10 @@ def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
 
 
 def _told(broken: Broken) -> str:
-    fields = EVENTS[broken.kind]
-    said = {name: value for name, value in broken.event.items() if value != fields[name].default_value}
+    fields = EVENTS.get(broken.kind, {})
+    said = {
+        name: value for name, value in broken.event.items() if name not in fields or value != fields[name].default_value
+    }
     return ", ".join(f"{name}={value!r}" for name, value in said.items()) or "every event"
 
 

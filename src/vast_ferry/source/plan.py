@@ -140,13 +140,16 @@ class Plan:
 
     def _note_clients(self, scanned: Scanned) -> None:
         told: set[str] = set()
+        carried = {function.entry.file for function in self.carried}
+        left = {function.entry.file for function in self.left} - carried
         for client, place in scanned.uses:
             theirs = self.target.operations.get(client.operation)
             what = f"{client.called} is called"
             if theirs is None:
                 self._note(
                     "client-not-carried",
-                    Severity.BLOCKING,
+                    # A handler's file that was left behind may still be imported by others.
+                    Severity.TODO if place.file in left else Severity.BLOCKING,
                     f"{what}, and at {self.target.title} there is no way to {OPERATIONS[client.operation].meaning}",
                     "Call another service there, or leave the function where it is",
                     place=place,
