@@ -19,8 +19,9 @@ from conftest import ROOT, Run
 from vast_ferry import BadInput, convert_event
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import EVENTS
-from vast_ferry.mapping import laws
+from vast_ferry.mapping import emit, laws
 from vast_ferry.providers.json_schema import profile_schema
+from vast_ferry.providers.profile import load_profile
 from vast_ferry.providers.registry import all_profiles, find_profile, shipped
 from vast_ferry.samples.convert import Converter
 from vast_ferry.samples.native import kind_of, read_events, write_events
@@ -273,3 +274,21 @@ def test_the_quick_way_gives_what_the_careful_way_gives(name: str, kind: str) ->
             again = convert(native, "e.json", 1)
             assert laws.same("", first.events, again.events)
             assert [loss.code for loss in first.losses] == [loss.code for loss in again.losses]
+
+
+def test_only_what_is_asked_for_is_compiled(monkeypatch: pytest.MonkeyPatch) -> None:
+    made: list[str] = []
+    run_module = emit.run_module
+
+    def noted(text: str, name: str) -> dict[str, Any]:
+        made.append(name)
+        return run_module(text, name)
+
+    monkeypatch.setattr(emit, "run_module", noted)
+    ours, theirs = (load_profile(shipped()[name]) for name in ("ostermere@2", "thornwick@2"))
+    assert made == []  # to load a profile compiles nothing
+    signal = {"kind": "bell", "ticket": "n", "at": 0, "name": "x", "about": "", "content": None}
+    Converter(ours, theirs)(signal, "e.json", 1)
+    # there and back by way of the hub, straight, and what the losses of this one kind look at
+    assert sorted(name for name in made if name != "view") == ["convert", "read_event", "write_event"]
+    assert made.count("view") <= 4

@@ -45,7 +45,7 @@ class _Lines:
         self.encode = simplejson.JSONEncoder(ensure_ascii=False, use_decimal=True).encode
 
     def chunk(self, data: bytes, first: int) -> Chunk:
-        done, number = Chunk(), first - 1
+        done = Chunk()
         parts: list[str] = []
         try:
             for number, line in enumerate(data.split(b"\n"), first):
@@ -60,7 +60,7 @@ class _Lines:
                     done.losses[told] = (line_of_first, count + 1)
         except BadInput as error:
             done.error = error
-        done.lines = number - first + (0 if data.endswith(b"\n") else 1)
+        done.lines = data.count(b"\n") + (not data.endswith(b"\n") and bool(data))
         done.text = "".join(f"{part}\n" for part in parts)
         return done
 
