@@ -247,9 +247,8 @@ class CronOrEvery(Cron):
         count, unit = int(every[1]), every[2]
         whole = 60 if unit == "minute" else 24
         if not count or whole % count:
-            raise FormError(
-                f"{value!r} is no part of {'an hour' if unit == 'minute' else 'a day'}: no cron line says it"
-            )
+            part = "an hour" if unit == "minute" else "a day"
+            raise FormError(f"{value!r} does not divide {part} evenly: no cron line says it")
         return f"*/{count} * * * *" if unit == "minute" else f"0 */{count} * * *"
 
 
