@@ -10,6 +10,7 @@ import pytest
 from conftest import Project
 
 from vast_ferry import BadInput, HttpEvent, StandIn, Verdict, carry, check
+from vast_ferry.demo import PROJECT
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.bindings import Binding
 from vast_ferry.mapping.tables import HUB_EVENTS
@@ -448,3 +449,78 @@ def test_samples_may_be_native_of_any_provider_or_cloudevents(
         ("cloud.http", Verdict.SAME, "acknowledged, 1 effect"),
         ("other.yaml", Verdict.SAME, "acknowledged, 1 effect"),
     ]
+
+
+# --- from and to coroutines -------------------------------------------------------------------------------------------
+
+COROUTINES = {
+    "brackendale.json": """
+{"service": "apiary", "functions": {
+  "weigh": {"module": "h.py:weigh", "timeout": 5, "on": [{"pattern": "/hives/:hive/weight", "methods": ["POST"]}]},
+  "copy": {"module": "h.py:copy", "on": [{"store": "sheets", "prefix": "north/", "verbs": ["put"]}]},
+  "letters": {"module": "h.py:letters", "on": [{"channel": "letters"}]}
+}}
+""",
+    "h.py": """
+import asyncio
+import json
+from brackendale import Response
+
+
+async def weigh(request, services):
+    old, data = await asyncio.gather(services.records.get("hives", request.groups), request.json())
+    await services.records.put("hives", request.groups, {**(old or {}), **data})
+    services.log("weighed", hive=request.groups["hive"])
+    return Response(json.dumps({"was": old, "days": request.url.params.getAll("day")}), 201, [("x-a", "1")])
+
+
+async def copy(happening, services):
+    content = await services.objects.get(happening.object.store, happening.object.key)
+    if content is None:
+        raise LookupError(happening.object.key)
+    await services.objects.put("copies", happening.object.key, content, media=happening.object.type)
+
+
+async def letters(happening, services):
+    await services.messages.send("out", (await happening.bytes()).upper(), headers=happening.headers)
+""",
+    "samples/weigh/one.http": 'POST /hives/h%2F7/weight?day=a&day=b HTTP/1.1\r\nHost: a\r\nContent-Length: 8\r\n\r\n{"w": 1}',
+    "samples/weigh/known.yaml": """
+kind: http
+event: {method: POST, path.raw: /hives/h-7/weight, body: {json: {w: 2}}}
+before: {records: [{table: hives, keys: {hive: h-7}, record: {w: 1, of: blue}}]}
+""",
+    "samples/copy/one.yaml": """
+kind: object
+event: {bucket: sheets, key: north/a b.csv, content_type: text/csv}
+before: {objects: [{bucket: sheets, key: north/a b.csv, body: {base64: /w==}}]}
+""",
+    "samples/copy/gone.yaml": "kind: object\nevent: {bucket: sheets, key: north/a.csv}\n",
+    "samples/letters/two.yaml": "kind: message\nevents: [{channel: letters, body: a, attributes: {b: c}}, "
+    "{channel: letters, body: b}]\n",
+}
+
+
+@pytest.mark.parametrize("to", ["ostermere", "thornwick", "wsgi", "asgi", "cgi"])
+def test_coroutines_are_carried_to_handlers_that_are_none_and_to_others(
+    project: Project, tmp_path: Path, to: str
+) -> None:
+    crossing = carry(project(COROUTINES), to=to, out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    assert result.good, [(one.sample, one.differences, one.reasons) for one in result.checked if one.differences]
+    standards = to in ("wsgi", "asgi", "cgi")
+    assert len(result.checked) == (2 if standards else 5)
+    assert crossing.blocking is standards  # two functions were left behind
+
+
+def test_handlers_that_are_no_coroutines_are_carried_to_a_provider_of_coroutines(tmp_path: Path) -> None:
+    crossing = carry(PROJECT, to="brackendale", out=tmp_path / "there")
+    assert crossing.record.left_behind == ["nectar_report"]  # whose schedule it has no words for
+    (held,) = [
+        finding
+        for finding in crossing.findings
+        if finding.code == "trigger-not-held" and crossing.blocking and str(finding.severity) == "blocking"
+    ]
+    assert (held.field, held.place.line) == ("suffix", 27)
+    result = check(tmp_path / "there")
+    assert (result.good, len(result.checked)) == (True, 28)

@@ -10,6 +10,7 @@ from typing import Any, Final
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.tables import checked_definition, parse_form
 from vast_ferry.documents.document import Document
+from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
@@ -19,7 +20,7 @@ from vast_ferry.providers.registry import all_profiles
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 #: syntax → how to read it
-READERS: Final = {"yaml": read_yaml, "toml": read_toml}
+READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json}
 
 
 #: Rows that say several fields at once.
@@ -236,12 +237,11 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     data[model.functions.at] = {
         function.name: _function_data(function, model, profile) for function in project.functions
     }
-    text = (
-        write_toml(data, comments)
-        if model.syntax == "toml"
-        else "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)
-    )
-    return {model.file: text}
+    if model.syntax == "toml":
+        return {model.file: write_toml(data, comments)}
+    if model.syntax == "json":  # which has no comments: findings tell a person what to do
+        return {model.file: write_json(data)}
+    return {model.file: "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)}
 
 
 def _function_data(function: Function, model: DefinitionModel, profile: Profile) -> dict[str, Any]:

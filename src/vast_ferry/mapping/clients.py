@@ -87,20 +87,21 @@ def client_losses(theirs: Client, ours: Client) -> list[Loss]:
 
 
 def client_module(
-    about: str, root: str, ours: Iterable[Client], theirs: Mapping[str, Client], imports: Iterable[str] = ()
+    about: str, root: str, ours: Iterable[Client], theirs: Mapping[str, Client], hosts: Iterable[str] = ()
 ) -> tuple[list[Source], str]:
     """Return what makes `root` of one provider out of another's clients: translations, and the code that uses them.
 
     `theirs` gives the other's client for each operation; what it has not raises NotImplementedError when it is called.
+    `hosts` are the other's parameters by which it reaches services; `host(name)` then gives them.
     """
     sources: list[Source] = []
     groups: dict[str, list[str]] = {}
     for client in ours:
         group, _, name = client.path.rpartition(".")
-        text, used = _function(root, client, theirs.get(client.operation), name, in_class=bool(group))
+        text, used = _function(root, client, theirs.get(client.operation), name, in_class=bool(group), hosts=hosts)
         sources += used
         groups.setdefault(group, []).append(text)
-    parts = list(imports)
+    parts: list[str] = []
     for group, functions in groups.items():
         if not group:
             parts += functions
@@ -116,7 +117,9 @@ def class_of(root: str, group: str) -> str:
     return "".join(word.title().replace("_", "") for word in [*root.split("."), *group.split(".")])
 
 
-def _function(root: str, ours: Client, theirs: Client | None, name: str, *, in_class: bool) -> tuple[str, list[Source]]:
+def _function(
+    root: str, ours: Client, theirs: Client | None, name: str, *, in_class: bool, hosts: Iterable[str]
+) -> tuple[str, list[Source]]:
     unique = f"{root}.{ours.path}".replace(".", "_")
     word = "async def" if ours.awaited else "def"
     own = ["self"] if in_class else []
@@ -129,10 +132,12 @@ def _function(root: str, ours: Client, theirs: Client | None, name: str, *, in_c
     sources = [arguments]
     given = ", ".join(arguments.parameters)
     star = "*" if len(theirs.arguments.parameters) > 1 else ""
-    called = theirs.path if not theirs.root else theirs.called
+    called = theirs.called if theirs.root else theirs.path
+    if theirs.root in hosts:  # what the running handler was called with
+        called = f"host({theirs.root!r}).{theirs.path}"
     call = f"{called}({star}{arguments.name}({given}))"
     if theirs.awaited:
-        call = f"await {call}" if ours.awaited else f"wait_for({call})"
+        call = f"await {call}" if ours.awaited else f"wait_for({call}, host('loop'))"
     if theirs.result is None or ours.result is None:
         return head + textwrap.indent(f"{about}\n{call}", "    "), sources
     result = translate_event(f"{unique}_result", theirs.result, ours.result)

@@ -57,15 +57,24 @@ class Delivery:
     more: tuple[str, ...] = field(default=())
 
 
-def deliver(name: str, original: Kind, caller: Kind, about: str = "", *, fresh: bool = False) -> Delivery:
+def deliver(
+    name: str, original: Kind, caller: Kind, about: str = "", *, fresh: bool = False, hosts: tuple[str, ...] = ()
+) -> Delivery:
     """Return the function that calls a handler of `original`'s shapes as `caller` calls one of its own.
 
     Its first parameter is that handler, then come `caller`'s parameters, and `function` and `limit` where the handler
     is told more of its call than `caller` tells. A batch is split where `original` takes one event at a time: what
     raises is to be delivered again, and told as `caller` tells it; where `caller` has one event at a time, a batch of
-    one is made of it.
+    one is made of it. `hosts` are those of `caller`'s parameters by which services are reached.
     """
-    return _Delivery(name, original, caller, about, fresh).made()
+    made = _Delivery(name, original, caller, about, fresh)
+    if hosts:
+        loop = ", 'loop': asyncio.get_running_loop()" if caller.asynchronous else ""
+        held = ", ".join(f"{host!r}: {host}" for host in hosts)
+        made.lines.append(f"HOST.set({{{held}{loop}}})")
+        if loop:
+            made.lines.insert(0, "import asyncio\n")
+    return made.made()
 
 
 class _Delivery:

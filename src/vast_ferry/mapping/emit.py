@@ -42,9 +42,13 @@ def _library() -> tuple[dict[str, _Definition], dict[str, str]]:
         elif isinstance(node, ast.ImportFrom) and node.module != "__future__":
             for alias in node.names:
                 imports[alias.name] = f"from {node.module} import {alias.name}"
-        elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign):
-            name = node.targets[0].id if isinstance(node, ast.Assign) else node.name  # type: ignore[attr-defined]
-            decorators = [] if isinstance(node, ast.Assign) else node.decorator_list
+        elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign):
+            if isinstance(node, ast.Assign | ast.AnnAssign):
+                target = node.target if isinstance(node, ast.AnnAssign) else node.targets[0]
+                assert isinstance(target, ast.Name)
+                name, decorators = target.id, []
+            else:
+                name, decorators = node.name, node.decorator_list
             start = min([node.lineno, *(decorator.lineno for decorator in decorators)]) - 1
             source = "".join(lines[start : node.end_lineno]).rstrip()
             source = "\n".join(line.split("  # noqa")[0] for line in source.splitlines())

@@ -7,6 +7,7 @@ A function belongs here if generated code calls it at run time. Two-way pairs st
 from __future__ import annotations
 
 import base64
+import contextvars
 import decimal
 import functools
 import http
@@ -885,6 +886,17 @@ def settled(done: dict[str, Any]) -> dict[str, Any]:
     if done["again"]:
         raise DeliverAgain(", ".join(done["again"]))
     return done
+
+
+#: What the handler that is running was called with, for calls of services that go by way of it.
+HOST: contextvars.ContextVar[dict[str, Any]] = contextvars.ContextVar("HOST")
+
+
+def wait_for(coroutine: Any, loop: Any) -> Any:
+    """Return what an awaited call gives, to a handler that does not await and so runs in a thread of its own."""
+    import asyncio
+
+    return asyncio.run_coroutine_threadsafe(coroutine, loop).result()
 
 
 def note_failure() -> None:

@@ -113,22 +113,42 @@ class Profile:
         """Return the source of each module that handlers import from the provider, over a stand-in's services."""
         return self.modules_over(HUB_CLIENTS)
 
+    @property
+    def hosts(self) -> tuple[str, ...]:
+        """Return the parameters of handlers by which they reach services."""
+        return tuple(name for name in self.model.handler.parameters if any(c.root == name for c in self.clients))
+
     def modules_over(
-        self, theirs: Mapping[str, Client], imports: Iterable[str] = (), used: Iterable[Client] | None = None
+        self,
+        theirs: Mapping[str, Client],
+        imports: Iterable[str] = (),
+        used: Iterable[Client] | None = None,
+        hosts: tuple[str, ...] = (),
     ) -> dict[str, str]:
         """Return the source of each module that handlers import, its clients made of others' `theirs`.
 
-        With `used`, a module of which no client is used has none of them.
+        With `used`, a module of which no client is used has none of them. `hosts` are the other's parameters by which
+        it reaches services.
         """
         own = {client.root for client in self.clients} - set(self.model.handler.parameters)
         names = dict.fromkeys([*self.model.modules, *self.model.decorators, *sorted(own)])
         wanted = own if used is None else {client.root for client in used}
-        return {name: self._module(name, theirs, imports, wanted) for name in names}
+        made = {}
+        for name in names:
+            ours = [client for client in self.clients if client.root == name and name in wanted]
+            made[name] = self._module(name, ours, theirs, imports, hosts)
+        return made
 
-    def _module(self, name: str, theirs: Mapping[str, Client], imports: Iterable[str], wanted: set[str]) -> str:
+    def _module(
+        self,
+        name: str,
+        ours: list[Client],
+        theirs: Mapping[str, Client],
+        imports: Iterable[str],
+        hosts: tuple[str, ...],
+    ) -> str:
         about = f"What handlers import from {name}: made from its profile."
-        ours = [client for client in self.clients if client.root == name and name in wanted]
-        sources, code = client_module(f"{self.title}'s services.", name, ours, theirs)
+        sources, code = client_module(f"{self.title}'s services.", name, ours, theirs, hosts)
         parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
         parts += _decorators(self.model.decorators.get(name, []))
         parts += [code] if code else []
@@ -136,13 +156,15 @@ class Profile:
         parts += ["\n".join(f"{group} = {class_of(name, group)}()" for group in groups)] if groups else []
         return module_source(about, sources, *[*(imports if ours else ()), *parts])
 
-    def context_classes(self, theirs: Mapping[str, Client]) -> tuple[list[Source], list[str]]:
+    def context_classes(
+        self, theirs: Mapping[str, Client], hosts: tuple[str, ...] = ()
+    ) -> tuple[list[Source], list[str]]:
         """Return the classes of the objects by which handlers reach services from their parameters."""
         sources: list[Source] = []
         parts: list[str] = []
         for root in dict.fromkeys(c.root for c in self.clients if c.root in self.model.handler.parameters):
             ours = [client for client in self.clients if client.root == root]
-            used, code = client_module(f"{self.title}'s services.", root, ours, theirs)
+            used, code = client_module(f"{self.title}'s services.", root, ours, theirs, hosts)
             sources += used
             parts.append(code)
         return sources, parts

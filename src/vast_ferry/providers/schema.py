@@ -203,7 +203,7 @@ class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
     file: Inside
-    syntax: Literal["yaml", "toml"]
+    syntax: Literal["yaml", "toml", "json"]
     name: str
     region: str = ""
     functions: FunctionsModel

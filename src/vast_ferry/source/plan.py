@@ -87,7 +87,9 @@ class Plan:
         limits = {function.name: self._limit(function) for function in self.carried}
         made = {f"{self.wrapping.module}.py": self.wrapping.shared_module()}
         used = [client for client, _ in scanned.uses]
-        clients = self.source.modules_over(self.target.operations, self._client_imports(), used)
+        clients = self.source.modules_over(
+            self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
+        )
         made.update({f"{name.replace('.', '/')}.py": clients[name] for name in scanned.modules})
         self._note_clients(scanned)
         for function in self.carried:
@@ -132,11 +134,6 @@ class Plan:
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
         )
-
-    def _client_imports(self) -> list[str]:
-        """Return the imports by which the source's modules reach the target's clients."""
-        roots = {client.root for client in self.target.clients} - set(self.target.model.handler.parameters)
-        return [f"import {root}" for root in sorted(roots)]
 
     def _note_clients(self, scanned: Scanned) -> None:
         told: set[str] = set()

@@ -70,6 +70,7 @@ class Wrapping:
                 target.kind(kind),
                 f"Call a handler of {source.title} with what {target.title} hands over, and answer as it wants.",
                 fresh=True,
+                hosts=target.hosts,
             )
             for kind in kinds
         }
@@ -96,10 +97,25 @@ class Wrapping:
             routing += ("document_of",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
         sources += [source for source in self.more if all(source.name != other.name for other in sources)]
-        context, classes = self.source.context_classes(self.target.operations)
+        context, classes = self.source.context_classes(self.target.operations, self.target.hosts)
+        if classes:
+            classes = [*self.client_imports(self.module), *classes]
         classes += dict.fromkeys(text for one in self.deliveries.values() for text in one.more)
         texts = [one.text for one in self.deliveries.values()]
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
+
+    def client_imports(self, here: str = "") -> list[str]:
+        """Return what a module other than `here` needs to reach the target's services."""
+        roots = {client.root for client in self.target.clients} - set(self.target.hosts)
+        made = [f"import {root}" for root in sorted(roots)]
+        if self.target.hosts:
+            # Looked up when it is called: the two modules may import each other.
+            there = "" if here == self.module else f"    from {self.module} import HOST\n\n"
+            made.append(
+                f'def host(name):\n    """Return what the handler that is running was called with."""\n{there}'
+                "    return HOST.get()[name]"
+            )
+        return made
 
     def shim_entry(self, function: Function) -> Entry:
         """Return where the shim of a function stands, beside its handler's file, and the callable in it."""
