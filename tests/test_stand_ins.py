@@ -453,6 +453,7 @@ def test_samples_may_be_native_of_any_provider_or_cloudevents(
 
 # --- from and to coroutines -------------------------------------------------------------------------------------------
 
+WEIGHED = 'POST /hives/h%2F7/weight?day=a&day=b HTTP/1.1\r\nHost: a\r\nContent-Length: 8\r\n\r\n{"w": 1}'
 COROUTINES = {
     "brackendale.json": """
 {"service": "apiary", "functions": {
@@ -484,7 +485,7 @@ async def copy(happening, services):
 async def letters(happening, services):
     await services.messages.send("out", (await happening.bytes()).upper(), headers=happening.headers)
 """,
-    "samples/weigh/one.http": 'POST /hives/h%2F7/weight?day=a&day=b HTTP/1.1\r\nHost: a\r\nContent-Length: 8\r\n\r\n{"w": 1}',
+    "samples/weigh/one.http": WEIGHED,
     "samples/weigh/known.yaml": """
 kind: http
 event: {method: POST, path.raw: /hives/h-7/weight, body: {json: {w: 2}}}
