@@ -525,3 +525,31 @@ def test_handlers_that_are_no_coroutines_are_carried_to_a_provider_of_coroutines
     assert (held.field, held.place.line) == ("suffix", 27)
     result = check(tmp_path / "there")
     assert (result.good, len(result.checked)) == (True, 28)
+
+
+MIXED = """
+def f(event, ctx):
+    if event["kind"] == "web":
+        return event["call"]["search"]
+    return {"again": [entry["ticket"] for entry in event["batch"]]} if event["kind"] == "line" else None
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "ostermere@2"])
+def test_a_function_with_triggers_of_several_kinds_tells_its_events_apart(
+    project: Project, tmp_path: Path, to: str
+) -> None:
+    samples = {
+        "samples/f/a.yaml": "kind: message\nevent: {channel: q, body: x}\n",
+        "samples/f/b.http": "GET /x?a=b HTTP/1.1\r\nHost: a\r\n\r\n",
+        "samples/f/c.yaml": "kind: signal\nevent: {name: x}\n",
+    }
+    text = "app: a\njobs:\n  f: {code: h.py#f, when: [{line: q}, {web: GET /x}, {bell: x}]}\n"
+    crossing = carry(project({"ostermere.yaml": text, "h.py": MIXED, **samples}), to=to, out=tmp_path / "there")
+    assert not crossing.blocking
+    result = check(tmp_path / "there")
+    assert [(one.verdict, one.got.partition(",")[0]) for one in result.checked] == [
+        (Verdict.SAME, "failed" if to == "ostermere@2" else "failed: DeliverAgain: f/a.yaml"),
+        (Verdict.SAME, "replied 200"),
+        (Verdict.SAME, "acknowledged"),
+    ]

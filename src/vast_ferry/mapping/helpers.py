@@ -853,6 +853,16 @@ class PairsByNameNoCase(PairsByName):
 # --- is a value what its field holds? ---------------------------------------------------------------------------------
 
 
+def gently(value: Any, *steps: str | int) -> Any:
+    """Return what stands at a place that may not be there: items by their keys, attributes by `.name`."""
+    for step in steps:
+        try:
+            value = getattr(value, step[1:]) if isinstance(step, str) and step.startswith(".") else value[step]
+        except (AttributeError, KeyError, IndexError, TypeError):
+            return None
+    return value
+
+
 def all_pairs(value: Any) -> bool:
     """Tell whether a value is a list of pairs of text."""
     for pair in value:

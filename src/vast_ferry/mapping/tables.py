@@ -85,6 +85,11 @@ class EventShape:
         )
 
     @property
+    def told(self) -> tuple[Constant, ...]:
+        """Return the constants by which an event, or a batch of them, is told from those of other kinds."""
+        return self.constants if self.each is None else self.envelope
+
+    @property
     def handed_over(self) -> tuple[str, ...]:
         """Return a handler's parameters: for a batch, the batch stands where one of its events would."""
         if self.each is None:

@@ -62,15 +62,16 @@ class Plan:
 
     def _why_left(self, function: Function) -> str:
         """Return why a function can't be carried, or nothing."""
-        if len(function.kinds) > 1:
-            return f"it has triggers of several kinds ({', '.join(function.kinds)}); declare a function for each"
-        kind = function.kinds[0]
-        if kind not in self.source.kinds:
-            return f"{self.source.title} has no {kind} events"
-        if kind not in self.target.kinds:
-            return f"{self.target.title} has no {kind} events"
-        if self.target.kinds[kind].reply is None and kind == "http":
-            return f"{self.target.title} does not say how {kind} handlers answer"
+        for kind in function.kinds:
+            if kind not in self.source.kinds:
+                return f"{self.source.title} has no {kind} events"
+            if kind not in self.target.kinds:
+                return f"{self.target.title} has no {kind} events"
+            if self.target.kinds[kind].reply is None and kind == "http":
+                return f"{self.target.title} does not say how {kind} handlers answer"
+        untold = [kind for kind in function.kinds if not self.target.kinds[kind].event.told]
+        if len(function.kinds) > 1 and len(untold) > 1:
+            return f"{self.target.title} does not tell {' and '.join(untold)} events apart; declare a function for each"
         if self.target.model.definition and any(unheld_fields(t, self.target) is None for t in function.triggers):
             return f"{self.target.title} declares no {kind} triggers"
         return ""
@@ -318,7 +319,7 @@ class Plan:
             )
 
     def _note_losses(self) -> None:
-        for kind in dict.fromkeys(function.kinds[0] for function in self.carried):
+        for kind in dict.fromkeys(kind for function in self.carried for kind in function.kinds):
             for loss in crossing_losses(self.source, self.target, kind):
                 self._note(
                     loss.code,

@@ -16,6 +16,7 @@ from vast_ferry.mapping.compile import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.providers.profile import Profile
 
 
@@ -57,6 +58,7 @@ class Wrapping:
     slugs: Mapping[str, str]
     deliveries: Mapping[str, Delivery]
     more: tuple[Source, ...]
+    mixed: bool = False  # whether a handler is called with events of several kinds
 
     @classmethod
     def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
@@ -80,7 +82,13 @@ class Wrapping:
             more.append(view_event("request_path", target.event, "path.raw", about))
             more.append(view_event("request_method", target.event, "method", "Return the request's method."))
         return cls(
-            source, target, module, unique_slugs([function.name for function in functions]), deliveries, tuple(more)
+            source,
+            target,
+            module,
+            unique_slugs([function.name for function in functions]),
+            deliveries,
+            tuple(more),
+            any(len(function.kinds) > 1 for function in functions),
         )
 
     def shared_module(self) -> str:
@@ -95,6 +103,8 @@ class Wrapping:
             routing = ("match_route", "route_order")
         if self.target.model.handler.script:
             routing += ("document_of",)
+        if self.mixed:
+            routing += ("gently",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
         sources += [source for source in self.more if all(source.name != other.name for other in sources)]
         context, classes = self.source.context_classes(self.target.operations, self.target.hosts)
@@ -129,18 +139,38 @@ class Wrapping:
     def shim(self, function: Function, limit: float) -> str:
         """Return the text of a function's shim."""
         entry = self.shim_entry(function)
-        delivery = self.deliveries[function.kinds[0]]
+        # What nothing tells comes last: it is what is left.
+        kinds = sorted(function.kinds, key=lambda kind: not self.target.kinds[kind].event.told)
+        deliveries = [self.deliveries[kind] for kind in kinds]
         given = {"function": f"function={function.name!r}", "limit": f"limit={limit:g}"}
+        parameters = [[name for name in one.parameters if name not in given] for one in deliveries]
+        calls = []
+        for kind, one, own in zip(kinds, deliveries, parameters, strict=True):
+            names = dict(zip(own, parameters[0], strict=True))
+            arguments = [given.get(name) or names[name] for name in one.parameters]
+            told = self.target.kinds[kind].event.told
+            test = " and ".join(f"{_gentle(Access(names[c.at.root], c.at.steps))} == {c.value!r}" for c in told)
+            call = f"{one.name}({', '.join(['original', *arguments])})"
+            calls.append((test, f"{'await ' * one.asynchronous}{call}"))
         template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
         return template.render(
             function=function,
             source=self.source,
             target=self.target,
             crossing=self.module,
-            delivery=delivery,
+            deliveries=deliveries,
             slug=self.slugs[function.name],
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
-            parameters=[name for name in delivery.parameters if name not in given],
-            arguments=[given.get(name, name) for name in delivery.parameters],
+            parameters=parameters[0],
+            calls=calls,
+            gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
+
+
+def _gentle(place: Access) -> str:
+    """Return the expression of a place in an event of which it is not known whether it has one."""
+    steps = [
+        step.key if isinstance(step, Item) else f".{step.name}" for step in place.steps if not isinstance(step, Call)
+    ]
+    return f"gently({', '.join([place.root, *map(repr, steps)])})"

@@ -59,7 +59,8 @@ def takes(function: Function, kind: str, event: Mapping[str, Any]) -> str:
         return f"{function.name} has no {kind} trigger"
     if kind == "call":
         return ""
-    reasons = [_refusal(trigger, event) for trigger in function.triggers if isinstance(trigger, EventTrigger)]
+    triggers = [trigger for trigger in function.triggers if isinstance(trigger, EventTrigger) and trigger.kind == kind]
+    reasons = [_refusal(trigger, event) for trigger in triggers]
     return "" if "" in reasons else next(iter(reasons))
 
 
