@@ -7,6 +7,7 @@ Figures are ratios within one run: how much of the bare loop's speed the convers
 from __future__ import annotations
 
 import json
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -18,7 +19,8 @@ from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.native import write_events
 
-LINES = 120_000
+LINES = 40_000
+ROUNDS = 5
 BARE = """
 import sys, simplejson
 with open(sys.argv[1], "rb") as lines:
@@ -89,17 +91,15 @@ CASES = [
 ]
 
 
-def seconds(command: list[str], times: int = 2) -> float:
-    best = float("inf")
-    for _ in range(times):
-        start = time.perf_counter()
-        with tempfile.TemporaryFile() as out:
-            subprocess.run(command, stdout=out, stderr=subprocess.DEVNULL, check=True)
-        best = min(best, time.perf_counter() - start)
-    return best
+def seconds(command: list[str]) -> float:
+    start = time.perf_counter()
+    with tempfile.TemporaryFile() as out:
+        subprocess.run(command, stdout=out, stderr=subprocess.DEVNULL, check=True)
+    return time.perf_counter() - start
 
 
 def main() -> None:
+    """Print, for each case, the median over rounds taken in turn of how much of the bare loop's speed we have."""
     tool = str(Path(sys.executable).with_name("vast-ferry"))
     with tempfile.TemporaryDirectory() as folder:
         many, one = Path(folder, "many.jsonl"), Path(folder, "one.jsonl")
@@ -108,15 +108,15 @@ def main() -> None:
             line = json.dumps(native, ensure_ascii=False) + "\n"
             many.write_text(line * LINES, encoding="utf-8")
             one.write_text(line, encoding="utf-8")
-            bare, start_bare = (seconds([sys.executable, "-c", BARE, str(file)]) for file in (many, one))
-            convert = [tool, "event", "convert", "--lines", "--from", source, "--to", target]
-            ours, start_ours = seconds([*convert, str(many)]), seconds([*convert, str(one)])
-            per_line = 1e6 / LINES
-            print(
-                f"{kind:8} {source:14} → {target:14} "
-                f"bare {bare * per_line:5.1f} µs a line, ours {ours * per_line:5.1f}: "
-                f"{bare / ours:.2f} of its speed; without starting {(bare - start_bare) / (ours - start_ours):.2f}"
-            )
+            bare = [sys.executable, "-c", BARE]
+            ours = [tool, "event", "convert", "--lines", "--from", source, "--to", target]
+            starts = [min(seconds([*command, str(one)]) for _ in range(3)) for command in (bare, ours)]
+            rounds = [[seconds([*command, str(many)]) for command in (bare, ours)] for _ in range(ROUNDS)]
+            whole = statistics.median(theirs / own for theirs, own in rounds)
+            steady = statistics.median((theirs - starts[0]) / (own - starts[1]) for theirs, own in rounds)
+            own = statistics.median(own for _, own in rounds)
+            print(f"{kind:8} {source:14} → {target:14} {own / LINES * 1e6:5.1f} µs a line", end=": ")
+            print(f"{whole:.2f} of the bare loop's speed, {steady:.2f} once started", flush=True)
 
 
 if __name__ == "__main__":

@@ -378,10 +378,11 @@ _TYPE_TESTS = {
 }
 
 
-def translate_checked(name: str, source: EventShape, target: EventShape) -> Source:
-    """Return a function that takes an event on file and gives it in the other shape, and whether it was good.
+def translate_checked(name: str, source: EventShape, target: EventShape, asked: tuple[str, ...] = ()) -> Source:
+    """Return a function that takes an event on file and gives it in the other shape, whether it was good, and truths.
 
-    Good is an event each of whose rows reads as what its field holds; the values are read once for both.
+    Good is an event each of whose rows reads as what its field holds. The truths that are `asked` for come as a tuple.
+    Each value is read once for all of it.
     """
     reading = reading_of(source)
     making = _Construction(reading, reading, target.classes)
@@ -395,7 +396,8 @@ def translate_checked(name: str, source: EventShape, target: EventShape) -> Sour
         tests.append(wrap(_TYPE_TESTS[holds], reading.need(row.field)))
     made = making.build(trees[root], Access(root)) if root in trees else literal(None)
     good = Node(" and ".join(f"{{{index}}}" for index in range(len(tests))) or "True", tuple(tests))
-    body = _statements([made, good], set(source.parameters))
+    truths = Node(f"({''.join(f'{{{index}}}, ' for index in range(len(asked)))})", tuple(map(reading.need, asked)))
+    body = _statements([made, good, truths], set(source.parameters))
     text = f"def {name}({', '.join(source.parameters)}):\n" + textwrap.indent(body, "    ")
     return Source(name, text, making.classes, parameters=source.parameters)
 

@@ -43,8 +43,9 @@ def second_of(seconds: int) -> str:
 
 def epoch_ms_from_time(text: str) -> int:
     """Return whole milliseconds since 1970 of an RFC 3339 `text`, later digits cut off; 0 for an empty text."""
-    if len(text) == 24 and text[19] == "." and text[23] == "Z" and text[20:23].isdecimal():  # as most are spelt
-        return second_from(text[:19] + "Z") * 1000 + int(text[20:23])
+    if len(text) == 24 and text[-1] == "Z":  # as most are spelt
+        since = datetime.fromisoformat(text[:-1] + "+00:00") - EPOCH
+        return since.days * 86_400_000 + since.seconds * 1000 + since.microseconds // 1000
     return epoch_ns_from_time(text) // 1_000_000
 
 
@@ -130,9 +131,12 @@ def parse_query(raw: str) -> list[tuple[str, str]]:
 
 def build_query(pairs: Iterable[tuple[str, str]]) -> str:
     """Return a wire form of decoded query `pairs` (application/x-www-form-urlencoded)."""
-    plain = "&".join([f"{name}={value}" for name, value in pairs])
-    # Most queries need no escapes at all, and to see that is far cheaper than to make none.
-    return plain if PLAIN_QUERY.fullmatch(plain) else urllib.parse.urlencode(list(pairs))
+    return "&".join([f"{_form(name)}={_form(value)}" for name, value in pairs])
+
+
+def _form(text: str) -> str:
+    # Most texts need no escapes at all, and to see that is far cheaper than to make none.
+    return text if not text or (text.isalnum() and text.isascii()) else urllib.parse.quote_plus(text)
 
 
 #: A query that is spelt as usual: unreserved characters (RFC 3986 section 2.3), and `=` once in each part.

@@ -6,6 +6,7 @@ needs a shape gives directly, so that what both sides have in one form passes th
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -27,11 +28,17 @@ class Rule:
     losses: tuple[Loss, ...] = ()
 
 
+#: A path that is spelt as usual: unreserved characters (RFC 3986 §2.3) and slashes.
+PLAIN_PATH: Final = re.compile(r"[A-Za-z0-9/_.~-]*")
+
+
 def _helper(name: str, *more: str) -> Callable[..., Node]:
     return lambda *parts: call(name, *parts, *(literal(value) for value in more))
 
 
 def _respelt(path: str) -> bool:
+    if PLAIN_PATH.fullmatch(path):
+        return False
     return quote(unquote(path), safe="/!$&'()*+,;=:@~") != path
 
 

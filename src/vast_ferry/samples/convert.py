@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -67,19 +67,20 @@ def convert_event(
 
 
 @functools.lru_cache(maxsize=64)
-def converter(source: Profile, target: Profile, *, exact: bool = False) -> Converter:
+def converter(source: Profile, target: Profile, *, exact: bool = False, once: bool = False) -> Converter:
     """Return what converts events between two providers; what it compiles, it compiles for the kinds that come.
 
-    With `exact`, decimals that stand in texts of JSON are `decimal.Decimal`s, as they were written.
+    With `exact`, decimals that stand in texts of JSON are `decimal.Decimal`s, as they were written. With `once`, a
+    harmless loss is told of the first event that meets it, and not looked for in those that follow.
     """
-    return Converter(source, target, exact=exact)
+    return Converter(source, target, exact=exact, once=once)
 
 
 class Converter:
     """Converts events of one provider to another's shape; fast where nothing is wrong with them."""
 
-    def __init__(self, source: Profile, target: Profile, *, exact: bool = False) -> None:
-        self._source, self._target, self._exact = source, target, exact
+    def __init__(self, source: Profile, target: Profile, *, exact: bool = False, once: bool = False) -> None:
+        self._source, self._target, self._exact, self._once = source, target, exact, once
         self._last = self._quick_kind = ""
         self._quick: Callable[[Any], Converted | None] | None = None
 
@@ -94,16 +95,24 @@ class Converter:
                 return converted
         return self._any(data, shown, line)
 
-    def _prepared(self, kind: str) -> Callable[[Any], Converted | None] | None:
-        """Return what converts a single native event of a kind, where nothing is wrong with it."""
+    def _prepared(self, kind: str, sample: Any) -> Callable[[Any], Converted | None] | None:
+        """Return what converts a single native event of a kind, where nothing is wrong with it.
+
+        What losses look at in a `sample` entry is handed to them; what else they may ask for they read themselves.
+        """
         ours, theirs = self._source.kind(kind).event, self._target.kind(kind).event
         told = told_by(self._source, kind)
         others = {keys[0] for other in self._source.kinds for keys, _ in told_by(self._source, other)}
         if any(len(keys) != 1 for keys, _ in told):
             return None
-        straight = _straight(self._source, self._target, kind, exact=self._exact)
-        losses = self._losses(kind)
+        losses = list(self._losses(kind))
+        once = self._once
         readers = _readers(self._source, kind)
+        looked = _Seen(readers, sample)
+        for loss in losses:
+            loss.applies(looked)
+        asked = tuple(looked)
+        straight = _straight(self._source, self._target, kind, asked, exact=self._exact)
         tests = [(keys[0], value) for keys, value in told]
         absent = () if told else tuple(others)  # what no constant tells is told by those of no other kind
         each = None if ours.each is None else ours.each.on_file
@@ -129,14 +138,17 @@ class Converter:
             made: list[Any] = []
             met: tuple[Loss, ...] = ()
             for entry in entries:
-                event, good = straight(entry)
+                event, good, truths = straight(entry)
                 if not good or (rules and not keeps_rules(event)):
                     return None
                 made.append(event)
-                seen = _Seen(readers, entry)
-                for loss in losses:
-                    if loss.applies(seen) and loss not in met:
-                        met = (*met, loss)
+                if losses:
+                    seen = _Seen(readers, entry, zip(asked, truths, strict=True))
+                    for loss in losses:
+                        if loss.applies(seen) and loss not in met:
+                            met = (*met, loss)
+            if once and met:
+                losses[:] = [loss for loss in losses if not loss.harmless or loss not in met]
             return Converted(put_together(kind, made, self._target) if gathered else made, met)
 
         return quick
@@ -159,7 +171,9 @@ class Converter:
             for loss in self._convert(kind, natives, written, shown, line):
                 losses[f"{loss.code} {loss.field}"] = loss
         if self._last != self._quick_kind:
-            self._quick_kind, self._quick = self._last, self._prepared(self._last)
+            sample = entries_of(runs[-1][1][-1], self._source.kind(self._last).event)
+            if sample:
+                self._quick_kind, self._quick = self._last, self._prepared(self._last, sample[0])
         return Converted(written, tuple(losses.values()))
 
     def _convert(self, kind: str, natives: list[Any], written: list[Any], shown: str, line: int) -> Iterator[Loss]:
@@ -195,7 +209,8 @@ class _Seen(dict[str, Any]):
 
     __slots__ = ("_native", "_readers")
 
-    def __init__(self, readers: _Readers, native: Any) -> None:
+    def __init__(self, readers: _Readers, native: Any, known: Iterable[tuple[str, Any]] = ()) -> None:
+        super().__init__(known)
         self._readers, self._native = readers, native
 
     def __missing__(self, field: str) -> Any:
@@ -224,10 +239,12 @@ def _readers(source: Profile, kind: str) -> _Readers:
 
 
 @functools.lru_cache(maxsize=256)
-def _straight(source: Profile, target: Profile, kind: str, *, exact: bool) -> Callable[[Any], tuple[Any, bool]]:
-    """Return the compiled function from one event on file to the other's, and whether it is what its profile says."""
+def _straight(
+    source: Profile, target: Profile, kind: str, asked: tuple[str, ...], *, exact: bool
+) -> Callable[[Any], tuple[Any, bool, tuple[Any, ...]]]:
+    """Return the compiled function from one event on file to the other's, whether it is good, and truths of it."""
     ours, theirs = source.kind(kind).event.on_file(), target.kind(kind).event.on_file()
-    return run_source(translate_checked("convert", ours.exact() if exact else ours, theirs))
+    return run_source(translate_checked("convert", ours.exact() if exact else ours, theirs, asked))
 
 
 @functools.lru_cache(maxsize=256)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import stat
+import uuid
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -32,7 +33,7 @@ class Chunk:
 
     text: str = ""
     lines: int = 0
-    losses: dict[str, tuple[int, int]] = field(default_factory=dict)
+    losses: dict[Any, tuple[int, int]] = field(default_factory=dict)
     error: BadInput | None = None
 
 
@@ -40,29 +41,56 @@ class _Lines:
     """Converts lines of one file; kept as a global in each process, where its compiled code is inherited."""
 
     def __init__(self, source: Profile, target: Profile, shown: str, render: Callable[[Converted], list[Any]]) -> None:
-        self.convert = converter(source, target, exact=True)
+        # Where results are printed without their losses, a harmless one is told once, and costs nothing afterwards.
+        self.convert = converter(source, target, exact=True, once=render is events_alone)
         self.shown, self.render = shown, render
         self.encode = simplejson.JSONEncoder(ensure_ascii=False, use_decimal=True).encode
+        self.mark = uuid.uuid4().hex
+        self.between = f',"{self.mark}",'.encode()
 
     def chunk(self, data: bytes, first: int) -> Chunk:
-        done = Chunk()
-        parts: list[str] = []
+        """Return what some whole lines become; `first` is the number of the first of them."""
+        done = Chunk(lines=data.count(b"\n") + (not data.endswith(b"\n") and bool(data)))
+        lines = [(number, line) for number, line in enumerate(data.split(b"\n"), first) if line and not line.isspace()]
+        values = self._parsed([line for _, line in lines])
+        results: list[Any] = []
         try:
-            for number, line in enumerate(data.split(b"\n"), first):
-                if not line or line.isspace():
-                    continue
-                event = parse_json(line, self.shown, "the event", number, exact=True)
+            for index, (number, line) in enumerate(lines):
+                if values is None:
+                    event = parse_json(line, self.shown, "the event", number, exact=True)
+                else:
+                    event = values[2 * index]
                 converted = self.convert(event, self.shown, number)
-                parts += [self.encode(result) for result in self.render(converted)]
+                results += self.render(converted)
                 for loss in converted.losses:
-                    told = str(loss)
-                    line_of_first, count = done.losses.get(told, (number, 0))
-                    done.losses[told] = (line_of_first, count + 1)
+                    line_of_first, count = done.losses.get(loss, (number, 0))
+                    done.losses[loss] = (line_of_first, count + 1)
         except BadInput as error:
             done.error = error
-        done.lines = data.count(b"\n") + (not data.endswith(b"\n") and bool(data))
-        done.text = "".join(f"{part}\n" for part in parts)
+        done.losses = {str(loss): told for loss, told in done.losses.items()}
+        done.text = self._encoded(results)
         return done
+
+    # To call the decoder and the encoder costs more than most events do, so they are called once for many: as a list,
+    # with a mark between each two that nothing else can be.
+
+    def _parsed(self, lines: list[bytes]) -> list[Any] | None:
+        """Return the values of lines, at every other place; nothing where a line is not one JSON value by itself."""
+        text = b"[" + self.between.join(lines) + b"]"
+        try:
+            values = parse_json(text, self.shown, exact=True)
+        except BadInput:  # which it is, and where, is told line by line
+            return None
+        # A mark that stands inside a value was between two lines that are no values, but are one together.
+        return values if values[1::2] == [self.mark] * (len(lines) - 1) else None
+
+    def _encoded(self, results: list[Any]) -> str:
+        if not results:
+            return ""
+        marked = [self.mark] * (2 * len(results) - 1)
+        marked[::2] = results
+        text = self.encode(marked)
+        return text[1:-1].replace(f', "{self.mark}", ', "\n") + "\n"
 
 
 _lines: _Lines | None = None
