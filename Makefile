@@ -22,6 +22,7 @@ types: $(VENV)/.dev
 
 bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/translation.py
+	$(BIN)/python benchmarks/convert_speed.py
 	$(BIN)/python benchmarks/check_speed.py
 
 $(BIN)/python:

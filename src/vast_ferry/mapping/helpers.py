@@ -690,7 +690,14 @@ def body_from_data(data: Any, packed: str | None, content_type: str) -> bytes:
 
 def extensions_of(event: dict[str, Any], known: tuple[str, ...]) -> dict[str, Any]:
     """Return the attributes of an event that are none of the known ones."""
-    return {name: value for name, value in event.items() if name not in known}
+    names = name_set(known)
+    return {name: event[name] for name in event if name not in names}
+
+
+@functools.lru_cache(maxsize=64)
+def name_set(names: tuple[str, ...]) -> frozenset[str]:
+    """Return names as a set."""
+    return frozenset(names)
 
 
 def as_extensions(extensions: dict[str, Any], known: tuple[str, ...]) -> dict[str, Any]:
