@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import Project
@@ -10,15 +12,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import BadInput
-from vast_ferry.definitions.project import read_project, write_definition
+from vast_ferry.definitions.forms import FormError
+from vast_ferry.definitions.project import read_project, unheld_fields, write_definition
+from vast_ferry.definitions.tables import parse_form
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
-from vast_ferry.hub.findings import Severity
-from vast_ferry.hub.functions import Entry, Function, RouteTrigger
+from vast_ferry.hub.findings import Place, Severity
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
+from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
+from vast_ferry.providers.schema import DefinitionRow
 
 OSTERMERE, THORNWICK = find_profile("ostermere@1"), find_profile("thornwick@1")
+BRACKENDALE = find_profile("brackendale@1")
 
 #: route as an RFC 6570 template, at Ostermere, at Thornwick
 ROUTES = [
@@ -72,12 +79,12 @@ FUNCTIONS = st.builds(
 )
 
 
-@pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK], ids=lambda profile: profile.name)
+@pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK, BRACKENDALE], ids=lambda profile: profile.name)
 @given(functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=(lambda f: f.name, lambda f: f.routes[0].route)))
 def test_read_undoes_write(
     tmp_path_factory: pytest.TempPathFactory, profile: object, functions: list[Function]
 ) -> None:
-    chosen = next(one for one in (OSTERMERE, THORNWICK) if one is profile)
+    chosen = next(one for one in (OSTERMERE, THORNWICK, BRACKENDALE) if one is profile)
     folder = tmp_path_factory.mktemp("written")
     made = Declared("apiary", "north", tuple(functions))
     for name, text in write_definition(made, chosen, ("a comment",)).items():
@@ -236,3 +243,101 @@ def test_every_key_of_a_toml_file_has_its_line(tmp_path: Path) -> None:
         ("piece", "g h", "entry", "x"): 19,
     }
     assert document.place("piece", "f", "keys", "A").line == 10
+
+
+#: form → what a definition says, and what the hub has for it; nothing: it is refused
+FORM_CASES: list[tuple[str, Any, Any]] = [
+    ("key_glob", "north/*.csv", {"prefix": "north/", "suffix": ".csv"}),
+    ("key_glob", "*", {"prefix": "", "suffix": ""}),
+    ("key_glob", "a[*]b[[]c*[?].x", {"prefix": "a*b[c", "suffix": "?.x"}),
+    ("key_glob", "no star", None),
+    ("key_glob", "a*b*", None),
+    ("key_glob", "a?*", None),
+    ("key_glob", "[ab]*", None),
+    ("cron", "0 2 * * *", "0 2 * * *"),
+    ("cron", "*/5 1-3 1,15 * MON", "*/5 1-3 1,15 * MON"),
+    ("cron", "0 2 * *", None),
+    ("cron", "@daily", None),
+    ("cron", 5, None),
+    ("cron_or_every", "0 2 * * *", "0 2 * * *"),
+    ("choices(put=created, drop=deleted)", ["put", "drop"], ("created", "deleted")),
+    ("choices(put=created, drop=deleted)", "put", None),
+    ("choices(put=created, drop=deleted)", ["pot"], None),
+]
+
+
+@pytest.mark.parametrize(("name", "said", "hub"), FORM_CASES)
+def test_forms_of_triggers_are_read_and_written(name: str, said: Any, hub: Any) -> None:
+    row = DefinitionRow.model_validate({"at": "x", "is": "source", "as": name})
+    form = parse_form(row, ("{name}", "{name*}"))
+    if hub is None:
+        with pytest.raises(FormError, match="expected"):
+            form.read(said, "source")
+        return
+    assert form.read(said, "source") == hub
+    assert form.write(hub) == said
+
+
+@pytest.mark.parametrize(
+    ("said", "cron"),
+    [("every 15 minutes", "*/15 * * * *"), ("every 1 minute", "*/1 * * * *"), ("every 6 hours", "0 */6 * * *")],
+)
+def test_a_period_is_a_cron_line(said: str, cron: str) -> None:
+    row = DefinitionRow.model_validate({"at": "x", "is": "cron", "as": "cron_or_every"})
+    form = parse_form(row, ("{name}", "{name*}"))
+    assert form.read(said, "cron") == cron
+    for bad in ("every 7 minutes", "every 0 minutes", "every 5 hours", "every day"):
+        with pytest.raises(FormError):
+            form.read(bad, "cron")
+
+
+EVENT_TRIGGERS = st.one_of(
+    st.builds(
+        EventTrigger,
+        st.just("object"),
+        NAMES,
+        st.lists(st.sampled_from(["created", "deleted", "relabelled"]), unique=True, max_size=2).map(tuple),
+        st.text("ab/*?[]. ", max_size=4),
+    ),
+    st.builds(EventTrigger, st.just("message"), NAMES),
+    st.builds(
+        EventTrigger,
+        st.just("record"),
+        NAMES,
+        st.lists(st.sampled_from(["inserted", "updated", "deleted"]), unique=True, max_size=2).map(tuple),
+    ),
+    st.builds(EventTrigger, st.just("signal"), NAMES),
+)
+
+
+@pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK, BRACKENDALE], ids=lambda profile: profile.name)
+@given(triggers=st.lists(EVENT_TRIGGERS, min_size=1, max_size=3))
+def test_read_undoes_write_for_events(
+    tmp_path_factory: pytest.TempPathFactory, profile: Profile, triggers: list[EventTrigger]
+) -> None:
+    folder = tmp_path_factory.mktemp("written")
+    made = Declared("apiary", "north", (Function("f", Entry("h.py", "f"), tuple(triggers)),))
+    for name, text in write_definition(made, profile).items():
+        (folder / name).write_text(text)
+    (function,) = read_project(folder, profile)[1].functions
+    assert [replace(t, place=Place()) for t in function.triggers if isinstance(t, EventTrigger)] == triggers
+    assert all(unheld_fields(trigger, profile) == [] for trigger in triggers)
+
+
+@pytest.mark.parametrize(
+    ("text", "says", "line"),
+    [
+        ('{"service": "a",\n "functions": {', "is not JSON", 2),
+        ('{"service": "a",\n "service": "b"}', "has the key 'service' twice", 2),
+        ('{"functions": {\n "f": {"module": "h.py:f", "on": [{"patern": "/a"}]}}}', "did you mean 'pattern'", 2),
+        ('{"functions": {"f": {"module": "h.py:f",\n "on": [{"pattern": "a"}]}}}', "begins with a slash", 2),
+        ("[" * 100_000, "can't be read", 0),
+    ],
+)
+def test_json_definitions_that_can_not_stand_are_told_by_their_line(
+    project: Project, text: str, says: str, line: int
+) -> None:
+    with pytest.raises(BadInput) as error:
+        read_project(project({"brackendale.json": text}))
+    assert says in str(error.value)
+    assert error.value.place.line == line
