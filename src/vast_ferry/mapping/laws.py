@@ -311,9 +311,8 @@ def fused_is_read_and_write(one: EventShape, other: EventShape) -> Callable[[Fie
 LARGE = 300
 
 
-@functools.lru_cache(maxsize=32)
-def pool(kind: str, count: int) -> tuple[Fields, ...]:
-    """Return generated events of a kind, always the same: to generate one costs far more than to translate it."""
+def generated(strategy: st.SearchStrategy[Fields], count: int) -> tuple[Fields, ...]:
+    """Return so many generated values, always the same."""
     made: list[Fields] = []
 
     @settings(
@@ -324,12 +323,18 @@ def pool(kind: str, count: int) -> tuple[Fields, ...]:
         phases=[Phase.generate],
         suppress_health_check=list(HealthCheck),
     )
-    @given(events(kind))
-    def collect(event: Fields) -> None:
-        made.append(event)
+    @given(strategy)
+    def collect(fields: Fields) -> None:
+        made.append(fields)
 
     collect()
     return tuple(made)
+
+
+@functools.lru_cache(maxsize=32)
+def pool(kind: str, count: int) -> tuple[Fields, ...]:
+    """Return generated events of a kind, always the same: to generate one costs far more than to translate it."""
+    return generated(events(kind), count)
 
 
 def unseen_losses(shape: EventShape) -> Iterator[Broken]:

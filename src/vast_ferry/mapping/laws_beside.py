@@ -6,7 +6,6 @@ import functools
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from vast_ferry.hub.operations import OPERATIONS
@@ -29,22 +28,7 @@ VALUES = {
 @functools.lru_cache(maxsize=64)
 def values(names: tuple[str, ...], count: int) -> tuple[Fields, ...]:
     """Return generated values of fields, always the same."""
-    made: list[Fields] = []
-
-    @settings(
-        max_examples=count,
-        deadline=None,
-        database=None,
-        derandomize=True,
-        phases=[Phase.generate],
-        suppress_health_check=list(HealthCheck),
-    )
-    @given(st.fixed_dictionaries({name: VALUES[name] for name in names}))
-    def collect(fields: Fields) -> None:
-        made.append(fields)
-
-    collect()
-    return tuple(made)
+    return laws.generated(st.fixed_dictionaries({name: VALUES[name] for name in names}), count)
 
 
 def _first(check: Callable[[Fields], str], fields: tuple[Fields, ...], law: str, kind: str) -> Broken | None:
