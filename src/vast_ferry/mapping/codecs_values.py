@@ -27,10 +27,9 @@ def _time_losses(field: str, codec: type[TwoHelpers], unit: str, digits: int) ->
 
     def respelt(fields: Fields) -> bool:
         text = fields[field]
-        if usual.fullmatch(text):
+        if not text or usual.fullmatch(text) or finer.search(text):
             return False
-        there = getattr(helpers, codec.writer)(text)
-        return bool(text) and not finer.search(text) and getattr(helpers, codec.reader)(there) != text
+        return bool(getattr(helpers, codec.reader)(getattr(helpers, codec.writer)(text)) != text)
 
     return (
         Loss(

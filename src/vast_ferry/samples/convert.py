@@ -145,10 +145,11 @@ class Converter:
                 if losses:
                     seen = _Seen(readers, entry, zip(asked, truths, strict=True))
                     for loss in losses:
-                        if loss.applies(seen) and loss not in met:
+                        # Compared as objects: to compare all that they say would cost more than the rest.
+                        if loss.applies(seen) and not any(one is loss for one in met):
                             met = (*met, loss)
-            if once and met:
-                losses[:] = [loss for loss in losses if not loss.harmless or loss not in met]
+            if once and any(loss.harmless for loss in met):
+                losses[:] = [loss for loss in losses if not loss.harmless or not any(one is loss for one in met)]
             return Converted(put_together(kind, made, self._target) if gathered else made, met)
 
         return quick

@@ -19,6 +19,7 @@ from typing import Any, BinaryIO
 import simplejson
 
 from vast_ferry.hub.findings import BadInput
+from vast_ferry.mapping.losses import Loss
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.convert import Converted, converter
 from vast_ferry.samples.native import parse_json
@@ -33,7 +34,7 @@ class Chunk:
 
     text: str = ""
     lines: int = 0
-    losses: dict[Any, tuple[int, int]] = field(default_factory=dict)
+    losses: dict[str, tuple[int, int]] = field(default_factory=dict)
     error: BadInput | None = None
 
 
@@ -54,6 +55,7 @@ class _Lines:
         lines = [(number, line) for number, line in enumerate(data.split(b"\n"), first) if line and not line.isspace()]
         values = self._parsed([line for _, line in lines])
         results: list[Any] = []
+        met: dict[int, tuple[Loss, int, int]] = {}
         try:
             for index, (number, line) in enumerate(lines):
                 if values is None:
@@ -63,11 +65,11 @@ class _Lines:
                 converted = self.convert(event, self.shown, number)
                 results += self.render(converted)
                 for loss in converted.losses:
-                    line_of_first, count = done.losses.get(loss, (number, 0))
-                    done.losses[loss] = (line_of_first, count + 1)
+                    _, line_of_first, count = met.get(id(loss), (loss, number, 0))
+                    met[id(loss)] = (loss, line_of_first, count + 1)
         except BadInput as error:
             done.error = error
-        done.losses = {str(loss): told for loss, told in done.losses.items()}
+        done.losses = {str(loss): (line_of_first, count) for loss, line_of_first, count in met.values()}
         done.text = self._encoded(results)
         return done
 
