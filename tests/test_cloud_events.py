@@ -108,6 +108,8 @@ KINDS = find_profile("cloudevents").kinds
 def test_binary_messages_are_read_and_written_as_the_sdk_does(kind: str) -> None:
     for event in events_of(kind):
         headers, body = cloud_events.to_http([event], "binary")
+        if "data_base64" in event and "json" in event.get("datacontenttype", ""):
+            continue  # bytes that are no JSON under a type that says they are: the SDK reads no such message
         theirs = from_binary(HTTPMessage(dict(headers), body), JSONFormat())
         expected = {n: as_text(v) for n, v in event.items() if n not in ("time", *cloud_events.DATA)}
         got = seen(theirs)

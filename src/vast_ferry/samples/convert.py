@@ -171,7 +171,7 @@ class Converter:
         for kind, natives in runs:
             for loss in self._convert(kind, natives, written, shown, line):
                 losses[f"{loss.code} {loss.field}"] = loss
-        if self._last != self._quick_kind:
+        if runs and self._last != self._quick_kind:
             sample = entries_of(runs[-1][1][-1], self._source.kind(self._last).event)
             if sample:
                 self._quick_kind, self._quick = self._last, self._prepared(self._last, sample[0])
