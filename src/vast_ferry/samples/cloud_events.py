@@ -13,6 +13,7 @@ from typing import Any, Final, Literal
 from urllib.parse import quote, unquote, urlsplit
 
 from vast_ferry.hub.fields import Pairs
+from vast_ferry.hub.findings import BadInput
 from vast_ferry.mapping.helpers import json_to_bytes
 
 Mode = Literal["binary", "structured", "batched"]
@@ -225,12 +226,9 @@ def from_http(headers: Pairs, body: bytes, parse: Callable[[bytes], Any] = json.
         event["datacontenttype"] = content_type
     if not body:
         return [event]
-    if content_type and is_json_type(content_type):
-        event["data"] = parse(body)
-        return [event]
     try:
-        event["data"] = body.decode("utf-8")
-    except UnicodeDecodeError:
+        event["data"] = parse(body) if content_type and is_json_type(content_type) else body.decode("utf-8")
+    except (ValueError, BadInput):  # not what its type says: then these bytes are all that is known of it
         event["data_base64"] = base64.b64encode(body).decode("ascii")
     return [event]
 
