@@ -19,7 +19,7 @@ from vast_ferry.demo import PROJECT
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.http_message import read_request
 from vast_ferry.samples.lines import CHUNK
-from vast_ferry.samples.native import parse_json, read_native
+from vast_ferry.samples.native import parse_json, read_events
 
 EVENT: dict[str, Any] = json.loads((PROJECT / "samples" / "hive_weight" / "captured.json").read_text())
 
@@ -113,7 +113,7 @@ WRONG = [
 def test_a_wrong_event_names_the_row_and_the_place(path: str, value: Any, says: str, also: str) -> None:
     event = change(path, value)
     if not says:
-        read_native(event, find_profile("ostermere@1"), "e.json")
+        read_events(event, find_profile("ostermere@1"), "e.json", kind="http")
         return
     with pytest.raises(BadInput) as error:
         convert_event(event, "ostermere@1", "thornwick@1", shown="e.json")

@@ -38,7 +38,6 @@ class Client:
     result: EventShape | None = None
     absent: str = "none"
     awaited: bool = False
-    line: int = 0
 
     @property
     def called(self) -> str:

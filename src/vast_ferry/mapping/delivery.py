@@ -98,7 +98,7 @@ class _Delivery:
 
     # --- pieces ---
 
-    def _event(self, entry: str = "") -> str:
+    def _event(self) -> str:
         passed = ", ".join(f"{p}={p}" if p in ("function", "limit") else p for p in self.event.parameters)
         return f"{'await ' if self.event.awaited else ''}{self.event.name}({passed})"
 

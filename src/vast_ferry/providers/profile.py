@@ -343,7 +343,7 @@ class _Builder:
                     result = result_shape(operation, replace(self.row(given, *at), line=line))
                 arguments = arguments_shape(operation, tuple(model.takes), rows)
                 yield Client(
-                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited, line
+                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited
                 )
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str) -> EventShape:

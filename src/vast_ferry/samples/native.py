@@ -16,7 +16,6 @@ import simplejson
 
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.hub.http import HttpEvent
 from vast_ferry.mapping.compile import translate_event, view_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
@@ -253,11 +252,6 @@ def _around(profile: Profile, kind: str) -> tuple[Keys, list[tuple[Keys, Any]]] 
     if shape.each is None:
         return None
     return shape.each.on_file, [(constant.at.on_file, constant.value) for constant in shape.envelope]
-
-
-def read_native(data: Any, profile: Profile, shown: str, line: int = 1) -> HttpEvent:
-    """Return the HTTP event that a native event on file is; raises BadInput as `read_events` does."""
-    return HttpEvent.from_fields(read_events(data, profile, shown, line, "http")[1][0])
 
 
 _MISSING: Any = object()
