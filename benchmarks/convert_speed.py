@@ -19,8 +19,8 @@ from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.samples.native import write_events
 
-LINES = 40_000
-ROUNDS = 5
+LINES = 150_000
+ROUNDS = 3
 BARE = """
 import sys, simplejson
 with open(sys.argv[1], "rb") as lines:

@@ -9,6 +9,7 @@ import base64
 import json
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from operator import itemgetter
 from typing import Any, Final, Literal
 from urllib.parse import quote, unquote, urlsplit
 
@@ -100,45 +101,80 @@ _PLAIN_BASE64 = re.compile(r"(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0
 _PLAIN_REFERENCE = re.compile(r"[A-Za-z0-9/_.~:%-]+")
 
 
-#: Names that were found good before; events have the same ones again and again.
-_NAMES = {*KNOWN, *DATA}
-
-
-def _is_name(name: str) -> bool:
-    if not _NAME.fullmatch(name):
-        return False
-    if len(_NAMES) < 1000:
-        _NAMES.add(name)
-    return True
+#: What looks at the values of events that have the same members, in the same order, as those before them.
+_QUICK: dict[tuple[str, ...], Callable[[Mapping[str, Any]], bool]] = {}
+#: Values that were found good before: events have the same ones again and again.
+_GOOD: dict[str, set[str]] = {"source": set(), "datacontenttype": set()}
+_FULL = 1000
 
 
 def keeps_rules(event: Mapping[str, Any]) -> bool:
     """Tell whether an event surely keeps every rule: a quick look, after which `problems` says what is wrong."""
-    for name, value in event.items():
-        kind = value.__class__
-        # What is printable holds no control character, no surrogate, and nothing that is no character.
-        if kind is str:
-            if not value.isprintable() and name not in DATA:
+    names = tuple(event)
+    quick = _QUICK.get(names)
+    if quick is None:
+        quick = _looker(names)
+        if len(_QUICK) < _FULL:
+            _QUICK[names] = quick
+    try:
+        return quick(event)
+    except TypeError:  # a value that is no text where one must stand
+        return False
+
+
+def _is_plain(name: str, value: str, form: re.Pattern[str]) -> bool:
+    if not (value.__class__ is str and value.isprintable() and form.fullmatch(value)):
+        return False
+    if len(_GOOD[name]) < _FULL:
+        _GOOD[name].add(value)
+    return True
+
+
+def _looker(names: tuple[str, ...]) -> Callable[[Mapping[str, Any]], bool]:
+    """Return what tells whether the values of an event with just these members surely keep the rules."""
+    extensions = [name for name in names if name not in _RULES and name not in DATA]
+    if not {"specversion", "id", "source", "type"} <= set(names) or "dataschema" in names or set(DATA) <= set(names):
+        return lambda event: False
+    if not all(_NAME.fullmatch(name) for name in extensions):
+        return lambda event: False
+    # What is printable holds no control character, no surrogate, and nothing that is no character.
+    texts = [name for name in ("id", "type", "subject", "time") if name in names]
+    sources, media = _GOOD["source"], _GOOD["datacontenttype"]
+    of_texts, timed, typed = itemgetter(*texts), "time" in names, "datacontenttype" in names
+    packed = "data_base64" in names
+
+    def look(event: Mapping[str, Any]) -> bool:
+        if event["specversion"] != "1.0":
+            return False
+        values = of_texts(event)
+        source = event["source"]
+        if not (all(values) and "".join(values).isprintable() and (source in sources or is_source(source))):
+            return False
+        for name in extensions:
+            value = event[name]
+            kind = value.__class__
+            if kind is str:
+                if not value.isprintable():
+                    return False
+            elif not (kind is bool or (kind is int and -(2**31) <= value < 2**31)):
                 return False
-        elif (
-            name in _RULES
-            or value is None
-            or (name not in DATA and not (kind is bool or (kind is int and -(2**31) <= value < 2**31)))
-        ):
-            return False
-        if name not in _NAMES and not _is_name(name):
-            return False
-    return (
-        event.get("specversion") == "1.0"
-        and bool(event.get("id") and event.get("type"))
-        and event.get("subject", "x") != ""
-        and _PLAIN_REFERENCE.fullmatch(event.get("source", "")) is not None
-        and "dataschema" not in event
-        and _PLAIN_BASE64.fullmatch(str(event.get("data_base64", ""))) is not None
-        and not ("data" in event and "data_base64" in event)
-        and ("time" not in event or _TIME.fullmatch(event["time"]) is not None)
-        and ("datacontenttype" not in event or _MEDIA.fullmatch(event["datacontenttype"]) is not None)
-    )
+        if packed:
+            data = event["data_base64"]
+            if data.__class__ is not str or _PLAIN_BASE64.fullmatch(data) is None:
+                return False
+        if typed:
+            named = event["datacontenttype"]
+            if not (named in media or is_media(named)):
+                return False
+        return not timed or _TIME.fullmatch(event["time"]) is not None
+
+    def is_source(value: str) -> bool:
+        return _is_plain("source", value, _PLAIN_REFERENCE)
+
+    def is_media(value: str) -> bool:
+        return _is_plain("datacontenttype", value, _MEDIA)
+
+    return look
 
 
 def _is_base64(text: str) -> bool:

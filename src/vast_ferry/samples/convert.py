@@ -26,7 +26,7 @@ from vast_ferry.samples.native import (
 )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Converted:
     """Native events in the other shape, as plain JSON data, and the losses that their contents met."""
 
@@ -108,7 +108,7 @@ class Converter:
         losses = list(self._losses(kind))
         once = self._once
         readers = _readers(self._source, kind)
-        looked = _Seen(readers, sample)
+        looked = _seen(readers, sample)
         for loss in losses:
             loss.applies(looked)
         asked = tuple(looked)
@@ -143,7 +143,7 @@ class Converter:
                     return None
                 made.append(event)
                 if losses:
-                    seen = _Seen(readers, entry, zip(asked, truths, strict=True))
+                    seen = _seen(readers, entry, zip(asked, truths, strict=True))
                     for loss in losses:
                         # Compared as objects: to compare all that they say would cost more than the rest.
                         if loss.applies(seen) and not any(one is loss for one in met):
@@ -181,7 +181,7 @@ class Converter:
         shape = self._source.kind(kind).event
         entries = [entry for native in natives for entry in entries_of(native, shape)]
         written += self._carefully(kind, natives, shown, line)
-        seen = [_Seen(_readers(self._source, kind), entry) for entry in entries]
+        seen = [_seen(_readers(self._source, kind), entry) for entry in entries]
         for loss in self._losses(kind):
             if any(loss.applies(one) for one in seen):
                 yield loss
@@ -208,19 +208,23 @@ class Converter:
 class _Seen(dict[str, Any]):
     """The truths of an event, each read when a loss first asks for it."""
 
-    __slots__ = ("_native", "_readers")
-
-    def __init__(self, readers: _Readers, native: Any, known: Iterable[tuple[str, Any]] = ()) -> None:
-        super().__init__(known)
-        self._readers, self._native = readers, native
+    __slots__ = ("native", "readers")
+    native: Any
+    readers: _Readers
 
     def __missing__(self, field: str) -> Any:
-        value = self[field] = self._readers[field](self._native)
+        value = self[field] = self.readers[field](self.native)
         return value
 
     def get(self, field: str, default: Any = None) -> Any:
         """Return a truth, which is never missing."""
         return self[field]
+
+
+def _seen(readers: _Readers, native: Any, known: Iterable[tuple[str, Any]] = ()) -> _Seen:
+    seen = _Seen(known)
+    seen.readers, seen.native = readers, native
+    return seen
 
 
 class _Readers(dict[str, Callable[[Any], Any]]):

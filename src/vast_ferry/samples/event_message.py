@@ -9,7 +9,6 @@ from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.mapping.places import Item
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.cloud_events import Mode, from_http, to_http
-from vast_ferry.samples.http_message import read_request
 from vast_ferry.samples.native import parse_json
 
 _REQUEST_LINE = re.compile(rb"[A-Z]+ \S+ HTTP/1\.1\r?\n")
@@ -31,6 +30,8 @@ def read_message(data: bytes, profile: Profile, shown: str) -> list[dict[str, An
 
     Raises BadInput for what is no request, or carries no event.
     """
+    from vast_ferry.samples.http_message import read_request  # most events come without; its parser starts slowly
+
     needs_format(profile, shown)
     request = read_request(data, "", shown)
     try:

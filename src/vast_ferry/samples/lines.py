@@ -6,6 +6,7 @@ nothing waits for more.
 
 from __future__ import annotations
 
+import gc
 import os
 import stat
 import uuid
@@ -51,6 +52,16 @@ class _Lines:
 
     def chunk(self, data: bytes, first: int) -> Chunk:
         """Return what some whole lines become; `first` is the number of the first of them."""
+        # Events are trees: nothing of them waits for the collector, which would walk them all again and again.
+        collects = gc.isenabled()
+        gc.disable()
+        try:
+            return self._chunk(data, first)
+        finally:
+            if collects:
+                gc.enable()
+
+    def _chunk(self, data: bytes, first: int) -> Chunk:
         done = Chunk(lines=data.count(b"\n") + (not data.endswith(b"\n") and bool(data)))
         lines = [(number, line) for number, line in enumerate(data.split(b"\n"), first) if line and not line.isspace()]
         values = self._parsed([line for _, line in lines])

@@ -233,7 +233,11 @@ def put_together(kind: str, entries: list[Any], profile: Profile) -> list[Any]:
     if around is None:
         return entries
     each, constants = around
-    batch: dict[str | int, Any] = {}
+    if len(each) == 1 and all(len(keys) == 1 for keys, _ in constants):
+        batch: dict[str | int, Any] = {keys[0]: value for keys, value in constants}
+        batch[each[0]] = entries
+        return [batch]
+    batch = {}
     for keys, value in (*constants, (each, entries)):
         inner: Any = batch
         for key in keys[:-1]:
