@@ -68,7 +68,6 @@ FINDINGS = [
     ("sealed: {KEY: vault/a/b}", "wsgi", {"secret-to-set": "todo"}, "(reference a/b)"),
     ("longest: 400", "thornwick@1", {"runs-too-long": "blocking"}, "may run 400 s, and Thornwick 1 ends"),
     ("longest: 400", "wsgi", {}, ""),
-    ("tries: 3", "wsgi", {"not-carried": "todo"}, "how often a batch is tried"),
 ]
 
 

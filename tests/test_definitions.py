@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import keyword
+import tempfile
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -13,19 +15,22 @@ from hypothesis import strategies as st
 
 from vast_ferry import BadInput
 from vast_ferry.definitions.forms import FormError
-from vast_ferry.definitions.project import read_project, unheld_fields, write_definition
-from vast_ferry.definitions.tables import parse_form
+from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.tables import checked_definition, parse_form, route_style
+from vast_ferry.definitions.writing import FROM, fit_function, fit_trigger, write_definition
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
 from vast_ferry.hub.findings import Place, Severity
-from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
+from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, RouteTrigger, Stage
 from vast_ferry.hub.functions import Project as Declared
+from vast_ferry.hub.keys import ANY, EVERY_KEY, Pattern, Piece, all_of, begins, differing_key, ends
+from vast_ferry.hub.schedules import Calendar, Every, Schedule, first_difference
 from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import find_profile
+from vast_ferry.providers.registry import all_profiles, find_profile
 from vast_ferry.providers.schema import DefinitionRow
 
 OSTERMERE, THORNWICK = find_profile("ostermere@1"), find_profile("thornwick@1")
-BRACKENDALE = find_profile("brackendale@1")
+DECLARING = [profile for profile in all_profiles() if profile.model.definition]
 
 #: route as an RFC 6570 template, at Ostermere, at Thornwick
 ROUTES = [
@@ -57,53 +62,180 @@ def test_routes_are_read_and_written_in_every_spelling(
     assert f"GET|HEAD {ostermere}" in write_definition(again, OSTERMERE)["ostermere.yaml"]
 
 
-NAMES = st.from_regex(r"[a-z][a-z0-9_]{0,8}", fullmatch=True)
+NAMES = st.from_regex(r"[a-z][a-z0-9_]{0,8}", fullmatch=True).filter(lambda name: not keyword.iskeyword(name))
 TEXTS = st.text(
     st.characters(exclude_categories=["Cc", "Cs"], exclude_characters="\u2028\u2029\ufeff\x85"), max_size=10
+)
+DAY = Piece("segment", "day")
+FILTERS = st.sampled_from(
+    [
+        EVERY_KEY,
+        begins("north/"),
+        begins("a*b[c]?"),
+        ends(".csv"),
+        all_of(begins("north/"), ends(".csv")),
+        Pattern.of("north/", DAY, ".csv"),
+        Pattern.of("north/", Piece("any", "rest")),
+        Pattern.of("a", Piece("part"), "/", ANY, "x"),
+        Pattern.of("whole key"),
+        Pattern.of("v", Piece("of", "", "0123456789"), ".txt"),
+    ]
+)
+SCHEDULES = st.sampled_from(
+    [
+        Schedule.of(Calendar(minutes=(0,), hours=(2,))),
+        Schedule.of(Calendar(minutes=(0, 15, 30, 45))),
+        Schedule.of(Every(420)),
+        Schedule.of(Every(5400, 600)),
+        Schedule.of(Calendar(minutes=(30,), hours=(4,), days=(1, 15))),
+        Schedule.of(Calendar(minutes=(0,), hours=(9,), weekdays=(1, 2, 3, 4, 5)), zone="Europe/Prague"),
+        Schedule.of(Calendar((10,), (0,), (6, 18), (), (4, 5), (0,))),
+        Schedule.of(Calendar((0,), (0,), (6,), (13,), (), (5,), either=True)),
+    ]
+)
+CHANGES = {"object": ["created", "deleted", "relabelled"], "record": ["inserted", "updated", "deleted"]}
+
+
+def changes(kind: str) -> st.SearchStrategy[tuple[str, ...]]:
+    return st.lists(st.sampled_from(CHANGES[kind]), unique=True, max_size=2).map(lambda found: tuple(sorted(found)))
+
+
+TRIGGERS = st.one_of(
+    st.builds(
+        lambda route, methods, callers, types, slash: RouteTrigger(
+            route, methods, callers, types, slash and not route.endswith(("rest}", "/"))
+        ),
+        st.sampled_from([route for route, _, _ in ROUTES]),
+        st.lists(st.sampled_from(["GET", "POST", "PUT", "M-SEARCH"]), unique=True, max_size=2).map(tuple),
+        st.sampled_from(["", "public", "key", "principal"]),
+        st.sampled_from([{}, {"hive": "int"}, {"hive": "uuid"}]),
+        st.booleans(),
+    ),
+    st.builds(EventTrigger, st.just("object"), NAMES, changes("object"), FILTERS),
+    st.builds(
+        EventTrigger,
+        st.just("message"),
+        NAMES,
+        where=st.sampled_from([{}, {"region": ("north", "heath")}]),
+        batch_size=st.sampled_from([0, 10]),
+        batch_window=st.sampled_from([0, 5]),
+    ),
+    st.builds(EventTrigger, st.just("record"), NAMES, changes("record")),
+    st.builds(EventTrigger, st.just("schedule"), schedule=SCHEDULES),
+    st.builds(EventTrigger, st.just("signal"), NAMES),
+)
+ACCESS = st.builds(
+    lambda one, name: Access(one[0], one[1], name),
+    st.sampled_from([("object", "read"), ("object", "write"), ("message", "send"), ("record", "write")]),
+    NAMES,
 )
 FUNCTIONS = st.builds(
     Function,
     name=NAMES,
     entry=st.builds(Entry, NAMES.map(lambda name: f"handlers/{name}.py"), NAMES),
-    triggers=st.builds(
-        lambda route, methods, callers: (RouteTrigger(route, tuple(methods), callers),),
-        st.sampled_from([route for route, _, _ in ROUTES]),
-        st.lists(st.sampled_from(["GET", "POST", "PUT", "M-SEARCH"]), unique=True, max_size=2),
-        st.sampled_from(["", "public", "key", "principal"]),
-    ),
+    triggers=st.lists(TRIGGERS, min_size=1, max_size=3).map(tuple),
     language=st.sampled_from(["", "3.11"]),
     memory=st.sampled_from([0, 128, 256]),
     timeout=st.sampled_from([0, 30, 2.5]),
     variables=st.dictionaries(NAMES.map(str.upper), TEXTS, max_size=3),
     secrets=st.dictionaries(NAMES.map(str.upper), NAMES, max_size=2),
+    attempts=st.sampled_from([0, 4]),
+    dead_letter=st.sampled_from(["", "failed"]),
+    concurrency=st.sampled_from([0, 8]),
+    access=st.lists(ACCESS, max_size=3, unique=True).map(lambda found: tuple(sorted(found))),
 )
 
 
-@pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK, BRACKENDALE], ids=lambda profile: profile.name)
-@given(functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=(lambda f: f.name, lambda f: f.routes[0].route)))
-def test_read_undoes_write(
-    tmp_path_factory: pytest.TempPathFactory, profile: object, functions: list[Function]
-) -> None:
-    chosen = next(one for one in (OSTERMERE, THORNWICK, BRACKENDALE) if one is profile)
+def held(function: Function, profile: Profile) -> Function | None:
+    """Return what of a function a provider's definition can hold; nothing if none of its triggers is."""
+    triggers = []
+    routes: set[str] = set()
+    for trigger in function.triggers:
+        taken = trigger.route if isinstance(trigger, RouteTrigger) else ""
+        types = set(trigger.types) if isinstance(trigger, RouteTrigger) else set()
+        if not fit_trigger(trigger, profile).unheld and taken not in routes and all(f"{{{n}}}" in taken for n in types):
+            triggers.append(trigger)
+        routes.add(taken or repr(trigger))
+    names = {unheld.field for unheld in fit_function(function, profile)[1]}
+    blank: dict[str, Any] = {"dead_letter": "", "attempts": 0, "concurrency": 0, "access": ()}
+    return replace(function, triggers=tuple(triggers), **{n: blank[n] for n in names}) if triggers else None
+
+
+def bare(function: Function) -> Function:
+    """Return a function as read without what only reading adds: places, and the names of parameters."""
+    triggers = tuple(replace(trigger, place=Place()) for trigger in function.triggers)
+    return replace(function, triggers=triggers, place=Place(), bindings=())
+
+
+@pytest.mark.parametrize("name", [profile.name for profile in DECLARING])
+@given(functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=lambda f: f.name))
+def test_read_undoes_write(tmp_path_factory: pytest.TempPathFactory, name: str, functions: list[Function]) -> None:
+    profile = find_profile(name)
+    model = checked_definition(profile)
+    assert model is not None
     folder = tmp_path_factory.mktemp("written")
-    made = Declared("apiary", "north", tuple(functions))
-    for name, text in write_definition(made, chosen, ("a comment",)).items():
+    seen: set[str] = set()
+    made = []
+    for function in functions:
+        kept = held(function, profile)
+        if kept and not seen & {t.route.replace("hive", "name") for t in kept.routes}:
+            seen |= {t.route.replace("hive", "name") for t in kept.routes}
+            made.append(kept)
+    if not made:
+        return
+    stages = (Stage("prod", {made[0].name: {"memory": 512}}),) if model.stages else ()
+    for name, text in write_definition(Declared("apiary", "north", tuple(made), stages=stages), profile).items():
+        (folder / name).parent.mkdir(exist_ok=True)
         (folder / name).write_text(text)
-    read = read_project(folder, chosen)[1]
-    bare = tuple(
-        Function(
-            one.name,
-            one.entry,
-            tuple(RouteTrigger(t.route, t.methods, t.callers) for t in one.routes),
-            one.language,
-            one.memory,
-            one.timeout,
-            one.variables,
-            one.secrets,
-        )
-        for one in read.functions
-    )
-    assert (read.name, read.region, bare, read.findings) == ("apiary", "north", tuple(functions), ())
+    read = read_project(folder, profile)[1]
+    assert (read.name, read.region, read.findings) == ("apiary", "north", ())
+    assert [replace(stage, place=Place()) for stage in read.stages] == list(stages)
+    assert [one.name for one in read.functions] == [one.name for one in sorted(made, key=lambda f: f.name)] or [
+        one.name for one in read.functions
+    ] == [one.name for one in made]
+    for wanted in made:
+        got = bare(next(one for one in read.functions if one.name == wanted.name))
+        if model.functions.code:
+            got = replace(got, entry=wanted.entry)  # which is called by the function that carries the decorators
+        if profile.model.handler.script:
+            got = replace(got, entry=replace(got.entry, name=wanted.entry.name))
+        # A slash that may be left out, and a schedule that one text does not say, are several triggers.
+        one_for_one = [fit_trigger(t, profile).entries for t in wanted.triggers]
+        if all(len(entries) == 1 for entries in one_for_one):
+            assert got == normal(wanted, profile)
+        else:
+            assert len(got.triggers) == sum(map(len, one_for_one))
+            assert replace(got, triggers=()) == replace(wanted, triggers=())
+
+
+def normal(function: Function, profile: Profile) -> Function:
+    """Return a function as a provider's own spelling of filters and schedules gives it back."""
+    triggers: list[RouteTrigger | EventTrigger] = []
+    for trigger in function.triggers:
+        if isinstance(trigger, EventTrigger) and trigger.kind in ("object", "schedule"):
+            (entry,) = fit_trigger(trigger, profile).entries
+            again = fit_trigger(trigger, profile)
+            assert again.entries == (entry,)
+            triggers.append(_again(trigger, profile))
+        else:
+            triggers.append(trigger)
+    return replace(function, triggers=tuple(triggers))
+
+
+def _again(trigger: EventTrigger, profile: Profile) -> EventTrigger:
+    folder = Declared("x", "", (Function("f", Entry("h.py", "f"), (trigger,)),))
+    with tempfile.TemporaryDirectory() as made:
+        for name, text in write_definition(folder, profile).items():
+            (Path(made) / name).parent.mkdir(exist_ok=True)
+            (Path(made) / name).write_text(text)
+        (got,) = read_project(Path(made), profile)[1].functions[0].triggers
+    assert isinstance(got, EventTrigger)
+    assert differing_key(got.filter, trigger.filter) is None
+    if trigger.schedule or got.schedule:
+        assert trigger.schedule
+        assert got.schedule
+        assert first_difference(got.schedule, trigger.schedule, FROM) is None
+    return replace(got, place=Place())
 
 
 #: ostermere.yaml → what is refused, at which line (0: any)
@@ -122,7 +254,7 @@ REFUSED = [
     (declare("/a"), "expected a method and a route", 6),
     (declare("get /a"), "expected a request method in capitals", 6),
     (declare("GET a"), "expected a route that begins with a slash", 6),
-    (declare("GET /a-{b}"), "expected captures as whole segments, {hive} or {hive*}", 6),
+    (declare("GET /a-{b}"), "expected captures as whole segments, such as {hive} or {hive*}", 6),
     (declare("GET /{a*}/b"), "a capture of the rest stands last", 6),
     (declare("GET /{a}/{a}"), "captures a name twice", 6),
     (declare("GET /a", ram="big"), "expected a whole number", 7),
@@ -162,18 +294,17 @@ def test_what_is_not_understood_is_kept_as_findings_with_file_and_line(project: 
     text = (
         "app: a\nzone: n\nowner: me\njobs:\n  f:\n    code: h.py#f\n    tries: 3\n    colour: red\n"
         "    sealed: {KEY: s3cr3t-value!}\n    when:\n      - web: GET /a\n        caller: anyone\n"
-        "      - clock: every 15 minutes\n      - clock: every 7 minutes\n"
+        "      - clock: every 15 minutes\n      - clock: every 0 minutes\n"
     )
     found = read_project(project({"ostermere.yaml": text}))[1].findings
     assert [(f.code, str(f.severity), f.place.file, f.place.line) for f in found] == [
         ("unknown-key", "todo", "ostermere.yaml", 3),
         ("secret-value", "blocking", "ostermere.yaml", 9),
-        ("not-carried", "todo", "ostermere.yaml", 7),
         ("unknown-key", "todo", "ostermere.yaml", 8),
         ("unknown-key", "todo", "ostermere.yaml", 12),
         ("schedule-not-carried", "blocking", "ostermere.yaml", 14),
     ]
-    assert "did you mean 'callers'" in found[4].reason
+    assert "did you mean 'callers'" in found[3].reason
     assert not any("s3cr3t" in str(finding) for finding in found)
     assert all(isinstance(finding.severity, Severity) for finding in found)
 
@@ -247,81 +378,30 @@ def test_every_key_of_a_toml_file_has_its_line(tmp_path: Path) -> None:
 
 #: form → what a definition says, and what the hub has for it; nothing: it is refused
 FORM_CASES: list[tuple[str, Any, Any]] = [
-    ("key_glob", "north/*.csv", {"prefix": "north/", "suffix": ".csv"}),
-    ("key_glob", "*", {"prefix": "", "suffix": ""}),
-    ("key_glob", "a[*]b[[]c*[?].x", {"prefix": "a*b[c", "suffix": "?.x"}),
-    ("key_glob", "no star", None),
-    ("key_glob", "a*b*", None),
-    ("key_glob", "a?*", None),
-    ("key_glob", "[ab]*", None),
-    ("cron", "0 2 * * *", "0 2 * * *"),
-    ("cron", "*/5 1-3 1,15 * MON", "*/5 1-3 1,15 * MON"),
-    ("cron", "0 2 * *", None),
-    ("cron", "@daily", None),
-    ("cron", 5, None),
-    ("cron_or_every", "0 2 * * *", "0 2 * * *"),
     ("choices(put=created, drop=deleted)", ["put", "drop"], ("created", "deleted")),
     ("choices(put=created, drop=deleted)", "put", None),
     ("choices(put=created, drop=deleted)", ["pot"], None),
+    ("choice_words(put=created, drop=deleted)", "put, drop", ("created", "deleted")),
+    ("choice_words(put=created, drop=deleted)", "put; drop", None),
+    ("access(' ', read_store=object_read)", ["read store a"], (Access("object", "read", "a"),)),
+    ("access(' ', read_store=object_read)", ["read a"], None),
+    ("access(' ', read_store=object_read)", {}, None),
+    ("access('/', objects_get=object_read)", ["objects.get/a"], (Access("object", "read", "a"),)),
+    ("number", "12", 12),
+    ("number", "twelve", None),
 ]
 
 
 @pytest.mark.parametrize(("name", "said", "hub"), FORM_CASES)
 def test_forms_of_triggers_are_read_and_written(name: str, said: Any, hub: Any) -> None:
     row = DefinitionRow.model_validate({"at": "x", "is": "source", "as": name})
-    form = parse_form(row, ("{name}", "{name*}"))
+    form = parse_form(row, route_style(OSTERMERE))
     if hub is None:
         with pytest.raises(FormError, match="expected"):
             form.read(said, "source")
         return
     assert form.read(said, "source") == hub
     assert form.write(hub) == said
-
-
-@pytest.mark.parametrize(
-    ("said", "cron"),
-    [("every 15 minutes", "*/15 * * * *"), ("every 1 minute", "*/1 * * * *"), ("every 6 hours", "0 */6 * * *")],
-)
-def test_a_period_is_a_cron_line(said: str, cron: str) -> None:
-    row = DefinitionRow.model_validate({"at": "x", "is": "cron", "as": "cron_or_every"})
-    form = parse_form(row, ("{name}", "{name*}"))
-    assert form.read(said, "cron") == cron
-    for bad in ("every 7 minutes", "every 0 minutes", "every 5 hours", "every day"):
-        with pytest.raises(FormError):
-            form.read(bad, "cron")
-
-
-EVENT_TRIGGERS = st.one_of(
-    st.builds(
-        EventTrigger,
-        st.just("object"),
-        NAMES,
-        st.lists(st.sampled_from(["created", "deleted", "relabelled"]), unique=True, max_size=2).map(tuple),
-        st.text("ab/*?[]. ", max_size=4),
-    ),
-    st.builds(EventTrigger, st.just("message"), NAMES),
-    st.builds(
-        EventTrigger,
-        st.just("record"),
-        NAMES,
-        st.lists(st.sampled_from(["inserted", "updated", "deleted"]), unique=True, max_size=2).map(tuple),
-    ),
-    st.builds(EventTrigger, st.just("signal"), NAMES),
-)
-
-
-@pytest.mark.parametrize("profile", [OSTERMERE, THORNWICK, BRACKENDALE], ids=lambda profile: profile.name)
-@given(triggers=st.lists(EVENT_TRIGGERS, min_size=1, max_size=3))
-def test_read_undoes_write_for_events(
-    tmp_path_factory: pytest.TempPathFactory, profile: Profile, triggers: list[EventTrigger]
-) -> None:
-    folder = tmp_path_factory.mktemp("written")
-    made = Declared("apiary", "north", (Function("f", Entry("h.py", "f"), tuple(triggers)),))
-    for name, text in write_definition(made, profile).items():
-        (folder / name).write_text(text)
-    (function,) = read_project(folder, profile)[1].functions
-    assert [replace(t, place=Place()) for t in function.triggers if isinstance(t, EventTrigger)] == triggers
-    assert all(unheld_fields(trigger, profile) == [] for trigger in triggers)
 
 
 @pytest.mark.parametrize(

@@ -11,8 +11,8 @@ from conftest import Project
 
 from vast_ferry import BadInput, HttpEvent, StandIn, Verdict, carry, check
 from vast_ferry.demo import PROJECT
+from vast_ferry.hub.functions import Binding
 from vast_ferry.hub.outcomes import Ending, Outcome
-from vast_ferry.mapping.bindings import Binding
 from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.samples.readable import read_readable
 

@@ -295,7 +295,7 @@ def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     from vast_ferry.providers.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import calls_text, profile_text
-    from vast_ferry.source.plan import crossing_losses
+    from vast_ferry.source.gaps import crossing_losses
 
     shown = find_profile(name)
     checked_definition(shown)

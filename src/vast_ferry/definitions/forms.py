@@ -9,9 +9,21 @@ import re
 from dataclasses import dataclass
 from typing import Any, ClassVar, Final
 
+from vast_ferry.definitions.key_filters import (
+    FilterError,
+    read_captures,
+    read_filters,
+    read_glob,
+    write_captures,
+    write_filters,
+    write_glob,
+)
+from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
+from vast_ferry.definitions.schedules import STYLES, ScheduleError
 from vast_ferry.hub.findings import nearest
-from vast_ferry.hub.functions import Entry
-from vast_ferry.mapping.helpers import route_from_style, route_to_style
+from vast_ferry.hub.functions import Access, Entry
+from vast_ferry.hub.keys import KeyFilter
+from vast_ferry.hub.schedules import Schedule, known_zone
 
 #: RFC 9110 §9.1: a method is a token; providers write them in capitals.
 METHOD: Final = re.compile(r"[A-Z][A-Z0-9!#$%&'*+.^_`|~-]*")
@@ -21,13 +33,27 @@ class FormError(ValueError):
     """A value that is not what its form takes."""
 
 
+#: field → the type of its value where that is not a text, and what a message calls it
+_TYPES: Final[dict[str, tuple[Any, str]]] = {
+    "memory": (int, "a whole number"),
+    "timeout": ((int, float), "a number"),
+    "methods": (list, "a list"),
+    "variables": (dict, "a mapping"),
+    "where": (dict, "a mapping"),
+    "batch_size": (int, "a whole number"),
+    "batch_window": ((int, float), "a number"),
+    "attempts": (int, "a whole number"),
+    "concurrency": (int, "a whole number"),
+}
+
+
 @dataclass(frozen=True, slots=True)
 class Form:
     """The value itself, of the type that the hub's field has."""
 
     args: tuple[str, ...]
     options: dict[str, str]
-    routes: tuple[str, str]
+    routes: RouteStyle
 
     name: ClassVar[str] = "plain"
     takes: ClassVar[int] = 0
@@ -36,33 +62,31 @@ class Form:
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
-        kind: Any = {
-            "memory": int,
-            "timeout": (int, float),
-            "methods": list,
-            "variables": dict,
-            "batch_size": int,
-            "batch_window": (int, float),
-        }.get(field, str)
+        kind, expected = _TYPES.get(field, (str, "a text"))
         if not isinstance(value, kind) or isinstance(value, bool):
-            expected = {
-                "memory": "a whole number",
-                "timeout": "a number",
-                "methods": "a list",
-                "batch_size": "a whole number",
-                "batch_window": "a number",
-                "variables": "a mapping",
-            }
-            raise FormError(f"expected {expected.get(field, 'a text')}, got {value!r}")
+            raise FormError(f"expected {expected}, got {value!r}")
+        if kind is not str and isinstance(value, int | float) and not 0 <= value < 1e12:
+            raise FormError(f"expected a number that is not negative, got {value!r}")
         if field == "methods":
             return tuple(_method(item) for item in value)
         if field == "variables":
             return {_text(key): _scalar(item) for key, item in value.items()}
+        if field == "where":
+            return {_text(key): _values(item) for key, item in value.items()}
+        if field == "zone" and not known_zone(value):
+            raise FormError(f"there is no time zone {value!r} in the time zone database")
         return value
 
     def write(self, value: Any) -> Any:
-        """Return what the definition says for a hub's value."""
+        """Return what the definition says for a hub's value; raises CannotHold where it has no words for it."""
+        if isinstance(value, dict):
+            return {key: list(item) if isinstance(item, tuple) else item for key, item in value.items()}
         return list(value) if isinstance(value, tuple) else value
+
+
+def _values(value: Any) -> tuple[str, ...]:
+    listed = value if isinstance(value, list) else [value]
+    return tuple(_text(item) for item in listed)
 
 
 def _text(value: Any) -> str:
@@ -99,6 +123,19 @@ class FileEntry(Form):
 
     def write(self, value: Entry) -> str:
         return f"{value.file}{self.args[0]}{value.name}"
+
+
+class ScriptEntry(Form):
+    """`tasks/weight.py`: a file of the project that is run."""
+
+    __slots__ = ()
+    name = "script_entry"
+
+    def read(self, value: Any, field: str) -> Entry:
+        return FileEntry(("#",), {}, self.routes).read(f"{_text(value)}#main", field)
+
+    def write(self, value: Entry) -> str:
+        return value.file
 
 
 class ModuleEntry(Form):
@@ -201,55 +238,123 @@ class Choices(Choice):
         return [Choice.write(self, item) for item in value]
 
 
-class Glob(Form):
-    """A shell pattern with one `*`: what a key begins and ends with. `*` stands for anything, slashes as well."""
+class Number(Form):
+    """A number written as text."""
 
     __slots__ = ()
-    name, wants = "key_glob", "no arguments"
+    name = "number"
 
-    def read(self, value: Any, field: str) -> dict[str, str]:
-        pieces = re.split(r"(\[[*?\[]\])", _text(value))
-        marks = [piece for piece in pieces if not re.fullmatch(r"\[[*?\[]\]", piece) and re.search(r"[*?\[]", piece)]
-        if len(marks) != 1 or marks[0].count("*") != 1 or re.search(r"[?\[]", marks[0]):
-            raise FormError(f"expected a pattern with one *, such as north/*.csv, got {value!r}")
-        plain = [piece[1] if re.fullmatch(r"\[[*?\[]\]", piece) else piece.replace("*", "\0") for piece in pieces]
-        prefix, _, suffix = "".join(plain).partition("\0")
-        return {"prefix": prefix, "suffix": suffix}
+    def read(self, value: Any, field: str) -> int | float:
+        if not re.fullmatch(r"\d{1,12}(\.\d{1,6})?", _text(value)):
+            raise FormError(f"expected a number, got {value!r}")
+        whole = _TYPES.get(field, (int, ""))[0] is int
+        if "." in value and whole:
+            raise FormError(f"expected a whole number, got {value!r}")
+        return float(value) if "." in value else int(value)
+
+    def write(self, value: float) -> str:
+        return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+class Words(Form):
+    """A list of words in one text, set apart by commas."""
+
+    __slots__ = ()
+    name = "words"
+
+    def read(self, value: Any, field: str) -> Any:
+        return Form.read(self, [word for word in re.split(r"\s*,\s*", _text(value).strip()) if word], field)
 
     def write(self, value: Any) -> str:
-        prefix, suffix = (re.sub(r"([*?\[])", r"[\1]", value[name]) for name in ("prefix", "suffix"))
-        return f"{prefix}*{suffix}"
+        return ", ".join(value)
 
 
-class Cron(Form):
-    """A schedule of five fields, minute first (crontab(5)); `every 15 minutes` and `every 6 hours` where allowed."""
-
-    __slots__ = ()
-    name, wants = "cron", "no arguments"
-
-    def read(self, value: Any, field: str) -> str:
-        text = " ".join(_text(value).split())
-        if len(text.split(" ")) != 5 or not re.fullmatch(r"[-0-9A-Za-z*/, ]+", text):
-            raise FormError(f"expected five fields, minute first, such as `0 2 * * *`, got {value!r}")
-        return text
-
-
-class CronOrEvery(Cron):
-    """A schedule of five fields, or `every 15 minutes`."""
+class ChoiceWords(Choice):
+    """A list of the provider's words in one text, set apart by commas, each for one of the hub's."""
 
     __slots__ = ()
-    name = "cron_or_every"
+    name, named, wants = "choice_words", True, "own word=hub word"
 
-    def read(self, value: Any, field: str) -> str:
-        every = re.fullmatch(r"every (\d+) (minute|hour)s?", _text(value).strip())
-        if not every:
-            return Cron.read(self, value, field)
-        count, unit = int(every[1]), every[2]
-        whole = 60 if unit == "minute" else 24
-        if not count or whole % count:
-            part = "an hour" if unit == "minute" else "a day"
-            raise FormError(f"{value!r} does not divide {part} evenly: no cron line says it")
-        return f"*/{count} * * * *" if unit == "minute" else f"0 */{count} * * *"
+    def read(self, value: Any, field: str) -> Any:
+        words = [word for word in re.split(r"\s*,\s*", _text(value).strip()) if word]
+        return tuple(Choice.read(self, word, field) for word in words)
+
+    def write(self, value: Any) -> Any:
+        return ", ".join(Choice.write(self, item) for item in value)
+
+
+class Filter(Form):
+    """A filter on keys in one of the spellings: shell patterns, paths with captures, CloudEvents filters."""
+
+    __slots__ = ()
+    name, takes, wants = "key_filter", 1, f"one of {', '.join(('glob', 'shell_glob', 'captures', 'cloudevents'))}"
+
+    def read(self, value: Any, field: str) -> KeyFilter:
+        try:
+            if self.args[0] == "cloudevents":
+                return read_filters(value, "subject")
+            if self.args[0] == "captures":
+                return read_captures(_text(value))
+            return read_glob(_text(value), slashes=self.args[0] == "glob")
+        except FilterError as error:
+            raise FormError(str(error)) from None
+
+    def write(self, value: KeyFilter) -> Any:
+        if self.args[0] == "cloudevents":
+            return write_filters(value, "subject")
+        if self.args[0] == "captures":
+            return write_captures(value)
+        return write_glob(value, slashes=self.args[0] == "glob")
+
+
+class ScheduleForm(Form):
+    """A schedule in one of the spellings of `definitions/schedules.py`; a text for each trigger that it takes."""
+
+    __slots__ = ()
+    name, takes, wants = "schedule", 1, f"one of {', '.join(STYLES)}"
+
+    def read(self, value: Any, field: str) -> Schedule:
+        try:
+            return STYLES[self.args[0]].read(_text(value))
+        except ScheduleError as error:
+            raise FormError(str(error)) from None
+
+    def write(self, value: Schedule) -> list[str]:
+        return STYLES[self.args[0]].write(value)
+
+
+class AccessForm(Form):
+    """A list of what a function may do: the provider's words for verb and kind, a separator, and a name."""
+
+    __slots__ = ()
+    name, takes, named, wants = "access", 1, True, "the separator, and own words=kind_verb"
+
+    def read(self, value: Any, field: str) -> tuple[Access, ...]:
+        if isinstance(value, str):
+            value = [word for word in re.split(r"\s*,\s*", value.strip()) if word]
+        if not isinstance(value, list):
+            raise FormError(f"expected a list, got {value!r}")
+        made = []
+        for item in value:
+            words, mark, name = _text(item).rpartition(self.args[0])
+            own = words.replace(" ", "_").replace(".", "_")
+            if not mark or not name or own not in self.options:
+                known = ", ".join(self._said(option) for option in self.options)
+                raise FormError(f"expected one of {known}, then {self.args[0]!r} and a name, got {item!r}")
+            kind, _, verb = self.options[own].partition("_")
+            made.append(Access(kind, verb, name))
+        return tuple(sorted(set(made)))
+
+    def _said(self, option: str) -> str:
+        return option.replace("_", " " if self.args[0] == " " else ".")
+
+    def write(self, value: tuple[Access, ...]) -> list[str]:
+        own = {hub: self._said(option) for option, hub in self.options.items()}
+        return [f"{own[f'{one.kind}_{one.verb}']}{self.args[0]}{one.name}" for one in value if self.holds(one)]
+
+    def holds(self, one: Access) -> bool:
+        """Tell whether there are words for a kind of access."""
+        return f"{one.kind}_{one.verb}" in self.options.values()
 
 
 class Route(Form):
@@ -258,25 +363,15 @@ class Route(Form):
     __slots__ = ()
     name = "route"
 
-    def read(self, value: Any, field: str) -> str:
-        text = _text(value)
-        if not text.startswith("/"):
-            raise FormError(f"expected a route that begins with a slash, got {value!r}")
-        template = route_from_style(text, *self.routes)
-        segments = template.split("/")[1:]
-        names = re.findall(r"\{\+?(\w+)\}", template)
-        for index, segment in enumerate(segments):
-            if re.search(r"[{}<>*]", re.sub(r"^\{\+?[A-Za-z_]\w*\}$", "", segment, flags=re.ASCII)):
-                one, rest = (form.replace("name", "hive") for form in self.routes)
-                raise FormError(f"expected captures as whole segments, {one} or {rest} at the end, got {value!r}")
-            if segment.startswith("{+") and index < len(segments) - 1:
-                raise FormError(f"a capture of the rest stands last, in {value!r} it does not")
-        if len(set(names)) != len(names):
-            raise FormError(f"{value!r} captures a name twice")
-        return template
+    def read(self, value: Any, field: str) -> Any:
+        try:
+            routed = self.routes.read(_text(value))
+        except RouteError as error:
+            raise FormError(str(error)) from None
+        return {"route": routed.route, "types": dict(routed.types), "slash": routed.slash}
 
-    def write(self, value: str) -> str:
-        return route_to_style(value, *self.routes)
+    def write(self, value: Any) -> str:
+        return self.routes.write(Routed(value["route"], tuple(value["types"].items()), value["slash"]))
 
 
 class MethodsAndRoute(Route):
@@ -291,11 +386,11 @@ class MethodsAndRoute(Route):
             raise FormError(f"expected a method and a route, such as GET /hives, got {value!r}")
         return {
             "methods": () if methods == "*" else tuple(_method(method) for method in methods.split("|")),
-            "route": Route.read(self, route.strip(), field),
+            **Route.read(self, route.strip(), field),
         }
 
     def write(self, value: Any) -> str:
-        return f"{'|'.join(value['methods']) or '*'} {Route.write(self, value['route'])}"
+        return f"{'|'.join(value['methods']) or '*'} {Route.write(self, value)}"
 
 
 FORMS: Final[dict[str, type[Form]]] = {
@@ -304,14 +399,18 @@ FORMS: Final[dict[str, type[Form]]] = {
         Form,
         FileEntry,
         ModuleEntry,
+        ScriptEntry,
         Prefixed,
         Quantity,
         Reference,
         Choice,
         Choices,
-        Glob,
-        Cron,
-        CronOrEvery,
+        Number,
+        Words,
+        ChoiceWords,
+        Filter,
+        ScheduleForm,
+        AccessForm,
         Route,
         MethodsAndRoute,
     )

@@ -1,30 +1,44 @@
-"""Definition files ↔ projects, as a profile's definition tables say; what can't be read is kept as findings."""
+"""Definition files → projects, as a profile's definition tables say; what can't be read is kept as findings."""
 
 from __future__ import annotations
 
+import os
 import re
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.definitions.forms import FormError
-from vast_ferry.definitions.tables import checked_definition, parse_form
-from vast_ferry.documents.document import Document
-from vast_ferry.documents.json_file import read_json, write_json
-from vast_ferry.documents.toml_file import read_toml, write_toml
-from vast_ferry.documents.yaml_file import read_yaml, write_yaml
+from vast_ferry.definitions.key_filters import from_ends
+from vast_ferry.definitions.routes import covers, overlapping, shape_of
+from vast_ferry.definitions.tables import checked_definition, forms_of
+from vast_ferry.documents.document import Document, Path_
+from vast_ferry.documents.ini_file import read_ini
+from vast_ferry.documents.json_file import read_json
+from vast_ferry.documents.python_file import Decorated, read_decorators
+from vast_ferry.documents.toml_file import read_toml
+from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
+from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, Project, RouteTrigger, Stage, Trigger
+from vast_ferry.hub.keys import all_of
+from vast_ferry.hub.schedules import Schedule
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 #: syntax → how to read it
-READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json}
+READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini}
 
-
-#: Rows that say several fields at once.
-COMPOSED: Final = {"methods_and_route": ("methods", "route"), "key_glob": ("prefix", "suffix")}
+#: Fields whose value a provider may well understand where we don't: a finding then, not a mistake.
+KEPT_BACK: Final = {
+    "key_filter": ("filter-not-carried", "Declare it by hand at the target"),
+    "schedule": ("schedule-not-carried", "Declare it by hand at the target"),
+    "access": ("access-not-carried", "Allow it by hand at the target"),
+}
+#: Names of variables whose values should stand in a vault, and values that are surely no secret.
+SECRET_NAME: Final = re.compile(r"(^|_)(SECRET|PASSWORD|PASSWD|TOKEN|API_?KEY|PRIVATE_?KEY|CREDENTIALS?)($|_)", re.I)
+NO_SECRET: Final = re.compile(r"|true|false|\d{1,6}|[a-z]+(-[a-z]+)*|https?://[^@\s]*", re.I)
 
 
 def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Profile, Path]:
@@ -56,235 +70,387 @@ def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Prof
     return next(iter(found.values()))
 
 
+@dataclass(frozen=True, slots=True)
+class _Declared:
+    """One function as declared: its data, and where that stands."""
+
+    name: str
+    data: dict[str, Any]
+    document: Document
+    path: Path_
+    entry: Entry | None = None
+
+
 @dataclass(slots=True)
 class _Reader:
-    """One reading of one definition file."""
+    """One reading of one project's definition."""
 
     profile: Profile
     model: DefinitionModel
+    folder: Path
     document: Document
     findings: list[Finding] = field(default_factory=list)
+    files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
-    def note(self, finding: Finding) -> None:
-        self.findings.append(replace(finding, place=self.kept(finding.place)))
+    def note(self, code: str, severity: Severity, why: tuple[str, str], place: Place, function: str = "") -> None:
+        """Note a finding; `why` is its reason and its remedy."""
+        self.findings.append(Finding(code, severity, *why, self.kept(place), function))
 
     def kept(self, place: Place) -> Place:
         """Return a place as the project keeps it: its file within the project."""
-        return Place(self.model.file, place.line, place.column)
+        return Place(self.files.get(place.file, self.model.file), place.line, place.column)
 
-    def unknown(self, data: dict[str, Any], known: list[str], path: tuple[str | int, ...], function: str = "") -> None:
+    def unknown(self, declared: _Declared, data: dict[str, Any], known: list[str], path: Path_) -> None:
         for key in data:
             if key not in known:
                 self.note(
-                    Finding(
-                        "unknown-key",
-                        Severity.TODO,
+                    "unknown-key",
+                    Severity.TODO,
+                    (
                         f"{key!r} is no key that {self.profile.title} has here{nearest(str(key), known)}",
                         "Correct the key, or declare by hand at the target what it stands for",
-                        self.document.place(*path, key),
-                        function,
-                    )
+                    ),
+                    declared.document.place(*path, key),
+                    declared.name,
                 )
 
-    def mapping(self, data: Any, path: tuple[str | int, ...], what: str) -> dict[str, Any]:
+    def mapping(self, data: Any, document: Document, path: Path_, what: str) -> dict[str, Any]:
         if not isinstance(data, dict):
-            raise BadInput(f"{what} is not a mapping", "Write `key: value` pairs there", self.document.place(*path))
+            raise BadInput(f"{what} is not a mapping", "Write `key: value` pairs there", document.place(*path))
         return data
 
-    def rows(
-        self, rows: list[DefinitionRow], data: dict[str, Any], path: tuple[str | int, ...], function: str
-    ) -> dict[str, Any]:
+    def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: _Declared, path: Path_) -> dict[str, Any]:
         values: dict[str, Any] = {}
+        forms = forms_of(self.profile)
         for row in rows:
             if row.at not in data:
                 continue
-            place = self.document.place(*path, row.at)
+            place = declared.document.place(*path, row.at)
             if not row.is_:
                 self.note(
-                    Finding(
-                        "not-carried",
-                        Severity.TODO,
-                        f"{row.at!r} ({row.about}) is not carried",
-                        "Declare it by hand at the target",
-                        place,
-                        function,
-                    )
+                    "not-carried",
+                    Severity.TODO,
+                    (f"{row.at!r} ({row.about}) is not carried", "Declare it by hand at the target"),
+                    place,
+                    declared.name,
                 )
                 continue
             try:
-                value = parse_form(row, self.profile.routes).read(data[row.at], row.is_)
+                value = forms[id(row)].read(data[row.at], row.is_)
             except FormError as error:
                 if row.is_ == "secrets":
-                    self.note(
-                        Finding("secret-value", Severity.BLOCKING, str(error), "Put it into the vault", place, function)
-                    )
-                    continue
-                if row.is_ in ("key_glob", "cron"):  # a provider may well understand what we don't
-                    self.note(
-                        Finding(
-                            "filter-not-carried" if row.is_ == "key_glob" else "schedule-not-carried",
-                            Severity.BLOCKING,
-                            str(error),
-                            "Declare it by hand at the target",
-                            place,
-                            function,
-                        )
-                    )
-                    continue
-                raise BadInput(f"{'.'.join(map(str, (*path, row.at)))}: {error}", "Mend the value", place) from None
-            values.update(value if row.is_ in COMPOSED else {row.is_: value})
+                    remedy = "Put it into the vault"
+                    self.note("secret-value", Severity.BLOCKING, (str(error), remedy), place, declared.name)
+                elif row.is_ in KEPT_BACK:
+                    code, remedy = KEPT_BACK[row.is_]
+                    self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
+                else:
+                    where = ".".join(map(str, (*path, row.at)))
+                    raise BadInput(f"{where}: {error}", "Mend the value", place) from None
+                continue
+            if row.is_ == "variables":
+                value = self.variables(value, declared, (*path, row.at))
+            values.update(value if row.is_ in ("route", "methods_and_route") else {row.is_: value})
         return values
 
-    def triggers(self, data: dict[str, Any], path: tuple[str | int, ...], function: str) -> list[Trigger]:
+    def variables(self, value: dict[str, str], declared: _Declared, path: Path_) -> dict[str, str]:
+        """Return variables without those whose values look like secrets; of these a finding tells, not their values."""
+        kept = {}
+        for name, text in value.items():
+            if SECRET_NAME.search(name) and not NO_SECRET.fullmatch(text):
+                self.note(
+                    "secret-in-variables",
+                    Severity.BLOCKING,
+                    (
+                        f"{name} is a variable, and its value looks like a secret; it was not carried",
+                        "Put it into the vault, refer to it there, and make it anew: whoever reads the file knows it",
+                    ),
+                    declared.document.place(*path, name),
+                    declared.name,
+                )
+            else:
+                kept[name] = text
+        return kept
+
+    # --- triggers and bindings ---
+
+    def triggers(self, declared: _Declared) -> tuple[tuple[Trigger, ...], tuple[Binding, ...]]:
         at = self.model.functions.triggers_at
-        found: list[Trigger] = []
-        listed = data.get(at, [])
+        document, name = declared.document, declared.name
+        listed = declared.data.get(at, [])
         if not isinstance(listed, list):
             raise BadInput(
-                f"{at} of {function} is not a list", "List its triggers there", self.document.place(*path, at)
+                f"{at} of {name} is not a list", "List its triggers there", document.place(*declared.path, at)
             )
+        found: list[Trigger] = []
+        bound: list[Binding] = []
         for index, item in enumerate(listed):
-            here = (*path, at, index)
-            declared = self.mapping(item, here, f"a trigger of {function}")
-            kind = self._kind(declared, here, function)
-            values = self.rows(kind.rows, declared, here, function)
-            self.unknown(declared, [row.at for row in kind.rows], here, function)
-            place = self.kept(self.document.place(*here))
-            if kind.kind == "http":
-                found.append(RouteTrigger(**values, place=place))
-            else:
-                found.append(EventTrigger(kind.kind, **values, place=place))
-        return found
+            here = (*declared.path, at, index)
+            data = self.mapping(item, document, here, f"a trigger of {name}")
+            kind = self._kind(data, declared, here)
+            values = self.rows(kind.rows, data, declared, here)
+            code = self.model.functions.code
+            known = [kind.told_by, *(row.at for row in kind.rows), *(code.decorators if code else ())]
+            self.unknown(declared, data, known, here)
+            parameter, form = values.pop("parameter", ""), values.pop("form", "whole")
+            place = self.kept(document.place(*here))
+            if parameter:
+                key = str(data.get(next((r.at for r in kind.rows if r.is_ in ("key", "key_filter")), ""), ""))
+                bound.append(
+                    Binding(parameter, kind.way, kind.kind, values.get("source", ""), key, form)  # type: ignore[arg-type]
+                )
+            if kind.way == "event" and kind.kind != "call":
+                found.append(_trigger(kind.kind, values, place))
+        return tuple(found), tuple(bound)
 
-    def _kind(self, declared: dict[str, Any], path: tuple[str | int, ...], function: str) -> TriggerModel:
-        kinds = [kind for kind in self.model.functions.triggers if kind.told_by in declared]
-        if not kinds:
-            known = [kind.told_by for kind in self.model.functions.triggers]
-            word = next(iter(declared), "")
-            raise BadInput(
-                f"a trigger of {function} has none of the keys {', '.join(known)}{nearest(str(word), known)}",
-                "Say what kind of trigger it is",
-                self.document.place(*path),
-            )
-        return kinds[0]
-
-    def read(self) -> Project:
-        top = self.mapping(self.document.data, (), "the definition")
-        functions_at = self.model.functions.at
-        known = [key for key in (self.model.name, self.model.region, functions_at) if key]
-        self.unknown(top, known, ())
-        functions = self.mapping(top.get(functions_at, {}), (functions_at,), functions_at)
-        if not functions:
-            raise BadInput(f"no functions stand under {functions_at}", "Declare at least one", self.document.place())
-        read = []
-        for name, data in functions.items():
-            path = (functions_at, name)
-            declared = self.mapping(data, path, f"function {name}")
-            rows = self.model.functions.rows
-            values = self.rows(rows, declared, path, str(name))
-            self.unknown(declared, [*(row.at for row in rows), self.model.functions.triggers_at], path, str(name))
-            if "entry" not in values:
-                key = next(row.at for row in rows if row.is_ == "entry")
-                raise BadInput(f"function {name} has no {key}", f"Add `{key}`", self.document.place(*path))
-            triggers = tuple(self.triggers(declared, path, str(name)))
-            read.append(Function(str(name), triggers=triggers, place=self.kept(self.document.place(*path)), **values))
-        self._same_routes(read)
-        return Project(
-            str(top.get(self.model.name, "")),
-            str(top.get(self.model.region, "")) if self.model.region else "",
-            tuple(read),
-            tuple(self.findings),
-            (self.model.file,),
+    def _kind(self, data: dict[str, Any], declared: _Declared, path: Path_) -> TriggerModel:
+        for kind in self.model.functions.triggers:
+            way = next((row.at for row in kind.rows if row.is_ == "parameter"), kind.told_by)
+            if kind.told_by in data and way in data:
+                return kind
+        known = list(dict.fromkeys(kind.told_by for kind in self.model.functions.triggers))
+        word = next(iter(data), "")
+        raise BadInput(
+            f"a trigger of {declared.name} has none of the keys {', '.join(known)}{nearest(str(word), known)}",
+            "Say what kind of trigger it is",
+            declared.document.place(*path),
         )
 
+    # --- where functions stand ---
+
+    def declared(self, top: dict[str, Any]) -> Iterator[_Declared]:
+        functions = self.model.functions
+        if functions.at:
+            listed = self.mapping(top.get(functions.at, {}), self.document, (functions.at,), functions.at)
+            if not listed:
+                raise BadInput(
+                    f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
+                )
+            for name, data in listed.items():
+                path = (functions.at, name)
+                declared = self.mapping(data, self.document, path, f"function {name}")
+                yield _Declared(str(name), declared, self.document, path)
+        elif functions.files:
+            yield from self._from_files(functions.files)
+        else:
+            yield from self._from_code()
+
+    def _from_files(self, pattern: str) -> Iterator[_Declared]:
+        files = sorted(self.folder.glob(pattern))
+        if not files:
+            raise BadInput(f"there is no file {pattern} in {self.folder}", "Declare at least one function in one")
+        for path in files:
+            shown = str(path)
+            self.files[shown] = path.relative_to(self.folder).as_posix()
+            if not path.resolve().is_relative_to(self.folder.resolve()):
+                raise BadInput(
+                    "the file is a link that leads out of the project", "Copy it into the project", Place(shown)
+                )
+            document = READERS[self.model.syntax](path, shown, "the definition")
+            data = self.mapping(document.data, document, (), f"function {path.stem}")
+            yield _Declared(path.stem, data, document, ())
+
+    def _from_code(self) -> Iterator[_Declared]:
+        code = self.model.functions.code
+        assert code is not None
+        found = False
+        for path in code_files(self.folder):
+            shown, relative = str(path), path.relative_to(self.folder).as_posix()
+            for one in read_decorators(path, shown, code.module, code.decorators):
+                self.files[shown] = relative
+                found = True
+                yield self._decorated(one, relative, shown)
+        if not found:
+            raise BadInput(
+                f"no function in {self.folder} has a decorator of {code.module}",
+                f"Expected one of {', '.join(code.decorators)}",
+            )
+
+    def _decorated(self, one: Decorated, relative: str, shown: str) -> _Declared:
+        """Return the data that a function's decorators are: settings, and a list of triggers and bindings."""
+        code, at = self.model.functions.code, self.model.functions.triggers_at
+        assert code is not None
+        data: dict[str, Any] = {}
+        listed: list[dict[str, Any]] = []
+        places: dict[Path_, tuple[int, int]] = {(): (one.place.line, one.place.column)}
+        name = one.name
+        path: Path_
+        no_path: Path_ = ()
+        for decorator in one.decorators:
+            if decorator.path == code.settings:
+                into, path = data, no_path
+            else:
+                into, path = {decorator.path: True}, (at, len(listed))
+                listed.append(into)
+                places[path] = (decorator.place.line, decorator.place.column)
+            for argument, (value, place) in decorator.arguments.items():
+                into[argument] = value
+                places[(*path, argument)] = (place.line, place.column)
+            for argument, (source, place) in decorator.computed.items():
+                self.note(
+                    "computed-declaration",
+                    Severity.BLOCKING,
+                    (
+                        f"{argument} of {decorator.path} is {source}: only running the code tells what that is",
+                        "Write the value itself there, or a constant of the module",
+                    ),
+                    place,
+                    name,
+                )
+        name = str(data.pop("name", name))
+        return _Declared(name, {**data, at: listed}, Document(shown, {}, places), (), Entry(relative, one.name))
+
+    # --- the whole ---
+
+    def read(self) -> Project:
+        top = self.mapping(self.document.data, self.document, (), "the definition")
+        stages_at = self.model.stages.at if self.model.stages else ""
+        keys = (self.model.name, self.model.region, self.model.functions.at, stages_at)
+        whole = _Declared("", top, self.document, ())
+        self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
+        read = [self._function(declared) for declared in self.declared(top)]
+        twice = _first_twice([function.name for function in read])
+        if twice:
+            one, other = [f.place for f in read if f.name == twice][:2]
+            raise BadInput(f"two functions are called {twice} (the other stands in {one})", "Rename one of them", other)
+        self._same_routes(read)
+        return Project(
+            str(_at(top, self.model.name)),
+            str(_at(top, self.model.region)) if self.model.region else "",
+            tuple(read),
+            (),
+            tuple(dict.fromkeys((self.model.file, *(self.files.values() if self.model.functions.files else ())))),
+            tuple(self._stages(top, read)),
+        )
+
+    def _function(self, declared: _Declared) -> Function:
+        rows = self.model.functions.rows
+        values = self.rows(rows, declared.data, declared, declared.path)
+        known = [*(row.at for row in rows), self.model.functions.triggers_at]
+        self.unknown(declared, declared.data, [key for key in known if key], declared.path)
+        if declared.entry:
+            values["entry"] = declared.entry
+        if "entry" not in values:
+            key = next(row.at for row in rows if row.is_ == "entry")
+            place = declared.document.place(*declared.path)
+            raise BadInput(f"function {declared.name} has no {key}", f"Add `{key}`", place)
+        triggers, bindings = self.triggers(declared)
+        place = self.kept(declared.document.place(*declared.path))
+        return Function(declared.name, triggers=triggers, bindings=bindings, place=place, **values)
+
+    def _stages(self, top: dict[str, Any], functions: list[Function]) -> Iterator[Stage]:
+        model = self.model.stages
+        names = [function.name for function in functions]
+        if model is None:
+            return
+        for name, data in self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at).items():
+            path = (model.at, name)
+            stage = self.mapping(data, self.document, path, f"stage {name}")
+            declared = _Declared("", stage, self.document, path)
+            self.unknown(declared, stage, [key for key in (model.functions, model.only) if key], path)
+            overlays = {}
+            inner = (*path, model.functions)
+            for function, overlay in self.mapping(stage.get(model.functions, {}), self.document, inner, "it").items():
+                where = (*inner, function)
+                self._known(function, names, where, name)
+                one = _Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
+                overlays[str(function)] = self.rows(self.model.functions.rows, one.data, one, where)
+                self.unknown(one, one.data, [row.at for row in self.model.functions.rows], where)
+            only = stage.get(model.only, []) if model.only else []
+            if not isinstance(only, list):
+                raise BadInput(f"{model.only} is not a list", "List functions there", self.document.place(*path))
+            for index, function in enumerate(only):
+                self._known(function, names, (*path, model.only, index), name)
+            yield Stage(str(name), overlays, tuple(only), self.kept(self.document.place(*path)))
+
+    def _known(self, function: Any, names: list[str], path: Path_, stage: str) -> None:
+        if function not in names:
+            raise BadInput(
+                f"stage {stage} names {function!r}, and there is no such function{nearest(str(function), names)}",
+                "Correct the name",
+                self.document.place(*path),
+            )
+
     def _same_routes(self, functions: list[Function]) -> None:
-        seen: dict[tuple[str, str], tuple[str, Place]] = {}
-        for function in functions:
-            for trigger in function.routes:
-                shape = re.sub(r"\{(\+?)\w+\}", r"{\1}", trigger.route)
-                for method in trigger.methods or ("*",):
-                    if (method, shape) in seen:
-                        other, place = seen[method, shape]
-                        raise BadInput(
-                            f"{function.name} takes {method} {trigger.route}, as {other} does already ({place})",
-                            "Change one of the two routes",
-                            Place(self.document.file, trigger.place.line, trigger.place.column),
-                        )
-                    seen[method, shape] = (function.name, trigger.place)
+        """Refuse two functions on one route; note where one route hides another from those who come after it."""
+        listed = [(function, trigger) for function in functions for trigger in function.routes]
+        seen: dict[tuple[str, str, str], tuple[str, Place]] = {}
+        for function, trigger in listed:
+            for method in trigger.methods or ("*",):
+                key = (method, shape_of(trigger.route), repr(sorted(trigger.types.values())))
+                if key in seen:
+                    other, place = seen[key]
+                    raise BadInput(
+                        f"{function.name} takes {method} {trigger.route}, as {other} does already ({place})",
+                        "Change one of the two routes",
+                        Place(str(self.folder / trigger.place.file), trigger.place.line, trigger.place.column),
+                    )
+                seen[key] = (function.name, trigger.place)
+        if self.profile.model.routes is None or self.profile.model.routes.order != "declared":
+            return
+        for first, second in overlapping([(t.route, frozenset(t.methods)) for _, t in listed]):
+            (one, earlier), (function, later) = listed[first], listed[second]
+            if covers(earlier.route, later.route) and not earlier.types and set(later.methods) <= set(earlier.methods):
+                self.findings.append(
+                    Finding(
+                        "route-hidden",
+                        Severity.BLOCKING,
+                        f"{later.route} of {function.name} is never reached: {earlier.route} of {one.name} "
+                        f"({earlier.place}) is tried first and takes all its paths",
+                        "Declare the more exact route first",
+                        later.place,
+                        function.name,
+                        "route",
+                    )
+                )
+
+
+def _trigger(kind: str, values: dict[str, Any], place: Place) -> Trigger:
+    if kind == "http":
+        return RouteTrigger(**{"route": "", **values}, place=place)
+    ends = from_ends(values.pop("prefix", ""), values.pop("suffix", ""))
+    filters = [one for one in (ends, values.pop("key_filter", None)) if one is not None]
+    zone = values.pop("zone", "")
+    schedule: Schedule | None = values.pop("schedule", None)
+    if schedule and zone:
+        schedule = Schedule.of(*schedule.rules, zone=zone)
+    return EventTrigger(kind, **values, filter=all_of(*filters), schedule=schedule, place=place)
+
+
+def _first_twice(names: list[str]) -> str:
+    return (
+        next((name for index, name in enumerate(names) if name in names[:index]), "")
+        if len(set(names)) < len(names)
+        else ""
+    )
+
+
+def _at(data: Mapping[str, Any], key: str) -> Any:
+    for part in key.split("."):
+        data = data.get(part, "") if isinstance(data, Mapping) else ""
+    return data
+
+
+def code_files(folder: Path) -> Iterator[Path]:
+    """Yield the Python files of a project in a fixed order; hidden folders, links and samples are left out."""
+    for top, folders, names in os.walk(folder):
+        folders[:] = sorted(
+            name for name in folders if not name.startswith(".") and name not in ("samples", "__pycache__")
+        )
+        yield from (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
 
 
 def read_project(folder: Path, provider: Profile | None = None, shown: str = "") -> tuple[Profile, Project]:
-    """Return a project as its definition file declares it, and the profile that it was read by.
+    """Return a project as its definition declares it, and the profile that it was read by.
 
-    Keys that the profile does not know, and triggers that can't be carried yet, are the project's findings. Raises
-    BadInput, with file and line, for a file that is missing, unparsable, or says something impossible.
+    What the profile does not know, and what can't be carried yet, are the project's findings. Raises BadInput, with
+    file and line, for a file that is missing, unparsable, or says something impossible.
     """
     profile, path = find_definition(folder, provider)
     model = checked_definition(profile)
     assert model is not None
-    document = READERS[model.syntax](path, shown or str(path), "the definition")
-    return profile, _Reader(profile, model, document).read()
-
-
-def write_definition(project: Project, profile: Profile, comments: tuple[str, ...] = ()) -> dict[str, str]:
-    """Return the definition file that declares `project` at this provider, by its name; empty if it needs none."""
-    model = checked_definition(profile)
-    if model is None:
-        return {}
-    data: dict[str, Any] = {model.name: project.name}
-    if model.region and project.region:
-        data[model.region] = project.region
-    data[model.functions.at] = {
-        function.name: _function_data(function, model, profile) for function in project.functions
-    }
-    if model.syntax == "toml":
-        return {model.file: write_toml(data, comments)}
-    if model.syntax == "json":  # which has no comments: findings tell a person what to do
-        return {model.file: write_json(data)}
-    return {model.file: "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)}
-
-
-def _function_data(function: Function, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
-    values: dict[str, Any] = {
-        "entry": function.entry,
-        "language": function.language,
-        "memory": function.memory,
-        "timeout": function.timeout,
-        "variables": function.variables,
-        "secrets": function.secrets,
-    }
-    data = _rows_data(model.functions.rows, values, profile)
-    # A trigger of which nothing could be read says nothing; a finding tells of it.
-    triggers = [made for trigger in function.triggers if (made := _trigger_data(trigger, model, profile))]
-    return {**data, model.functions.triggers_at: triggers} if triggers else data
-
-
-def _trigger_data(trigger: Trigger, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
-    kind = next(kind for kind in model.functions.triggers if kind.kind == trigger.kind)
-    values = {name: getattr(trigger, name) for name in trigger.__dataclass_fields__}
-    for name, parts in COMPOSED.items():
-        together = {part: values.get(part) for part in parts}
-        values[name] = together if any(together.values()) else None
-    return _rows_data(kind.rows, values, profile)
-
-
-def unheld_fields(trigger: Trigger, profile: Profile) -> list[str] | None:
-    """Return what a trigger says and this provider's definition can't; None where it has no such trigger at all."""
-    model = checked_definition(profile)
-    kind = next((kind for kind in model.functions.triggers if kind.kind == trigger.kind), None) if model else None
-    if kind is None or not kind.rows:
-        return None
-    held = {row.is_ for row in kind.rows}
-    held.update(part for name, parts in COMPOSED.items() if name in held for part in parts)
-    values = {name: getattr(trigger, name) for name in trigger.__dataclass_fields__}
-    if values.get("zone") == "UTC":
-        values["zone"] = ""  # where there are no zones, times are UTC
-    if trigger.kind == "schedule":
-        values["source"] = ""  # a schedule without a name is known by its function's
-    return [name for name, value in values.items() if value and name not in ("kind", "place", *held)]
-
-
-def _rows_data(rows: list[DefinitionRow], values: dict[str, Any], profile: Profile) -> dict[str, Any]:
-    return {
-        row.at: parse_form(row, profile.routes).write(values[row.is_]) for row in rows if row.is_ and values[row.is_]
-    }
+    shown = shown or str(path)
+    document = READERS[model.syntax](path, shown, "the definition")
+    reader = _Reader(profile, model, folder, document, files={shown: model.file})
+    project = reader.read()
+    return profile, replace(project, findings=tuple(reader.findings))

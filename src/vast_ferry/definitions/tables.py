@@ -8,20 +8,36 @@ from collections.abc import Iterator
 from typing import Final
 
 from vast_ferry.definitions.forms import FORMS, Form
+from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DefinitionModel, DefinitionRow
 
-FUNCTION_FIELDS: Final = ("entry", "language", "memory", "timeout", "variables", "secrets")
+FUNCTION_FIELDS: Final = (
+    "entry",
+    "language",
+    "memory",
+    "timeout",
+    "variables",
+    "secrets",
+    "attempts",
+    "dead_letter",
+    "concurrency",
+    "access",
+)
+_ANY: Final = ("parameter", "form")
 #: kind of trigger → the fields that its rows may name
 TRIGGER_FIELDS: Final = {
-    "http": ("route", "methods", "callers", "methods_and_route"),
-    "object": ("source", "changes", "prefix", "suffix", "key_glob"),
-    "message": ("source", "batch_size", "batch_window"),
-    "record": ("source", "changes"),
-    "schedule": ("source", "cron", "zone"),
-    "signal": ("source",),
+    "http": ("route", "methods", "callers", "methods_and_route", *_ANY),
+    "object": ("source", "changes", "prefix", "suffix", "key_filter", *_ANY),
+    "message": ("source", "batch_size", "batch_window", "where", *_ANY),
+    "record": ("source", "changes", *_ANY),
+    "schedule": ("source", "schedule", "zone", *_ANY),
+    "signal": ("source", *_ANY),
+    "call": _ANY,
 }
+#: The same of a declared input or output.
+BINDING_FIELDS: Final = {"object": ("source", "key", *_ANY), "message": ("source", *_ANY), "record": ("source", *_ANY)}
 KINDS: Final = tuple(TRIGGER_FIELDS)
 
 
@@ -29,7 +45,25 @@ class FormSyntax(ValueError):
     """A form that can't be understood."""
 
 
-def parse_form(row: DefinitionRow, routes: tuple[str, str]) -> Form:
+@functools.lru_cache(maxsize=64)
+def route_style(profile: Profile) -> RouteStyle:
+    """Return how routes are spelt at a provider."""
+    model = profile.model.routes
+    if model is None:
+        return RouteStyle()
+    return RouteStyle(model.one, model.rest, model.typed, model.types, model.slash, model.leading, model.order)
+
+
+@functools.lru_cache(maxsize=256)
+def forms_of(profile: Profile) -> dict[int, Form]:
+    """Return the form of each row of a profile's definition, by the row's identity."""
+    model = profile.model.definition
+    assert model is not None
+    rows = [*model.functions.rows, *(row for kind in model.functions.triggers for row in kind.rows)]
+    return {id(row): parse_form(row, route_style(profile)) for row in rows}
+
+
+def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
     """Return the form that a row of a definition names; a route has its own without naming it.
 
     Raises FormSyntax for an unknown form (the nearest is suggested) or arguments that are no names or texts.
@@ -87,7 +121,8 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 f"Use one of: {', '.join(KINDS)}",
                 profile.document.place(*path, "kind"),
             )
-        groups.append(((*path, "rows"), kind.rows, TRIGGER_FIELDS.get(kind.kind, ())))
+        of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
+        groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
     for at, rows, fields in groups:
         for index, row in enumerate(rows):
             place = profile.document.place(*at, index)
@@ -98,6 +133,6 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                     place,
                 )
             try:
-                parse_form(row, profile.routes)
+                parse_form(row, route_style(profile))
             except FormSyntax as error:
                 yield BadInput(str(error), "See docs/profiles.md for the forms", place)

@@ -27,6 +27,10 @@ class _Loader(_Base):
     yaml_implicit_resolvers: dict[str, list[tuple[str, re.Pattern[str]]]] = {}  # noqa: RUF012
 
 
+class _Dumper(yaml.SafeDumper):
+    """Quotes what YAML 1.1 or 1.2 would read as anything but a text, so that every reader reads the same."""
+
+
 _SCALARS = frozenset(f"tag:yaml.org,2002:{kind}" for kind in ("null", "bool", "int", "float", "str"))
 
 for _tag, _pattern, _first in (
@@ -39,7 +43,8 @@ for _tag, _pattern, _first in (
         list("-+.0123456789"),
     ),
 ):
-    _Loader.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"(?:{_pattern})\\Z"), _first)
+    for _of in (_Loader, _Dumper):
+        _of.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"(?:{_pattern})\\Z"), _first)
 
 
 def read_yaml(path: Path, shown: str, what: str) -> Document:
@@ -129,4 +134,4 @@ class _Walk:
 
 def write_yaml(data: Any) -> str:
     """Return `data` as YAML text, keys in their own order."""
-    return yaml.safe_dump(data, sort_keys=False, allow_unicode=True, width=110)
+    return yaml.dump(data, Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=110)

@@ -1,10 +1,14 @@
-"""A project's functions as declared: entries, triggers, variables, secrets by reference, limits."""
+"""A project's functions as declared: entries, triggers, bindings, settings, secrets by reference, delivery, limits."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any, Literal
 
 from vast_ferry.hub.findings import Finding, Place
+from vast_ferry.hub.keys import EVERY_KEY, KeyFilter
+from vast_ferry.hub.schedules import Schedule
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,11 +31,17 @@ class Entry:
 
 @dataclass(frozen=True, slots=True)
 class RouteTrigger:
-    """Requests that cause a call: `methods` (empty: any), `route` as an RFC 6570 template, and who may call."""
+    """Requests that cause a call: `methods` (empty: any), `route` as an RFC 6570 template, and who may call.
+
+    `types` says of captures that they are whole numbers (`int`), letters and digits (`word`) or UUIDs (`uuid`). With
+    `slash`, a slash at the end may be there or not.
+    """
 
     route: str
     methods: tuple[str, ...] = ()
     callers: str = ""  # public | key | principal
+    types: Mapping[str, str] = field(default_factory=dict)
+    slash: bool = False
     place: Place = Place()
 
     @property
@@ -44,37 +54,84 @@ class RouteTrigger:
 class EventTrigger:
     """Events that cause a call: of `kind`, from `source` (a bucket, channel, table, schedule or signal by its name).
 
-    For objects and records `changes` (empty: any); for objects `prefix` and `suffix` of the key; for messages the
-    batch's size and the seconds that it may wait; for a schedule `cron` (five fields) and its time zone.
+    For objects and records `changes` (empty: any); for objects the `filter` of keys; for messages the attributes that
+    each must have (`where`: name to the values of which it has one), the batch's size and the seconds that it may
+    wait; for a schedule when it fires.
     """
 
     kind: str
     source: str = ""
     changes: tuple[str, ...] = ()
-    prefix: str = ""
-    suffix: str = ""
+    filter: KeyFilter = EVERY_KEY
+    where: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     batch_size: int = 0
     batch_window: float = 0
-    cron: str = ""
-    zone: str = ""
+    schedule: Schedule | None = None
     place: Place = Place()
 
 
 Trigger = RouteTrigger | EventTrigger
 
 
+#: What a function may be allowed to do with a service, by the kind of service.
+VERBS: dict[str, tuple[str, ...]] = {
+    "object": ("read", "write", "delete"),
+    "message": ("send",),
+    "record": ("read", "write", "delete"),
+    "function": ("start",),
+}
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Access:
+    """What a function needs to be allowed: a verb, a kind of service and which; `*` for any of that kind."""
+
+    kind: str
+    verb: str
+    name: str
+
+    def __str__(self) -> str:
+        return f"{self.verb} {self.kind} {self.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class Binding:
+    """One declared binding: its parameter's `name`, its `way`, the kind of service, and where there.
+
+    `event` is what triggers the handler, `in` is read before the call, `out` is an object with a method that writes.
+    `source` is the bucket, channel or table; `key` an object's key, with `{name}` for what the trigger's captured.
+    `form` is bytes, text, json, or `whole` for the native event itself.
+    """
+
+    name: str
+    way: Literal["event", "in", "out"]
+    kind: Literal["object", "message", "http", "record", "schedule", "signal", "call"]
+    source: str = ""
+    key: str = ""
+    form: str = "whole"
+
+
 @dataclass(frozen=True, slots=True)
 class Function:
-    """One deployed unit as its project declares it; `secrets` maps a name to a reference, never to a value."""
+    """One deployed unit as its project declares it; `secrets` maps a name to a reference, never to a value.
+
+    What is 0 or empty is the provider's default. `attempts` is how often an event is tried in all, `dead_letter` the
+    channel where one goes that failed each time, `concurrency` how many calls one instance takes at a time.
+    """
 
     name: str
     entry: Entry
     triggers: tuple[Trigger, ...] = ()
     language: str = ""
-    memory: int = 0  # MiB; 0: the provider's default
-    timeout: float = 0  # seconds; 0: the provider's default
+    memory: int = 0  # MiB
+    timeout: float = 0  # seconds
     variables: dict[str, str] = field(default_factory=dict)
     secrets: dict[str, str] = field(default_factory=dict)
+    attempts: int = 0
+    dead_letter: str = ""
+    concurrency: int = 0
+    access: tuple[Access, ...] = ()
+    bindings: tuple[Binding, ...] = ()
     place: Place = Place()
 
     @property
@@ -89,14 +146,28 @@ class Function:
 
 
 @dataclass(frozen=True, slots=True)
+class Stage:
+    """One place where a project runs (dev, prod…): which functions it has, and what differs there.
+
+    `functions` maps a name to the fields that differ; `only` names the functions that it has (empty: all).
+    """
+
+    name: str
+    functions: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    only: tuple[str, ...] = ()
+    place: Place = Place()
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
-    """What one definition file declares, and what could not be understood of it."""
+    """What definition files declare, and what could not be understood of it."""
 
     name: str
     region: str = ""
     functions: tuple[Function, ...] = ()
     findings: tuple[Finding, ...] = ()
     files: tuple[str, ...] = ()  # the definition files themselves
+    stages: tuple[Stage, ...] = ()
 
     def function(self, name: str) -> Function | None:
         """Return the function of that name, or nothing."""

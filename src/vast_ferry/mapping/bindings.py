@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import keyword
 import textwrap
-from dataclasses import dataclass, replace
-from typing import Final, Literal
+from dataclasses import replace
+from typing import Final
 
+from vast_ferry.hub.functions import Binding
 from vast_ferry.mapping.compile import Source, translate_event, translate_reply
 from vast_ferry.mapping.delivery import Delivery
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
@@ -21,23 +22,6 @@ FORMS: Final = {
     "text": ("body_text({0}, content_type)", "bytes_of({0}, '')"),
     "json": ("body_json({0})", "json_to_bytes({0})"),
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Binding:
-    """One declared binding: its parameter's `name`, its `way`, the kind of service, and where there.
-
-    `event` is what triggers the handler, `in` is read before the call, `out` is an object with a method that writes.
-    `source` is the bucket, channel or table; `key` an object's key, with `{name}` for what the trigger's captured.
-    `form` is bytes, text, json, or `whole` for the native event itself.
-    """
-
-    name: str
-    way: Literal["event", "in", "out"]
-    kind: Literal["object", "message", "http", "record", "schedule", "signal", "call"]
-    source: str = ""
-    key: str = ""
-    form: str = "whole"
 
 
 def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: str) -> Delivery:

@@ -49,7 +49,7 @@ class RoutingArgs(TwoHelpers):
     name, holds, reader, writer = "routing_args", ("texts",), "captures_of", "routing_args"
 
 
-# --- pairs ----------------------------------------------------------------------------------------------------------
+# --- pairs -----------------------------------------------------------------------------------------------------------
 
 
 class PairList(Codec):
@@ -208,7 +208,7 @@ class WireHeaders(Codec):
         )
 
 
-# --- content --------------------------------------------------------------------------------------------------------
+# --- content ---------------------------------------------------------------------------------------------------------
 
 
 class TextOrBase64(Codec):
@@ -308,7 +308,7 @@ class Chunks(Codec):
         return call("content_chunks", value, *(need(field) for field in self.needs))
 
 
-# --- small values ---------------------------------------------------------------------------------------------------
+# --- small values ----------------------------------------------------------------------------------------------------
 
 
 class StatusLine(TwoHelpers):
@@ -388,7 +388,7 @@ class StreamLog(Codec):
         return call("LogStream", value)
 
 
-# --- requests and replies as bytes (ASGI 3.0) -------------------------------------------------------------------------
+# --- requests and replies as bytes (ASGI 3.0) ------------------------------------------------------------------------
 
 
 class LatinBytes(TwoHelpers):

@@ -36,7 +36,7 @@ class CannotWrite(Exception):
     """A shape whose places can't be written together."""
 
 
-# --- reading: what a hub field is, in terms of a shape ----------------------------------------------------------------
+# --- reading: what a hub field is, in terms of a shape ---------------------------------------------------------------
 
 
 @dataclass(slots=True)
@@ -172,7 +172,7 @@ def reading_of(shape: EventShape, given: Mapping[str, Node] | None = None) -> Re
     return Reading(shape.fields, shape.rules, rows, given or {})
 
 
-# --- writing: native places from hub fields ---------------------------------------------------------------------------
+# --- writing: native places from hub fields --------------------------------------------------------------------------
 
 
 @dataclass(slots=True)
@@ -328,7 +328,7 @@ def _statements(roots: list[Node], taken: set[str] | None = None) -> str:
     return "\n".join([*lines, f"return {', '.join(values)}"])
 
 
-# --- whole functions --------------------------------------------------------------------------------------------------
+# --- whole functions -------------------------------------------------------------------------------------------------
 
 #: What a caller may hand to a translation beside the event: hub field → parameter with its default.
 GIVEN = {"function": 'function=""', "limit": "limit=60.0"}
@@ -537,7 +537,7 @@ def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[st
     return "\n".join(writer.lines) or "pass"
 
 
-# --- what is lost -----------------------------------------------------------------------------------------------------
+# --- what is lost ----------------------------------------------------------------------------------------------------
 
 
 def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[Loss]:

@@ -24,7 +24,7 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime, timedelta, timezone
 from typing import Any
 
-# --- times ----------------------------------------------------------------------------------------------------------
+# --- times -----------------------------------------------------------------------------------------------------------
 
 EPOCH = datetime(1970, 1, 1, tzinfo=timezone.utc)  # noqa: UP017  (carried to older Pythons as well)
 
@@ -106,7 +106,7 @@ def new_id() -> str:
     return uuid.uuid4().hex
 
 
-# --- paths and queries ----------------------------------------------------------------------------------------------
+# --- paths and queries -----------------------------------------------------------------------------------------------
 
 
 def decode_path(raw: str) -> str:
@@ -226,7 +226,7 @@ def route_order(template: str) -> list[int]:
     return [2 if part[:2] == "{+" else 1 if part[:1] == "{" else 0 for part in template.split("/")]
 
 
-# --- header fields --------------------------------------------------------------------------------------------------
+# --- header fields ---------------------------------------------------------------------------------------------------
 
 HOP_BY_HOP = frozenset(
     [
@@ -368,7 +368,7 @@ def headers_from_wire(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]
     return [(name, value) for name, value in pairs if name.lower() not in FRAMING]
 
 
-# --- content --------------------------------------------------------------------------------------------------------
+# --- content ---------------------------------------------------------------------------------------------------------
 
 
 @functools.lru_cache(maxsize=256)
@@ -487,7 +487,7 @@ def content_chunks(body: bytes, method: str, status: int) -> list[bytes]:
     return [] if method == "HEAD" or status in (204, 304) or not body else [body]
 
 
-# --- status ---------------------------------------------------------------------------------------------------------
+# --- status ----------------------------------------------------------------------------------------------------------
 
 
 def final_status(code: Any) -> int:
@@ -513,7 +513,7 @@ def status_from_line(line: str) -> int:
     return int(line[:3])
 
 
-# --- captures by position and name (wsgi.org routing_args) ------------------------------------------------------------
+# --- captures by position and name (wsgi.org routing_args) -----------------------------------------------------------
 
 
 def routing_args(captures: dict[str, str]) -> tuple[tuple[()], dict[str, str]]:
@@ -526,7 +526,7 @@ def captures_of(args: Any) -> dict[str, str]:
     return dict(args[1]) if args else {}
 
 
-# --- words, keys, values of events ----------------------------------------------------------------------------------
+# --- words, keys, values of events -----------------------------------------------------------------------------------
 
 
 def word_of(words: dict[str, str], word: str) -> str:
@@ -708,7 +708,7 @@ def as_extensions(extensions: dict[str, Any], known: tuple[str, ...]) -> dict[st
     return extensions
 
 
-# --- records, secrets, logs, time left ------------------------------------------------------------------------------
+# --- records, secrets, logs, time left -------------------------------------------------------------------------------
 
 
 def renamed(record: dict[str, Any] | None, names: dict[str, str]) -> dict[str, Any] | None:
@@ -809,7 +809,7 @@ def clock_from(limit: float) -> Callable[[], float]:
     return lambda: max(0.0, end - time.monotonic())
 
 
-# --- shapes that objects have ---------------------------------------------------------------------------------------
+# --- shapes that objects have ----------------------------------------------------------------------------------------
 
 
 class PairsByName:
@@ -861,7 +861,7 @@ class PairsByNameNoCase(PairsByName):
         return [value for key, value in self._pairs if key.lower() == name.lower()]
 
 
-# --- is a value what its field holds? ---------------------------------------------------------------------------------
+# --- is a value what its field holds? --------------------------------------------------------------------------------
 
 
 def gently(value: Any, *steps: str | int) -> Any:
@@ -895,7 +895,7 @@ def all_text(value: Any) -> bool:
     return value.__class__ is list
 
 
-# --- being done, and not ----------------------------------------------------------------------------------------------
+# --- being done, and not ---------------------------------------------------------------------------------------------
 
 
 class DeliverAgain(Exception):
@@ -939,7 +939,7 @@ def run_to_end(coroutine: Any) -> Any:
     return asyncio.run(coroutine)
 
 
-# --- answers that travel as messages (ASGI 3.0) or as a document (RFC 3875 §6) ----------------------------------------
+# --- answers that travel as messages (ASGI 3.0) or as a document (RFC 3875 §6) ---------------------------------------
 
 
 def reply_from_messages(messages: Iterable[dict[str, Any]]) -> dict[str, Any]:

@@ -23,7 +23,7 @@ from vast_ferry.mapping.losses import Broken, Fields, Loss
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.views import truths_of
 
-# --- generated events: what the standards let through, and often what is awkward --------------------------------------
+# --- generated events: what the standards let through, and often what is awkward -------------------------------------
 
 NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}", fullmatch=True)
 HEADER_NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}([-_][a-z0-9]{1,5})?", fullmatch=True).filter(

@@ -49,7 +49,7 @@ from vast_ferry.mapping.views import REPLY_RULES, RULES
 from vast_ferry.providers import schema
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, repr=False)
 class Profile:
     """One edition of one provider; `kinds` has the tables of each kind of event that it knows."""
 
@@ -58,6 +58,9 @@ class Profile:
     document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
     clients: tuple[Client, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<profile {self.name}>"
 
     def kind(self, name: str) -> Kind:
         """Return the tables of a kind; raises BadInput where the provider does not know it."""

@@ -167,10 +167,15 @@ class ClassModel(Model):
 
 
 class RouteModel(Model):
-    """How captures are spelt in a route; `name` stands for the capture's name."""
+    """How captures are spelt in a route; `name` stands for the capture's name, `type` for its type."""
 
     one: str
     rest: str
+    typed: str = Field("", description="a capture with a type; empty where there are none")
+    types: dict[Identifier, Literal["int", "word", "uuid"]] = Field({}, description="the provider's word for each type")
+    slash: str = Field("", description="what says that a slash at the end may be left out")
+    leading: bool = Field(True, description="whether a route begins with a slash")
+    order: Literal["specific", "declared"] = Field("specific", description="which of two routes that match wins")
 
 
 class DefinitionRow(Model):
@@ -183,30 +188,57 @@ class DefinitionRow(Model):
 
 
 class TriggerModel(Model):
-    """One kind of trigger: told by the key that it must have, or the only one."""
+    """One kind of trigger, or of declared input or output: told by the key that it must have."""
 
     kind: str
     told_by: str
+    way: Literal["event", "in", "out"] = Field("event", description="what triggers; what is read; what is written")
+    decorator: Dotted | Literal[""] = Field("", description="the decorator that declares it, where `told_by` is none")
     rows: list[DefinitionRow] = []
 
 
+class CodeModel(Model):
+    """Functions declared by decorators in the code: which, and the names of their positional arguments."""
+
+    module: Dotted = Field(description="module from which the decorators are imported")
+    settings: Dotted = Field(description="the decorator that says of a function what is not a trigger")
+    decorators: dict[Dotted, list[Identifier]] = Field(description="decorator → names of its positional arguments")
+    file: Inside = Field(description="file that a carried project's declarations are written to")
+
+
 class FunctionsModel(Model):
-    """Where functions stand in a definition, a mapping from name to function, and what each declares."""
+    """Where functions stand in a definition, and what each declares.
+
+    They stand under `at`, a mapping from name to function; or each in a file of `files`, named by it; or in `code`.
+    """
+
+    at: str = ""
+    files: str = Field(
+        "", pattern=r"^([\w-]+(/[\w-]+)*/\*\.[a-z]+)?$", description="a file each, such as wiring/*.json"
+    )
+    code: CodeModel | None = None
+    rows: list[DefinitionRow]
+    triggers_at: str = ""
+    triggers: list[TriggerModel]
+
+
+class StagesModel(Model):
+    """Where stages stand: name → functions' overlays under `at`, and the list of functions that it has."""
 
     at: str
-    rows: list[DefinitionRow]
-    triggers_at: str
-    triggers: list[TriggerModel]
+    functions: str = Field(description="key of the mapping from a function to what differs there")
+    only: str = Field("", description="key of the list of functions that a stage has")
 
 
 class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
     file: Inside
-    syntax: Literal["yaml", "toml", "json"]
+    syntax: Literal["yaml", "toml", "json", "ini"]
     name: str
     region: str = ""
     functions: FunctionsModel
+    stages: StagesModel | None = None
 
 
 class FileModel(Model):
@@ -218,10 +250,64 @@ class FileModel(Model):
     services: bool = Field(False, description="only where a handler calls services")
 
 
+class MemoryModel(Model):
+    """How much memory a function may have, in MiB: one of `sizes`, or any step between two ends."""
+
+    sizes: list[int] = []
+    least: int = 0
+    most: int = 0
+    step: int = 1
+
+
 class LimitsModel(Model):
-    """What the provider allows, as far as the HTTP slice needs it."""
+    """What the provider allows; 0 and empty: no limit that its profile knows."""
 
     longest: float = Field(60, description="longest run of an HTTP function, in seconds")
+    longest_event: float = Field(0, description="longest run for any other event, if it is another")
+    default_timeout: float = Field(0, description="how long a function may run that does not say")
+    memory: MemoryModel | None = None
+    default_memory: int = Field(0, description="MiB of a function that does not say")
+    largest_event: int = Field(0, description="largest event, in bytes")
+    largest_request: int = Field(0, description="largest content of a request, in bytes")
+    largest_reply: int = Field(0, description="largest content of a reply, in bytes")
+    concurrency: int = Field(1, description="most calls that one instance takes at a time")
+    languages: list[str] = Field([], description="versions of Python that run there")
+    batch_size: int = Field(1, description="most events in a batch")
+    batch_window: float = Field(0, description="longest wait for a batch to fill, in seconds")
+    functions: int = Field(0, description="most functions of a project")
+    variables: int = Field(0, description="most bytes of all variables of a function")
+
+
+class DeliveryModel(Model):
+    """What a handler may rely on when events of a kind are delivered."""
+
+    order: Literal["none", "group", "all"] = Field("none", description="which events come one after the other")
+    times: Literal["once_or_more", "once_at_most"] = Field("once_or_more", description="how often an event comes")
+    attempts: int = Field(1, description="how often an event is tried where the function does not say")
+    most_attempts: int = Field(1, description="how often it may be tried at most")
+    backoff: Literal["none", "fixed", "doubling"] = Field("none", description="how the wait between attempts grows")
+    dead_letter: bool = Field(False, description="whether an event that failed each time can be kept in a channel")
+
+
+class FreeModel(Model):
+    """What a month costs nothing for."""
+
+    calls: int = 0
+    gb_seconds: float = 0
+    gb_out: float = 0
+
+
+class PriceModel(Model):
+    """What a month costs, in the provider's coin."""
+
+    coin: str
+    per_million_calls: float
+    per_gb_second: float
+    per_gb_out: float = 0
+    step_ms: int = Field(1, ge=1, description="runs are rounded up to a multiple of so many milliseconds")
+    least_ms: int = Field(0, description="a run counts as so long at least")
+    per_month: float = Field(0, description="what is paid in any case")
+    free: FreeModel = Field(default_factory=lambda: FreeModel.model_validate({}))
 
 
 class ProfileModel(Model):
@@ -252,5 +338,9 @@ class ProfileModel(Model):
     routes: RouteModel | None = None
     definition: DefinitionModel | None = None
     files: list[FileModel] = []
-    limits: LimitsModel = Field(default_factory=lambda: LimitsModel(longest=60))
+    limits: LimitsModel = Field(default_factory=lambda: LimitsModel.model_validate({}))
+    delivery: dict[Literal["object", "message", "record", "schedule", "signal", "call"], DeliveryModel] = Field(
+        {}, description="what may be relied on, by kind of event"
+    )
+    price: PriceModel | None = None
     notes: list[str] = Field([], description="what a person who carries a project here must know")

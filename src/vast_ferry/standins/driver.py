@@ -5,7 +5,8 @@ from __future__ import annotations
 import functools
 from dataclasses import replace
 
-from vast_ferry.mapping.bindings import Binding, deliver_bound
+from vast_ferry.hub.functions import Binding
+from vast_ferry.mapping.bindings import deliver_bound
 from vast_ferry.mapping.clients import HUB_CLIENTS
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source

@@ -8,6 +8,7 @@ from typing import Any, Final
 
 from vast_ferry.hub.functions import EventTrigger, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.keys import admits
 from vast_ferry.mapping.helpers import match_route, route_order
 
 
@@ -70,10 +71,9 @@ def _refusal(trigger: EventTrigger, event: Mapping[str, Any]) -> str:
         return f"its trigger is on {source} {trigger.source!r}, and this comes from {event[source]!r}"
     if trigger.changes and event["change"] not in trigger.changes:
         return f"its trigger is for what was {' or '.join(trigger.changes)}, and this was {event['change']}"
-    if trigger.kind == "object" and not (
-        event["key"].startswith(trigger.prefix)
-        and event["key"].endswith(trigger.suffix)
-        and len(event["key"]) >= len(trigger.prefix) + len(trigger.suffix)
-    ):
-        return f"its trigger is for keys like {trigger.prefix}…{trigger.suffix}, and this is {event['key']!r}"
+    if trigger.kind == "object" and not admits(trigger.filter, event["key"]):
+        return f"its trigger's filter does not let the key {event['key']!r} through"
+    for name, values in trigger.where.items():
+        if event["attributes"].get(name) not in values:
+            return f"its trigger wants the attribute {name} to be {' or '.join(values)}"
     return ""

@@ -185,7 +185,7 @@ def _plain(fields: dict[str, Any]) -> dict[str, Any]:
     return {**fields, "body": base64.b64encode(body).decode("ascii")} if isinstance(body, bytes) else fields
 
 
-# --- outbound HTTP ----------------------------------------------------------------------------------------------------
+# --- outbound HTTP ---------------------------------------------------------------------------------------------------
 
 
 class Outbound:
@@ -246,7 +246,7 @@ def _unchunked(data: bytes) -> bytes:
     return b"".join(parts)
 
 
-# --- services as files ------------------------------------------------------------------------------------------------
+# --- services as files -----------------------------------------------------------------------------------------------
 
 
 class Mount:

@@ -7,9 +7,8 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.outcomes import Outcome
-from vast_ferry.mapping.bindings import Binding
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.standins.driver import driver_source

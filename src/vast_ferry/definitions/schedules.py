@@ -1,0 +1,482 @@
+"""The spellings of schedules, each read and written: cron lines, phrases, RFC 5545 rules, ISO 8601 intervals.
+
+Every spelling is a pair of functions over `Schedule`; what one can't say raises CannotHold with the reason.
+"""
+
+from __future__ import annotations
+
+import calendar
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from itertools import pairwise, product
+from typing import Final
+
+from vast_ferry.hub.schedules import (
+    DAY,
+    EPOCH,
+    FIRST_SUNDAY,
+    WEEK,
+    WEEKDAY_NAMES,
+    Calendar,
+    Every,
+    Rule,
+    Schedule,
+    as_every,
+    known_zone,
+)
+
+#: A schedule is not split into more single triggers than a person would look through.
+MOST_PIECES: Final = 24
+
+
+class ScheduleError(ValueError):
+    """A text that is no schedule in its spelling, or one that can never fire."""
+
+
+class CannotHold(ValueError):
+    """A schedule that a spelling has no words for."""
+
+
+def _possible(rule: Calendar, text: str) -> Calendar:
+    if not rule.possible:
+        day, months = min(rule.days), ", ".join(calendar.month_name[month] for month in rule.months)
+        raise ScheduleError(f"{text!r} never fires: there is no day {day} in {months}")
+    return rule
+
+
+# --- cron ------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class CronStyle:
+    """How a provider spells cron: whether seconds come first, which number Sunday has, and what two kinds of day mean.
+
+    `sunday` is 0 (crontab(5), where 7 is Sunday too), 1 (Sunday to Saturday) or 7 (Monday to Sunday). With `both`, a
+    day must be of both kinds where days of the month and of the week are given; else one is enough (crontab(5)).
+    """
+
+    seconds: bool = False
+    sunday: int = 0
+    both: bool = False
+
+
+_MONTHS: Final = {name.upper(): number for number, name in enumerate(calendar.month_abbr) if name}
+
+
+def read_cron(text: str, style: CronStyle = CronStyle()) -> Calendar:
+    """Return the rule that a cron line says; raises ScheduleError for what is no such line, or never fires."""
+    fields = text.split()
+    count = 6 if style.seconds else 5
+    if len(fields) != count:
+        first, example = ("second", "0 0 2 * * *") if style.seconds else ("minute", "0 2 * * *")
+        raise ScheduleError(f"expected {count} fields, {first} first, such as `{example}`, got {text!r}")
+    seconds = _choice(fields.pop(0), "second", 0, 59) if style.seconds else (0,)
+    minutes = _choice(fields[0], "minute", 0, 59)
+    hours = _choice(fields[1], "hour", 0, 23)
+    days = _choice(fields[2], "day of the month", 1, 31)
+    months = _choice(fields[3], "month", 1, 12, _MONTHS)
+    low, high = {0: (0, 7), 1: (1, 7), 7: (1, 7)}[style.sunday]
+    shift = {0: 0, 1: 1, 7: 0}[style.sunday]
+    names = {name: number + shift if number or style.sunday != 7 else 7 for number, name in enumerate(WEEKDAY_NAMES)}
+    weekdays = tuple(sorted({(day - shift) % 7 for day in _choice(fields[4], "day of the week", low, high, names)}))
+    return _possible(Calendar(seconds, minutes, hours, days, months, weekdays, not style.both), text)
+
+
+def _choice(text: str, what: str, low: int, high: int, names: dict[str, int] | None = None) -> tuple[int, ...]:
+    """Return the values that a field names; none where it names every one with a star."""
+    if text == "*":
+        return ()
+    chosen: set[int] = set()
+    for part in text.split(","):
+        span, mark, step = part.partition("/")
+        every = int(step) if re.fullmatch(r"[0-9]{1,4}", step) else 0
+        if mark and not every:
+            raise ScheduleError(f"{part!r} is no step that a {what} can have")
+        if span == "*":
+            first, last = low, high
+            if what == "day of the week" and high - low == 7:
+                last = high - 1  # 7 is 0 again
+        else:
+            start, dash, end = span.partition("-")
+            first = _number(start, what, low, high, names)
+            # crontab(5): a step is only given after a range or a star; `5/10` is from 5 on.
+            last = _number(end, what, low, high, names) if dash else (high if mark else first)
+        if first > last:
+            raise ScheduleError(f"{span!r} runs backwards in {what}")
+        chosen.update(range(first, last + 1, every or 1))
+    return tuple(sorted(chosen))
+
+
+def _number(text: str, what: str, low: int, high: int, names: dict[str, int] | None) -> int:
+    word = text.upper()
+    if names and word in names:
+        return names[word]
+    if not re.fullmatch(r"[0-9]{1,2}", text) or not low <= int(text) <= high:
+        raise ScheduleError(f"{text!r} is no {what} ({low} to {high})")
+    return int(text)
+
+
+def write_cron(schedule: Schedule, style: CronStyle = CronStyle()) -> list[str]:
+    """Return the cron lines that together fire as a schedule does; raises CannotHold where none do."""
+    return [line for rule in schedule.rules for line in _cron_lines(rule, style)]
+
+
+def _cron_lines(rule: Rule, style: CronStyle) -> Iterator[str]:
+    if isinstance(rule, Every):
+        raise CannotHold(f"no cron line fires every {_length(rule.seconds)}: that does not divide a day evenly")
+    if rule.seconds != (0,) and not style.seconds:
+        raise CannotHold("its cron lines have no seconds")
+    if rule.days and rule.weekdays:
+        if rule.either and style.both:
+            # Two lines, each a trigger of its own: on a day of both kinds only the first fires.
+            others = tuple(day for day in range(1, 32) if day not in rule.days)
+            yield from _cron_lines(replace(rule, weekdays=(), either=False), style)
+            yield from _cron_lines(replace(rule, days=others, either=False), style)
+            return
+        if not rule.either and not style.both:
+            raise CannotHold("its cron lines fire on days of the month or of the week, not on those that are both")
+    weekdays = {
+        0: rule.weekdays,
+        1: tuple(day + 1 for day in rule.weekdays),
+        7: tuple(sorted(day or 7 for day in rule.weekdays)),
+    }
+    fields = [
+        _field(rule.minutes, 0, 59),
+        _field(rule.hours, 0, 23),
+        _field(rule.days, 1, 31),
+        _field(rule.months, 1, 12),
+        _field(weekdays[style.sunday], 0 if style.sunday == 0 else 1, 7),
+    ]
+    yield " ".join([_field(rule.seconds, 0, 59), *fields] if style.seconds else fields)
+
+
+def _field(values: tuple[int, ...], low: int, high: int) -> str:
+    if not values:
+        return "*"
+    steps = {b - a for a, b in pairwise(values)}
+    if len(values) > 2 and len(steps) == 1 and (step := steps.pop()) > 1:
+        if values[0] == low and values[-1] + step > high:
+            return f"*/{step}"
+        return f"{values[0]}-{values[-1]}/{step}"
+    spans: list[list[int]] = []
+    for value in values:
+        if spans and value == spans[-1][1] + 1:
+            spans[-1][1] = value
+        else:
+            spans.append([value, value])
+    parts = [f"{a}-{b}" if b > a + 1 else ",".join(str(n) for n in range(a, b + 1)) for a, b in spans]
+    return ",".join(parts)
+
+
+def _length(seconds: int) -> str:
+    for size, unit in ((WEEK, "week"), (DAY, "day"), (3600, "hour"), (60, "minute")):
+        if seconds % size == 0:
+            return f"{seconds // size} {unit}s"
+    return f"{seconds} seconds"
+
+
+# --- phrases ---------------------------------------------------------------------------------------------------------
+
+_UNITS: Final = {"second": 1, "minute": 60, "hour": 3600, "day": DAY, "week": WEEK}
+
+
+def read_phrase(text: str) -> Every | None:
+    """Return the rule of `every 15 minutes`, counted from midnight UTC of 1970; nothing for another text."""
+    found = re.fullmatch(r"every (?:(\d{1,6}) )?(second|minute|hour|day|week)s?", " ".join(text.split()))
+    if not found:
+        return None
+    count = int(found[1] or 1)
+    if not count:
+        raise ScheduleError(f"{text!r} is no distance in time")
+    return Every(count * _UNITS[found[2]])
+
+
+def write_phrase(rule: Rule) -> str | None:
+    """Return `every 15 minutes` where a rule is one, counted from midnight UTC of 1970."""
+    even = rule if isinstance(rule, Every) else as_every(rule)
+    if even is None or even.start % even.seconds:
+        return None
+    for unit in ("week", "day", "hour", "minute", "second"):
+        if even.seconds % _UNITS[unit] == 0:
+            count = even.seconds // _UNITS[unit]
+            return f"every {unit}" if count == 1 else f"every {count} {unit}s"
+    return None
+
+
+# --- RFC 5545 --------------------------------------------------------------------------------------------------------
+
+_WEEKDAYS: Final = ("SU", "MO", "TU", "WE", "TH", "FR", "SA")
+_FREQUENCIES: Final = {"SECONDLY": 1, "MINUTELY": 60, "HOURLY": 3600, "DAILY": DAY, "WEEKLY": WEEK}
+_BY: Final = {
+    "BYSECOND": ("seconds", 0, 59),
+    "BYMINUTE": ("minutes", 0, 59),
+    "BYHOUR": ("hours", 0, 23),
+    "BYMONTHDAY": ("days", 1, 31),
+    "BYMONTH": ("months", 1, 12),
+}
+
+
+def read_rrule(text: str) -> Schedule:
+    """Return the schedule that RRULE lines say, under at most one DTSTART (RFC 5545 §3.3.10, §3.8.2.4).
+
+    A text without a property name is one rule. Without DTSTART they begin at midnight UTC of 1 January 1970. Raises
+    ScheduleError for what is no rule, and for what the hub has no words for (counts, ends, positions).
+    """
+    zone, start = "", EPOCH.replace(tzinfo=None)
+    rules: list[str] = []
+    lines = text.split()
+    if not lines:
+        raise ScheduleError("expected a rule such as FREQ=DAILY;BYHOUR=2;BYMINUTE=0, got nothing")
+    for line in lines:
+        if line.startswith("DTSTART"):
+            found = re.fullmatch(r"DTSTART(?:;TZID=([^:;]+))?:(\d{8}T\d{6})(Z?)", line)
+            if not found:
+                raise ScheduleError(f"expected DTSTART:19700101T000000Z or DTSTART;TZID=zone:…, got {line!r}")
+            zone = found[1] or ""
+            if zone and not known_zone(zone):
+                raise ScheduleError(f"there is no time zone {zone!r}")
+            try:
+                start = datetime.strptime(found[2], "%Y%m%dT%H%M%S")
+            except ValueError:
+                raise ScheduleError(f"{found[2]!r} is no moment") from None
+        else:
+            rules.append(line.removeprefix("RRULE:"))
+    return Schedule.of(*(_rrule(rule, start, zone) for rule in rules), zone=zone)
+
+
+def _rrule(text: str, start: datetime, zone: str) -> Rule:
+    parts: dict[str, str] = {}
+    for part in text.split(";"):
+        name, mark, value = part.partition("=")
+        if not mark or name in parts:
+            raise ScheduleError(f"expected NAME=value, each name once, got {part!r}")
+        parts[name] = value
+    frequency = parts.pop("FREQ", "")
+    if frequency not in (*_FREQUENCIES, "MONTHLY", "YEARLY"):
+        raise ScheduleError(f"expected FREQ=DAILY or another frequency of RFC 5545, got {text!r}")
+    interval = parts.pop("INTERVAL", "1")
+    if not re.fullmatch(r"[1-9]\d{0,5}", interval):
+        raise ScheduleError(f"{interval!r} is no interval")
+    parts.pop("WKST", "")  # matters to weekly rules with an interval only, which are counted from their start
+    unknown = [name for name in parts if name not in _BY and name != "BYDAY"]
+    if unknown:
+        raise ScheduleError(f"{unknown[0]} can't be carried: no other spelling counts, ends or picks by position")
+    if int(interval) > 1:
+        if parts or frequency not in _FREQUENCIES:
+            raise ScheduleError(f"{text!r}: an interval beside BY rules, or in months or years, can't be carried")
+        if zone:
+            raise ScheduleError(f"{text!r}: an interval over days that a zone makes longer or shorter can't be carried")
+        seconds = int(interval) * _FREQUENCIES[frequency]
+        since = int((start.replace(tzinfo=UTC) - EPOCH).total_seconds())
+        return Every(seconds, since % seconds)
+    chosen: dict[str, tuple[int, ...]] = {}
+    for name, (field, low, high) in _BY.items():
+        if name in parts:
+            values = parts[name].split(",")
+            if not all(re.fullmatch(r"\+?\d{1,2}", value) and low <= int(value) <= high for value in values):
+                raise ScheduleError(f"{name}={parts[name]} can't be carried: numbers from {low} to {high} can")
+            chosen[field] = tuple(sorted({int(value) for value in values}))
+    if "BYDAY" in parts:
+        days = parts["BYDAY"].split(",")
+        if not all(day in _WEEKDAYS for day in days):
+            raise ScheduleError(f"BYDAY={parts['BYDAY']} can't be carried: weekdays without a number can")
+        chosen["weekdays"] = tuple(sorted({_WEEKDAYS.index(day) for day in days}))
+    # What is coarser than the frequency only limits; what is finer and not said is taken from the start (§3.3.10).
+    finer = {
+        "SECONDLY": 0,
+        "MINUTELY": 1,
+        "HOURLY": 2,
+    }.get(frequency, 3)
+    clock = (("seconds", start.second), ("minutes", start.minute), ("hours", start.hour))
+    for field, begin in clock[:finer]:
+        chosen.setdefault(field, (begin,))
+    for field, _ in clock[finer:]:
+        chosen.setdefault(field, ())
+    by_day = "days" in chosen or "weekdays" in chosen
+    if frequency == "WEEKLY":
+        if "days" in chosen:
+            raise ScheduleError("BYMONTHDAY does not go with FREQ=WEEKLY (RFC 5545 §3.3.10)")
+        chosen.setdefault("weekdays", (start.isoweekday() % 7,))
+    if frequency == "MONTHLY" and not by_day:
+        chosen["days"] = (start.day,)
+    if frequency == "YEARLY" and not by_day:
+        chosen["days"] = (start.day,)
+        chosen.setdefault("months", (start.month,))
+    return _possible(replace(Calendar(), **chosen), text)  # type: ignore[arg-type]
+
+
+def write_rrule(schedule: Schedule) -> str:
+    """Return RRULE lines, under a DTSTART where they need one, that fire as a schedule does."""
+    lines: list[str] = []
+    starts: set[int] = set()
+    for rule in schedule.rules:
+        if isinstance(rule, Every):
+            unit, size = next((n, s) for n, s in reversed(_FREQUENCIES.items()) if rule.seconds % s == 0)
+            lines.append(f"FREQ={unit};INTERVAL={rule.seconds // size}")
+            starts.add(rule.start % rule.seconds)
+        elif rule.days and rule.weekdays and rule.either:
+            lines += [_rrule_of(replace(rule, weekdays=())), _rrule_of(replace(rule, days=()))]
+        else:
+            lines.append(_rrule_of(rule))
+    if len(starts) > 1 or (starts and schedule.zone):
+        raise CannotHold("several rules share one start there")
+    if schedule.zone:
+        return "\n".join([f"DTSTART;TZID={schedule.zone}:19700101T000000", *(f"RRULE:{line}" for line in lines)])
+    start = starts.pop() if starts else 0
+    if start:
+        when = (EPOCH + timedelta(seconds=start)).strftime("%Y%m%dT%H%M%SZ")
+        return "\n".join([f"DTSTART:{when}", *(f"RRULE:{line}" for line in lines)])
+    return lines[0] if len(lines) == 1 else "\n".join(f"RRULE:{line}" for line in lines)
+
+
+def _rrule_of(rule: Calendar) -> str:
+    # The finest unit that takes every value is the frequency; all the rest limits it or is spelt out below it.
+    finest = next((name for name in ("seconds", "minutes", "hours") if not getattr(rule, name)), "")
+    frequency = {"seconds": "SECONDLY", "minutes": "MINUTELY", "hours": "HOURLY", "": "DAILY"}[finest]
+    parts = [f"FREQ={frequency}"]
+    for name, field in (("BYMONTH", "months"), ("BYMONTHDAY", "days")):
+        if values := getattr(rule, field):
+            parts.append(f"{name}={','.join(map(str, values))}")
+    if rule.weekdays:
+        parts.append(f"BYDAY={','.join(_WEEKDAYS[day] for day in rule.weekdays)}")
+    for name, field in (("BYHOUR", "hours"), ("BYMINUTE", "minutes"), ("BYSECOND", "seconds")):
+        values = getattr(rule, field)
+        if values and not (name == "BYSECOND" and values == (0,)):
+            parts.append(f"{name}={','.join(map(str, values))}")
+    return ";".join(parts)
+
+
+# --- ISO 8601 --------------------------------------------------------------------------------------------------------
+
+_INTERVAL = re.compile(
+    r"R/(\d{4}-\d\d-\d\dT\d\d:\d\d(?::\d\d)?)Z/"
+    r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?"
+)
+
+
+def read_interval(text: str) -> Rule:
+    """Return the rule of a repeating interval without end, from a start in UTC (ISO 8601-1 §4.5): R/start/P1D."""
+    found = _INTERVAL.fullmatch(text.strip())
+    if not found or not any(found.groups()[1:]):
+        raise ScheduleError(
+            f"expected R/, a start in UTC and a period, such as R/2026-01-01T02:00:00Z/P1D, got {text!r}"
+        )
+    try:
+        start = datetime.fromisoformat(found[1]).replace(tzinfo=UTC)
+    except ValueError:
+        raise ScheduleError(f"{text!r} begins at {found[1]}, which is no moment") from None
+    years, months, weeks, days, hours, minutes, seconds = (int(part or 0) for part in found.groups()[1:])
+    length = weeks * WEEK + days * DAY + hours * 3600 + minutes * 60 + seconds
+    if not (years or months):
+        if not length:
+            raise ScheduleError(f"{text!r} has a period of no length")
+        return Every(length, int((start - EPOCH).total_seconds()) % length)
+    if length or (years, months) not in ((1, 0), (0, 1)):
+        raise ScheduleError(f"{text!r} can't be carried: of periods in months and years, P1M and P1Y can")
+    if start.day > 28:
+        raise ScheduleError(f"{text!r} can't be carried: day {start.day} is not in every month")
+    clock = ((start.second,), (start.minute,), (start.hour,), (start.day,))
+    return Calendar(*clock, months=(start.month,) if years else ())
+
+
+def write_intervals(schedule: Schedule) -> list[str]:
+    """Return the repeating intervals that together fire as a schedule does; raises CannotHold where none do."""
+    if schedule.zone:
+        raise CannotHold(f"its intervals are in UTC, and {schedule.zone} puts its clock forward and back")
+    made = [piece for rule in schedule.rules for piece in _intervals(rule)]
+    if len(made) > MOST_PIECES:
+        raise CannotHold(f"it would take {len(made)} intervals")
+    return [f"R/{start.strftime('%Y-%m-%dT%H:%M:%SZ')}/{period}" for start, period in made]
+
+
+def _intervals(rule: Rule) -> Iterator[tuple[datetime, str]]:
+    even = rule if isinstance(rule, Every) else as_every(rule)
+    if even is not None:
+        yield _from_2026(even), _period(even.seconds)
+        return
+    assert isinstance(rule, Calendar)
+    if rule.days and rule.weekdays:
+        if not rule.either:
+            raise CannotHold("no interval is from one Monday that is a first of the month to the next")
+        yield from _intervals(replace(rule, weekdays=(), either=False))
+        yield from _intervals(replace(rule, days=(), either=False))
+        return
+    if rule.weekdays and not rule.months:
+        for weekday, time in product(rule.weekdays, rule.times):
+            yield _from_2026(Every(WEEK, FIRST_SUNDAY + weekday * DAY + time)), "P1W"
+        return
+    if rule.weekdays or not rule.days:
+        if rule.months:
+            raise CannotHold("no interval names months without a day of the month")
+        for time in rule.times:
+            yield _from_2026(Every(DAY, time)), "P1D"
+        return
+    if max(rule.days) > 28:
+        raise CannotHold(f"day {max(rule.days)} is not in every month")
+    for month, day, time in product(rule.months or (1,), rule.days, rule.times):
+        start = datetime(2026, month, day, tzinfo=UTC) + timedelta(seconds=time)
+        yield start, "P1Y" if rule.months else "P1M"
+
+
+def _from_2026(rule: Every) -> datetime:
+    begin = int((datetime(2026, 1, 1, tzinfo=UTC) - EPOCH).total_seconds())
+    return EPOCH + timedelta(seconds=begin + (rule.start - begin) % rule.seconds)
+
+
+def _period(seconds: int) -> str:
+    if seconds % WEEK == 0:
+        return f"P{seconds // WEEK}W"
+    if seconds % DAY == 0:
+        return f"P{seconds // DAY}D"
+    parts = [f"{seconds // 3600}H" if seconds >= 3600 else ""]
+    parts += [f"{seconds % 3600 // 60}M" if seconds % 3600 // 60 else "", f"{seconds % 60}S" if seconds % 60 else ""]
+    return "PT" + "".join(parts)
+
+
+# --- by name ---------------------------------------------------------------------------------------------------------
+
+
+def _read_calendar(style: CronStyle) -> Callable[[str], Schedule]:
+    return lambda text: Schedule.of(read_cron(text, style))
+
+
+def _read_phrase_or_cron(text: str) -> Schedule:
+    return Schedule.of(read_phrase(text) or read_cron(text))
+
+
+def _write_phrase_or_cron(schedule: Schedule) -> list[str]:
+    made: list[str] = []
+    for rule in schedule.rules:
+        phrase = write_phrase(rule)
+        readable = phrase and (isinstance(rule, Every) or phrase.endswith(("minutes", "hours", "minute", "hour")))
+        made += [phrase] if phrase and readable else list(_cron_lines(rule, CronStyle()))
+    return made
+
+
+@dataclass(frozen=True, slots=True)
+class ScheduleStyle:
+    """One spelling: how it is read, how it is written (one text a trigger), and an example of it."""
+
+    read: Callable[[str], Schedule]
+    write: Callable[[Schedule], list[str]]
+    example: str
+    zones: bool = False  # whether a zone stands in it
+
+
+_SECONDS = CronStyle(seconds=True, sunday=7, both=True)
+
+STYLES: Final = {
+    "cron": ScheduleStyle(_read_calendar(CronStyle()), write_cron, "0 2 * * *"),
+    "cron_or_phrase": ScheduleStyle(_read_phrase_or_cron, _write_phrase_or_cron, "every 15 minutes"),
+    "cron_with_seconds": ScheduleStyle(
+        _read_calendar(_SECONDS), lambda schedule: write_cron(schedule, _SECONDS), "0 0 2 * * *"
+    ),
+    "rrule": ScheduleStyle(
+        read_rrule, lambda schedule: [write_rrule(schedule)], "FREQ=DAILY;BYHOUR=2;BYMINUTE=0", zones=True
+    ),
+    "interval": ScheduleStyle(
+        lambda text: Schedule.of(read_interval(text)), write_intervals, "R/2026-01-01T02:00:00Z/P1D"
+    ),
+}

@@ -1,0 +1,397 @@
+"""Projects → definition files, and what of a trigger or a function a provider's definition has no words for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from typing import Any, Final
+
+from vast_ferry.definitions.forms import AccessForm, Form
+from vast_ferry.definitions.key_filters import from_ends, to_ends
+from vast_ferry.definitions.routes import TYPES
+from vast_ferry.definitions.schedules import STYLES, CannotHold
+from vast_ferry.definitions.tables import checked_definition, forms_of
+from vast_ferry.documents.ini_file import write_ini
+from vast_ferry.documents.json_file import write_json
+from vast_ferry.documents.toml_file import write_toml
+from vast_ferry.documents.yaml_file import write_yaml
+from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
+from vast_ferry.hub.keys import ANY, EVERY_KEY, KeyFilter, Pattern, Undecided, all_of, begins, differing_key, ends
+from vast_ferry.hub.schedules import Schedule, first_difference
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.schema import CodeModel, DefinitionModel, DefinitionRow, TriggerModel
+
+#: Schedules are compared from here on, so that a result does not depend on when it was computed.
+FROM: Final = datetime(2026, 1, 1, tzinfo=UTC)
+FIRINGS: Final = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Unheld:
+    """Something that a provider's definition can't say: which field, why, and whether events go astray by it."""
+
+    field: str
+    reason: str
+    blocking: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Fitted:
+    """What is declared for one trigger (several entries where one can't say it), and what that can't say."""
+
+    entries: tuple[dict[str, Any], ...]
+    unheld: tuple[Unheld, ...] = ()
+
+
+def declares(profile: Profile, kind: str) -> bool:
+    """Tell whether a provider's definition has triggers of a kind."""
+    model = checked_definition(profile)
+    return model is None or kind == "call" or _model_of(kind, model) is not None
+
+
+def _model_of(kind: str, model: DefinitionModel) -> TriggerModel | None:
+    return next((one for one in model.functions.triggers if one.kind == kind and one.way == "event"), None)
+
+
+def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
+    """Return how a provider's definition declares a trigger, as nearly as it can, and what it can't say."""
+    model = checked_definition(profile)
+    kind = _model_of(trigger.kind, model) if model else None
+    if model is None or kind is None or not kind.rows:
+        return Fitted((), (Unheld("kind", f"{profile.title} declares no {trigger.kind} triggers"),))
+    return _Fitting(trigger, kind, profile).fitted()
+
+
+class _Fitting:
+    def __init__(self, trigger: Trigger, kind: TriggerModel, profile: Profile) -> None:
+        self.trigger, self.kind, self.profile = trigger, kind, profile
+        self.forms = forms_of(profile)
+        self.rows = {row.is_: row for row in kind.rows if row.is_}
+        self.unheld: list[Unheld] = []
+
+    def note(self, field: str, reason: str, *, blocking: bool = True) -> None:
+        self.unheld.append(Unheld(field, reason, blocking))
+
+    def form(self, field: str) -> Form:
+        return self.forms[id(self.rows[field])]
+
+    def fitted(self) -> Fitted:
+        values = self._http(self.trigger) if isinstance(self.trigger, RouteTrigger) else self._event(self.trigger)
+        entries = []
+        for one in values:
+            data: dict[str, Any] = {}
+            for row in self.kind.rows:
+                if row.is_ in one:
+                    data[row.at] = one[row.is_]
+                elif row.is_ == "parameter":
+                    data[row.at] = parameter_of(self.profile, self.trigger.kind)
+            decorator = self.kind.decorator or (self.kind.told_by if "." in self.kind.told_by else "")
+            if decorator and (data or decorator == self.kind.told_by):
+                data = {decorator: True, **data}
+            if data and self.kind.told_by in data:
+                entries.append(data)
+        return Fitted(tuple(entries), tuple(self.unheld))
+
+    def written(self, field: str, value: Any) -> dict[str, Any]:
+        """Return a field's own spelling under its name; nothing, and a note, where there is none."""
+        if not value:
+            return {}
+        if field not in self.rows:
+            self.note(
+                field, f"it has no way to say {field.replace('_', ' ')} {_brief(value)}", blocking=_matters(field)
+            )
+            return {}
+        try:
+            return {field: self.form(field).write(value)}
+        except CannotHold as error:
+            self.note(field, str(error), blocking=_matters(field))
+            return {}
+
+    def _http(self, trigger: RouteTrigger) -> list[dict[str, Any]]:
+        whole = "methods_and_route" if "methods_and_route" in self.rows else "route"
+        common = self.written("callers", trigger.callers)
+        if whole == "route":
+            common |= self.written("methods", trigger.methods)
+        value = {"route": trigger.route, "types": trigger.types, "slash": trigger.slash, "methods": trigger.methods}
+        form = self.form(whole)
+        if trigger.types:
+            try:
+                form.write(value | {"slash": False})
+            except CannotHold as error:
+                for name, kind in trigger.types.items():
+                    self.note("route", f"{error}: {{{name}}} takes any segment, not only {_kind_of(kind)}")
+                value["types"] = {}
+        if not trigger.slash:
+            return [{**common, whole: form.write(value)}]
+        try:
+            return [{**common, whole: form.write(value)}]
+        except CannotHold:  # then it is two routes
+            both = (trigger.route, f"{trigger.route}/")
+            return [{**common, whole: form.write(value | {"slash": False, "route": route})} for route in both]
+
+    def _event(self, trigger: EventTrigger) -> list[dict[str, Any]]:
+        one: dict[str, Any] = {}
+        if "source" in self.rows or trigger.kind != "schedule":  # a schedule without a name is its function's
+            one |= self.written("source", trigger.source)
+        one |= self.written("changes", trigger.changes)
+        one |= self.written("where", dict(trigger.where))
+        single = trigger.batch_size == 1
+        for field in ("batch_size", "batch_window"):
+            if not (single and field not in self.rows):
+                one |= self.written(field, getattr(trigger, field))
+        if trigger.kind == "object":
+            one |= self._filter(trigger.filter)
+        if trigger.kind == "schedule":
+            return [one | more for more in self._schedule(trigger.schedule)]
+        return [one]
+
+    # --- filters ---
+
+    def _filter(self, wanted: KeyFilter) -> dict[str, Any]:
+        if wanted == EVERY_KEY:
+            return {}
+        why = "it has no filter on keys"
+        for candidate in _ever_wider(wanted):
+            try:
+                made = self._spelt(candidate)
+            except CannotHold as error:
+                why = str(error) if candidate is wanted else why
+                continue
+            self._compare(wanted, made, why)
+            return {name: value for name, value in made.items() if value}
+        self._compare(wanted, {}, why)
+        return {}
+
+    def _spelt(self, one: KeyFilter) -> dict[str, Any]:
+        if "key_filter" in self.rows:
+            return {"key_filter": self.form("key_filter").write(one)}
+        prefix, suffix = to_ends(one)
+        if (prefix and "prefix" not in self.rows) or (suffix and "suffix" not in self.rows):
+            raise CannotHold(f"it does not filter by what a key {'begins' if 'suffix' in self.rows else 'ends'} with")
+        return {"prefix": prefix, "suffix": suffix}
+
+    def _compare(self, wanted: KeyFilter, made: dict[str, Any], why: str) -> None:
+        if made.get("key_filter"):
+            there: KeyFilter = self.form("key_filter").read(made["key_filter"], "key_filter")
+        else:
+            there = from_ends(made.get("prefix", ""), made.get("suffix", ""))
+        try:
+            key = differing_key(wanted, there)
+        except Undecided as error:
+            self.note("filter", f"whether the filter there lets through the same keys could not be decided ({error})")
+            return
+        if key is None:
+            return
+        wider = differing_key(all_of(wanted, there), wanted) is None
+        what = "is let through there, and is not here" if wider else "is let through here, and may not be there"
+        self.note("filter", f"the key {key!r} {what}" + (f": {why}" if wider else ""))
+
+    # --- schedules ---
+
+    def _schedule(self, wanted: Schedule | None) -> list[dict[str, Any]]:
+        if wanted is None:
+            return [{}]
+        if "schedule" not in self.rows:
+            self.note("schedule", "it has no schedules")
+            return []
+        form = self.form("schedule")
+        style = STYLES[form.args[0]]
+        held = wanted
+        if wanted.zone and "zone" in self.rows:
+            held = replace(wanted, zone="")
+        elif wanted.zone and not style.zones:
+            self.note("schedule", f"its schedules are in UTC, and this one is in {wanted.zone}")
+            return []
+        try:
+            texts = form.write(held)
+        except CannotHold as error:
+            self.note("schedule", str(error))
+            return []
+        parts = [form.read(text, "schedule") for text in texts]
+        zone = wanted.zone if "zone" in self.rows else parts[0].zone
+        there = Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone)
+        moment = first_difference(wanted, there, FROM, FIRINGS)
+        if moment:
+            self.note("schedule", f"at {moment:%Y-%m-%dT%H:%M:%SZ} only one of the two fires")
+        if len(parts) > 1:
+            moments = [moment for part in parts for moment in part.next(100, FROM)]
+            if len(set(moments)) < len(moments):
+                self.note("schedule", "it takes several triggers, and some moments fire more than one", blocking=False)
+        more = {"zone": wanted.zone} if wanted.zone and "zone" in self.rows else {}
+        return [{"schedule": text, **more} for text in texts]
+
+
+def parameter_of(profile: Profile, kind: str) -> str:
+    """Return the name of the parameter that a handler of a kind takes its event by."""
+    return profile.kind(kind).event.event_parameters[0]
+
+
+def _matters(field: str) -> bool:
+    return field not in ("batch_size", "batch_window")
+
+
+def _kind_of(kind: str) -> str:
+    return {"int": "digits", "word": "letters and digits", "uuid": "a UUID"}.get(kind, TYPES.get(kind, kind))
+
+
+def _brief(value: Any) -> str:
+    if isinstance(value, tuple):
+        return ", ".join(map(str, value))
+    if isinstance(value, dict):
+        return ", ".join(f"{name} {' or '.join(held)}" for name, held in value.items())
+    return f"{value!r}" if isinstance(value, str) else f"{value:g}"
+
+
+def _ever_wider(wanted: KeyFilter) -> Iterator[KeyFilter]:
+    """Yield a filter, and then filters that let through ever more: what stands for a part, both ends, one, any key."""
+    yield wanted
+    parts = wanted.parts if isinstance(wanted, Pattern) else ()
+    if not parts:
+        flat = [one for one in getattr(wanted, "filters", ()) if isinstance(one, Pattern)]
+        yield from flat if type(wanted).__name__ == "All" else ()
+        yield EVERY_KEY
+        return
+    yield Pattern.of(*(part if isinstance(part, str) else ANY for part in parts))
+    prefix = parts[0] if isinstance(parts[0], str) else ""
+    suffix = parts[-1] if isinstance(parts[-1], str) else ""
+    if len(parts) > 1:
+        yield from_ends(prefix, suffix)
+        yield Pattern.of(prefix, ANY, suffix)
+    if prefix:
+        yield begins(prefix)
+    if suffix:
+        yield ends(suffix)
+    yield EVERY_KEY
+
+
+# --- functions -------------------------------------------------------------------------------------------------------
+
+
+def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], tuple[Unheld, ...]]:
+    """Return what a provider's definition says of a function beside its triggers, and what it can't say."""
+    model = checked_definition(profile)
+    if model is None:
+        return {}, ()
+    forms = forms_of(profile)
+    data: dict[str, Any] = {}
+    unheld: list[Unheld] = []
+    rows = {row.is_: row for row in model.functions.rows if row.is_}
+    for field, row in rows.items():
+        value = getattr(function, field)
+        if field == "entry" and model.functions.code:
+            continue
+        if value:
+            form = forms[id(row)]
+            try:
+                data[row.at] = form.write(value)
+            except CannotHold as error:
+                unheld.append(Unheld(field, str(error)))
+            if isinstance(form, AccessForm):
+                missing = [str(one) for one in value if not form.holds(one)]
+                if missing:
+                    unheld.append(Unheld(field, f"it has no words for: {', '.join(missing)}"))
+                if not data[row.at]:
+                    del data[row.at]
+    for field in ("dead_letter", "attempts", "concurrency"):
+        value = getattr(function, field)
+        if value and field not in rows and not (field == "concurrency" and value == 1):
+            unheld.append(Unheld(field, f"it has no way to say {field.replace('_', ' ')} {_brief(value)}"))
+    return data, tuple(unheld)
+
+
+def _function_data(function: Function, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
+    data, _ = fit_function(function, profile)
+    # A trigger of which nothing could be read says nothing; a finding tells of it.
+    triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
+    if not function.triggers and (called := _model_of("call", model)) is not None and called.rows:
+        triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
+    return {**data, model.functions.triggers_at: triggers} if triggers else data
+
+
+def write_definition(project: Project, profile: Profile, comments: tuple[str, ...] = ()) -> dict[str, str]:
+    """Return the definition files that declare `project` at this provider, by path; none if it needs none."""
+    model = checked_definition(profile)
+    if model is None:
+        return {}
+    data: dict[str, Any] = {}
+    _put(data, model.name, project.name)
+    if model.region and project.region:
+        _put(data, model.region, project.region)
+    functions = {function.name: _function_data(function, model, profile) for function in project.functions}
+    files: dict[str, str] = {}
+    if model.functions.at:
+        data[model.functions.at] = functions
+    elif model.functions.files:
+        for name, declared in functions.items():
+            files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, ())
+    if model.stages and project.stages:
+        data[model.stages.at] = {
+            stage.name: {
+                **({model.stages.only: list(stage.only)} if stage.only and model.stages.only else {}),
+                model.stages.functions: {
+                    name: _overlay(overlay, model, profile) for name, overlay in stage.functions.items()
+                },
+            }
+            for stage in project.stages
+        }
+    if model.functions.code:
+        files[model.functions.code.file] = _code(project, functions, profile, model.functions.code, comments)
+    return {model.file: _text(data, model.syntax, comments), **files}
+
+
+def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
+    forms = forms_of(profile)
+    rows: dict[str, DefinitionRow] = {row.is_: row for row in model.functions.rows}
+    return {rows[name].at: forms[id(rows[name])].write(value) for name, value in overlay.items() if name in rows}
+
+
+def _put(data: dict[str, Any], key: str, value: Any) -> None:
+    *path, last = key.split(".")
+    for part in path:
+        data = data.setdefault(part, {})
+    data[last] = value
+
+
+def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...]) -> str:
+    if syntax == "toml":
+        return write_toml(data, comments)
+    if syntax == "ini":
+        return write_ini(data, comments)
+    if syntax == "json":  # which has no comments: findings tell a person what to do
+        return write_json(data)
+    return "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)
+
+
+def _code(
+    project: Project, functions: dict[str, dict[str, Any]], profile: Profile, code: CodeModel, comments: tuple[str, ...]
+) -> str:
+    """Return a module in which every function is declared by decorators and calls the handler that its entry names."""
+    triggers_at = profile.model.definition.functions.triggers_at if profile.model.definition else ""
+    roots = sorted({path.partition(".")[0] for path in code.decorators})
+    lines = [f'"""The functions of {project.name!r}, declared for {profile.title}."""'.replace("'", ""), ""]
+    lines += [f"# {comment}" for comment in comments]
+    lines += ["", f"from {code.module} import {', '.join(roots)}"]
+    used: dict[str, str] = {}
+    body: list[str] = []
+    for index, function in enumerate(project.functions):
+        alias = (
+            f"_{function.entry.name}" if f"_{function.entry.name}" not in used else f"_{function.entry.name}_{index}"
+        )
+        used[alias] = f"from {function.entry.module} import {function.entry.name} as {alias}"
+        data = dict(functions[function.name])
+        triggers = data.pop(triggers_at, [])
+        body += ["", "", f"@{code.settings}({_arguments({'name': function.name, **data})})"]
+        for trigger in triggers:
+            path = next(key for key in trigger if key in code.decorators)
+            arguments = {key: value for key, value in trigger.items() if key != path}
+            body.append(f"@{path}({_arguments(arguments)})")
+        parameters = ", ".join(profile.kind(function.kinds[0]).event.handed_over)
+        word = "async def" if profile.model.handler.asynchronous else "def"
+        call = f"{alias}({parameters})"
+        body += [f"{word} {alias[1:]}({parameters}):", f"    return {'await ' * (word != 'def')}{call}"]
+    return "\n".join([*lines, *used.values(), *body]) + "\n"
+
+
+def _arguments(data: dict[str, Any]) -> str:
+    return ", ".join(f"{name}={value!r}" for name, value in data.items())

@@ -1,0 +1,155 @@
+"""Declarations in Python code, without running it: the decorators of functions, with their arguments as plain data."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from vast_ferry.documents.document import read_text
+from vast_ferry.hub.findings import BadInput, Place
+
+
+class Computed(Exception):
+    """An argument whose value only running the code would tell."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decorator:
+    """One decorator: its path as it is known to the module that it comes from, its arguments, and where it stands.
+
+    `arguments` maps a name to (value, place); a value that is computed is kept in `computed` with its source.
+    """
+
+    path: str
+    arguments: Mapping[str, tuple[Any, Place]]
+    computed: Mapping[str, tuple[str, Place]]
+    place: Place
+
+
+@dataclass(frozen=True, slots=True)
+class Decorated:
+    """One function at the top of a module, and the decorators that it has of a provider's, outermost first."""
+
+    name: str
+    decorators: tuple[Decorator, ...]
+    place: Place
+
+
+def parse_python(path: Path, shown: str) -> ast.Module:
+    """Return the syntax tree of a file; raises BadInput, with line and column, where it is not Python."""
+    try:
+        return ast.parse(path.read_bytes())
+    except SyntaxError as error:
+        raise BadInput(
+            f"the file is not Python: {error.msg}", "Mend the line", Place(shown, error.lineno or 1, error.offset or 0)
+        ) from None
+    except (ValueError, RecursionError, MemoryError) as error:
+        raise BadInput(f"the file is not Python: {error}", "Mend the file", Place(shown)) from None
+
+
+def constants_of(tree: ast.Module) -> dict[str, Any]:
+    """Return the plain values that a module binds to names at its top, each once."""
+    found: dict[str, Any] = {}
+    twice: set[str] = set()
+    for node in tree.body:
+        if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
+            name, value = node.targets[0].id, node.value
+        elif isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name) and node.value is not None:
+            name, value = node.target.id, node.value
+        else:
+            continue
+        if name in found:
+            twice.add(name)
+        try:
+            found[name] = ast.literal_eval(value)
+        except (ValueError, TypeError, SyntaxError, MemoryError, RecursionError):
+            continue
+    return {name: value for name, value in found.items() if name not in twice}
+
+
+def value_of(node: ast.expr, constants: Mapping[str, Any]) -> Any:
+    """Return the value of an expression of literals and of a module's constants; raises Computed for any other."""
+    if isinstance(node, ast.Name):
+        if node.id in constants:
+            return constants[node.id]
+        raise Computed(node.id)
+    if isinstance(node, ast.List | ast.Tuple):
+        return [value_of(item, constants) for item in node.elts]
+    if isinstance(node, ast.Dict):
+        return {
+            value_of(key, constants): value_of(value, constants)
+            for key, value in zip(node.keys, node.values, strict=True)
+            if key is not None
+        }
+    try:
+        return ast.literal_eval(node)
+    except (ValueError, TypeError, SyntaxError, MemoryError, RecursionError):
+        raise Computed(ast.unparse(node)) from None
+
+
+def read_decorators(
+    path: Path, shown: str, module: str, decorators: Mapping[str, Sequence[str]]
+) -> Iterator[Decorated]:
+    """Yield the functions of a file that carry decorators of a module; `decorators` maps a path to its parameters.
+
+    Raises BadInput for what is not Python.
+    """
+    text = read_text(path, shown, "the file")
+    if module not in text:  # most files declare nothing
+        return
+    tree = parse_python(path, shown)
+    names = _imported(tree, module)
+    constants = constants_of(tree)
+    for node in tree.body:
+        if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            continue
+        made = []
+        for decorator in node.decorator_list:
+            call = decorator.func if isinstance(decorator, ast.Call) else decorator
+            root, _, rest = ast.unparse(call).partition(".")
+            own = ".".join(part for part in (names.get(root, "\0"), rest) if part)
+            if own in decorators:
+                made.append(_decorator(own, decorator, decorators[own], constants, shown))
+        if made:
+            yield Decorated(node.name, tuple(made), Place(shown, node.lineno, node.col_offset + 1))
+
+
+def _imported(tree: ast.Module, module: str) -> dict[str, str]:
+    """Return what names of a file stand for within a module; the module itself is an empty text."""
+    names: dict[str, str] = {}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom) and node.module == module and node.level == 0:
+            names.update({alias.asname or alias.name: alias.name for alias in node.names})
+        elif isinstance(node, ast.Import):
+            names.update({alias.asname or alias.name: "" for alias in node.names if alias.name == module})
+    return names
+
+
+def _decorator(
+    path: str, node: ast.expr, parameters: Sequence[str], constants: Mapping[str, Any], shown: str
+) -> Decorator:
+    place = Place(shown, node.lineno, node.col_offset + 1)
+    arguments: dict[str, tuple[Any, Place]] = {}
+    computed: dict[str, tuple[str, Place]] = {}
+    given: list[tuple[str, ast.expr]] = []
+    if isinstance(node, ast.Call):
+        if len(node.args) > len(parameters):
+            raise BadInput(
+                f"{path} takes {len(parameters)} positional arguments, and {len(node.args)} are given",
+                "Name them",
+                place,
+            )
+        given += zip(parameters, node.args, strict=False)
+        given += [(keyword.arg or "**", keyword.value) for keyword in node.keywords]
+    for name, value in given:
+        here = Place(shown, value.lineno, value.col_offset + 1)
+        if name in arguments or name in computed:
+            raise BadInput(f"{path} is given {name} twice", "Give it once", here)
+        try:
+            arguments[name] = value_of(value, constants), here
+        except Computed as error:
+            computed[name] = str(error), here
+    return Decorator(path, arguments, computed, place)

@@ -1,0 +1,80 @@
+"""What each function needs to be allowed, worked out from its triggers, its bindings and the calls that it makes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Final
+
+from vast_ferry.hub.functions import Access, EventTrigger, Function
+from vast_ferry.source.scan import Scanned, Setting, Use
+
+_VERBS: Final = {
+    "object.read": ("object", "read"),
+    "object.write": ("object", "write"),
+    "object.delete": ("object", "delete"),
+    "message.send": ("message", "send"),
+    "record.read": ("record", "read"),
+    "record.write": ("record", "write"),
+    "record.delete": ("record", "delete"),
+    "function.start": ("function", "start"),
+}
+#: Environment variables that every process has.
+ALWAYS_THERE: Final = frozenset(["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH"])
+
+
+@dataclass(frozen=True, slots=True)
+class Needs:
+    """What one function needs: accesses, calls of which the name is computed, and settings that it reads."""
+
+    access: tuple[Access, ...]
+    unknown: tuple[Use, ...]
+    settings: tuple[Setting, ...]
+
+
+def needs_of(function: Function, scanned: Scanned) -> Needs:
+    """Return what a function needs, by all of the project's code that its handler can reach."""
+    found: set[Access] = set()
+    unknown: list[Use] = []
+    settings: list[Setting] = []
+    buckets = [t.source for t in function.triggers if isinstance(t, EventTrigger) and t.kind == "object" and t.source]
+    for part in scanned.reached(function.entry.file, function.entry.name).values():
+        settings += part.settings
+        for use in part.uses:
+            name = use.name
+            if name.startswith("$"):
+                name = function.variables.get(name[1:], "")
+            if name:
+                found.add(Access(*_VERBS[use.client.operation], name))
+            else:
+                unknown.append(use)
+                if use.client.operation == "object.read":  # most likely it is what the event tells of
+                    found.update(Access("object", "read", bucket) for bucket in buckets)
+    for binding in function.bindings:
+        if binding.way != "event" and binding.kind in ("object", "record", "message"):
+            verb = "read" if binding.way == "in" else "send" if binding.kind == "message" else "write"
+            found.add(Access(binding.kind, verb, binding.source))
+        elif binding.kind == "object" and binding.form != "whole":
+            found.add(Access("object", "read", binding.source))
+    return Needs(tuple(sorted(found)), tuple(unknown), tuple(settings))
+
+
+def granted(one: Access, access: Iterable[Access]) -> bool:
+    """Tell whether an access is among those that are given, `*` standing for every name."""
+    return any(one.kind == other.kind and one.verb == other.verb and other.name in (one.name, "*") for other in access)
+
+
+def services_of(functions: Iterable[Function], needs: Iterable[Needs]) -> dict[str, list[str]]:
+    """Return the buckets, channels, tables, schedules and signals that functions are triggered by or use, by kind."""
+    found: dict[str, dict[str, None]] = {}
+    for function in functions:
+        for trigger in function.triggers:
+            if isinstance(trigger, EventTrigger) and (trigger.source or trigger.kind == "schedule"):
+                found.setdefault(trigger.kind, {})[trigger.source or function.name] = None
+        if function.dead_letter:
+            found.setdefault("message", {})[function.dead_letter] = None
+    for need in needs:
+        for access in need.access:
+            if access.kind != "function":
+                found.setdefault(access.kind, {})[access.name] = None
+    return {kind: sorted(names) for kind, names in found.items()}

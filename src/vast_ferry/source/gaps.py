@@ -1,0 +1,688 @@
+"""What won't carry across from one provider to another, found before anything is written, and what must be there first.
+
+Everything here is read off the two profiles, the project as declared and its code as scanned. Nothing is written.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+
+from vast_ferry.definitions.routes import overlapping, winners
+from vast_ferry.definitions.tables import route_style
+from vast_ferry.definitions.writing import declares, fit_function, fit_trigger
+from vast_ferry.hub.findings import Finding, Place, Severity
+from vast_ferry.hub.functions import Access, EventTrigger, Function, Project
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.clients import client_losses
+from vast_ferry.mapping.compile import event_losses, reply_losses
+from vast_ferry.mapping.losses import SPLIT, Loss
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.schema import DeliveryModel
+from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, needs_of, services_of
+from vast_ferry.source.scan import Scanned
+
+_ORDER: Final = {"none": 0, "group": 1, "all": 2}
+_ORDER_SAID: Final = {"none": "in no order", "group": "in order within a group", "all": "in order"}
+#: field → what a finding of it is called, where it is not `trigger-not-held`
+_CODES: Final = {"filter": "filter-wider", "schedule": "schedule-not-held", "route": "route-wider"}
+_SERVICES: Final = {"object": "bucket", "message": "channel", "record": "table"}
+#: Without batches of its own a provider hands over one event at a time.
+SINGLE: Final = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """One thing that must exist at the target before the first call, and which functions need it.
+
+    `by_hand` is false for what the written definition already declares.
+    """
+
+    what: str  # secret, variable, bucket, channel, table, schedule, signal, access
+    name: str
+    functions: tuple[str, ...]
+    by_hand: bool = True
+
+
+@dataclass(slots=True)
+class Gaps:
+    """What is known of a project's way from `source` to `target`: findings, and functions as they fit there."""
+
+    source: Profile
+    target: Profile
+    project: Project
+    scanned: Scanned
+    findings: list[Finding] = field(default_factory=list)
+    carried: list[Function] = field(default_factory=list)
+    left: list[Function] = field(default_factory=list)
+    needs: dict[str, Needs] = field(default_factory=dict)
+    fitted: dict[str, Function] = field(default_factory=dict)
+
+    @classmethod
+    def between(cls, source: Profile, target: Profile, project: Project, scanned: Scanned) -> Gaps:
+        """Return the gaps of a project as declared, and scanned, between two profiles."""
+        gaps = cls(source, target, project, scanned, [*project.findings])
+        for function in project.functions:
+            gaps._sort(function)
+        gaps.findings += scanned.findings
+        gaps.needs = {function.name: needs_of(function, scanned) for function in gaps.carried}
+        gaps._clients()
+        for function in gaps.carried:
+            gaps.fitted[function.name] = gaps._fit(function)
+            gaps._triggers(function)
+            gaps._settings(function)
+            gaps._secrets(function)
+        gaps._routes()
+        gaps._delivery()
+        gaps._sizes()
+        gaps._stages()
+        gaps._region()
+        gaps._losses()
+        for note in target.model.notes:
+            gaps.note("at-target", Severity.NOTE, note, "Keep it in mind when you deploy", field=target.title)
+        return gaps
+
+    @property
+    def blocking(self) -> bool:
+        """Tell whether anything must be done before the target can be relied on."""
+        return any(finding.severity is Severity.BLOCKING for finding in self.findings)
+
+    @property
+    def worst_first(self) -> list[Finding]:
+        """Return the findings, worst first, otherwise in the order in which they were found."""
+        return sorted(self.findings, key=lambda finding: list(Severity).index(finding.severity))
+
+    def note(
+        self,
+        code: str,
+        severity: Severity,
+        reason: str,
+        remedy: str,
+        *,
+        function: Function | None = None,
+        place: Place | None = None,
+        field: str = "",
+    ) -> None:
+        """Add a finding; it stands at `place`, or where the function does."""
+        at = place or (function.place if function else Place())
+        self.findings.append(Finding(code, severity, reason, remedy, at, function.name if function else "", field))
+
+    # --- what can be carried at all ---
+
+    def _sort(self, function: Function) -> None:
+        why = self._why_left(function)
+        if why:
+            reason = f"{function.name} was not carried: {why}"
+            self.note("function-left-behind", Severity.BLOCKING, reason, "Leave it where it is", function=function)
+        (self.left if why else self.carried).append(function)
+
+    def _why_left(self, function: Function) -> str:
+        for kind in function.kinds:
+            if kind not in self.source.kinds:
+                return f"{self.source.title} has no {kind} events"
+            if kind not in self.target.kinds:
+                return f"{self.target.title} has no {kind} events"
+            if self.target.kinds[kind].reply is None and kind == "http":
+                return f"{self.target.title} does not say how {kind} handlers answer"
+        untold = [kind for kind in function.kinds if not self.target.kinds[kind].event.told]
+        if len(function.kinds) > 1 and len(untold) > 1:
+            return f"{self.target.title} does not tell {' and '.join(untold)} events apart; declare a function for each"
+        for kind in function.kinds:
+            if not declares(self.target, kind):
+                return f"{self.target.title} declares no {kind} triggers"
+        return ""
+
+    # --- calls of services ---
+
+    def _clients(self) -> None:
+        told: set[str] = set()
+        carried = {function.entry.file for function in self.carried}
+        left = {function.entry.file for function in self.left} - carried
+        for use in self.scanned.uses:
+            client, place = use.client, use.place
+            theirs = self.target.operations.get(client.operation)
+            what = f"{client.called} is called"
+            if theirs is None:
+                self.note(
+                    "client-not-carried",
+                    # A handler's file that was left behind may still be imported by others.
+                    Severity.TODO if place.file in left else Severity.BLOCKING,
+                    f"{what}, and at {self.target.title} there is no way to {OPERATIONS[client.operation].meaning}",
+                    "Call another service there, or leave the function where it is",
+                    place=place,
+                    field=client.operation,
+                )
+            elif client.called not in told:
+                told.add(client.called)
+                for loss in client_losses(theirs, client):
+                    self.note(
+                        f"client-{loss.code}",
+                        Severity.NOTE if loss.harmless else Severity.LOSS,
+                        f"{what}; at {self.target.title}, where {theirs.called} does the same, {loss.reason}",
+                        "Make sure that nothing relies on it",
+                        place=place,
+                        field=f"{client.operation}.{loss.field}",
+                    )
+
+    # --- one function: its limits, its triggers ---
+
+    def _longest(self, profile: Profile, function: Function) -> float:
+        limits = profile.model.limits
+        return min(
+            limits.longest if kind == "http" else limits.longest_event or limits.longest for kind in function.kinds
+        )
+
+    def _fit(self, function: Function) -> Function:
+        """Return a function with the nearest values that the target allows, noting each that is another."""
+        declared = self.target.model.definition is not None
+        made = replace(function, timeout=self._timeout(function))
+        if declared:
+            made = replace(
+                made,
+                memory=self._memory(function),
+                language=self._language(function),
+                attempts=self._attempts(function),
+                concurrency=self._concurrency(function),
+                access=self._access(function),
+                triggers=tuple(self._batches(function)),
+            )
+            for unheld in fit_function(made, self.target)[1]:
+                self.note(
+                    "setting-not-held",
+                    Severity.BLOCKING if unheld.field == "dead_letter" else Severity.LOSS,
+                    f"{function.name} at {self.target.title}: {unheld.reason}",
+                    "See to it by hand there",
+                    function=function,
+                    field=unheld.field,
+                )
+        return made
+
+    def _timeout(self, function: Function) -> float:
+        ours, theirs = self.source.model.limits, self.target.model.limits
+        wanted = function.timeout or ours.default_timeout or self._longest(self.source, function)
+        longest = self._longest(self.target, function)
+        if wanted <= longest:
+            # What it had without saying so it must now say, where it would get less.
+            return wanted if function.timeout or (theirs.default_timeout and wanted > theirs.default_timeout) else 0
+        self.note(
+            "runs-too-long",
+            Severity.BLOCKING if function.timeout else Severity.NOTE,
+            f"{function.name} may run {wanted:g} s{'' if function.timeout else ' by default'}, and {self.target.title} "
+            f"ends {'a function' if 'http' in function.kinds else 'what events call'} after {longest:g} s; "
+            f"{longest:g} s was set",
+            "Make sure that it ends sooner, or split its work",
+            function=function,
+            field="timeout",
+        )
+        return longest if function.timeout or longest != theirs.default_timeout else 0
+
+    def _memory(self, function: Function) -> int:
+        model, theirs = self.target.model.limits.memory, self.target.model.limits
+        wanted = function.memory or self.source.model.limits.default_memory
+        if model is None or not wanted:
+            return function.memory
+        if model.sizes:
+            allowed = next((size for size in sorted(model.sizes) if size >= wanted), 0)
+            most = max(model.sizes)
+        else:
+            steps = -(-max(0, wanted - model.least) // model.step)
+            allowed, most = model.least + steps * model.step, model.most
+            allowed = allowed if allowed <= most else 0
+        said = "" if function.memory else " by default"
+        if not allowed:
+            self.note(
+                "memory-too-large",
+                Severity.BLOCKING if function.memory else Severity.LOSS,
+                f"{function.name} has {wanted} MiB{said}, and {self.target.title} gives {most} MiB at most; "
+                f"{most} MiB was set",
+                "Measure what it needs, or leave it where it is",
+                function=function,
+                field="memory",
+            )
+            return most
+        if function.memory and allowed != wanted:
+            self.note(
+                "memory-rounded",
+                Severity.NOTE,
+                f"{function.name} has {wanted} MiB, and {self.target.title} has no such size; {allowed} MiB was set",
+                "Nothing needs to be done; it may cost more",
+                function=function,
+                field="memory",
+            )
+        return allowed if function.memory or wanted > theirs.default_memory else 0
+
+    def _language(self, function: Function) -> str:
+        versions = self.target.model.limits.languages
+        if not function.language or not versions or function.language in versions:
+            return function.language
+        newer = [version for version in versions if _version(version) >= _version(function.language)]
+        nearest = min(newer or versions, key=_version) if newer else max(versions, key=_version)
+        self.note(
+            "language-moved",
+            Severity.TODO if newer else Severity.BLOCKING,
+            f"{function.name} runs on Python {function.language}, and {self.target.title} has "
+            f"{', '.join(versions)}; {nearest} was set",
+            "Run its tests on that version before you ship",
+            function=function,
+            field="language",
+        )
+        return nearest
+
+    def _deliveries(self, function: Function) -> list[DeliveryModel]:
+        delivery: Mapping[Any, DeliveryModel] = self.target.model.delivery
+        return [delivery[kind] for kind in function.kinds if kind in delivery]
+
+    def _attempts(self, function: Function) -> int:
+        ours: Mapping[Any, DeliveryModel] = self.source.model.delivery
+        before = [ours[kind].attempts for kind in function.kinds if kind in ours and kind != "call"]
+        after = [one.attempts for one in self._deliveries(function)]
+        wanted = function.attempts or (before[0] if len(set(before)) == 1 else 0)
+        most = min((one.most_attempts for one in self._deliveries(function) if one.most_attempts), default=0)
+        if not wanted or not after or (not function.attempts and set(after) == {wanted}):
+            return function.attempts
+        if most and wanted > most:
+            self.note(
+                "attempts-too-many",
+                Severity.LOSS,
+                f"an event is tried {wanted} times for {function.name}, and {most} at most at {self.target.title}; "
+                f"{most} was set",
+                "See to it that fewer attempts are enough",
+                function=function,
+                field="attempts",
+            )
+            return most
+        rows = self.target.model.definition.functions.rows if self.target.model.definition else []
+        can_say = any(row.is_ == "attempts" for row in rows) and most
+        return wanted if function.attempts or can_say else 0
+
+    def _concurrency(self, function: Function) -> int:
+        most = self.target.model.limits.concurrency
+        ours = self.source.model.limits.concurrency
+        wanted = function.concurrency or (1 if ours == 1 < most else 0)
+        if wanted > most:
+            self.note(
+                "concurrency-too-high",
+                Severity.NOTE,
+                f"an instance of {function.name} takes {wanted} calls at a time, and {most} at {self.target.title}",
+                "Expect more instances",
+                function=function,
+                field="concurrency",
+            )
+            return most
+        rows = self.target.model.definition.functions.rows if self.target.model.definition else []
+        if not function.concurrency and not any(row.is_ == "concurrency" for row in rows):
+            return 0
+        return wanted
+
+    def _access(self, function: Function) -> tuple[Access, ...]:
+        """Return the least that a function needs; what was declared beside it, and what was not, are findings."""
+        needs = self.needs[function.name]
+        bucket = any(trigger.kind == "object" for trigger in function.triggers)
+        for use in needs.unknown:
+            self.note(
+                "access-unknown",
+                Severity.TODO,
+                f"{function.name} calls {use.client.called} on a name that only running the code tells"
+                + ("; what its trigger is on was allowed" if use.client.operation == "object.read" and bucket else ""),
+                "Allow by hand what it needs, and no more",
+                function=function,
+                place=use.place,
+                field="access",
+            )
+        if not function.access:
+            return needs.access
+        for one in needs.access:
+            if not granted(one, function.access):
+                self.note(
+                    "access-not-declared",
+                    Severity.NOTE,
+                    f"{function.name} needs to {one}, and its declaration does not allow it; it was added",
+                    "Make sure that the call is one that shall be made",
+                    function=function,
+                    field="access",
+                )
+        unused = [one for one in function.access if one.name != "*" and one not in needs.access]
+        if unused and not needs.unknown:
+            self.note(
+                "access-unused",
+                Severity.NOTE,
+                f"{function.name} may {', '.join(map(str, unused))}, and no call that does so was found; "
+                "it was not carried",
+                "Add it by hand where it is needed after all",
+                function=function,
+                field="access",
+            )
+        kept = [one for one in function.access if needs.unknown or one.name == "*"]
+        return tuple(sorted({*needs.access, *kept}))
+
+    def _batches(self, function: Function) -> Iterator[Any]:
+        limits = self.target.model.limits
+        for trigger in function.triggers:
+            if isinstance(trigger, EventTrigger) and (
+                trigger.batch_size > limits.batch_size > SINGLE or trigger.batch_window > limits.batch_window > 0
+            ):
+                self.note(
+                    "batch-too-large",
+                    Severity.NOTE,
+                    f"{function.name} takes batches of {trigger.batch_size} after {trigger.batch_window:g} s, and "
+                    f"{self.target.title} has {limits.batch_size} and {limits.batch_window:g} s at most",
+                    "Nothing needs to be done; it is called more often",
+                    function=function,
+                    place=trigger.place,
+                    field="batch_size",
+                )
+                yield replace(
+                    trigger,
+                    batch_size=min(trigger.batch_size, limits.batch_size),
+                    batch_window=min(trigger.batch_window, limits.batch_window),
+                )
+            else:
+                yield trigger
+
+    def _triggers(self, function: Function) -> None:
+        if self.target.model.definition is None:
+            for route in function.routes:
+                if route.callers not in ("", "public"):
+                    who = "with a key" if route.callers == "key" else "by a known caller"
+                    self.note(
+                        "callers-open",
+                        Severity.BLOCKING,
+                        f"{function.name} may only be called {who}, and {self.target.title} has no such check",
+                        "Put the check before the application: a proxy, or a middleware",
+                        function=function,
+                        place=route.place,
+                        field="callers",
+                    )
+            return
+        for trigger in self.fitted[function.name].triggers:
+            for unheld in fit_trigger(trigger, self.target).unheld:
+                self.note(
+                    _CODES.get(unheld.field, "trigger-not-held"),
+                    Severity.BLOCKING if unheld.blocking else Severity.NOTE,
+                    f"the {trigger.kind} trigger of {function.name} at {self.target.title}: {unheld.reason}",
+                    "See to it in the handler, or by hand"
+                    if unheld.blocking
+                    else "It is delivered one at a time there",
+                    function=function,
+                    place=trigger.place,
+                    field=unheld.field,
+                )
+
+    # --- settings and secrets ---
+
+    def _settings(self, function: Function) -> None:
+        told: set[str] = set()
+        for setting in self.needs[function.name].settings:
+            held = function.secrets if setting.secret else {**function.variables, **function.secrets}
+            if setting.name in held or setting.name in told or setting.name in ALWAYS_THERE:
+                continue
+            told.add(setting.name)
+            what = "secret" if setting.secret else "variable"
+            self.note(
+                "setting-not-declared",
+                Severity.NOTE if setting.given else Severity.BLOCKING,
+                f"{function.name} reads the {what} {setting.name}, and no {what} of that name is declared"
+                + ("; it does without" if setting.given else ""),
+                f"Declare {setting.name}: it may exist on one machine only",
+                function=function,
+                place=setting.place,
+                field=setting.name,
+            )
+
+    def _secrets(self, function: Function) -> None:
+        for name, reference in function.secrets.items():
+            self.note(
+                "secret-to-set",
+                Severity.TODO,
+                f"{function.name} reads secret {name} (reference {reference}); its value is not carried",
+                f"Make the secret {name} at {self.target.title} before the first call",
+                function=function,
+                field=f"secrets.{name}",
+            )
+
+    # --- the project as a whole ---
+
+    def _routes(self) -> None:
+        """Note requests that another function would take at the target, where two routes match them."""
+        ours, theirs = route_style(self.source).order, route_style(self.target).order
+        if self.target.model.definition is None or ours == theirs:
+            return
+        listed = [(function, trigger) for function in self.carried for trigger in function.routes]
+        for first, second in overlapping([(t.route, frozenset(t.methods)) for _, t in listed]):
+            routes = [listed[first][1].route, listed[second][1].route]
+            if winners(routes, ours)[0] != winners(routes, theirs)[0]:
+                (one, _), (other, trigger) = listed[first], listed[second]
+                self.note(
+                    "route-order",
+                    Severity.BLOCKING,
+                    f"{routes[0]} of {one.name} and {routes[1]} of {other.name} take some of the same paths; here "
+                    f"{winners(routes, ours)[0]} wins, and at {self.target.title} {winners(routes, theirs)[0]}",
+                    "Declare the more exact route first, or change one",
+                    function=other,
+                    place=trigger.place,
+                    field="route",
+                )
+
+    def _delivery(self) -> None:
+        """Note what handlers could rely on when events come, and can't any more."""
+        kinds = dict.fromkeys(kind for function in self.carried for kind in function.kinds)
+        ours: Mapping[Any, DeliveryModel] = self.source.model.delivery
+        theirs: Mapping[Any, DeliveryModel] = self.target.model.delivery
+        for kind in kinds:
+            if kind not in ours or kind not in theirs:
+                continue
+            before, after = ours[kind], theirs[kind]
+            for code, severity, reason, remedy in _changes(before, after):
+                self.note(code, severity, f"{kind} events {reason.format(self.target.title)}", remedy, field=kind)
+            dead = [f for f in self.carried if f.dead_letter and kind in f.kinds]
+            if dead and before.dead_letter and not after.dead_letter:
+                self.note(
+                    "no-dead-letters",
+                    Severity.BLOCKING,
+                    f"{kind} events that failed each time are kept in {dead[0].dead_letter}, and {self.target.title} "
+                    "drops them",
+                    "Send them there from the handler",
+                    function=dead[0],
+                    field="dead_letter",
+                )
+            if before.attempts != after.attempts and not all(
+                self.fitted[f.name].attempts for f in self.carried if kind in f.kinds
+            ):
+                self.note(
+                    "attempts-differ",
+                    Severity.NOTE,
+                    f"{kind} events are tried {_times(before.attempts)} here and {_times(after.attempts)} at "
+                    f"{self.target.title} where a function does not say",
+                    "Make sure that a handler may be called again with the same event",
+                    field=kind,
+                )
+        if self.carried and self.source.model.limits.concurrency == 1 < self.target.model.limits.concurrency:
+            kept = all(self.fitted[function.name].concurrency == 1 for function in self.carried)
+            self.note(
+                "calls-side-by-side",
+                Severity.NOTE if kept else Severity.LOSS,
+                f"an instance takes one call at a time here, and up to {self.target.model.limits.concurrency} at "
+                f"{self.target.title}" + ("; 1 was set" if kept else ""),
+                "Raise it once nothing is kept in global variables" if kept else "Keep nothing in global variables",
+                field="concurrency",
+            )
+
+    def _sizes(self) -> None:
+        kinds = {kind for function in self.carried for kind in function.kinds}
+        ours, theirs = self.source.model.limits, self.target.model.limits
+        told = (
+            ("largest_event", "events", kinds - {"http"}),
+            ("largest_request", "contents of requests", kinds & {"http"}),
+            ("largest_reply", "contents of replies", kinds & {"http"}),
+        )
+        for name, what, concerned in told:
+            before, after = getattr(ours, name), getattr(theirs, name)
+            if concerned and after and (not before or after < before):
+                self.note(
+                    "smaller-there",
+                    Severity.LOSS,
+                    f"{what} may have {_bytes(before)} here and {_bytes(after)} at {self.target.title}",
+                    "Pass what is larger through a bucket",
+                    field=name,
+                )
+        if theirs.functions and len(self.carried) > theirs.functions:
+            self.note(
+                "too-many-functions",
+                Severity.BLOCKING,
+                f"{len(self.carried)} functions were carried, and {self.target.title} has {theirs.functions} a project",
+                "Split the project",
+                field="functions",
+            )
+        for function in self.carried:
+            size = sum(len(name.encode()) + len(value.encode()) for name, value in function.variables.items())
+            if theirs.variables and size > theirs.variables:
+                self.note(
+                    "variables-too-large",
+                    Severity.BLOCKING,
+                    f"the variables of {function.name} have {size:,} bytes, and {self.target.title} takes "
+                    f"{theirs.variables:,}",
+                    "Keep what is long in a bucket",
+                    function=function,
+                    field="variables",
+                )
+
+    def _stages(self) -> None:
+        model = self.target.model.definition
+        if model is None or model.stages is None:
+            for stage in self.project.stages:
+                self.note(
+                    "stage-not-held",
+                    Severity.BLOCKING,
+                    f"stage {stage.name} is declared, and {self.target.title} has no stages",
+                    "Carry the project once for each stage, under another name",
+                    place=stage.place,
+                    field=f"stages.{stage.name}",
+                )
+            return
+        for stage in self.project.stages:
+            missing = [f.name for f in self.carried if stage.only and f.name not in stage.only]
+            if missing:
+                self.note(
+                    "stage-without-functions",
+                    Severity.NOTE if model.stages.only else Severity.BLOCKING,
+                    f"stage {stage.name} does not have {', '.join(missing)}: a call there is refused"
+                    + ("" if model.stages.only else f"; at {self.target.title} each stage has all"),
+                    "Make sure that this is meant",
+                    place=stage.place,
+                    field=f"stages.{stage.name}",
+                )
+
+    def _region(self) -> None:
+        definition = self.target.model.definition
+        if self.project.region and definition and definition.region:
+            self.note(
+                "region-to-choose",
+                Severity.TODO,
+                f"region {self.project.region} is a place of the old provider",
+                f"Set `{definition.region}` in {definition.file}",
+                field="region",
+            )
+
+    def _losses(self) -> None:
+        for kind in dict.fromkeys(kind for function in self.carried for kind in function.kinds):
+            for loss in crossing_losses(self.source, self.target, kind):
+                self.note(
+                    loss.code,
+                    Severity.NOTE if loss.harmless else Severity.LOSS,
+                    loss.reason,
+                    "Use a server that offers the raw target"
+                    if loss.unless
+                    else "Make sure that no handler relies on it",
+                    field=loss.field if kind == "http" else f"{kind}.{loss.field}",
+                )
+
+    # --- what must be there first ---
+
+    def checklist(self) -> list[Need]:
+        """Return everything that must exist at the target before the first call, what is made by hand first."""
+        found: dict[tuple[str, str, bool], list[str]] = {}
+
+        def need(what: str, name: str, function: str, *, by_hand: bool = True) -> None:
+            users = found.setdefault((what, name, by_hand), [])
+            if function not in users:
+                users.append(function)
+
+        written = self.target.model.definition is not None
+        rows = self.target.model.definition.functions.rows if self.target.model.definition else []
+        grants = any(row.is_ == "access" for row in rows)
+        for function in self.carried:
+            for name in function.secrets:
+                need("secret", name, function.name)
+            for name in function.variables:
+                need("variable", name, function.name, by_hand=not written)
+            for kind, names in services_of([function], [self.needs[function.name]]).items():
+                for name in names:
+                    what = _SERVICES.get(kind, kind)
+                    need(what, name, function.name, by_hand=what in ("bucket", "channel", "table"))
+            for access in self.needs[function.name].access:
+                need("access", str(access), function.name, by_hand=not grants)
+        order = ("secret", "variable", "bucket", "channel", "table", "schedule", "signal", "access")
+        made = [Need(what, name, tuple(users), by_hand) for (what, name, by_hand), users in found.items()]
+        return sorted(made, key=lambda one: (not one.by_hand, order.index(one.what), one.name))
+
+
+def _version(text: str) -> tuple[int, ...]:
+    return tuple(int(part) for part in text.split(".") if part.isdecimal())
+
+
+def _times(attempts: int) -> str:
+    return {0: "until they succeed", 1: "once", 2: "twice"}.get(attempts, f"{attempts} times")
+
+
+def _bytes(count: int) -> str:
+    if not count:
+        return "any size"
+    return f"{count / 1_000_000:g} MB" if count >= 1_000_000 else f"{count / 1000:g} kB"
+
+
+def _changes(before: DeliveryModel, after: DeliveryModel) -> Iterable[tuple[str, Severity, str, str]]:
+    """Yield what of a delivery's promises is no longer given, as (code, severity, reason, remedy)."""
+    if _ORDER[after.order] < _ORDER[before.order]:
+        yield (
+            "order-not-kept",
+            Severity.LOSS,
+            f"come {_ORDER_SAID[before.order]} here, and {_ORDER_SAID[after.order]} at {{}}",
+            "Make sure that a handler does not rely on what came before, or compare times",
+        )
+    if before.times == "once_at_most" and after.times == "once_or_more":
+        yield (
+            "comes-again",
+            Severity.LOSS,
+            "come once at most here, and may come again at {}",
+            "Make the handler safe to call twice: remember the event's id",
+        )
+    if before.times == "once_or_more" and after.times == "once_at_most":
+        yield (
+            "may-be-lost",
+            Severity.LOSS,
+            "come again here when a handler fails, and at {} they are lost",
+            "Catch what fails, and send it to a channel",
+        )
+    if before.backoff != after.backoff and before.times == after.times and "none" in (before.backoff, after.backoff):
+        slower = before.backoff != "none"
+        yield (
+            "backoff-differs",
+            Severity.NOTE,
+            "wait before they come again here, and come at once at {}"
+            if slower
+            else "wait at {} before they come again",
+            "Make sure that what failed for want of time has it" if slower else "Nothing needs to be done",
+        )
+
+
+def crossing_losses(source: Profile, target: Profile, kind: str = "http") -> list[Loss]:
+    """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
+    one, other = source.kind(kind), target.kind(kind)
+    losses = event_losses(other.event, one.event)
+    if one.event.each is not None and other.event.each is None:
+        losses.append(SPLIT)
+    if one.reply and other.reply:
+        # An event that shall come again is told by raising where it can't be named.
+        losses += [loss for loss in reply_losses(other.reply, one.reply) if loss.field != "again"]
+    return losses
