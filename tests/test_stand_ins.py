@@ -334,8 +334,8 @@ def test_a_handler_of_single_events_gets_batches(project: Project, tmp_path: Pat
     }
     folder = project({"thornwick.toml": ONE_AT_A_TIME, "h.py": HANDLERS, **samples})
     crossing = carry(folder, to="ostermere", out=tmp_path / "there")
-    (zone,) = [f for f in crossing.findings if f.code == "trigger-not-held"]
-    assert (zone.field, str(zone.severity), zone.place.line) == ("zone", "blocking", 9)
+    (zone,) = [f for f in crossing.findings if f.code == "schedule-not-held"]
+    assert (zone.field, str(zone.severity), zone.place.line) == ("schedule", "blocking", 9)
     result = check(tmp_path / "there")
     found = {f"{one.function}/{one.sample}": (one.verdict, one.got) for one in result.checked}
     assert found == {
@@ -516,15 +516,14 @@ def test_coroutines_are_carried_to_handlers_that_are_none_and_to_others(
 
 def test_handlers_that_are_no_coroutines_are_carried_to_a_provider_of_coroutines(tmp_path: Path) -> None:
     crossing = carry(PROJECT, to="brackendale", out=tmp_path / "there")
-    assert crossing.record.left_behind == ["nectar_report"]  # whose schedule it has no words for
-    (held,) = [
-        finding
-        for finding in crossing.findings
-        if finding.code == "trigger-not-held" and crossing.blocking and str(finding.severity) == "blocking"
-    ]
-    assert (held.field, held.place.line) == ("suffix", 27)
+    assert crossing.record.left_behind == []
+    (held,) = [finding for finding in crossing.findings if finding.code == "filter-wider"]
+    assert (str(held.severity), held.field, held.place.line) == ("blocking", "filter", 27)
     result = check(tmp_path / "there")
-    assert (result.good, len(result.checked)) == (True, 28)
+    differs = [one.sample for one in result.checked if one.verdict is not Verdict.SAME]
+    # Its other sample starts no workflow, which is what can't be done there, and told beforehand.
+    assert (differs, len(result.checked)) == (["good-day.yaml"], 30)
+    assert any(f.code == "client-not-carried" and f.field == "function.start" for f in crossing.findings)
 
 
 MIXED = """

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from vast_ferry.samples.convert import convert_event as convert_event
     from vast_ferry.source.carry import Crossing as Crossing
     from vast_ferry.source.carry import carry as carry
+    from vast_ferry.source.survey import find_gaps as find_gaps
+    from vast_ferry.source.survey import survey as survey
     from vast_ferry.standins.stand_in import StandIn as StandIn
 
 __version__ = "0.1.0"
@@ -38,8 +40,10 @@ _HOMES = {
     "carry": "source.carry",
     "check": "checking.check",
     "convert_event": "samples.convert",
+    "find_gaps": "source.survey",
     "find_profile": "providers.registry",
     "load_profile": "providers.profile",
+    "survey": "source.survey",
 }
 
 __all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)

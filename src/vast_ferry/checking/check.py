@@ -25,7 +25,7 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
-from vast_ferry.source.plan import own_files
+from vast_ferry.source.files import own_files
 from vast_ferry.source.record import Record, read_record
 from vast_ferry.standins.gateway import Gateway, Routed, takes
 from vast_ferry.standins.process import Call, Setup, Worker

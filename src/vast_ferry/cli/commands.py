@@ -48,6 +48,66 @@ def cli() -> None:
 
 @cli.command()
 @click.argument("project", type=click.Path(path_type=Path))
+@click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
+@FORMAT
+def survey(project: Path, source: str | None, form: str) -> None:
+    """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
+    from vast_ferry.reports.data import survey_data
+    from vast_ferry.reports.project_text import survey_text
+    from vast_ferry.source.survey import survey as look_at
+
+    there = look_at(project, source)
+    emit(form, survey_data(there), survey_text(there, str(project)))
+
+
+@cli.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--to", required=True, metavar="PROVIDER", help="Where it shall go: see `profile list`.")
+@click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
+@click.option("--calls", type=click.IntRange(1), help="Estimate a month's bill at both ends for so many calls.")
+@click.option("--mean-ms", type=click.FloatRange(0.001), default=100.0, help="How long a call runs on the average.")
+@click.option("--gb-out", type=click.FloatRange(0), default=0.0, help="A month's traffic out, in GB.")
+@click.option("--plot", type=click.Path(path_type=Path), help="Also draw cost against calls: FILE.png or FILE.svg.")
+@FORMAT
+def gaps(
+    project: Path,
+    to: str,
+    source: str | None,
+    calls: int | None,
+    mean_ms: float,
+    gb_out: float,
+    plot: Path | None,
+    form: str,
+) -> None:
+    """Show what of PROJECT won't carry across, worst first, and what must be there first. Nothing is written.
+
+    The exit status is 1 where something is blocking.
+    """
+    from vast_ferry.providers.price import bill, crossings
+    from vast_ferry.reports.cost_plot import check_plot_path, plot_cost
+    from vast_ferry.reports.data import gaps_data
+    from vast_ferry.reports.project_text import gaps_text
+    from vast_ferry.source.survey import find_gaps
+
+    if plot and calls is None:
+        raise click.UsageError("--plot draws what --calls estimates: give both")
+    if plot:
+        check_plot_path(plot)
+    found = find_gaps(project, to=to, source=source)
+    sides = found.usages(calls, mean_ms, gb_out) if calls else []
+    bills = {profile.title: made for profile, usage in sides if (made := bill(profile, usage))}
+    same: list[int] = []
+    if len(bills) == 2 and calls:
+        (one, used), (other, theirs) = sides
+        same = crossings(one, other, used, theirs, 3 * calls)
+        if plot:
+            plot_cost(sides, same, max(2 * calls, *(round(1.2 * count) for count in same), 1), plot)
+    emit(form, gaps_data(found, bills, same), gaps_text(found, str(project), bills, same))
+    sys.exit(1 if found.blocking else 0)
+
+
+@cli.command()
+@click.argument("project", type=click.Path(path_type=Path))
 @click.option("--to", required=True, metavar="PROVIDER", help="Where to carry it: see `profile list`.")
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write; new or empty.")
 @click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")

@@ -201,8 +201,9 @@ class _Fitting:
         if wanted.zone and "zone" in self.rows:
             held = replace(wanted, zone="")
         elif wanted.zone and not style.zones:
-            self.note("schedule", f"its schedules are in UTC, and this one is in {wanted.zone}")
-            return []
+            # A person finds a wrong hour sooner than a trigger that is not there.
+            self.note("schedule", f"its schedules are in UTC, and this one is in {wanted.zone}; UTC was declared")
+            wanted = held = replace(wanted, zone="")
         try:
             texts = form.write(held)
         except CannotHold as error:

@@ -27,6 +27,15 @@ class Piece:
     chars: str = ""
 
 
+def _adds_nothing(before: str | Piece, part: Piece) -> bool:
+    """Tell whether a piece after another stands for no text that the other does not."""
+    if part.name or isinstance(before, str):
+        return False
+    return (part.kind in ("any", "part") and before.kind == "any") or (
+        part.kind == "part" and before.kind in ("part", "segment")
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class Pattern:
     """Keys that are, from one end to the other, what the parts stand for: texts as they are, and pieces."""
@@ -40,7 +49,12 @@ class Pattern:
         for part in parts:
             if isinstance(part, str) and made and isinstance(made[-1], str):
                 made[-1] += part
-            elif isinstance(part, Piece) and part.kind == "any" and not part.name and made and made[-1] == part:
+            elif (
+                isinstance(part, Piece)
+                and made
+                and isinstance(before := made[-1], Piece)
+                and _adds_nothing(before, part)
+            ):
                 continue
             elif part != "":
                 made.append(part)

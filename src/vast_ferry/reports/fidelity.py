@@ -7,8 +7,6 @@ losses) or not always (losses under a condition), and how many not at all.
 from __future__ import annotations
 
 import math
-import os
-import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -19,6 +17,7 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
+from vast_ferry.reports.files import moved
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -124,7 +123,7 @@ def write_csv(frame: pd.DataFrame, path: Path) -> None:
     """Write the whole table as CSV (RFC 4180), all at once."""
     if path.suffix != ".csv":
         raise BadInput(f"{path} is no CSV file", "Name it FILE.csv")
-    _moved(path, lambda name: frame.to_csv(name, index=False))
+    moved(path, lambda name: frame.to_csv(name, index=False))
 
 
 def write_plot(frame: pd.DataFrame, path: Path) -> None:
@@ -162,19 +161,5 @@ def write_plot(frame: pd.DataFrame, path: Path) -> None:
         bar.set_label("share of the fields that arrive (in part: half; no number: all of them)", fontsize=8)
         bar.ax.tick_params(labelsize=7)
     figure.suptitle("What the provider on the x axis holds of the events of the provider on the y axis", fontsize=11)
-    _moved(path, lambda name: figure.savefig(name, format=path.suffix[1:], dpi=100))
+    moved(path, lambda name: figure.savefig(name, format=path.suffix[1:], dpi=100))
     plt.close(figure)
-
-
-def _moved(path: Path, write: Any) -> None:
-    if not path.parent.is_dir():
-        raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-    os.close(handle)
-    try:
-        write(name)
-        os.chmod(name, 0o644)
-        os.replace(name, path)
-    except BaseException:
-        os.unlink(name)
-        raise

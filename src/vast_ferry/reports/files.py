@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -34,3 +34,18 @@ def write_reports(paths: Sequence[Path], data: dict[str, Any]) -> None:
         except OSError as error:
             os.unlink(name)
             raise BadInput(f"{path} can't be written: {error.strerror}", "Check the folder") from None
+
+
+def moved(path: Path, write: Callable[[str], object]) -> None:
+    """Let `write` fill a temporary file, which then takes the place of `path`; nothing is left where it fails."""
+    if not path.parent.is_dir():
+        raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
+    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    os.close(handle)
+    try:
+        write(name)
+        os.chmod(name, 0o644)
+        os.replace(name, path)
+    except BaseException:
+        os.unlink(name)
+        raise

@@ -18,6 +18,7 @@ from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Loss
+from vast_ferry.providers.price import Usage
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DeliveryModel
 from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, needs_of, services_of
@@ -596,6 +597,18 @@ class Gaps:
                     else "Make sure that no handler relies on it",
                     field=loss.field if kind == "http" else f"{kind}.{loss.field}",
                 )
+
+    # --- what it costs ---
+
+    def usages(self, calls: int, mean_ms: float, gb_out: float) -> list[tuple[Profile, Usage]]:
+        """Return a month's work at each end; the memory is the mean of the functions', as each end gives it."""
+        made = []
+        for profile, functions in ((self.source, self.carried), (self.target, list(self.fitted.values()))):
+            usual = profile.model.limits.default_memory
+            sizes = [function.memory or usual for function in functions]
+            if profile.model.price and sizes:
+                made.append((profile, Usage(calls, mean_ms, round(sum(sizes) / len(sizes), 1), gb_out)))
+        return made
 
     # --- what must be there first ---
 

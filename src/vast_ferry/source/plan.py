@@ -4,24 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path, PurePosixPath
 
-from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.findings import BadInput, Place, Severity
 from vast_ferry.hub.functions import Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
-from vast_ferry.source.gaps import Gaps
-from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
-from vast_ferry.source.scan import scan_entry, scan_imports
+from vast_ferry.source.record import FindingRecord, FunctionRecord, NeedRecord, Record, SideRecord
+from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
 
-#: Never carried: samples stay with the original; the rest is made by tools. Hidden files may hold secrets.
-NOT_CARRIED = frozenset(["samples", "__pycache__", "node_modules", "venv"])
-LARGEST_FILE = 64 * 1024 * 1024
 MADE_BY = "Made by Vast Ferry; carry the project again rather than edit this file."
 
 
@@ -33,7 +27,8 @@ class Plan:
 
     def __init__(self, folder: Path, target: Profile, out: Path, source: Profile | None = None) -> None:
         self.folder, self.target, self.out = folder, target, out
-        self.source, self.project = read_project(folder, source)
+        there = survey(folder, source)
+        self.source, self.project = there.profile, there.project
         if not (target.model.definition or target.model.files):
             raise BadInput(
                 f"nothing can be written for {target.title} yet: its profile declares no files",
@@ -41,14 +36,9 @@ class Plan:
             )
         if self.source.name == target.name:
             raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
-        self.own, left = own_files(folder)
-        self.scanned = scan_imports(folder, self.own, self.source)
-        for function in self.project.functions:
-            scan_entry(folder, function, self.scanned, script=self.source.model.handler.script)
-        self.gaps = Gaps.between(self.source, target, self.project, self.scanned)
+        self.own, self.scanned = there.own, there.scanned
+        self.gaps = gaps_of(there, target)
         self.carried, self.findings = self.gaps.carried, self.gaps.findings
-        for path, (why, remedy) in left.items():
-            self.gaps.note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
         if not self.carried:
             raise BadInput(
                 f"{self.project.name or folder} has no function that can be carried to {target.title}",
@@ -104,6 +94,7 @@ class Plan:
             ],
             left_behind=[function.name for function in self.gaps.left],
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
+            checklist=[NeedRecord.model_validate(asdict(need)) for need in self.gaps.checklist()],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
         )
 
@@ -181,40 +172,6 @@ class Plan:
                 before=before,
             )
         return made
-
-
-def _walk(folder: Path) -> Iterable[Path]:
-    """Yield the files of a project in a fixed order, and links to folders, which are not followed."""
-    for top, folders, names in os.walk(folder):
-        here = Path(top)
-        links = [name for name in folders if (here / name).is_symlink()]
-        folders[:] = sorted(n for n in folders if n not in NOT_CARRIED and not n.startswith(".") and n not in links)
-        for name in sorted([*names, *links]):
-            yield here / name
-
-
-def own_files(folder: Path) -> tuple[dict[str, bytes], dict[str, tuple[str, str]]]:
-    """Return a project's own files, as they would be deployed, and what is left behind: path → (why, remedy)."""
-    files: dict[str, bytes] = {}
-    left: dict[str, tuple[str, str]] = {}
-    root = folder.resolve()
-    for path in _walk(folder):
-        relative = path.relative_to(folder).as_posix()
-        if path.suffix in (".pyc", ".pyo"):
-            continue
-        if path.name.startswith("."):
-            left[relative] = "hidden files may hold secrets", "Set at the target what it holds"
-        elif not path.resolve().is_relative_to(root):
-            left[relative] = "a link out of the project", "Copy what is needed of it into the project"
-        elif path.is_dir():
-            left[relative] = "a link to a folder", "Copy what is needed of it into the project"
-        elif not path.is_file():
-            left[relative] = "not a plain file", "Leave it out"
-        elif path.stat().st_size > LARGEST_FILE:
-            left[relative] = f"larger than {LARGEST_FILE:,} bytes", "Put it where the target can fetch it"
-        else:
-            files[relative] = path.read_bytes()
-    return files, left
 
 
 def _relative(folder: Path, out: Path) -> str:

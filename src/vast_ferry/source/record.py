@@ -44,6 +44,15 @@ class FindingRecord(_Model):
         return Finding(self.code, self.severity, self.reason, self.remedy, place, self.function, self.field)
 
 
+class NeedRecord(_Model):
+    """One thing that must exist at the target before the first call; not `by_hand`: the definition declares it."""
+
+    what: str
+    name: str
+    functions: list[str]
+    by_hand: bool = True
+
+
 class SideRecord(_Model):
     """One side of a crossing: provider with edition; project, and profile file if it does not ship, relative."""
 
@@ -75,6 +84,7 @@ class Record(_Model):
     functions: list[FunctionRecord]
     left_behind: list[str] = Field([], description="functions that were not carried")
     findings: list[FindingRecord] = []
+    checklist: list[NeedRecord] = Field([], description="what must exist at the target before the first call")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
 
     def to_text(self) -> str:

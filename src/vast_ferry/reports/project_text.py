@@ -1,0 +1,203 @@
+"""Surveys and gaps as text for people, through rich."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import groupby
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from vast_ferry.definitions.key_filters import to_ends
+from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.hub.functions import EventTrigger, Function, RouteTrigger, Trigger
+from vast_ferry.hub.keys import EVERY_KEY, All, AnyOf, KeyFilter, Not, Piece
+from vast_ferry.hub.schedules import described
+from vast_ferry.providers.price import Bill
+from vast_ferry.reports.text import SEVERITY_HEADING, SEVERITY_STYLE, findings_table, heading
+from vast_ferry.source.gaps import Gaps, Need
+from vast_ferry.source.survey import Survey
+
+_CALLERS = {"public": "anyone", "key": "with a key", "principal": "known callers"}
+#: Of a project with more functions than these, each has a line of its own and no more.
+SHORT_FROM = 40
+
+
+def filter_text(one: KeyFilter) -> str:
+    """Return a filter on keys as a person reads it: `*` for any text, `{name}` for a segment."""
+    try:
+        prefix, suffix = to_ends(one)
+        return f"{prefix}*{suffix}"
+    except CannotHold:
+        pass
+    if isinstance(one, All | AnyOf):
+        return (" and " if isinstance(one, All) else " or ").join(filter_text(inner) for inner in one.filters)
+    if isinstance(one, Not):
+        return f"not {filter_text(one.filter)}"
+    return "".join(part if isinstance(part, str) else _piece(part) for part in one.parts)
+
+
+def _piece(piece: Piece) -> str:
+    if piece.kind in ("of", "but"):
+        return f"[{'!' * (piece.kind == 'but')}{piece.chars}]"
+    return {"any": "*", "part": "*", "segment": f"{{{piece.name}}}", "one": "?"}[piece.kind]
+
+
+def trigger_text(trigger: Trigger) -> str:
+    """Return what causes a call, in a line."""
+    if isinstance(trigger, RouteTrigger):
+        callers = f", {_CALLERS[trigger.callers]}" if trigger.callers else ""
+        types = "".join(f", {name} is {kind}" for name, kind in trigger.types.items())
+        return f"{'|'.join(trigger.methods) or 'any method'} {trigger.route}{types}{callers}"
+    return f"{trigger.kind} {_event_text(trigger)}".strip()
+
+
+def _event_text(trigger: EventTrigger) -> str:
+    told = [trigger.source] if trigger.source else []
+    if trigger.filter != EVERY_KEY:
+        told.append(filter_text(trigger.filter))
+    if trigger.schedule:
+        told.append(described(trigger.schedule))
+    text = " ".join(told)
+    if trigger.changes:
+        text += f", {' or '.join(trigger.changes)}"
+    for name, values in trigger.where.items():
+        text += f", {name} {' or '.join(values)}"
+    if trigger.batch_size:
+        text += f", {trigger.batch_size} at a time"
+    return text
+
+
+def survey_text(there: Survey, title: str) -> RenderableType:
+    """Return what is in a project: its functions, what stands behind them, and what was not understood."""
+    project = there.project
+    place = f", {project.region}" if project.region else ""
+    count = len(project.functions)
+    about = f"{project.name}: {count} function{'' if count == 1 else 's'} at {there.profile.title}{place}"
+    if project.stages:
+        about += f", stages {', '.join(stage.name for stage in project.stages)}"
+    parts: list[RenderableType] = [heading(title, about), Text()]
+    parts.append(
+        _functions_short(there) if count > SHORT_FROM else Group(*(_function(there, f) for f in project.functions))
+    )
+    services = there.services
+    if services:
+        parts.append(Text("Behind them", "bold"))
+        table = Table.grid(padding=(0, 2, 0, 0))
+        for kind, names in services.items():
+            shown = ", ".join(names[:SHORT_FROM]) + (f" and {len(names) - SHORT_FROM} more" * (len(names) > SHORT_FROM))
+            table.add_row({"object": "buckets", "message": "channels", "record": "tables"}.get(kind, f"{kind}s"), shown)
+        parts += [Padding(table, (0, 0, 0, 2)), Text()]
+    for severity, findings in groupby(there.findings, key=lambda finding: finding.severity):
+        parts += [Text(SEVERITY_HEADING[severity], SEVERITY_STYLE[severity]), findings_table(findings), Text()]
+    if there.left:
+        parts.append(Text(f"Not deployed: {', '.join(there.left)}", "dim"))
+    return Group(*parts)
+
+
+def _functions_short(there: Survey) -> RenderableType:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for function in there.project.functions:
+        triggers = "; ".join(trigger_text(trigger) for trigger in function.triggers) or "called directly"
+        table.add_row(Text(function.name, "bold"), triggers)
+    return Group(table, Text())
+
+
+def _function(there: Survey, function: Function) -> RenderableType:
+    limits = [f"Python {function.language}" if function.language else ""]
+    limits += [
+        f"{function.memory} MiB" if function.memory else "",
+        f"{function.timeout:g} s" if function.timeout else "",
+    ]
+    limits += [f"{function.attempts} attempts" if function.attempts else ""]
+    entry = (
+        function.entry.file if there.profile.model.handler.script else f"{function.entry.file}#{function.entry.name}"
+    )
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True, style="dim", min_width=7)
+    for trigger in function.triggers or ():
+        table.add_row("on", trigger_text(trigger))
+    if not function.triggers:
+        table.add_row("on", "a direct call")
+    settings = [*(f"{name}" for name in function.variables), *(f"{name} (secret)" for name in function.secrets)]
+    if settings:
+        table.add_row("has", ", ".join(settings))
+    needs = there.needs[function.name]
+    reads = dict.fromkeys(
+        setting.name
+        for setting in needs.settings
+        if setting.name not in function.variables and setting.name not in function.secrets and not setting.given
+    )
+    if reads:
+        table.add_row("reads", Text(f"{', '.join(reads)}: not declared", "yellow"))
+    does = [str(access) for access in needs.access]
+    does += [f"{use.client.operation.replace('.', ' ')} by a computed name" for use in needs.unknown]
+    if does:
+        table.add_row("does", ", ".join(dict.fromkeys(does)))
+    if function.dead_letter:
+        table.add_row("fails to", function.dead_letter)
+    first = Text.assemble((function.name, "bold"), "  ", entry, "  ", (", ".join(x for x in limits if x), "dim"))
+    return Group(first, Padding(table, (0, 0, 0, 2)), Text())
+
+
+def gaps_text(gaps: Gaps, title: str, bills: Mapping[str, Bill], crossings: Sequence[int]) -> RenderableType:
+    """Return what won't carry across, worst first, what must be there first, and what a month costs at both ends."""
+    carried, left = len(gaps.carried), len(gaps.left)
+    about = f"{gaps.source.title} → {gaps.target.title}: {carried} of {carried + left} functions can be carried"
+    parts: list[RenderableType] = [heading(title, about), Text()]
+    for severity, findings in groupby(gaps.worst_first, key=lambda finding: finding.severity):
+        listed = list(findings)
+        parts += [
+            Text.assemble((SEVERITY_HEADING[severity], SEVERITY_STYLE[severity]), (f"  {len(listed)}", "dim")),
+            findings_table(listed),
+            Text(),
+        ]
+    parts.append(checklist_text(gaps.checklist(), gaps.target.title))
+    if bills:
+        parts += [Text(), bills_text(bills, crossings)]
+    blocking = sum(finding.severity == "blocking" for finding in gaps.findings)
+    end = f"{blocking} blocking." if blocking else "Nothing is blocking."
+    parts += [Text(), Text(end, SEVERITY_STYLE[gaps.worst_first[0].severity] if blocking else "green")]
+    return Group(*parts)
+
+
+def checklist_text(needs: Iterable[Need], target: str) -> RenderableType:
+    """Return what must exist at the target before the first call, by what it is."""
+    parts: list[RenderableType] = []
+    for by_hand, group in groupby(needs, key=lambda need: need.by_hand):
+        about = f"Before the first call at {target}" if by_hand else "Declared by the definition that is written"
+        table = Table.grid(padding=(0, 2, 0, 0))
+        for what, same in groupby(group, key=lambda need: need.what):
+            for index, need in enumerate(same):
+                users = ", ".join(need.functions[:4]) + (
+                    f" and {len(need.functions) - 4} more" * (len(need.functions) > 4)
+                )
+                table.add_row(
+                    Text("☐" if by_hand else " "), Text("" if index else what, "bold"), need.name, Text(users, "dim")
+                )
+        parts += [Text(about, "bold" if by_hand else "dim"), Padding(table, (0, 0, 1, 2))]
+    return Group(*parts)
+
+
+def bills_text(bills: Mapping[str, Bill], crossings: Sequence[int]) -> RenderableType:
+    """Return the bills step by step, side by side in one table."""
+    parts: list[RenderableType] = [Text("What a month costs", "bold")]
+    for title, one in bills.items():
+        table = Table.grid(padding=(0, 2, 0, 0))
+        table.add_column(no_wrap=True)
+        table.add_column()
+        table.add_column(justify="right", no_wrap=True)
+        for step in one.steps:
+            table.add_row(step.what, Text(step.sum, "dim"), "" if step.amount is None else f"{step.amount:,.2f}")
+        table.add_row(Text("in all", "bold"), "", Text(f"{one.total:,.2f} {one.coin}", "bold"))
+        parts += [Text(f"  {title}"), Padding(table, (0, 0, 1, 4))]
+    if len(bills) > 1:
+        told = ", ".join(f"{count:,}" for count in crossings)
+        parts.append(
+            Text(
+                f"  The two cost the same at {told} calls a month." if told else "  Neither overtakes the other.", "dim"
+            )
+        )
+    return Group(*parts)

@@ -1,0 +1,80 @@
+"""A project looked at as it is: what is declared, what the code calls and reads, what stands behind it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from vast_ferry.definitions.project import read_project
+from vast_ferry.hub.findings import BadInput, Finding, Severity
+from vast_ferry.hub.functions import Project
+from vast_ferry.providers.profile import Profile
+from vast_ferry.providers.registry import find_profile
+from vast_ferry.source.access import Needs, needs_of, services_of
+from vast_ferry.source.files import own_files
+from vast_ferry.source.gaps import Gaps
+from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What is there: the project as declared, what its code says, and what each function needs.
+
+    `left` are files that would not be deployed: path → (why, remedy).
+    """
+
+    profile: Profile
+    project: Project
+    scanned: Scanned
+    needs: Mapping[str, Needs]
+    own: Mapping[str, bytes]
+    left: Mapping[str, tuple[str, str]]
+
+    @property
+    def services(self) -> dict[str, list[str]]:
+        """Return the buckets, channels, tables, schedules and signals that are used, by kind."""
+        return services_of(self.project.functions, self.needs.values())
+
+    @property
+    def findings(self) -> list[Finding]:
+        """Return what could not be understood, worst first."""
+        found = [*self.project.findings, *self.scanned.findings]
+        return sorted(found, key=lambda finding: list(Severity).index(finding.severity))
+
+
+def survey(project: Path | str, source: str | Profile | None = None) -> Survey:
+    """Return what is in a project: functions, triggers, settings, secrets by name, services and calls of them.
+
+    Nothing is run and nothing is written. Raises BadInput, with file and line, for a project that can't be read or an
+    entry that points nowhere.
+    """
+    folder = Path(project)
+    wanted = find_profile(source) if isinstance(source, str) else source
+    profile, read = read_project(folder, wanted)
+    own, left = own_files(folder)
+    scanned = scan_imports(folder, own, profile)
+    for function in read.functions:
+        scan_entry(folder, function, scanned, script=profile.model.handler.script)
+    needs = {function.name: needs_of(function, scanned) for function in read.functions}
+    return Survey(profile, read, scanned, needs, own, left)
+
+
+def find_gaps(project: Path | str, *, to: str | Profile, source: str | Profile | None = None) -> Gaps:
+    """Return what of a project won't carry across to provider `to`, before anything is written.
+
+    Raises BadInput for a project that can't be read, an unknown provider, or the one where the project is already.
+    """
+    target = find_profile(to) if isinstance(to, str) else to
+    there = survey(project, source)
+    if there.profile.name == target.name:
+        raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
+    return gaps_of(there, target)
+
+
+def gaps_of(there: Survey, target: Profile) -> Gaps:
+    """Return what of a surveyed project won't carry across to a provider."""
+    gaps = Gaps.between(there.profile, target, there.project, there.scanned)
+    for path, (why, remedy) in there.left.items():
+        gaps.note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
+    return gaps
