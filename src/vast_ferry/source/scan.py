@@ -202,7 +202,7 @@ class _Scanner:
         for statement in tree.body:
             named = isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
             walked = nodes.setdefault(statement.name if named else "", [])  # type: ignore[attr-defined]
-            walked += ast.walk(statement)
+            walked += _walk(statement)
         for walked in nodes.values():
             for node in walked:
                 if isinstance(node, ast.Import | ast.ImportFrom):
@@ -326,6 +326,23 @@ class _Scanner:
             text = _text_of(node.args[0], constants)
             return Setting(text, place, secret=True) if text else None
         return None
+
+
+def _walk(root: ast.AST) -> list[ast.AST]:
+    """Return a node and all below it, in the order of the source; several times faster than `ast.walk`."""
+    found: list[ast.AST] = []
+    stack = [root]
+    while stack:
+        node = stack.pop()
+        found.append(node)
+        below: list[ast.AST] = []
+        for value in node.__dict__.values():
+            if value.__class__ is list:
+                below += [item for item in value if isinstance(item, ast.AST)]
+            elif isinstance(value, ast.AST) and not isinstance(value, ast.expr_context):
+                below.append(value)
+        stack += reversed(below)
+    return found
 
 
 def _attributes(place: str) -> list[Attr]:
