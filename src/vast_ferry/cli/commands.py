@@ -49,14 +49,21 @@ def cli() -> None:
 @cli.command()
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
+@click.option("--openapi", type=click.Path(path_type=Path), help="Also write its HTTP functions as OpenAPI 3.1.")
 @FORMAT
-def survey(project: Path, source: str | None, form: str) -> None:
+def survey(project: Path, source: str | None, openapi: Path | None, form: str) -> None:
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
     from vast_ferry.reports.data import survey_data
     from vast_ferry.reports.project_text import survey_text
     from vast_ferry.source.survey import survey as look_at
 
     there = look_at(project, source)
+    if openapi:
+        from vast_ferry.definitions.openapi import write_openapi
+        from vast_ferry.reports.files import moved
+
+        text = write_openapi(there.project, openapi)
+        moved(openapi, lambda name: Path(name).write_text(text, encoding="utf-8"))
     emit(form, survey_data(there), survey_text(there, str(project)))
 
 

@@ -210,7 +210,10 @@ class _Scanner:
                     self._import(node, file, aliases)
         seen: set[str] = set()
         parts = {name: self._part(file, walked, aliases, constants, seen) for name, walked in nodes.items()}
-        unseen = tuple(self._unseen(aliases, seen))
+        mentioned = {
+            own: at for own, at in aliases.items() if any(own.partition(".")[0] in p.names for p in parts.values())
+        }
+        unseen = tuple(self._unseen(mentioned, seen))
         if unseen:
             parts[""] = replace(parts[""], uses=(*parts[""].uses, *unseen))
         self.scanned[file] = FileScan(frozenset(_top_names(tree)), own, parts)
