@@ -154,7 +154,7 @@ class Plan:
         for file in self.target.model.files:
             if file.services and not services:
                 continue
-            if file.services:
+            if file.services and file.todo:
                 self.gaps.note(
                     "services-brought-along",
                     Severity.TODO,

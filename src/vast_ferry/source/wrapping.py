@@ -102,7 +102,7 @@ class Wrapping:
         if self.target.model.handler.process == "project":
             routing = ("match_route", "route_order")
         if self.target.model.handler.script:
-            routing += ("document_of",)
+            routing += ("document_of",) if self.target.model.handler.entry else ("run_script",)
         if self.mixed:
             routing += ("gently",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
@@ -164,6 +164,7 @@ class Wrapping:
             handler=entry.name,
             parameters=parameters[0],
             calls=calls,
+            script=self.target.model.handler.script and not self.target.model.handler.entry,
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
 

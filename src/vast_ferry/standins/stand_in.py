@@ -34,7 +34,8 @@ def stand_in_setup(
         entry,
         driver_source(profile, kinds, without, bindings),
         function,
-        profile.modules,
+        # Where services are folders, what handlers import comes along with them, and is what shall be proven.
+        {} if handler.mount else profile.modules,
         dict(variables or {}),
         tuple(secrets),
         script=handler.script,
