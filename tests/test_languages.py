@@ -320,7 +320,7 @@ def test_filters_that_are_none(read: Any) -> None:
 
 
 def test_captures_are_written_with_names() -> None:
-    assert write_captures(Pattern.of("a/", ANY)) == "a/{rest...}"
+    assert write_captures(Pattern.of("a/", ANY)) == "a/{...}"
     assert captures_of(read_captures("{apiary}/{day}.csv")) == ("apiary", "day")
     with pytest.raises(CannotHold):
         write_captures(Pattern.of("a", ANY))

@@ -81,6 +81,8 @@ class Form:
         """Return what the definition says for a hub's value; raises CannotHold where it has no words for it."""
         if isinstance(value, dict):
             return {key: list(item) if isinstance(item, tuple) else item for key, item in value.items()}
+        if isinstance(value, float) and value.is_integer():
+            return int(value)
         return list(value) if isinstance(value, tuple) else value
 
 

@@ -148,11 +148,14 @@ def _one_pattern(one: KeyFilter) -> Pattern:
 
 # --- paths with captures ---------------------------------------------------------------------------------------------
 
-_CAPTURE = re.compile(r"\{([A-Za-z_]\w*)(\.\.\.)?\}|\{\}", re.ASCII)
+_CAPTURE = re.compile(r"\{([A-Za-z_]\w*)?(\.\.\.)?\}", re.ASCII)
 
 
 def read_captures(text: str) -> KeyFilter:
-    """Return the filter of a path with captures: `{name}` is a segment or part of one, `{name...}` the rest."""
+    """Return the filter of a path with captures: `{name}` is a segment or part of one, `{name...}` the rest.
+
+    Without a name nothing is captured; `{...}` may then be empty.
+    """
     parts: list[str | Piece] = []
     names: list[str] = []
     at = 0
@@ -170,12 +173,9 @@ def read_captures(text: str) -> KeyFilter:
 
 
 def write_captures(one: KeyFilter) -> str:
-    """Return the path with captures that lets through what a filter does; what has no name is given one."""
-    parts = _one_pattern(one).parts
-    taken = {part.name for part in parts if isinstance(part, Piece)}
-    free = (name for name in ("rest", *(f"rest{number}" for number in range(2, 99))) if name not in taken)
+    """Return the path with captures that lets through what a filter does."""
     made = []
-    for index, part in enumerate(parts):
+    for part in _one_pattern(one).parts:
         if isinstance(part, str):
             if re.search(r"[{}]", part):
                 raise CannotHold(f"its paths have braces for captures, and {part!r} has some of its own")
@@ -183,10 +183,7 @@ def write_captures(one: KeyFilter) -> str:
         elif part.kind == "segment":
             made.append(f"{{{part.name}}}")
         elif part.kind == "any":
-            before = index == 0 or (isinstance(parts[index - 1], str) and str(parts[index - 1]).endswith("/"))
-            if not part.name and not before:
-                raise CannotHold("there a capture of the rest is never empty, and here it may be")
-            made.append(f"{{{part.name or next(free)}...}}")
+            made.append(f"{{{part.name}...}}")
         else:
             raise CannotHold("its paths have no sign for a single character")
     return "".join(made)

@@ -17,7 +17,18 @@ from vast_ferry.documents.json_file import write_json
 from vast_ferry.documents.toml_file import write_toml
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
-from vast_ferry.hub.keys import ANY, EVERY_KEY, KeyFilter, Pattern, Undecided, all_of, begins, differing_key, ends
+from vast_ferry.hub.keys import (
+    ANY,
+    EVERY_KEY,
+    KeyFilter,
+    Pattern,
+    Undecided,
+    all_of,
+    begins,
+    differing_key,
+    ends,
+    without_captures,
+)
 from vast_ferry.hub.schedules import Schedule, first_difference
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import CodeModel, DefinitionModel, DefinitionRow, TriggerModel
@@ -151,6 +162,8 @@ class _Fitting:
     def _filter(self, wanted: KeyFilter) -> dict[str, Any]:
         if wanted == EVERY_KEY:
             return {}
+        if self.profile.model.handler.output:  # where a capture would become a parameter of the handler
+            wanted = without_captures(wanted)
         why = "it has no filter on keys"
         for candidate in _ever_wider(wanted):
             try:
@@ -305,9 +318,36 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
     data, _ = fit_function(function, profile)
     # A trigger of which nothing could be read says nothing; a finding tells of it.
     triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
+    if profile.model.handler.output and function.bindings:
+        triggers = _bound(function, triggers, model)
     if not function.triggers and (called := _model_of("call", model)) is not None and called.rows:
         triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
     return {**data, model.functions.triggers_at: triggers} if triggers else data
+
+
+def _bound(function: Function, triggers: list[dict[str, Any]], model: DefinitionModel) -> list[dict[str, Any]]:
+    """Return triggers with what a function's bindings say of them, and the inputs and outputs beside them."""
+    made = [dict(trigger) for trigger in triggers]
+    for binding in function.bindings:
+        kinds = [one for one in model.functions.triggers if (one.kind, one.way) == (binding.kind, binding.way)]
+        if not kinds:
+            continue
+        values = {
+            "parameter": binding.name,
+            "source": binding.source,
+            "key": binding.key,
+            "key_filter": binding.key,
+            "form": "" if binding.form == "whole" else binding.form,
+        }
+        rows = {row.at: values[row.is_] for row in kinds[0].rows if values.get(row.is_)}
+        if binding.way == "event":
+            for trigger in made:
+                if kinds[0].told_by in trigger:
+                    trigger.update({key: value for key, value in rows.items() if key != kinds[0].told_by})
+        else:
+            decorator = next((row.at for row in kinds[0].rows if not row.is_ and "." in row.at), "")
+            made.append({**({decorator: True} if decorator else {}), **rows})
+    return made
 
 
 def write_definition(project: Project, profile: Profile, comments: tuple[str, ...] = ()) -> dict[str, str]:

@@ -104,6 +104,21 @@ def all_of(*filters: KeyFilter) -> KeyFilter:
     return some[0] if len(some) == 1 else All(some) if some else EVERY_KEY
 
 
+def without_captures(one: KeyFilter) -> KeyFilter:
+    """Return a filter that lets through the same keys and captures nothing of them."""
+    if isinstance(one, Pattern):
+        parts: list[str | Piece] = []
+        for part in one.parts:
+            if isinstance(part, Piece) and part.kind == "any" and part.name:
+                parts += [Piece("one"), ANY]  # which is never empty
+            else:
+                parts.append(part if isinstance(part, str) else Piece(part.kind, "", part.chars))
+        return Pattern.of(*parts)
+    if isinstance(one, Not):
+        return Not(without_captures(one.filter))
+    return type(one)(tuple(without_captures(inner) for inner in one.filters))
+
+
 def captures_of(one: KeyFilter) -> tuple[str, ...]:
     """Return the names that a filter captures of a key."""
     if isinstance(one, Pattern):

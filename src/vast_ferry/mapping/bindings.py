@@ -24,10 +24,11 @@ FORMS: Final = {
 }
 
 
-def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: str) -> Delivery:
+def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: str, *, names: str = "") -> Delivery:
     """Return the function that calls a handler whose parameters are named by bindings, with hub fields in and out.
 
-    `output` is the name of the method by which a handler fills an output. Raises ValueError for bindings that don't go
+    `output` is the name of the method by which a handler fills an output; what is generated is called `names` and
+    more, so that several can stand in one module. Raises ValueError for bindings that don't go
     together.
     """
     kind = own.event.kind
@@ -37,7 +38,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     trigger = next((binding for binding in bindings if binding.way == "event"), None)
     if trigger is None or trigger.kind != kind:
         raise ValueError(f"no binding says what triggers a {kind} handler")
-    prefix = "" if kind == "http" else f"{kind}_"
+    prefix = names + ("" if kind == "http" else f"{kind}_")
     event = translate_event(f"{prefix}event_for", HUB_CALLS[kind], replace(own.event, objects={}))
     reply = translate_reply(f"{prefix}answer", own.answered, HUB_REPLY if kind == "http" else HUB_DONE)
     natives = own.event.parameters
@@ -80,11 +81,14 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
 
 
 def _names(pattern: str) -> list[str]:
-    return [piece.partition("}")[0] for piece in pattern.split("{")[1:]]
+    found = [piece.partition("}")[0].removesuffix("...") for piece in pattern.split("{")[1:]]
+    return [name for name in found if name]
 
 
 def _place(binding: Binding) -> str:
-    key = f"{binding.key!r}.format_map(captured)" if "{" in binding.key else repr(binding.key)
+    key = repr(binding.key)
+    if "{" in binding.key:
+        key = f"{binding.key.replace('...}', '}')!r}.format_map(captured)"
     if binding.kind == "record":
         return f"{{'table': {binding.source!r}, 'keys': dict(captured)}}"
     return f"{{'bucket': {binding.source!r}, 'key': {key}}}"

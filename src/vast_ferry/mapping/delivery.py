@@ -58,16 +58,24 @@ class Delivery:
 
 
 def deliver(
-    name: str, original: Kind, caller: Kind, about: str = "", *, fresh: bool = False, hosts: tuple[str, ...] = ()
+    name: str,
+    original: Kind,
+    caller: Kind,
+    about: str = "",
+    *,
+    fresh: bool = False,
+    hosts: tuple[str, ...] = (),
+    names: str = "",
 ) -> Delivery:
     """Return the function that calls a handler of `original`'s shapes as `caller` calls one of its own.
 
     Its first parameter is that handler, then come `caller`'s parameters, and `function` and `limit` where the handler
     is told more of its call than `caller` tells. A batch is split where `original` takes one event at a time: what
     raises is to be delivered again, and told as `caller` tells it; where `caller` has one event at a time, a batch of
-    one is made of it. `hosts` are those of `caller`'s parameters by which services are reached.
+    one is made of it. `hosts` are those of `caller`'s parameters by which services are reached; `names` begins the
+    names of what is generated.
     """
-    made = _Delivery(name, original, caller, about, fresh)
+    made = _Delivery((name, names), original, caller, about, fresh)
     if hosts:
         loop = ", 'loop': asyncio.get_running_loop()" if caller.asynchronous else ""
         held = ", ".join(f"{host!r}: {host}" for host in hosts)
@@ -78,10 +86,10 @@ def deliver(
 
 
 class _Delivery:
-    def __init__(self, name: str, original: Kind, caller: Kind, about: str, fresh: bool) -> None:
-        self.name, self.original, self.caller, self.about = name, original, caller, about
+    def __init__(self, named: tuple[str, str], original: Kind, caller: Kind, about: str, fresh: bool) -> None:
+        (self.name, names), self.original, self.caller, self.about = named, original, caller, about
         kind = original.event.kind
-        self.prefix = "" if kind == "http" else f"{kind}_"
+        self.prefix = names + ("" if kind == "http" else f"{kind}_")
         self.event = translate_event(
             f"{self.prefix}event_for", caller.event, original.event, "Return what the handler takes.", fresh=fresh
         )

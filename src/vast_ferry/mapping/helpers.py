@@ -1044,14 +1044,17 @@ def path_in_scope(scope: dict[str, Any]) -> str:
 
 @functools.lru_cache(maxsize=256)
 def _pattern(pattern: str) -> re.Pattern[str]:
-    parts = re.split(r"(\{\w+\})", pattern)
-    return re.compile(
-        "".join(f"(?P<{part[1:-1]}>[^/]+)" if part.startswith("{") else re.escape(part) for part in parts), re.DOTALL
-    )
+    made = []
+    for part in re.split(r"(\{\w*(?:\.\.\.)?\})", pattern):
+        name = part[1:-1].removesuffix("...")
+        some = (".+" if name else ".*") if part.endswith("...}") else "[^/]+"
+        kept = f"(?P<{name}>{some})" if name else some
+        made.append(kept if part.startswith("{") else re.escape(part))
+    return re.compile("".join(made), re.DOTALL)
 
 
 def captured_by(pattern: str, key: str) -> dict[str, str]:
-    """Return what a pattern such as `{apiary}/{day}.csv` captures of a key; a capture holds no slash."""
+    """Return what a pattern such as `{apiary}/{day}.csv` captures of a key; `{rest...}` alone holds slashes."""
     found = _pattern(pattern).fullmatch(key)
     if found is None:
         raise ValueError(f"the key {key!r} is not like {pattern}")

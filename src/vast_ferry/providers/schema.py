@@ -248,7 +248,9 @@ class FileModel(Model):
     template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
     keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
     services: bool = Field(False, description="only where a handler calls services")
-    todo: bool = Field(True, description="whether these services are a makeshift, for which a person has to find others")
+    todo: bool = Field(
+        True, description="whether these services are a makeshift, for which a person has to find others"
+    )
 
 
 class MemoryModel(Model):

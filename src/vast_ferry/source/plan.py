@@ -9,10 +9,11 @@ from pathlib import Path, PurePosixPath
 
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.findings import BadInput, Place, Severity
-from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
-from vast_ferry.source.record import FindingRecord, FunctionRecord, NeedRecord, Record, SideRecord
+from vast_ferry.source.home import as_at_home, home_of
+from vast_ferry.source.record import BindingRecord, FindingRecord, FunctionRecord, NeedRecord, Record, SideRecord
 from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
 
@@ -36,7 +37,12 @@ class Plan:
             )
         if self.source.name == target.name:
             raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
+        self.home = home_of(folder, target)
+        if self.home:
+            there = as_at_home(there, self.home, target, folder)
+            self.project = there.project
         self.own, self.scanned = there.own, there.scanned
+        self.made: list[str] = []
         self.gaps = gaps_of(there, target)
         self.carried, self.findings = self.gaps.carried, self.gaps.findings
         if not self.carried:
@@ -50,6 +56,9 @@ class Plan:
         own = {path: content for path, content in self.own.items() if path not in self.project.files}
         if self.source.model.definition and self.source.model.definition.functions.code:
             own = {path: content for path, content in self.own.items() if path != self.source.model.definition.file}
+        if self.home:
+            return self._files_at_home(own)
+        self._refuse_shadows(own)
         scanned = self.scanned
         self.wrapping = Wrapping.between(self.source, self.target, _module_name(own), self.carried)
         limits = {function.name: self._limit(function) for function in self.carried}
@@ -72,7 +81,43 @@ class Plan:
                 "Rename yours",
                 Place(str(self.folder / clash[0])),
             )
+        return self._together(own, made)
+
+    def _together(self, own: dict[str, bytes], made: dict[str, str]) -> dict[str, bytes]:
+        self.made = sorted(made)
         return {**own, **{path: text.encode("utf-8") for path, text in made.items()}}
+
+    def _files_at_home(self, own: dict[str, bytes]) -> dict[str, bytes]:
+        """Return the files of a project that comes back: the author's own, and the definition as it is now."""
+        there = self._project_at_target()
+        made = write_definition(there, self.target, (MADE_BY, "The region is not set: choose one."))
+        code = self.target.model.definition.functions.code if self.target.model.definition else None
+        if code:
+            made.pop(code.file, None)
+            self.gaps.note(
+                "declared-in-code",
+                Severity.TODO,
+                "the decorators in the code declare the functions, as they did before; what was changed since then in "
+                f"{', '.join(self.project.files)} is not in them",
+                "Compare the two, and change the decorators by hand",
+            )
+        return self._together(own, made)
+
+    def _refuse_shadows(self, own: dict[str, bytes]) -> None:
+        """Refuse a project whose file would hide a module that the target provides."""
+        model = self.target.model
+        theirs = {*model.modules, *model.decorators, *(c.root for c in self.target.clients)} - set(
+            model.handler.parameters
+        )
+        brought = {file.path for file in model.files}
+        for name in sorted(theirs):
+            path = f"{name.replace('.', '/')}.py"
+            if path in own and path not in brought:
+                raise BadInput(
+                    f"the project has a file {path}, and {self.target.title} provides a module of that name",
+                    "Rename yours; or, if it was made by a crossing, carry the original project instead",
+                    Place(str(self.folder / path)),
+                )
 
     def record(self, files: dict[str, bytes]) -> Record:
         """Return the record of the crossing with these files."""
@@ -86,9 +131,10 @@ class Plan:
             functions=[
                 FunctionRecord(
                     name=function.name,
-                    style="wrapped",
-                    entry=f"{function.entry.file}#{function.entry.name}",
-                    carried_entry="{0.file}#{0.name}".format(self.wrapping.shim_entry(function)),
+                    style="native" if self.home else "wrapped",
+                    entry=self._came_by(function),
+                    carried_entry="{0.file}#{0.name}".format(self._entry_there(function)),
+                    bindings=[BindingRecord.model_validate(asdict(one)) for one in function.bindings],
                 )
                 for function in self.carried
             ],
@@ -96,7 +142,17 @@ class Plan:
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
             checklist=[NeedRecord.model_validate(asdict(need)) for need in self.gaps.checklist()],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
+            made=self.made,
         )
+
+    def _entry_there(self, function: Function) -> Entry:
+        return function.entry if self.home else self.wrapping.shim_entry(function)
+
+    def _came_by(self, function: Function) -> str:
+        before = {one.name: one.carried_entry for one in self.home.functions} if self.home else {}
+        if function.name in before:
+            return before[function.name]
+        return f"{function.entry.file}#{function.entry.name}"
 
     def _profile_file(self, profile: Profile) -> str:
         return "" if is_shipped(profile) else _relative(profile.path, self.out)
@@ -112,8 +168,8 @@ class Plan:
         functions = tuple(
             replace(
                 self.gaps.fitted[function.name],
-                entry=self.wrapping.shim_entry(function),
-                bindings=(),
+                entry=self._entry_there(function),
+                bindings=function.bindings if self.home else (),
             )
             for function in self.carried
         )

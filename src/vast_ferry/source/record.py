@@ -65,6 +65,17 @@ class SideRecord(_Model):
         return find_profile(str(crossing / self.profile) if self.profile else self.provider)
 
 
+class BindingRecord(_Model):
+    """A declared input or output, as the hub has it."""
+
+    name: str
+    way: Literal["event", "in", "out"]
+    kind: Literal["object", "message", "http", "record", "schedule", "signal", "call"]
+    source: str = ""
+    key: str = ""
+    form: str = "whole"
+
+
 class FunctionRecord(_Model):
     """One function that was carried: the author's entry, and the entry at the target."""
 
@@ -72,6 +83,7 @@ class FunctionRecord(_Model):
     style: Literal["wrapped", "native"]
     entry: str
     carried_entry: str
+    bindings: list[BindingRecord] = Field([], description="declared inputs and outputs that became parameters")
 
 
 class Record(_Model):
@@ -86,6 +98,7 @@ class Record(_Model):
     findings: list[FindingRecord] = []
     checklist: list[NeedRecord] = Field([], description="what must exist at the target before the first call")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
+    made: list[str] = Field([], description="those of the files that are not the author's own")
 
     def to_text(self) -> str:
         """Return the record as JSON text, the same for the same crossing."""

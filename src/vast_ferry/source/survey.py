@@ -14,6 +14,7 @@ from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.access import Needs, needs_of, services_of
 from vast_ferry.source.files import own_files
 from vast_ferry.source.gaps import Gaps
+from vast_ferry.source.record import holds_crossing, read_record
 from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 
 
@@ -51,6 +52,8 @@ def survey(project: Path | str, source: str | Profile | None = None) -> Survey:
     """
     folder = Path(project)
     wanted = find_profile(source) if isinstance(source, str) else source
+    if wanted is None and holds_crossing(folder):  # which knows its edition, as no definition does
+        wanted = read_record(folder).target.find_profile(folder)
     profile, read = read_project(folder, wanted)
     own, left = own_files(folder)
     scanned = scan_imports(folder, own, profile)

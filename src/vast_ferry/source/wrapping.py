@@ -5,18 +5,22 @@ from __future__ import annotations
 import keyword
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
 import jinja2
 import jinja2.sandbox
 
-from vast_ferry.hub.functions import Entry, Function
+from vast_ferry.hub.functions import Binding, Entry, Function
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.bindings import deliver_bound
+from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
 from vast_ferry.providers.profile import Profile
 
 
@@ -49,6 +53,54 @@ def unique_slugs(names: Iterable[str]) -> dict[str, str]:
 
 
 @dataclass(frozen=True, slots=True)
+class Bound:
+    """How a handler whose parameters are named by bindings is called: from the target's event to the hub's, and on."""
+
+    delivery: Delivery  # calls what takes hub fields
+    inner: Delivery  # takes hub fields, and calls the handler
+    text: str  # the function that puts the two together
+    bindings: tuple[Binding, ...]
+
+
+def binds(source: Profile, function: Function) -> bool:
+    """Tell whether a handler takes more, or other things, than the event as its provider hands it over."""
+    if not source.model.handler.output or len(function.kinds) != 1:
+        return False
+    usual = source.kind(function.kinds[0]).event.event_parameters[0]
+    return any(
+        one.way != "event" or one.form != "whole" or re.search(r"\{\w", one.key) or one.name != usual
+        for one in function.bindings
+    )
+
+
+def _bind(source: Profile, target: Profile, function: Function, name: str) -> Bound:
+    (kind,) = function.kinds
+    about = f"Call {function.entry.name} with what {target.title} hands over, as its bindings say."
+    hub = Kind(HUB_CALLS[kind], HUB_REPLY if kind == "http" else HUB_DONE)
+    inner = deliver_bound(
+        f"{name}_by_its_bindings", source.kind(kind), function.bindings, source.model.handler.output, names=f"{name}_"
+    )
+    outer = deliver(
+        f"{name}_from_there",
+        hub,
+        target.kind(kind),
+        about,
+        fresh=True,
+        hosts=target.hosts,
+        names=f"{name}_to_hub_",
+    )
+    given = ", ".join(outer.parameters)
+    word, wait = ("async def", "await ") if outer.asynchronous else ("def", "")
+    defaults = {"function": 'function=""', "limit": "limit=60.0"}
+    taken = ", ".join(defaults.get(parameter, parameter) for parameter in outer.parameters)
+    text = (
+        f"{word} call_{name}(original, {taken}):\n    {docstring(about)}\n"
+        f"    return {wait}{outer.name}(lambda hub: {inner.name}(original, hub), {given})"
+    )
+    return Bound(outer, inner, text, function.bindings)
+
+
+@dataclass(frozen=True, slots=True)
 class Wrapping:
     """How the handlers of one project are wrapped: what every shim shares, a delivery a kind of event."""
 
@@ -59,11 +111,13 @@ class Wrapping:
     deliveries: Mapping[str, Delivery]
     more: tuple[Source, ...]
     mixed: bool = False  # whether a handler is called with events of several kinds
+    bound: Mapping[str, Bound] = field(default_factory=dict)  # functions whose parameters are named by bindings
 
     @classmethod
     def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
         """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
         functions = list(functions)
+        slugs = unique_slugs([function.name for function in functions])
         kinds = dict.fromkeys(kind for function in functions for kind in function.kinds)
         deliveries = {
             kind: deliver(
@@ -76,6 +130,11 @@ class Wrapping:
             )
             for kind in kinds
         }
+        bound = {
+            function.name: _bind(source, target, function, slugs[function.name])
+            for function in functions
+            if binds(source, function)
+        }
         more = []
         if target.model.handler.process == "project" and "http" in kinds:  # such a project routes by itself
             about = "Return the request's path as it came on the wire."
@@ -85,10 +144,11 @@ class Wrapping:
             source,
             target,
             module,
-            unique_slugs([function.name for function in functions]),
+            slugs,
             deliveries,
             tuple(more),
             any(len(function.kinds) > 1 for function in functions),
+            bound,
         )
 
     def shared_module(self) -> str:
@@ -112,7 +172,28 @@ class Wrapping:
             classes = [*self.client_imports(self.module), *classes]
         classes += dict.fromkeys(text for one in self.deliveries.values() for text in one.more)
         texts = [one.text for one in self.deliveries.values()]
+        if self.bound:
+            reached, code = self._operations()
+            sources += reached
+            classes += code
+            for one in self.bound.values():
+                sources += one.delivery.sources
+                sources += one.inner.sources
+                classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
+                texts += [one.inner.text, one.delivery.text, one.text]
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
+
+    def _operations(self) -> tuple[list[Source], list[str]]:
+        """Return what bound handlers reach services by: operations of the hub, made of the target's clients."""
+        kinds = [binding.kind for one in self.bound.values() for binding in one.bindings]
+        wanted = [name for name in OPERATIONS if name.partition(".")[0] in kinds]
+        ours = [replace(HUB_CLIENTS[name], root="operate", path=name.replace(".", "_")) for name in wanted]
+        sources, code = client_module(
+            f"{self.target.title}'s services.", "operate", ours, self.target.operations, self.target.hosts
+        )
+        table = ", ".join(f"{name!r}: {name.replace('.', '_')}" for name in wanted)
+        imports = [] if self.source.context_classes(self.target.operations)[1] else self.client_imports(self.module)
+        return sources, [*imports, code, f"operate = {{{table}}}"]
 
     def client_imports(self, here: str = "") -> list[str]:
         """Return what a module other than `here` needs to reach the target's services."""
@@ -144,6 +225,10 @@ class Wrapping:
         deliveries = [self.deliveries[kind] for kind in kinds]
         given = {"function": f"function={function.name!r}", "limit": f"limit={limit:g}"}
         parameters = [[name for name in one.parameters if name not in given] for one in deliveries]
+        if function.name in self.bound:
+            one = self.bound[function.name].delivery
+            deliveries = [replace(one, name=f"call_{self.slugs[function.name]}")]
+            parameters = [[name for name in one.parameters if name not in given]]
         calls = []
         for kind, one, own in zip(kinds, deliveries, parameters, strict=True):
             names = dict(zip(own, parameters[0], strict=True))

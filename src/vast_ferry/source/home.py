@@ -1,0 +1,59 @@
+"""A crossing that goes back to where it came from: its handlers are what they were, so nothing needs to be wrapped."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.hub.functions import Binding, Entry, Function
+from vast_ferry.providers.profile import Profile
+from vast_ferry.source.access import needs_of
+from vast_ferry.source.record import FILE, FunctionRecord, Record, holds_crossing, read_record
+from vast_ferry.source.scan import scan_imports
+from vast_ferry.source.survey import Survey
+
+
+def home_of(folder: Path, target: Profile) -> Record | None:
+    """Return the record of the crossing that a folder holds, where it came from just this provider and edition."""
+    if not holds_crossing(folder):
+        return None
+    record = read_record(folder)
+    return record if record.source.provider == target.name and not record.source.profile else None
+
+
+def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Survey:
+    """Return a surveyed crossing with the entries that its functions had, and the author's own files alone.
+
+    A function that was added since then keeps its entry, and is told in a finding: it is written for another provider.
+    """
+    before = {one.name: one for one in record.functions}
+    made = {*record.made, FILE}
+    own = {path: content for path, content in there.own.items() if path not in made}
+    functions = []
+    findings = list(there.project.findings)
+    for function in there.project.functions:
+        if function.name not in before:
+            findings.append(
+                Finding(
+                    "added-since",
+                    Severity.BLOCKING,
+                    f"{function.name} was added after the project was carried: it is written for {there.profile.title}",
+                    "Write it anew for the provider where the project goes back to",
+                    function.place,
+                    function.name,
+                )
+            )
+        functions.append(_as_before(function, before.get(function.name)))
+    project = replace(there.project, functions=tuple(functions), findings=tuple(findings))
+    scanned = scan_imports(folder, own, home)
+    needs = {function.name: needs_of(function, scanned) for function in functions}
+    return replace(there, project=project, own=own, scanned=scanned, needs=needs)
+
+
+def _as_before(function: Function, record: FunctionRecord | None) -> Function:
+    if record is None:
+        return function
+    file, _, name = record.entry.partition("#")
+    bindings = tuple(Binding(**one.model_dump()) for one in record.bindings)
+    return replace(function, entry=Entry(file, name), bindings=bindings)

@@ -1,0 +1,168 @@
+"""Every provider as source and as target, and there and back: definitions, bindings and handlers together."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from conftest import Project
+
+from vast_ferry import BadInput, Verdict, carry, check
+from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.writing import FROM
+from vast_ferry.demo import PROJECT
+from vast_ferry.hub.functions import EventTrigger, Trigger
+from vast_ferry.hub.keys import differing_key
+from vast_ferry.hub.schedules import first_difference
+from vast_ferry.providers.registry import find_profile
+
+#: Written natively at Marrowby: bindings that become parameters, and a call of a service beside them.
+YARD = Path(__file__).parent / "projects" / "yard"
+
+#: target → samples of the demo that differ there, each explained by a blocking finding that is told beforehand
+EVERYWHERE = {
+    "ostermere@2": set(),
+    "thornwick@1": set(),
+    "thornwick@2": set(),
+    "marrowby@1": {"good-day.yaml"},  # no way to start a function
+    "marrowby@2": {"good-day.yaml"},
+    "quillhaven@1": {"good-day.yaml"},
+    "brackendale@1": {"good-day.yaml"},
+}
+
+
+def without_captured(folder: Path) -> None:
+    """Put the demo's samples into a folder, without native events of its own provider."""
+    shutil.copytree(PROJECT / "samples", folder / "samples")
+    for path in [*folder.glob("samples/*/captured.json"), *folder.glob("samples/*/cloudevent.json")]:
+        path.unlink()
+
+
+@pytest.mark.parametrize("to", EVERYWHERE)
+def test_the_demo_goes_everywhere_and_back(tmp_path: Path, to: str) -> None:
+    there = carry(PROJECT, to=to, out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == EVERYWHERE[to]
+    assert len(result.checked) == 30
+    assert any(f.code == "client-not-carried" for f in there.findings) is bool(EVERYWHERE[to])
+    without_captured(tmp_path / "there")
+    back = carry(tmp_path / "there", to="ostermere@1", out=tmp_path / "back")
+    assert {path: back.files[path] for path in back.files if path.startswith("handlers/")} == {
+        path.relative_to(PROJECT).as_posix(): path.read_bytes() for path in PROJECT.glob("handlers/*.py")
+    }
+    result = check(tmp_path / "back")
+    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == EVERYWHERE[to]
+    told = {finding.place.line for finding in there.findings if finding.code in ("filter-wider", "trigger-not-held")}
+    before, after = read_project(PROJECT)[1], read_project(tmp_path / "back", find_profile("ostermere@1"))[1]
+    assert {function.name for function in after.functions} == {function.name for function in before.functions}
+    for function in before.functions:
+        again = after.function(function.name)
+        assert again
+        assert again.entry == function.entry
+        for one, other in zip(function.triggers, again.triggers, strict=True):
+            assert same_trigger(one, other) or one.place.line in told
+
+
+def same_trigger(one: Trigger, other: Trigger) -> bool:
+    if isinstance(one, EventTrigger) and isinstance(other, EventTrigger):
+        if one.schedule and other.schedule:
+            return first_difference(one.schedule, other.schedule, FROM) is None
+        same = differing_key(one.filter, other.filter) is None
+        return same and (one.kind, one.source, one.changes) == (other.kind, other.source, other.changes)
+    return (one.route, one.methods, one.callers) == (other.route, other.methods, other.callers)  # type: ignore[union-attr]
+
+
+#: target → what differs or is not held there, of the three samples of the yard
+YARD_AT = {
+    "ostermere@2": {"new.yaml"},  # its times have nine digits
+    "thornwick@1": set(),
+    "marrowby@2": set(),
+    "quillhaven@1": set(),
+    "brackendale@1": set(),
+    "fennick@1": {"new.yaml"},  # no records in its folders
+}
+
+
+@pytest.mark.parametrize("to", YARD_AT)
+def test_bindings_become_calls_and_bindings_again(tmp_path: Path, to: str) -> None:
+    carry(YARD, to=to, out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == YARD_AT[to]
+    assert next(one.got for one in result.checked if one.sample == "two.yaml") == "acknowledged, 2 effects"
+    shutil.copytree(YARD / "samples", tmp_path / "there" / "samples")
+    back = carry(tmp_path / "there", to="marrowby@1", out=tmp_path / "back")
+    assert next(f for f in check(tmp_path / "back").checked if f.sample == "two.yaml").verdict is Verdict.SAME
+    wires = json.loads(back.files["wiring/summary.json"])["wires"]
+    original = json.loads((YARD / "wiring/summary.json").read_text())["wires"]
+    assert wires == original
+
+
+def test_a_function_that_was_added_there_does_not_go_back_unseen(tmp_path: Path) -> None:
+    carry(YARD, to="thornwick", out=tmp_path / "there")
+    (tmp_path / "there" / "n.py").write_text("def new(notice):\n    pass\n")
+    with (tmp_path / "there" / "thornwick.toml").open("a") as file:
+        file.write('\n[piece.new]\nentry = "n:new"\n[[piece.new.answers]]\nhorn = "x"\n')
+    back = carry(tmp_path / "there", to="marrowby@1", out=tmp_path / "back")
+    assert [(f.function, str(f.severity)) for f in back.findings if f.code == "added-since"] == [("new", "blocking")]
+
+
+def test_a_file_that_would_hide_a_module_of_the_target(project: Project, tmp_path: Path) -> None:
+    files = {"ostermere.yaml": "app: a\njobs: {f: {code: h.py#f, when: [{web: GET /a}]}}\n"}
+    files |= {"h.py": "def f(event, ctx):\n    return 'a'\n", "thornwick.py": ""}
+    with pytest.raises(BadInput, match=r"provides a module of that name"):
+        carry(project(files), to="thornwick", out=tmp_path / "there")
+
+
+def test_a_script_is_run_as_its_provider_would(tmp_path: Path) -> None:
+    carry(PROJECT, to="fennick", out=tmp_path / "there")
+    land = tmp_path / "land"
+    (land / "yards" / "inspections" / "north").mkdir(parents=True)
+    (land / "yards" / "inspections" / "north" / "mon.csv").write_text("hive,frames,queen\nh-1,8,yes\nh-2,9,no\n")
+    event = {
+        "FEN_WHAT": "yard",
+        "FEN_ID": "1",
+        "FEN_TIME": "1795571400",
+        "FEN_DEED": "put",
+        "FEN_YARD": "inspections",
+        "FEN_NAME": "north/mon.csv",
+        "FEN_BYTES": "9",
+        "FEN_MEDIA": "text/csv",
+        "FEN_PRINT": "x",
+        "FEN_TURN": "1",
+        "FEN_TAGS": "{}",
+        "FEN_TASK": "inspection_summary",
+        "FEN_LAND": str(land),
+    }
+    script = tmp_path / "there" / "handlers" / "inspection_summary_at_fennick.py"
+    done = subprocess.run(
+        [sys.executable, str(script)],
+        env={"PATH": os.environ["PATH"], **event},
+        input=b"",
+        capture_output=True,
+        check=False,
+    )
+    assert (done.returncode, done.stdout) == (0, b""), done.stderr
+    made = [path.relative_to(land).as_posix() for path in (land / "yards" / "summaries").rglob("*") if path.is_file()]
+    assert made == ["yards/summaries/north/mon.json"]
+    bad = subprocess.run(
+        [sys.executable, str(script)],
+        env={"PATH": os.environ["PATH"], **event, "FEN_BYTES": "many"},
+        input=b"",
+        capture_output=True,
+        check=False,
+    )
+    assert bad.returncode == 1
+    assert b"Traceback" in bad.stderr
+    out = subprocess.run(
+        [sys.executable, "-c", "import os, land\nland.yards.put('..', 'x', b'')"],
+        cwd=tmp_path / "there",
+        env={"PATH": os.environ["PATH"], "FEN_LAND": str(land)},
+        capture_output=True,
+        check=False,
+    )
+    assert b"leads out of the land" in out.stderr
