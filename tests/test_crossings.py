@@ -23,6 +23,8 @@ from vast_ferry.providers.registry import find_profile
 
 #: Written natively at Marrowby: bindings that become parameters, and a call of a service beside them.
 YARD = Path(__file__).parent / "projects" / "yard"
+#: Written natively at Fennick: scripts, and the folder that they run in.
+LAND = Path(__file__).parent / "projects" / "land"
 
 #: target → samples of the demo that differ there, each explained by a blocking finding that is told beforehand
 EVERYWHERE = {
@@ -100,6 +102,89 @@ def test_bindings_become_calls_and_bindings_again(tmp_path: Path, to: str) -> No
     wires = json.loads(back.files["wiring/summary.json"])["wires"]
     original = json.loads((YARD / "wiring/summary.json").read_text())["wires"]
     assert wires == original
+
+
+@pytest.mark.parametrize("to", ["ostermere@1", "thornwick@2", "brackendale", "quillhaven", "marrowby@1", "marrowby@2"])
+def test_scripts_are_run_from_handlers_anywhere(tmp_path: Path, to: str) -> None:
+    crossing = carry(LAND, to=to, out=tmp_path / "there")
+    codes = {f.code for f in crossing.findings if str(f.severity) == "blocking"}
+    assert codes == {"filter-wider"}  # a star that stands for no slash, which none of these has
+    assert [f.function for f in crossing.findings if f.code == "folder-partly-there"] == ["copy", "weight", "orders"]
+    result = check(tmp_path / "there")
+    assert result.good, [(one.sample, one.differences) for one in result.checked]
+    got = {one.sample: one.got for one in result.checked}
+    assert (got["one.yaml"], got["get.http"], got["good.yaml"]) == (
+        "acknowledged, 2 effects",
+        "replied 200",
+        "acknowledged",
+    )
+    assert got["nothing.yaml"].startswith("failed")
+    shutil.copytree(LAND / "samples", tmp_path / "there" / "samples")
+    back = carry(tmp_path / "there", to="fennick", out=tmp_path / "back")
+    assert back.files["tasks/copy.py"] == (LAND / "tasks" / "copy.py").read_bytes()
+    assert check(tmp_path / "back").good
+
+
+LIBRARY = """import json
+
+from quillhaven import on, shelves, trays
+
+SHELF = "inspections"
+
+
+@on.task("weight", python="3.11", memory=512, settings={"UNIT": "kg"})
+@on.route("/hives/{hive}/weight", methods=["GET"], open_to="everyone")
+def weight(visit, desk):
+    return {"status": 200, "data": json.dumps([visit.names["hive"], visit.url.query.get_all("day")])}
+
+
+@on.event(
+    shelf=SHELF,
+    types=["shelf_placed"],
+    filters=[{"prefix": {"subject": "north/"}}, {"suffix": {"subject": ".csv"}}],
+)
+def copied(event, desk):
+    shelves.place("copies", "north/copy", shelves.take(SHELF, "north/mon.csv"))
+
+
+@on.hour("DTSTART;TZID=Europe/Prague:20260101T000000\\nRRULE:FREQ=DAILY;BYHOUR=6;BYMINUTE=30")
+def morning(event, desk):
+    trays.send("news", "good morning")
+
+
+@on.event(tray=SHELF.upper())
+def computed(event, desk):
+    pass
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick@1", "ostermere@1", "marrowby@1"])
+def test_what_decorators_declare_is_carried(project: Project, tmp_path: Path, to: str) -> None:
+    files = {"quillhaven.yaml": "library: apiary\ntown: north\n", "handlers/all.py": LIBRARY}
+    files["samples/weight/get.http"] = "GET /hives/h-7/weight?day=mon&day=tue HTTP/1.1\r\nHost: a.example\r\n\r\n"
+    files["samples/copied/one.yaml"] = (
+        "kind: object\nevent: {bucket: inspections, key: north/mon.csv, change: created}\n"
+        "before: {objects: [{bucket: inspections, key: north/mon.csv, body: x}]}\n"
+    )
+    files["samples/morning/one.yaml"] = "kind: schedule\nevent: {name: morning}\n"
+    folder = project(files)
+    crossing = carry(folder, to=to, out=tmp_path / "there")
+    codes = {(f.code, str(f.place)) for f in crossing.findings if str(f.severity) == "blocking"}
+    expected = {("computed-declaration", "handlers/all.py:28:16")}
+    if to == "ostermere@1":  # whose schedules are in UTC
+        expected.add(("schedule-not-held", "handlers/all.py:23:2"))
+    assert codes == expected
+    result = check(tmp_path / "there")
+    assert {one.sample: one.verdict for one in result.checked} == dict.fromkeys(
+        ["get.http", "one.yaml"], Verdict.SAME
+    ), [(one.sample, one.differences, one.reasons) for one in result.checked]
+    again = read_project(tmp_path / "there", find_profile(to))[1]
+    there = read_project(folder)[1]
+    for function in there.functions:
+        other = again.function(function.name)
+        assert other
+        if function.name != "computed" and not (function.name == "morning" and to == "ostermere@1"):
+            assert all(same_trigger(one, two) for one, two in zip(function.triggers, other.triggers, strict=True))
 
 
 def test_a_function_that_was_added_there_does_not_go_back_unseen(tmp_path: Path) -> None:

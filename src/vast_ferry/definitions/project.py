@@ -297,6 +297,8 @@ class _Reader:
                     place,
                     name,
                 )
+            if path and decorator.computed and not any(kind.told_by in into for kind in self.model.functions.triggers):
+                listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))
         return _Declared(name, {**data, at: listed}, Document(shown, {}, places), (), Entry(relative, one.name))
 

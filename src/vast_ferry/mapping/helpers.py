@@ -15,7 +15,9 @@ import io
 import json
 import os
 import re
+import subprocess
 import sys
+import tempfile
 import time
 import traceback
 import urllib.parse
@@ -626,6 +628,70 @@ def run_script(handler: Any) -> None:
     if answer is not None:
         with open(1, "wb", closefd=False) as out:
             out.write(answer)
+
+
+def run_script_file(
+    path: Any, hub: Any, env: dict[str, str], stdin: bytes, services: tuple[dict[str, Any], dict[str, str]]
+) -> bytes:
+    """Run a script with an event, and return what it printed; raise RuntimeError where it did not end well.
+
+    Where services are a folder, it holds the object that the event tells of; what the script changes there is done to
+    the services, in the order of names. `services` are the operations on them, and how the folder is laid out.
+    """
+    operate, mount = services
+    with tempfile.TemporaryDirectory() as land:
+        before: dict[str, bytes] = {}
+        given = {**os.environ, **env}
+        if mount:
+            given[mount["variable"]] = land
+            for name in (mount["objects"], mount["messages"]):
+                os.makedirs(os.path.join(land, name), exist_ok=True)
+            if mount["objects"] and "bucket" in hub:
+                content = operate["object.read"]({"bucket": hub["bucket"], "key": hub["key"]})
+                place = os.path.join(mount["objects"], hub["bucket"], hub["key"])
+                if content is not None and os.path.normpath(place) == place:
+                    os.makedirs(os.path.dirname(os.path.join(land, place)), exist_ok=True)
+                    with open(os.path.join(land, place), "wb") as file:
+                        file.write(content)
+                    before[place] = content
+        done = subprocess.run(
+            [sys.executable, os.fspath(path)],
+            input=stdin,
+            env=given,
+            cwd=os.path.dirname(path),
+            capture_output=True,
+            check=False,
+        )
+        sys.stderr.write(done.stderr.decode("utf-8", "replace"))
+        if done.returncode:
+            raise RuntimeError(f"the script ended with status {done.returncode}")
+        if mount:
+            note_changes(land, before, operate, mount)
+        return done.stdout
+
+
+def note_changes(land: str, before: dict[str, bytes], operate: dict[str, Any], mount: dict[str, str]) -> None:
+    """Do to the services what a script did to the files of a folder."""
+    after: dict[str, bytes] = {}
+    for top, _, names in os.walk(land):
+        for name in names:
+            full = os.path.join(top, name)
+            if os.path.isfile(full) and not os.path.islink(full):
+                with open(full, "rb") as file:
+                    after[os.path.relpath(full, land)] = file.read()
+    for place in sorted({*after, *before}):
+        kind, _, rest = place.partition(os.sep)
+        first, _, name = rest.partition(os.sep)
+        if not name or after.get(place) == before.get(place):
+            continue
+        if kind == mount["objects"] and place in after:
+            written = {"bucket": first, "key": name, "body": after[place], "content_type": "", "labels": {}}
+            operate["object.write"](written)
+        elif kind == mount["objects"]:
+            operate["object.delete"]({"bucket": first, "key": name})
+        elif kind == mount["messages"] and place in after:
+            sent = {"channel": first, "body": after[place], "content_type": "", "attributes": {}, "group": ""}
+            operate["message.send"](sent)
 
 
 def json_from_text(text: str | None) -> Any:

@@ -17,6 +17,7 @@ from vast_ferry.hub.keys import EVERY_KEY, All, AnyOf, KeyFilter, Not, Piece
 from vast_ferry.hub.schedules import described
 from vast_ferry.providers.price import Bill
 from vast_ferry.reports.text import SEVERITY_HEADING, SEVERITY_STYLE, findings_table, heading
+from vast_ferry.source.access import variables_of
 from vast_ferry.source.gaps import Gaps, Need
 from vast_ferry.source.survey import Survey
 
@@ -125,11 +126,8 @@ def _function(there: Survey, function: Function) -> RenderableType:
     if settings:
         table.add_row("has", ", ".join(settings))
     needs = there.needs[function.name]
-    reads = dict.fromkeys(
-        setting.name
-        for setting in needs.settings
-        if setting.name not in function.variables and setting.name not in function.secrets and not setting.given
-    )
+    declared = {*function.variables, *function.secrets, *variables_of(there.profile)}
+    reads = dict.fromkeys(one.name for one in needs.settings if one.name not in declared and not one.given)
     if reads:
         table.add_row("reads", Text(f"{', '.join(reads)}: not declared", "yellow"))
     does = [str(access) for access in needs.access]

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final
 
 from vast_ferry.hub.functions import Access, EventTrigger, Function
+from vast_ferry.mapping.places import Item
+from vast_ferry.providers.profile import Profile
 from vast_ferry.source.scan import Scanned, Setting, Use
 
 _VERBS: Final = {
@@ -21,6 +24,12 @@ _VERBS: Final = {
 }
 #: Environment variables that every process has.
 ALWAYS_THERE: Final = frozenset(["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH"])
+#: RFC 3875 §4.1: what tells a program of its request.
+_CGI: Final = frozenset(
+    ["CONTENT_LENGTH", "CONTENT_TYPE", "GATEWAY_INTERFACE", "PATH_INFO", "SCRIPT_NAME", "SERVER_NAME", "SERVER_PORT"]
+    + ["SERVER_PROTOCOL", "SERVER_SOFTWARE", "QUERY_STRING", "REQUEST_METHOD", "REMOTE_ADDR", "REMOTE_USER"]
+    + ["HTTP_HOST", "HTTP_ACCEPT", "HTTP_COOKIE", "HTTP_AUTHORIZATION", "HTTP_USER_AGENT"]
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,3 +87,19 @@ def services_of(functions: Iterable[Function], needs: Iterable[Needs]) -> dict[s
             if access.kind != "function":
                 found.setdefault(access.kind, {})[access.name] = None
     return {kind: sorted(names) for kind, names in found.items()}
+
+
+@functools.lru_cache(maxsize=64)
+def variables_of(profile: Profile) -> frozenset[str]:
+    """Return the environment variables by which a provider hands over events, or says where services are."""
+    handler = profile.model.handler
+    found = {handler.mount.variable} if handler.mount else set()
+    if not handler.script:
+        return frozenset(found)
+    for kind in profile.kinds.values():
+        places = [row.at for row in kind.event.rows] + [constant.at for constant in kind.event.constants]
+        found |= {
+            step.key for at in places for step in at.steps if isinstance(step, Item) and isinstance(step.key, str)
+        }
+        found |= _CGI if any(not row.at.steps for row in kind.event.rows) else set()  # a codec reads the whole of it
+    return frozenset(found)

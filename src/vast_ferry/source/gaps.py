@@ -21,7 +21,7 @@ from vast_ferry.mapping.losses import SPLIT, Loss
 from vast_ferry.providers.price import Usage
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DeliveryModel
-from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, needs_of, services_of
+from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, needs_of, services_of, variables_of
 from vast_ferry.source.scan import Scanned
 
 _ORDER: Final = {"none": 0, "group": 1, "all": 2}
@@ -74,6 +74,7 @@ class Gaps:
             gaps._triggers(function)
             gaps._settings(function)
             gaps._secrets(function)
+        gaps._scripts()
         gaps._routes()
         gaps._delivery()
         gaps._sizes()
@@ -414,9 +415,10 @@ class Gaps:
 
     def _settings(self, function: Function) -> None:
         told: set[str] = set()
+        own = variables_of(self.source)
         for setting in self.needs[function.name].settings:
             held = function.secrets if setting.secret else {**function.variables, **function.secrets}
-            if setting.name in held or setting.name in told or setting.name in ALWAYS_THERE:
+            if setting.name in held or setting.name in told or setting.name in ALWAYS_THERE or setting.name in own:
                 continue
             told.add(setting.name)
             what = "secret" if setting.secret else "variable"
@@ -443,6 +445,33 @@ class Gaps:
             )
 
     # --- the project as a whole ---
+
+    def _scripts(self) -> None:
+        """Note what a script that is run from a handler elsewhere does not have any more."""
+        handler = self.source.model.handler
+        if not handler.script or self.target.name == self.source.name:
+            return
+        for function in self.carried:
+            if handler.mount:
+                self.note(
+                    "folder-partly-there",
+                    Severity.LOSS,
+                    f"{function.name} runs in a folder ({handler.mount.variable}) that holds only the object its event "
+                    "tells of; what it changes there goes to the services",
+                    "Make sure that it reads nothing else there",
+                    function=function,
+                    field=handler.mount.variable,
+                )
+            if function.secrets and not self.target.model.handler.script:
+                self.note(
+                    "secret-in-environment",
+                    Severity.BLOCKING,
+                    f"{function.name} finds its secrets ({', '.join(sorted(function.secrets))}) in the environment, "
+                    f"and {self.target.title} gives them to handlers only",
+                    "Set them as variables there from its vault, or rewrite the script",
+                    function=function,
+                    field="secrets",
+                )
 
     def _routes(self) -> None:
         """Note requests that another function would take at the target, where two routes match them."""

@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 import jinja2
 import jinja2.sandbox
 
-from vast_ferry.hub.functions import Binding, Entry, Function
+from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.bindings import deliver_bound
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
@@ -59,11 +59,13 @@ class Bound:
     delivery: Delivery  # calls what takes hub fields
     inner: Delivery  # takes hub fields, and calls the handler
     text: str  # the function that puts the two together
-    bindings: tuple[Binding, ...]
+    services: tuple[str, ...]  # kinds of services that it reaches
 
 
 def binds(source: Profile, function: Function) -> bool:
     """Tell whether a handler takes more, or other things, than the event as its provider hands it over."""
+    if source.model.handler.script:
+        return not source.model.handler.entry
     if not source.model.handler.output or len(function.kinds) != 1:
         return False
     usual = source.kind(function.kinds[0]).event.event_parameters[0]
@@ -74,12 +76,20 @@ def binds(source: Profile, function: Function) -> bool:
 
 
 def _bind(source: Profile, target: Profile, function: Function, name: str) -> Bound:
-    (kind,) = function.kinds
+    kind = function.kinds[0]
     about = f"Call {function.entry.name} with what {target.title} hands over, as its bindings say."
     hub = Kind(HUB_CALLS[kind], HUB_REPLY if kind == "http" else HUB_DONE)
-    inner = deliver_bound(
-        f"{name}_by_its_bindings", source.kind(kind), function.bindings, source.model.handler.output, names=f"{name}_"
-    )
+    output, mount = source.model.handler.output, source.model.handler.mount
+    services = tuple(one.kind for one in function.bindings)
+    called, original = f"{name}_by_its_bindings", "original"
+    if output:
+        inner = deliver_bound(called, source.kind(kind), function.bindings, output, names=f"{name}_")
+    else:
+        # A script runs in a folder that holds what its event tells of; what it changes there goes to the services.
+        inner = deliver(called, source.kind(kind), hub, names=f"{name}_")
+        services = ("object", "message") if mount else ()
+        land = mount.model_dump() if mount else {}
+        original = f"lambda *given: original(hub, *given, (operate, {land!r}))"
     outer = deliver(
         f"{name}_from_there",
         hub,
@@ -95,9 +105,9 @@ def _bind(source: Profile, target: Profile, function: Function, name: str) -> Bo
     taken = ", ".join(defaults.get(parameter, parameter) for parameter in outer.parameters)
     text = (
         f"{word} call_{name}(original, {taken}):\n    {docstring(about)}\n"
-        f"    return {wait}{outer.name}(lambda hub: {inner.name}(original, hub), {given})"
+        f"    return {wait}{outer.name}(lambda hub: {inner.name}({original}, hub), {given})"
     )
-    return Bound(outer, inner, text, function.bindings)
+    return Bound(outer, inner, text, services)
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,6 +175,8 @@ class Wrapping:
             routing += ("document_of",) if self.target.model.handler.entry else ("run_script",)
         if self.mixed:
             routing += ("gently",)
+        if self.bound and not self.source.model.handler.output:
+            routing += ("run_script_file",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
         sources += [source for source in self.more if all(source.name != other.name for other in sources)]
         context, classes = self.source.context_classes(self.target.operations, self.target.hosts)
@@ -185,7 +197,7 @@ class Wrapping:
 
     def _operations(self) -> tuple[list[Source], list[str]]:
         """Return what bound handlers reach services by: operations of the hub, made of the target's clients."""
-        kinds = [binding.kind for one in self.bound.values() for binding in one.bindings]
+        kinds = [kind for one in self.bound.values() for kind in one.services]
         wanted = [name for name in OPERATIONS if name.partition(".")[0] in kinds]
         ours = [replace(HUB_CLIENTS[name], root="operate", path=name.replace(".", "_")) for name in wanted]
         sources, code = client_module(
@@ -249,6 +261,7 @@ class Wrapping:
             handler=entry.name,
             parameters=parameters[0],
             calls=calls,
+            runs=function.name in self.bound and not self.source.model.handler.output,
             script=self.target.model.handler.script and not self.target.model.handler.entry,
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
