@@ -30,8 +30,11 @@ sed -i 's/post("packing"/post("packed"/' "$work/ported/handlers/orders.py"
 shot check "echo -e '\$ vast-ferry check ported\n'; vast-ferry check ported"
 say() { echo "echo -e '\$ $1\\n'; $1"; }
 shot profile-show "$(say 'vast-ferry profile show ostermere@1 --to wsgi --kind http')"
+shot survey "$(say 'vast-ferry survey apiary')"
+shot gaps "echo -e '\$ vast-ferry gaps apiary --to brackendale\n'; FORCE_COLOR=1 COLUMNS=157 vast-ferry gaps apiary --to brackendale | head -43"
 shot carry "$(say 'vast-ferry carry apiary --to wsgi --out there')"
 shot lint "$(say 'vast-ferry profile lint cloudevents --examples 50')"
 shot convert "$(say 'vast-ferry event convert apiary/samples/record_inspection/captured.json --from ostermere@1 --to brackendale')"
+(cd "$work" && vast-ferry gaps apiary --to brackendale --calls 20000000 --mean-ms 80 --gb-out 40 --plot "$out/cost.png" >/dev/null) || true
 vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null
 shot fidelity-table "$(say 'vast-ferry profile fidelity')"

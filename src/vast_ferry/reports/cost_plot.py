@@ -72,7 +72,7 @@ def plot_cost(sides: list[tuple[Profile, Usage]], crossings: list[int], most: in
             (0, 90),
             textcoords="offset points",
             ha="left",
-            arrowprops={"arrowstyle": "-", "color": "0.5"},
+            arrowprops={"arrowstyle": "-", "color": "0.5", "relpos": (0, 0)},
             fontsize=9,
         )
     axis.set_xlim(0, most)

@@ -131,7 +131,9 @@ def _function(there: Survey, function: Function) -> RenderableType:
     if reads:
         table.add_row("reads", Text(f"{', '.join(reads)}: not declared", "yellow"))
     does = [str(access) for access in needs.access]
-    does += [f"{use.client.operation.replace('.', ' ')} by a computed name" for use in needs.unknown]
+    for use in needs.unknown:
+        kind, _, verb = use.client.operation.partition(".")
+        does.append(f"{verb} {kind} by a computed name")
     if does:
         table.add_row("does", ", ".join(dict.fromkeys(does)))
     if function.dead_letter:

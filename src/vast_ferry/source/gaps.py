@@ -59,6 +59,7 @@ class Gaps:
     left: list[Function] = field(default_factory=list)
     needs: dict[str, Needs] = field(default_factory=dict)
     fitted: dict[str, Function] = field(default_factory=dict)
+    short_of_memory: list[Function] = field(default_factory=list)  # which have the usual size, and it is not to be had
 
     @classmethod
     def between(cls, source: Profile, target: Profile, project: Project, scanned: Scanned) -> Gaps:
@@ -231,13 +232,14 @@ class Gaps:
             steps = -(-max(0, wanted - model.least) // model.step)
             allowed, most = model.least + steps * model.step, model.most
             allowed = allowed if allowed <= most else 0
-        said = "" if function.memory else " by default"
+        if not allowed and not function.memory:
+            self.short_of_memory.append(function)
+            return most
         if not allowed:
             self.note(
                 "memory-too-large",
-                Severity.BLOCKING if function.memory else Severity.LOSS,
-                f"{function.name} has {wanted} MiB{said}, and {self.target.title} gives {most} MiB at most; "
-                f"{most} MiB was set",
+                Severity.BLOCKING,
+                f"{function.name} has {wanted} MiB, and {self.target.title} gives {most} MiB at most, which was set",
                 "Measure what it needs, or leave it where it is",
                 function=function,
                 field="memory",
@@ -556,6 +558,17 @@ class Gaps:
                     "Pass what is larger through a bucket",
                     field=name,
                 )
+        if self.short_of_memory:
+            first, names = self.short_of_memory[0], ", ".join(one.name for one in self.short_of_memory)
+            self.note(
+                "memory-too-large",
+                Severity.LOSS,
+                f"{ours.default_memory} MiB by default is what {names} had so far, and {self.target.title} gives "
+                f"{self.fitted[first.name].memory} MiB at most, which was set",
+                "Measure what they need, or leave them where they are",
+                function=first,
+                field="memory",
+            )
         if theirs.functions and len(self.carried) > theirs.functions:
             self.note(
                 "too-many-functions",
