@@ -15,7 +15,7 @@ from conftest import Project
 from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.writing import FROM
-from vast_ferry.demo import PROJECT
+from vast_ferry.demo import NATIVE, PROJECT
 from vast_ferry.hub.functions import EventTrigger, Trigger
 from vast_ferry.hub.keys import differing_key
 from vast_ferry.hub.schedules import first_difference
@@ -123,6 +123,53 @@ def test_scripts_are_run_from_handlers_anywhere(tmp_path: Path, to: str) -> None
     back = carry(tmp_path / "there", to="fennick", out=tmp_path / "back")
     assert back.files["tasks/copy.py"] == (LAND / "tasks" / "copy.py").read_bytes()
     assert check(tmp_path / "back").good
+
+
+#: the cooperative as written for a provider → where it goes → what is blocking there, as code and what it is about
+NATIVELY: dict[str, dict[str, set[tuple[str, str]]]] = {
+    "thornwick": {
+        "ostermere@1": {("schedule-not-held", "nectar_report")},
+        "ostermere@2": {("schedule-not-held", "nectar_report")},
+        "marrowby@1": {("client-not-carried", ""), ("stage-not-held", "")},
+        "quillhaven@1": {("client-not-carried", ""), ("no-dead-letters", "honey_orders")},
+        "brackendale@1": {
+            ("client-not-carried", ""),
+            ("memory-too-large", "hive_weight"),
+            ("filter-wider", "inspection_summary"),
+            ("schedule-not-held", "nectar_report"),
+            ("runs-too-long", "nectar_report"),
+            ("no-dead-letters", "honey_orders"),
+            ("stage-not-held", ""),
+        },
+    },
+    "quillhaven": {
+        "ostermere@1": {("schedule-not-held", "nectar_report")},
+        "thornwick@2": set(),
+        "marrowby@2": {("stage-not-held", "")},
+        "brackendale@1": {
+            ("memory-too-large", "hive_weight"),
+            ("filter-wider", "inspection_summary"),
+            ("schedule-not-held", "nectar_report"),
+            ("runs-too-long", "nectar_report"),
+            ("stage-not-held", ""),
+        },
+    },
+}
+
+
+@pytest.mark.parametrize(("source", "to"), [(source, to) for source, there in NATIVELY.items() for to in there])
+def test_what_is_written_natively_is_carried_with_the_findings_that_it_should_have(
+    tmp_path: Path, source: str, to: str
+) -> None:
+    folder = tmp_path / "native"
+    shutil.copytree(NATIVE[source], folder, ignore=shutil.ignore_patterns("__pycache__"))
+    without_captured(folder)
+    crossing = carry(folder, to=to, out=tmp_path / "there")
+    found = {(f.code, f.function) for f in crossing.findings if str(f.severity) == "blocking"}
+    assert found == NATIVELY[source][to]
+    assert not [f for f in crossing.findings if f.code in ("unknown-key", "setting-not-declared", "access-unused")]
+    differ = {one.sample for one in check(tmp_path / "there").checked if one.verdict is not Verdict.SAME}
+    assert differ == ({"good-day.yaml"} if ("client-not-carried", "") in found else set())
 
 
 LIBRARY = """import json

@@ -50,7 +50,7 @@ GAPS: list[tuple[tuple[str, ...], str, str, tuple[str, str, str], str]] = [
     (('python: "3.9"',), "web: GET /a", "thornwick@1", ("language-moved", "todo", "language"), "3.10 was set"),
     (('python: "3.13"',), "web: GET /a", "thornwick@1", ("language-moved", "blocking", "language"), "3.11 was set"),
     (("tries: 10",), "line: l", "thornwick@1", ("attempts-too-many", "loss", "attempts"), "8 was set"),
-    (("aside: bad",), "line: l", "brackendale@1", ("setting-not-held", "blocking", "dead_letter"), "dead letter 'bad'"),
+    (("aside: bad",), "line: l", "brackendale@1", ("no-dead-letters", "blocking", "dead_letter"), "are kept in bad"),
     (("may: [read book x]",), "web: GET /a", "thornwick@1", ("access-unused", "note", "access"), "may read record x"),
     (("may: [peek at x]",), "web: GET /a", "thornwick@1", ("access-not-carried", "blocking", ""), "read store"),
     ((), "line: l, size: 100", "fennick@1", ("trigger-not-held", "note", "batch_size"), "batch size 100"),

@@ -10,6 +10,12 @@ from vast_ferry.hub.findings import BadInput
 #: Where the demo is carried unless someone says otherwise: a provider that has every kind of event that it uses.
 TARGET = "thornwick"
 PROJECT = Path(__file__).parent / "apiary"
+#: The same cooperative, written natively for other providers; its samples are those of `PROJECT`.
+NATIVE = {
+    "ostermere": PROJECT,
+    "thornwick": Path(__file__).parent / "apiary_at_thornwick",
+    "quillhaven": Path(__file__).parent / "apiary_at_quillhaven",
+}
 
 
 def copy_demo(folder: Path) -> Path:

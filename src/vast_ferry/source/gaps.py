@@ -191,6 +191,8 @@ class Gaps:
                 triggers=tuple(self._batches(function)),
             )
             for unheld in fit_function(made, self.target)[1]:
+                if unheld.field == "dead_letter" and any(self._drops(kind) for kind in function.kinds):
+                    continue  # which is told of the kind
                 self.note(
                     "setting-not-held",
                     Severity.BLOCKING if unheld.field == "dead_letter" else Severity.LOSS,
@@ -508,7 +510,7 @@ class Gaps:
             for code, severity, reason, remedy in _changes(before, after):
                 self.note(code, severity, f"{kind} events {reason.format(self.target.title)}", remedy, field=kind)
             dead = [f for f in self.carried if f.dead_letter and kind in f.kinds]
-            if dead and before.dead_letter and not after.dead_letter:
+            if dead and self._drops(kind):
                 self.note(
                     "no-dead-letters",
                     Severity.BLOCKING,
@@ -539,6 +541,12 @@ class Gaps:
                 "Raise it once nothing is kept in global variables" if kept else "Keep nothing in global variables",
                 field="concurrency",
             )
+
+    def _drops(self, kind: str) -> bool:
+        """Tell whether events of a kind that failed each time are kept here and dropped there."""
+        ours: Mapping[Any, DeliveryModel] = self.source.model.delivery
+        theirs: Mapping[Any, DeliveryModel] = self.target.model.delivery
+        return kind in ours and kind in theirs and ours[kind].dead_letter and not theirs[kind].dead_letter
 
     def _sizes(self) -> None:
         kinds = {kind for function in self.carried for kind in function.kinds}
