@@ -10,8 +10,14 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.forms import FORMS
+from vast_ferry.definitions.schedules import STYLES
+from vast_ferry.definitions.tables import FUNCTION_FIELDS, TRIGGER_FIELDS
+from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.fields import EVENTS, HTTP_REPLY, OF_THE_CALL, Field
+from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, Project, RouteTrigger
+from vast_ferry.hub.keys import begins
 from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.hub.schedules import Calendar, Schedule
 from vast_ferry.mapping.codecs import CODECS
 from vast_ferry.mapping.tables import TESTS, Kind
 from vast_ferry.providers import schema
@@ -122,8 +128,80 @@ def providers() -> str:
             called = f"{'await ' * tables.asynchronous}handler({', '.join(tables.event.handed_over)})"
             lines += ["", f"{kind}, `{called}`:", "", "```json", text, "```"]
             lines += ["", *(f"- answers {answer}" for answer in answers(tables))] if tables.reply else []
+        lines += declared(profile)
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
+
+
+#: Three functions, declared at every provider as nearly as it can.
+DECLARED = Project(
+    "apiary",
+    "north-1",
+    (
+        Function(
+            "hive_weight",
+            Entry("handlers/hives.py", "weight"),
+            (RouteTrigger("/hives/{hive}/weight", ("GET",), "public"),),
+            "3.11",
+            256,
+            30,
+            {"UNIT": "kg"},
+            {"SCALE_KEY": "scale-key"},
+            access=(Access("record", "write", "moves"),),
+        ),
+        Function(
+            "inspection_summary",
+            Entry("handlers/inspections.py", "summarise"),
+            (EventTrigger("object", "inspections", ("created",), begins("north/")),),
+            attempts=3,
+        ),
+        Function(
+            "nectar_report",
+            Entry("handlers/reports.py", "night"),
+            (EventTrigger("schedule", schedule=Schedule.of(Calendar(minutes=(0,), hours=(2,)))),),
+        ),
+    ),
+)
+
+
+def declared(profile: Profile) -> Iterator[str]:
+    """Yield how functions are declared at a provider, and what it allows, promises and costs."""
+    model = profile.model
+    for path, text in write_definition(DECLARED, profile).items():
+        syntax = {"yml": "yaml", "py": "python"}.get(path.rpartition(".")[2], path.rpartition(".")[2])
+        yield from ("", f"declared, `{path}`:", "", f"```{syntax}", text.rstrip(), "```")
+    limits = model.limits
+    if limits.memory:
+        sizes = ", ".join(map(str, limits.memory.sizes)) or f"{limits.memory.least} to {limits.memory.most}"
+        told = [
+            f"{sizes} MiB ({limits.default_memory} by default)",
+            f"{limits.concurrency} calls at a time an instance",
+        ]
+        told.append(f"{limits.longest:g} s for a request, {limits.longest_event or limits.longest:g} s for an event")
+        told += [f"Python {', '.join(limits.languages)}", f"events of {limits.largest_event:,} bytes"]
+        told.append(f"requests of {limits.largest_request:,} and replies of {limits.largest_reply:,} bytes")
+        yield from ("", f"limits: {'; '.join(told)}")
+    if model.delivery:
+        rows = [
+            (
+                kind,
+                {"none": "none", "group": "within a group", "all": "all"}[one.order],
+                one.times.replace("_", " "),
+                f"{one.attempts or 'until done'}, at most {one.most_attempts or 'any'}",
+                one.backoff,
+                "yes" if one.dead_letter else "no",
+            )
+            for kind, one in model.delivery.items()
+        ]
+        yield from ("", table(("delivery", "order", "comes", "attempts", "wait", "dead letters"), rows))
+    if model.price:
+        price, free = model.price, model.price.free
+        yield ""
+        yield (
+            f"price in {price.coin}: {price.per_million_calls:g} a million calls, {price.per_gb_second:g} a GB-second "
+            f"(in steps of {price.step_ms} ms), {price.per_gb_out:g} a GB out, {price.per_month:g} a month; free: "
+            f"{free.calls:,} calls, {free.gb_seconds:,.0f} GB-seconds, {free.gb_out:g} GB out"
+        )
 
 
 def points(profile: Profile) -> Iterator[str]:
@@ -144,7 +222,8 @@ def points(profile: Profile) -> Iterator[str]:
         yield f"`{awaited}{client.called}({', '.join(client.takes)})` {OPERATIONS[client.operation].meaning}{absent}"
     if model.definition:
         yield f"declared in `{model.definition.file}`"
-    yield f"longest run: {model.limits.longest:g} s"
+    if not model.limits.memory:
+        yield f"longest run: {model.limits.longest:g} s"
 
 
 def answers(kind: Kind) -> Iterator[str]:
@@ -238,9 +317,27 @@ def reference() -> str:
         keys(schema.FormModel),
         "\n## Definitions\n",
         "Rows of `definition.functions` tie keys of a function in the definition file to fields of the hub's function:",
-        "`entry`, `language`, `memory`, `timeout`, `variables`, `secrets`; those of a trigger to `route`, `methods`,",
-        "`callers`, or both at once as `methods_and_route`. A row without `is` is known, and not carried.\n",
+        f"{', '.join(f'`{name}`' for name in FUNCTION_FIELDS)}; those of a trigger to these, by kind. A row without",
+        "`is` is known, and not carried.\n",
+        table(("trigger", "fields"), [(kind, ", ".join(names)) for kind, names in TRIGGER_FIELDS.items()]),
+        "\nFunctions stand in the file itself, each in a file of its own, or in the code as decorators:\n",
+        keys(schema.FunctionsModel),
+        "\n",
+        keys(schema.TriggerModel),
+        "\n",
+        keys(schema.CodeModel),
+        "\n### Forms\n",
         table(("form", "takes", "meaning"), forms),
+        "\n### Spellings of a schedule\n",
+        table(("spelling", "example"), [(f"`{name}`", f"`{style.example}`") for name, style in STYLES.items()]),
+        "\n## Routes\n",
+        keys(schema.RouteModel),
+        "\n## Limits, delivery, price\n",
+        keys(schema.LimitsModel),
+        "\nOf each kind of event but HTTP, under `delivery`:\n",
+        keys(schema.DeliveryModel),
+        "\nUnder `price`:\n",
+        keys(schema.PriceModel),
     ]
     return "\n".join(parts) + "\n"
 
