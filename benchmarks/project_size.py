@@ -13,8 +13,9 @@ import tempfile
 import time
 from pathlib import Path
 
+from vast_ferry.demo import PROJECT
+
 SIZES = (100, 500, 1000, 2000)
-LINES = 60
 BARE = """
 import ast, pathlib, sys
 for path in pathlib.Path(sys.argv[1]).rglob("*.py"):
@@ -29,31 +30,32 @@ WHEN = (
 )
 
 
-def make(folder: Path, count: int) -> None:
-    """Write a project of so many functions, each with a handler of its own of about 60 lines."""
+#: Handlers of the demo, each with its entry: code as people write it, 25 to 100 lines a file.
+HANDLERS = (
+    ("hives", "weight"),
+    ("inspections", "summarise"),
+    ("orders", "take"),
+    ("hives", "moved"),
+    ("reports", "night"),
+)
+
+
+def make(folder: Path, count: int) -> int:
+    """Write a project of so many functions, each with a handler's file of its own; return the number of lines."""
     lines = ["app: big", "zone: north-1", "jobs:"]
     (folder / "handlers").mkdir()
+    texts = {name: (PROJECT / "handlers" / f"{name}.py").read_text() for name, _ in HANDLERS}
+    (folder / "handlers" / "hives.py").write_text(texts["hives"])
+    total = 0
     for n in range(count):
-        lines += [f"  f{n}:", f"    code: handlers/h{n}.py#run", "    ram: 256", "    longest: 30"]
-        lines += ["    vars: {UNIT: kg}", "    sealed: {KEY: vault/key}", "    when:"]
+        name, entry = HANDLERS[n % len(HANDLERS)]
+        lines += [f"  f{n}:", f"    code: handlers/h{n}.py#{entry}", "    ram: 256", "    longest: 30"]
+        lines += ["    vars: {UNIT: kg, SMALLEST_JAR: 250}", "    sealed: {SCALE_KEY: vault/key}", "    when:"]
         lines.append("      " + WHEN[n % len(WHEN)].format(n=n, m=n % 60))
-        body = ["import os", "", "from ostermere import books, lines, stores", "", "", "def run(event, ctx):"]
-        body += ["    unit = os.environ['UNIT']", "    key = ctx.sealed('KEY')", "    total = 0"]
-        while len(body) < LINES - 8:
-            body.append(
-                f"    total = total + len(str(event.get('kind', 'x{len(body)}'))) if total < 9 else helper(total)"
-            )
-        body += [f"    books.write('moves-{n}', {{'id': unit}}, {{'total': total}})"]
-        body += [
-            "    lines.post('moved', key)",
-            "    return None",
-            "",
-            "",
-            "def helper(total):",
-            "    return total - 1",
-        ]
-        (folder / "handlers" / f"h{n}.py").write_text("\n".join(body) + "\n")
+        (folder / "handlers" / f"h{n}.py").write_text(texts[name])
+        total += texts[name].count("\n")
     (folder / "ostermere.yaml").write_text("\n".join(lines) + "\n")
+    return total
 
 
 def run(command: list[str]) -> tuple[float, float]:
@@ -71,9 +73,9 @@ def main() -> None:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name, "big")
             folder.mkdir()
-            make(folder, count)
+            lines = make(folder, count)
             bare = min(run([sys.executable, "-c", BARE, str(folder)])[0] for _ in range(2))
-            told = [f"{count:5} functions, bare parse {bare:5.2f} s"]
+            told = [f"{count:5} functions, {lines:6,} lines, bare parse {bare:5.2f} s"]
             for command in (["survey", str(folder)], ["gaps", str(folder), "--to", "thornwick"]):
                 seconds, memory = min(run([tool, *command, "--format", "json"]) for _ in range(2))
                 told.append(f"{command[0]} {seconds:5.2f} s, {memory:4.0f} MiB, {seconds / bare:4.1f} of it")

@@ -35,6 +35,11 @@ EVERYWHERE = {
     "marrowby@2": {"good-day.yaml"},
     "quillhaven@1": {"good-day.yaml"},
     "brackendale@1": {"good-day.yaml"},
+    # Its folders hold no records, and say nothing of a content's type.
+    "fennick@1": {
+        *("captured.json", "good-day.yaml", "late.yaml", "new.yaml", "known.yaml", "nothing-told.yaml", "notes.http"),
+        *("no-rows.yaml", "one.yaml", "photo.http", "three.yaml", "to-the-heath.yaml", "two-hives.yaml"),
+    },
 }
 
 
@@ -58,7 +63,9 @@ def test_the_demo_goes_everywhere_and_back(tmp_path: Path, to: str) -> None:
         path.relative_to(PROJECT).as_posix(): path.read_bytes() for path in PROJECT.glob("handlers/*.py")
     }
     result = check(tmp_path / "back")
-    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == EVERYWHERE[to]
+    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == EVERYWHERE[to] - {
+        "captured.json"
+    }
     told = {finding.place.line for finding in there.findings if finding.code in ("filter-wider", "trigger-not-held")}
     before, after = read_project(PROJECT)[1], read_project(tmp_path / "back", find_profile("ostermere@1"))[1]
     assert {function.name for function in after.functions} == {function.name for function in before.functions}

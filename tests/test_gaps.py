@@ -23,6 +23,8 @@ from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.providers.price import Usage, bill, crossings
 from vast_ferry.providers.registry import all_profiles
+from vast_ferry.source import scan
+from vast_ferry.source.scan import scan_imports
 
 HANDLER = """import os
 
@@ -303,3 +305,22 @@ def test_descriptions_that_are_none(tmp_path: Path, text: str, says: str, line: 
     with pytest.raises(BadInput, match=says) as error:
         read_openapi(tmp_path / "api.yaml")
     assert error.value.place.line == line
+
+
+def test_many_files_are_scanned_alike_by_one_process_and_by_several(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    files: dict[str, str | bytes] = {"ostermere.yaml": declared(), "h.py": HANDLER, "more.py": MORE, "bad.py": "x = ("}
+    files |= {
+        f"m{n}.py": f"import more\n\ndef g():\n    more.save()\n    books.read('t{n}', {{}})\n" for n in range(90)
+    }
+    folder = project(files)
+    alone = scan_imports(folder, files, find_profile("ostermere@1"))
+    monkeypatch.setattr(scan, "MANY", 10)
+    monkeypatch.setattr("os.sched_getaffinity", lambda _: {0, 1})
+    shared = scan_imports(folder, files, find_profile("ostermere@1"))
+    assert shared.files == alone.files
+    assert (shared.findings, shared.modules) == (alone.findings, alone.modules)
+    assert {file: str(error) for file, error in shared.broken.items()} == {
+        file: str(error) for file, error in alone.broken.items()
+    }

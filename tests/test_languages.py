@@ -295,6 +295,8 @@ def test_what_a_spelling_says_it_means(one: KeyFilter) -> None:
         (read_captures("north/{day}.csv"), read_glob("north/?*.csv", slashes=False), None),
         (Not(begins("a")), AnyOf((begins("b"), EVERY_KEY)), "a"),
         (begins("é"), ends("é"), "xé"),
+        # What a key leads to may be where the empty one, which does not count, stands.
+        (EVERY_KEY, Pattern.of(ANY, "a"), "x"),
     ],
 )
 def test_filters_that_look_alike(one: KeyFilter, other: KeyFilter, key: str | None) -> None:

@@ -53,7 +53,6 @@ def cli() -> None:
 @FORMAT
 def survey(project: Path, source: str | None, openapi: Path | None, form: str) -> None:
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
-    from vast_ferry.reports.data import survey_data
     from vast_ferry.reports.project_text import survey_text
     from vast_ferry.source.survey import survey as look_at
 
@@ -64,7 +63,7 @@ def survey(project: Path, source: str | None, openapi: Path | None, form: str) -
 
         text = write_openapi(there.project, openapi)
         moved(openapi, lambda name: Path(name).write_text(text, encoding="utf-8"))
-    emit(form, survey_data(there), survey_text(there, str(project)))
+    emit(form, there.as_data(), survey_text(there, str(project)))
 
 
 @cli.command()

@@ -189,6 +189,8 @@ class _Fitting:
             there: KeyFilter = self.form("key_filter").read(made["key_filter"], "key_filter")
         else:
             there = from_ends(made.get("prefix", ""), made.get("suffix", ""))
+        if _same_ends(wanted, there):
+            return
         try:
             key = differing_key(wanted, there)
         except Undecided as error:
@@ -234,6 +236,14 @@ class _Fitting:
                 self.note("schedule", "it takes several triggers, and some moments fire more than one", blocking=False)
         more = {"zone": wanted.zone} if wanted.zone and "zone" in self.rows else {}
         return [{"schedule": text, **more} for text in texts]
+
+
+def _same_ends(one: KeyFilter, other: KeyFilter) -> bool:
+    """Tell whether two filters are the same beginning and end, the usual case, which needs no automaton."""
+    try:
+        return to_ends(one) == to_ends(other)
+    except CannotHold:
+        return False
 
 
 def parameter_of(profile: Profile, kind: str) -> str:

@@ -238,13 +238,13 @@ def differing_key(one: KeyFilter, other: KeyFilter) -> str | None:
     other_char = next(char for char in "xyzabcdefghijklmnopqrstuvw0123456789-_." + "§" if char not in told)
     alphabet = [other_char, *sorted(told)]
     start = tuple(automaton.start() for automaton in automata)
-    seen = {start}
+    # The start stands for the empty key, which no object has; it counts as seen when another key leads there.
+    seen: set[tuple[frozenset[int], ...]] = set()
     waiting = deque([(start, "")])
     while waiting:
         states, key = waiting.popleft()
         pairs = zip(patterns, automata, states, strict=True)
         truths = {pattern: automaton.accepts(state) for pattern, automaton, state in pairs}
-        # No object has an empty key.
         if key and _true(one, truths) != _true(other, truths):
             return key
         for char in alphabet:

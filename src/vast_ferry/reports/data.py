@@ -18,7 +18,6 @@ if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.samples.convert import Converted
     from vast_ferry.source.carry import Crossing
     from vast_ferry.source.gaps import Gaps
-    from vast_ferry.source.survey import Survey
 
 
 def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
@@ -34,41 +33,6 @@ def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
         "checklist": [need.model_dump() for need in record.checklist],
         "files": sorted(crossing.files),
         "blocking": crossing.blocking,
-    }
-
-
-def survey_data(there: Survey) -> dict[str, Any]:
-    """Return what is in a project: every function with its triggers, settings by name, and what it needs."""
-    from vast_ferry.reports.project_text import trigger_text
-
-    return {
-        "provider": there.profile.name,
-        "project": there.project.name,
-        "region": there.project.region,
-        "stages": [stage.name for stage in there.project.stages],
-        "functions": [
-            {
-                "name": function.name,
-                "entry": f"{function.entry.file}#{function.entry.name}",
-                "place": str(function.place),
-                "kinds": list(function.kinds),
-                "triggers": [trigger_text(trigger) for trigger in function.triggers],
-                "language": function.language,
-                "memory": function.memory,
-                "timeout": function.timeout,
-                "attempts": function.attempts,
-                "dead_letter": function.dead_letter,
-                "variables": sorted(function.variables),
-                "secrets": sorted(function.secrets),
-                "reads": sorted({setting.name for setting in there.needs[function.name].settings}),
-                "access": [str(access) for access in there.needs[function.name].access],
-                "computed": [str(use.place) for use in there.needs[function.name].unknown],
-            }
-            for function in there.project.functions
-        ],
-        "services": there.services,
-        "findings": [finding.as_data() for finding in there.findings],
-        "not_deployed": {path: why for path, (why, _) in there.left.items()},
     }
 
 

@@ -10,65 +10,16 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from vast_ferry.definitions.key_filters import to_ends
-from vast_ferry.definitions.schedules import CannotHold
-from vast_ferry.hub.functions import EventTrigger, Function, RouteTrigger, Trigger
-from vast_ferry.hub.keys import EVERY_KEY, All, AnyOf, KeyFilter, Not, Piece
-from vast_ferry.hub.schedules import described
+from vast_ferry.definitions.wording import trigger_text
+from vast_ferry.hub.functions import Function
 from vast_ferry.providers.price import Bill
 from vast_ferry.reports.text import SEVERITY_HEADING, SEVERITY_STYLE, findings_table, heading
 from vast_ferry.source.access import variables_of
 from vast_ferry.source.gaps import Gaps, Need
 from vast_ferry.source.survey import Survey
 
-_CALLERS = {"public": "anyone", "key": "with a key", "principal": "known callers"}
 #: Of a project with more functions than these, each has a line of its own and no more.
 SHORT_FROM = 40
-
-
-def filter_text(one: KeyFilter) -> str:
-    """Return a filter on keys as a person reads it: `*` for any text, `{name}` for a segment."""
-    try:
-        prefix, suffix = to_ends(one)
-        return f"{prefix}*{suffix}"
-    except CannotHold:
-        pass
-    if isinstance(one, All | AnyOf):
-        return (" and " if isinstance(one, All) else " or ").join(filter_text(inner) for inner in one.filters)
-    if isinstance(one, Not):
-        return f"not {filter_text(one.filter)}"
-    return "".join(part if isinstance(part, str) else _piece(part) for part in one.parts)
-
-
-def _piece(piece: Piece) -> str:
-    if piece.kind in ("of", "but"):
-        return f"[{'!' * (piece.kind == 'but')}{piece.chars}]"
-    return {"any": "*", "part": "*", "segment": f"{{{piece.name}}}", "one": "?"}[piece.kind]
-
-
-def trigger_text(trigger: Trigger) -> str:
-    """Return what causes a call, in a line."""
-    if isinstance(trigger, RouteTrigger):
-        callers = f", {_CALLERS[trigger.callers]}" if trigger.callers else ""
-        types = "".join(f", {name} is {kind}" for name, kind in trigger.types.items())
-        return f"{'|'.join(trigger.methods) or 'any method'} {trigger.route}{types}{callers}"
-    return f"{trigger.kind} {_event_text(trigger)}".strip()
-
-
-def _event_text(trigger: EventTrigger) -> str:
-    told = [trigger.source] if trigger.source else []
-    if trigger.filter != EVERY_KEY:
-        told.append(filter_text(trigger.filter))
-    if trigger.schedule:
-        told.append(described(trigger.schedule))
-    text = " ".join(told)
-    if trigger.changes:
-        text += f", {' or '.join(trigger.changes)}"
-    for name, values in trigger.where.items():
-        text += f", {name} {' or '.join(values)}"
-    if trigger.batch_size:
-        text += f", {trigger.batch_size} at a time"
-    return text
 
 
 def survey_text(there: Survey, title: str) -> RenderableType:
@@ -170,13 +121,16 @@ def checklist_text(needs: Iterable[Need], target: str) -> RenderableType:
         about = f"Before the first call at {target}" if by_hand else "Declared by the definition that is written"
         table = Table.grid(padding=(0, 2, 0, 0))
         for what, same in groupby(group, key=lambda need: need.what):
-            for index, need in enumerate(same):
+            listed = list(same)
+            for index, need in enumerate(listed[:SHORT_FROM]):
                 users = ", ".join(need.functions[:4]) + (
                     f" and {len(need.functions) - 4} more" * (len(need.functions) > 4)
                 )
                 table.add_row(
                     Text("☐" if by_hand else " "), Text("" if index else what, "bold"), need.name, Text(users, "dim")
                 )
+            if len(listed) > SHORT_FROM:
+                table.add_row("", "", Text(f"and {len(listed) - SHORT_FROM:,} more", "dim"))
         parts += [Text(about, "bold" if by_hand else "dim"), Padding(table, (0, 0, 1, 2))]
     return Group(*parts)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import sys
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING
@@ -49,6 +50,8 @@ SEVERITY_HEADING = {
 #: So many samples are listed one by one; of more, those that are not the same.
 LISTED = 40
 
+#: Of findings of one code, so many are listed.
+MOST_ALIKE = 20
 #: Of what a handler printed, so many lines are shown.
 MOST_PRINTED = 8
 
@@ -81,18 +84,31 @@ def crossing_text(crossing: Crossing, project: str, out: str) -> RenderableType:
 
 
 def findings_table(findings: Iterable[Finding]) -> RenderableType:
-    """Return findings by what to do about them: where, why, and the remedy under those that share it."""
+    """Return findings by what to do about them: where, why, and the remedy under those that share it.
+
+    Of one code no more are listed than a person would read; how many more there are is told.
+    """
     by_remedy: dict[str, list[Finding]] = {}
     for finding in findings:
         by_remedy.setdefault(finding.remedy, []).append(finding)
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(no_wrap=True, style="bold")
     table.add_column()
+    listed: Counter[str] = Counter()
     for remedy, group in by_remedy.items():
-        for finding in group:
+        shown = [
+            finding for finding in group if listed[finding.code] < MOST_ALIKE and not listed.update([finding.code])
+        ]
+        if not shown:
+            continue
+        for finding in shown:
             where = str(finding.place) if finding.place.file else finding.field
             table.add_row(where, Text.assemble(finding.reason, (f"  {finding.code}", "dim")))
         table.add_row("", Text(f"↳ {remedy}", "italic"))
+    every = Counter(finding.code for group in by_remedy.values() for finding in group)
+    for code, count in every.items():
+        if count > MOST_ALIKE:
+            table.add_row("", Text(f"and {count - MOST_ALIKE:,} more of {code}; --format json has them all", "dim"))
     return Padding(table, (0, 0, 0, 2))
 
 

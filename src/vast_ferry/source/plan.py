@@ -41,6 +41,7 @@ class Plan:
         if self.home:
             there = as_at_home(there, self.home, target, folder)
             self.project = there.project
+        self.there = there
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
         self.gaps = gaps_of(there, target)
@@ -140,6 +141,7 @@ class Plan:
             ],
             left_behind=[function.name for function in self.gaps.left],
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
+            survey=self.there.as_data(),
             checklist=[NeedRecord.model_validate(asdict(need)) for need in self.gaps.checklist()],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
             made=self.made,

@@ -96,6 +96,7 @@ class Record(_Model):
     functions: list[FunctionRecord]
     left_behind: list[str] = Field([], description="functions that were not carried")
     findings: list[FindingRecord] = []
+    survey: dict[str, Any] = Field({}, description="what was there, as `vast-ferry survey --format json` tells it")
     checklist: list[NeedRecord] = Field([], description="what must exist at the target before the first call")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
     made: list[str] = Field([], description="those of the files that are not the author's own")

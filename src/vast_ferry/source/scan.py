@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import ast
+import gc
+import os
 from collections.abc import Iterable, Iterator, Mapping
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -157,9 +161,71 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
     A file that can't be parsed is a finding: it may be one that nothing uses.
     """
     scanner = _Scanner(profile, set(files))
-    for file in sorted(scanner.files):
-        if not file.endswith(".py"):
-            continue
+    # Syntax trees hold no cycles: the collector would only walk them all, again and again.
+    collects = gc.isenabled()
+    gc.disable()
+    try:
+        _scan_all(scanner, folder)
+    finally:
+        if collects:
+            gc.enable()
+    return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken)
+
+
+#: Of so many files on, they are shared among the cores; fewer are scanned before a process has started.
+MANY = 200
+SHARE = 40
+
+_forked: tuple[_Scanner, Path] | None = None  # inherited by forked processes
+
+
+def _scan_all(scanner: _Scanner, folder: Path) -> None:
+    global _forked  # noqa: PLW0603
+    files = sorted(file for file in scanner.files if file.endswith(".py"))
+    cores = len(os.sched_getaffinity(0))
+    if len(files) < MANY or cores < 2:
+        _scan_some(scanner, folder, files)
+        return
+    _forked = scanner, folder
+    shares = [files[index : index + SHARE] for index in range(0, len(files), SHARE)]
+    with ProcessPoolExecutor(cores, mp_context=get_context("fork")) as pool:
+        for found in pool.map(_scan_share, shares):
+            scanner.add(found)
+    _forked = None
+
+
+def _scan_share(files: list[str]) -> _Share:
+    assert _forked is not None
+    scanner, folder = _forked
+    scanner.findings, scanner.needed, scanner.broken, scanner.scanned = [], set(), {}, {}
+    _scan_some(scanner, folder, files)
+    # A client is known by its name on the other side: its tables need not travel.
+    uses = {
+        (file, name): [(use.client.called, use.place, use.name) for use in part.uses]
+        for file, scan in scanner.scanned.items()
+        for name, part in scan.parts.items()
+        if part.uses
+    }
+    bare = {
+        file: replace(scan, parts={name: replace(part, uses=()) for name, part in scan.parts.items()})
+        for file, scan in scanner.scanned.items()
+    }
+    return _Share(scanner.findings, scanner.needed, scanner.broken, bare, uses)
+
+
+@dataclass(frozen=True, slots=True)
+class _Share:
+    """What was found in some of the files, by another process."""
+
+    findings: list[Finding]
+    needed: set[str]
+    broken: dict[str, BadInput]
+    scanned: dict[str, FileScan]
+    uses: dict[tuple[str, str], list[tuple[str, Place, str]]]
+
+
+def _scan_some(scanner: _Scanner, folder: Path, files: Iterable[str]) -> None:
+    for file in files:
         try:
             tree = parse_python(folder / file, file)
         except BadInput as error:
@@ -169,7 +235,6 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
             )
             continue
         scanner.scan(file, tree)
-    return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken)
 
 
 class _Scanner:
@@ -192,6 +257,23 @@ class _Scanner:
         self.secret = next(
             (step.name for row in profile.model.context if row.is_ == "secret" for step in _attributes(row.at)), ""
         )
+
+    def add(self, share: _Share) -> None:
+        """Take in what another process found in some of the files."""
+        self.findings += share.findings
+        self.needed |= share.needed
+        self.broken |= share.broken
+        for file, scan in share.scanned.items():
+            parts = {
+                name: replace(
+                    part,
+                    uses=tuple(
+                        Use(self.clients[called], place, on) for called, place, on in share.uses.get((file, name), ())
+                    ),
+                )
+                for name, part in scan.parts.items()
+            }
+            self.scanned[file] = replace(scan, parts=parts)
 
     def scan(self, file: str, tree: ast.Module) -> None:
         """Look at every node of a file once."""

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.wording import trigger_text
 from vast_ferry.hub.findings import BadInput, Finding, Severity
 from vast_ferry.hub.functions import Project
 from vast_ferry.providers.profile import Profile
@@ -42,6 +44,38 @@ class Survey:
         """Return what could not be understood, worst first."""
         found = [*self.project.findings, *self.scanned.findings]
         return sorted(found, key=lambda finding: list(Severity).index(finding.severity))
+
+    def as_data(self) -> dict[str, Any]:
+        """Return what is there as plain data: every function with its triggers, settings by name, what it needs."""
+        return {
+            "provider": self.profile.name,
+            "project": self.project.name,
+            "region": self.project.region,
+            "stages": [stage.name for stage in self.project.stages],
+            "functions": [
+                {
+                    "name": function.name,
+                    "entry": f"{function.entry.file}#{function.entry.name}",
+                    "place": str(function.place),
+                    "kinds": list(function.kinds),
+                    "triggers": [trigger_text(trigger) for trigger in function.triggers],
+                    "language": function.language,
+                    "memory": function.memory,
+                    "timeout": function.timeout,
+                    "attempts": function.attempts,
+                    "dead_letter": function.dead_letter,
+                    "variables": sorted(function.variables),
+                    "secrets": sorted(function.secrets),
+                    "reads": sorted({setting.name for setting in self.needs[function.name].settings}),
+                    "access": [str(access) for access in self.needs[function.name].access],
+                    "computed": [str(use.place) for use in self.needs[function.name].unknown],
+                }
+                for function in self.project.functions
+            ],
+            "services": self.services,
+            "findings": [finding.as_data() for finding in self.findings],
+            "not_deployed": {path: why for path, (why, _) in self.left.items()},
+        }
 
 
 def survey(project: Path | str, source: str | Profile | None = None) -> Survey:
