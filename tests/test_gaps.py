@@ -286,7 +286,8 @@ def test_descriptions_are_valid_and_read_back(tmp_path_factory: pytest.TempPathF
     path = tmp_path_factory.mktemp("api") / "api.yaml"
     path.write_text(write_openapi(project, path))
     assert yaml.safe_load(path.read_text()) == describe(project)
-    read = {(t.route, t.methods, t.callers, tuple(t.types.items())) for _, t in read_openapi(path)}
+    triggers = [one.trigger for one in read_openapi(path)]
+    read = {(t.route, t.methods, t.callers, tuple(t.types.items())) for t in triggers}
     assert read == {(t.route, (m,), t.callers, tuple(t.types.items())) for t in routes for m in t.methods}
 
 
@@ -298,6 +299,7 @@ def test_descriptions_are_valid_and_read_back(tmp_path_factory: pytest.TempPathF
         ("openapi: 3.1.0\npaths:\n  a: {}\n", "no path", 3),
         ("openapi: 3.1.0\npaths:\n  /a:\n    get: 1\n", "is not a mapping", 4),
         ("openapi: 3.1.0\npaths:\n  /a:\n    get: {parameters: [{in: path, name: b}]}\n", "not in the path", 4),
+        ("openapi: 3.1.0\npaths:\n  /a:\n    get: {requestBody: {$ref: '#/x'}}\n", "refers to nothing", 1),
     ],
 )
 def test_descriptions_that_are_none(tmp_path: Path, text: str, says: str, line: int) -> None:
@@ -305,6 +307,34 @@ def test_descriptions_that_are_none(tmp_path: Path, text: str, says: str, line: 
     with pytest.raises(BadInput, match=says) as error:
         read_openapi(tmp_path / "api.yaml")
     assert error.value.place.line == line
+
+
+def test_schemas_of_a_description(tmp_path: Path) -> None:
+    text = """openapi: 3.1.0
+info: {title: a, version: "1"}
+paths:
+  /orders/{order}:
+    put:
+      operationId: order
+      parameters:
+        - {name: order, in: path, required: true, schema: {type: integer}}
+        - {name: day, in: query, schema: {type: string}}
+      requestBody: {content: {application/json: {schema: {$ref: '#/components/schemas/Order'}}}}
+      responses: {"201": {description: made, content: {text/plain: {schema: {type: string}}}}, "404": {description: none}}
+components:
+  schemas:
+    Order: {type: object, properties: {jars: {type: integer}, after: {$ref: '#/components/schemas/Order'}}}
+"""
+    validate(yaml.safe_load(text))
+    (tmp_path / "api.yaml").write_text(text)
+    (one,) = read_openapi(tmp_path / "api.yaml")
+    assert (one.name, one.trigger.route, dict(one.trigger.types)) == ("order", "/orders/{order}", {"order": "int"})
+    order = {"$ref": "#/components/schemas/Order"}
+    assert one.schemas == {
+        "query day": {"type": "string"},
+        "request": {"type": "object", "properties": {"jars": {"type": "integer"}, "after": order}},
+        "reply 201": {"type": "string"},
+    }
 
 
 def test_many_files_are_scanned_alike_by_one_process_and_by_several(

@@ -6,7 +6,8 @@ Captures of the rest of a path have no word in OpenAPI: they are written as one 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
@@ -78,8 +79,20 @@ def write_openapi(project: Project, path: Path) -> str:
     return write_json(data) if path.suffix == ".json" else write_yaml(data)
 
 
-def read_openapi(path: Path, shown: str = "") -> list[tuple[str, RouteTrigger]]:
-    """Return the routes that a description declares, each with the name of its operation.
+@dataclass(frozen=True, slots=True)
+class Described:
+    """One operation of a description: its name, the route, and JSON Schemas by what they are of.
+
+    `schemas` has `request`, `reply STATUS` and `query NAME`, references within the document resolved.
+    """
+
+    name: str
+    trigger: RouteTrigger
+    schemas: Mapping[str, Any] = field(default_factory=dict)
+
+
+def read_openapi(path: Path, shown: str = "") -> list[Described]:
+    """Return the operations that a description declares: routes, and schemas of what goes in and comes out.
 
     Raises BadInput, with file and line, for what is no OpenAPI 3 description.
     """
@@ -102,17 +115,23 @@ def read_openapi(path: Path, shown: str = "") -> list[tuple[str, RouteTrigger]]:
     return found
 
 
-def _operation(document: Document, route: str, method: str, item: dict[str, Any]) -> tuple[str, RouteTrigger]:
+def _operation(document: Document, route: str, method: str, item: dict[str, Any]) -> Described:
     operation = item[method]
     place = document.place("paths", route, method)
     if not isinstance(operation, dict):
         raise BadInput(f"{method} of {route} is not a mapping", "Describe the operation there", place)
     types: dict[str, str] = {}
+    schemas: dict[str, Any] = {}
     template = route
-    for parameter in [*item.get("parameters", []), *operation.get("parameters", [])]:
-        if not isinstance(parameter, dict) or parameter.get("in") != "path":
+    listed = [*_list(item.get("parameters")), *_list(operation.get("parameters"))]
+    for parameter in (_resolved(one, document) for one in listed):
+        if not isinstance(parameter, dict):
             continue
-        name, schema = str(parameter.get("name", "")), parameter.get("schema", {})
+        name, schema = str(parameter.get("name", "")), _resolved(parameter.get("schema", {}), document)
+        if parameter.get("in") == "query":
+            schemas[f"query {name}"] = schema
+        if parameter.get("in") != "path":
+            continue
         if f"{{{name}}}" not in route:
             raise BadInput(f"the parameter {name!r} is not in the path {route}", "Correct the name", place)
         kind = next((kind for kind, known in _SCHEMAS.items() if schema == known), "")
@@ -120,7 +139,51 @@ def _operation(document: Document, route: str, method: str, item: dict[str, Any]
             types[name] = kind
         if parameter.get(_REST):
             template = template.replace(f"{{{name}}}", f"{{+{name}}}")
-    security = [next(iter(one), "") for one in operation.get("security", []) if isinstance(one, dict)]
+    request = _schema(operation.get("requestBody"), document)
+    if request is not None:
+        schemas["request"] = request
+    replies = operation.get("responses")
+    for status, reply in replies.items() if isinstance(replies, dict) else ():
+        schema = _schema(reply, document)
+        if schema is not None:
+            schemas[f"reply {status}"] = schema
+    security = [next(iter(one), "") for one in _list(operation.get("security")) if isinstance(one, dict)]
     callers = next((name for name in security if name in _SECURITY), "")
     name = str(operation.get("operationId", f"{method} {route}"))
-    return name, RouteTrigger(template, (method.upper(),), callers, types, place=place)
+    return Described(name, RouteTrigger(template, (method.upper(),), callers, types, place=place), schemas)
+
+
+def _list(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []
+
+
+def _schema(body: Any, document: Document) -> Any:
+    """Return the schema of a content, the JSON one where there are several."""
+    body = _resolved(body, document)
+    content = body.get("content") if isinstance(body, dict) else None
+    if not isinstance(content, dict) or not content:
+        return None
+    media = next((name for name in content if "json" in str(name)), next(iter(content)))
+    told = content[media]
+    return _resolved(told.get("schema"), document) if isinstance(told, dict) else None
+
+
+def _resolved(value: Any, document: Document, above: tuple[str, ...] = ()) -> Any:
+    """Return a value with what it refers to in the same document in place; what refers to itself stays a reference."""
+    if isinstance(value, list):
+        return [_resolved(item, document, above) for item in value]
+    if not isinstance(value, dict):
+        return value
+    target = value.get("$ref")
+    if not isinstance(target, str):
+        return {key: _resolved(item, document, above) for key, item in value.items()}
+    if target in above:
+        return value
+    found: Any = document.data
+    for part in target.removeprefix("#/").split("/") if target.startswith("#/") else ["\0"]:
+        key = part.replace("~1", "/").replace("~0", "~")
+        if not isinstance(found, dict) or key not in found:
+            what = f"{target!r} refers to nothing in the description"
+            raise BadInput(what, "Correct the reference, or bring what it means into the file", document.place())
+        found = found[key]
+    return _resolved(found, document, (*above, target))

@@ -17,6 +17,8 @@ from vast_ferry.source.record import BindingRecord, FindingRecord, FunctionRecor
 from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
 
+#: A definition begins with no more lines of what is to do than are read.
+MOST_COMMENTS = 30
 MADE_BY = "Made by Vast Ferry; carry the project again rather than edit this file."
 
 
@@ -72,7 +74,7 @@ class Plan:
         for function in self.carried:
             made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, limits[function.name])
         there = self._project_at_target()
-        made.update(write_definition(there, self.target, (MADE_BY, "The region is not set: choose one.")))
+        made.update(write_definition(there, self.target, self._comments()))
         made.update(self._from_templates(there, own, services=bool(scanned.uses)))
         kept = {file.path for file in self.target.model.files if file.keeps}
         clash = sorted(path for path in made if path in own and path not in kept)
@@ -88,10 +90,23 @@ class Plan:
         self.made = sorted(made)
         return {**own, **{path: text.encode("utf-8") for path, text in made.items()}}
 
+    def _comments(self) -> tuple[str, ...]:
+        """Return what stands at the head of a definition: that it was made, and where a person must act."""
+        made: dict[str, None] = {MADE_BY: None}
+        for finding in self.gaps.worst_first:
+            if finding.severity in (Severity.BLOCKING, Severity.TODO) and (
+                finding.function or finding.field == "region"
+            ):
+                made[
+                    f"To do: {finding.function + ': ' if finding.function else ''}{finding.remedy} ({finding.code})"
+                ] = None
+        more = len(made) - MOST_COMMENTS
+        return (*list(made)[:MOST_COMMENTS], *((f"and {more} more: see crossing.json",) if more > 0 else ()))
+
     def _files_at_home(self, own: dict[str, bytes]) -> dict[str, bytes]:
         """Return the files of a project that comes back: the author's own, and the definition as it is now."""
         there = self._project_at_target()
-        made = write_definition(there, self.target, (MADE_BY, "The region is not set: choose one."))
+        made = write_definition(there, self.target, self._comments())
         code = self.target.model.definition.functions.code if self.target.model.definition else None
         if code:
             made.pop(code.file, None)
