@@ -320,7 +320,9 @@ paths:
         - {name: order, in: path, required: true, schema: {type: integer}}
         - {name: day, in: query, schema: {type: string}}
       requestBody: {content: {application/json: {schema: {$ref: '#/components/schemas/Order'}}}}
-      responses: {"201": {description: made, content: {text/plain: {schema: {type: string}}}}, "404": {description: none}}
+      responses:
+        "201": {description: made, content: {text/plain: {schema: {type: string}}}}
+        "404": {description: none}
 components:
   schemas:
     Order: {type: object, properties: {jars: {type: integer}, after: {$ref: '#/components/schemas/Order'}}}

@@ -127,7 +127,7 @@ def _operation(document: Document, route: str, method: str, item: dict[str, Any]
     for parameter in (_resolved(one, document) for one in listed):
         if not isinstance(parameter, dict):
             continue
-        name, schema = str(parameter.get("name", "")), _resolved(parameter.get("schema", {}), document)
+        name, schema = str(parameter.get("name", "")), parameter.get("schema", {})
         if parameter.get("in") == "query":
             schemas[f"query {name}"] = schema
         if parameter.get("in") != "path":
@@ -165,7 +165,7 @@ def _schema(body: Any, document: Document) -> Any:
         return None
     media = next((name for name in content if "json" in str(name)), next(iter(content)))
     told = content[media]
-    return _resolved(told.get("schema"), document) if isinstance(told, dict) else None
+    return told.get("schema") if isinstance(told, dict) else None
 
 
 def _resolved(value: Any, document: Document, above: tuple[str, ...] = ()) -> Any:

@@ -445,4 +445,15 @@ def _code(
 
 
 def _arguments(data: dict[str, Any]) -> str:
-    return ", ".join(f"{name}={value!r}" for name, value in data.items())
+    return ", ".join(f"{name}={_literal(value)}" for name, value in data.items())
+
+
+def _literal(value: Any) -> str:
+    """Return a value as Python source, texts in double quotes as code is usually written."""
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{_literal(key)}: {_literal(inner)}" for key, inner in value.items()) + "}"
+    if isinstance(value, list | tuple):
+        return "[" + ", ".join(map(_literal, value)) + "]"
+    if isinstance(value, str) and value.isprintable() and '"' not in value and "\\" not in value:
+        return f'"{value}"'
+    return repr(value)
