@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
 
-from vast_ferry import BadInput, find_gaps, find_profile, survey
+from vast_ferry import BadInput, carry, find_gaps, find_profile, survey
 from vast_ferry.definitions.openapi import describe, read_openapi, write_openapi
 from vast_ferry.definitions.project import read_project
 from vast_ferry.demo import PROJECT
@@ -120,6 +120,20 @@ def test_the_least_that_a_function_needs(project: Project, code: str, access: li
     assert [str(one) for one in gaps.needs["f"].access] == access
     assert [f.code for f in gaps.findings if f.code in ("access-unknown", "setting-not-declared")] == codes
     assert [str(one) for one in gaps.fitted["f"].access] == access
+
+
+def test_a_definition_begins_with_what_is_to_do(project: Project, tmp_path: Path) -> None:
+    code = "import os\n\ndef f(event, ctx):\n    return os.environ['A\\njobs: {}']\n"
+    folder = project({"ostermere.yaml": declared("sealed: {KEY: vault/key}", top="zone: north\n"), "h.py": code})
+    carry(folder, to="ostermere@2", out=tmp_path / "there")
+    lines = (tmp_path / "there" / "ostermere.yaml").read_text().splitlines()
+    assert [line for line in lines if line.startswith("#")] == [
+        "# Made by Vast Ferry; carry the project again rather than edit this file.",
+        "# To do: f: Declare A jobs: {}: it may exist on one machine only (setting-not-declared)",
+        "# To do: f: Make the secret KEY at Ostermere 2 before the first call (secret-to-set)",
+        "# To do: Set `zone` in ostermere.yaml (region-to-choose)",
+    ]
+    assert list(yaml.safe_load("\n".join(lines))) == ["app", "jobs"]
 
 
 def test_secrets_never_get_out(project: Project, tmp_path: Path) -> None:

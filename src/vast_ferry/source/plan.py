@@ -94,12 +94,11 @@ class Plan:
         """Return what stands at the head of a definition: that it was made, and where a person must act."""
         made: dict[str, None] = {MADE_BY: None}
         for finding in self.gaps.worst_first:
-            if finding.severity in (Severity.BLOCKING, Severity.TODO) and (
-                finding.function or finding.field == "region"
-            ):
-                made[
-                    f"To do: {finding.function + ': ' if finding.function else ''}{finding.remedy} ({finding.code})"
-                ] = None
+            act = finding.severity in (Severity.BLOCKING, Severity.TODO)
+            if act and (finding.function or finding.field == "region"):
+                who = f"{finding.function}: " if finding.function else ""
+                # What is told may hold names out of the code: it stays on its line.
+                made[" ".join(f"To do: {who}{finding.remedy} ({finding.code})".split())] = None
         more = len(made) - MOST_COMMENTS
         return (*list(made)[:MOST_COMMENTS], *((f"and {more} more: see crossing.json",) if more > 0 else ()))
 
