@@ -250,6 +250,86 @@ def test_a_function_that_was_added_there_does_not_go_back_unseen(tmp_path: Path)
     assert [(f.function, str(f.severity)) for f in back.findings if f.code == "added-since"] == [("new", "blocking")]
 
 
+#: names in a definition → where it goes, and why it can't: no name becomes a path out of the project, or another key
+NAMES = [
+    ("../../../escaped: {code: h.py#f, when: [{line: x}]}", "marrowby@1", "can't be the name of a file"),
+    ("a/b: {code: h.py#f, when: [{line: x}]}", "marrowby@1", "can't be the name of a file"),
+    ('"": {code: h.py#f, when: [{line: x}]}', "marrowby@1", "can't be the name of a file"),
+    ("a b: {code: h.py#f, when: [{line: x}]}", "fennick", "can't be a word of an INI section"),
+    ("a]: {code: h.py#f, when: [{line: x}]}", "fennick", "can't be a word of an INI section"),
+    ("7: {code: h.py#f, when: [{line: x}]}", "fennick", "can't be a word of an INI section"),
+    ('f: {code: h.py#f, vars: {"A=B": x}, when: [{line: x}]}', "fennick", "can't be a key of an INI file"),
+    ('f: {code: h.py#f, vars: {"A\\nB": x}, when: [{line: x}]}', "fennick", "can't be a key of an INI file"),
+]
+
+
+@pytest.mark.parametrize(("declared", "to", "says"), NAMES)
+def test_no_name_becomes_something_else(project: Project, tmp_path: Path, declared: str, to: str, says: str) -> None:
+    files = {"ostermere.yaml": f"app: a\njobs:\n  {declared}\n", "h.py": "def f(event, ctx):\n    pass\n"}
+    before = sorted(tmp_path.parent.rglob("*escaped*"))
+    with pytest.raises(BadInput, match=says):
+        carry(project(files), to=to, out=tmp_path / "a" / "b" / "there")
+    assert sorted(tmp_path.parent.rglob("*escaped*")) == before
+    assert not (tmp_path / "a" / "b" / "there").exists()
+
+
+@pytest.mark.parametrize("to", ["ostermere", "thornwick", "brackendale"])
+def test_a_script_of_several_kinds(project: Project, tmp_path: Path, to: str) -> None:
+    ini = "[land]\nname = a\n[task t]\nscript = t.py\n[task t on 1]\nroute = /a\n[task t on 2]\nditch = d\n"
+    samples = {
+        "samples/t/get.http": "GET /a HTTP/1.1\r\nHost: a.example\r\n\r\n",
+        "samples/t/sent.yaml": "kind: message\nevent: {channel: d, body: x}\n",
+    }
+    for name, typed, verdict in (("typed", "Content-Type: text/plain\\n", Verdict.SAME), ("bare", "", Verdict.UNHELD)):
+        script = f"import os\nprint('Status: 200\\n{typed}\\nhere' if os.environ['FEN_WHAT'] == 'request' else '')\n"
+        carry(project({"fennick.ini": ini, "t.py": script, **samples}, name), to=to, out=tmp_path / f"to-{name}")
+        assert [(one.verdict, one.got) for one in check(tmp_path / f"to-{name}").checked] == [
+            (verdict, "replied 200"),
+            (Verdict.SAME, "acknowledged"),
+        ]
+
+
+@pytest.mark.parametrize(
+    ("wire", "says"),
+    [
+        ('{"to": "class", "chest": "c"}', "can't be called 'class'"),
+        ('{"to": "sheet", "chest": "c", "as": "yaml"}', "no content that could be handed over as 'yaml'"),
+        ('{"to": "told", "word": "w", "as": "json"}', "is no key"),
+        ('{"fills": "a b", "belt": "b"}', "can't be called 'a b'"),
+    ],
+)
+def test_wires_that_can_not_become_parameters(project: Project, wire: str, says: str) -> None:
+    files = {"marrowby.json": "{}", "h.py": "", "wiring/w.json": f'{{"code": "h.py:f",\n "wires": [{wire}]}}'}
+    folder = project(files)
+    if says == "is no key":
+        assert says in read_project(folder)[1].findings[0].reason
+        return
+    with pytest.raises(BadInput, match=says) as error:
+        read_project(folder)
+    assert (error.value.place.file, error.value.place.line) == (str(folder / "wiring/w.json"), 2)
+
+
+def test_typed_captures_and_slashes_route_as_declared(project: Project, tmp_path: Path) -> None:
+    yaml = "app: a\njobs:\n  f: {code: h.py#f, when: [{web: 'GET /a/{n:number}'}]}\n"
+    samples = {
+        f"samples/f/{name}.http": f"GET /a/{name} HTTP/1.1\r\nHost: a.example\r\n\r\n" for name in ("7", "seven")
+    }
+    folder = project({"ostermere.yaml": yaml, "h.py": "def f(event, ctx):\n    return 'a'\n", **samples})
+    crossing = carry(folder, to="wsgi", out=tmp_path / "there", source="ostermere@2")
+    assert [f.code for f in crossing.findings if str(f.severity) == "blocking"] == ["route-wider"]
+    got = {one.sample: (one.verdict, one.expected) for one in check(tmp_path / "there").checked}
+    assert got["7.http"] == (Verdict.SAME, "replied 200")
+    assert got["seven.http"][1] != "replied 200"
+    json = '{"service": "a", "functions": {"f": {"module": "h.py:f", "on": [{"pattern": "/a{/}?"}]}}}'
+    code = "from brackendale import Response\nasync def f(request, services):\n    return Response('a')\n"
+    samples = {
+        f"samples/f/{n}.http": f"GET {p} HTTP/1.1\r\nHost: a\r\n\r\n" for n, p in (("one", "/a"), ("two", "/a/"))
+    }
+    for to in ("wsgi", "ostermere"):
+        carry(project({"brackendale.json": json, "h.py": code, **samples}, f"to-{to}"), to=to, out=tmp_path / to)
+        assert [one.got for one in check(tmp_path / to).checked] == ["replied 200", "replied 200"]
+
+
 def test_a_file_that_would_hide_a_module_of_the_target(project: Project, tmp_path: Path) -> None:
     files = {"ostermere.yaml": "app: a\njobs: {f: {code: h.py#f, when: [{web: GET /a}]}}\n"}
     files |= {"h.py": "def f(event, ctx):\n    return 'a'\n", "thornwick.py": ""}

@@ -178,6 +178,11 @@ def test_stages_are_carried_or_told(project: Project) -> None:
         ("prod", {"f": {"memory": 512}}, ("f",)),
         ("dev", {}, ()),
     ]
+    over = "stages:\n  prod: {jobs: {f: {ram: 6144, tries: 50, sealed: {NEW: vault/new}}}}\n"
+    fits = find_gaps(project({"ostermere.yaml": declared(top=over), "h.py": HANDLER}, "over"), to="thornwick@1")
+    assert dict(fits.stages[0].functions["f"]) == {"memory": 4096, "attempts": 50, "secrets": {"NEW": "new"}}
+    assert ("memory-too-large", 3) in [(f.code, f.place.line) for f in fits.findings]
+    assert ("secret", "NEW") in [(need.what, need.name) for need in fits.checklist()]
     lost = [f.field for f in find_gaps(folder, to="brackendale").findings if f.code == "stage-not-held"]
     assert lost == ["stages.prod", "stages.dev"]
     assert not [f for f in find_gaps(folder, to="thornwick").findings if f.code.startswith("stage")]
@@ -191,6 +196,16 @@ def test_routes_that_another_takes(project: Project) -> None:
     folder = project({"thornwick.toml": toml, "h.py": "def f(request):\n    return ''\n"})
     (hidden,) = [f for f in survey(folder).findings if f.code == "route-hidden"]
     assert (hidden.place.line, hidden.function, str(hidden.severity)) == (8, "two", "blocking")
+    for first, second, is_hidden in (
+        ("", "GET", True),
+        ("GET", "", False),
+        ("GET", "GET", True),
+        ("GET", "POST", False),
+    ):
+        verbs = [f'verbs = ["{one}"]\n' if one else "" for one in (first, second)]
+        text = toml.replace('"/hives/<hive>"\n', '"/hives/<hive>"\n' + verbs[0]) + verbs[1]
+        again = project({"thornwick.toml": text, "h.py": "def f(request):\n    return ''\n"}, f"{first}-{second}")
+        assert any(f.code == "route-hidden" for f in survey(again).findings) is is_hidden
     (order,) = [f for f in find_gaps(folder, to="ostermere").findings if f.code == "route-order"]
     assert "here /hives/{hive} wins, and at Ostermere 2 /hives/all" in order.reason
 

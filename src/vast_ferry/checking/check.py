@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shutil
 import tempfile
 from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
@@ -15,6 +16,7 @@ from vast_ferry.checking.compare import Verdict, compare, nothing_to_compare
 from vast_ferry.checking.exact_json import Difference
 from vast_ferry.checking.projection import Projection
 from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
@@ -135,8 +137,9 @@ class _Check:
 
     def __init__(self, source: _Side, target: _Side, declared: Project, limit: float) -> None:
         self.source, self.target, self.limit = source, target, limit
-        self.gateway = Gateway(declared)
-        self.target_gateway = Gateway(target.project) if target.project else None
+        self.gateway = Gateway(declared, route_style(source.profile).order)
+        there = route_style(target.profile).order
+        self.target_gateway = Gateway(target.project, there) if target.project else None
         self._known: dict[str, _KnownLosses] = {}
 
     def compare(self, expected: Outcome, got: Outcome, method: str) -> list[Difference]:
@@ -454,10 +457,10 @@ def _run(
 def _deployed(side: _Side, scratch: str) -> _Side:
     """Return a side that runs on a copy of its files, those that would be deployed."""
     folder = Path(tempfile.mkdtemp(dir=scratch))
-    for path, content in own_files(side.folder)[0].items():
+    for path in own_files(side.folder)[0]:
         target = folder / path
         target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(content)
+        shutil.copyfile(side.folder / path, target)
     return replace(side, folder=folder)
 
 

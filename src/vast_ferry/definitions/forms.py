@@ -19,7 +19,7 @@ from vast_ferry.definitions.key_filters import (
     write_glob,
 )
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
-from vast_ferry.definitions.schedules import STYLES, ScheduleError
+from vast_ferry.definitions.schedules import STYLES, CannotHold, ScheduleError
 from vast_ferry.hub.findings import nearest
 from vast_ferry.hub.functions import Access, Entry
 from vast_ferry.hub.keys import KeyFilter
@@ -222,7 +222,10 @@ class Choice(Form):
         return self.options[value]
 
     def write(self, value: str) -> str:
-        return {hub: own for own, hub in self.options.items()}[value]
+        own = {hub: own for own, hub in self.options.items()}
+        if value not in own:
+            raise CannotHold(f"it has no word for {value}")
+        return own[value]
 
 
 class Choices(Choice):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import keyword
 import os
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -13,7 +15,7 @@ from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.key_filters import from_ends
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.tables import checked_definition, forms_of
-from vast_ferry.documents.document import Document, Path_
+from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
 from vast_ferry.documents.json_file import read_json
 from vast_ferry.documents.python_file import Decorated, read_decorators
@@ -36,6 +38,9 @@ KEPT_BACK: Final = {
     "schedule": ("schedule-not-carried", "Declare it by hand at the target"),
     "access": ("access-not-carried", "Allow it by hand at the target"),
 }
+#: How a binding hands over what it is of: the native event itself, or its content.
+WIRE_FORMS: Final = ("whole", "bytes", "text", "json")
+WITH_CONTENT: Final = ("object", "message", "http")
 #: Names of variables whose values should stand in a vault, and values that are surely no secret.
 SECRET_NAME: Final = re.compile(r"(^|_)(SECRET|PASSWORD|PASSWD|TOKEN|API_?KEY|PRIVATE_?KEY|CREDENTIALS?)($|_)", re.I)
 NO_SECRET: Final = re.compile(r"|true|false|\d{1,6}|[a-z]+(-[a-z]+)*|https?://[^@\s]*", re.I)
@@ -195,6 +200,7 @@ class _Reader:
             parameter, form = values.pop("parameter", ""), values.pop("form", "whole")
             place = self.kept(document.place(*here))
             if parameter:
+                self._wire(parameter, form, kind, place)
                 key = str(data.get(next((r.at for r in kind.rows if r.is_ in ("key", "key_filter")), ""), ""))
                 bound.append(
                     Binding(parameter, kind.way, kind.kind, values.get("source", ""), key, form)  # type: ignore[arg-type]
@@ -202,6 +208,16 @@ class _Reader:
             if kind.way == "event" and kind.kind != "call":
                 found.append(_trigger(kind.kind, values, place))
         return tuple(found), tuple(bound)
+
+    def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
+        """Refuse a binding that can't become a parameter, or hands over what it has not."""
+        shown = Place(str(self.folder / place.file), place.line, place.column)
+        if not parameter.isidentifier() or keyword.iskeyword(parameter):
+            raise BadInput(f"a parameter can't be called {parameter!r}", "Give it a name that Python takes", shown)
+        known = WIRE_FORMS if kind.kind in WITH_CONTENT else WIRE_FORMS[:1]
+        if form not in known:
+            what = f"a {kind.kind} has no content that could be handed over as {form!r}{nearest(form, known)}"
+            raise BadInput(what, f"Use one of: {', '.join(known)}", shown)
 
     def _kind(self, data: dict[str, Any], declared: _Declared, path: Path_) -> TriggerModel:
         for kind in self.model.functions.triggers:
@@ -392,7 +408,8 @@ class _Reader:
             return
         for first, second in overlapping([(t.route, frozenset(t.methods)) for _, t in listed]):
             (one, earlier), (function, later) = listed[first], listed[second]
-            if covers(earlier.route, later.route) and not earlier.types and set(later.methods) <= set(earlier.methods):
+            every = not earlier.methods or (later.methods and set(later.methods) <= set(earlier.methods))
+            if every and covers(earlier.route, later.route) and not earlier.types:
                 self.findings.append(
                     Finding(
                         "route-hidden",
@@ -420,11 +437,7 @@ def _trigger(kind: str, values: dict[str, Any], place: Place) -> Trigger:
 
 
 def _first_twice(names: list[str]) -> str:
-    return (
-        next((name for index, name in enumerate(names) if name in names[:index]), "")
-        if len(set(names)) < len(names)
-        else ""
-    )
+    return next((name for name, count in Counter(names).items() if count > 1), "")
 
 
 def _at(data: Mapping[str, Any], key: str) -> Any:
@@ -435,11 +448,11 @@ def _at(data: Mapping[str, Any], key: str) -> Any:
 
 def code_files(folder: Path) -> Iterator[Path]:
     """Yield the Python files of a project in a fixed order; hidden folders, links and samples are left out."""
+    root = folder.resolve()
     for top, folders, names in os.walk(folder):
-        folders[:] = sorted(
-            name for name in folders if not name.startswith(".") and name not in ("samples", "__pycache__")
-        )
-        yield from (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
+        folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in NOT_CARRIED)
+        files = (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
+        yield from (path for path in files if path.resolve().is_relative_to(root))
 
 
 def read_project(folder: Path, provider: Profile | None = None, shown: str = "") -> tuple[Profile, Project]:

@@ -25,6 +25,7 @@ from vast_ferry.hub.schedules import (
     Schedule,
     as_every,
     known_zone,
+    spans,
 )
 
 #: A schedule is not split into more single triggers than a person would look through.
@@ -160,14 +161,7 @@ def _field(values: tuple[int, ...], low: int, high: int) -> str:
         if values[0] == low and values[-1] + step > high:
             return f"*/{step}"
         return f"{values[0]}-{values[-1]}/{step}"
-    spans: list[list[int]] = []
-    for value in values:
-        if spans and value == spans[-1][1] + 1:
-            spans[-1][1] = value
-        else:
-            spans.append([value, value])
-    parts = [f"{a}-{b}" if b > a + 1 else ",".join(str(n) for n in range(a, b + 1)) for a, b in spans]
-    return ",".join(parts)
+    return spans(values, ",")
 
 
 def _length(seconds: int) -> str:

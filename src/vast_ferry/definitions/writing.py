@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -16,10 +17,12 @@ from vast_ferry.documents.ini_file import write_ini
 from vast_ferry.documents.json_file import write_json
 from vast_ferry.documents.toml_file import write_toml
 from vast_ferry.documents.yaml_file import write_yaml
+from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
 from vast_ferry.hub.keys import (
     ANY,
     EVERY_KEY,
+    All,
     KeyFilter,
     Pattern,
     Undecided,
@@ -138,8 +141,7 @@ class _Fitting:
         try:
             return [{**common, whole: form.write(value)}]
         except CannotHold:  # then it is two routes
-            both = (trigger.route, f"{trigger.route}/")
-            return [{**common, whole: form.write(value | {"slash": False, "route": route})} for route in both]
+            return [{**common, whole: form.write(value | {"slash": False, "route": route})} for route in trigger.every]
 
     def _event(self, trigger: EventTrigger) -> list[dict[str, Any]]:
         one: dict[str, Any] = {}
@@ -273,7 +275,7 @@ def _ever_wider(wanted: KeyFilter) -> Iterator[KeyFilter]:
     parts = wanted.parts if isinstance(wanted, Pattern) else ()
     if not parts:
         flat = [one for one in getattr(wanted, "filters", ()) if isinstance(one, Pattern)]
-        yield from flat if type(wanted).__name__ == "All" else ()
+        yield from flat if isinstance(wanted, All) else ()
         yield EVERY_KEY
         return
     yield Pattern.of(*(part if isinstance(part, str) else ANY for part in parts))
@@ -311,6 +313,7 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
                 data[row.at] = form.write(value)
             except CannotHold as error:
                 unheld.append(Unheld(field, str(error)))
+                continue
             if isinstance(form, AccessForm):
                 missing = [str(one) for one in value if not form.holds(one)]
                 if missing:
@@ -375,6 +378,11 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
         data[model.functions.at] = functions
     elif model.functions.files:
         for name, declared in functions.items():
+            if not re.fullmatch(r"\w[\w.-]*", name):
+                raise BadInput(
+                    f"{name!r} can't be the name of a file, as each function has at {profile.title}",
+                    "Rename the function: letters, digits, `_`, `-` and dots",
+                )
             files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, ())
     if model.stages and project.stages:
         data[model.stages.at] = {

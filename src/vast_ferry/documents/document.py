@@ -13,6 +13,8 @@ Path_ = tuple[str | int, ...]
 
 #: A definition or a profile is written by hand; what is larger is something else.
 LARGEST = 8 * 1024 * 1024
+#: Folders that are never deployed: samples stay with the original; the rest is made by tools.
+NOT_CARRIED = frozenset(["samples", "__pycache__", "node_modules", "venv"])
 
 
 @dataclass(frozen=True, slots=True)

@@ -128,19 +128,35 @@ def _sections(table: dict[str, Any], path: tuple[str, ...]) -> list[str]:
     inner: list[str] = []
     for key, value in table.items():
         if isinstance(value, dict) and path and all(not isinstance(one, dict | list) for one in value.values()):
-            lines += [f"{key}.{name} = {_written(one)}" for name, one in value.items()]
+            lines += [f"{_key(key)}.{_key(name)} = {_written(one)}" for name, one in value.items()]
         elif isinstance(value, dict):
             inner += _sections(value, (*path, key))
         elif isinstance(value, list) and not any(isinstance(item, dict) for item in value):
-            lines.append(f"{key} = {_written(', '.join(map(str, value)))}")
+            lines.append(f"{_key(key)} = {_written(', '.join(map(str, value)))}")
         elif isinstance(value, list):
             for number, item in enumerate(value, 1):
-                inner += _sections(item, (*path, key, str(number)))
+                inner += _sections(item, (*path, key, _Place(number)))
         else:
-            lines.append(f"{key} = {_written(value)}")
+            lines.append(f"{_key(key)} = {_written(value)}")
     if not path or not (lines or not inner):
         return inner
+    # A number is the place in a list; any other word that is one would be read as that.
+    for word, before in zip(path[1:], path, strict=False):
+        if re.search(r"[\s\[\]]", word) or not word or (word.isdecimal() and not isinstance(word, _Place)):
+            raise BadInput(f"{word!r} can't be a word of an INI section, under {before}", "Rename it")
     return [f"[{' '.join(path)}]\n" + "".join(f"{line}\n" for line in lines), *inner]
+
+
+class _Place(str):
+    """The number of an entry of a list, as a word of a section."""
+
+    __slots__ = ()
+
+
+def _key(name: str) -> str:
+    if not re.fullmatch(r"[^\s=;#\[][^=\n\r]*", name) or name != name.strip():
+        raise BadInput(f"{name!r} can't be a key of an INI file", "Rename it")
+    return name
 
 
 def _written(value: Any) -> str:

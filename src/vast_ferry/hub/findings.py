@@ -49,6 +49,12 @@ class Finding:
         return data
 
 
+def worst_first(findings: Iterable[Finding]) -> list[Finding]:
+    """Return findings, worst first, otherwise in the order in which they came."""
+    order = list(Severity)
+    return sorted(findings, key=lambda finding: order.index(finding.severity))
+
+
 class BadInput(Exception):
     """Input that can't be used; `str()` is the one message: place, what is wrong, what to do.
 

@@ -49,6 +49,11 @@ class RouteTrigger:
         """Return the kind of its events."""
         return "http"
 
+    @property
+    def every(self) -> tuple[str, ...]:
+        """Return the templates that it takes: with a slash at the end as well where one may be left out."""
+        return (self.route, f"{self.route}/") if self.slash else (self.route,)
+
 
 @dataclass(frozen=True, slots=True)
 class EventTrigger:
@@ -73,18 +78,9 @@ class EventTrigger:
 Trigger = RouteTrigger | EventTrigger
 
 
-#: What a function may be allowed to do with a service, by the kind of service.
-VERBS: dict[str, tuple[str, ...]] = {
-    "object": ("read", "write", "delete"),
-    "message": ("send",),
-    "record": ("read", "write", "delete"),
-    "function": ("start",),
-}
-
-
 @dataclass(frozen=True, slots=True, order=True)
 class Access:
-    """What a function needs to be allowed: a verb, a kind of service and which; `*` for any of that kind."""
+    """What a function needs to be allowed: a service's kind, an operation's verb, and which; `*` for any of a kind."""
 
     kind: str
     verb: str
@@ -143,6 +139,19 @@ class Function:
     def routes(self) -> tuple[RouteTrigger, ...]:
         """Return its HTTP triggers."""
         return tuple(trigger for trigger in self.triggers if isinstance(trigger, RouteTrigger))
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """One thing that must exist at a provider before the first call, and which functions need it.
+
+    `by_hand` is false for what a written definition already declares.
+    """
+
+    what: str  # secret, variable, bucket, channel, table, schedule, signal, access
+    name: str
+    functions: tuple[str, ...]
+    by_hand: bool = True
 
 
 @dataclass(frozen=True, slots=True)

@@ -119,15 +119,6 @@ def without_captures(one: KeyFilter) -> KeyFilter:
     return type(one)(tuple(without_captures(inner) for inner in one.filters))
 
 
-def captures_of(one: KeyFilter) -> tuple[str, ...]:
-    """Return the names that a filter captures of a key."""
-    if isinstance(one, Pattern):
-        return tuple(part.name for part in one.parts if isinstance(part, Piece) and part.name)
-    if isinstance(one, Not):
-        return captures_of(one.filter)
-    return tuple(name for inner in one.filters for name in captures_of(inner))
-
-
 # --- deciding --------------------------------------------------------------------------------------------------------
 
 # A pattern is an automaton whose states are places between steps. A step takes one character; a loop takes any number.

@@ -261,21 +261,22 @@ def _told(rule: Rule) -> str:
         told = f"{len(times)} times a day, first at {times[0] // 3600:02}:{times[0] // 60 % 60:02}"
     days = []
     if rule.days:
-        days.append(f"on day {_spans(rule.days)} of the month")
+        days.append(f"on day {spans(rule.days, ', ')} of the month")
     if rule.weekdays:
         days.append(f"on {', '.join(WEEKDAY_NAMES[day].title() for day in rule.weekdays)}")
     if days:
         told += " " + (" or ".join(days) if rule.either else " if ".join(days))
     if rule.months:
-        told += f" in month {_spans(rule.months)}"
+        told += f" in month {spans(rule.months, ', ')}"
     return told if days or rule.months or len(times) > 4 else f"daily {told}"
 
 
-def _spans(values: tuple[int, ...]) -> str:
-    spans: list[list[int]] = []
+def spans(values: tuple[int, ...], between: str) -> str:
+    """Return sorted values as text, three and more in a row as a span, with something between them."""
+    found: list[list[int]] = []
     for value in values:
-        if spans and value == spans[-1][1] + 1:
-            spans[-1][1] = value
+        if found and value == found[-1][1] + 1:
+            found[-1][1] = value
         else:
-            spans.append([value, value])
-    return ", ".join(str(a) if a == b else f"{a}-{b}" if b > a + 1 else f"{a}, {b}" for a, b in spans)
+            found.append([value, value])
+    return between.join(str(a) if a == b else f"{a}-{b}" if b > a + 1 else f"{a}{between}{b}" for a, b in found)

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping.codec import Plain, PlainBytes
 from vast_ferry.mapping.codecs_http import MultiMap
+from vast_ferry.mapping.helpers import content_type_of
 from vast_ferry.mapping.losses import Loss, missing
 from vast_ferry.mapping.nodes import RESERVED, Node, Writer, call, docstring, literal, variable, wrap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
@@ -554,12 +555,25 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
     return _losses(reading, wanted, own, {"function", "limit"})
 
 
+#: Of a form whose provider names a type where a handler names none.
+TYPE_ADDED = Loss(
+    "type-added",
+    "headers",
+    "a reply with content names no content type",
+    "the provider gives it one",
+    lambda fields: bool(fields["body"]) and not content_type_of(fields["headers"]),
+)
+
+
 def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[Loss]:
     """Return what the form in which a reply is written can't hold of the hub."""
     form = shape.written
     reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
     own = {(loss.code, loss.field, loss.unless) for loss in reply_losses(seen_by)} if seen_by is not None else set()
-    return _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
+    losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
+    if form.default_types and (TYPE_ADDED.code, TYPE_ADDED.field, "") not in own:
+        losses.append(TYPE_ADDED)
+    return losses
 
 
 def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str, str]], given: set[str]) -> list[Loss]:

@@ -101,12 +101,6 @@ class Profile:
         return self.model.title if self.model.standard else f"{self.model.title} {self.model.edition}"
 
     @property
-    def routes(self) -> tuple[str, str]:
-        """Return how captures are spelt: one segment, and the rest of the path."""
-        style = self.model.routes
-        return (style.one, style.rest) if style else ("{name}", "{+name}")
-
-    @property
     def operations(self) -> Mapping[str, Client]:
         """Return the client for each operation that handlers can do here."""
         return {client.operation: client for client in reversed(self.clients)}

@@ -30,7 +30,7 @@ def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
         "functions": [function.model_dump() for function in record.functions],
         "left_behind": record.left_behind,
         "findings": [finding.as_data() for finding in crossing.findings],
-        "checklist": [need.model_dump() for need in record.checklist],
+        "checklist": [asdict(need) for need in record.checklist],
         "files": sorted(crossing.files),
         "blocking": crossing.blocking,
     }

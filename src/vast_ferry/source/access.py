@@ -12,16 +12,6 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.scan import Scanned, Setting, Use
 
-_VERBS: Final = {
-    "object.read": ("object", "read"),
-    "object.write": ("object", "write"),
-    "object.delete": ("object", "delete"),
-    "message.send": ("message", "send"),
-    "record.read": ("record", "read"),
-    "record.write": ("record", "write"),
-    "record.delete": ("record", "delete"),
-    "function.start": ("function", "start"),
-}
 #: Environment variables that every process has.
 ALWAYS_THERE: Final = frozenset(["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH"])
 #: RFC 3875 §4.1: what tells a program of its request.
@@ -54,7 +44,8 @@ def needs_of(function: Function, scanned: Scanned) -> Needs:
             if name.startswith("$"):
                 name = function.variables.get(name[1:], "")
             if name:
-                found.add(Access(*_VERBS[use.client.operation], name))
+                kind, verb = use.client.operation.split(".")
+                found.add(Access(kind, verb, name))
             else:
                 unknown.append(use)
                 if use.client.operation == "object.read":  # most likely it is what the event tells of

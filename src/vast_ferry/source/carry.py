@@ -7,7 +7,7 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from vast_ferry.hub.findings import BadInput, Finding, Severity
+from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.plan import Plan
 from vast_ferry.source.record import FILE, Record, holds_crossing
@@ -25,7 +25,7 @@ class Crossing:
     @property
     def findings(self) -> list[Finding]:
         """Return what a person must know, worst first."""
-        return sorted((f.finding() for f in self.record.findings), key=lambda f: list(Severity).index(f.severity))
+        return worst_first(finding.finding() for finding in self.record.findings)
 
     @property
     def blocking(self) -> bool:
@@ -88,6 +88,8 @@ def _write(files: dict[str, bytes], out: Path) -> None:
     try:
         for path, content in files.items():
             target = made / path
+            if not target.resolve().is_relative_to(made.resolve()):
+                raise BadInput(f"{path} would lie outside of {out}", "Rename what it is made from")
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(content)
             if content.startswith(b"#!"):

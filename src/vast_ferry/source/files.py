@@ -6,8 +6,8 @@ import os
 from collections.abc import Iterable
 from pathlib import Path
 
-#: Never carried: samples stay with the original; the rest is made by tools. Hidden files may hold secrets.
-NOT_CARRIED = frozenset(["samples", "__pycache__", "node_modules", "venv"])
+from vast_ferry.documents.document import NOT_CARRIED
+
 LARGEST_FILE = 64 * 1024 * 1024
 
 
@@ -21,9 +21,9 @@ def _walk(folder: Path) -> Iterable[Path]:
             yield here / name
 
 
-def own_files(folder: Path) -> tuple[dict[str, bytes], dict[str, tuple[str, str]]]:
-    """Return a project's own files, as they would be deployed, and what is left behind: path → (why, remedy)."""
-    files: dict[str, bytes] = {}
+def own_files(folder: Path) -> tuple[list[str], dict[str, tuple[str, str]]]:
+    """Return the paths of a project's files that would be deployed, and what is left behind: path → (why, remedy)."""
+    files: list[str] = []
     left: dict[str, tuple[str, str]] = {}
     root = folder.resolve()
     for path in _walk(folder):
@@ -41,5 +41,5 @@ def own_files(folder: Path) -> tuple[dict[str, bytes], dict[str, tuple[str, str]
         elif path.stat().st_size > LARGEST_FILE:
             left[relative] = f"larger than {LARGEST_FILE:,} bytes", "Put it where the target can fetch it"
         else:
-            files[relative] = path.read_bytes()
+            files.append(relative)
     return files, left

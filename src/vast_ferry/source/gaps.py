@@ -12,8 +12,8 @@ from typing import Any, Final
 from vast_ferry.definitions.routes import overlapping, winners
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.definitions.writing import declares, fit_function, fit_trigger
-from vast_ferry.hub.findings import Finding, Place, Severity
-from vast_ferry.hub.functions import Access, EventTrigger, Function, Project
+from vast_ferry.hub.findings import Finding, Place, Severity, worst_first
+from vast_ferry.hub.functions import Access, EventTrigger, Function, Need, Project, Stage
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.compile import event_losses, reply_losses
@@ -21,7 +21,7 @@ from vast_ferry.mapping.losses import SPLIT, Loss
 from vast_ferry.providers.price import Usage
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DeliveryModel
-from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, needs_of, services_of, variables_of
+from vast_ferry.source.access import ALWAYS_THERE, Needs, granted, services_of, variables_of
 from vast_ferry.source.scan import Scanned
 
 _ORDER: Final = {"none": 0, "group": 1, "all": 2}
@@ -33,19 +33,6 @@ _SERVICES: Final = {"object": "bucket", "message": "channel", "record": "table"}
 SINGLE: Final = 1
 
 
-@dataclass(frozen=True, slots=True)
-class Need:
-    """One thing that must exist at the target before the first call, and which functions need it.
-
-    `by_hand` is false for what the written definition already declares.
-    """
-
-    what: str  # secret, variable, bucket, channel, table, schedule, signal, access
-    name: str
-    functions: tuple[str, ...]
-    by_hand: bool = True
-
-
 @dataclass(slots=True)
 class Gaps:
     """What is known of a project's way from `source` to `target`: findings, and functions as they fit there."""
@@ -54,21 +41,23 @@ class Gaps:
     target: Profile
     project: Project
     scanned: Scanned
+    needs: Mapping[str, Needs]
     findings: list[Finding] = field(default_factory=list)
     carried: list[Function] = field(default_factory=list)
     left: list[Function] = field(default_factory=list)
-    needs: dict[str, Needs] = field(default_factory=dict)
     fitted: dict[str, Function] = field(default_factory=dict)
+    stages: list[Stage] = field(default_factory=list)  # as they fit there
     short_of_memory: list[Function] = field(default_factory=list)  # which have the usual size, and it is not to be had
 
     @classmethod
-    def between(cls, source: Profile, target: Profile, project: Project, scanned: Scanned) -> Gaps:
-        """Return the gaps of a project as declared, and scanned, between two profiles."""
-        gaps = cls(source, target, project, scanned, [*project.findings])
+    def between(
+        cls, source: Profile, target: Profile, project: Project, scanned: Scanned, needs: Mapping[str, Needs]
+    ) -> Gaps:
+        """Return the gaps of a project as declared and scanned between two profiles; `needs` are its functions'."""
+        gaps = cls(source, target, project, scanned, needs, [*project.findings])
         for function in project.functions:
             gaps._sort(function)
         gaps.findings += scanned.findings
-        gaps.needs = {function.name: needs_of(function, scanned) for function in gaps.carried}
         gaps._clients()
         for function in gaps.carried:
             gaps.fitted[function.name] = gaps._fit(function)
@@ -94,7 +83,7 @@ class Gaps:
     @property
     def worst_first(self) -> list[Finding]:
         """Return the findings, worst first, otherwise in the order in which they were found."""
-        return sorted(self.findings, key=lambda finding: list(Severity).index(finding.severity))
+        return worst_first(self.findings)
 
     def note(
         self,
@@ -131,6 +120,8 @@ class Gaps:
         untold = [kind for kind in function.kinds if not self.target.kinds[kind].event.told]
         if len(function.kinds) > 1 and len(untold) > 1:
             return f"{self.target.title} does not tell {' and '.join(untold)} events apart; declare a function for each"
+        if len(function.kinds) > 1 and any(one.way != "event" or one.form != "whole" for one in function.bindings):
+            return "its bindings are of several kinds of trigger; declare a function for each"
         for kind in function.kinds:
             if not declares(self.target, kind):
                 return f"{self.target.title} declares no {kind} triggers"
@@ -263,7 +254,7 @@ class Gaps:
         if not function.language or not versions or function.language in versions:
             return function.language
         newer = [version for version in versions if _version(version) >= _version(function.language)]
-        nearest = min(newer or versions, key=_version) if newer else max(versions, key=_version)
+        nearest = min(newer, key=_version) if newer else max(versions, key=_version)
         self.note(
             "language-moved",
             Severity.TODO if newer else Severity.BLOCKING,
@@ -399,6 +390,17 @@ class Gaps:
                         function=function,
                         place=route.place,
                         field="callers",
+                    )
+                for name, kind in route.types.items():
+                    self.note(
+                        "route-wider",
+                        Severity.BLOCKING,
+                        f"{{{name}}} in {route.route} of {function.name} is of type {kind}, and at {self.target.title} "
+                        "it takes any segment",
+                        "Check it in the handler",
+                        function=function,
+                        place=route.place,
+                        field="route",
                     )
             return
         for trigger in self.fitted[function.name].triggers:
@@ -623,6 +625,52 @@ class Gaps:
                     place=stage.place,
                     field=f"stages.{stage.name}",
                 )
+            self.stages.append(self._stage(stage))
+
+    def _stage(self, stage: Stage) -> Stage:
+        """Return a stage as it fits at the target: of the functions that go there, what can be said of each."""
+        model = self.target.model.definition
+        held = {row.is_ for row in model.functions.rows} if model else set()
+        fit = {
+            "memory": self._memory,
+            "timeout": self._timeout,
+            "language": self._language,
+            "attempts": self._attempts,
+            "concurrency": self._concurrency,
+        }
+        carried = {function.name: function for function in self.carried}
+        functions = {}
+        for name, overlay in stage.functions.items():
+            if name not in carried:
+                continue
+            there = replace(carried[name], name=f"{name} (stage {stage.name})", place=stage.place, **overlay)
+            made = {}
+            for key, value in overlay.items():
+                if key in held:
+                    made[key] = fit[key](there) if key in fit else value
+                    continue
+                self.note(
+                    "stage-not-held",
+                    Severity.BLOCKING,
+                    f"stage {stage.name} sets {key.replace('_', ' ')} of {name}, and {self.target.title} has no way to "
+                    "say that",
+                    "See to it by hand there",
+                    function=carried[name],
+                    place=stage.place,
+                    field=f"stages.{stage.name}.{key}",
+                )
+            for secret in overlay.get("secrets", {}):
+                self.note(
+                    "secret-to-set",
+                    Severity.TODO,
+                    f"{name} reads secret {secret} in stage {stage.name}; its value is not carried",
+                    f"Make the secret {secret} at {self.target.title} before the first call",
+                    function=carried[name],
+                    place=stage.place,
+                    field=f"secrets.{secret}",
+                )
+            functions[name] = made
+        return replace(stage, functions=functions, only=tuple(name for name in stage.only if name in carried))
 
     def _region(self) -> None:
         definition = self.target.model.definition
@@ -675,7 +723,8 @@ class Gaps:
         rows = self.target.model.definition.functions.rows if self.target.model.definition else []
         grants = any(row.is_ == "access" for row in rows)
         for function in self.carried:
-            for name in function.secrets:
+            overlays = [stage.functions.get(function.name, {}) for stage in self.project.stages]
+            for name in dict.fromkeys([*function.secrets, *(n for one in overlays for n in one.get("secrets", {}))]):
                 need("secret", name, function.name)
             for name in function.variables:
                 need("variable", name, function.name, by_hand=not written)

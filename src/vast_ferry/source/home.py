@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from vast_ferry.hub.findings import Finding, Severity
-from vast_ferry.hub.functions import Binding, Entry, Function
+from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.access import needs_of
 from vast_ferry.source.record import FILE, FunctionRecord, Record, holds_crossing, read_record
@@ -29,7 +29,7 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
     """
     before = {one.name: one for one in record.functions}
     made = {*record.made, FILE}
-    own = {path: content for path, content in there.own.items() if path not in made}
+    own = [path for path in there.own if path not in made]
     functions = []
     findings = list(there.project.findings)
     for function in there.project.functions:
@@ -55,5 +55,4 @@ def _as_before(function: Function, record: FunctionRecord | None) -> Function:
     if record is None:
         return function
     file, _, name = record.entry.partition("#")
-    bindings = tuple(Binding(**one.model_dump()) for one in record.bindings)
-    return replace(function, entry=Entry(file, name), bindings=bindings)
+    return replace(function, entry=Entry(file, name), bindings=tuple(record.bindings))

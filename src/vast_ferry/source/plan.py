@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from vast_ferry.definitions.writing import write_definition
@@ -13,7 +13,7 @@ from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.home import as_at_home, home_of
-from vast_ferry.source.record import BindingRecord, FindingRecord, FunctionRecord, NeedRecord, Record, SideRecord
+from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
 from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
 
@@ -56,9 +56,7 @@ class Plan:
 
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
-        own = {path: content for path, content in self.own.items() if path not in self.project.files}
-        if self.source.model.definition and self.source.model.definition.functions.code:
-            own = {path: content for path, content in self.own.items() if path != self.source.model.definition.file}
+        own = {path: (self.folder / path).read_bytes() for path in self.own if path not in self.project.files}
         if self.home:
             return self._files_at_home(own)
         self._refuse_shadows(own)
@@ -149,14 +147,14 @@ class Plan:
                     style="native" if self.home else "wrapped",
                     entry=self._came_by(function),
                     carried_entry="{0.file}#{0.name}".format(self._entry_there(function)),
-                    bindings=[BindingRecord.model_validate(asdict(one)) for one in function.bindings],
+                    bindings=list(function.bindings),
                 )
                 for function in self.carried
             ],
             left_behind=[function.name for function in self.gaps.left],
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
             survey=self.there.as_data(),
-            checklist=[NeedRecord.model_validate(asdict(need)) for need in self.gaps.checklist()],
+            checklist=self.gaps.checklist(),
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
             made=self.made,
         )
@@ -189,7 +187,7 @@ class Plan:
             )
             for function in self.carried
         )
-        return replace(self.project, functions=functions, region="")
+        return replace(self.project, functions=functions, region="", stages=tuple(self.gaps.stages))
 
     def _variables(self) -> dict[str, str]:
         """Return the variables of a target with one process for all functions; two that can't both hold are noted."""

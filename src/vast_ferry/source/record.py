@@ -9,6 +9,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+from vast_ferry.hub.functions import Binding, Need
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 
@@ -44,15 +45,6 @@ class FindingRecord(_Model):
         return Finding(self.code, self.severity, self.reason, self.remedy, place, self.function, self.field)
 
 
-class NeedRecord(_Model):
-    """One thing that must exist at the target before the first call; not `by_hand`: the definition declares it."""
-
-    what: str
-    name: str
-    functions: list[str]
-    by_hand: bool = True
-
-
 class SideRecord(_Model):
     """One side of a crossing: provider with edition; project, and profile file if it does not ship, relative."""
 
@@ -65,17 +57,6 @@ class SideRecord(_Model):
         return find_profile(str(crossing / self.profile) if self.profile else self.provider)
 
 
-class BindingRecord(_Model):
-    """A declared input or output, as the hub has it."""
-
-    name: str
-    way: Literal["event", "in", "out"]
-    kind: Literal["object", "message", "http", "record", "schedule", "signal", "call"]
-    source: str = ""
-    key: str = ""
-    form: str = "whole"
-
-
 class FunctionRecord(_Model):
     """One function that was carried: the author's entry, and the entry at the target."""
 
@@ -83,7 +64,7 @@ class FunctionRecord(_Model):
     style: Literal["wrapped", "native"]
     entry: str
     carried_entry: str
-    bindings: list[BindingRecord] = Field([], description="declared inputs and outputs that became parameters")
+    bindings: list[Binding] = Field([], description="declared inputs and outputs that became parameters")
 
 
 class Record(_Model):
@@ -97,7 +78,7 @@ class Record(_Model):
     left_behind: list[str] = Field([], description="functions that were not carried")
     findings: list[FindingRecord] = []
     survey: dict[str, Any] = Field({}, description="what was there, as `vast-ferry survey --format json` tells it")
-    checklist: list[NeedRecord] = Field([], description="what must exist at the target before the first call")
+    checklist: list[Need] = Field([], description="what must exist at the target before the first call")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
     made: list[str] = Field([], description="those of the files that are not the author's own")
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.wording import trigger_text
-from vast_ferry.hub.findings import BadInput, Finding, Severity
+from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
 from vast_ferry.hub.functions import Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
@@ -24,14 +24,14 @@ from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 class Survey:
     """What is there: the project as declared, what its code says, and what each function needs.
 
-    `left` are files that would not be deployed: path → (why, remedy).
+    `own` are the files that would be deployed, `left` those that would not: path → (why, remedy).
     """
 
     profile: Profile
     project: Project
     scanned: Scanned
     needs: Mapping[str, Needs]
-    own: Mapping[str, bytes]
+    own: Sequence[str]
     left: Mapping[str, tuple[str, str]]
 
     @property
@@ -42,8 +42,7 @@ class Survey:
     @property
     def findings(self) -> list[Finding]:
         """Return what could not be understood, worst first."""
-        found = [*self.project.findings, *self.scanned.findings]
-        return sorted(found, key=lambda finding: list(Severity).index(finding.severity))
+        return worst_first([*self.project.findings, *self.scanned.findings])
 
     def as_data(self) -> dict[str, Any]:
         """Return what is there as plain data: every function with its triggers, settings by name, what it needs."""
@@ -111,7 +110,7 @@ def find_gaps(project: Path | str, *, to: str | Profile, source: str | Profile |
 
 def gaps_of(there: Survey, target: Profile) -> Gaps:
     """Return what of a surveyed project won't carry across to a provider."""
-    gaps = Gaps.between(there.profile, target, there.project, there.scanned)
+    gaps = Gaps.between(there.profile, target, there.project, there.scanned, there.needs)
     for path, (why, remedy) in there.left.items():
         gaps.note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
     return gaps

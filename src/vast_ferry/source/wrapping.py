@@ -58,7 +58,7 @@ class Bound:
 
     delivery: Delivery  # calls what takes hub fields
     inner: Delivery  # takes hub fields, and calls the handler
-    text: str  # the function that puts the two together
+    called: Delivery  # puts the two together
     services: tuple[str, ...]  # kinds of services that it reaches
 
 
@@ -75,8 +75,7 @@ def binds(source: Profile, function: Function) -> bool:
     )
 
 
-def _bind(source: Profile, target: Profile, function: Function, name: str) -> Bound:
-    kind = function.kinds[0]
+def _bind(source: Profile, target: Profile, function: Function, kind: str, name: str) -> Bound:
     about = f"Call {function.entry.name} with what {target.title} hands over, as its bindings say."
     hub = Kind(HUB_CALLS[kind], HUB_REPLY if kind == "http" else HUB_DONE)
     output, mount = source.model.handler.output, source.model.handler.mount
@@ -107,7 +106,7 @@ def _bind(source: Profile, target: Profile, function: Function, name: str) -> Bo
         f"{word} call_{name}(original, {taken}):\n    {docstring(about)}\n"
         f"    return {wait}{outer.name}(lambda hub: {inner.name}({original}, hub), {given})"
     )
-    return Bound(outer, inner, text, services)
+    return Bound(outer, inner, replace(outer, name=f"call_{name}", text=text), services)
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,14 +120,23 @@ class Wrapping:
     deliveries: Mapping[str, Delivery]
     more: tuple[Source, ...]
     mixed: bool = False  # whether a handler is called with events of several kinds
-    bound: Mapping[str, Bound] = field(default_factory=dict)  # functions whose parameters are named by bindings
+    # functions that are not called with the event alone → for each kind how
+    bound: Mapping[str, Mapping[str, Bound]] = field(default_factory=dict)
 
     @classmethod
     def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
         """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
         functions = list(functions)
         slugs = unique_slugs([function.name for function in functions])
+        bound = {
+            function.name: {
+                kind: _bind(source, target, function, kind, f"{slugs[function.name]}_{kind}") for kind in function.kinds
+            }
+            for function in functions
+            if binds(source, function)
+        }
         kinds = dict.fromkeys(kind for function in functions for kind in function.kinds)
+        usual = dict.fromkeys(kind for function in functions if function.name not in bound for kind in function.kinds)
         deliveries = {
             kind: deliver(
                 f"call_{kind}",
@@ -138,12 +146,7 @@ class Wrapping:
                 fresh=True,
                 hosts=target.hosts,
             )
-            for kind in kinds
-        }
-        bound = {
-            function.name: _bind(source, target, function, slugs[function.name])
-            for function in functions
-            if binds(source, function)
+            for kind in usual
         }
         more = []
         if target.model.handler.process == "project" and "http" in kinds:  # such a project routes by itself
@@ -188,16 +191,19 @@ class Wrapping:
             reached, code = self._operations()
             sources += reached
             classes += code
-            for one in self.bound.values():
+            for one in self._every_bound():
                 sources += one.delivery.sources
                 sources += one.inner.sources
                 classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
-                texts += [one.inner.text, one.delivery.text, one.text]
+                texts += [one.inner.text, one.delivery.text, one.called.text]
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
+
+    def _every_bound(self) -> list[Bound]:
+        return [one for kinds in self.bound.values() for one in kinds.values()]
 
     def _operations(self) -> tuple[list[Source], list[str]]:
         """Return what bound handlers reach services by: operations of the hub, made of the target's clients."""
-        kinds = [kind for one in self.bound.values() for kind in one.services]
+        kinds = [kind for one in self._every_bound() for kind in one.services]
         wanted = [name for name in OPERATIONS if name.partition(".")[0] in kinds]
         ours = [replace(HUB_CLIENTS[name], root="operate", path=name.replace(".", "_")) for name in wanted]
         sources, code = client_module(
@@ -234,13 +240,10 @@ class Wrapping:
         entry = self.shim_entry(function)
         # What nothing tells comes last: it is what is left.
         kinds = sorted(function.kinds, key=lambda kind: not self.target.kinds[kind].event.told)
-        deliveries = [self.deliveries[kind] for kind in kinds]
+        own_way = {kind: one.called for kind, one in self.bound.get(function.name, {}).items()}
+        deliveries = [own_way.get(kind) or self.deliveries[kind] for kind in kinds]
         given = {"function": f"function={function.name!r}", "limit": f"limit={limit:g}"}
         parameters = [[name for name in one.parameters if name not in given] for one in deliveries]
-        if function.name in self.bound:
-            one = self.bound[function.name].delivery
-            deliveries = [replace(one, name=f"call_{self.slugs[function.name]}")]
-            parameters = [[name for name in one.parameters if name not in given]]
         calls = []
         for kind, one, own in zip(kinds, deliveries, parameters, strict=True):
             names = dict(zip(own, parameters[0], strict=True))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from vast_ferry.definitions.routes import TYPES
 from vast_ferry.hub.functions import EventTrigger, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.keys import admits
@@ -22,24 +24,24 @@ class Routed:
 
 
 class Gateway:
-    """Routes of a project, the more exact first; a GET route takes HEAD as well (RFC 9110 §9.3.2)."""
+    """Routes of a project, the more exact first or in the order declared; GET takes HEAD too (RFC 9110 §9.3.2)."""
 
-    def __init__(self, project: Project) -> None:
-        self._routes = sorted(
-            (
-                (trigger.methods, trigger.route, function.name)
-                for function in project.functions
-                for trigger in function.routes
-            ),
-            key=lambda route: route_order(route[1]),
-        )
+    def __init__(self, project: Project, order: str = "specific") -> None:
+        self._routes = [
+            (trigger.methods, route, trigger.types, function.name)
+            for function in project.functions
+            for trigger in function.routes
+            for route in trigger.every
+        ]
+        if order == "specific":
+            self._routes.sort(key=lambda route: route_order(route[1]))
 
     def route(self, event: HttpEvent) -> Routed:
         """Return where a request goes: a function, 405 with Allow where only the method is wrong, or 404."""
         allowed: set[str] = set()
-        for methods, template, function in self._routes:
+        for methods, template, types, function in self._routes:
             captures = match_route(template, event.path)
-            if captures is None:
+            if captures is None or not all(re.fullmatch(TYPES[kind], captures[name]) for name, kind in types.items()):
                 continue
             if not methods or event.method in methods or (event.method == "HEAD" and "GET" in methods):
                 return Routed(function, replace(event, route=template, captures=captures))
