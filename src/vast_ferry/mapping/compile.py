@@ -559,9 +559,9 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
 TYPE_ADDED = Loss(
     "type-added",
     "headers",
-    "a reply with content names no content type",
+    "a reply names no content type",
     "the provider gives it one",
-    lambda fields: bool(fields["body"]) and not content_type_of(fields["headers"]),
+    lambda fields: not content_type_of(fields["headers"]),
 )
 
 
