@@ -433,6 +433,47 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
     return Source(name, text, parameters=tuple(parameters), awaited=awaited)
 
 
+def view_place(name: str, shape: EventShape, native: EventShape, at: Access, about: str = "") -> Source:
+    """Return a function that takes those of `shape`'s parameters that it needs, and gives what stands at a native place.
+
+    A place on the way to more gives all that stands behind it.
+    """
+    given = {field: variable(field) for field in GIVEN}
+    given.update({field: call(helper, name=field) for field, helper in FRESH.items()})
+    reading = reading_of(shape, given)
+    steps = len(at.steps)
+    making = _Construction(reading, reading, native.classes, prefix="".join(w.title() for w in name.split("_")))
+    bare = _bare_steps(at.steps)
+    rows = tuple(row for row in native.rows if row.at.root == at.root and _bare_steps(row.at.steps)[:steps] == bare)
+    held = [c for c in native.constants if c.at.root == at.root and c.at.steps[:steps] == at.steps]
+    flagged = next((row for row in native.rows if row.flag == at), None)
+    if flagged is not None:
+        root = flagged.codec.write_flag(reading.need(flagged.field), reading.need)
+    else:
+        trees = making.plant(rows, {constant.at: constant.value for constant in held})
+        if at.root not in trees:
+            raise CannotWrite(f"nothing stands at {at}")
+        branch = trees[at.root]
+        for step in at.steps:
+            branch = next(child for key, child in branch.children.items() if _bare_steps((key,)) == _bare_steps((step,)))
+        root = making.build(branch, at)
+    body = _statements([root], {*shape.parameters, *GIVEN})
+    tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
+    used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))
+    parameters = [name for name in shape.parameters if name in used]
+    parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
+    text = f"{'async ' * awaited}def {name}({', '.join(parameters)}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
+    text += textwrap.indent(body, "    ")
+    names = tuple(parameter.partition("=")[0] for parameter in parameters)
+    return Source(name, text, making.classes, parameters=names, awaited=awaited)
+
+
+def _bare_steps(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    return tuple(Call() if isinstance(step, Call) else step for step in steps)
+
+
 def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:
     """Return a function that takes what a handler returned at `source` and answers as `target` wants it.
 

@@ -183,6 +183,16 @@ class ReplyForm:
 
 
 @dataclass(frozen=True, slots=True)
+class ByHand:
+    """How an answer is written by hand where the protocol has no object for one: a class that is brought along."""
+
+    form: ReplyForm
+    takes: tuple[str, ...]
+    ends: str  # what stands behind an answer where the handler returns it
+    awaited: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class ReplyShape:
     """How a handler answers: the forms in the order in which they are told apart, one of which is written."""
 
@@ -192,6 +202,7 @@ class ReplyShape:
     fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_REPLY)
     rules: tuple[Rule, ...] = REPLY_RULES
     via: str = ""  # how the answer travels, where it is not what the handler returns: one of `VIAS`
+    by_hand: ByHand | None = None
 
     @property
     def holds_again(self) -> bool:

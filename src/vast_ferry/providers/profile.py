@@ -34,6 +34,7 @@ from vast_ferry.mapping.tables import (
     HUB_DONE,
     HUB_EVENTS,
     HUB_REPLY,
+    ByHand,
     Callback,
     Constant,
     EventShape,
@@ -400,7 +401,14 @@ class _Builder:
             HTTP_REPLY if kind == "http" else DONE,
             REPLY_RULES if kind == "http" else (),
             model.via,
+            self.by_hand(model.by_hand, kind) if model.by_hand else None,
         )
+
+    def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:
+        rows = tuple(self.row(row, kind, "reply", "by_hand", "rows", number) for number, row in enumerate(model.rows))
+        types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
+        form = ReplyForm("object", rows, {}, model.class_, types)
+        return ByHand(form, tuple(model.takes), model.ends, model.awaited)
 
 
 def _held(model: schema.ConstantModel) -> Any:

@@ -93,6 +93,19 @@ class EventModel(Model):
     classes: dict[str, Identifier] = {}
 
 
+class ByHandModel(Model):
+    """How a handler that is written by hand makes an answer where the protocol has no object for one."""
+
+    class_: Dotted = Field(alias="class", description="class of a file that is brought along, with its module")
+    takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
+    rows: list[RowModel]
+    default_types: list[str] = Field([], max_length=2)
+    ends: str = Field(
+        pattern=r"^(\.[a-z_]+)?\([a-z_, ]*\)$", description="what stands behind an answer where the handler returns it"
+    )
+    awaited: bool = Field(False, description="whether that is awaited")
+
+
 class ReplyModel(Model):
     """How a handler answers, or says that it is done."""
 
@@ -102,6 +115,7 @@ class ReplyModel(Model):
     )
     callback: CallbackModel | None = None
     forms: list[FormModel]
+    by_hand: ByHandModel | None = None
 
 
 class KindModel(Model):
@@ -248,6 +262,7 @@ class FileModel(Model):
     template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
     keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
     services: bool = Field(False, description="only where a handler calls services")
+    answers: bool = Field(False, description="only where a handler was rewritten that makes answers")
     todo: bool = Field(
         True, description="whether these services are a makeshift, for which a person has to find others"
     )

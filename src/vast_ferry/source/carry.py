@@ -13,6 +13,10 @@ from vast_ferry.source.plan import Plan
 from vast_ferry.source.record import FILE, Record, holds_crossing
 
 
+#: How handlers are carried.
+STYLES = ("auto", "native", "wrapped")
+
+
 @dataclass(frozen=True)
 class Crossing:
     """One crossing as planned: its record, and every file's content by its path."""
@@ -39,25 +43,27 @@ def carry(
     to: str,
     out: Path | str,
     source: str | None = None,
-    style: str = "wrapped",
+    style: str = "auto",
     replace_out: bool = False,
 ) -> Crossing:
     """Write to `out` what provider `to` can take in place of the project, and return the crossing.
 
-    The handlers' files are carried byte for byte; a shim beside each speaks the target's signature. Nothing is written
-    into `project`, and `out` is either written whole or not at all.
+    In style `auto` handlers are rewritten in the target's own idiom where they are fully understood, and the rest is
+    wrapped, with a finding that says why: the handler's file is carried byte for byte, and a shim beside it speaks the
+    target's signature. `wrapped` wraps all; `native` is `auto` with a blocking finding for what has to be wrapped.
+    Nothing is written into `project`, and `out` is either written whole or not at all.
 
     Raises BadInput for a project that can't be read, an entry that points nowhere, an unknown provider, or an `out`
     that is not empty (unless `replace_out`, and it holds a crossing).
     """
     folder, target_folder = Path(project), Path(out)
     target = find_profile(to)
-    if style not in ("wrapped", "auto"):
-        raise BadInput(f"style {style!r} is not to be had yet", "Use `wrapped`, which keeps handlers as they are")
+    if style not in STYLES:
+        raise BadInput(f"there is no style {style!r}", f"Use one of: {', '.join(STYLES)}")
     if not folder.is_dir():
         raise BadInput(f"there is no folder {folder}", "Give the folder of a project")
     _check_out(folder, target_folder, replace_out)
-    plan = Plan(folder, target, target_folder, find_profile(source) if source else None)
+    plan = Plan(folder, target, target_folder, find_profile(source) if source else None, style)
     files = plan.files()
     record = plan.record(files)
     everything = {**files, FILE: record.to_text().encode("utf-8")}

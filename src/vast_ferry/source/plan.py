@@ -13,7 +13,9 @@ from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.home import as_at_home, home_of
-from vast_ferry.source.record import FindingRecord, FunctionRecord, Record, SideRecord
+from vast_ferry.source.native import Rewritten, rewrite
+from vast_ferry.source.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord
+from vast_ferry.source.scan import imported_by
 from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
 
@@ -28,8 +30,11 @@ class Plan:
     Raises BadInput when it is made, for a project that can't be read or an entry that points nowhere.
     """
 
-    def __init__(self, folder: Path, target: Profile, out: Path, source: Profile | None = None) -> None:
-        self.folder, self.target, self.out = folder, target, out
+    def __init__(
+        self, folder: Path, target: Profile, out: Path, source: Profile | None = None, style: str = "auto"
+    ) -> None:
+        self.folder, self.target, self.out, self.style = folder, target, out, style
+        self.rewritten = Rewritten()
         there = survey(folder, source)
         self.source, self.project = there.profile, there.project
         if not (target.model.definition or target.model.files):
@@ -40,9 +45,12 @@ class Plan:
         if self.source.name == target.name:
             raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
         self.home = home_of(folder, target)
+        # Functions that were wrapped and now go back: their handlers are what they were.
+        self.back: frozenset[str] = frozenset()
         if self.home:
             there = as_at_home(there, self.home, target, folder)
             self.project = there.project
+            self.back = frozenset(one.name for one in self.home.functions if one.style == "wrapped")
         self.there = there
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
@@ -57,23 +65,28 @@ class Plan:
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
         own = {path: (self.folder / path).read_bytes() for path in self.own if path not in self.project.files}
-        if self.home:
+        if self.home and all(function.name in self.back for function in self.carried):
             return self._files_at_home(own)
         self._refuse_shadows(own)
-        scanned = self.scanned
-        self.wrapping = Wrapping.between(self.source, self.target, _module_name(own), self.carried)
-        limits = {function.name: self._limit(function) for function in self.carried}
-        made = {f"{self.wrapping.module}.py": self.wrapping.shared_module()}
-        used = [use.client for use in scanned.uses]
-        clients = self.source.modules_over(
-            self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
-        )
-        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in scanned.modules})
-        for function in self.carried:
-            made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, limits[function.name])
+        module = _module_name(own)
+        away = [function for function in self.carried if function.name not in self.back]
+        if self.style != "wrapped":
+            self.rewritten = rewrite(self.source, self.target, away, own, module_name=module, limit=self._limit)
+            own = {**own, **self.rewritten.files}
+            self._note_rewritten()
+        wrapped = [function for function in away if function.name not in self.rewritten.entries]
+        self.wrapping = Wrapping.between(self.source, self.target, module, self.carried, self._not_wrapped)
+        made = self._shared(own, wrapped)
+        for function in wrapped:
+            made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, self._limit(function))
+        if self.target.model.handler.script and not self.target.model.handler.entry:
+            for function in away:
+                if function.name in self.rewritten.entries:
+                    made[self.wrapping.shim_entry(function).file] = self._launcher(function)
         there = self._project_at_target()
         made.update(write_definition(there, self.target, self._comments()))
-        made.update(self._from_templates(there, own, services=bool(scanned.uses)))
+        services = bool(self.scanned.uses) if wrapped else self.rewritten.services
+        made.update(self._from_templates(there, own, services=services))
         kept = {file.path for file in self.target.model.files if file.keeps}
         clash = sorted(path for path in made if path in own and path not in kept)
         if clash:
@@ -83,6 +96,44 @@ class Plan:
                 Place(str(self.folder / clash[0])),
             )
         return self._together(own, made)
+
+    @property
+    def _not_wrapped(self) -> frozenset[str]:
+        return self.back | frozenset(self.rewritten.entries)
+
+    def _shared(self, own: dict[str, bytes], wrapped: list[Function]) -> dict[str, str]:
+        """Return the modules that shims, rewritten handlers and the project's entry share."""
+        made: dict[str, str] = {}
+        project = self.target.model.handler.process == "project"
+        if wrapped or self.rewritten.sources or project:
+            made[f"{self.wrapping.module}.py"] = self.wrapping.shared_module(self.rewritten.sources)
+        used = [use.client for use in self.scanned.uses]
+        clients = self.source.modules_over(
+            self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
+        )
+        still = self.scanned.modules & imported_by(own) if self.rewritten.entries else self.scanned.modules
+        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still)})
+        return made
+
+    def _launcher(self, function: Function) -> str:
+        """Return the script that starts a rewritten handler, where a handler is a script."""
+        entry, shim = self.rewritten.entries[function.name], self.wrapping.shim_entry(function)
+        template = environment().from_string((Path(__file__).parent / "launcher.py.j2").read_text(encoding="utf-8"))
+        return template.render(
+            function=function,
+            entry=entry,
+            target=self.target,
+            up=".parent" * (len(PurePosixPath(shim.file).parts) - 1),
+            answers=self.target.kind(function.kinds[0]).answered.via == "document",
+            parameters=self.target.kind(function.kinds[0]).event.parameters,
+            call=function.kinds[0] == "call",
+        )
+
+    def _note_rewritten(self) -> None:
+        self.findings += self.rewritten.findings
+        for finding in self.rewritten.wrapped.values():
+            severity = Severity.BLOCKING if self.style == "native" else finding.severity
+            self.findings.append(replace(finding, severity=severity))
 
     def _together(self, own: dict[str, bytes], made: dict[str, str]) -> dict[str, bytes]:
         self.made = sorted(made)
@@ -144,7 +195,8 @@ class Plan:
             functions=[
                 FunctionRecord(
                     name=function.name,
-                    style="native" if self.home else "wrapped",
+                    style="native" if function.name in self.rewritten.entries else "wrapped",
+                    home=function.name in self.back,
                     entry=self._came_by(function),
                     carried_entry="{0.file}#{0.name}".format(self._entry_there(function)),
                     bindings=list(function.bindings),
@@ -155,12 +207,26 @@ class Plan:
             findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
             survey=self.there.as_data(),
             checklist=self.gaps.checklist(),
+            edits=[
+                EditRecord(
+                    file=edit.file,
+                    reason=edit.reason,
+                    before=[edit.before.line, edit.before.column, edit.before.end_line, edit.before.end_column],
+                    after=[edit.after.line, edit.after.column, edit.after.end_line, edit.after.end_column],
+                )
+                for edit in self.rewritten.edits
+            ],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
             made=self.made,
         )
 
     def _entry_there(self, function: Function) -> Entry:
-        return function.entry if self.home else self.wrapping.shim_entry(function)
+        if function.name in self.back:
+            return function.entry
+        script = self.target.model.handler.script and not self.target.model.handler.entry
+        if function.name in self.rewritten.entries and not script:
+            return self.rewritten.entries[function.name]
+        return self.wrapping.shim_entry(function)
 
     def _came_by(self, function: Function) -> str:
         before = {one.name: one.carried_entry for one in self.home.functions} if self.home else {}
@@ -183,7 +249,7 @@ class Plan:
             replace(
                 self.gaps.fitted[function.name],
                 entry=self._entry_there(function),
-                bindings=function.bindings if self.home else (),
+                bindings=function.bindings if function.name in self.back else (),
             )
             for function in self.carried
         )
@@ -222,7 +288,7 @@ class Plan:
         ]
         made = {}
         for file in self.target.model.files:
-            if file.services and not services:
+            if (file.services and not services) or (file.answers and not self.rewritten.answers):
                 continue
             if file.services and file.todo:
                 self.gaps.note(
@@ -240,6 +306,7 @@ class Plan:
                 variables=variables,
                 crossing=self.wrapping.module,
                 before=before,
+                via=self.target.kinds["http"].answered.via if "http" in self.target.kinds else "",
             )
         return made
 

@@ -64,7 +64,20 @@ class FunctionRecord(_Model):
     style: Literal["wrapped", "native"]
     entry: str
     carried_entry: str
+    home: bool = Field(False, description="it came back to where it came from, as it was")
     bindings: list[Binding] = Field([], description="declared inputs and outputs that became parameters")
+
+
+class EditRecord(_Model):
+    """One edit of a rewritten handler: why, and where it stands before and after.
+
+    Places are [line, column, end line, end column] from 1, columns in bytes of UTF-8, the end exclusive.
+    """
+
+    file: str
+    reason: str
+    before: list[int]
+    after: list[int]
 
 
 class Record(_Model):
@@ -79,6 +92,7 @@ class Record(_Model):
     findings: list[FindingRecord] = []
     survey: dict[str, Any] = Field({}, description="what was there, as `vast-ferry survey --format json` tells it")
     checklist: list[Need] = Field([], description="what must exist at the target before the first call")
+    edits: list[EditRecord] = Field([], description="what was changed in the author's own files, edit by edit")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
     made: list[str] = Field([], description="those of the files that are not the author's own")
 

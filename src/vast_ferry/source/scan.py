@@ -155,6 +155,26 @@ def _top_names(tree: ast.Module) -> list[str]:
     return names
 
 
+def imported_by(files: Mapping[str, bytes]) -> frozenset[str]:
+    """Return the names of the modules that files import, with those they are in."""
+    found: set[str] = set()
+    for path, raw in files.items():
+        if not path.endswith(".py"):
+            continue
+        try:
+            tree = ast.parse(raw)
+        except (SyntaxError, ValueError, RecursionError, MemoryError):
+            continue
+        for node in ast.walk(tree):
+            names = [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+            if isinstance(node, ast.ImportFrom) and not node.level and node.module:
+                names = [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
+            for name in names:
+                parts = name.split(".")
+                found.update(".".join(parts[:length]) for length in range(1, len(parts) + 1))
+    return frozenset(found)
+
+
 def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanned:
     """Return what a project's code needs of its provider: modules, clients and where they are called, and findings.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import keyword
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
@@ -124,10 +124,22 @@ class Wrapping:
     bound: Mapping[str, Mapping[str, Bound]] = field(default_factory=dict)
 
     @classmethod
-    def between(cls, source: Profile, target: Profile, module: str, functions: Iterable[Function]) -> Wrapping:
-        """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module."""
+    def between(
+        cls,
+        source: Profile,
+        target: Profile,
+        module: str,
+        functions: Iterable[Function],
+        native: Container[str] = (),
+    ) -> Wrapping:
+        """Return the wrapping of `source`'s handlers for `target`; `module` is the name of the shared module.
+
+        Those functions whose names are in `native` were rewritten, and need none.
+        """
         functions = list(functions)
         slugs = unique_slugs([function.name for function in functions])
+        everyone = functions
+        functions = [function for function in functions if function.name not in native]
         bound = {
             function.name: {
                 kind: _bind(source, target, function, kind, f"{slugs[function.name]}_{kind}") for kind in function.kinds
@@ -135,7 +147,6 @@ class Wrapping:
             for function in functions
             if binds(source, function)
         }
-        kinds = dict.fromkeys(kind for function in functions for kind in function.kinds)
         usual = dict.fromkeys(kind for function in functions if function.name not in bound for kind in function.kinds)
         deliveries = {
             kind: deliver(
@@ -149,7 +160,8 @@ class Wrapping:
             for kind in usual
         }
         more = []
-        if target.model.handler.process == "project" and "http" in kinds:  # such a project routes by itself
+        routed = any("http" in function.kinds for function in everyone)
+        if target.model.handler.process == "project" and routed:  # such a project routes by itself
             about = "Return the request's path as it came on the wire."
             more.append(view_event("request_path", target.event, "path.raw", about))
             more.append(view_event("request_method", target.event, "method", "Return the request's method."))
@@ -164,8 +176,11 @@ class Wrapping:
             bound,
         )
 
-    def shared_module(self) -> str:
-        """Return the text of the module that all shims import; it needs nothing but the standard library."""
+    def shared_module(self, beside: Iterable[Source] = ()) -> str:
+        """Return the text of the module that all shims import; it needs nothing but the standard library.
+
+        `beside` are functions that rewritten handlers use.
+        """
         about = (
             f"Between {self.target.title} and handlers written for {self.source.title}: what every shim uses.\n\n"
             "Made by Vast Ferry from the two profiles; carry the project again rather than edit this file.\n"
@@ -175,7 +190,7 @@ class Wrapping:
         if self.target.model.handler.process == "project":
             routing = ("match_route", "route_order")
         if self.target.model.handler.script:
-            routing += ("document_of",) if self.target.model.handler.entry else ("run_script",)
+            routing += ("document_of",) if self.target.model.handler.entry else ("run_script",) if self.deliveries else ()
         if self.mixed:
             routing += ("gently",)
         if self.bound and not self.source.model.handler.output:
@@ -196,6 +211,7 @@ class Wrapping:
                 sources += one.inner.sources
                 classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
                 texts += [one.inner.text, one.delivery.text, one.called.text]
+        sources += [source for source in beside if all(source.name != other.name for other in sources)]
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
 
     def _every_bound(self) -> list[Bound]:

@@ -1,0 +1,886 @@
+"""Handlers rewritten for the target, project by project: which can be, what each file becomes, and what was done to it."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.compile import CannotWrite, Source, translate_reply, view_place
+from vast_ferry.mapping.inline import BESIDE, Code, Inline, at_text, quoted
+from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.tables import HUB_DONE, Row
+from vast_ferry.providers.profile import Profile
+from vast_ferry.source.flow import Flow, Function, Module
+from vast_ferry.source.follow import follow
+from vast_ferry.source.imports import Import, Imports, parse_import
+from vast_ferry.source.reasons import NOTES, STOPS
+from vast_ferry.source.render import Facts, Rendering
+from vast_ferry.source.text import Edit, SourceText, Span
+from vast_ferry.source.values import Class, Func, Key, Spot, Std, Stop
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """One edit as it was made: where before, where after, and why."""
+
+    file: str
+    before: Span
+    after: Span
+    reason: str
+
+
+@dataclass(slots=True)
+class Rewritten:
+    """What became of a project's handlers: new files by path, entries, edits, what is shared, and findings.
+
+    `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it.
+    """
+
+    files: dict[str, bytes] = field(default_factory=dict)
+    entries: dict[str, Entry] = field(default_factory=dict)
+    edits: list[Done] = field(default_factory=list)
+    wrapped: dict[str, Finding] = field(default_factory=dict)
+    shims: dict[str, list[str]] = field(default_factory=dict)
+    findings: list[Finding] = field(default_factory=list)
+    sources: list[Source] = field(default_factory=list)
+    code: list[str] = field(default_factory=list)
+    answers: bool = False
+    services: bool = False
+    also: set[str] = field(default_factory=set)
+
+    @property
+    def native(self) -> list[str]:
+        """Return the names of the functions that were rewritten."""
+        return list(self.entries)
+
+
+class Job:
+    """One project on its way from one provider to another."""
+
+    def __init__(self, source: Profile, target: Profile, module_name: str, limit: Callable[[Declared], float]) -> None:
+        self.source, self.target, self.module_name = source, target, module_name
+        self.limit = limit
+        self.flow = Flow(source, target)
+        self.asynchronous = target.model.handler.asynchronous
+        self.facts: dict[Key, Facts] = {}
+        self.called: dict[int, Function] = {}
+        self.changed = False
+        self.batches: list[tuple[Function, list[str]]] = []
+        self.views: dict[str, Source] = {}
+        self.answer_views: dict[str, Source] = {}
+        self.adapters: dict[str, dict[str, str]] = {}
+        self.needed: dict[str, set[str]] = {}  # imports of what stands beside, by file
+        self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
+        self.declared: dict[Key, list[Declared]] = {}
+        self._inlines: dict[str, Inline] = {}
+        self._names: dict[Key, dict[str, str]] = {}
+        self._replies: dict[tuple[Key, str], str] = {}
+        self._keys: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
+
+    # --- what renderings ask ---
+
+    def inline(self, kind: str) -> Inline:
+        """Return what reads the target's shape of a kind, its parameters as marks."""
+        if kind not in self._inlines:
+            shape = self.target.kinds[kind].event
+            self._inlines[kind] = Inline.of(shape, {name: f"\0{name}\0" for name in shape.parameters})
+        return self._inlines[kind]
+
+    def rendering(self, function: Function) -> Rendering:
+        """Return what writes a function; its names are kept for the functions inside it."""
+        made = Rendering(self, function.module, function)
+        self._names[function.key] = made.names
+        return made
+
+    def names_of(self, function: Function) -> Mapping[str, str]:
+        """Return under which names a function that was written knows what it is handed."""
+        return self._names.get(function.key, {})
+
+    def again_key(self, kind: str) -> str:
+        """Return the key under which an answer at the source names events that shall come again."""
+        for form in self.source.kinds[kind].answered.forms:
+            for row in form.rows:
+                if row.field == "again" and row.at.steps and isinstance(row.at.steps[-1], Item):
+                    return str(row.at.steps[-1].key)
+        return ""
+
+    def makes_answers(self, function: Function) -> bool:
+        """Tell whether all that a function returns is answers."""
+        facts = self.facts.get(function.key)
+        return facts is not None and facts.answers
+
+    def holds(self, function: Function, name: str) -> bool:
+        """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
+        probe = Rendering(self, function.module, function)
+        return probe._held(function, name)
+
+    def parameter_name(self, function: Function, name: str) -> str:
+        """Return what a parameter that was added is called."""
+        return self._names.get(function.key, {}).get(f"={name}", name)
+
+    def fresh(self, name: str) -> Code | None:
+        """Return the source of what is made afresh where the target has none."""
+        if name == "id":
+            return Code("uuid.uuid4().hex", frozenset(["import uuid"]), "str")
+        if name == "time":
+            text = 'datetime.now(timezone.utc).isoformat(timespec="milliseconds").replace("+00:00", "Z")'
+            return Code(text, frozenset(["from datetime import datetime, timezone"]), "str")
+        return None
+
+    def limit_of(self, function: Function | None, node: ast.AST) -> float:
+        """Return how long a function runs at most; it has one limit where its handler is that of one function."""
+        declared = self.declared.get(function.key, []) if function is not None else []
+        limits = {self.limit(one) for one in declared or [d for ds in self.declared.values() for d in ds]}
+        if len(limits) != 1:
+            raise Stop("no-time-left", node)
+        return limits.pop()
+
+    def route(self, function: Function | None, row: Row) -> Code | None:
+        """Return a handler's only route as the source spells it."""
+        declared = self.declared.get(function.key, []) if function is not None else []
+        routes = {trigger.route for one in declared for trigger in one.routes}
+        if len(routes) != 1 or row.codec.name != "route":
+            return None
+        from vast_ferry.mapping.helpers import route_to_style
+
+        return Code(quoted(route_to_style(routes.pop(), *row.codec.args)), type="str")
+
+    def view(self, kind: str, role: str, steps: tuple[Step, ...], node: ast.AST) -> Source:
+        """Return the emitted function that makes what stands at a place of the source's event."""
+        shape = self.source.kinds[kind].event
+        words = [str(getattr(step, "key", getattr(step, "name", ""))) for step in steps if not isinstance(step, Call)]
+        name = "_".join([kind, *(["context"] if role == "context" else []), *(w for w in words)]) or kind
+        name = "".join(c if c.isalnum() else "_" for c in name) + (
+            "" if words else "_event" if role != "context" else ""
+        )
+        if name in self.views:
+            return self.views[name]
+        own = shape.event_parameters[0]
+        if role == "event" and shape.each is not None:
+            raise Stop("batch-escapes", node)
+        root = (
+            own if role in ("event", "entry") else next(n for n in shape.parameters if n not in shape.event_parameters)
+        )
+        about = f"Return what {self.source.title} hands over as `{Access(root, steps)}`."
+        try:
+            self.views[name] = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about)
+        except (CannotWrite, StopIteration):
+            raise Stop("no-such-field", node, str(Access(root, steps))) from None
+        return self.views[name]
+
+    def answer_view(self, kind: str) -> str:
+        """Return the name of the emitted function that answers with what the original's handler returned."""
+        if kind == "http":
+            shape = self.target.kinds["http"].answered
+            if shape.callback or shape.via or shape.by_hand:
+                raise Stop("reply-unknown", ast.Module([], []))
+            source = translate_reply(
+                "answer_with", self.source.kinds["http"].answered, shape, "Answer with what the handler returned."
+            )
+            self.answer_views["answer_with"] = source
+            return "answer_with"
+        name = f"settle_{kind}"
+        answered = self.source.kinds[kind].answered
+        source = translate_reply(f"{name}_done", answered, HUB_DONE, "Return what a handler's answer says.")
+        self.answer_views[f"{name}_done"] = source
+        text = (
+            f"def {name}(returned):\n    {docstring('Raise where an answer says that events shall come again.')}\n"
+            f"    settled({name}_done(returned))"
+        )
+        self.answer_views[name] = Source(name, text)
+        return name
+
+    def beside(self, module: Module, name: str) -> str:
+        """Return the name under which a function of `BESIDE` stands in a module, which gets it."""
+        own = name
+        while own in module.names:
+            own += "_"
+        text = BESIDE[name].text
+        self.adapters.setdefault(module.file, {})[own] = text.replace(f"def {name}(", f"def {own}(")
+        self.needed.setdefault(module.file, set()).update(BESIDE[name].imports)
+        return own
+
+    def adapter(self, module: Module, ours: Client, theirs: Client, called: str) -> str:
+        """Return the name of a small function in a module that reads as the original's client does where nothing is."""
+        what, verb = ours.operation.split(".")
+        name = f"{'read' if verb == 'read' else verb}_{what}"
+        while name in module.names:
+            name += "_"
+        host = theirs.root if theirs.root in self.target.hosts else ""
+        parameters = [parameter.partition("=")[0] for parameter in theirs.takes]
+        given = ", ".join([*([host] if host else []), *parameters])
+        word, wait = ("async def", "await ") if theirs.awaited else ("def", "")
+        call = f"{wait}{called}({', '.join(parameters)})"
+        told = parameters[-1]
+        if theirs.absent == "none":
+            lines = ["found = " + call, "if found is None:", f"    raise {ours.absent}({told})", "return found"]
+            about = f"Return {_a(what)}, or raise {ours.absent} where there is none."
+        else:
+            failed = "return None" if ours.absent == "none" else f"raise {ours.absent}({told}) from None"
+            lines = ["try:", f"    return {call}", f"except {theirs.absent}:", f"    {failed}"]
+            about = f"Return {_a(what)}, or {'None' if ours.absent == 'none' else f'raise {ours.absent}'} where there is none."
+        body = "".join(f"    {line}\n" for line in lines)
+        text = f"{word} {name}({given}):\n    {docstring(about)}\n{body}"
+        self.adapters.setdefault(module.file, {})[name] = text
+        return name
+
+    # --- answers that names hold ---
+
+    def reply_names(self, at: Rendering, name: str) -> str:
+        """Tell how a name holds an answer: its assignments are `answers`, it is a `mapping` put together, or neither."""
+        assert at.function is not None
+        key = (at.function.key, name)
+        if key not in self._replies:
+            self._replies[key] = self._held_reply(at, at.function, name)
+        return self._replies[key]
+
+    def reply_keys(self, function: Function, name: str) -> tuple[set[str], set[str]]:
+        """Return the keys that a mapping under a name always has, and those that it may have."""
+        return self._keys[function.key, name]
+
+    def _held_reply(self, at: Rendering, function: Function, name: str) -> str:
+        node = function.node
+        if name in function.parameters:
+            return ""
+        parents = at.parents
+        reads, values = [], []
+        for inner in ast.walk(node):
+            if not isinstance(inner, ast.Name) or inner.id != name:
+                continue
+            parent = parents.get(id(inner))
+            if isinstance(inner.ctx, ast.Load):
+                reads.append(inner)
+            elif (isinstance(parent, ast.Assign) and len(parent.targets) == 1 and parent.targets[0] is inner) or (isinstance(parent, ast.AnnAssign) and parent.value is not None):
+                values.append(parent.value)
+            else:
+                return ""
+        returned = [read for read in reads if _in_return(read, parents)]
+        if not values or not returned:
+            return ""
+        if len(returned) == len(reads) and all(self._is_answer(at, value) for value in values):
+            return "answers"
+        if len(values) != 1 or not isinstance(values[0], ast.Dict):
+            return ""
+        always = {key.value for key in values[0].keys if isinstance(key, ast.Constant)}
+        if len(always) != len(values[0].keys):
+            return ""
+        maybe: set[str] = set()
+        for read in reads:
+            if read in returned:
+                continue
+            found = _key_used(read, parents)
+            if found is None:
+                return ""
+            maybe |= found
+        self._keys[function.key, name] = (always, maybe - always)
+        return "mapping"
+
+    def _is_answer(self, at: Rendering, node: ast.expr) -> bool:
+        if isinstance(node, ast.IfExp):
+            return self._is_answer(at, node.body) and self._is_answer(at, node.orelse)
+        if isinstance(node, ast.Await):
+            return self._is_answer(at, node.value)
+        if isinstance(node, ast.Call):
+            called = self.called.get(id(node))
+            if called is not None:
+                return self.makes_answers(called)
+            return self.flow.standard_name(at.module, node.func) in self.flow.reply_classes
+        return isinstance(node, ast.Dict)
+
+
+def _a(what: str) -> str:
+    return f"{'an' if what[0] in 'aeiou' else 'a'} {what}{chr(39) + 's content' if what == 'object' else ''}"
+
+
+def _in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
+    parent = parents.get(id(node))
+    while isinstance(parent, ast.IfExp) and parent.test is not node:
+        node, parent = parent, parents.get(id(parent))
+    return isinstance(parent, ast.Return)
+
+
+def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:
+    """Return the keys that a use of a mapping may add, or nothing where it may do anything."""
+    parent = parents.get(id(read))
+    if isinstance(parent, ast.Subscript) and parent.value is read and isinstance(parent.slice, ast.Constant):
+        return {str(parent.slice.value)}
+    if isinstance(parent, ast.Attribute) and isinstance(call := parents.get(id(parent)), ast.Call) and call.args:
+        first = call.args[0]
+        if parent.attr in ("get", "setdefault") and isinstance(first, ast.Constant):
+            return {str(first.value)} if parent.attr == "setdefault" else set()
+        if parent.attr == "update" and isinstance(first, ast.Dict) and not call.keywords:
+            keys = [key.value for key in first.keys if isinstance(key, ast.Constant)]
+            return {str(key) for key in keys} if len(keys) == len(first.keys) else None
+    return None
+
+
+# --- the whole of it ---
+
+
+def rewrite(
+    source: Profile,
+    target: Profile,
+    functions: Iterable[Declared],
+    files: Mapping[str, bytes],
+    *,
+    module_name: str,
+    limit: Callable[[Declared], float],
+) -> Rewritten:
+    """Return a project's handlers rewritten in the target's own idiom, as far as they can be followed.
+
+    Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where.
+    """
+    return _Project(Job(source, target, module_name, limit), list(functions), files).made()
+
+
+class _Project:
+    def __init__(self, job: Job, functions: list[Declared], files: Mapping[str, bytes]) -> None:
+        self.job, self.functions, self.files = job, functions, files
+        self.result = Rewritten()
+        self.handlers: dict[str, Function] = {}  # by the name of the declared function
+
+    def made(self) -> Rewritten:
+        job = self.job
+        broken = self._read()
+        for declared in self.functions:
+            stop = self._enter(declared, broken)
+            if stop is not None:
+                self._wrap(declared, stop, None)
+        if not self.handlers:
+            return self.result
+        follow(job.flow)
+        self._know_calls()
+        for key, function in job.flow.functions.items():
+            job.facts[key] = Facts(self._kind(function))
+        self._decide()
+        self._settle_answers()
+        while True:
+            if not self.handlers:
+                return self.result
+            failed = self._write()
+            if not failed:
+                return self.result
+            for declared, stop, module in failed:
+                self._wrap(declared, stop, module)
+            self._decide()
+
+    # --- reading ---
+
+    def _read(self) -> dict[str, str]:
+        broken: dict[str, str] = {}
+        for path, raw in self.files.items():
+            if not path.endswith(".py"):
+                continue
+            try:
+                text = SourceText(raw, path)
+                tree = ast.parse(text.data)
+            except (BadInput, SyntaxError, ValueError, RecursionError, MemoryError) as error:
+                broken[path] = str(error)
+                continue
+            if text.strange:
+                broken[path] = "its lines end in several ways"
+                continue
+            self.job.flow.add(path, text, tree)
+        self.job.flow.link()
+        return broken
+
+    def _enter(self, declared: Declared, broken: Mapping[str, str]) -> Stop | None:
+        file, name = declared.entry.file, declared.entry.name
+        nowhere = ast.Module([], [])
+        handler = self.job.source.model.handler
+        if handler.script:
+            return Stop("script", nowhere)
+        if file in broken or file not in self.job.flow.modules:
+            return Stop("unreadable", nowhere, broken.get(file, ""))
+        if not declared.entry.importable:
+            return Stop("not-importable", nowhere)
+        if len(declared.kinds) != 1:
+            return Stop("several-kinds", nowhere)
+        if handler.output and any(b.way != "event" or b.form != "whole" for b in declared.bindings):
+            return Stop("bindings", nowhere)
+        value = self.job.flow.modules[file].names.get(name)
+        function = self.job.flow.functions.get(value.key) if isinstance(value, Func) else None
+        if function is None:
+            return Stop("no-definition", nowhere, name)
+        kind = declared.kinds[0]
+        if kind not in self.job.target.kinds or kind not in self.job.source.kinds:
+            return Stop("no-kind", function.node, kind)
+        if handler.output and function.parameters[:1] != [self.job.source.kinds[kind].event.handed_over[0]]:
+            return Stop("bindings", function.node)
+        others = {one.kinds[0] for one in self.job.declared.get(function.key, [])}
+        if others and others != {kind}:
+            return Stop("several-kinds", function.node)
+        self.job.declared.setdefault(function.key, []).append(declared)
+        self.handlers[declared.name] = function
+        self.job.flow.enter(function.key, kind, declared.name)
+        return None
+
+    def _kind(self, function: Function) -> str:
+        declared = self.job.declared.get(function.key)
+        if declared:
+            return declared[0].kinds[0]
+        kinds = {value.kind for value in function.params.values() if isinstance(value, Spot) and value.kind}
+        if len(kinds) == 1:
+            return kinds.pop()
+        return self._kind(function.outer) if function.outer is not None else ""
+
+    def _know_calls(self) -> None:
+        for function in self.job.flow.functions.values():
+            for _, node in function.calls:
+                self.job.called[id(node)] = function
+        # A helper without a place of the event among its parameters is of the kind of those that call it.
+        flow = self.job.flow
+        for _ in range(3):
+            for function in flow.functions.values():
+                for caller, _ in function.calls:
+                    if caller is not None:
+                        caller.callees.setdefault(function.key)
+
+    # --- deciding ---
+
+    def _reach(self, start: Iterable[Key]) -> set[Key]:
+        flow = self.job.flow
+        found: set[Key] = set()
+        waiting = list(start)
+        while waiting:
+            key = waiting.pop()
+            if key in found or key not in flow.functions:
+                continue
+            found.add(key)
+            waiting += self._mentions(key)
+        return found
+
+    def _mentions(self, key: Key) -> list[Key]:
+        flow = self.job.flow
+        function = flow.functions[key]
+        if not hasattr(self, "_mentioned"):
+            self._mentioned: dict[Key, list[Key]] = {}
+        if key in self._mentioned:
+            return self._mentioned[key]
+        made: list[Key] = list(function.callees)
+        made += [other for other, inner in flow.functions.items() if inner.outer is function]
+        for node in ast.walk(function.node):
+            value = function.module.names.get(node.id) if isinstance(node, ast.Name) else None
+            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
+                base = function.module.names.get(node.value.id)
+                if isinstance(base, Std) and base.name.startswith("*"):
+                    value = flow.attribute(base, node.attr)
+            made += self._keys_of(value)
+        # What stands in a table at the top of the module is reached by the table's name.
+        for name in {n.id for n in ast.walk(function.node) if isinstance(n, ast.Name)}:
+            made += self._tables(function.module).get(name, [])
+        self._mentioned[key] = made
+        return made
+
+    def _keys_of(self, value: object) -> list[Key]:
+        if isinstance(value, Func):
+            return [value.key]
+        if isinstance(value, Class):
+            return [k for k, f in self.job.flow.functions.items() if f.cls == value.key]
+        return []
+
+    def _tables(self, module: Module) -> dict[str, list[Key]]:
+        if not hasattr(self, "_listed"):
+            self._listed: dict[str, dict[str, list[Key]]] = {}
+        if module.file not in self._listed:
+            tables: dict[str, list[Key]] = {}
+            for node in module.tree.body:
+                if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
+                    names = [n.id for n in ast.walk(node.value) if isinstance(n, ast.Name)]
+                    keys = [k for name in names for k in self._keys_of(module.names.get(name))]
+                    if keys:
+                        tables[node.targets[0].id] = keys
+            self._listed[module.file] = tables
+        return self._listed[module.file]
+
+    def _decide(self) -> None:
+        """Take out, again and again, what can't be rewritten, and what shares code with what is wrapped."""
+        flow = self.job.flow
+        while True:
+            gone: list[tuple[Declared, Stop, Module | None]] = []
+            by_name = {declared.name: declared for declared in self.functions}
+            wrapped = self._reach(self._wrapped_keys())
+            for name, handler in self.handlers.items():
+                reached = self._reach([handler.key])
+                stops = [
+                    (flow.functions[k].stop, flow.functions[k].module)
+                    for k in sorted(reached)
+                    if flow.functions[k].stop
+                ]
+                stops += [
+                    (flow.functions[k].module.stop, flow.functions[k].module)
+                    for k in reached
+                    if flow.functions[k].module.stop
+                ]
+                if stops:
+                    stop, module = stops[0]
+                    assert stop is not None
+                    gone.append((by_name[name], stop, module))
+                    continue
+                shared = sorted(key for key in reached & wrapped if self._touched(flow.functions[key]))
+                if shared:
+                    function = flow.functions[shared[0]]
+                    gone.append((by_name[name], Stop("shares", function.node, function.node.name), function.module))
+            if not gone:
+                return
+            for declared, stop, module in gone:
+                self._wrap(declared, stop, module)
+
+    def _wrapped_keys(self) -> list[Key]:
+        return [
+            (declared.entry.file, declared.entry.name)
+            for declared in self.functions
+            if declared.name in self.result.wrapped
+        ]
+
+    def _touched(self, function: Function) -> bool:
+        """Tell whether a function is written otherwise at the target."""
+        own = any(id_ in self.job.flow.ops for id_ in function.ops) or any(
+            isinstance(v, Spot) for v in function.params.values()
+        )
+        facts = self.job.facts.get(function.key)
+        return own or bool(function.entry) or (facts is not None and (facts.answers or bool(facts.needs)))
+
+    def _wrap(self, declared: Declared, stop: Stop, module: Module | None) -> None:
+        self.handlers.pop(declared.name, None)
+        self.result.entries.pop(declared.name, None)
+        place = Place(module.file if module else declared.entry.file, getattr(stop.node, "lineno", 0))
+        column = getattr(stop.node, "col_offset", -1) + 1
+        reason, remedy = STOPS[stop.code]
+        reason = reason.format(stop.why) if "{}" in reason else f"{reason}{f' ({stop.why})' if stop.why else ''}"
+        self.result.wrapped[declared.name] = Finding(
+            f"wrapped-{stop.code}" if not stop.code.startswith("wrapped") else stop.code,
+            Severity.NOTE,
+            f"{declared.name} is wrapped as it is: {reason}",
+            remedy,
+            Place(place.file, place.line, column if place.line else 0),
+            declared.name,
+        )
+
+    # --- answers ---
+
+    def _settle_answers(self) -> None:
+        """Find the functions all of whose calls are answers: what they return is written anew."""
+        job = self.job
+        waiting: list[Function] = []
+        for handler in {f.key: f for f in self.handlers.values()}.values():
+            job.facts[handler.key].answers = True
+            if job.facts[handler.key].kind == "http":
+                waiting.append(handler)
+        candidates: dict[Key, Function] = {}
+        while waiting:
+            function = waiting.pop()
+            for node in _own_returns(function.node):
+                for called in self._answering(function, node.value):
+                    if called.key not in candidates and not called.entry:
+                        candidates[called.key] = called
+                        waiting.append(called)
+        changed = True
+        while changed:  # one that also serves otherwise makes no answers, nor then do those that only hand its on
+            changed = False
+            for key, function in list(candidates.items()):
+                if function.referred or not all(
+                    self._in_answer(caller, call, candidates) for caller, call in function.calls
+                ):
+                    del candidates[key]
+                    changed = True
+        for key in candidates:
+            job.facts[key].answers = True
+            job.facts[key].kind = "http"
+
+    def _answering(self, function: Function, node: ast.expr | None) -> list[Function]:
+        if isinstance(node, ast.IfExp):
+            return [*self._answering(function, node.body), *self._answering(function, node.orelse)]
+        if isinstance(node, ast.Await):
+            return self._answering(function, node.value)
+        if isinstance(node, ast.Call):
+            called = self.job.called.get(id(node))
+            return [called] if called is not None else []
+        if isinstance(node, ast.Name):
+            return [
+                called
+                for inner in ast.walk(function.node)
+                if isinstance(inner, ast.Assign)
+                and len(inner.targets) == 1
+                and isinstance(inner.targets[0], ast.Name)
+                and inner.targets[0].id == node.id
+                for called in self._answering(function, inner.value if not isinstance(inner.value, ast.Name) else None)
+            ]
+        return []
+
+    def _in_answer(self, caller: Function | None, call: ast.Call, candidates: Mapping[Key, Function]) -> bool:
+        if caller is None:
+            return False
+        facts = self.job.facts[caller.key]
+        if not (caller.key in candidates or (facts.answers and facts.kind == "http")):
+            return False
+        probe = Rendering(self.job, caller.module, caller)
+        probe._prepare(caller.node)
+        node: ast.AST = call
+        parent = probe.parents.get(id(node))
+        while isinstance(parent, ast.Await | ast.IfExp) and getattr(parent, "test", None) is not node:
+            node, parent = parent, probe.parents.get(id(parent))
+        if isinstance(parent, ast.Return):
+            return True
+        if isinstance(parent, ast.Assign) and len(parent.targets) == 1 and isinstance(parent.targets[0], ast.Name):
+            name = parent.targets[0].id
+            reads = [
+                n
+                for n in ast.walk(caller.node)
+                if isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load)
+            ]
+            return bool(reads) and all(_in_return(read, probe.parents) for read in reads)
+        return False
+
+    # --- writing ---
+
+    def _write(self) -> list[tuple[Declared, Stop, Module]]:
+        """Write every file; return the functions for which that could not be done."""
+        job, flow = self.job, self.job.flow
+        by_name = {declared.name: declared for declared in self.functions}
+        wrapped = self._reach(self._wrapped_keys())
+        reached = self._reach([handler.key for handler in self.handlers.values()])
+        native = [flow.functions[key] for key in sorted(reached - wrapped) if flow.functions[key].outer is None]
+        renderings: dict[Key, Rendering] = {}
+        for _ in range(12):
+            job.changed = False
+            job.batches, job.adapters, job.needed, job._replies = [], {}, {}, {}
+            job.views, job.answer_views = {}, {}
+            renderings = {}
+            for function in native:
+                made = job.rendering(function)
+                try:
+                    made.write()
+                except Stop as stop:
+                    if stop.node is not None and not hasattr(stop.node, "lineno"):
+                        stop.node = function.node
+                    function.stop = stop
+                    failed = self._affected(function, by_name, stop)
+                    if failed:
+                        return failed
+                    continue
+                renderings[function.key] = made
+            if not job.changed:
+                break
+        return self._files(renderings, wrapped, by_name)
+
+    def _affected(
+        self, function: Function, by_name: Mapping[str, Declared], stop: Stop
+    ) -> list[tuple[Declared, Stop, Module]]:
+        return [
+            (by_name[name], stop, function.module)
+            for name, handler in self.handlers.items()
+            if function.key in self._reach([handler.key])
+        ]
+
+    def _files(
+        self, renderings: Mapping[Key, Rendering], wrapped: set[Key], by_name: Mapping[str, Declared]
+    ) -> list[tuple[Declared, Stop, Module]]:
+        job, flow, result = self.job, self.job.flow, self.result
+        result.files, result.edits, result.findings, result.entries, result.shims = {}, [], [], {}, {}
+        entries = {name: Entry(f.key[0], f.key[1]) for name, f in self.handlers.items()}
+        own: dict[str, list[Rendering]] = {}
+        for made in renderings.values():
+            own.setdefault(made.module.file, []).append(made)
+        for file, module in flow.modules.items():
+            edits: list[Edit] = []
+            imports: set[Import] = set()
+            at_top = Rendering(job, module, None)
+            keeps = any(key[0] == file for key in wrapped)
+            try:
+                top = at_top.write_module()
+                if top and keeps:
+                    raise Stop("shares", module.tree, "what the module does when it is imported")
+            except Stop as stop:
+                failed = [
+                    (by_name[name], stop, module)
+                    for name, handler in self.handlers.items()
+                    if any(key[0] == file for key in self._reach([handler.key]))
+                ]
+                if failed:
+                    return failed
+                top = []
+            edits += top
+            imports |= at_top.imports
+            for made in own.get(file, []):
+                edits += made.edits
+                imports |= made.imports
+            # What stands beside comes first: a definition that it stands before may begin with an edit of its own.
+            edits = [*self._appended(module, imports, entries), *edits]
+            if not edits:
+                continue
+            content = self._edited(module, edits, imports)
+            if content is None:
+                failed = [
+                    (by_name[n], Stop("could-not-write", h.node), module)
+                    for n, h in self.handlers.items()
+                    if h.key[0] == file
+                ]
+                if failed:
+                    return failed
+                continue
+            result.files[file] = content
+        result.entries = entries
+        self._tell(renderings)
+        return []
+
+    def _appended(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
+        """Return what stands beside the author's code: small functions, and what takes batches apart."""
+        job = self.job
+        made = []
+        for function, parameters in job.batches:
+            if function.module is not module:
+                continue
+            name = f"{function.node.name}_batch"
+            while name in module.names:
+                name += "_"
+            at = module.text.next_line(module.text.end(function.node) - 1)
+            lead = "" if module.text.data[at - 1 : at] == b"\n" else "\n"
+            made.append(Edit(at, at, f"{lead}\n\n{self._batch_of(function, name, parameters)}", "batch"))
+            imports.add(Import("traceback"))
+            for one, handler in self.handlers.items():
+                if handler is function:
+                    entries[one] = Entry(function.key[0], name)
+        adapters = job.adapters.get(module.file, {})
+        for line in sorted(job.needed.get(module.file, ())):
+            imports.update(parse_import(line))
+        if adapters:
+            tree = module.tree
+            last = [n for n in tree.body if isinstance(n, ast.Import | ast.ImportFrom)]
+            first = next(
+                (n for n in tree.body if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)), None
+            )
+            if first is not None:
+                line = min([first.lineno, *(d.lineno for d in first.decorator_list)])
+                at = module.text.starts[line - 1]
+                # A comment right above belongs to the definition.
+                while at and module.text.data[module.text.line_start(at - 1) : at].startswith(b"#"):
+                    at = module.text.line_start(at - 1)
+            else:
+                at = module.text.next_line(module.text.end(last[-1]) - 1) if last else 0
+            text = "".join(f"{one}\n\n" for one in adapters.values())
+            made.append(Edit(at, at, text, "service"))
+        return made
+
+    def _batch_of(self, function: Function, name: str, parameters: list[str]) -> str:
+        kind = self.job.facts[function.key].kind
+        shape = self.job.target.kinds[kind].event
+        assert shape.each is not None
+        entry = parameters[shape.parameters.index(shape.event_parameters[0])]
+        outer = [shape.each.root if p == entry else p for p in parameters]
+        identity = next(row for row in shape.rows if row.field == "id")
+        again = next((row for row in self.job.target.kinds[kind].answered.written.rows if row.field == "again"), None)
+        lines = [
+            f"def {name}({', '.join(outer)}):",
+            f"    {docstring('Take a batch one by one: what fails shall come again.')}",
+            *(["    again = []"] if again else []),
+            f"    for {entry} in {at_text(shape.each, {})}:",
+            *(["        try:"] if again else []),
+            f"    {'    ' * (2 if again else 1)}{function.node.name}({', '.join(parameters)})",
+        ]
+        if again:
+            key = again.at.steps[-1]
+            assert isinstance(key, Item)
+            lines += [
+                "        except Exception:",
+                "            traceback.print_exc()",
+                f"            again.append({at_text(identity.at, {identity.at.root: entry})})",
+                f"    return {{{quoted(str(key.key))}: again}} if again else None",
+            ]
+        return "\n".join(lines) + "\n"
+
+    def _edited(self, module: Module, edits: list[Edit], imports: set[Import]) -> bytes | None:
+        """Return a file with its edits, its imports put in order; nothing where that is not Python."""
+        text = module.text
+        theirs = frozenset({*self.job.flow.theirs, *self.job.target.model.modules, "answers", self.job.module_name})
+        theirs |= {client.root for client in self.job.target.clients}
+        before = _names_in(module.tree)
+        draft, _ = text.edited(edits)
+        try:
+            tree = ast.parse(SourceText(draft, module.file).data)
+        except (SyntaxError, ValueError, BadInput):
+            return None
+        editor = Imports(text, module.tree, theirs, set(imports))
+        edits = [*edits, *editor.edits(_names_in(tree), before)]
+        content, spans = text.edited(edits)
+        try:
+            ast.parse(content)
+        except (SyntaxError, ValueError):
+            return None
+        self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
+        return content
+
+    def _tell(self, renderings: Mapping[Key, Rendering]) -> None:
+        """Note what the rewritten functions take for granted, what is made for them, and what they bring along."""
+        job, result = self.job, self.result
+        told: set[tuple[str, str, int]] = set()
+        for name, handler in self.handlers.items():
+            shims: dict[str, None] = {}
+            for key in sorted(self._reach([handler.key])):
+                made = renderings.get(key)
+                if made is None:
+                    continue
+                for code, node in made.notes:
+                    line = getattr(node, "lineno", 0)
+                    if (code, made.module.file, line) in told:
+                        continue
+                    told.add((code, made.module.file, line))
+                    severity, reason, remedy = NOTES[code]
+                    place = Place(made.module.file, line, getattr(node, "col_offset", -1) + 1)
+                    result.findings.append(Finding(code, severity, reason, remedy, place, name))
+                for what, node in made.shims:
+                    shims[f"{what or 'the whole event'} at line {getattr(node, 'lineno', 0)}"] = None
+                    place = Place(made.module.file, getattr(node, "lineno", 0), getattr(node, "col_offset", -1) + 1)
+                    if ("made-as-it-was", place.file, place.line) in told:
+                        continue
+                    told.add(("made-as-it-was", place.file, place.line))
+                    _, reason, remedy = NOTES["made-as-it-was"]
+                    result.findings.append(
+                        Finding(
+                            "made-as-it-was",
+                            Severity.NOTE,
+                            reason.format(what or "the whole event"),
+                            remedy,
+                            place,
+                            name,
+                        )
+                    )
+            if shims:
+                result.shims[name] = list(shims)
+        result.sources = [*job.views.values(), *job.answer_views.values()]
+        result.answers = any(one.module == "answers" for made in renderings.values() for one in made.imports)
+        roots = {client.root for client in job.target.clients}
+        result.services = any(one.module in roots for made in renderings.values() for one in made.imports)
+
+
+def _names_in(tree: ast.AST) -> set[str]:
+    found = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name):
+            found.add(node.id)
+        elif isinstance(node, ast.Assign) and any(isinstance(t, ast.Name) and t.id == "__all__" for t in node.targets):
+            found |= {n.value for n in ast.walk(node.value) if isinstance(n, ast.Constant) and isinstance(n.value, str)}
+    return found
+
+
+def _own_returns(node: ast.AST) -> list[ast.Return]:
+    found: list[ast.Return] = []
+    stack: list[Any] = list(ast.iter_child_nodes(node))
+    while stack:
+        inner = stack.pop()
+        if isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
+            continue
+        if isinstance(inner, ast.Return):
+            found.append(inner)
+        stack += ast.iter_child_nodes(inner)
+    return found
+
+
+_ = Attr

@@ -1,0 +1,90 @@
+"""Why a handler is wrapped and not rewritten, and what a rewriting takes for granted: codes with reason and remedy."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from vast_ferry.hub.findings import Severity
+
+#: Why a function is wrapped as it is: code → (reason, remedy).
+STOPS: Final = {
+    "script": ("a script is a process of its own", "Make a function of it, and carry the project again"),
+    "unreadable": ("its file can't be read", "Mend the file"),
+    "not-importable": ("its file's name is no module name", "Rename the file"),
+    "several-kinds": ("it is called with events of several kinds", "Give each kind a handler of its own"),
+    "bindings": ("its parameters are named by bindings", "Nothing: what they name is handed to it"),
+    "no-definition": ("its handler is not defined by `def` at the top of its file", "Define it there"),
+    "no-kind": ("the target has no such events", "Leave it where it is"),
+    "too-entangled": (
+        "what it does with the event could not be followed to an end",
+        "Simplify how the event is passed",
+    ),
+    "class-inside": ("a class inside it uses the event", "Move the class out, and hand it what it needs"),
+    "star-import": ("it imports all names of a module", "Name what is imported"),
+    "event-changed": ("it changes the event", "Put what is changed into a variable of its own"),
+    "provider-changed": ("it changes a class or a module of the provider", "Take the change out"),
+    "hidden-names": ("code that is made while it runs may use the event", "Take `exec` and `eval` out"),
+    "rebound": ("a name holds the event at one time and something else at another", "Give the two names"),
+    "never-there": (
+        "it reads what the provider never gives: {}",
+        "Correct the name; it fails, or is nothing, as it is",
+    ),
+    "arguments-hidden": ("arguments are passed on by `*` or `**`", "Name them"),
+    "signature": ("its parameters are more than the event and what is told of the call", "Take the others out"),
+    "decorated": ("a decorator stands between the provider and it", "Call what it does in the handler"),
+    "client-passed": ("a client is handed on as a value", "Call it where it is named"),
+    "at-import": ("the provider is called when the module is imported", "Call it in the handler"),
+    "awaits-inside": ("it would have to await inside a lambda or a generator", "Make a loop of it"),
+    "awaits-others": ("it awaits what is not the provider's", "Await nothing else, or keep it asynchronous"),
+    "content-read-twice": ("the content can be read only once there", "Read it once, into a variable"),
+    "name-taken": ("a name that is needed means something else here", "Rename it"),
+    "no-such-field": ("the target has no form of", "Do without it"),
+    "method-passed": ("a method of the context is handed on as a value", "Call it where it is named"),
+    "no-function-name": ("it asks for its function's name and serves several", "Write the name out"),
+    "no-time-left": ("the target does not tell what time is left", "Write a limit of its own"),
+    "no-service": ("the target has no way to do", "Leave it where it is, or find another service"),
+    "argument-lost": ("the target's client has no place for an argument", "Keep what it says some other way"),
+    "argument-form": ("an argument can't be given as the target's client takes it", "Simplify the call"),
+    "text-or-bytes": ("it can't be told whether a content is text or bytes", "Encode it in the handler"),
+    "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
+    "reply-unknown": ("an answer is put together in a way that could not be followed", "Return it as a literal"),
+    "headers-unknown": ("it can't be told which header fields an answer has", "Name them in a literal"),
+    "headers-repeat": ("an answer repeats a header field, which the target can't", "Join the values"),
+    "batch-escapes": ("a whole batch is handed on", "Hand on its events"),
+    "shares": ("it shares code with a function that is wrapped", "See why that one is wrapped"),
+    "could-not-write": ("what was written was not Python", "Tell us: this is a mistake of ours"),
+}
+
+#: What a rewritten function takes for granted: code → (severity, reason, remedy).
+NOTES: Final = {
+    "charset-assumed": (
+        Severity.NOTE,
+        "content is read as UTF-8, whatever charset its type names",
+        "Decode by the charset of the content's type if callers send others",
+    ),
+    "base64-not-seen": (
+        Severity.NOTE,
+        "content that is not textual came as Base64 text; here it comes as it is",
+        "Nothing, unless callers rely on the Base64",
+    ),
+    "finer-time": (
+        Severity.NOTE,
+        "times ended at milliseconds; here they may be finer",
+        "Cut them where that matters",
+    ),
+    "header-never-found": (
+        Severity.NOTE,
+        "header fields had names in lower case, so this one was never found; it stands as that",
+        "Correct the name if it was meant to be found",
+    ),
+    "time-left-unknown": (
+        Severity.LOSS,
+        "nothing tells the time that is left; the function's whole limit stands there",
+        "Count the time in the handler where it matters",
+    ),
+    "made-as-it-was": (
+        Severity.NOTE,
+        "{} is made as it was, by an emitted function: what uses it could not be followed",
+        "Use its parts by name to have them in the target's own form",
+    ),
+}

@@ -1,0 +1,137 @@
+"""A source file's text as bytes with positions of syntax trees, and edits of it that leave every other byte as it was."""
+
+from __future__ import annotations
+
+import ast
+import bisect
+import io
+import tokenize
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from vast_ferry.hub.findings import BadInput, Place
+
+_BOM = b"\xef\xbb\xbf"
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """What takes the place of the bytes from `start` to `end`, and why (`reason`, one of the words of `REASONS`)."""
+
+    start: int
+    end: int
+    text: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """A part of a text: lines and columns of its beginning and its end, both from 1, the end exclusive."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+
+
+def order(edit: Edit) -> tuple[int, bool, int]:
+    """Sort edits by their place: what is put in before what stands there, and the outer before the inner."""
+    return edit.start, edit.end > edit.start, -edit.end
+
+
+class SourceText:
+    """A Python file: its bytes as UTF-8 without a mark, whatever its encoding; the tree's positions are bytes here."""
+
+    def __init__(self, raw: bytes, shown: str) -> None:
+        self.raw, self.shown = raw, shown
+        try:
+            self.encoding, _ = tokenize.detect_encoding(io.BytesIO(raw).readline)
+            text = raw.removeprefix(_BOM).decode("utf-8" if self.encoding == "utf-8-sig" else self.encoding)
+        except (SyntaxError, UnicodeError, LookupError) as error:
+            raise BadInput(f"the file is not Python: {error}", "Mend its encoding", Place(shown)) from None
+        self.bom = raw.startswith(_BOM)
+        self.data = text.encode("utf-8")
+        self.newline = "\r\n" if b"\r\n" in self.data else "\n"
+        starts = [0]
+        at = self.data.find(b"\n")
+        while at >= 0:
+            starts.append(at + 1)
+            at = self.data.find(b"\n", at + 1)
+        self.starts = starts
+
+    @property
+    def strange(self) -> bool:
+        """Tell whether lines end in ways that a tree's positions don't count as we do."""
+        return b"\r" in self.data.replace(b"\r\n", b"") or b"\x0c" in self.data
+
+    def start(self, node: ast.AST) -> int:
+        """Return where a node begins."""
+        return self.starts[node.lineno - 1] + node.col_offset  # type: ignore[attr-defined, no-any-return]
+
+    def end(self, node: ast.AST) -> int:
+        """Return where a node ends."""
+        return self.starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[attr-defined, no-any-return]
+
+    def of(self, node: ast.AST) -> str:
+        """Return a node's own text."""
+        return self.data[self.start(node) : self.end(node)].decode("utf-8")
+
+    def line_of(self, at: int) -> int:
+        """Return the number of the line, from 1, that a byte stands in."""
+        return bisect.bisect_right(self.starts, at)
+
+    def line_start(self, at: int) -> int:
+        """Return where the line begins that a byte stands in."""
+        return self.starts[self.line_of(at) - 1]
+
+    def next_line(self, at: int) -> int:
+        """Return where the line after that of a byte begins."""
+        number = self.line_of(at)
+        return self.starts[number] if number < len(self.starts) else len(self.data)
+
+    def indent_of(self, at: int) -> str:
+        """Return the white space at the beginning of a byte's line."""
+        start = self.line_start(at)
+        stop = start
+        while stop < len(self.data) and self.data[stop : stop + 1] in (b" ", b"\t"):
+            stop += 1
+        return self.data[start:stop].decode("utf-8")
+
+    def edited(self, edits: Iterable[Edit]) -> tuple[bytes, list[tuple[Span, Span, Edit]]]:
+        """Return the file with the edits made, in its own encoding, and each edit's place before and after.
+
+        What lies within another edit is left out: the outer one has its text already.
+        """
+        parts: list[bytes] = []
+        kept: list[tuple[int, int, Edit]] = []
+        at = length = 0
+        for edit in sorted(edits, key=order):
+            if edit.start < at:
+                continue
+            before = self.data[at : edit.start]
+            made = edit.text.encode("utf-8")
+            if self.newline != "\n":
+                made = made.replace(b"\r\n", b"\n").replace(b"\n", b"\r\n")
+            parts += [before, made]
+            length += len(before)
+            kept.append((length, length + len(made), edit))
+            length += len(made)
+            at = edit.end
+        parts.append(self.data[at:])
+        data = b"".join(parts)
+        after = _Lines(data)
+        before_lines = _Lines(self.data)
+        spans = [(before_lines.span(edit.start, edit.end), after.span(start, end), edit) for start, end, edit in kept]
+        text = data.decode("utf-8")
+        if self.encoding in ("utf-8", "utf-8-sig"):
+            return (_BOM if self.bom else b"") + data, spans
+        return text.encode(self.encoding), spans
+
+
+class _Lines:
+    def __init__(self, data: bytes) -> None:
+        self.starts = [0, *(index + 1 for index, byte in enumerate(data) if byte == 10)]
+
+    def span(self, start: int, end: int) -> Span:
+        first, last = bisect.bisect_right(self.starts, start), bisect.bisect_right(self.starts, end)
+        return Span(first, start - self.starts[first - 1] + 1, last, end - self.starts[last - 1] + 1)

@@ -1,0 +1,79 @@
+"""Types of ordinary values as far as the code says them: enough to tell text from bytes in a reply."""
+
+from __future__ import annotations
+
+import ast
+from typing import Final
+
+#: A function of the standard library, by its full name, → the type that it gives.
+STD_TYPES: Final = {
+    "json.dumps": "str",
+    "base64.b64encode": "bytes",
+    "base64.b64decode": "bytes",
+    "base64.urlsafe_b64encode": "bytes",
+    "base64.urlsafe_b64decode": "bytes",
+    "struct.pack": "bytes",
+    "os.getenv": "",
+    "urllib.parse.quote": "str",
+    "urllib.parse.quote_plus": "str",
+    "urllib.parse.unquote": "str",
+    "urllib.parse.unquote_plus": "str",
+    "urllib.parse.urlencode": "str",
+    "html.escape": "str",
+    "textwrap.dedent": "str",
+    "gzip.compress": "bytes",
+    "zlib.compress": "bytes",
+    "secrets.token_hex": "str",
+    "str": "str",
+    "repr": "str",
+    "bytes": "bytes",
+    "int": "int",
+    "len": "int",
+    "float": "float",
+    "list": "list",
+    "sorted": "list",
+    "dict": "dict",
+    "bool": "bool",
+    "format": "str",
+}
+
+#: A method → the type that it gives, whatever it is called on.
+METHOD_TYPES: Final = {
+    "encode": "bytes",
+    "decode": "str",
+    "format": "str",
+    "join": "",
+    "hexdigest": "str",
+    "digest": "bytes",
+    "isoformat": "str",
+    "strftime": "str",
+    "getvalue": "",
+    "upper": "",
+    "strip": "",
+    "replace": "",
+    "as_posix": "str",
+    "read_bytes": "bytes",
+    "read_text": "str",
+    "to_bytes": "bytes",
+}
+
+#: Methods of text and bytes alike: they give the type that they are called on.
+SAME_TYPE: Final = frozenset(
+    ["upper", "lower", "strip", "lstrip", "rstrip", "replace", "title", "capitalize", "removeprefix", "removesuffix"]
+    + ["join", "center", "ljust", "rjust", "zfill", "expandtabs", "casefold", "swapcase", "translate"]
+)
+
+
+def type_of_constant(node: ast.expr) -> str:
+    """Return the type that an expression shows by how it is written, or an empty text."""
+    if isinstance(node, ast.Constant):
+        return type(node.value).__name__
+    if isinstance(node, ast.JoinedStr):
+        return "str"
+    if isinstance(node, ast.Dict | ast.DictComp):
+        return "dict"
+    if isinstance(node, ast.List | ast.ListComp):
+        return "list"
+    if isinstance(node, ast.Compare):
+        return "bool"
+    return ""

@@ -1,0 +1,163 @@
+"""What an expression of a handler may be to us: a place of the event, something of the project, a client; and what is done with it."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass, field
+
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.places import Call, Step
+
+Key = tuple[str, str]  # a file, and a qualified name in it
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """Somewhere in an event of a kind, or in what is told of the call: `role` is event, entry or context.
+
+    `holder` is the source of what holds the whole event, one entry or the context where the expression stands.
+    """
+
+    kind: str
+    role: str
+    steps: tuple[Step, ...] = ()
+    holder: str = ""
+
+    def then(self, step: Step) -> Spot:
+        """Return the place one step on."""
+        return Spot(self.kind, self.role, (*self.steps, step), self.holder)
+
+    @property
+    def called(self) -> Spot:
+        """Return the same without a last call."""
+        steps = self.steps[:-1] if self.steps and isinstance(self.steps[-1], Call) else self.steps
+        return Spot(self.kind, self.role, steps, self.holder)
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """The events of a batch."""
+
+    kind: str
+    holder: str
+
+
+@dataclass(frozen=True, slots=True)
+class Parsed:
+    """A query that the code itself decoded: lists or pairs, with blank values or without."""
+
+    spot: Spot
+    form: str
+    blank: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Std:
+    """A module, or something in one, that is not the project's."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Func:
+    """A function or method of the project; `bound` where it has its object already."""
+
+    key: Key
+    bound: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Class:
+    """A class of the project."""
+
+    key: Key
+
+
+@dataclass(frozen=True, slots=True)
+class Instance:
+    """An object of a class of the project."""
+
+    key: Key
+
+
+@dataclass(frozen=True, slots=True)
+class Service:
+    """A client's call, not yet called."""
+
+    client: Client
+
+
+@dataclass(frozen=True, slots=True)
+class Of:
+    """An ordinary value of a type; an empty name where that is not known."""
+
+    type: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """A name that holds one thing or another, depending on the way that was taken."""
+
+    origins: frozenset[int]
+    held: bool = False  # one of them is a parameter
+
+
+@dataclass(frozen=True, slots=True)
+class Seconds:
+    """A time made seconds, or made ready to be read as ISO 8601 text."""
+
+    spot: Spot
+    text: bool = False
+
+
+Value = Spot | Seconds | Batch | Parsed | Std | Func | Class | Instance | Service | Of | Clash
+
+#: Values that are not there at the target: whatever uses them is rewritten, or gets them made.
+Foreign = Spot | Batch | Parsed | Service
+
+
+@dataclass(frozen=True, slots=True)
+class Op:
+    """Something done with a place that has a form of its own at the target.
+
+    lookup: a name (`key`) looked up by `how`; decode: the content or a value as `how`; call: a call of the context;
+    client: a call of a service; word: a comparison with one of the provider's words; fixed: a text that stands for it.
+    """
+
+    what: str
+    spot: Spot | None = None
+    field: str = ""
+    how: str = ""
+    key: ast.expr | None = None
+    default: ast.expr | None = None
+    call: ast.Call | None = None
+    client: Client | None = None
+    text: str = ""
+    note: str = ""
+    negated: bool = False
+
+
+@dataclass(slots=True)
+class Bound:
+    """What a name is bound to, and by which assignment (0: none that could be taken out)."""
+
+    value: Value
+    origin: int = 0
+
+
+@dataclass(slots=True)
+class Uses:
+    """One assignment of a place to a name: the statement, the name's node, and where it is read."""
+
+    statement: ast.stmt
+    target: ast.Name
+    value: ast.expr
+    reads: list[ast.expr] = field(default_factory=list)
+
+
+class Stop(Exception):
+    """Something that can't be rewritten, at a node; `code` says what."""
+
+    def __init__(self, code: str, node: ast.AST, why: str = "") -> None:
+        super().__init__(code)
+        self.code, self.node, self.why = code, node, why
