@@ -644,7 +644,7 @@ def run_script_file(
         given = {**os.environ, **env}
         if mount:
             given[mount["variable"]] = land
-            for name in (mount["objects"], mount["messages"]):
+            for name in (mount["objects"], mount["messages"], mount.get("records") or "."):
                 os.makedirs(os.path.join(land, name), exist_ok=True)
             if mount["objects"] and "bucket" in hub:
                 content = operate["object.read"]({"bucket": hub["bucket"], "key": hub["key"]})
@@ -689,6 +689,9 @@ def note_changes(land: str, before: dict[str, bytes], operate: dict[str, Any], m
             operate["object.write"](written)
         elif kind == mount["objects"]:
             operate["object.delete"]({"bucket": first, "key": name})
+        elif kind == mount.get("records") and kind and place in after:
+            keys = json.loads(urllib.parse.unquote(name.removesuffix(".json")))
+            operate["record.write"]({"table": first, "keys": keys, "record": json.loads(after[place])})
         elif kind == mount["messages"] and place in after:
             sent = {"channel": first, "body": after[place], "content_type": "", "attributes": {}, "group": ""}
             operate["message.send"](sent)

@@ -124,6 +124,9 @@ def quoted(text: str) -> str:
 #: Codec → nanoseconds of one of its units, for times that are numbers.
 NUMERIC_TIMES: Final = {"epoch_ms": 1_000_000, "epoch_ns": 1, "epoch_s": 1_000_000_000, "epoch_s_text": 1_000_000_000}
 
+#: Fields that are nothing, or empty, where a provider does not tell them.
+DEFAULTED: Final = frozenset(["principal", "client", "group", "labels", "etag", "version", "attributes", "extensions"])
+
 Reader = Callable[[Codec, Code], Code | None]
 
 
@@ -221,13 +224,20 @@ class Inline:
                 return self._unpacked(row)
             if row.codec.name == "keys":
                 return self._keys(row)
+            if row.codec.name == "only_id":
+                at = self.at(row)
+                there = at_text(row.at, self.names)
+                return Code(f'{{"id": {there}, "claims": {{}}}} if {at.text} else None', loose=True)
             reader = READERS.get(row.codec.name)
             made = reader(row.codec, self.at(row)) if reader else None
             if made is not None:
                 holds = self.shape.fields[name].holds
                 kind = {"text": "str", "texts": "dict", "bytes": "bytes", "integer": "int"}.get(holds, "")
                 return replace(made, type=made.type or kind)
-        return self._by_rule(name)
+        made = self._by_rule(name)
+        if made is None and not self.rows.get(name) and name in DEFAULTED:
+            return Code(self.shape.fields[name].default)
+        return made
 
     def _by_rule(self, name: str) -> Code | None:
         if name == "query.raw" and (pairs := self.pairs("query")):
@@ -500,6 +510,11 @@ def native_value(source: Row, reads: Inline) -> Code | None:
         )
     if codec.name == "first_values" and (pairs := reads.pairs(source.field)):
         return pairs.over("dict(reversed(§))", type="dict")
+    row = next((one for one in reads.rows.get(source.field, ()) if one.codec.name == codec.name == "choice"), None)
+    if row is not None:  # from word to word
+        own = {word: mine for mine, word in codec.options}
+        words = ", ".join(f"{quoted(mine)}: {quoted(own[word])}" for mine, word in row.codec.options if word in own)
+        return reads.at(row).over(f"{{{words}}}[§]", type="str")
     hub = reads.hub(source.field)
     return _written(codec, hub) if hub is not None else None
 
@@ -524,6 +539,8 @@ def _written(codec: Codec, hub: Code) -> Code | None:
         return hub.over(f"{quoted(codec.args[0])} + §", type="str", loose=True)
     if name in ("or_null", "mapping_or_null"):
         return hub.over("§ or None", loose=True)
+    if name == "keys" and hub.text == "None":
+        return hub
     if name == "keys":
         pairs = ", ".join(f"{quoted(own)}: {hub.operand}[{quoted(word)}]" for word, own in codec.options)
         return replace(hub, text=f"{hub.operand} and {{{pairs}}}", loose=True)

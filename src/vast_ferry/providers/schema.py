@@ -150,6 +150,9 @@ class MountModel(Model):
     variable: Identifier = Field(description="environment variable that names the folder")
     objects: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of objects, as BUCKET/KEY")
     messages: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of messages, as CHANNEL/NAME")
+    records: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field(
+        "", description="folder of records, as TABLE/KEY.json: the key is JSON, percent-encoded, and so is the record inside"
+    )
 
 
 class HandlerModel(Model):

@@ -10,6 +10,7 @@ from vast_ferry.mapping.inline import Code, at_text, quoted
 from vast_ferry.mapping.places import Access, Call
 from vast_ferry.mapping.tables import Row
 from vast_ferry.source.imports import Import
+from vast_ferry.source.text import Edit
 from vast_ferry.source.values import Of, Op, Spot, Std, Stop
 
 if TYPE_CHECKING:
@@ -134,6 +135,8 @@ class Calls:
         theirs = self.job.target.operations.get(ours.operation)
         if theirs is None:
             raise Stop("no-service", node, ours.operation)
+        if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
+            return self._same(op, call, theirs, node)
         given = self._given(ours, call)
         used: set[str] = set()
         positional: list[str] = []
@@ -157,11 +160,14 @@ class Calls:
         for row in ours.arguments.rows:
             argument = given.get(row.at.root)
             lost = row.field not in used and isinstance(argument, ast.expr)
-            if lost and any(isinstance(inner, ast.Call | ast.Await) for inner in ast.walk(argument)):  # type: ignore[arg-type]
+            # What has no place there is left out, but not what it does on its way.
+            if lost and any(self._does(inner) for inner in ast.walk(argument)):  # type: ignore[arg-type]
                 raise Stop("argument-lost", node, row.field)
         called = self._client(theirs, node)
         inner = ", ".join([*positional, *named])
-        text = self.at.replies.set_out(f"{called}(", [*positional, *named], ")", node)
+        own = self.at.text.of(node)
+        before = 0 if "\n" in own else self.at.text.end(node) - self.at.text.line_start(self.at.text.start(node))
+        text = self.at.replies.set_out(f"{called}(", [*positional, *named], ")", node, max(before, 110))
         if ours.absent != theirs.absent and theirs.result is not None:
             text = self._absent(ours, theirs, inner, node)
         elif theirs.awaited:
@@ -170,6 +176,25 @@ class Calls:
         if text.startswith("await ") and self.at._needs_parentheses(node, Code(text, loose=True), text):
             return f"({text})"
         return text
+
+    def _does(self, node: ast.AST) -> bool:
+        """Tell whether an expression may do something, beside giving a value."""
+        if isinstance(node, ast.Await | ast.NamedExpr | ast.Yield):
+            return True
+        op = self.flow.ops.get(id(node))
+        return id(node) in self.job.called or (op is not None and op.what in ("client", "call"))
+
+    def _same(self, op: Op, call: ast.Call, theirs: Client, node: ast.AST) -> str:
+        """Return a call of a client that both sides have, as it was."""
+        inner: list[Edit] = []
+        before, self.at.edits = self.at.edits, inner
+        for part in (*call.args, *(keyword.value for keyword in call.keywords)):
+            self.at.expression(part)
+        self.at.edits = before
+        if theirs.awaited:
+            self.at.awaits(node)
+        text = self.at.applied(call, inner)
+        return f"await {text}" if theirs.awaited else text
 
     def _given(self, ours: Client, call: ast.Call) -> dict[str, ast.expr]:
         names = [parameter.partition("=")[0] for parameter in ours.takes]

@@ -48,6 +48,11 @@ class Module:
     names: dict[str, Value] = field(default_factory=dict)
     stop: Stop | None = None
 
+    def means_otherwise(self, name: str, full: str) -> bool:
+        """Tell whether a name at the top of the module stands for something else than what `full` names."""
+        there = self.names.get(name)
+        return there is not None and not (isinstance(there, Std) and there.name == full)
+
 
 @dataclass(slots=True)
 class Function:

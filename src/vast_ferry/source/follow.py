@@ -488,7 +488,7 @@ class Follower:
     def _attribute_(self, node: ast.Attribute) -> Value:
         return self.attribute(node, self.eval(node.value))
 
-    def attribute(self, node: ast.Attribute, base: Value) -> Value:
+    def attribute(self, node: ast.Attribute, base: Value, *, called: bool = False) -> Value:
         """Return what an attribute of something is."""
         if isinstance(base, Spot):
             return self.idioms.step(node, base, Attr(node.attr), node.value)
@@ -497,7 +497,7 @@ class Follower:
         if isinstance(base, Instance):
             method = self.flow.method(base.key, node.attr)
             if method is not None:
-                method.referred = True
+                method.referred = method.referred or not called
                 return Func(method.key, bound=True)
             held = self.flow.attributes.get((base.key, node.attr), NOTHING)
             if isinstance(held, Clash):
@@ -508,7 +508,7 @@ class Follower:
         if isinstance(base, Class):
             method = self.flow.method(base.key, node.attr)
             if method is not None:
-                method.referred = True
+                method.referred = method.referred or not called
                 return Func(method.key, bound=not method.static)
         return NOTHING
 
@@ -641,11 +641,11 @@ class Follower:
             base = self.eval(function.value)
             if isinstance(base, Spot | Parsed | Batch):
                 return self.idioms.method(node, function, base)
-            target = self.attribute(function, base)
+            target = self.attribute(function, base, called=True)
         else:
             target = self.eval(function)
         if isinstance(target, Service):
-            return self._service(node, target.client)
+            return self.service(node, target.client)
         if isinstance(target, Spot):
             return self.idioms.called_by_name(node, target)
         if isinstance(target, Func):
@@ -680,7 +680,7 @@ class Follower:
             return base if isinstance(base, Of) else NOTHING
         return Of(METHOD_TYPES.get(name, ""))
 
-    def _service(self, node: ast.Call, client: Client) -> Value:
+    def service(self, node: ast.Call, client: Client) -> Value:
         self.arguments(node, None)
         if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
             raise self.stop("arguments-hidden", node)
@@ -690,8 +690,6 @@ class Follower:
 
     def _project_call(self, node: ast.Call, target: Func) -> Value:
         called = self.flow.functions[target.key]
-        if isinstance(node.func, ast.Attribute):
-            called.referred = False if not called.calls else called.referred
         self.arguments(node, called)
         called.calls = [one for one in called.calls if one[1] is not node]
         called.calls.append((self.function, node))

@@ -18,6 +18,7 @@ from vast_ferry.source.values import (
     Op,
     Parsed,
     Seconds,
+    Service,
     Spot,
     Stop,
     Value,
@@ -55,8 +56,25 @@ class Idioms:
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on
+        found = self._client(on)
+        if found is not None:
+            self.follower.consume(taken)
+            return found
         place = f"{'.'.join(str(getattr(s, 'key', getattr(s, 'name', s))) for s in on.steps)}"
         raise Stop("never-there", node, place)
+
+    def _client(self, spot: Spot) -> Spot | Service | None:
+        """Return what a step into an object of services is: on the way to a client's call, or the call itself."""
+        shape = self.flow.shape(spot)
+        hosts = [name for name in self.flow.source.hosts if shape.roles.get(name) == spot.role]
+        if not hosts or not all(isinstance(step, Attr) for step in spot.steps):
+            return None
+        path = ".".join(step.name for step in spot.steps if isinstance(step, Attr))
+        for client in self.flow.source.clients:
+            if client.root in hosts and client.path == path:
+                return Service(client)
+        known = any(client.root in hosts and client.path.startswith(f"{path}.") for client in self.flow.source.clients)
+        return spot if known else None
 
     def item(self, node: ast.Subscript, base: Spot | Parsed) -> Value:
         """Return what an item of a place is."""
@@ -132,6 +150,11 @@ class Idioms:
     def method(self, node: ast.Call, function: ast.Attribute, base: Spot | Parsed | Batch) -> Value:
         """Return what a call of a method of a place gives."""
         name, taken = function.attr, function.value
+        if isinstance(base, Spot) and self.flow.spot_is_inner(base):
+            service = self._client(base.then(Attr(name)))
+            if isinstance(service, Service):
+                self.follower.consume(taken)
+                return self.follower.service(node, service.client)
         values = self.follower.arguments(node)
         if isinstance(base, Batch):
             return NOTHING

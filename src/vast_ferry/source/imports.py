@@ -39,10 +39,12 @@ def parse_import(line: str) -> list[Import]:
 
 def qualified(text: str, wanted: Iterable[Import], taken: Iterable[str]) -> tuple[str, set[Import]]:
     """Return code and its imports, where a name that is `taken` for something else is written with its module."""
+    wanted = sorted(wanted)
     names = set(taken)
+    modules = {one.module for one in wanted if one.name and one.bound in names}
     needed: set[Import] = set()
-    for one in sorted(wanted):
-        if one.name and one.bound in names:
+    for one in wanted:
+        if one.name and one.module in modules:
             text = re.sub(rf"(?<![\w.]){re.escape(one.name)}(?=[.(])", f"{one.module}.{one.name}", text)
             needed.add(Import(one.module))
         else:

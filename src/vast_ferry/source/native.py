@@ -19,7 +19,7 @@ from vast_ferry.mapping.tables import HUB_DONE, Row
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.flow import Flow, Function, Module
 from vast_ferry.source.follow import follow
-from vast_ferry.source.imports import Import, Imports, parse_import
+from vast_ferry.source.imports import Import, Imports, parse_import, qualified
 from vast_ferry.source.reasons import NOTES, STOPS
 from vast_ferry.source.render import Facts, Rendering
 from vast_ferry.source.text import Edit, SourceText, Span
@@ -76,7 +76,7 @@ class Job:
         self.views: dict[str, Source] = {}
         self.answer_views: dict[str, Source] = {}
         self.adapters: dict[str, dict[str, str]] = {}
-        self.needed: dict[str, set[str]] = {}  # imports of what stands beside, by file
+        self.needed: dict[str, set[Import]] = {}  # imports of what stands beside, by file
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
@@ -202,9 +202,11 @@ class Job:
         own = name
         while own in module.names:
             own += "_"
-        text = BESIDE[name].text
+        wanted = {one for line in BESIDE[name].imports for one in parse_import(line)}
+        taken = {one.bound for one in wanted if module.means_otherwise(one.bound, f"{one.module}.{one.name}")}
+        text, needed = qualified(BESIDE[name].text, wanted, taken)
         self.adapters.setdefault(module.file, {})[own] = text.replace(f"def {name}(", f"def {own}(")
-        self.needed.setdefault(module.file, set()).update(BESIDE[name].imports)
+        self.needed.setdefault(module.file, set()).update(needed)
         return own
 
     def adapter(self, module: Module, ours: Client, theirs: Client, called: str) -> str:
@@ -749,8 +751,7 @@ class _Project:
                 if handler is function:
                     entries[one] = Entry(function.key[0], name)
         adapters = job.adapters.get(module.file, {})
-        for line in sorted(job.needed.get(module.file, ())):
-            imports.update(parse_import(line))
+        imports |= job.needed.get(module.file, set())
         if adapters:
             tree = module.tree
             last = [n for n in tree.body if isinstance(n, ast.Import | ast.ImportFrom)]
@@ -806,9 +807,11 @@ class _Project:
         try:
             tree = ast.parse(SourceText(draft, module.file).data)
         except (SyntaxError, ValueError, BadInput):
+            import os
+            if os.environ.get("FERRY_DEBUG"): print(draft.decode())
             return None
         editor = Imports(text, module.tree, theirs, set(imports))
-        edits = [*edits, *editor.edits(_names_in(tree), before)]
+        edits = [*editor.edits(_names_in(tree), before), *edits]
         content, spans = text.edited(edits)
         try:
             ast.parse(content)

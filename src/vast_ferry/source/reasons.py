@@ -46,6 +46,7 @@ STOPS: Final = {
     "argument-lost": ("the target's client has no place for an argument", "Keep what it says some other way"),
     "argument-form": ("an argument can't be given as the target's client takes it", "Simplify the call"),
     "text-or-bytes": ("it can't be told whether a content is text or bytes", "Encode it in the handler"),
+    "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
     "reply-unknown": ("an answer is put together in a way that could not be followed", "Return it as a literal"),
     "headers-unknown": ("it can't be told which header fields an answer has", "Name them in a literal"),

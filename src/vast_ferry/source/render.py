@@ -151,20 +151,17 @@ class Rendering:
             self.plan = unrolled(node, self.flow.values, self.job.again_key(self.kind))
         per_entry = source.each is None and target.each is not None
         parameters: list[str] = []
-        for name in target.parameters:
+        for name in target.parameters if per_entry or target.each is None else target.handed_over:
             parameters.append(self.names.setdefault(f"={name}", self.fresh(name, *own, *told)))
+        at_first = self.event_root if per_entry or target.each is None else target.each.root
         for name in own:
-            self.names[name] = self.names[f"={self.event_root}"]
+            self.names[name] = self.names[f"={at_first}"]
         context = self.context_root(self.kind)
         for name in told:
             self.names[name] = self.names.get(f"={context}", "")
         if self.plan is not None and self.plan.flat:
             assert isinstance(self.plan.loop.target, ast.Name)
             self.names[self.plan.loop.target.id] = self.names[own[0]]
-        if not per_entry and target.each is not None:
-            parameters = [p if p != target.event_parameters[0] else target.each.root for p in parameters]
-            for name in own:
-                self.names[name] = target.each.root
         self._replace_parameters(node, parameters)
         if self.facts and self.facts.answers and node.returns is not None:
             self._drop_returns(node)
@@ -347,7 +344,24 @@ class Rendering:
 
     def swap(self, node: ast.AST, text: str, reason: str) -> None:
         """Note that a node is written otherwise."""
+        text = self._within_text(node, text)
         self.edit(self.text.start(node), self.text.end(node), text, reason)
+
+    def _within_text(self, node: ast.AST, text: str) -> str:
+        """Return source that may stand inside a formatted text, whose own quotes it must not have (before PEP 701)."""
+        at = self.parents.get(id(node))
+        while at is not None and not isinstance(at, ast.JoinedStr):
+            at = self.parents.get(id(at))
+        if at is None or ('"' not in text and "'" not in text):
+            return text
+        begin = self.text.of(at).lstrip("fFrRbBuU")
+        quote = begin[:3] if begin[:3] in ('"""', "\'\'\'") else begin[:1]
+        if quote not in text:
+            return text
+        other = "'" if quote == '"' else '"'
+        if len(quote) != 1 or other in text or "\\" in text:
+            raise Stop("quotes", node)
+        return text.replace(quote, other)
 
     def need(self, lines: Iterable[str], text: str) -> str:
         """Note the imports that code needs, and return the code, with names qualified that mean something else here."""
@@ -356,15 +370,13 @@ class Rendering:
             return text
         taken = set(self._bound_here()) if self.function is not None else set()
         for one in wanted:
-            there = self.module.names.get(one.bound)
             full = f"{one.module}.{one.name}" if one.name else one.module.partition(".")[0]
-            if there is not None and not (isinstance(there, Std) and there.name == full):
+            if self.module.means_otherwise(one.bound, full):
                 taken.add(one.bound)
         made, needed = qualified(text, wanted, taken)
         for one in needed:
             if not one.name and one.bound in taken and one.module.partition(".")[0] == one.bound:
-                there = self.module.names.get(one.bound)
-                if not (isinstance(there, Std) and there.name == one.bound):
+                if self.module.means_otherwise(one.bound, one.bound) or one.bound not in self.module.names:
                     raise Stop("name-taken", self.function.node if self.function else self.module.tree, one.bound)
         self.imports |= needed
         return made
@@ -697,6 +709,8 @@ class Rendering:
         """Note the edits of an expression."""
         op = self.flow.ops.get(id(node))
         if op is not None and id(node) not in self.flow.consumed:
+            if self._as_it_is(op, node):
+                return
             self.swap(node, self.value_of(op, node), _reason(op))
             return
         value = self.flow.values.get(id(node))
@@ -728,6 +742,21 @@ class Rendering:
                 self.expression(default)
             return
         self.parts(node)
+
+    def _as_it_is(self, op: Op, node: ast.expr) -> bool:
+        """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""
+        spot = op.spot
+        if spot is None or op.what not in ("lookup", "decode", "word", "principal", "pairs", "moment"):
+            return False
+        row = self.flow.shape(spot).row(spot.role, spot.steps)
+        mine = next((r for r in self.shape.rows if row is not None and r.at == row.at), None)
+        if row is None or mine is None or (mine.codec, mine.field, mine.flag) != (row.codec, row.field, row.flag):
+            return False
+        function = self.function
+        gone = {id(r) for o, u in function.uses.items() if o not in function.keep for r in u.reads} if function else set()
+        holder = self.names.get(spot.holder, spot.holder)
+        inner = list(ast.walk(node))
+        return holder == spot.holder and not any(id(n) in gone or isinstance(n, ast.Call) and id(n) in self.job.called for n in inner)
 
     def _bound_names(self) -> frozenset[str]:
         return self._bound_here() if self.function is not None else frozenset()
@@ -954,11 +983,8 @@ class Rendering:
         if spot.role == "context" and not spot.kind:
             spot = Spot(self.kind, spot.role, spot.steps, spot.holder)
         view = self.job.view(spot.kind, spot.role, spot.steps, node)
-        if any(
-            self.reads().rows.get("body", ()) and r.codec.name in ("stream", "messages_body")
-            for r in self.reads().rows.get("body", ())
-        ):
-            if not spot.steps or "body" in view.text:
+        for row in self.reads().rows.get("body", ()):
+            if row.codec.name in ("stream", "messages_body") and str(row.at).replace("'", '"') in view.text.replace("'", '"'):
                 raise Stop("content-read-twice", node)
         names = []
         for name in view.parameters:

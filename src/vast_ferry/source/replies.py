@@ -31,6 +31,12 @@ class Made:
     cookies: list[tuple[str, str]] = field(default_factory=list)  # "one" or "many", source
     body: str = ""
     body_type: str = ""
+    empty_type: str = ""  # as what content that is left out counts: text or bytes
+
+    @property
+    def typed(self) -> bool:
+        """Tell whether a content type is named, or may be."""
+        return bool(self.spreads) or any(known.lower() == "content-type" for _, _, known in self.pairs)
 
 
 class Replies:
@@ -293,7 +299,7 @@ class Replies:
         required = [key for key, row in rows.items() if row.field == "status" and not row.optional]
         if any(key not in parts for key in required):
             return None
-        made = Made()
+        made = Made(empty_type="str" if flag else "bytes")
         for key, value in parts.items():
             if key != flag:
                 self._part(made, rows[key], value, parts.get(flag) if flag else None)
@@ -313,7 +319,7 @@ class Replies:
                 raise Stop("arguments-hidden", node)
             given[keyword.arg] = keyword.value
         rows = self._rows(form)
-        made = Made()
+        made = Made(empty_type="bytes")
         for key, value in given.items():
             if key not in rows:
                 raise Stop("reply-unknown", node)
@@ -413,6 +419,7 @@ class Replies:
 
     def _body(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
         if isinstance(value, ast.Constant) and value.value in (None, "", b""):
+            made.empty_type = "str" if value.value == "" or row.codec.name == "text_or_base64" else "bytes"
             return
         if row.codec.name != "text_or_base64":
             made.body, made.body_type = self.at.code(value), self._type(value)
@@ -531,6 +538,13 @@ class Replies:
             self._as_mapping(made, parts, node)
         if made.body:
             self._content(made, rows["body"], parts, node)
+        elif made.empty_type and not made.typed and made.status not in ("204", "304"):
+            # What is left out counts as text at one provider and as bytes at another, and gets its type by that.
+            flagged = rows["body"].codec.name == "text_or_base64"
+            if flagged and made.empty_type == "bytes":
+                parts["body"], parts["flag"] = '""', "True"
+            elif not flagged and made.empty_type == "str":
+                parts["body"] = '""'
         if form.when == "mapping":
             return self._literal(form, parts, node)
         return self._object(form, parts, node)
@@ -629,12 +643,12 @@ class Replies:
         called = self.at.need([f"from {module} import {name}"], f"{name}(")
         return self.set_out(called, items, ")", node)
 
-    def set_out(self, begin: str, items: list[str], end: str, node: ast.AST) -> str:
+    def set_out(self, begin: str, items: list[str], end: str, node: ast.AST, longest: int = LONGEST) -> str:
         """Return source on one line, or, where that is too long, an item a line."""
         line = f"{begin}{', '.join(items)}{end}"
         at = self.at.text.start(node) if hasattr(node, "lineno") else 0
         lead = at - self.at.text.line_start(at) - len(self.at.text.indent_of(at)) + len(self.at.indent(at))
-        if "\n" not in line and lead + len(line) <= LONGEST:
+        if "\n" not in line and lead + len(line) <= longest:
             return line
         indent = self.at.indent(at)
         inner = "".join(f"{indent}    {self._long(item, indent + '    ')},\n" for item in items)

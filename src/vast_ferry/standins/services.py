@@ -12,6 +12,7 @@ import http
 import json
 import os
 import shutil
+import urllib.parse
 from collections.abc import Callable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -142,6 +143,10 @@ class Services:
         )
         return json.loads(found[0]) if found else None
 
+    def records(self) -> list[tuple[str, str, str]]:
+        """Return every record: its table, its key and itself, both as JSON."""
+        return list(self._open().execute('select "table", keys, record from records'))
+
     def _write_record(self, hub: dict[str, Any]) -> None:
         if not isinstance(hub["record"], dict):
             raise TypeError(f"a record is a mapping, not {type(hub['record']).__name__}")
@@ -267,7 +272,14 @@ class Mount:
         shutil.rmtree(self.folder, ignore_errors=True)
         self._before = {}
         objects = self.declared.get("objects", "")
-        for name in (objects, self.declared.get("messages", "")):
+        records = self.declared.get("records", "")
+        for table, keys, record in self.services.records() if records else ():
+            path = os.path.join(records, table, f"{urllib.parse.quote(keys, safe='')}.json")
+            os.makedirs(os.path.dirname(os.path.join(self.folder, path)), exist_ok=True)
+            self._before[path] = record.encode()
+            with open(os.path.join(self.folder, path), "wb") as file:
+                file.write(self._before[path])
+        for name in (objects, self.declared.get("messages", ""), records):
             if name:
                 os.makedirs(os.path.join(self.folder, name), exist_ok=True)
         for bucket, key in self.services._open().execute("select bucket, key from objects") if objects else ():
@@ -298,6 +310,12 @@ class Mount:
                     self.services.operate["object.write"](hub)
                 else:
                     self.services.operate["object.delete"]({"bucket": first, "key": name})
+            elif kind == self.declared.get("records"):
+                keys = json.loads(urllib.parse.unquote(name.removesuffix(".json")))
+                if path in after:
+                    self.services.operate["record.write"]({"table": first, "keys": keys, "record": json.loads(after[path])})
+                else:
+                    self.services.operate["record.delete"]({"table": first, "keys": keys})
             elif kind == self.declared.get("messages") and path in after:
                 hub = {"channel": first, "body": after[path], "content_type": "", "attributes": {}, "group": ""}
                 self.services.operate["message.send"](hub)
