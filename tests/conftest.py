@@ -48,13 +48,13 @@ def run() -> Run:
 
 @pytest.fixture(scope="session")
 def ported(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Path]:
-    """Return the demo project carried to a provider, once a session; nothing may be changed in it."""
+    """Return the demo project carried to a provider, wrapped, once a session; nothing may be changed in it."""
     made: dict[str, Path] = {}
 
     def carried(to: str) -> Path:
         if to not in made:
             made[to] = tmp_path_factory.mktemp(to) / "ported"
-            carry(PROJECT, to=to, out=made[to])
+            carry(PROJECT, to=to, out=made[to], style="wrapped")
         return made[to]
 
     return carried

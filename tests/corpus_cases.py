@@ -21,11 +21,11 @@ import yaml
 
 from vast_ferry import carry, check
 from vast_ferry.checking.compare import Verdict
+from vast_ferry.definitions.schedules import read_cron
 from vast_ferry.definitions.writing import write_definition
+from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger, Trigger
 from vast_ferry.hub.schedules import Schedule
-from vast_ferry.documents.yaml_file import write_yaml
-from vast_ferry.definitions.schedules import read_cron
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 
@@ -42,12 +42,34 @@ TARGETS = [*SOURCES.values(), "wsgi@1", "asgi@1", "cgi@1"]
 
 #: Written before the translator could do them, and not looked at while it was made.
 APART = frozenset(
-    "ostermere/weigh_defensive ostermere/weigh_class ostermere/note_nullable ostermere/note_helpers ostermere/photo_back "
-    "ostermere/greet_lambda ostermere/session_cookies ostermere/report_cached ostermere/sheet_one ostermere/order_caught "
-    "ostermere/order_comprehension ostermere/audit_table ostermere/total_value thornwick/weigh_heads thornwick/note_json "
-    "thornwick/session_form thornwick/remove_try thornwick/sheet_partial thornwick/audit_deeds thornwick/greet_nested "
-    "quillhaven/report_visit quillhaven/nightly_hour brackendale/sheet_gather brackendale/order_async "
-    "marrowby/session_lines marrowby/tidy_sorts".split()
+    [
+        "ostermere/weigh_defensive",
+        "ostermere/weigh_class",
+        "ostermere/note_nullable",
+        "ostermere/note_helpers",
+        "ostermere/photo_back",
+        "ostermere/greet_lambda",
+        "ostermere/session_cookies",
+        "ostermere/report_cached",
+        "ostermere/sheet_one",
+        "ostermere/order_caught",
+        "ostermere/order_comprehension",
+        "ostermere/audit_table",
+        "ostermere/total_value",
+        "thornwick/weigh_heads",
+        "thornwick/note_json",
+        "thornwick/session_form",
+        "thornwick/remove_try",
+        "thornwick/sheet_partial",
+        "thornwick/audit_deeds",
+        "thornwick/greet_nested",
+        "quillhaven/report_visit",
+        "quillhaven/nightly_hour",
+        "brackendale/sheet_gather",
+        "brackendale/order_async",
+        "marrowby/session_lines",
+        "marrowby/tidy_sorts",
+    ]
 )
 
 
@@ -196,7 +218,9 @@ def main() -> None:
     sys.stdout.write(f"{count} handlers, {total} pairs\n")
     for style, number in styles.most_common():
         sys.stdout.write(f"{style:18} {number:4}  {100 * number / total:5.1f} %\n")
-    sys.stdout.write("samples: " + ", ".join(f"{verdict} {number}" for verdict, number in verdicts.most_common()) + "\n")
+    sys.stdout.write(
+        "samples: " + ", ".join(f"{verdict} {number}" for verdict, number in verdicts.most_common()) + "\n"
+    )
 
 
 if __name__ == "__main__":

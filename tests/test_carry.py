@@ -26,7 +26,7 @@ def test_the_authors_files_are_carried_byte_for_byte_and_twice_the_same(ported: 
     for path in ("handlers/hives.py", "handlers/inspections.py"):
         assert carried[path] == before[path]
     again = ported(to).parent / f"again-{to}"
-    carry(PROJECT, to=to, out=again)
+    carry(PROJECT, to=to, out=again, style="wrapped")
     assert tree(again) == carried
     assert tree(PROJECT) == before
     assert not any(path.startswith("samples") or path == "ostermere.yaml" for path in carried)
@@ -141,7 +141,7 @@ def test_names_of_functions_are_only_ever_data(project: Project, tmp_path: Path)
     }
     folder = project({"ostermere.yaml": text, "h.py": "def f(event, ctx):\n    return ctx.job\n", **samples})
     for to in ("wsgi", "thornwick"):
-        crossing = carry(folder, to=to, out=tmp_path / to)
+        crossing = carry(folder, to=to, out=tmp_path / to, style="wrapped")
         assert len({function.carried_entry for function in crossing.record.functions}) == len(names)
         for path, content in crossing.files.items():
             if path.endswith(".py"):
@@ -179,7 +179,6 @@ REFUSED = [
     ({}, {"out": "project"}, "is the project itself"),
     ({}, {"out": "."}, "or holds it"),
     ({}, {"out": "project/out"}, "lies in the project"),
-    ({}, {"style": "native"}, "style 'native' is not to be had yet"),
     ({"ostermere.yaml": "app: a\njobs:\n  f: {code: h.py#f}\n"}, {}, "no function that can be carried"),
 ]
 
@@ -213,7 +212,7 @@ def test_a_crossing_is_replaced_whole_and_only_if_asked(project: Project, tmp_pa
     (tmp_path / "out" / "stale.py").write_text("")
     with pytest.raises(BadInput, match="already holds a crossing"):
         carry(folder, to="wsgi", out=tmp_path / "out")
-    carry(folder, to="thornwick", out=tmp_path / "out", replace_out=True)
+    carry(folder, to="thornwick", out=tmp_path / "out", replace_out=True, style="wrapped")
     assert sorted(path for path in os.listdir(tmp_path / "out") if not path.startswith("__")) == [
         "crossing.json",
         "crossing.py",

@@ -443,7 +443,7 @@ def test_samples_may_be_native_of_any_provider_or_cloudevents(
     handler = "from ostermere import lines\ndef f(e, c):\n    for one in e['batch']:\n"
     handler += "        lines.post('q', one['text'], notes=one['notes'])\n"
     folder = project({"ostermere.yaml": text, "h.py": handler, **samples})
-    carry(folder, to="thornwick", out=tmp_path / "there")
+    carry(folder, to="thornwick", out=tmp_path / "there", style="wrapped")
     result = check(tmp_path / "there")
     assert [(one.sample, one.verdict, one.got) for one in result.checked] == [
         ("cloud.http", Verdict.SAME, "acknowledged, 1 effect"),

@@ -121,17 +121,30 @@ def gaps(
     "--style", type=click.Choice(["auto", "native", "wrapped"]), default="auto", help="How handlers are carried."
 )
 @click.option("--replace", is_flag=True, help="Write a crossing in --out anew.")
+@click.option(
+    "--side-by-side", "page", type=click.Path(path_type=Path), help="Also show both sources next to each other: FILE.html."
+)
 @FORMAT
-def carry(project: Path, to: str, out: Path, source: str | None, style: str, replace: bool, form: str) -> None:
+def carry(
+    project: Path, to: str, out: Path, source: str | None, style: str, replace: bool, page: Path | None, form: str
+) -> None:
     """Write what another provider can take in place of PROJECT.
 
-    The handlers' files are carried byte for byte, with a small shim beside each; PROJECT itself is never written into.
+    Handlers are rewritten in the target's own idiom where they are fully understood, and the rest are wrapped, with why;
+    PROJECT itself is never written into.
     """
     from vast_ferry.reports.data import crossing_data
+    from vast_ferry.reports.files import check_report_paths, moved
     from vast_ferry.reports.text import crossing_text
     from vast_ferry.source.carry import carry as carry_project
 
+    check_report_paths([page] if page else [], ".html")
     crossing = carry_project(project, to=to, out=out, source=source, style=style, replace_out=replace)
+    if page:
+        from vast_ferry.reports.side_by_side import side_by_side
+
+        text = side_by_side(crossing, project)
+        moved(page, lambda name: Path(name).write_text(text, encoding="utf-8"))
     emit(form, crossing_data(crossing, str(out)), crossing_text(crossing, str(project), str(out)))
     sys.exit(1 if crossing.blocking else 0)
 

@@ -434,7 +434,7 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
 
 
 def view_place(name: str, shape: EventShape, native: EventShape, at: Access, about: str = "") -> Source:
-    """Return a function that takes those of `shape`'s parameters that it needs, and gives what stands at a native place.
+    """Return a function that takes those parameters of `shape` that it needs, and gives what stands at a native place.
 
     A place on the way to more gives all that stands behind it.
     """
@@ -455,7 +455,9 @@ def view_place(name: str, shape: EventShape, native: EventShape, at: Access, abo
             raise CannotWrite(f"nothing stands at {at}")
         branch = trees[at.root]
         for step in at.steps:
-            branch = next(child for key, child in branch.children.items() if _bare_steps((key,)) == _bare_steps((step,)))
+            branch = next(
+                child for key, child in branch.children.items() if _bare_steps((key,)) == _bare_steps((step,))
+            )
         root = making.build(branch, at)
     body = _statements([root], {*shape.parameters, *GIVEN})
     tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))

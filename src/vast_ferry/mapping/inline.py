@@ -21,6 +21,7 @@ SINGLE_FIELDS: Final = frozenset(
     + ["last-modified", "age", "expires", "retry-after", "server", "origin", "cookie"]
 )
 
+
 @dataclass(frozen=True, slots=True)
 class Beside:
     """A small function that stands beside the code that uses it: its text, the imports it needs."""
@@ -55,7 +56,9 @@ def _told(name: str, unit: str, moment: str, spec: str) -> Beside:
 #: Functions that expressions may call, by name; each is written into a module that uses it.
 BESIDE: Final = {
     "milliseconds_of": _since("milliseconds_of", "milliseconds", "milliseconds"),
-    "nanoseconds_of": _since("nanoseconds_of", "nanoseconds (as exact as Python's times are)", "microseconds", " * 1000"),
+    "nanoseconds_of": _since(
+        "nanoseconds_of", "nanoseconds (as exact as Python's times are)", "microseconds", " * 1000"
+    ),
     "seconds_of": _since("seconds_of", "seconds", "seconds"),
     "time_of_milliseconds": _told("time_of_milliseconds", "milliseconds", "moment / 1000", 'timespec="milliseconds"'),
     "time_of_seconds": _told("time_of_seconds", "seconds", "int(moment)", ""),
@@ -96,6 +99,21 @@ class Code:
             loose=loose,
             note=note or self.note,
         )
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    """A name looked up among the pairs of a field, as `how` says: first, every, joined or has.
+
+    `key` is the source of the name and `constant` its text where it is known; `default` the source of what stands for a
+    missing one (nothing: None).
+    """
+
+    field: str
+    how: str
+    key: str
+    constant: str | None = None
+    default: str | None = None
 
 
 def at_text(at: Access, names: Mapping[str, str]) -> str:
@@ -245,11 +263,11 @@ class Inline:
         if name == "path" and (raw := self.hub("path.raw")):
             return raw.over("unquote(§)", "from urllib.parse import unquote", type="str")
         if name == "cookies.raw" and "http" in self.shape.kind:
-            return self.lookup("headers", "first", '"cookie"', "cookie", '""')
+            return self.lookup(Lookup("headers", "first", '"cookie"', "cookie", '""'))
         if name == "cookies" and (raw := self.hub("cookies.raw")):
             return Code(f"cookie_pairs({raw.text})", raw.imports, "list", beside=frozenset(["cookie_pairs"]))
         if name == "content_type" and "http" in self.shape.kind:
-            return self.lookup("headers", "first", '"content-type"', "content-type", '""')
+            return self.lookup(Lookup("headers", "first", '"content-type"', "content-type", '""'))
         if name == "body.length" and (body := self.hub("body")):
             return body.over("len(§)", type="int")
         return None
@@ -327,32 +345,25 @@ class Inline:
         """Tell whether the query stands there as it came."""
         return self._raw() is not None
 
-    def lookup(
-        self, name: str, how: str, key: str, constant: str | None, default: str | None, base: str | None = None
-    ) -> Code | None:
-        """Return `how` a name is looked up among pairs: first, every, joined or has.
-
-        `key` is the source of the name and `constant` its text where it is known; `default` the source of what stands
-        for a missing one (nothing: None). `base` is the place itself where a variable holds it.
-        """
-        single = (constant or "").lower() in SINGLE_FIELDS
-        if how == "joined" and (single or name == "query"):
-            how = "first"
+    def lookup(self, wanted: Lookup) -> Code | None:
+        """Return the expression that looks up a name, or nothing where it takes more than an expression."""
+        name, constant = wanted.field, wanted.constant
+        if wanted.how == "joined" and ((constant or "").lower() in SINGLE_FIELDS or name == "query"):
+            wanted = replace(wanted, how="first")
         for row in self.rows.get(name, []):
-            at = replace(self.at(row), text=base) if base else self.at(row)
-            made = self._looked_up(row, at, how, key, constant, default)
+            made = self._looked_up(row, self.at(row), wanted)
             if made is not None:
                 return made
         if name == "headers":
-            plain = self.lookup("headers.plain", how, key, constant, default, base)
+            plain = self.lookup(replace(wanted, field="headers.plain"))
             if plain is not None and constant != "cookie":
                 return plain
-            return self._cookie(how, default) if constant == "cookie" else None
+            return self._cookie(wanted.how, wanted.default) if constant == "cookie" else None
         if name == "headers.plain" and "headers" in self.rows and constant != "cookie":
-            return self.lookup("headers", how, key, constant, default, base)
+            return self.lookup(replace(wanted, field="headers"))
         if name == "query" and (raw := self._raw()):
             parsed = raw.over("parse_qs(§, keep_blank_values=True)", "from urllib.parse import parse_qs")
-            return _in_lists(parsed, how, key, default)
+            return _in_lists(parsed, wanted.how, wanted.key, wanted.default)
         return None
 
     def _cookie(self, how: str, default: str | None) -> Code | None:
@@ -367,9 +378,8 @@ class Inline:
                 )
         return None
 
-    def _looked_up(
-        self, row: Row, at: Code, how: str, key: str, constant: str | None, default: str | None
-    ) -> Code | None:
+    def _looked_up(self, row: Row, at: Code, wanted: Lookup) -> Code | None:
+        how, key, constant, default = wanted.how, wanted.key, wanted.constant, wanted.default
         codec = row.codec.name
         headers = row.field.startswith("headers")
         if codec == "multimap":
@@ -473,17 +483,20 @@ def native_time(source: Codec, hub: Code | None, target: Row | None, at: Code | 
         if hub is None:
             return None
         name = {1_000_000: "milliseconds_of", 1_000_000_000: "seconds_of", 1: "nanoseconds_of"}[unit]
-        made = replace(
-            hub, text=f"{name}({hub.text})", type="int", loose=False, beside=hub.beside | frozenset([name])
-        )
+        made = replace(hub, text=f"{name}({hub.text})", type="int", loose=False, beside=hub.beside | frozenset([name]))
     return made.over("str(§)", type="str") if source.name == "epoch_s_text" else made
 
 
 def native_value(source: Row, reads: Inline) -> Code | None:
     """Return what a row of the source's shape holds, from the target's shape, or nothing where that takes a helper."""
     codec = source.codec
-    own = next((row for row in reads.rows.get(source.field, ()) if row.codec == codec and not row.flag), None)
-    if own is not None and not codec.needs and not own.optional and codec.name not in ("multimap", "environ_headers"):
+    own = next((row for row in reads.rows.get(source.field, ()) if row.codec == codec), None)
+    if (
+        own is not None
+        and not own.optional
+        and (not codec.needs or codec.flagged)
+        and codec.name not in ("multimap", "environ_headers")
+    ):
         made = reads.at(own)
         return replace(made, type="bytes" if codec.name == "bytes" else made.type)
     if codec.name in NUMERIC_TIMES:
@@ -512,8 +525,8 @@ def native_value(source: Row, reads: Inline) -> Code | None:
         return pairs.over("dict(reversed(§))", type="dict")
     row = next((one for one in reads.rows.get(source.field, ()) if one.codec.name == codec.name == "choice"), None)
     if row is not None:  # from word to word
-        own = {word: mine for mine, word in codec.options}
-        words = ", ".join(f"{quoted(mine)}: {quoted(own[word])}" for mine, word in row.codec.options if word in own)
+        mine = {word: one for one, word in codec.options}
+        words = ", ".join(f"{quoted(one)}: {quoted(mine[word])}" for one, word in row.codec.options if word in mine)
         return reads.at(row).over(f"{{{words}}}[§]", type="str")
     hub = reads.hub(source.field)
     return _written(codec, hub) if hub is not None else None

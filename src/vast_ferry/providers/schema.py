@@ -151,7 +151,8 @@ class MountModel(Model):
     objects: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of objects, as BUCKET/KEY")
     messages: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of messages, as CHANNEL/NAME")
     records: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field(
-        "", description="folder of records, as TABLE/KEY.json: the key is JSON, percent-encoded, and so is the record inside"
+        "",
+        description="folder of records, as TABLE/KEY.json: the key as JSON, percent-encoded; the record is inside",
     )
 
 

@@ -12,11 +12,11 @@ from typing import Any
 from vast_ferry.hub.findings import BadInput
 
 
-def check_report_paths(paths: Sequence[Path]) -> None:
+def check_report_paths(paths: Sequence[Path], suffix: str = ".json") -> None:
     """Refuse a report that could not be written, before any work is done."""
     for path in paths:
-        if path.suffix != ".json":
-            raise BadInput(f"{path} is no kind of report", "Name it FILE.json")
+        if path.suffix != suffix:
+            raise BadInput(f"{path} is no kind of report", f"Name it FILE{suffix}")
         if not path.parent.is_dir() or path.is_dir():
             raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
 

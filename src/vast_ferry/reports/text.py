@@ -68,11 +68,16 @@ def crossing_text(crossing: Crossing, project: str, out: str) -> RenderableType:
         heading(project, f"{crossing.source} → {crossing.target}, written to {out}"),
         Text(),
     ]
+    edits = Counter(edit.file for edit in record.edits)
     for function in record.functions:
-        parts += [
-            Text(f"  {function.name}", "bold"),
-            Text.assemble("    ", function.entry, (" is called by ", "dim"), function.carried_entry),
-        ]
+        how = Text.assemble("    ", function.entry, (" is called by ", "dim"), function.carried_entry)
+        if function.style == "native":
+            file = function.entry.partition("#")[0]
+            made = f", {edits[file]} edits in its file" if edits[file] else ", as it was"
+            how = Text.assemble("    ", function.carried_entry, (f" is rewritten{made}", "dim"))
+        elif function.home:
+            how = Text.assemble("    ", function.carried_entry, (" is what it was", "dim"))
+        parts += [Text(f"  {function.name}", "bold"), how]
     for name in record.left_behind:
         parts += [Text.assemble((f"  {name}", "bold"), ("  left behind", SEVERITY_STYLE[Severity.BLOCKING]))]
     parts.append(Text())

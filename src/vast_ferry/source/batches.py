@@ -1,4 +1,4 @@
-"""A loop over a batch where the target hands over one event at a time: can it go, and with it the list of what comes again?"""
+"""A loop over a batch where the target hands over one event at a time: can it go, and the list of what comes again?"""
 
 from __future__ import annotations
 
@@ -37,9 +37,11 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
         if isinstance(values.get(id(inner)), Batch)
         if inner is not (loops[0].iter if loops else None)
     ]
-    if len(loops) != 1 or others or not isinstance(loops[0].target, ast.Name) or loops[0].orelse:
+    if len(loops) != 1 or others or loops[0].orelse:
         return None
-    loop = loops[0]
+    loop, target = loops[0], loops[0].target
+    if not isinstance(target, ast.Name):
+        return None
     at = node.body.index(loop)
     before, after = node.body[:at], node.body[at + 1 :]
     made = Unrolled(loop, flat=False, after=after)
@@ -61,15 +63,11 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
     turns = any(isinstance(n, ast.Continue) for n in _own(loop.body))
     read_later = {n.id for s in after for n in ast.walk(s) if isinstance(n, ast.Name)}
     stored = {n.id for s in before for n in ast.walk(s) if isinstance(n, ast.Name)}
-    free = loop.target.id not in read_later and loop.target.id not in stored
+    own = target.id
+    free = own not in read_later and own not in stored
     # What a loop may end early, or goes on after, is not what a function may return from.
-    made.flat = free and not breaks and (plain_end or not turns) and not _returns(loop.body)
+    made.flat = free and not breaks and (plain_end or not turns)
     return made
-
-
-def _returns(body: list[ast.stmt]) -> bool:
-    """Tell whether a loop's body leaves the handler: with one event alone that comes to the same, but what follows."""
-    return False
 
 
 def _nothing(node: ast.expr | None) -> bool:
@@ -110,9 +108,9 @@ def _appends(loop: ast.For, name: str) -> Iterator[tuple[ast.stmt, bool]]:
                 isinstance(function, ast.Attribute)
                 and function.attr == "append"
                 and isinstance(function.value, ast.Name)
+                and function.value.id == name
             ):
-                if function.value.id == name:
-                    yield statement, handling
+                yield statement, handling
             for part in ("body", "orelse", "finalbody"):
                 yield from walk(getattr(statement, part, []), handling)
             for handler in getattr(statement, "handlers", []):

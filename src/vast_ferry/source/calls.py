@@ -52,6 +52,9 @@ class Calls:
             return self.at.need(["import os"], f"os.environ[{given}]")
         assert op.field == "log"
         if row is not None and row.codec.name == "plain":
+            step = row.at.steps[-1]
+            if isinstance(step, Call) and "**more" not in step.parameters and op.call.keywords:
+                given = self._as_one_text(op.call)
             return f"{self._called(row, op.spot, node)}({given})"
         stream = ""
         if row is not None:
@@ -84,6 +87,18 @@ class Calls:
             for keyword in call.keywords
         ]
         return ", ".join([*texts, *([f"{{{', '.join(more)}}}"] if more else [])])
+
+    def _as_one_text(self, call: ast.Call) -> str:
+        """Return the arguments of a log that takes one text: what comes with it is put behind it."""
+        text = self.at.code(call.args[0]) if call.args else '""'
+        first = text if call.args and isinstance(call.args[0], ast.Constant | ast.JoinedStr) else f"str({text})"
+        more = ", ".join(
+            f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
+            if keyword.arg
+            else f"**{self.at.code(keyword.value)}"
+            for keyword in call.keywords
+        )
+        return f'{first} + " " + str({{{more}}})'
 
     def time_left(self, how: str, spot: Spot | None, node: ast.AST) -> str:
         """Return the source of the time that is left, in the unit of the original's codec."""
@@ -221,8 +236,14 @@ class Calls:
         value = self.flow.values.get(id(node))
         if isinstance(value, Spot) and id(node) not in self.flow.consumed:
             straight = self._straight(value, node, here, there)
-            row = self.flow.shape(value).row(value.role, value.steps)
-            if straight is None and row is not None and row.codec.name == "plain" and here == "or_null" and there == "plain":
+            field = self.flow.shape(value).row(value.role, value.steps)
+            if (
+                straight is None
+                and field is not None
+                and field.codec.name == "plain"
+                and here == "or_null"
+                and there == "plain"
+            ):
                 straight = self.at.code(node)  # a field that is text is never nothing
             if straight is not None:
                 return straight
@@ -384,7 +405,7 @@ class Calls:
             elif isinstance(inner, ast.Call):
                 self.at.awaits(node)
             return
-        if not self.job.asynchronous and (made_list := self._gathered(inner)) is not None:
+        if (made_list := self._gathered(inner)) is not None:
             self.at.swap(node, made_list, "asynchronous")
             return
         if not self.job.asynchronous:
@@ -398,5 +419,8 @@ class Calls:
             return None
         name = self.flow.standard_name(self.at.module, node.func)
         if name != "asyncio.gather":
+            return None
+        known = any(id(part) in self.flow.ops or id(part) in self.job.called for part in node.args)
+        if self.job.asynchronous and not known:
             return None
         return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"

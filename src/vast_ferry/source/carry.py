@@ -12,7 +12,6 @@ from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.plan import Plan
 from vast_ferry.source.record import FILE, Record, holds_crossing
 
-
 #: How handlers are carried.
 STYLES = ("auto", "native", "wrapped")
 

@@ -1,7 +1,7 @@
 """Where the event and its context travel in a project's code, read off its syntax trees without running anything.
 
-Every function is followed with what its callers pass; what is done with a place of the event is noted as an `Op`, by the
-node that does it. A name that holds a place has its uses noted, so that it can be taken out. What can't be followed
+Every function is followed with what its callers pass; what is done with a place of the event is noted as an `Op`, by
+the node that does it. A name that holds a place has its uses noted, so that it can be taken out. What can't be followed
 stays an ordinary value: the place is then made for it, as it was.
 """
 
@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
 from vast_ferry.providers.profile import Profile
+from vast_ferry.source.nodes import Nodes
 from vast_ferry.source.shapes import ShapeMap
 from vast_ferry.source.text import SourceText
 from vast_ferry.source.values import (
@@ -47,6 +48,15 @@ class Module:
     tree: ast.Module
     names: dict[str, Value] = field(default_factory=dict)
     stop: Stop | None = None
+    has_ops: bool = False  # something is done with the provider when it is imported
+    _nodes: Nodes | None = None
+
+    @property
+    def nodes(self) -> Nodes:
+        """Return what its tree holds."""
+        if self._nodes is None:
+            self._nodes = Nodes(self.tree)
+        return self._nodes
 
     def means_otherwise(self, name: str, full: str) -> bool:
         """Tell whether a name at the top of the module stands for something else than what `full` names."""
@@ -73,9 +83,15 @@ class Function:
     stop: Stop | None = None
     uses: dict[int, Uses] = field(default_factory=dict)
     keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was
-    flat: ast.For | None = None  # the loop over a batch that one event replaces
     ops: set[int] = field(default_factory=set)
-    done: bool = False
+    _nodes: Nodes | None = None
+
+    @property
+    def nodes(self) -> Nodes:
+        """Return what its tree holds."""
+        if self._nodes is None:
+            self._nodes = Nodes(self.node)
+        return self._nodes
 
     @property
     def parameters(self) -> list[str]:
@@ -124,6 +140,11 @@ class Flow:
             if isinstance(node, DEFINITION):
                 self.define((file, node.name), module, node)
                 module.names[node.name] = Func((file, node.name))
+            elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Lambda) and len(node.targets) == 1:
+                name = node.targets[0]
+                if isinstance(name, ast.Name):
+                    self.define((file, name.id), module, _as_function(name.id, node.value))
+                    module.names[name.id] = Func((file, name.id))
             elif isinstance(node, ast.ClassDef):
                 self.classes[file, node.name] = node
                 module.names[node.name] = Class((file, node.name))
@@ -142,7 +163,7 @@ class Flow:
     def link(self) -> None:
         """Tie the names that modules import to what they stand for; call when all files are in."""
         for module in self.modules.values():
-            for node in ast.walk(module.tree):
+            for node in module.nodes.all:
                 if isinstance(node, ast.Import | ast.ImportFrom):
                     self._import(module, node)
 
@@ -288,6 +309,13 @@ class Flow:
     def shape(self, spot: Spot) -> ShapeMap:
         """Return the map of the shape that a place is in."""
         return self.maps[spot.kind] if spot.kind else next(iter(self.maps.values()))
+
+
+def _as_function(name: str, node: ast.Lambda) -> ast.FunctionDef:
+    """Return a lambda that has a name as the function that it is; its parts stand where they did."""
+    returned = ast.copy_location(ast.Return(node.body), node.body)
+    made = ast.FunctionDef(name, node.args, [returned], [], None, None)
+    return ast.copy_location(made, node)
 
 
 def _joined(one: Value, other: Value) -> Value:

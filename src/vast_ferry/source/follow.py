@@ -18,6 +18,7 @@ from vast_ferry.source.values import (
     Foreign,
     Func,
     Instance,
+    Key,
     Of,
     Op,
     Parsed,
@@ -34,10 +35,10 @@ Env = dict[str, Bound]
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 
-def follow(flow: Flow) -> None:
-    """Follow every function of the project until nothing new is found, then what modules do when they are imported."""
+def follow(flow: Flow, reached: Iterable[Key]) -> None:
+    """Follow the functions until nothing new is found, then what modules do when they are imported."""
     queued = set(flow.waiting)
-    flow.waiting += [key for key in flow.functions if key not in queued]
+    flow.waiting += [key for key in reached if key not in queued]
     rounds = 0
     while flow.waiting:
         function = flow.functions[flow.waiting.pop(0)]
@@ -133,6 +134,8 @@ class Follower:
         """Note that a node is this function's."""
         if self.function is not None:
             self.function.ops.add(id(node))
+        else:
+            self.module.has_ops = True
 
     def consume(self, node: ast.expr) -> None:
         """Note that a place need not be made at a node: what stands around it takes it in."""
@@ -198,6 +201,8 @@ class Follower:
     _importfrom = _import
 
     def _assign(self, node: ast.Assign) -> None:
+        if self.function is None and isinstance(node.value, ast.Lambda) and isinstance(node.targets[0], ast.Name):
+            return  # followed as the function that it is
         if len(node.targets) == 1:
             self.assign(node.targets[0], node.value, node)
             return
@@ -363,10 +368,9 @@ class Follower:
             self.env = self.joined([before, self.env]) if self.env is not before else dict(before)
             if test is not None:
                 self.eval(test)
-            elif entry:
+            elif entry and not isinstance(node, ast.While):
                 self.idioms.bind_entry(node)
-            else:
-                assert isinstance(node, ast.For | ast.AsyncFor)
+            elif not isinstance(node, ast.While):
                 self.store(node.target, NOTHING)
             self.body(node.body)
         self.env = self.joined([before, self.env])
@@ -466,7 +470,7 @@ class Follower:
         if isinstance(value, Foreign) or (isinstance(value, Of) and value.type):
             self.flow.values[id(node)] = value
             self.mark(node)
-        return value  # type: ignore[no-any-return]
+        return value
 
     def _children(self, node: ast.expr) -> Value:
         for child in ast.iter_child_nodes(node):

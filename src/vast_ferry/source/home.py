@@ -44,15 +44,18 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
                     function.name,
                 )
             )
-        functions.append(_as_before(function, before.get(function.name)))
+        functions.append(_as_before(function, before.get(function.name), made))
     project = replace(there.project, functions=tuple(functions), findings=tuple(findings))
     scanned = scan_imports(folder, own, home)
     needs = {function.name: needs_of(function, scanned) for function in functions}
     return replace(there, project=project, own=own, scanned=scanned, needs=needs)
 
 
-def _as_before(function: Function, record: FunctionRecord | None) -> Function:
-    if record is None or record.style == "native":  # rewritten: it is what it is now
+def _as_before(function: Function, record: FunctionRecord | None, made: set[str]) -> Function:
+    if record is None:
         return function
+    if record.style == "native":  # rewritten: it is what it is now, behind what was made to declare or start it
+        file, _, name = record.carried_entry.partition("#")
+        return replace(function, entry=Entry(file, name)) if function.entry.file in made else function
     file, _, name = record.entry.partition("#")
     return replace(function, entry=Entry(file, name), bindings=tuple(record.bindings))

@@ -155,7 +155,7 @@ class Idioms:
             if isinstance(service, Service):
                 self.follower.consume(taken)
                 return self.follower.service(node, service.client)
-        values = self.follower.arguments(node)
+        self.follower.arguments(node)
         if isinstance(base, Batch):
             return NOTHING
         if isinstance(base, Parsed):
@@ -170,7 +170,7 @@ class Idioms:
         if self.flow.spot_is_inner(base):
             return self._get_inner(node, name, base, taken)
         row = self._row(base)
-        return self._of_row(node, name, base, row, taken, values) if row is not None else NOTHING
+        return self._of_row(node, name, base, row, taken) if row is not None else NOTHING
 
     def called_by_name(self, node: ast.Call, spot: Spot) -> Value:
         """Return what a call of a method gives that a name holds."""
@@ -192,9 +192,10 @@ class Idioms:
         return spot
 
     def _get_inner(self, node: ast.Call, name: str, base: Spot, taken: ast.expr) -> Value:
-        if name != "get" or not node.args or not isinstance(node.args[0], ast.Constant):
+        key = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else None
+        if name != "get" or not isinstance(key, str):
             return NOTHING
-        on = base.then(Item(node.args[0].value))
+        on = base.then(Item(key))
         shape = self.flow.shape(base)
         if base.role == "event" and on.steps == shape.batch:
             self.follower.consume(taken)
@@ -209,7 +210,7 @@ class Idioms:
         )
         return NOTHING
 
-    def _of_row(self, node: ast.Call, name: str, base: Spot, row: Row, taken: ast.expr, values: list[Value]) -> Value:
+    def _of_row(self, node: ast.Call, name: str, base: Spot, row: Row, taken: ast.expr) -> Value:
         codec = row.codec.name
         if codec == "multimap":
             names = {own: how for how, own in row.codec.options if how in ("first", "every", "all")}
@@ -437,7 +438,7 @@ class Idioms:
                 self.follower.consume(inner)
 
     def unpacked_in_if(self, node: ast.If, test: Value) -> bool:
-        """Recognise the same as a statement: both branches, or one that decodes what a name holds, give one name a value."""
+        """Recognise the same as a statement: both branches, or one that decodes a name's value, bind one name."""
         content = self._is_flag(test)
         if content is None or len(node.body) != 1 or len(node.orelse) > 1:
             return False

@@ -1,8 +1,9 @@
-"""A module's imports after its code was rewritten: what is needed is added in its group, what is no longer used goes."""
+"""A module's imports after its code was rewritten: what is needed is added, what is no longer used goes."""
 
 from __future__ import annotations
 
 import ast
+import functools
 import re
 import sys
 from collections.abc import Iterable
@@ -28,6 +29,7 @@ class Import:
         return self.own or self.name or self.module.partition(".")[0]
 
 
+@functools.lru_cache(maxsize=256)
 def parse_import(line: str) -> list[Import]:
     """Return the names of one line of imports."""
     node = ast.parse(line).body[0]
@@ -60,6 +62,15 @@ class Imports:
     tree: ast.Module
     theirs: frozenset[str]
     wanted: set[Import] = field(default_factory=set)
+
+    def added(self) -> list[Edit]:
+        """Return the edits that add what is needed, and take out nothing."""
+        return self.edits({*self.taken}, set())
+
+    @property
+    def taken(self) -> set[str]:
+        """Return the names that the module's imports bind."""
+        return {one.bound for one in self._there()}
 
     def edits(self, used: set[str], used_before: set[str]) -> list[Edit]:
         """Return the edits, once it is known which names the rewritten module uses, and which it used before."""
@@ -147,8 +158,7 @@ class Imports:
         others = [node for node in statements if node not in after]
         if rest and not std and others:
             at = self.text.start(others[0])
-            gap = "\n" if self._group(others[0]) == "own" else "\n"
-            made.append(Edit(at, at, f"{blocks[0]}{gap}", "import"))
+            made.append(Edit(at, at, f"{blocks[0]}\n", "import"))
             return made
         if after and not std:
             at = self.text.next_line(self.text.end(after[-1]) - 1)

@@ -1,8 +1,9 @@
-"""Handlers rewritten for the target, project by project: which can be, what each file becomes, and what was done to it."""
+"""Handlers rewritten for the target, project by project: which can be, and what each file becomes."""
 
 from __future__ import annotations
 
 import ast
+import gc
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -14,12 +15,13 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile import CannotWrite, Source, translate_reply, view_place
 from vast_ferry.mapping.inline import BESIDE, Code, Inline, at_text, quoted
 from vast_ferry.mapping.nodes import docstring
-from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.places import Access, Call, Item, Step
 from vast_ferry.mapping.tables import HUB_DONE, Row
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.flow import Flow, Function, Module
 from vast_ferry.source.follow import follow
 from vast_ferry.source.imports import Import, Imports, parse_import, qualified
+from vast_ferry.source.nodes import walk
 from vast_ferry.source.reasons import NOTES, STOPS
 from vast_ferry.source.render import Facts, Rendering
 from vast_ferry.source.text import Edit, SourceText, Span
@@ -80,6 +82,7 @@ class Job:
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
+        self.exact: set[Key] = set()  # functions where content must be just as it was, for something asks of what form
         self._names: dict[Key, dict[str, str]] = {}
         self._replies: dict[tuple[Key, str], str] = {}
         self._keys: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
@@ -227,7 +230,8 @@ class Job:
         else:
             failed = "return None" if ours.absent == "none" else f"raise {ours.absent}({told}) from None"
             lines = ["try:", f"    return {call}", f"except {theirs.absent}:", f"    {failed}"]
-            about = f"Return {_a(what)}, or {'None' if ours.absent == 'none' else f'raise {ours.absent}'} where there is none."
+            otherwise = "None" if ours.absent == "none" else f"raise {ours.absent}"
+            about = f"Return {_a(what)}, or {otherwise} where there is none."
         body = "".join(f"    {line}\n" for line in lines)
         text = f"{word} {name}({given}):\n    {docstring(about)}\n{body}"
         self.adapters.setdefault(module.file, {})[name] = text
@@ -236,7 +240,7 @@ class Job:
     # --- answers that names hold ---
 
     def reply_names(self, at: Rendering, name: str) -> str:
-        """Tell how a name holds an answer: its assignments are `answers`, it is a `mapping` put together, or neither."""
+        """Tell how a name holds an answer: its assignments are `answers`, it is a `mapping`, or neither."""
         assert at.function is not None
         key = (at.function.key, name)
         if key not in self._replies:
@@ -248,18 +252,18 @@ class Job:
         return self._keys[function.key, name]
 
     def _held_reply(self, at: Rendering, function: Function, name: str) -> str:
-        node = function.node
         if name in function.parameters:
             return ""
         parents = at.parents
         reads, values = [], []
-        for inner in ast.walk(node):
-            if not isinstance(inner, ast.Name) or inner.id != name:
-                continue
+        for inner in function.nodes.uses(name):
             parent = parents.get(id(inner))
             if isinstance(inner.ctx, ast.Load):
                 reads.append(inner)
-            elif (isinstance(parent, ast.Assign) and len(parent.targets) == 1 and parent.targets[0] is inner) or (isinstance(parent, ast.AnnAssign) and parent.value is not None):
+            elif (isinstance(parent, ast.Assign) and len(parent.targets) == 1 and parent.targets[0] is inner) or (
+                isinstance(parent, ast.AnnAssign) and parent.value is not None
+            ):
+                assert parent.value is not None
                 values.append(parent.value)
             else:
                 return ""
@@ -270,7 +274,7 @@ class Job:
             return "answers"
         if len(values) != 1 or not isinstance(values[0], ast.Dict):
             return ""
-        always = {key.value for key in values[0].keys if isinstance(key, ast.Constant)}
+        always = {str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)}
         if len(always) != len(values[0].keys):
             return ""
         maybe: set[str] = set()
@@ -339,13 +343,21 @@ def rewrite(
 
     Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where.
     """
-    return _Project(Job(source, target, module_name, limit), list(functions), files).made()
+    # Syntax trees hold no cycles: the collector would only walk them all, again and again.
+    collects = gc.isenabled()
+    gc.disable()
+    try:
+        return _Project(Job(source, target, module_name, limit), list(functions), files).made()
+    finally:
+        if collects:
+            gc.enable()
 
 
 class _Project:
     def __init__(self, job: Job, functions: list[Declared], files: Mapping[str, bytes]) -> None:
         self.job, self.functions, self.files = job, functions, files
         self.result = Rewritten()
+        self._mentioned: dict[Key, list[Key]] = {}
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
 
     def made(self) -> Rewritten:
@@ -357,7 +369,9 @@ class _Project:
                 self._wrap(declared, stop, None)
         if not self.handlers:
             return self.result
-        follow(job.flow)
+        follow(job.flow, self._reach([handler.key for handler in self.handlers.values()]))
+        self._mentioned = {}
+        self._find_exact()
         self._know_calls()
         for key, function in job.flow.functions.items():
             job.facts[key] = Facts(self._kind(function))
@@ -424,6 +438,20 @@ class _Project:
         self.job.flow.enter(function.key, kind, declared.name)
         return None
 
+    def _find_exact(self) -> None:
+        """Find the handlers that ask if a content is Base64, other than to decode it just then."""
+        flow = self.job.flow
+        asks = set()
+        for key, function in flow.functions.items():
+            for node in function.ops - flow.consumed:
+                spot = flow.values.get(node)
+                if isinstance(spot, Spot) and (spot.role, spot.steps) in flow.shape(spot).flags:
+                    asks.add(key)
+        for handler in self.handlers.values() if asks else ():
+            reached = self._reach([handler.key])
+            if reached & asks:
+                self.job.exact |= reached
+
     def _kind(self, function: Function) -> str:
         declared = self.job.declared.get(function.key)
         if declared:
@@ -462,13 +490,11 @@ class _Project:
     def _mentions(self, key: Key) -> list[Key]:
         flow = self.job.flow
         function = flow.functions[key]
-        if not hasattr(self, "_mentioned"):
-            self._mentioned: dict[Key, list[Key]] = {}
         if key in self._mentioned:
             return self._mentioned[key]
         made: list[Key] = list(function.callees)
-        made += [other for other, inner in flow.functions.items() if inner.outer is function]
-        for node in ast.walk(function.node):
+        made += [inner.key for inner in self._inside().get(key, ())]
+        for node in function.nodes.all:
             value = function.module.names.get(node.id) if isinstance(node, ast.Name) else None
             if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
                 base = function.module.names.get(node.value.id)
@@ -476,10 +502,19 @@ class _Project:
                     value = flow.attribute(base, node.attr)
             made += self._keys_of(value)
         # What stands in a table at the top of the module is reached by the table's name.
-        for name in {n.id for n in ast.walk(function.node) if isinstance(n, ast.Name)}:
-            made += self._tables(function.module).get(name, [])
+        for name, keys in self._tables(function.module).items():
+            made += keys if name in function.nodes.named else []
         self._mentioned[key] = made
         return made
+
+    def _inside(self) -> dict[Key, list[Function]]:
+        """Return the functions inside each function."""
+        if not hasattr(self, "_inner"):
+            self._inner: dict[Key, list[Function]] = {}
+            for function in self.job.flow.functions.values():
+                if function.outer is not None:
+                    self._inner.setdefault(function.outer.key, []).append(function)
+        return self._inner
 
     def _keys_of(self, value: object) -> list[Key]:
         if isinstance(value, Func):
@@ -522,9 +557,9 @@ class _Project:
                     if flow.functions[k].module.stop
                 ]
                 if stops:
-                    stop, module = stops[0]
-                    assert stop is not None
-                    gone.append((by_name[name], stop, module))
+                    why, at = stops[0]
+                    assert why is not None
+                    gone.append((by_name[name], why, at))
                     continue
                 shared = sorted(key for key in reached & wrapped if self._touched(flow.functions[key]))
                 if shared:
@@ -608,7 +643,7 @@ class _Project:
         if isinstance(node, ast.Name):
             return [
                 called
-                for inner in ast.walk(function.node)
+                for inner in function.nodes.all
                 if isinstance(inner, ast.Assign)
                 and len(inner.targets) == 1
                 and isinstance(inner.targets[0], ast.Name)
@@ -623,12 +658,11 @@ class _Project:
         facts = self.job.facts[caller.key]
         if not (caller.key in candidates or (facts.answers and facts.kind == "http")):
             return False
-        probe = Rendering(self.job, caller.module, caller)
-        probe._prepare(caller.node)
+        parents = caller.nodes.parents
         node: ast.AST = call
-        parent = probe.parents.get(id(node))
+        parent = parents.get(id(node))
         while isinstance(parent, ast.Await | ast.IfExp) and getattr(parent, "test", None) is not node:
-            node, parent = parent, probe.parents.get(id(parent))
+            node, parent = parent, parents.get(id(parent))
         if isinstance(parent, ast.Return):
             return True
         if isinstance(parent, ast.Assign) and len(parent.targets) == 1 and isinstance(parent.targets[0], ast.Name):
@@ -638,7 +672,7 @@ class _Project:
                 for n in ast.walk(caller.node)
                 if isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load)
             ]
-            return bool(reads) and all(_in_return(read, probe.parents) for read in reads)
+            return bool(reads) and all(_in_return(read, parents) for read in reads)
         return False
 
     # --- writing ---
@@ -697,7 +731,7 @@ class _Project:
             at_top = Rendering(job, module, None)
             keeps = any(key[0] == file for key in wrapped)
             try:
-                top = at_top.write_module()
+                top = at_top.write_module() if module.has_ops else []
                 if top and keeps:
                     raise Stop("shares", module.tree, "what the module does when it is imported")
             except Stop as stop:
@@ -802,21 +836,14 @@ class _Project:
         text = module.text
         theirs = frozenset({*self.job.flow.theirs, *self.job.target.model.modules, "answers", self.job.module_name})
         theirs |= {client.root for client in self.job.target.clients}
-        before = _names_in(module.tree)
-        draft, _ = text.edited(edits)
+        before = _names_in(module.nodes.all)
+        editor = Imports(text, module.tree, theirs, set(imports))
+        draft, _ = text.edited([*editor.added(), *edits])
         try:
             tree = ast.parse(SourceText(draft, module.file).data)
         except (SyntaxError, ValueError, BadInput):
-            import os
-            if os.environ.get("FERRY_DEBUG"): print(draft.decode())
             return None
-        editor = Imports(text, module.tree, theirs, set(imports))
-        edits = [*editor.edits(_names_in(tree), before), *edits]
-        content, spans = text.edited(edits)
-        try:
-            ast.parse(content)
-        except (SyntaxError, ValueError):
-            return None
+        content, spans = text.edited([*editor.edits(_names_in(walk(tree)), before), *edits])
         self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
         return content
 
@@ -863,9 +890,9 @@ class _Project:
         result.services = any(one.module in roots for made in renderings.values() for one in made.imports)
 
 
-def _names_in(tree: ast.AST) -> set[str]:
+def _names_in(nodes: Iterable[ast.AST]) -> set[str]:
     found = set()
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Name):
             found.add(node.id)
         elif isinstance(node, ast.Assign) and any(isinstance(t, ast.Name) and t.id == "__all__" for t in node.targets):
@@ -884,6 +911,3 @@ def _own_returns(node: ast.AST) -> list[ast.Return]:
             found.append(inner)
         stack += ast.iter_child_nodes(inner)
     return found
-
-
-_ = Attr

@@ -111,7 +111,7 @@ class Plan:
         clients = self.source.modules_over(
             self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
         )
-        still = self.scanned.modules & imported_by(own) if self.rewritten.entries else self.scanned.modules
+        still = imported_by(own, self.scanned.modules) if self.rewritten.entries else self.scanned.modules
         made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still)})
         return made
 

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from vast_ferry.mapping.inline import Code, Inline, at_text, native_value, quoted
+from vast_ferry.mapping.inline import Code, Inline, Lookup, at_text, native_value, quoted
 from vast_ferry.mapping.places import Access, Step
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.source.batches import Unrolled, own_statements, unrolled
 from vast_ferry.source.calls import Calls
 from vast_ferry.source.flow import DEFINITION, Function, Module
 from vast_ferry.source.imports import Import, parse_import, qualified
+from vast_ferry.source.nodes import Nodes, walk
 from vast_ferry.source.replies import Replies
 from vast_ferry.source.text import Edit, order
 from vast_ferry.source.values import Batch, Foreign, Func, Op, Parsed, Service, Spot, Std, Stop
@@ -23,7 +24,17 @@ if TYPE_CHECKING:
     from vast_ferry.source.native import Job
 
 #: Where an expression stands that needs no parentheses whatever it is.
-_FREE = (ast.Expr, ast.Assign, ast.AnnAssign, ast.AugAssign, ast.Return, ast.keyword, ast.Dict, ast.List, ast.Tuple)
+_FREE: tuple[type[ast.AST], ...] = (
+    ast.Expr,
+    ast.Assign,
+    ast.AnnAssign,
+    ast.AugAssign,
+    ast.Return,
+    ast.keyword,
+    ast.Dict,
+    ast.List,
+    ast.Tuple,
+)
 _FREE += (ast.Set, ast.NamedExpr, ast.Raise, ast.Assert, ast.If, ast.While, ast.withitem)
 
 
@@ -49,7 +60,7 @@ class Rendering:
         self.shims: list[tuple[str, ast.AST]] = []
         self.once: list[ast.AST] = []
         self.content = ""  # name of the variable that holds the content, where it is read more than once
-        self.parents: dict[int, ast.AST] = {}
+        self.parents: Mapping[int, ast.AST] = {}
         self.own_names: frozenset[str] = frozenset()
         self.names: dict[str, str] = {}
         self.awaiting: list[ast.AST] = []
@@ -103,19 +114,13 @@ class Rendering:
         return self.edits
 
     def _prepare(self, node: ast.AST) -> None:
-        for parent in ast.walk(node):
-            for child in ast.iter_child_nodes(parent):
-                self.parents[id(child)] = parent
-        self.own_names = frozenset(n.id for n in ast.walk(node) if isinstance(n, ast.Name)) | frozenset(
-            n.arg for n in ast.walk(node) if isinstance(n, ast.arg)
-        )
+        nodes = self.function.nodes if self.function is not None else Nodes(node)
+        self.parents, self.own_names = nodes.parents, nodes.named
 
     def _bound_here(self) -> frozenset[str]:
         """Return the names that the function binds itself."""
         assert self.function is not None
-        node = self.function.node
-        stored = {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-        return frozenset(stored | {n.arg for n in ast.walk(node) if isinstance(n, ast.arg)})
+        return self.function.nodes.bound
 
     def fresh(self, name: str, *free: str) -> str:
         """Return a name that means nothing else in the function; those in `free` don't count."""
@@ -276,6 +281,8 @@ class Rendering:
         assert self.function is not None
         wanted = self.is_async(self.function)
         start = self.text.start(node)
+        if wanted and self.text.data[start : start + 6] == b"lambda":
+            raise Stop("awaits-inside", node)
         if wanted and isinstance(node, ast.FunctionDef):
             self.edit(start, start, "async ", "asynchronous")
         elif not wanted and isinstance(node, ast.AsyncFunctionDef):
@@ -355,7 +362,7 @@ class Rendering:
         if at is None or ('"' not in text and "'" not in text):
             return text
         begin = self.text.of(at).lstrip("fFrRbBuU")
-        quote = begin[:3] if begin[:3] in ('"""', "\'\'\'") else begin[:1]
+        quote = begin[:3] if begin[:3] in ('"""', "'''") else begin[:1]
         if quote not in text:
             return text
         other = "'" if quote == '"' else '"'
@@ -375,9 +382,9 @@ class Rendering:
                 taken.add(one.bound)
         made, needed = qualified(text, wanted, taken)
         for one in needed:
-            if not one.name and one.bound in taken and one.module.partition(".")[0] == one.bound:
-                if self.module.means_otherwise(one.bound, one.bound) or one.bound not in self.module.names:
-                    raise Stop("name-taken", self.function.node if self.function else self.module.tree, one.bound)
+            whole = not one.name and one.bound in taken and one.module.partition(".")[0] == one.bound
+            if whole and (self.module.means_otherwise(one.bound, one.bound) or one.bound not in self.module.names):
+                raise Stop("name-taken", self.function.node if self.function else self.module.tree, one.bound)
         self.imports |= needed
         return made
 
@@ -551,10 +558,13 @@ class Rendering:
             if self._taken_out(node):
                 return False
             target = node.targets[0] if isinstance(node, ast.Assign) else node.target
-            held = (
-                self.facts is not None and self.facts.answers and self.kind == "http" and isinstance(target, ast.Name)
-            )
-            if held and node.value is not None and self.job.reply_names(self, target.id) == "answers":  # type: ignore[union-attr]
+            held = target.id if isinstance(target, ast.Name) and self.facts is not None and self.facts.answers else ""
+            if (
+                held
+                and self.kind == "http"
+                and node.value is not None
+                and self.job.reply_names(self, held) == "answers"
+            ):
                 self.replies.write(node.value, node)
                 return True
         if isinstance(node, ast.Return):
@@ -601,7 +611,6 @@ class Rendering:
 
     def _taken_out(self, node: ast.Assign | ast.AnnAssign) -> bool:
         """Take out an assignment of a place whose uses all have forms of their own."""
-        assert self.function is not None or True
         uses = self.function.uses if self.function is not None else {}
         keep = self.function.keep if self.function is not None else set()
         target = node.targets[0] if isinstance(node, ast.Assign) else node.target
@@ -753,10 +762,14 @@ class Rendering:
         if row is None or mine is None or (mine.codec, mine.field, mine.flag) != (row.codec, row.field, row.flag):
             return False
         function = self.function
-        gone = {id(r) for o, u in function.uses.items() if o not in function.keep for r in u.reads} if function else set()
+        gone = (
+            {id(r) for o, u in function.uses.items() if o not in function.keep for r in u.reads} if function else set()
+        )
         holder = self.names.get(spot.holder, spot.holder)
-        inner = list(ast.walk(node))
-        return holder == spot.holder and not any(id(n) in gone or isinstance(n, ast.Call) and id(n) in self.job.called for n in inner)
+        inner = walk(node)
+        return holder == spot.holder and not any(
+            id(n) in gone or (isinstance(n, ast.Call) and id(n) in self.job.called) for n in inner
+        )
 
     def _bound_names(self) -> frozenset[str]:
         return self._bound_here() if self.function is not None else frozenset()
@@ -788,7 +801,9 @@ class Rendering:
             made = self._item(op, key, constant)
         else:
             how = op.how
-            made = self.reads().lookup(op.field, how, key, constant, default if how in ("first", "joined") else None)
+            made = self.reads().lookup(
+                Lookup(op.field, how, key, constant, default if how in ("first", "joined") else None)
+            )
             if made is not None and how == "every" and default is not None:
                 made = made.over(f"§ or {default}", loose=True)
         if made is None:
@@ -954,6 +969,13 @@ class Rendering:
         if row.field == "time_left":
             return self.calls.time_left(row.codec.name, value, node)
         made = native_value(row, self.reads())
+        if (
+            made is None
+            and row.codec.name == "text_or_base64"
+            and self.function is not None
+            and self.function.key in self.job.exact
+        ):
+            return self.shim(value, node)  # what asks whether it is Base64 must find it so
         if made is None and row.codec.name == "text_or_base64":
             # Read alone, it is read as text: what is not textual stood there as Base64.
             made = self.reads().text()
@@ -970,6 +992,10 @@ class Rendering:
         constant = self.flow.shape(spot).constants.get((spot.role, spot.steps))
         if constant is not None and isinstance(constant.value, str):
             return quoted(constant.value)
+        flagged = self.flow.shape(spot).flags.get((spot.role, spot.steps))
+        for row in self.reads().rows.get(flagged.field, ()) if flagged is not None else ():
+            if flagged is not None and row.codec == flagged.codec and row.flag is not None:
+                return self.place(Code(at_text(row.flag, self.reads().names)), node, spot)
         return self.shim(spot, node)
 
     def _batch(self, value: Batch, node: ast.expr) -> str:
@@ -984,7 +1010,9 @@ class Rendering:
             spot = Spot(self.kind, spot.role, spot.steps, spot.holder)
         view = self.job.view(spot.kind, spot.role, spot.steps, node)
         for row in self.reads().rows.get("body", ()):
-            if row.codec.name in ("stream", "messages_body") and str(row.at).replace("'", '"') in view.text.replace("'", '"'):
+            if row.codec.name in ("stream", "messages_body") and str(row.at).replace("'", '"') in view.text.replace(
+                "'", '"'
+            ):
                 raise Stop("content-read-twice", node)
         names = []
         for name in view.parameters:
@@ -1042,6 +1070,6 @@ def _lines_in_texts(node: ast.AST) -> set[int]:
     found: set[int] = set()
     for inner in ast.walk(node):
         if isinstance(inner, ast.Constant | ast.JoinedStr) and inner.end_lineno and inner.end_lineno > inner.lineno:
-            if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, str | bytes):
-                found.update(range(inner.lineno + 1, inner.end_lineno + 1))
+            lines = range(inner.lineno + 1, inner.end_lineno + 1)
+            found.update(lines if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, str | bytes) else ())
     return found

@@ -176,8 +176,8 @@ class Replies:
         if isinstance(node, ast.IfExp) and isinstance(node.orelse, ast.Constant) and node.orelse.value is None:
             return self._again_named(node.body, again)
         if isinstance(node, ast.Dict) and len(node.keys) == 1 and isinstance(node.keys[0], ast.Constant):
-            if node.keys[0].value == again and isinstance(node.values[0], ast.Name | ast.ListComp):
-                return node.values[0]
+            same = node.keys[0].value == again
+            return node.values[0] if same and isinstance(node.values[0], ast.Name | ast.ListComp) else None
         return None
 
     # --- one answer ---
@@ -300,9 +300,9 @@ class Replies:
         if any(key not in parts for key in required):
             return None
         made = Made(empty_type="str" if flag else "bytes")
-        for key, value in parts.items():
-            if key != flag:
-                self._part(made, rows[key], value, parts.get(flag) if flag else None)
+        for name, part in parts.items():
+            if name != flag:
+                self._part(made, rows[name], part, parts.get(flag) if flag else None)
         return made
 
     def _object_form(self, node: ast.Call) -> ReplyForm | None:
@@ -341,7 +341,7 @@ class Replies:
         function = self.at.function
         if not isinstance(value, ast.Name) or function is None:
             return value
-        names = [n for n in ast.walk(function.node) if isinstance(n, ast.Name) and n.id == value.id]
+        names = function.nodes.uses(value.id)
         stores = [n for n in names if isinstance(n.ctx, ast.Store)]
         if len(names) != 2 or len(stores) != 1 or value.id in function.parameters:
             return value
@@ -443,19 +443,19 @@ class Replies:
         """Return X of `base64.b64encode(X).decode()`."""
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "decode":
             inner = node.func.value
-            if isinstance(inner, ast.Call) and len(inner.args) == 1:
-                if self.flow.standard_name(self.at.module, inner.func) == "base64.b64encode":
-                    return inner.args[0]
+            one = isinstance(inner, ast.Call) and len(inner.args) == 1
+            if one and self.flow.standard_name(self.at.module, inner.func) == "base64.b64encode":  # type: ignore[attr-defined]
+                return inner.args[0]  # type: ignore[attr-defined, no-any-return]
         return None
 
     def _unpacked(self, node: ast.expr) -> str | None:
-        """Return the source of the bytes that an expression encodes; an assignment that only does so encodes no more."""
+        """Return the source of the bytes that an expression encodes; what only did so encodes no more."""
         encoded = self._encoded(node)
         if encoded is not None:
             return self.at.code(encoded)
         if not isinstance(node, ast.Name) or self.at.function is None:
             return None
-        names = [n for n in ast.walk(self.at.function.node) if isinstance(n, ast.Name) and n.id == node.id]
+        names = self.at.function.nodes.uses(node.id)
         stores = [n for n in names if isinstance(n.ctx, ast.Store)]
         if len(stores) != 1 or len(names) != 2:
             return None
@@ -469,7 +469,7 @@ class Replies:
     # --- an answer that a name holds ---
 
     def _name(self, node: ast.Name, statement: ast.stmt) -> bool:
-        """Write an answer that was put together in a name: its assignments where they are all answers, or at its end."""
+        """Write an answer that was put together in a name: at its assignments, or at its end."""
         function = self.at.function
         if function is None:
             return False

@@ -1,4 +1,4 @@
-"""How a provider's shapes look to a reader of code: what stands at which step from the event, an entry or the context."""
+"""How a provider's shapes look to a reader of code: what stands at which step from an event or the context."""
 
 from __future__ import annotations
 

@@ -1,10 +1,11 @@
-"""A source file's text as bytes with positions of syntax trees, and edits of it that leave every other byte as it was."""
+"""A source file's text, with the positions of its syntax tree, and edits that leave every other byte as it was."""
 
 from __future__ import annotations
 
 import ast
 import bisect
 import io
+import itertools
 import tokenize
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -39,6 +40,11 @@ def order(edit: Edit) -> tuple[int, bool, int]:
     return edit.start, edit.end > edit.start, -edit.end
 
 
+def line_starts(data: bytes) -> list[int]:
+    """Return where each line of a text begins."""
+    return [0, *itertools.accumulate(len(line) + 1 for line in data.split(b"\n"))][:-1]
+
+
 class SourceText:
     """A Python file: its bytes as UTF-8 without a mark, whatever its encoding; the tree's positions are bytes here."""
 
@@ -52,12 +58,7 @@ class SourceText:
         self.bom = raw.startswith(_BOM)
         self.data = text.encode("utf-8")
         self.newline = "\r\n" if b"\r\n" in self.data else "\n"
-        starts = [0]
-        at = self.data.find(b"\n")
-        while at >= 0:
-            starts.append(at + 1)
-            at = self.data.find(b"\n", at + 1)
-        self.starts = starts
+        self.starts = line_starts(self.data)
 
     @property
     def strange(self) -> bool:
@@ -120,7 +121,7 @@ class SourceText:
         parts.append(self.data[at:])
         data = b"".join(parts)
         after = _Lines(data)
-        before_lines = _Lines(self.data)
+        before_lines = _Lines(self.data, self.starts)
         spans = [(before_lines.span(edit.start, edit.end), after.span(start, end), edit) for start, end, edit in kept]
         text = data.decode("utf-8")
         if self.encoding in ("utf-8", "utf-8-sig"):
@@ -129,8 +130,8 @@ class SourceText:
 
 
 class _Lines:
-    def __init__(self, data: bytes) -> None:
-        self.starts = [0, *(index + 1 for index, byte in enumerate(data) if byte == 10)]
+    def __init__(self, data: bytes, starts: list[int] | None = None) -> None:
+        self.starts = starts or line_starts(data)
 
     def span(self, start: int, end: int) -> Span:
         first, last = bisect.bisect_right(self.starts, start), bisect.bisect_right(self.starts, end)

@@ -1,4 +1,4 @@
-"""What an expression of a handler may be to us: a place of the event, something of the project, a client; and what is done with it."""
+"""What an expression of a handler may be to us: a place of the event, something of the project, a client."""
 
 from __future__ import annotations
 

@@ -190,7 +190,13 @@ class Wrapping:
         if self.target.model.handler.process == "project":
             routing = ("match_route", "route_order")
         if self.target.model.handler.script:
-            routing += ("document_of",) if self.target.model.handler.entry else ("run_script",) if self.deliveries else ()
+            routing += (
+                ("document_of",)
+                if self.target.model.handler.entry
+                else ("run_script",)
+                if self.deliveries or self.bound
+                else ()
+            )
         if self.mixed:
             routing += ("gently",)
         if self.bound and not self.source.model.handler.output:

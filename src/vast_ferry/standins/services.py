@@ -313,7 +313,9 @@ class Mount:
             elif kind == self.declared.get("records"):
                 keys = json.loads(urllib.parse.unquote(name.removesuffix(".json")))
                 if path in after:
-                    self.services.operate["record.write"]({"table": first, "keys": keys, "record": json.loads(after[path])})
+                    self.services.operate["record.write"](
+                        {"table": first, "keys": keys, "record": json.loads(after[path])}
+                    )
                 else:
                     self.services.operate["record.delete"]({"table": first, "keys": keys})
             elif kind == self.declared.get("messages") and path in after:
