@@ -9,7 +9,7 @@ demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
 
 test: $(VENV)/.tested
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2 --dist worksteal
 
 check: lint types test
 

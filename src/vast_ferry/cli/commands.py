@@ -50,13 +50,14 @@ def cli() -> None:
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
 @click.option("--openapi", type=click.Path(path_type=Path), help="Also write its HTTP functions as OpenAPI 3.1.")
+@click.option("--fields/--no-fields", default=None, help="Tell what handlers read and answer (default: up to 40).")
 @FORMAT
-def survey(project: Path, source: str | None, openapi: Path | None, form: str) -> None:
+def survey(project: Path, source: str | None, openapi: Path | None, fields: bool | None, form: str) -> None:
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
     from vast_ferry.reports.project_text import survey_text
     from vast_ferry.source.survey import survey as look_at
 
-    there = look_at(project, source)
+    there = look_at(project, source, fields=fields)
     if openapi:
         from vast_ferry.definitions.openapi import write_openapi
         from vast_ferry.reports.files import moved
@@ -122,7 +123,10 @@ def gaps(
 )
 @click.option("--replace", is_flag=True, help="Write a crossing in --out anew.")
 @click.option(
-    "--side-by-side", "page", type=click.Path(path_type=Path), help="Also show both sources next to each other: FILE.html."
+    "--side-by-side",
+    "page",
+    type=click.Path(path_type=Path),
+    help="Also show both sources next to each other: FILE.html.",
 )
 @FORMAT
 def carry(

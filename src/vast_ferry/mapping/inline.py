@@ -33,12 +33,12 @@ class Beside:
 _TIME_IMPORTS: Final = frozenset(["from datetime import datetime, timedelta, timezone"])
 
 
-def _since(name: str, unit: str, delta: str, more: str = "") -> Beside:
+def _since(name: str, unit: str, delta: str) -> Beside:
     text = (
         f"def {name}(time):\n"
         f'    """Return whole {unit} since 1970 of an RFC 3339 text."""\n'
         '    since = datetime.fromisoformat(time.replace("Z", "+00:00")) - datetime.fromtimestamp(0, timezone.utc)\n'
-        f"    return since // timedelta({delta}=1){more}\n"
+        f"    return since // timedelta({delta}=1)\n"
     )
     return Beside(text, _TIME_IMPORTS)
 
@@ -56,8 +56,22 @@ def _told(name: str, unit: str, moment: str, spec: str) -> Beside:
 #: Functions that expressions may call, by name; each is written into a module that uses it.
 BESIDE: Final = {
     "milliseconds_of": _since("milliseconds_of", "milliseconds", "milliseconds"),
-    "nanoseconds_of": _since(
-        "nanoseconds_of", "nanoseconds (as exact as Python's times are)", "microseconds", " * 1000"
+    "nanoseconds_of": Beside(
+        "def nanoseconds_of(time):\n"
+        '    """Return whole nanoseconds since 1970 of an RFC 3339 text."""\n'
+        '    whole, _, rest = time.partition(".")\n'
+        '    zone = rest.lstrip("0123456789")\n'
+        "    digits = rest[: len(rest) - len(zone)]\n"
+        '    moment = datetime.fromisoformat((whole + zone).replace("Z", "+00:00"))\n'
+        '    return int(moment.timestamp()) * 1_000_000_000 + int(digits[:9].ljust(9, "0"))\n',
+        frozenset(["from datetime import datetime"]),
+    ),
+    "time_of_nanoseconds": Beside(
+        "def time_of_nanoseconds(moment):\n"
+        '    """Return the RFC 3339 text of nanoseconds since 1970."""\n'
+        "    seconds, rest = divmod(moment, 1_000_000_000)\n"
+        '    return f"{datetime.fromtimestamp(seconds, timezone.utc):%Y-%m-%dT%H:%M:%S}.{rest:09d}Z"\n',
+        frozenset(["from datetime import datetime, timezone"]),
     ),
     "seconds_of": _since("seconds_of", "seconds", "seconds"),
     "time_of_milliseconds": _told("time_of_milliseconds", "milliseconds", "moment / 1000", 'timespec="milliseconds"'),
@@ -149,7 +163,9 @@ Reader = Callable[[Codec, Code], Code | None]
 
 
 def _time(codec: Codec, at: Code) -> Code | None:
-    name = {1_000_000: "time_of_milliseconds", 1_000_000_000: "time_of_seconds"}.get(NUMERIC_TIMES[codec.name])
+    name = {1: "time_of_nanoseconds", 1_000_000: "time_of_milliseconds", 1_000_000_000: "time_of_seconds"}.get(
+        NUMERIC_TIMES[codec.name]
+    )
     return replace(at, text=f"{name}({at.text})", type="str", loose=False, beside=frozenset([name])) if name else None
 
 
@@ -161,6 +177,7 @@ READERS: Final[Mapping[str, Reader]] = {
     "plain": _plain,
     "bytes": lambda codec, at: replace(at, type="bytes"),
     "epoch_ms": _time,
+    "epoch_ns": _time,
     "epoch_s": _time,
     "epoch_s_text": _time,
     "choice": lambda codec, at: at.over(
@@ -226,7 +243,7 @@ class Inline:
             before = at_text(Access(row.at.root, steps[:-1]), self.names)
             holds = self.shape.fields[row.field].holds
             usual = default or {"text": '""', "texts": "{}"}.get(holds, "None")
-            usual = "((), {})" if row.codec.name == "routing_args" else usual
+            usual = {"routing_args": "((), {})", "json_text": '"{}"'}.get(row.codec.name, usual)
             return Code(f"{before}.get({quoted(str(steps[-1].key))}, {usual})")
         text = at_text(row.at, self.names)
         return Code(text, loose=text.startswith("await "))
@@ -355,10 +372,9 @@ class Inline:
             if made is not None:
                 return made
         if name == "headers":
-            plain = self.lookup(replace(wanted, field="headers.plain"))
-            if plain is not None and constant != "cookie":
-                return plain
-            return self._cookie(wanted.how, wanted.default) if constant == "cookie" else None
+            if (constant or "").lower() == "cookie":
+                return self._cookie(wanted.how, wanted.default)
+            return self.lookup(replace(wanted, field="headers.plain")) if "headers" not in self.rows else None
         if name == "headers.plain" and "headers" in self.rows and constant != "cookie":
             return self.lookup(replace(wanted, field="headers"))
         if name == "query" and (raw := self._raw()):
@@ -367,15 +383,21 @@ class Inline:
         return None
 
     def _cookie(self, how: str, default: str | None) -> Code | None:
+        """Return the Cookie field looked up where it stands apart from the others."""
         for row in self.rows.get("cookies.raw", ()):
-            if how == "first":
-                return self.at(row, default or "None")
+            there = at_text(row.at, self.names)
+            if how == "every":
+                return Code(f"[{there}] if {self.at(row).text} else []", type="list", loose=True)
+            return Code(f"bool({self.at(row).text})") if how == "has" else self.at(row, default or "None")
         for row in self.rows.get("cookies", ()):
-            if how == "first":
-                after = f" or {default}" if default not in (None, "None") else " or None"
-                return self.at(row).over(
-                    f'"; ".join(§){after if default != chr(34) * 2 else ""}', type="str", loose=True
-                )
+            crumbs = self.at(row)
+            if how == "every":
+                return crumbs.over('["; ".join(§)] if § else []', type="list", loose=True)
+            if how == "has":
+                return crumbs.over("bool(§)", type="bool")
+            if default == '""':
+                return crumbs.over('"; ".join(§)', type="str")
+            return crumbs.over(f'"; ".join(§) or {default or "None"}', type="str", loose=True)
         return None
 
     def _looked_up(self, row: Row, at: Code, wanted: Lookup) -> Code | None:

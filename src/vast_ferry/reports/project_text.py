@@ -57,6 +57,11 @@ def _functions_short(there: Survey) -> RenderableType:
     return Group(table, Text())
 
 
+def _where(places: Iterable[str], file: str) -> str:
+    """Return lines, with their file where it is not the handler's own."""
+    return "(" + " ".join(place.removeprefix(f"{file}:") for place in places) + ")"
+
+
 def _function(there: Survey, function: Function) -> RenderableType:
     limits = [f"Python {function.language}" if function.language else ""]
     limits += [
@@ -81,6 +86,15 @@ def _function(there: Survey, function: Function) -> RenderableType:
     reads = dict.fromkeys(one.name for one in needs.settings if one.name not in declared and not one.given)
     if reads:
         table.add_row("reads", Text(f"{', '.join(reads)}: not declared", "yellow"))
+    reading = there.readings.get(function.name)
+    if reading is not None:
+        for word, lines in (("event", reading.reads), ("answers", reading.answers)):
+            told = [
+                f"{what.replace('.plain', '')} {_where(places, function.entry.file)}"
+                for what, places in sorted(lines.items())
+            ]
+            if told:
+                table.add_row(word, ", ".join(told))
     does = [str(access) for access in needs.access]
     for use in needs.unknown:
         kind, _, verb = use.client.operation.partition(".")

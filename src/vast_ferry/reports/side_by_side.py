@@ -98,7 +98,9 @@ def _whole(span: list[int]) -> bool:
     return span[1] == 1 and span[3] == 1 and span[2] > span[0]
 
 
-def rows_of(before: bytes, after: bytes, edits: Sequence[EditRecord], findings: Mapping[int, list[Finding]]) -> list[Row]:
+def rows_of(
+    before: bytes, after: bytes, edits: Sequence[EditRecord], findings: Mapping[int, list[Finding]]
+) -> list[Row]:
     """Return the lines of both sides next to each other, aligned by the edits."""
     left, right = _lines(before, ""), _lines(after, "")
     spans_left = [(edit.before, edit.reason) for edit in edits]
@@ -165,7 +167,9 @@ def side_by_side(crossing: Crossing, project: Path) -> str:
                 told.setdefault(finding.place.line, []).append(finding)
         rows = rows_of((project / file).read_bytes(), crossing.files[file], edits, told)
         pages.append(Page(file, len(edits), folded(rows)))
-    environment = jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment = jinja2.Environment(
+        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
     template = environment.from_string((Path(__file__).parent / "side_by_side.html.j2").read_text(encoding="utf-8"))
     wrapped = [f for f in crossing.findings if f.code.startswith("wrapped-")]
     styles = [one.style for one in record.functions]

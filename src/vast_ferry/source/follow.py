@@ -67,6 +67,9 @@ def _follow(flow: Flow, function: Function) -> None:
         except Stop as stop:
             function.stop = stop
             return
+        except RecursionError:
+            function.stop = Stop("too-entangled", function.node)
+            return
         for origin, uses in function.uses.items():
             if any(id(read) not in flow.consumed for read in uses.reads):
                 function.keep.add(origin)
@@ -132,6 +135,7 @@ class Follower:
 
     def mark(self, node: ast.expr) -> None:
         """Note that a node is this function's."""
+        self.flow.lines[id(node)] = node.lineno
         if self.function is not None:
             self.function.ops.add(id(node))
         else:
@@ -621,7 +625,8 @@ class Follower:
         return Of(type_of_constant(node))
 
     def _listcomp_(self, node: ast.ListComp) -> Value:
-        return self._comprehension(node, node.elt)
+        value = self._comprehension(node, node.elt)
+        return Of("list") if self.idioms.picked(node, node, "every", None) else value
 
     def _setcomp_(self, node: ast.SetComp) -> Value:
         return self._comprehension(node, node.elt)
@@ -658,6 +663,8 @@ class Follower:
             made = Instance(target.key)
             init = self.flow.method(target.key, "__init__")
             self.arguments(node, init)
+            if init is not None:
+                self._note_call(init, node)
             return made
         if isinstance(target, Std):
             name = target.name.removeprefix("builtins.")
@@ -695,12 +702,15 @@ class Follower:
     def _project_call(self, node: ast.Call, target: Func) -> Value:
         called = self.flow.functions[target.key]
         self.arguments(node, called)
-        called.calls = [one for one in called.calls if one[1] is not node]
-        called.calls.append((self.function, node))
-        if self.function is not None:
-            self.function.callees[called.key] = None
+        self._note_call(called, node)
         returned = called.returned
         return returned if isinstance(returned, Of | Instance) else NOTHING
+
+    def _note_call(self, called: Function, node: ast.Call) -> None:
+        if not any(one is node for _, one in called.calls):
+            called.calls.append((self.function, node))
+        if self.function is not None:
+            self.function.callees[called.key] = None
 
     def _partial(self, node: ast.Call) -> Value:
         target = self.eval(node.args[0])

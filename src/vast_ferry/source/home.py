@@ -10,7 +10,7 @@ from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.access import needs_of
 from vast_ferry.source.record import FILE, FunctionRecord, Record, holds_crossing, read_record
-from vast_ferry.source.scan import scan_imports
+from vast_ferry.source.scan import imported_by, scan_imports
 from vast_ferry.source.survey import Survey
 
 
@@ -30,6 +30,11 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
     before = {one.name: one for one in record.functions}
     made = {*record.made, FILE}
     own = [path for path in there.own if path not in made]
+    # What was emitted for handlers that were rewritten goes with them.
+    contents = {path: (folder / path).read_bytes() for path in own if path.endswith(".py")}
+    modules = {path.removesuffix(".py"): path for path in record.made if path.endswith(".py") and "/" not in path}
+    provided = {*home.model.modules, *home.model.decorators, *(client.root for client in home.clients)}
+    own += [modules[name] for name in sorted(imported_by(contents, modules)) if name not in provided]
     functions = []
     findings = list(there.project.findings)
     for function in there.project.functions:
@@ -46,9 +51,10 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
             )
         functions.append(_as_before(function, before.get(function.name), made))
     project = replace(there.project, functions=tuple(functions), findings=tuple(findings))
-    scanned = scan_imports(folder, own, home)
-    needs = {function.name: needs_of(function, scanned) for function in functions}
-    return replace(there, project=project, own=own, scanned=scanned, needs=needs)
+    as_before, as_now = scan_imports(folder, own, home), scan_imports(folder, own, there.profile)
+    rewritten = {name for name, one in before.items() if one.style == "native"}
+    needs = {f.name: needs_of(f, as_now if f.name in rewritten else as_before) for f in functions}
+    return replace(there, project=project, own=own, scanned=as_now if rewritten else as_before, needs=needs)
 
 
 def _as_before(function: Function, record: FunctionRecord | None, made: set[str]) -> Function:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Final
 from vast_ferry.mapping.places import Attr, Call, Item, Step
 from vast_ferry.mapping.tables import Row
 from vast_ferry.source.flow import NOTHING
+from vast_ferry.source.nodes import walk
 from vast_ferry.source.values import (
     Batch,
     Bound,
@@ -29,7 +30,8 @@ if TYPE_CHECKING:
 
 #: Codecs whose values are looked up by name → how a plain lookup does it.
 BY_NAME: Final = {"joined": "joined", "first_values": "first", "lists": "every"}
-_MADE_WHOLE: Final = frozenset(["items", "keys", "values", "copy"])
+#: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
+_AS_READ: Final = {"bytes": "bytes-as-they-came", "text": "charset-assumed"}
 _HEADERS: Final = frozenset(["headers", "headers.plain"])
 
 
@@ -143,6 +145,45 @@ class Idioms:
         else:
             return False
         self.follower.note(node, made, node.value)
+        return True
+
+    def picked(
+        self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: str, default: ast.expr | None
+    ) -> bool:
+        """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
+        if len(picking.generators) != 1:
+            return False
+        (one,) = picking.generators
+        spot = self.flow.values.get(id(one.iter))
+        row = self._row(spot) if isinstance(spot, Spot) else None
+        pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
+        if row is None or row.codec.name != "pairs" or len(pair) != 2 or len(one.ifs) != 1:
+            return False
+        test, own, value = one.ifs[0], pair[0], pair[1]
+        if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
+            return False
+        left, key = test.left, test.comparators[0]
+        lower = isinstance(left, ast.Call) and isinstance(left.func, ast.Attribute) and left.func.attr == "lower"
+        named = left.func.value if lower else left  # type: ignore[attr-defined]
+        names = [n.id if isinstance(n, ast.Name) else "" for n in (own, value, named, picking.elt)]
+        known = isinstance(key, ast.Constant) and isinstance(key.value, str)
+        if (
+            not all(names)
+            or names[0] != names[2]
+            or names[1] != names[3]
+            or lower != (row.field in _HEADERS)
+            or not known
+        ):
+            return False
+        if lower and key.value != key.value.lower():  # type: ignore[attr-defined]
+            return False
+        assert isinstance(spot, Spot)
+        self.follower.note(node, Op("lookup", spot, row.field, how, key, default))
+        for inner in walk(picking):
+            if isinstance(inner, ast.expr) and inner is not key and inner is not node:
+                self.follower.consume(inner)
+        if picking is not node:
+            self.follower.consume(picking)
         return True
 
     # --- methods ---
@@ -327,6 +368,8 @@ class Idioms:
         if not values:
             return None
         value, taken = values[0], node.args[0]
+        if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
+            return NOTHING if self.picked(node, taken, "first", node.args[1]) else None
         row = self._row(value) if isinstance(value, Spot) else None
         if name == "json.loads" and not node.keywords and len(node.args) == 1:
             inner = self.flow.ops.get(id(taken))
@@ -422,9 +465,7 @@ class Idioms:
         self.follower.eval(node.orelse)
         one, other = self._form(packed, content, packed=True), self._form(plain, content, packed=False)
         if one and one == other:
-            self.follower.note(
-                node, Op("decode", content, "body", one, note="charset-assumed"), flag_node, packed, plain
-            )
+            self.follower.note(node, Op("decode", content, "body", one, note=_AS_READ[one]), flag_node, packed, plain)
             self._swallow(node)
             return Of("bytes" if one == "bytes" else "str")
         if one == "bytes" and other == "text":  # bytes or text, as json.loads takes both
@@ -433,7 +474,7 @@ class Idioms:
 
     def _swallow(self, node: ast.expr) -> None:
         """Note that nothing inside a node needs to be made."""
-        for inner in ast.walk(node):
+        for inner in walk(node):
             if inner is not node and isinstance(inner, ast.expr):
                 self.follower.consume(inner)
 
@@ -464,7 +505,7 @@ class Idioms:
             one, other = self._form(packed, content, packed=True), "text"
         if not one or one != other:
             return False
-        self.flow.statements[id(node)] = (name, Op("decode", content, "body", one, note="charset-assumed"))
+        self.flow.statements[id(node)] = (name, Op("decode", content, "body", one, note=_AS_READ[one]))
         if follower.function is not None:
             follower.function.ops.add(id(node))
         for part in (node.test, *([s[1] for s in (first, _assigned(node.orelse[0]) if node.orelse else None) if s])):

@@ -97,10 +97,18 @@ class Imports:
                     continue
                 end = self.text.next_line(self.text.end(node) - 1)
                 start = self.text.line_start(self.text.start(node))
+                if self._blank(start - 1) and self._blank(end):  # the group is gone, and so is its blank line
+                    end = self.text.next_line(end)
                 made.append(Edit(start, end, "", "import"))
                 continue
             made.append(self._replace(node, _from(node, kept, more)))
         return [*made, *self._added(wanted, {edit.start for edit in made})]
+
+    def _blank(self, at: int) -> bool:
+        """Tell whether the line that a byte stands in is there and blank."""
+        if at < 0 or at >= len(self.text.data):
+            return False
+        return not self.text.data[self.text.line_start(at) : self.text.next_line(at)].strip()
 
     def _there(self) -> set[Import]:
         found: set[Import] = set()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import gc
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -353,6 +353,20 @@ def rewrite(
             gc.enable()
 
 
+def reached_by(
+    profile: Profile, functions: Iterable[Declared], files: Mapping[str, bytes]
+) -> Iterator[tuple[str, Flow, list[Function]]]:
+    """Yield each function's name, the flow of the project's code, and the functions that its handler reaches."""
+    project = _Project(Job(profile, profile, "crossing", lambda declared: declared.timeout), list(functions), files)
+    broken = project._read()
+    for declared in project.functions:
+        project._enter(declared, broken)
+    follow(project.job.flow, project._reach([handler.key for handler in project.handlers.values()]))
+    for name, handler in project.handlers.items():
+        reached = sorted(project._reach([handler.key]))
+        yield name, project.job.flow, [project.job.flow.functions[key] for key in reached]
+
+
 class _Project:
     def __init__(self, job: Job, functions: list[Declared], files: Mapping[str, bytes]) -> None:
         self.job, self.functions, self.files = job, functions, files
@@ -699,6 +713,13 @@ class _Project:
                         stop.node = function.node
                     function.stop = stop
                     failed = self._affected(function, by_name, stop)
+                    if failed:
+                        return failed
+                    continue
+                except (RecursionError, AssertionError, AttributeError, KeyError, TypeError, ValueError) as error:
+                    # A mistake of ours must not keep a project from being carried.
+                    function.stop = Stop("could-not-write", function.node, f"{type(error).__name__}: {error}")
+                    failed = self._affected(function, by_name, function.stop)
                     if failed:
                         return failed
                     continue

@@ -35,7 +35,7 @@ class Plan:
     ) -> None:
         self.folder, self.target, self.out, self.style = folder, target, out, style
         self.rewritten = Rewritten()
-        there = survey(folder, source)
+        there = survey(folder, source, fields=False)
         self.source, self.project = there.profile, there.project
         if not (target.model.definition or target.model.files):
             raise BadInput(

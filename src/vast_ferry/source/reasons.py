@@ -63,6 +63,11 @@ NOTES: Final = {
         "content is read as UTF-8, whatever charset its type names",
         "Decode by the charset of the content's type if callers send others",
     ),
+    "bytes-as-they-came": (
+        Severity.NOTE,
+        "text of another charset than UTF-8 was turned into UTF-8 here; now its bytes are as they came",
+        "Nothing, unless callers send other charsets",
+    ),
     "base64-not-seen": (
         Severity.NOTE,
         "content that is not textual came as Base64 text; here it comes as it is",

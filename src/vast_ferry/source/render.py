@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from vast_ferry.mapping.inline import Code, Inline, Lookup, at_text, native_value, quoted
-from vast_ferry.mapping.places import Access, Step
+from vast_ferry.mapping.places import Access, Item, Step
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.source.batches import Unrolled, own_statements, unrolled
 from vast_ferry.source.calls import Calls
@@ -223,6 +223,8 @@ class Rendering:
         every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
         facts = self.facts
         assert facts is not None
+        if function.referred and (facts.awaits or any(not self._held(function, name) for name in facts.needs)):
+            raise Stop("passed-on", node, node.name)
         for index, argument in enumerate(every):
             value = function.params.get(argument.arg)
             if not isinstance(value, Spot):
@@ -281,7 +283,7 @@ class Rendering:
         assert self.function is not None
         wanted = self.is_async(self.function)
         start = self.text.start(node)
-        if wanted and self.text.data[start : start + 6] == b"lambda":
+        if wanted and (node.name.startswith("__") or self.text.data[start : start + 6] == b"lambda"):
             raise Stop("awaits-inside", node)
         if wanted and isinstance(node, ast.FunctionDef):
             self.edit(start, start, "async ", "asynchronous")
@@ -795,7 +797,7 @@ class Rendering:
         constant = op.key.value if isinstance(op.key, ast.Constant) and isinstance(op.key.value, str) else None
         key = self.code(op.key)
         default = self._default(op)
-        if default is None and op.how == "joined" and self._only_truth(node):
+        if default is None and (op.how == "joined" or constant == "cookie") and self._only_truth(node):
             default = '""'
         if op.how.startswith("item:"):
             made = self._item(op, key, constant)
@@ -1010,9 +1012,9 @@ class Rendering:
             spot = Spot(self.kind, spot.role, spot.steps, spot.holder)
         view = self.job.view(spot.kind, spot.role, spot.steps, node)
         for row in self.reads().rows.get("body", ()):
-            if row.codec.name in ("stream", "messages_body") and str(row.at).replace("'", '"') in view.text.replace(
-                "'", '"'
-            ):
+            step = row.at.steps[-1] if row.at.steps else None
+            token = str(step.key) if isinstance(step, Item) else row.at.root
+            if row.codec.name in ("stream", "messages_body") and token in view.text:
                 raise Stop("content-read-twice", node)
         names = []
         for name in view.parameters:

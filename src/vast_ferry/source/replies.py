@@ -346,16 +346,47 @@ class Replies:
         if len(names) != 2 or len(stores) != 1 or value.id in function.parameters:
             return value
         statement = self.at.parents.get(id(stores[0]))
-        literal = isinstance(statement, ast.Assign) and isinstance(statement.value, ast.List | ast.Dict | ast.Tuple)
-        if not literal or any(isinstance(n, ast.Call) for n in ast.walk(statement)):  # type: ignore[arg-type]
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.List | ast.Dict | ast.Tuple):
             return value
-        assert isinstance(statement, ast.Assign)
+        if any(isinstance(n, ast.Call) for n in ast.walk(statement)) and not self._just_before(statement, value):
+            return value
         text = self.at.text
         start, end = text.line_start(text.start(statement)), text.next_line(text.end(statement) - 1)
         if text.data[start : text.start(statement)].strip() or len(statement.targets) != 1:
             return value
         self.at.replaced.append(Edit(start, end, "", "reply"))
         return statement.value
+
+    def _just_before(self, statement: ast.stmt, value: ast.expr) -> bool:
+        """Tell whether nothing happens between a statement and the one that holds a node."""
+        at: ast.AST | None = value
+        while at is not None and not isinstance(at, ast.stmt):
+            at = self.at.parents.get(id(at))
+        block = getattr(self.at.parents.get(id(statement)), "body", [])
+        return statement in block and block[block.index(statement) + 1 :][:1] == [at]
+
+    def _distinct(self, value: ast.expr) -> bool:
+        """Tell whether a name holds a list of header fields that are all named, no two alike, and no cookie."""
+        function = self.at.function
+        if not isinstance(value, ast.Name) or function is None or value.id in function.parameters:
+            return False
+        names: list[str] = []
+        stores = 0
+        for use in function.nodes.uses(value.id):
+            parent = self.at.parents.get(id(use))
+            if use is value:
+                continue
+            pairs: list[ast.expr] = []
+            if isinstance(parent, ast.Assign) and isinstance(parent.value, ast.List) and isinstance(use.ctx, ast.Store):
+                stores, pairs = stores + 1, parent.value.elts
+            elif isinstance(parent, ast.Attribute) and parent.attr == "append":
+                call = self.at.parents.get(id(parent))
+                pairs = call.args if isinstance(call, ast.Call) else []
+            else:
+                return False
+            names += [_text(p.elts[0]) if isinstance(p, ast.Tuple) and len(p.elts) == 2 else "" for p in pairs]
+        lower = [name.lower() for name in names]
+        return stores == 1 and all(names) and len(set(lower)) == len(lower) and "set-cookie" not in lower
 
     def _headers(self, made: Made, row: Row, value: ast.expr) -> None:
         if "headers" not in {one.field for one in self._target.rows}:
@@ -383,11 +414,16 @@ class Replies:
                     whole = inner.value if isinstance(inner, ast.Starred) else None
                     if whole is None:
                         raise Stop("reply-unknown", value)
+                    if isinstance(literal := self._resolved(whole), ast.List):
+                        self._headers(made, row, literal)
+                        continue
                     made.spreads.append(("pairs", self._operand(whole)))
                     made.pairs.append(("", str(len(made.spreads) - 1), ""))
             return
         inner_dict = self._items_of(value)
-        if inner_dict is not None:
+        if "headers" not in {one.field for one in self._target.rows} and self._distinct(value):
+            made.spreads.append(("dict", f"dict({self.at.code(value)})"))
+        elif inner_dict is not None:
             made.spreads.append(("dict", self._operand(inner_dict)))
         else:
             made.spreads.append(("pairs", self._operand(value)))
@@ -419,7 +455,9 @@ class Replies:
 
     def _body(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
         if isinstance(value, ast.Constant) and value.value in (None, "", b""):
-            made.empty_type = "str" if value.value == "" or row.codec.name == "text_or_base64" else "bytes"
+            binary = isinstance(flag, ast.Constant) and bool(flag.value)
+            text = row.codec.name == "text_or_base64" or value.value == ""
+            made.empty_type = "str" if text and not binary else "bytes"
             return
         if row.codec.name != "text_or_base64":
             made.body, made.body_type = self.at.code(value), self._type(value)

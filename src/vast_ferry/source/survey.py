@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.access import Needs, needs_of, services_of
 from vast_ferry.source.files import own_files
 from vast_ferry.source.gaps import Gaps
+from vast_ferry.source.reading import Reading, readings
 from vast_ferry.source.record import holds_crossing, read_record
 from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 
@@ -33,6 +34,7 @@ class Survey:
     needs: Mapping[str, Needs]
     own: Sequence[str]
     left: Mapping[str, tuple[str, str]]
+    readings: Mapping[str, Reading] = field(default_factory=dict)
 
     @property
     def services(self) -> dict[str, list[str]]:
@@ -68,6 +70,7 @@ class Survey:
                     "reads": sorted({setting.name for setting in self.needs[function.name].settings}),
                     "access": [str(access) for access in self.needs[function.name].access],
                     "computed": [str(use.place) for use in self.needs[function.name].unknown],
+                    **(self.readings[function.name].as_data() if function.name in self.readings else {}),
                 }
                 for function in self.project.functions
             ],
@@ -77,9 +80,15 @@ class Survey:
         }
 
 
-def survey(project: Path | str, source: str | Profile | None = None) -> Survey:
+#: Of so many functions, what their handlers read is followed without being asked for.
+FOLLOWED = 40
+
+
+def survey(project: Path | str, source: str | Profile | None = None, *, fields: bool | None = None) -> Survey:
     """Return what is in a project: functions, triggers, settings, secrets by name, services and calls of them.
 
+    With `fields` it is told as well what each handler reads of its event, answers and calls, with lines; without it
+    being said, that is done for up to 40 functions, for it takes as long again.
     Nothing is run and nothing is written. Raises BadInput, with file and line, for a project that can't be read or an
     entry that points nowhere.
     """
@@ -93,7 +102,10 @@ def survey(project: Path | str, source: str | Profile | None = None) -> Survey:
     for function in read.functions:
         scan_entry(folder, function, scanned, script=profile.model.handler.script)
     needs = {function.name: needs_of(function, scanned) for function in read.functions}
-    return Survey(profile, read, scanned, needs, own, left)
+    told: Mapping[str, Reading] = {}
+    if fields or (fields is None and len(read.functions) <= FOLLOWED):
+        told = readings(profile, read.functions, {path: (folder / path).read_bytes() for path in own})
+    return Survey(profile, read, scanned, needs, own, left, told)
 
 
 def find_gaps(project: Path | str, *, to: str | Profile, source: str | Profile | None = None) -> Gaps:
@@ -102,7 +114,7 @@ def find_gaps(project: Path | str, *, to: str | Profile, source: str | Profile |
     Raises BadInput for a project that can't be read, an unknown provider, or the one where the project is already.
     """
     target = find_profile(to) if isinstance(to, str) else to
-    there = survey(project, source)
+    there = survey(project, source, fields=False)
     if there.profile.name == target.name:
         raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
     return gaps_of(there, target)
