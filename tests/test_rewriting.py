@@ -1,4 +1,4 @@
-"""Handlers rewritten: idioms and what they become, what is refused and why, files as they come, and laws over all of it."""
+"""Handlers rewritten: idioms and what they become, what is refused and why, files as they come, and laws over it."""
 
 from __future__ import annotations
 
@@ -36,7 +36,12 @@ IDIOMS = [
     (WEB, "brackendale", 'json.loads(event["content"])', "await request.json()"),
     (WEB, "thornwick", 'event["call"]["first"].get("a", "b")', 'request.params.one("a", "b")'),
     (WEB, "marrowby@1", 'event["call"]["first"].get("a", "b")', 'visit["asked"].get("a", ["b"])[0]'),
-    (WEB, "thornwick@1", 'parse_qs(event["call"]["search"], keep_blank_values=True).get("a", [])', 'request.params.every("a")'),
+    (
+        WEB,
+        "thornwick@1",
+        'parse_qs(event["call"]["search"], keep_blank_values=True).get("a", [])',
+        'request.params.every("a")',
+    ),
     (WEB, "thornwick@2", 'parse_qs(event["call"]["search"])', "parse_qs(request.search)"),
     (WEB, "thornwick@1", 'parse_qs(event["call"]["search"])', "parse_qs(urlencode(request.params.pairs()))"),
     (WEB, "thornwick", 'event["fields"].get("content-type", "")', 'request.heads.one("content-type", "")'),
@@ -59,11 +64,26 @@ IDIOMS = [
     (LINE, "quillhaven", 'json.loads(entry["text"])', "json.loads(event.data)"),
     (LINE, "fennick", 'entry["tries"] + 1', 'int(env["FEN_TRY"]) + 1'),
     (LINE, "marrowby@1", 'entry["notes"].get("a")', 'arrival["marks"].get("a")'),
-    (LINE, "thornwick", 'base64.b64decode(entry["text"]) if entry["packed"] else entry["text"].encode()', "notice.read()"),
-    (CLOCK, "thornwick", 'datetime.fromtimestamp(event["due"] / 1000, timezone.utc)', 'datetime.fromisoformat(notice.wanted.replace("Z", "+00:00"))'),
-    (CLOCK, "fennick", 'datetime.fromtimestamp(event["due"] / 1000, timezone.utc)', 'datetime.fromtimestamp(int(env["FEN_DUE"]), timezone.utc)'),
-    (CLOCK, "ostermere@2", 'event["due"] // 60000', 'event["due"] // 1_000_000 // 60000'),
-]  # fmt: skip
+    (
+        LINE,
+        "thornwick",
+        'base64.b64decode(entry["text"]) if entry["packed"] else entry["text"].encode()',
+        "notice.read()",
+    ),
+    (
+        CLOCK,
+        "thornwick",
+        'datetime.fromtimestamp(event["due"] / 1000, timezone.utc)',
+        'datetime.fromisoformat(notice.wanted.replace("Z", "+00:00"))',
+    ),
+    (
+        CLOCK,
+        "fennick",
+        'datetime.fromtimestamp(event["due"] / 1000, timezone.utc)',
+        'datetime.fromtimestamp(int(env["FEN_DUE"]), timezone.utc)',
+    ),
+    (CLOCK, "ostermere@2", 'event["due"] // 60000', '(event["due"] // 1_000_000) // 60000'),
+]
 
 
 @pytest.mark.parametrize(("definition", "to", "before", "after"), IDIOMS)
@@ -105,11 +125,19 @@ REFUSED = [
     ("def f(*given):\n    return 'a'\n", "signature", 1),
     ("def f(event, ctx):\n    if ctx:\n        event = {}\n    return event['call']['verb']\n", "rebound", 4),
     ("import x\n\n\n@x.traced\ndef f(event, ctx):\n    return 'a'\n", "decorated", 4),
-    ("from ostermere import books\n\n\ndef f(event, ctx):\n    run(books)\n\n\ndef run(b):\n    b.read('a', {})\n", "client-passed", 5),
-    ("from ostermere import books\n\nALL = books.read('a', {'b': 1})\n\n\ndef f(event, ctx):\n    return 'a'\n", "at-import", 3),
+    (
+        "from ostermere import books\n\n\ndef f(event, ctx):\n    run(books)\n\n\ndef run(b):\n    b.read('a', {})\n",
+        "client-passed",
+        5,
+    ),
+    (
+        "from ostermere import books\n\nALL = books.read('a', {'b': 1})\n\n\ndef f(event, ctx):\n    return 'a'\n",
+        "at-import",
+        3,
+    ),
     ("from ostermere import lines\n\n\ndef f(event, ctx):\n    lines.post(*['a', 'b'])\n", "arguments-hidden", 5),
     ("class F:\n    def __call__(self, event, ctx):\n        return 'a'\n\n\nf = F()\n", "no-definition", 0),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("code", "why", "line"), REFUSED, ids=[why for _, why, _ in REFUSED])
@@ -198,7 +226,7 @@ def test_a_file_that_is_no_python_is_told_and_the_rest_is_carried(project: Proje
     assert crossing.record.functions[0].style == "native"
     (told,) = [f for f in crossing.findings if f.code == "not-python" and f.place.file == "old.py"]
     assert (told.place.line, told.place.column) == (2, 5)
-    with pytest.raises(BadInput, match="g.py:2:5: the file is not Python"):
+    with pytest.raises(BadInput, match=r"g\.py:2:5: the file is not Python"):
         carry(project({"ostermere.yaml": BROKEN, "h.py": good, "g.py": two}, "b"), to="thornwick", out=tmp_path / "n")
     assert not (tmp_path / "n").exists()
 
@@ -249,14 +277,14 @@ READS = [
     'event["kind"]',
     '[name for name in ("a", "b") if name in call["first"]]',
     '(lambda: call["verb"])()',
-    'helper(event)',
+    "helper(event)",
     'helper(event, "a")',
     'pick(call)["one"]',
-    'f"{call[\'verb\']} {event[\'call\'][\'path\']}"',
+    "f\"{call['verb']} {event['call']['path']}\"",
     '{**call["slots"], "more": call["verb"].lower()}',
     'call["verb"] or call["path"]',
     'sorted(call["slots"].items())',
-]  # fmt: skip
+]
 SHAPES = [
     "    seen.append({0})\n",
     "    if {0}:\n        seen.append({1})\n    else:\n        seen.append(0)\n",

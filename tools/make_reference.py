@@ -25,6 +25,8 @@ from vast_ferry.providers.json_schema import profile_schema
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles
 from vast_ferry.samples.native import write_events
+from vast_ferry.source.reasons import NOTES as RULES
+from vast_ferry.source.reasons import STOPS
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -342,11 +344,27 @@ def reference() -> str:
     return "\n".join(parts) + "\n"
 
 
+def rewriting() -> str:
+    """Return docs/rewriting.md."""
+    stops = [(f"`wrapped-{code}`", reason.replace("{}", "…"), remedy) for code, (reason, remedy) in STOPS.items()]
+    notes = [(f"`{code}`", reason.replace("{}", "A value"), remedy) for code, (_, reason, remedy) in RULES.items()]
+    text = (Path(__file__).parent / "rewriting.md").read_text(encoding="utf-8")
+    parts = [
+        text,
+        "## Why a handler is wrapped",
+        table(("code", "why", "what to do"), stops),
+        "## What a rewritten handler takes for granted",
+        table(("code", "what", "what to do"), notes),
+    ]
+    return "\n\n".join(part.strip() for part in parts) + "\n"
+
+
 def main() -> int:
     """Write the files, or with --check say whether one is stale."""
     made = {
         DOCS / "profiles.md": reference(),
         DOCS / "providers.md": providers(),
+        DOCS / "rewriting.md": rewriting(),
         DOCS / "profile.schema.json": json.dumps(profile_schema(), indent=1) + "\n",
     }
     stale = [path for path, text in made.items() if not path.is_file() or path.read_text(encoding="utf-8") != text]

@@ -126,7 +126,7 @@ def gaps(
     "--side-by-side",
     "page",
     type=click.Path(path_type=Path),
-    help="Also show both sources next to each other: FILE.html.",
+    help="Also show both sources side by side: FILE.html.",
 )
 @FORMAT
 def carry(
@@ -134,7 +134,7 @@ def carry(
 ) -> None:
     """Write what another provider can take in place of PROJECT.
 
-    Handlers are rewritten in the target's own idiom where they are fully understood, and the rest are wrapped, with why;
+    Handlers are rewritten in the target's own idiom where they are fully understood, and the rest wrapped, with why;
     PROJECT itself is never written into.
     """
     from vast_ferry.reports.data import crossing_data

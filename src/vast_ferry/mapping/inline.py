@@ -265,6 +265,8 @@ class Inline:
                 return Code(f'{{"id": {there}, "claims": {{}}}} if {at.text} else None', loose=True)
             reader = READERS.get(row.codec.name)
             made = reader(row.codec, self.at(row)) if reader else None
+            if row.codec.name == "number_text" and self.shape.fields[name].holds == "integer":
+                made = self.at(row).over("int(§)", type="int")
             if made is not None:
                 holds = self.shape.fields[name].holds
                 kind = {"text": "str", "texts": "dict", "bytes": "bytes", "integer": "int"}.get(holds, "")

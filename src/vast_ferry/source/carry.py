@@ -9,6 +9,7 @@ from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
 from vast_ferry.providers.registry import find_profile
+from vast_ferry.source.nodes import collector_at_rest
 from vast_ferry.source.plan import Plan
 from vast_ferry.source.record import FILE, Record, holds_crossing
 
@@ -62,9 +63,10 @@ def carry(
     if not folder.is_dir():
         raise BadInput(f"there is no folder {folder}", "Give the folder of a project")
     _check_out(folder, target_folder, replace_out)
-    plan = Plan(folder, target, target_folder, find_profile(source) if source else None, style)
-    files = plan.files()
-    record = plan.record(files)
+    with collector_at_rest():
+        plan = Plan(folder, target, target_folder, find_profile(source) if source else None, style)
+        files = plan.files()
+        record = plan.record(files)
     everything = {**files, FILE: record.to_text().encode("utf-8")}
     planned = Crossing(record, everything, plan.source.title, target.title)
     _write(planned.files, target_folder)

@@ -31,6 +31,10 @@ from vast_ferry.source.values import (
 )
 
 Env = dict[str, Bound]
+#: Names of the methods that follow each sort of node, once they are known.
+_STATEMENTS: dict[type, str] = {}
+_EXPRESSIONS: dict[type, str] = {}
+_TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, float, bool, type(None), complex)}
 #: Names by which code may reach names that we don't see.
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
@@ -159,7 +163,11 @@ class Follower:
 
     def statement(self, node: ast.stmt) -> None:
         """Follow one statement."""
-        method = getattr(self, f"_{type(node).__name__.lower()}", None)
+        kind = node.__class__
+        name = _STATEMENTS.get(kind)
+        if name is None:
+            name = _STATEMENTS[kind] = f"_{kind.__name__.lower()}"
+        method = getattr(self, name, None)
         if method is not None:
             method(node)
         else:
@@ -469,9 +477,20 @@ class Follower:
 
     def eval(self, node: ast.expr) -> Value:
         """Follow an expression and return what it is to us."""
-        method = getattr(self, f"_{type(node).__name__.lower()}_", None)
-        value = method(node) if method is not None else self._children(node)
-        if isinstance(value, Foreign) or (isinstance(value, Of) and value.type):
+        kind = node.__class__
+        name = _EXPRESSIONS.get(kind)
+        if name is None:
+            name = _EXPRESSIONS[kind] = f"_{kind.__name__.lower()}_"
+        method = getattr(self, name, None)
+        value: Value = method(node) if method is not None else self._children(node)
+        if value is NOTHING:
+            return value
+        if value.__class__ is Of:
+            if value.type:
+                self.flow.values[id(node)] = value
+                if self.function is not None:
+                    self.function.ops.add(id(node))
+        elif isinstance(value, Foreign):
             self.flow.values[id(node)] = value
             self.mark(node)
         return value
@@ -485,7 +504,7 @@ class Follower:
         return Of(type_of_constant(node))
 
     def _constant_(self, node: ast.Constant) -> Value:
-        return Of(type(node.value).__name__)
+        return _TYPED.get(node.value.__class__, NOTHING)
 
     def _name_(self, node: ast.Name) -> Value:
         value = self.read(node)

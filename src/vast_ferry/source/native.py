@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import gc
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -343,14 +342,7 @@ def rewrite(
 
     Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where.
     """
-    # Syntax trees hold no cycles: the collector would only walk them all, again and again.
-    collects = gc.isenabled()
-    gc.disable()
-    try:
-        return _Project(Job(source, target, module_name, limit), list(functions), files).made()
-    finally:
-        if collects:
-            gc.enable()
+    return _Project(Job(source, target, module_name, limit), list(functions), files).made()
 
 
 def reached_by(
@@ -410,7 +402,7 @@ class _Project:
                 continue
             try:
                 text = SourceText(raw, path)
-                tree = ast.parse(text.data)
+                tree = text.parse()
             except (BadInput, SyntaxError, ValueError, RecursionError, MemoryError) as error:
                 broken[path] = str(error)
                 continue
@@ -861,7 +853,7 @@ class _Project:
         editor = Imports(text, module.tree, theirs, set(imports))
         draft, _ = text.edited([*editor.added(), *edits])
         try:
-            tree = ast.parse(SourceText(draft, module.file).data)
+            tree = SourceText(draft, module.file).parse()
         except (SyntaxError, ValueError, BadInput):
             return None
         content, spans = text.edited([*editor.edits(_names_in(walk(tree)), before), *edits])

@@ -3,7 +3,25 @@
 from __future__ import annotations
 
 import ast
+import contextlib
+import gc
+from collections.abc import Iterator
 from functools import cached_property
+
+#: What attributes of nodes mostly are, beside nodes: told apart without asking for their ancestors.
+_LEAVES = frozenset([int, str, type(None), ast.Load, ast.Store, ast.Del])
+
+
+@contextlib.contextmanager
+def collector_at_rest() -> Iterator[None]:
+    """Keep Python's collector from walking syntax trees, which hold no cycles, again and again."""
+    collects = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if collects:
+            gc.enable()
 
 
 def walk(root: ast.AST) -> list[ast.AST]:
@@ -15,11 +33,13 @@ def walk(root: ast.AST) -> list[ast.AST]:
         found.append(node)
         below: list[ast.AST] = []
         for value in node.__dict__.values():
-            if value.__class__ is list:
+            kind = value.__class__
+            if kind is list:
                 below += [item for item in value if isinstance(item, ast.AST)]
-            elif isinstance(value, ast.AST) and not isinstance(value, ast.expr_context):
+            elif kind not in _LEAVES and isinstance(value, ast.AST):
                 below.append(value)
-        stack += reversed(below)
+        below.reverse()
+        stack += below
     return found
 
 
@@ -32,21 +52,33 @@ class Nodes:
     @cached_property
     def all(self) -> list[ast.AST]:
         """Return all nodes."""
-        return walk(self.root)
+        return self._walked[0]
 
     @cached_property
     def parents(self) -> dict[int, ast.AST]:
         """Return each node's parent by its identity."""
-        found: dict[int, ast.AST] = {}
-        for node in self.all:
-            for value in node.__dict__.values():
+        return self._walked[1]
+
+    @cached_property
+    def _walked(self) -> tuple[list[ast.AST], dict[int, ast.AST]]:
+        found: list[ast.AST] = []
+        parents: dict[int, ast.AST] = {}
+        stack = [self.root]
+        while stack:
+            node = stack.pop()
+            found.append(node)
+            below: list[ast.AST] = []
+            for name in node._fields:
+                value = node.__dict__.get(name)
                 if value.__class__ is list:
-                    for item in value:
-                        if isinstance(item, ast.AST):
-                            found[id(item)] = node
-                elif isinstance(value, ast.AST):
-                    found[id(value)] = node
-        return found
+                    below += [item for item in value if isinstance(item, ast.AST)]
+                elif isinstance(value, ast.AST) and not isinstance(value, ast.expr_context):
+                    below.append(value)
+            for child in below:
+                parents[id(child)] = node
+            below.reverse()
+            stack += below
+        return found, parents
 
     @cached_property
     def names(self) -> list[ast.Name]:

@@ -1,4 +1,4 @@
-"""What each handler reads of its event, answers and calls, with lines: the flow of a project's code, told for a person."""
+"""What each handler reads of its event, answers and calls, with lines: the flow of the code, told for a person."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str
                     reading.calls.setdefault(op.client.called, {})[place] = None
                     continue
                 if op is not None and op.field and node not in flow.consumed:
-                    known = op.key.value if isinstance(op.key, ast.Constant) else "?" if op.key is not None else ""
+                    known = str(op.key.value) if isinstance(op.key, ast.Constant) else "?" if op.key is not None else ""
                     what = f"{op.field}[{known}]" if op.what == "lookup" else op.field
                     reading.reads.setdefault(what, {})[place] = None
                     continue
@@ -87,6 +87,6 @@ def _status(node: ast.AST, form: ReplyForm, profile: Profile) -> str | None:
         module = form.class_name.rpartition(".")[0]
         names = [name.partition("=")[0] for name in profile.model.modules[module][form.short_name].takes]
         given = dict(zip(names, node.args, strict=False)) | {k.arg: k.value for k in node.keywords if k.arg}
-        value = given.get(step.name)
-        return "200" if value is None else str(value.value) if isinstance(value, ast.Constant) else "?"
+        said = given.get(step.name)
+        return "200" if said is None else str(said.value) if isinstance(said, ast.Constant) else "?"
     return None

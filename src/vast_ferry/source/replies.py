@@ -456,8 +456,8 @@ class Replies:
     def _body(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
         if isinstance(value, ast.Constant) and value.value in (None, "", b""):
             binary = isinstance(flag, ast.Constant) and bool(flag.value)
-            text = row.codec.name == "text_or_base64" or value.value == ""
-            made.empty_type = "str" if text and not binary else "bytes"
+            written = row.codec.name == "text_or_base64" or value.value == ""
+            made.empty_type = "str" if written and not binary else "bytes"
             return
         if row.codec.name != "text_or_base64":
             made.body, made.body_type = self.at.code(value), self._type(value)

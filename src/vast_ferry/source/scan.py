@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import gc
 import os
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
@@ -18,7 +17,7 @@ from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.providers.profile import Profile
-from vast_ferry.source.nodes import walk
+from vast_ferry.source.nodes import collector_at_rest, walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,14 +180,8 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
     A file that can't be parsed is a finding: it may be one that nothing uses.
     """
     scanner = _Scanner(profile, set(files))
-    # Syntax trees hold no cycles: the collector would only walk them all, again and again.
-    collects = gc.isenabled()
-    gc.disable()
-    try:
+    with collector_at_rest():
         _scan_all(scanner, folder)
-    finally:
-        if collects:
-            gc.enable()
     return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken)
 
 

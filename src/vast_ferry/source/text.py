@@ -60,6 +60,10 @@ class SourceText:
         self.newline = "\r\n" if b"\r\n" in self.data else "\n"
         self.starts = line_starts(self.data)
 
+    def parse(self) -> ast.Module:
+        """Return the syntax tree; from text, for the bytes are UTF-8 here whatever encoding the file names."""
+        return ast.parse(self.data.decode("utf-8"))
+
     @property
     def strange(self) -> bool:
         """Tell whether lines end in ways that a tree's positions don't count as we do."""
