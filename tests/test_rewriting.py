@@ -243,6 +243,42 @@ def test_helpers_that_call_each_other_and_modules_that_import_each_other(project
     assert crossing.record.functions[0].style in ("native", "wrapped")
 
 
+CLASSES = """
+from ostermere import *
+
+
+def f(event, ctx):
+    books.write("a", {"k": event["call"]["slots"]["one"]}, {"v": 1})
+    return G(event, ctx.job).answer()
+
+
+class Base:
+    def __init__(self, event, name):
+        self.event, self.name = event, name
+        self.call = event["call"]
+
+    def verb(self):
+        return self.call["verb"] + self.event["call"]["slots"]["one"]
+
+
+class G(Base):
+    def answer(self):
+        try:
+            return {"code": 200, "content": self.verb() + self.name}
+        except KeyError as error:
+            return {"code": 500, "content": str(error)}
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "marrowby", "wsgi"])
+def test_classes_that_inherit_and_all_names_of_the_providers_module(project: Project, tmp_path: Path, to: str) -> None:
+    sample = b"POST /f/x HTTP/1.1\r\nHost: a\r\n\r\n"
+    folder = project({"ostermere.yaml": WEB, "h.py": CLASSES, "samples/f/a.http": sample})
+    crossing = carry(folder, to=to, out=tmp_path / "out", source="ostermere@1")
+    assert check(tmp_path / "out").good
+    assert crossing.record.functions[0].style == "native", [f.reason for f in crossing.findings if "wrapped" in f.code]
+
+
 def test_a_handler_of_twenty_thousand_lines_and_a_deep_one(project: Project, tmp_path: Path) -> None:
     lines = "".join(f'    if event["call"]["verb"] == "{n}":\n        ctx.note("{n}")\n' for n in range(10_000))
     crossing = rewritten(project, tmp_path / "out", f'def f(event, ctx):\n{lines}    return "a"\n')

@@ -90,7 +90,7 @@ def _function(there: Survey, function: Function) -> RenderableType:
     if reading is not None:
         for word, lines in (("event", reading.reads), ("answers", reading.answers)):
             told = [
-                f"{what.replace('.plain', '')} {_where(places, function.entry.file)}"
+                f"{'computed' if what == '?' else what.replace('.plain', '')} {_where(places, function.entry.file)}"
                 for what, places in sorted(lines.items())
             ]
             if told:

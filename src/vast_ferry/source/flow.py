@@ -127,6 +127,11 @@ class Flow:
         self.clients: dict[str, Client] = {client.called: client for client in source.clients}
         self.theirs = {client.root for client in source.clients} | set(source.model.modules)
         self.theirs |= set(source.model.decorators)
+        self.provided: dict[str, set[str]] = {name: set(classes) for name, classes in source.model.modules.items()}
+        for client in source.clients:
+            self.provided.setdefault(client.root, set()).add(client.path.partition(".")[0])
+        for name, paths in source.model.decorators.items():
+            self.provided.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
         self.groups = {client.called.rpartition(".")[0] for client in source.clients}
         forms = [form for kind in source.kinds.values() for form in kind.answered.forms]
         self.reply_classes = frozenset(form.class_name for form in forms if form.class_name)
@@ -182,6 +187,10 @@ class Flow:
             folder = module.file.split("/")[: -node.level]
             base = ".".join([*folder, *([base] if base else [])])
         file = self._file(base)
+        if node.names[0].name == "*" and base in self.provided:
+            for name in self.provided[base]:
+                module.names.setdefault(name, Std(f"{base}.{name}"))
+            return
         for alias in node.names:
             own = alias.asname or alias.name
             if file is not None:

@@ -206,6 +206,8 @@ class Follower:
     def _import(self, node: ast.Import | ast.ImportFrom) -> None:
         for alias in node.names:
             if alias.name == "*":
+                if isinstance(node, ast.ImportFrom) and node.module in self.flow.provided:
+                    continue
                 raise self.stop("star-import", node)
             own = alias.asname or alias.name.partition(".")[0]
             self.env[own] = Bound(self.module.names.get(own, NOTHING))

@@ -392,6 +392,8 @@ class _Scanner:
             aliases[imported.asname or imported.name] = imported.name, here
         if module.split(".")[0] not in self.known:
             return
+        if "*" in names and module in self.provided:
+            names = {name: name for name in self.provided[module]}
         missing = [name for name in names if name not in self.provided.get(module, set())]
         aliases.update({own: (f"{module}.{name}", here) for name, own in names.items() if name not in missing})
         if module in self.provided and not missing:
