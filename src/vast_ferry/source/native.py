@@ -337,12 +337,14 @@ def rewrite(
     *,
     module_name: str,
     limit: Callable[[Declared], float],
+    trees: Mapping[str, ast.Module] | None = None,
 ) -> Rewritten:
     """Return a project's handlers rewritten in the target's own idiom, as far as they can be followed.
 
-    Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where.
+    Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where. `trees`
+    are those of the files that were read already.
     """
-    return _Project(Job(source, target, module_name, limit), list(functions), files).made()
+    return _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}).made()
 
 
 def reached_by(
@@ -360,8 +362,14 @@ def reached_by(
 
 
 class _Project:
-    def __init__(self, job: Job, functions: list[Declared], files: Mapping[str, bytes]) -> None:
-        self.job, self.functions, self.files = job, functions, files
+    def __init__(
+        self,
+        job: Job,
+        functions: list[Declared],
+        files: Mapping[str, bytes],
+        trees: Mapping[str, ast.Module] | None = None,
+    ) -> None:
+        self.job, self.functions, self.files, self.trees = job, functions, files, trees or {}
         self.result = Rewritten()
         self._mentioned: dict[Key, list[Key]] = {}
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
@@ -402,7 +410,8 @@ class _Project:
                 continue
             try:
                 text = SourceText(raw, path)
-                tree = text.parse()
+                known = self.trees.get(path) if text.encoding.startswith("utf-8") else None
+                tree = known or text.parse()
             except (BadInput, SyntaxError, ValueError, RecursionError, MemoryError) as error:
                 broken[path] = str(error)
                 continue

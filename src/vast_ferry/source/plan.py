@@ -71,7 +71,15 @@ class Plan:
         module = _module_name(own)
         away = [function for function in self.carried if function.name not in self.back]
         if self.style != "wrapped":
-            self.rewritten = rewrite(self.source, self.target, away, own, module_name=module, limit=self._limit)
+            self.rewritten = rewrite(
+                self.source,
+                self.target,
+                away,
+                own,
+                module_name=module,
+                limit=self._limit,
+                trees=self.scanned.trees,
+            )
             own = {**own, **self.rewritten.files}
             self._note_rewritten()
         wrapped = [function for function in away if function.name not in self.rewritten.entries]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import os
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -71,6 +72,7 @@ class Scanned:
     modules: frozenset[str]  # the provider's own modules that the project's code needs
     files: Mapping[str, FileScan] = field(default_factory=dict)
     broken: Mapping[str, BadInput] = field(default_factory=dict)  # files that are not Python, and why
+    trees: Mapping[str, ast.Module] = field(default_factory=dict, compare=False)  # where they were read here
 
     @property
     def uses(self) -> list[Use]:
@@ -156,22 +158,14 @@ def _top_names(tree: ast.Module) -> list[str]:
 
 
 def imported_by(files: Mapping[str, bytes], modules: Iterable[str]) -> frozenset[str]:
-    """Return those of the modules that files import."""
-    found: set[str] = set()
-    wanted = {module.encode(): module for module in modules}
-    for path, raw in files.items():
-        if not path.endswith(".py") or not any(module in raw for module in wanted):
-            continue
-        try:
-            tree = ast.parse(raw)
-        except (SyntaxError, ValueError, RecursionError, MemoryError):
-            continue
-        for node in walk(tree):
-            names = [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
-            if isinstance(node, ast.ImportFrom) and not node.level and node.module:
-                names = [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
-            found.update(m for name in names for m in wanted.values() if name == m or name.startswith(f"{m}."))
-    return frozenset(found)
+    """Return those of the modules that files import, as far as lines that begin so say it."""
+    names = "|".join(re.escape(module) for module in modules)
+    pattern = re.compile(rf"^[ \t]*(?:from|import)[ \t]+(?:[\w., ]*[ ,])?({names})\b".encode(), re.MULTILINE)
+    if not names:
+        return frozenset()
+    return frozenset(
+        found.decode() for path, raw in files.items() if path.endswith(".py") for found in pattern.findall(raw)
+    )
 
 
 def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanned:
@@ -182,7 +176,7 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
     scanner = _Scanner(profile, set(files))
     with collector_at_rest():
         _scan_all(scanner, folder)
-    return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken)
+    return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken, scanner.trees)
 
 
 #: Of so many files on, they are shared among the cores; fewer are scanned before a process has started.
@@ -210,7 +204,7 @@ def _scan_all(scanner: _Scanner, folder: Path) -> None:
 def _scan_share(files: list[str]) -> _Share:
     assert _forked is not None
     scanner, folder = _forked
-    scanner.findings, scanner.needed, scanner.broken, scanner.scanned = [], set(), {}, {}
+    scanner.findings, scanner.needed, scanner.broken, scanner.scanned, scanner.trees = [], set(), {}, {}, {}
     _scan_some(scanner, folder, files)
     # A client is known by its name on the other side: its tables need not travel.
     uses = {
@@ -247,6 +241,7 @@ def _scan_some(scanner: _Scanner, folder: Path, files: Iterable[str]) -> None:
                 Finding("not-python", Severity.TODO, error.what, "Mend it if anything imports it", error.place)
             )
             continue
+        scanner.trees[file] = tree
         scanner.scan(file, tree)
 
 
@@ -257,6 +252,7 @@ class _Scanner:
         self.needed: set[str] = set()
         self.broken: dict[str, BadInput] = {}
         self.scanned: dict[str, FileScan] = {}
+        self.trees: dict[str, ast.Module] = {}
         self.clients = {client.called: client for client in profile.clients}
         self.provided = {name: set(classes) for name, classes in profile.model.modules.items()}
         parameters = set(profile.model.handler.parameters)

@@ -104,7 +104,8 @@ def survey(project: Path | str, source: str | Profile | None = None, *, fields: 
     needs = {function.name: needs_of(function, scanned) for function in read.functions}
     told: Mapping[str, Reading] = {}
     if fields or (fields is None and len(read.functions) <= FOLLOWED):
-        told = readings(profile, read.functions, {path: (folder / path).read_bytes() for path in own})
+        contents = {path: (folder / path).read_bytes() for path in own}
+        told = readings(profile, read.functions, contents)
     return Survey(profile, read, scanned, needs, own, left, told)
 
 
