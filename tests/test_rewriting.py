@@ -368,7 +368,7 @@ def handlers(draw: Callable[..., str]) -> str:
 
 @pytest.mark.parametrize("to", ["thornwick@1", "marrowby@1", "brackendale", "quillhaven", "asgi"])
 def test_generated_handlers_do_the_same_native_and_wrapped(to: str, tmp_path_factory: pytest.TempPathFactory) -> None:
-    @settings(max_examples=5, suppress_health_check=[HealthCheck.too_slow], deadline=None)
+    @settings(max_examples=3, suppress_health_check=[HealthCheck.too_slow], deadline=None)
     @given(handlers())
     def law(code: str) -> None:
         folder = tmp_path_factory.mktemp("law")

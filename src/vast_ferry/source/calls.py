@@ -114,7 +114,7 @@ class Calls:
         if how == "milliseconds":
             return f"int({text} * 1000)"
         made = f"{text} / 1000"
-        return f"({made})" if self.at._needs_parentheses(node, Code(made, loose=True), made) else made
+        return f"({made})" if self.at.needs_parentheses(node, Code(made, loose=True), made) else made
 
     def method_itself(self, spot: Spot, node: ast.AST) -> str:
         """Return the source of a method of the context that is handed on uncalled."""
@@ -188,7 +188,7 @@ class Calls:
         elif theirs.awaited:
             self.at.awaits(node)
             text = f"await {text}"
-        if text.startswith("await ") and self.at._needs_parentheses(node, Code(text, loose=True), text):
+        if text.startswith("await ") and self.at.needs_parentheses(node, Code(text, loose=True), text):
             return f"({text})"
         return text
 
@@ -290,7 +290,7 @@ class Calls:
             return f"{self.at.root(theirs.root, node)}.{theirs.path}"
         group, _, rest = theirs.path.partition(".")
         text = self.at.need([f"from {theirs.root} import {group}"], f"{group}.{rest}" if rest else group)
-        bound = self.at._bound_names()
+        bound = self.at.bound_names()
         there = self.at.module.names.get(group)
         taken = group in bound or (
             there is not None and not (isinstance(there, Std) and there.name == f"{theirs.root}.{group}")
@@ -360,7 +360,7 @@ class Calls:
             self.at.awaits(node)
             if not isinstance(self.at.parents.get(id(node)), ast.Await):
                 at = self.at.text.start(node)
-                free = not self.at._needs_parentheses(node, Code("await x", loose=True), "await x")
+                free = not self.at.needs_parentheses(node, Code("await x", loose=True), "await x")
                 self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
                 if not free:
                     self.at.edit(self.at.text.end(node), self.at.text.end(node), ")", "asynchronous")

@@ -120,6 +120,7 @@ class Flow:
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
         self.waiting: list[Key] = []
+        self.loop_names: dict[int, list[ast.Name]] = {}
         self.lines: dict[int, int] = {}  # of nodes at which something was found
         self.either: dict[int, Spot] = {}  # expressions that give the content as bytes or as text
         self.statements: dict[int, tuple[str, Op]] = {}  # statements that give a name a value, all told

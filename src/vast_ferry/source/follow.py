@@ -9,6 +9,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr
 from vast_ferry.source.flow import DEFINITION, NOTHING, Flow, Function, Module
 from vast_ferry.source.idioms import Idioms
+from vast_ferry.source.nodes import walk
 from vast_ferry.source.types import METHOD_TYPES, SAME_TYPE, STD_TYPES, type_of_constant
 from vast_ferry.source.values import (
     Batch,
@@ -387,8 +388,31 @@ class Follower:
             elif not isinstance(node, ast.While):
                 self.store(node.target, NOTHING)
             self.body(node.body)
+            if not self._comes_round(node, before):
+                break
         self.env = self.joined([before, self.env])
         self.body(node.orelse)
+
+    def _comes_round(self, node: ast.While | ast.For | ast.AsyncFor, before: Env) -> bool:
+        """Tell whether what a loop's body left may be read in the next turn, before it is bound again."""
+        for name, bound in self.env.items():
+            there = before.get(name)
+            if there is not None:
+                if there.value != bound.value or there.origin != bound.origin:
+                    return True
+                continue
+            if name.startswith("?") or not isinstance(bound.value, Foreign | Clash | Instance | Func):
+                continue
+            places = [(n.lineno, n.col_offset, isinstance(n.ctx, ast.Store)) for n in self._names(node) if n.id == name]
+            if not places or not min(places)[2] or isinstance(node, ast.While):
+                return True
+        return False
+
+    def _names(self, node: ast.AST) -> list[ast.Name]:
+        key = id(node)
+        if key not in self.flow.loop_names:
+            self.flow.loop_names[key] = [n for n in walk(node) if isinstance(n, ast.Name)]
+        return self.flow.loop_names[key]
 
     def _with(self, node: ast.With | ast.AsyncWith) -> None:
         for item in node.items:

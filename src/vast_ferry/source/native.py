@@ -121,7 +121,7 @@ class Job:
     def holds(self, function: Function, name: str) -> bool:
         """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
         probe = Rendering(self, function.module, function)
-        return probe._held(function, name)
+        return probe.held_by_parameter(function, name)
 
     def parameter_name(self, function: Function, name: str) -> str:
         """Return what a parameter that was added is called."""

@@ -223,7 +223,9 @@ class Rendering:
         every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
         facts = self.facts
         assert facts is not None
-        if function.referred and (facts.awaits or any(not self._held(function, name) for name in facts.needs)):
+        if function.referred and (
+            facts.awaits or any(not self.held_by_parameter(function, name) for name in facts.needs)
+        ):
             raise Stop("passed-on", node, node.name)
         for index, argument in enumerate(every):
             value = function.params.get(argument.arg)
@@ -236,7 +238,7 @@ class Rendering:
             elif argument.annotation is not None:
                 start = self.text.start(argument) + len(argument.arg.encode())
                 self.edit(start, self.text.end(argument), "", "signature")
-        more = [name for name in facts.needs if not self._held(function, name)]
+        more = [name for name in facts.needs if not self.held_by_parameter(function, name)]
         if more:
             self._add_parameters(node, [self.names.setdefault(f"={name}", self.fresh(name)) for name in more])
         if facts.answers and node.returns is not None:
@@ -268,7 +270,7 @@ class Rendering:
             at = self.text.data.index(b"(", self.text.start(node)) + 1
             self.edit(at, at, ", ".join(names), "signature")
 
-    def _held(self, function: Function, name: str) -> bool:
+    def held_by_parameter(self, function: Function, name: str) -> bool:
         """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
         for parameter, value in function.params.items():
             if isinstance(value, Spot) and self.names.get(parameter) != "":
@@ -483,7 +485,7 @@ class Rendering:
             self.awaits(node)
         if code.note:
             self.notes.append((code.note, node))
-        return f"({text})" if self._needs_parentheses(node, code, text) else text
+        return f"({text})" if self.needs_parentheses(node, code, text) else text
 
     def awaits(self, node: ast.AST) -> None:
         """Note that a function awaits at a node; refuse where it can't."""
@@ -502,7 +504,8 @@ class Rendering:
                 facts.awaits = True
                 self.job.changed = True
 
-    def _needs_parentheses(self, node: ast.AST, code: Code, text: str) -> bool:
+    def needs_parentheses(self, node: ast.AST, code: Code, text: str) -> bool:
+        """Tell whether code needs parentheses where a node stands."""
         if not code.loose or not isinstance(node, ast.expr):
             return False
         parent = self.parents.get(id(node))
@@ -745,7 +748,7 @@ class Rendering:
             return
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
             there = self.module.names.get(node.id)
-            if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self._bound_names():
+            if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
                 raise Stop("client-passed", node, node.id)
         if isinstance(node, ast.Lambda):
             self.expression(node.body)
@@ -773,7 +776,8 @@ class Rendering:
             id(n) in gone or (isinstance(n, ast.Call) and id(n) in self.job.called) for n in inner
         )
 
-    def _bound_names(self) -> frozenset[str]:
+    def bound_names(self) -> frozenset[str]:
+        """Return the names that the function binds itself; none for a module."""
         return self._bound_here() if self.function is not None else frozenset()
 
     # --- what stands for ops and places ---
@@ -819,7 +823,7 @@ class Rendering:
                 if f"{key} in " in text
                 else f"not {text}"
             )
-        return f"({text})" if self._needs_parentheses(node, made, text) else text
+        return f"({text})" if self.needs_parentheses(node, made, text) else text
 
     def _only_truth(self, node: ast.AST) -> bool:
         """Tell whether it makes no difference if an expression gives None or an empty text."""
