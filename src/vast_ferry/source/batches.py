@@ -6,6 +6,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from vast_ferry.source.nodes import walk
 from vast_ferry.source.values import Batch, Spot, Value
 
 
@@ -33,7 +34,7 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
     loops = [s for s in node.body if isinstance(s, ast.For) and isinstance(values.get(id(s.iter)), Batch)]
     others = [
         inner
-        for inner in ast.walk(node)
+        for inner in walk(node)
         if isinstance(values.get(id(inner)), Batch)
         if inner is not (loops[0].iter if loops else None)
     ]
@@ -51,8 +52,8 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
     if name and len(after) == 1:
         inner = list(_appends(loop, name))
         kept = [s for s in before if _is_list(s, name)]
-        reads = [n for n in ast.walk(node) if isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load)]
-        in_return = [n for n in ast.walk(returns[0]) if isinstance(n, ast.Name) and n.id == name]
+        reads = [n for n in walk(node) if isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load)]
+        in_return = [n for n in walk(returns[0]) if isinstance(n, ast.Name) and n.id == name]
         tails = all(_ends_turn(loop, statement) for statement, _ in inner)
         if len(kept) == 1 and len(reads) == len(inner) + len(in_return) and tails and _ids(inner, values, loop):
             made.again = name
@@ -61,8 +62,8 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
             plain_end = True
     breaks = any(isinstance(n, ast.Break) for n in _own(loop.body))
     turns = any(isinstance(n, ast.Continue) for n in _own(loop.body))
-    read_later = {n.id for s in after for n in ast.walk(s) if isinstance(n, ast.Name)}
-    stored = {n.id for s in before for n in ast.walk(s) if isinstance(n, ast.Name)}
+    read_later = {n.id for s in after for n in walk(s) if isinstance(n, ast.Name)}
+    stored = {n.id for s in before for n in walk(s) if isinstance(n, ast.Name)}
     own = target.id
     free = own not in read_later and own not in stored
     # What a loop may end early, or goes on after, is not what a function may return from.
@@ -100,7 +101,7 @@ def _is_list(node: ast.stmt, name: str) -> bool:
 def _appends(loop: ast.For, name: str) -> Iterator[tuple[ast.stmt, bool]]:
     """Yield the statements `name.append(…)` of a loop, each with whether it stands in the handling of an error."""
 
-    def walk(body: list[ast.stmt], handling: bool) -> Iterator[tuple[ast.stmt, bool]]:
+    def blocks(body: list[ast.stmt], handling: bool) -> Iterator[tuple[ast.stmt, bool]]:
         for statement in body:
             call = statement.value if isinstance(statement, ast.Expr) else None
             function = call.func if isinstance(call, ast.Call) else None
@@ -112,11 +113,11 @@ def _appends(loop: ast.For, name: str) -> Iterator[tuple[ast.stmt, bool]]:
             ):
                 yield statement, handling
             for part in ("body", "orelse", "finalbody"):
-                yield from walk(getattr(statement, part, []), handling)
+                yield from blocks(getattr(statement, part, []), handling)
             for handler in getattr(statement, "handlers", []):
-                yield from walk(handler.body, True)
+                yield from blocks(handler.body, True)
 
-    return walk(loop.body, False)
+    return blocks(loop.body, False)
 
 
 def _ids(appends: list[tuple[ast.stmt, bool]], values: dict[int, Value], loop: ast.For) -> bool:

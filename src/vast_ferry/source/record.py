@@ -98,7 +98,7 @@ class Record(_Model):
 
     def to_text(self) -> str:
         """Return the record as JSON text, the same for the same crossing."""
-        return json.dumps(self.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+        return self.model_dump_json(indent=2) + "\n"
 
 
 def holds_crossing(folder: Path) -> bool:

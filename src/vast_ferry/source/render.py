@@ -597,7 +597,10 @@ class Rendering:
 
     def parts(self, node: ast.AST) -> None:
         """Write the expressions and blocks of a statement."""
-        for name, value in ast.iter_fields(node):
+        for name in node._fields:
+            value = getattr(node, name, None)
+            if value is None or value.__class__ is str:
+                continue
             if isinstance(value, ast.expr):
                 self.expression(value)
             elif isinstance(value, list):
@@ -1074,7 +1077,7 @@ def _falls_off(body: list[ast.stmt]) -> bool:
 def _lines_in_texts(node: ast.AST) -> set[int]:
     """Return the numbers of lines that begin inside a text."""
     found: set[int] = set()
-    for inner in ast.walk(node):
+    for inner in walk(node):
         if isinstance(inner, ast.Constant | ast.JoinedStr) and inner.end_lineno and inner.end_lineno > inner.lineno:
             lines = range(inner.lineno + 1, inner.end_lineno + 1)
             found.update(lines if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, str | bytes) else ())
