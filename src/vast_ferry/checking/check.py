@@ -187,18 +187,20 @@ class _Check:
         at_source = [self._at_source(sample, sample.events) for sample in taken]
         at_target = [self._at_target(function, sample) for sample in taken]
 
-        def run(side: _Side, calls: Sequence[_Called], seed: int) -> list[Outcome]:
-            with Worker(side.setup(function, kinds)) as worker:
+        def run(setup: Setup, calls: Sequence[_Called], seed: int) -> list[Outcome]:
+            with Worker(setup) as worker:
                 return [_call(worker, one, function.name, limit, seed) for one in calls]
 
         if not taken:
             return
+        # Made before the threads start: Python's parser must not be used by several at once (cpython gh-106905).
+        setup, there = self.source.setup(function, kinds), self.target.setup(function, kinds)
         with ThreadPoolExecutor(3) as pool:
-            first = pool.submit(run, self.source, at_source, 1)
-            second = pool.submit(run, self.source, at_source, 2)
-            carried = pool.submit(run, self.target, at_target, 1)
+            first = pool.submit(run, setup, at_source, 1)
+            second = pool.submit(run, setup, at_source, 2)
+            carried = pool.submit(run, there, at_target, 1)
             outcomes = list(zip(first.result(), second.result(), carried.result(), strict=True))
-        with Worker(self.source.setup(function, kinds)) as again:
+        with Worker(setup) as again:
             for sample, called, (one, two, other) in zip(taken, at_source, outcomes, strict=True):
 
                 def original(

@@ -76,6 +76,19 @@ BESIDE: Final = {
     "seconds_of": _since("seconds_of", "seconds", "seconds"),
     "time_of_milliseconds": _told("time_of_milliseconds", "milliseconds", "moment / 1000", 'timespec="milliseconds"'),
     "time_of_seconds": _told("time_of_seconds", "seconds", "int(moment)", ""),
+    "read_body": Beside(
+        "async def read_body(receive):\n"
+        '    """Return the whole content of a request; raise where the client went away before its end."""\n'
+        "    parts = []\n"
+        "    while True:\n"
+        "        message = await receive()\n"
+        '        if message["type"] != "http.request":\n'
+        '            raise ConnectionError("the client went away before its request was complete")\n'
+        '        parts.append(message.get("body", b""))\n'
+        '        if not message.get("more_body"):\n'
+        '            return b"".join(parts)\n',
+        frozenset(),
+    ),
     "cookie_pairs": Beside(
         "def cookie_pairs(field):\n"
         '    """Return the cookie-pairs of a Cookie field (RFC 6265 section 4.2.1)."""\n'
@@ -198,7 +211,7 @@ READERS: Final[Mapping[str, Reader]] = {
     "host_and_port": lambda codec, at: at.over('(§ or ("",))[0]', type="str"),
     "routing_args": lambda codec, at: at.over("§[1]", type="dict"),
     "messages_body": lambda codec, at: replace(
-        at.over("await read_body(§)", "from answers import read_body", type="bytes", loose=True), once=True
+        at.over("await read_body(§)", type="bytes", loose=True), once=True, beside=frozenset(["read_body"])
     ),
     "stream": lambda codec, at: replace(at, once=True),
     "text": lambda codec, at: replace(at, type="str"),
@@ -231,10 +244,6 @@ class Inline:
             if not row.offer:
                 rows.setdefault(row.field, []).append(row)
         return cls(shape, names, rows)
-
-    def named(self, names: Mapping[str, str]) -> Inline:
-        """Return the same under other names."""
-        return Inline(self.shape, names, self.rows)
 
     def at(self, row: Row, default: str | None = None) -> Code:
         """Return the expression of a row's place; what may be missing gives `default`."""

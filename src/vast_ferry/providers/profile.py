@@ -111,6 +111,17 @@ class Profile:
         """Return the source of each module that handlers import from the provider, over a stand-in's services."""
         return self.modules_over(HUB_CLIENTS)
 
+    @cached_property
+    def provided(self) -> Mapping[str, frozenset[str]]:
+        """Return what handlers can import from each module of the provider: classes, clients' groups, decorators."""
+        found = {name: set(classes) for name, classes in self.model.modules.items()}
+        for client in self.clients:
+            if client.root not in self.model.handler.parameters:
+                found.setdefault(client.root, set()).add(client.path.partition(".")[0])
+        for name, paths in self.model.decorators.items():
+            found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
+        return {name: frozenset(names) for name, names in found.items()}
+
     @property
     def hosts(self) -> tuple[str, ...]:
         """Return the parameters of handlers by which they reach services."""

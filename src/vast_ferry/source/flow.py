@@ -122,17 +122,12 @@ class Flow:
         self.waiting: list[Key] = []
         self.loop_names: dict[int, list[ast.Name]] = {}
         self.lines: dict[int, int] = {}  # of nodes at which something was found
-        self.either: dict[int, Spot] = {}  # expressions that give the content as bytes or as text
         self.statements: dict[int, tuple[str, Op]] = {}  # statements that give a name a value, all told
         self.defined: dict[int, Function] = {}  # by the node of its definition
         self.clients: dict[str, Client] = {client.called: client for client in source.clients}
         self.theirs = {client.root for client in source.clients} | set(source.model.modules)
         self.theirs |= set(source.model.decorators)
-        self.provided: dict[str, set[str]] = {name: set(classes) for name, classes in source.model.modules.items()}
-        for client in source.clients:
-            self.provided.setdefault(client.root, set()).add(client.path.partition(".")[0])
-        for name, paths in source.model.decorators.items():
-            self.provided.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
+        self.provided = source.provided
         self.groups = {client.called.rpartition(".")[0] for client in source.clients}
         forms = [form for kind in source.kinds.values() for form in kind.answered.forms]
         self.reply_classes = frozenset(form.class_name for form in forms if form.class_name)
@@ -299,17 +294,14 @@ class Flow:
         """Tell whether a place is read by a call that costs: what it gives is kept in a name."""
         return bool(spot.steps) and isinstance(spot.steps[-1], Call) and not spot.steps[-1].parameters
 
-    def patched(self, base: Std | Class, target: ast.Attribute, follower: object) -> None:
+    def patched(self, base: Std | Class, target: ast.Attribute) -> None:
         """Refuse code that changes classes or modules of the provider."""
         if isinstance(base, Std) and base.name.partition(".")[0] in self.theirs:
             raise Stop("provider-changed", target)
 
-    def patched_by_call(self, node: ast.Call, follower: object) -> None:
-        """The same by `setattr`."""
-        first = node.args[0]
-        name = first.id if isinstance(first, ast.Name) else ""
-        file = follower.module.names.get(name) if hasattr(follower, "module") else None
-        if isinstance(file, Std) and file.name.partition(".")[0] in self.theirs:
+    def patched_by_call(self, node: ast.Call, module: Module) -> None:
+        """Refuse the same by `setattr`."""
+        if self.standard_name(module, node.args[0]).partition(".")[0] in self.theirs:
             raise Stop("provider-changed", node)
 
     def spot_is_inner(self, spot: Spot) -> bool:

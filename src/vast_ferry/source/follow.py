@@ -289,7 +289,7 @@ class Follower:
             if isinstance(base, Spot | Batch | Parsed):
                 raise self.stop("event-changed", target)
             if isinstance(base, Std | Class) and isinstance(target, ast.Attribute):
-                self.flow.patched(base, target, self)
+                self.flow.patched(base, target)
 
     def _augassign(self, node: ast.AugAssign) -> None:
         value = self.eval(node.value)
@@ -716,7 +716,7 @@ class Follower:
             if name == "functools.partial" and node.args:
                 return self._partial(node)
             if name in ("setattr", "delattr") and node.args:
-                self.flow.patched_by_call(node, self)
+                self.flow.patched_by_call(node, self.module)
             values = self.arguments(node, None)
             found = self.idioms.standard(node, name, values)
             if found is not None:

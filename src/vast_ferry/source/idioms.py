@@ -468,8 +468,6 @@ class Idioms:
             self.follower.note(node, Op("decode", content, "body", one, note=_AS_READ[one]), flag_node, packed, plain)
             self._swallow(node)
             return Of("bytes" if one == "bytes" else "str")
-        if one == "bytes" and other == "text":  # bytes or text, as json.loads takes both
-            self.flow.either[id(node)] = content
         return NOTHING
 
     def _swallow(self, node: ast.expr) -> None:

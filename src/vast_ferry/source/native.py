@@ -51,15 +51,8 @@ class Rewritten:
     shims: dict[str, list[str]] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
     sources: list[Source] = field(default_factory=list)
-    code: list[str] = field(default_factory=list)
     answers: bool = False
     services: bool = False
-    also: set[str] = field(default_factory=set)
-
-    @property
-    def native(self) -> list[str]:
-        """Return the names of the functions that were rewritten."""
-        return list(self.entries)
 
 
 class Job:
@@ -87,6 +80,12 @@ class Job:
         self._keys: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
 
     # --- what renderings ask ---
+
+    @property
+    def brought(self) -> set[str]:
+        """Return the modules that come along with answers written by hand."""
+        by_hand = [kind.answered.by_hand for kind in self.target.kinds.values()]
+        return {one.form.class_name.rpartition(".")[0] for one in by_hand if one is not None}
 
     def inline(self, kind: str) -> Inline:
         """Return what reads the target's shape of a kind, its parameters as marks."""
@@ -856,7 +855,9 @@ class _Project:
     def _edited(self, module: Module, edits: list[Edit], imports: set[Import]) -> bytes | None:
         """Return a file with its edits, its imports put in order; nothing where that is not Python."""
         text = module.text
-        theirs = frozenset({*self.job.flow.theirs, *self.job.target.model.modules, "answers", self.job.module_name})
+        theirs = frozenset(
+            {*self.job.flow.theirs, *self.job.target.model.modules, *self.job.brought, self.job.module_name}
+        )
         theirs |= {client.root for client in self.job.target.clients}
         before = _names_in(module.nodes.all)
         editor = Imports(text, module.tree, theirs, set(imports))
@@ -907,7 +908,7 @@ class _Project:
             if shims:
                 result.shims[name] = list(shims)
         result.sources = [*job.views.values(), *job.answer_views.values()]
-        result.answers = any(one.module == "answers" for made in renderings.values() for one in made.imports)
+        result.answers = any(one.module in job.brought for made in renderings.values() for one in made.imports)
         roots = {client.root for client in job.target.clients}
         result.services = any(one.module in roots for made in renderings.values() for one in made.imports)
 

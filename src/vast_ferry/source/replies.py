@@ -11,7 +11,7 @@ from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.source.imports import Import
 from vast_ferry.source.text import Edit
-from vast_ferry.source.values import Of, Std, Stop
+from vast_ferry.source.values import Of, Stop
 
 if TYPE_CHECKING:
     from vast_ferry.source.flow import Function
@@ -63,7 +63,6 @@ class Replies:
         if facts is None or function is None or not facts.answers:
             if node.value is not None:
                 self.at.expression(node.value)
-            self._of_batch(node)
             return
         if self.at.kind != "http":
             self._done(node)
@@ -154,9 +153,6 @@ class Replies:
             self.at.edit(self.at.text.start(value), self.at.text.start(value), f"{name}(", "reply")
             self.at.edit(self.at.text.end(value), self.at.text.end(value), ")", "reply")
 
-    def _of_batch(self, node: ast.Return) -> None:
-        """A handler that gets one event at a time may return what it likes; nothing is to be done."""
-
     def _again(self, shape: object) -> str:
         forms = shape.forms  # type: ignore[attr-defined]
         for form in forms:
@@ -229,12 +225,12 @@ class Replies:
         self.at.swap(node, self._construct(Made(status="204"), node), "reply")
 
     def _swap(self, node: ast.expr, made: Made) -> None:
-        if self._same(made):
+        if self._same():
             self.at.parts(node)
             return
         self.at.swap(node, self._construct(made, node), "reply")
 
-    def _same(self, made: Made) -> bool:
+    def _same(self) -> bool:
         return self.job.source.kinds["http"].answered == self.job.target.kinds["http"].answered
 
     def _form(self, when: str) -> ReplyForm | None:
@@ -716,8 +712,3 @@ def _types(form: ReplyForm) -> str:
 
 def _text(node: ast.expr) -> str:
     return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
-
-
-def is_reply_class(value: object, names: frozenset[str]) -> bool:
-    """Tell whether a name stands for a class of answers."""
-    return isinstance(value, Std) and value.name in names

@@ -254,13 +254,7 @@ class _Scanner:
         self.scanned: dict[str, FileScan] = {}
         self.trees: dict[str, ast.Module] = {}
         self.clients = {client.called: client for client in profile.clients}
-        self.provided = {name: set(classes) for name, classes in profile.model.modules.items()}
-        parameters = set(profile.model.handler.parameters)
-        for client in profile.clients:
-            if client.root not in parameters:
-                self.provided.setdefault(client.root, set()).add(client.path.partition(".")[0])
-        for module, paths in profile.model.decorators.items():
-            self.provided.setdefault(module, set()).update(path.partition(".")[0] for path in paths)
+        self.provided = profile.provided
         self.known = {module.partition(".")[0] for module in self.provided}
         # By which method of the context a secret is read, such as ctx.sealed("NAME").
         self.secret = next(

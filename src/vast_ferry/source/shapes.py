@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.places import Access, Call, Step
 from vast_ferry.mapping.tables import Constant, EventShape, Row
 
 
@@ -83,13 +83,3 @@ class ShapeMap:
     def is_method(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether a place is called."""
         return (role, (*_bare(steps), Call())) in self.rows
-
-
-def attribute(name: str) -> Attr:
-    """Return the step to an attribute."""
-    return Attr(name)
-
-
-def item(key: str | int) -> Item:
-    """Return the step to an item."""
-    return Item(key)
