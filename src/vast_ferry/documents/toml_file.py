@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 import tomllib
 from pathlib import Path
@@ -80,16 +81,31 @@ def write_toml(data: dict[str, Any], comments: tuple[str, ...] = ()) -> str:
 
 def _item(value: Any, depth: int) -> Any:
     import tomlkit
+    from tomlkit.items import String, StringType, Trivia
 
     if isinstance(value, dict):
         flat = depth > 2 and not any(isinstance(inner, dict | list) for inner in value.values())
         table: Any = tomlkit.inline_table() if flat else tomlkit.table(is_super_table=depth == 1)
+        append = table.append if flat else table.raw_append  # what is not parsed has no indentation to copy
         for key, inner in value.items():
-            table.add(key, _item(inner, depth + 1))
+            append(_key(key), _item(inner, depth + 1))
         return table
     if isinstance(value, list) and value and all(isinstance(item, dict) for item in value):
         tables = tomlkit.aot()
         for item in value:
             tables.append(_item(item, 2))
         return tables
+    if isinstance(value, str) and _SIMPLE.fullmatch(value):
+        return String(StringType.SLB, value, value, Trivia())
     return tomlkit.item(value)
+
+
+#: Texts in which nothing is to be escaped.
+_SIMPLE = re.compile(r"[ !#-\[\]-~]*")
+
+
+@functools.lru_cache(maxsize=1024)
+def _key(name: str) -> Any:
+    import tomlkit
+
+    return tomlkit.key(name)

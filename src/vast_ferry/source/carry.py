@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import tempfile
 from dataclasses import dataclass
@@ -91,13 +92,17 @@ def _check_out(project: Path, out: Path, replace_out: bool) -> None:
 def _write(files: dict[str, bytes], out: Path) -> None:
     """Write all files, or none: into a new folder beside `out`, which then takes its place."""
     out.parent.mkdir(parents=True, exist_ok=True)
-    made = Path(tempfile.mkdtemp(prefix=f".{out.name}.", dir=out.parent))
+    made = Path(os.path.normpath(tempfile.mkdtemp(prefix=f".{out.name}.", dir=out.parent)))
+    folders: set[Path] = set()
     try:
         for path, content in files.items():
             target = made / path
-            if not target.resolve().is_relative_to(made.resolve()):
+            # The folder is new and holds no links: how the path is written tells where it leads.
+            if not Path(os.path.normpath(target)).is_relative_to(made):
                 raise BadInput(f"{path} would lie outside of {out}", "Rename what it is made from")
-            target.parent.mkdir(parents=True, exist_ok=True)
+            if target.parent not in folders:
+                target.parent.mkdir(parents=True, exist_ok=True)
+                folders.add(target.parent)
             target.write_bytes(content)
             if content.startswith(b"#!"):
                 target.chmod(0o755)

@@ -45,18 +45,16 @@ class Module:
 
     file: str
     text: SourceText
-    tree: ast.Module
+    nodes: Nodes
     names: dict[str, Value] = field(default_factory=dict)
     stop: Stop | None = None
     has_ops: bool = False  # something is done with the provider when it is imported
-    _nodes: Nodes | None = None
 
     @property
-    def nodes(self) -> Nodes:
-        """Return what its tree holds."""
-        if self._nodes is None:
-            self._nodes = Nodes(self.tree)
-        return self._nodes
+    def tree(self) -> ast.Module:
+        """Return its syntax tree."""
+        assert isinstance(self.nodes.root, ast.Module)
+        return self.nodes.root
 
     def means_otherwise(self, name: str, full: str) -> bool:
         """Tell whether a name at the top of the module stands for something else than what `full` names."""
@@ -90,7 +88,7 @@ class Function:
     def nodes(self) -> Nodes:
         """Return what its tree holds."""
         if self._nodes is None:
-            self._nodes = Nodes(self.node)
+            self._nodes = Nodes(self.node, self.module.nodes)
         return self._nodes
 
     @property
@@ -119,7 +117,7 @@ class Flow:
         self.ops: dict[int, Op] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
-        self.waiting: list[Key] = []
+        self.waiting: dict[Key, None] = {}  # in order, each once
         self.loop_names: dict[int, list[ast.Name]] = {}
         self.lines: dict[int, int] = {}  # of nodes at which something was found
         self.statements: dict[int, tuple[str, Op]] = {}  # statements that give a name a value, all told
@@ -134,11 +132,11 @@ class Flow:
 
     # --- the project's names ---
 
-    def add(self, file: str, text: SourceText, tree: ast.Module) -> None:
+    def add(self, file: str, text: SourceText, nodes: Nodes) -> None:
         """Take in a file of the project."""
-        module = Module(file, text, tree)
+        module = Module(file, text, nodes)
         self.modules[file] = module
-        for node in _top(tree.body):
+        for node in _top(module.tree.body):
             if isinstance(node, DEFINITION):
                 self.define((file, node.name), module, node)
                 module.names[node.name] = Func((file, node.name))
@@ -165,9 +163,8 @@ class Flow:
     def link(self) -> None:
         """Tie the names that modules import to what they stand for; call when all files are in."""
         for module in self.modules.values():
-            for node in module.nodes.all:
-                if isinstance(node, ast.Import | ast.ImportFrom):
-                    self._import(module, node)
+            for node in module.nodes.imports:
+                self._import(module, node)
 
     def _import(self, module: Module, node: ast.Import | ast.ImportFrom) -> None:
         if isinstance(node, ast.Import):
@@ -222,7 +219,7 @@ class Flow:
             if role:
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)
-        self.waiting.append(key)
+        self.waiting[key] = None
 
     def pass_(self, function: Function, parameter: str, value: Value) -> None:
         """Note what a parameter gets from a caller."""
@@ -230,8 +227,7 @@ class Flow:
         joined = value if before is None else _joined(before, value)
         if joined != before:
             function.params[parameter] = joined
-            if function.key not in self.waiting:
-                self.waiting.append(function.key)
+            self.waiting[function.key] = None
 
     # --- what things are ---
 
@@ -265,7 +261,7 @@ class Flow:
         joined = value if before is None else _joined(before, value)
         if joined != before:
             self.attributes[cls, name] = joined
-            self.waiting += [k for k, f in self.functions.items() if f.cls == cls and k not in self.waiting]
+            self.waiting |= {k: None for k, f in self.functions.items() if f.cls == cls}
 
     def method(self, cls: Key, name: str) -> Function | None:
         """Return a method of a class, its own or one that it has from a class of the project."""

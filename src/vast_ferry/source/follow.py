@@ -42,11 +42,12 @@ _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
     """Follow the functions until nothing new is found, then what modules do when they are imported."""
-    queued = set(flow.waiting)
-    flow.waiting += [key for key in reached if key not in queued]
+    flow.waiting |= dict.fromkeys(reached)
     rounds = 0
     while flow.waiting:
-        function = flow.functions[flow.waiting.pop(0)]
+        key = next(iter(flow.waiting))
+        del flow.waiting[key]
+        function = flow.functions[key]
         rounds += 1
         if rounds > 40 * len(flow.functions) + 200:
             function.stop = Stop("too-entangled", function.node)
@@ -116,8 +117,7 @@ class Follower:
         self.body(node.body)
         function.env = self.env
         for inner in self.later:
-            if inner.key not in self.flow.waiting:
-                self.flow.waiting.append(inner.key)
+            self.flow.waiting[inner.key] = None
 
     def follow_module(self) -> None:
         """Follow the statements at the top of a module."""

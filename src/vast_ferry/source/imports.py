@@ -6,7 +6,7 @@ import ast
 import functools
 import re
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Set
 from dataclasses import dataclass, field
 
 from vast_ferry.source.text import Edit, SourceText
@@ -63,16 +63,12 @@ class Imports:
     theirs: frozenset[str]
     wanted: set[Import] = field(default_factory=set)
 
-    def added(self) -> list[Edit]:
-        """Return the edits that add what is needed, and take out nothing."""
-        return self.edits({*self.taken}, set())
-
     @property
     def taken(self) -> set[str]:
         """Return the names that the module's imports bind."""
         return {one.bound for one in self._there()}
 
-    def edits(self, used: set[str], used_before: set[str]) -> list[Edit]:
+    def edits(self, used: Set[str], used_before: Set[str]) -> list[Edit]:
         """Return the edits, once it is known which names the rewritten module uses, and which it used before."""
         made: list[Edit] = []
         wanted = {one for one in self.wanted if one not in self._there()}
@@ -119,7 +115,7 @@ class Imports:
                 found |= {Import(node.module or "", alias.name, alias.asname or "") for alias in node.names}
         return found
 
-    def _dead(self, alias: ast.alias, used: set[str], used_before: set[str]) -> bool:
+    def _dead(self, alias: ast.alias, used: Set[str], used_before: Set[str]) -> bool:
         own = alias.asname or alias.name.partition(".")[0]
         return own in used_before and own not in used and alias.name != "*"
 

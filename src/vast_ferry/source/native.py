@@ -20,7 +20,7 @@ from vast_ferry.providers.profile import Profile
 from vast_ferry.source.flow import Flow, Function, Module
 from vast_ferry.source.follow import follow
 from vast_ferry.source.imports import Import, Imports, parse_import, qualified
-from vast_ferry.source.nodes import walk
+from vast_ferry.source.nodes import Nodes
 from vast_ferry.source.reasons import NOTES, STOPS
 from vast_ferry.source.render import Facts, Rendering
 from vast_ferry.source.text import Edit, SourceText, Span
@@ -336,7 +336,7 @@ def rewrite(
     *,
     module_name: str,
     limit: Callable[[Declared], float],
-    trees: Mapping[str, ast.Module] | None = None,
+    trees: Mapping[str, Nodes] | None = None,
 ) -> Rewritten:
     """Return a project's handlers rewritten in the target's own idiom, as far as they can be followed.
 
@@ -366,7 +366,7 @@ class _Project:
         job: Job,
         functions: list[Declared],
         files: Mapping[str, bytes],
-        trees: Mapping[str, ast.Module] | None = None,
+        trees: Mapping[str, Nodes] | None = None,
     ) -> None:
         self.job, self.functions, self.files, self.trees = job, functions, files, trees or {}
         self.result = Rewritten()
@@ -410,14 +410,14 @@ class _Project:
             try:
                 text = SourceText(raw, path)
                 known = self.trees.get(path) if text.encoding.startswith("utf-8") else None
-                tree = known or text.parse()
+                nodes = known or Nodes(text.parse())
             except (BadInput, SyntaxError, ValueError, RecursionError, MemoryError) as error:
                 broken[path] = str(error)
                 continue
             if text.strange:
                 broken[path] = "its lines end in several ways"
                 continue
-            self.job.flow.add(path, text, tree)
+            self.job.flow.add(path, text, nodes)
         self.job.flow.link()
         return broken
 
@@ -508,13 +508,13 @@ class _Project:
             return self._mentioned[key]
         made: list[Key] = list(function.callees)
         made += [inner.key for inner in self._inside().get(key, ())]
-        for node in function.nodes.all:
-            value = function.module.names.get(node.id) if isinstance(node, ast.Name) else None
-            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
-                base = function.module.names.get(node.value.id)
-                if isinstance(base, Std) and base.name.startswith("*"):
-                    value = flow.attribute(base, node.attr)
-            made += self._keys_of(value)
+        known = function.module.names
+        for name in function.nodes.ids:
+            made += self._keys_of(known.get(name))
+        for name, attribute in function.nodes.attributes:
+            base = known.get(name)
+            if isinstance(base, Std) and base.name.startswith("*"):  # another module of the project
+                made += self._keys_of(flow.attribute(base, attribute))
         # What stands in a table at the top of the module is reached by the table's name.
         for name, keys in self._tables(function.module).items():
             made += keys if name in function.nodes.named else []
@@ -859,14 +859,14 @@ class _Project:
             {*self.job.flow.theirs, *self.job.target.model.modules, *self.job.brought, self.job.module_name}
         )
         theirs |= {client.root for client in self.job.target.clients}
-        before = _names_in(module.nodes.all)
         editor = Imports(text, module.tree, theirs, set(imports))
-        draft, _ = text.edited([*editor.added(), *edits])
+        draft = text.spliced(edits)
         try:
-            tree = SourceText(draft, module.file).parse()
+            used = Nodes(ast.parse(draft))
         except (SyntaxError, ValueError, BadInput):
             return None
-        content, spans = text.edited([*editor.edits(_names_in(walk(tree)), before), *edits])
+        before = module.nodes.ids | module.nodes.exported
+        content, spans = text.edited([*editor.edits(used.ids | used.exported, before), *edits])
         self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
         return content
 
@@ -911,16 +911,6 @@ class _Project:
         result.answers = any(one.module in job.brought for made in renderings.values() for one in made.imports)
         roots = {client.root for client in job.target.clients}
         result.services = any(one.module in roots for made in renderings.values() for one in made.imports)
-
-
-def _names_in(nodes: Iterable[ast.AST]) -> set[str]:
-    found = set()
-    for node in nodes:
-        if isinstance(node, ast.Name):
-            found.add(node.id)
-        elif isinstance(node, ast.Assign) and any(isinstance(t, ast.Name) and t.id == "__all__" for t in node.targets):
-            found |= {n.value for n in ast.walk(node.value) if isinstance(n, ast.Constant) and isinstance(n.value, str)}
-    return found
 
 
 def _own_returns(node: ast.AST) -> list[ast.Return]:

@@ -15,7 +15,7 @@ from vast_ferry.source.batches import Unrolled, own_statements, unrolled
 from vast_ferry.source.calls import Calls
 from vast_ferry.source.flow import DEFINITION, Function, Module
 from vast_ferry.source.imports import Import, parse_import, qualified
-from vast_ferry.source.nodes import Nodes, walk
+from vast_ferry.source.nodes import walk
 from vast_ferry.source.replies import Replies
 from vast_ferry.source.text import Edit, order
 from vast_ferry.source.values import Batch, Foreign, Func, Op, Parsed, Service, Spot, Std, Stop
@@ -114,7 +114,7 @@ class Rendering:
         return self.edits
 
     def _prepare(self, node: ast.AST) -> None:
-        nodes = self.function.nodes if self.function is not None else Nodes(node)
+        nodes = self.function.nodes if self.function is not None else self.module.nodes
         self.parents, self.own_names = nodes.parents, nodes.named
 
     def _bound_here(self) -> frozenset[str]:
@@ -304,7 +304,7 @@ class Rendering:
 
     def _in_loop(self, node: ast.AST) -> bool:
         at: ast.AST | None = node
-        while at is not None:
+        while at is not None and not (self.function is not None and at is self.function.node):
             at = self.parents.get(id(at))
             if isinstance(at, ast.For | ast.While | ast.ListComp | ast.GeneratorExp | ast.DictComp | ast.SetComp):
                 return True

@@ -18,7 +18,7 @@ from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.providers.profile import Profile
-from vast_ferry.source.nodes import collector_at_rest, walk
+from vast_ferry.source.nodes import Nodes, collector_at_rest, walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +72,7 @@ class Scanned:
     modules: frozenset[str]  # the provider's own modules that the project's code needs
     files: Mapping[str, FileScan] = field(default_factory=dict)
     broken: Mapping[str, BadInput] = field(default_factory=dict)  # files that are not Python, and why
-    trees: Mapping[str, ast.Module] = field(default_factory=dict, compare=False)  # where they were read here
+    trees: Mapping[str, Nodes] = field(default_factory=dict, compare=False)  # where they were read here
 
     @property
     def uses(self) -> list[Use]:
@@ -241,8 +241,8 @@ def _scan_some(scanner: _Scanner, folder: Path, files: Iterable[str]) -> None:
                 Finding("not-python", Severity.TODO, error.what, "Mend it if anything imports it", error.place)
             )
             continue
-        scanner.trees[file] = tree
-        scanner.scan(file, tree)
+        nodes = scanner.trees[file] = Nodes(tree)
+        scanner.scan(file, tree, nodes)
 
 
 class _Scanner:
@@ -252,7 +252,7 @@ class _Scanner:
         self.needed: set[str] = set()
         self.broken: dict[str, BadInput] = {}
         self.scanned: dict[str, FileScan] = {}
-        self.trees: dict[str, ast.Module] = {}
+        self.trees: dict[str, Nodes] = {}
         self.clients = {client.called: client for client in profile.clients}
         self.provided = profile.provided
         self.known = {module.partition(".")[0] for module in self.provided}
@@ -278,7 +278,7 @@ class _Scanner:
             }
             self.scanned[file] = replace(scan, parts=parts)
 
-    def scan(self, file: str, tree: ast.Module) -> None:
+    def scan(self, file: str, tree: ast.Module, all_nodes: Nodes) -> None:
         """Look at every node of a file once."""
         aliases: dict[str, tuple[str, Place]] = {}
         own: dict[str, tuple[str, str]] = {}
@@ -287,12 +287,10 @@ class _Scanner:
         for statement in tree.body:
             named = isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
             walked = nodes.setdefault(statement.name if named else "", [])  # type: ignore[attr-defined]
-            walked += walk(statement)
-        for walked in nodes.values():
-            for node in walked:
-                if isinstance(node, ast.Import | ast.ImportFrom):
-                    own.update(self._own(node, file))
-                    self._import(node, file, aliases)
+            walked += all_nodes.of(statement) or walk(statement)
+        for node in all_nodes.imports:
+            own.update(self._own(node, file))
+            self._import(node, file, aliases)
         seen: set[str] = set()
         parts = {name: self._part(file, walked, aliases, constants, seen) for name, walked in nodes.items()}
         mentioned = {
@@ -316,8 +314,9 @@ class _Scanner:
         attributes: list[ast.Attribute] = []
         settings: list[Setting] = []
         for node in nodes:
-            if isinstance(node, ast.Name):
-                names.add(node.id)
+            kind = node.__class__
+            if kind is ast.Name:
+                names.add(node.id)  # type: ignore[attr-defined]
             elif isinstance(node, ast.Attribute):
                 names.add(node.attr)
                 attributes.append(node)

@@ -102,15 +102,18 @@ class SourceText:
             stop += 1
         return self.data[start:stop].decode("utf-8")
 
-    def edited(self, edits: Iterable[Edit]) -> tuple[bytes, list[tuple[Span, Span, Edit]]]:
-        """Return the file with the edits made, in its own encoding, and each edit's place before and after.
+    def spliced(self, edits: Iterable[Edit]) -> str:
+        """Return the file's text with the edits made."""
+        return b"".join(self._parts(sorted(edits, key=order), [])).decode("utf-8")
+
+    def _parts(self, edits: Iterable[Edit], kept: list[tuple[int, int, Edit]]) -> list[bytes]:
+        """Return what the edited file is made of, and note in `kept` which edits are in it, and from where to where.
 
         What lies within another edit is left out: the outer one has its text already.
         """
         parts: list[bytes] = []
-        kept: list[tuple[int, int, Edit]] = []
         at = length = 0
-        for edit in sorted(edits, key=order):
+        for edit in edits:
             if edit.start < at:
                 continue
             before = self.data[at : edit.start]
@@ -123,7 +126,12 @@ class SourceText:
             length += len(made)
             at = edit.end
         parts.append(self.data[at:])
-        data = b"".join(parts)
+        return parts
+
+    def edited(self, edits: Iterable[Edit]) -> tuple[bytes, list[tuple[Span, Span, Edit]]]:
+        """Return the file with the edits made, in its own encoding, and each edit's place before and after."""
+        kept: list[tuple[int, int, Edit]] = []
+        data = b"".join(self._parts(sorted(edits, key=order), kept))
         after = _Lines(data)
         before_lines = _Lines(self.data, self.starts)
         spans = [(before_lines.span(edit.start, edit.end), after.span(start, end), edit) for start, end, edit in kept]
