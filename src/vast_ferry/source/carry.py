@@ -92,13 +92,13 @@ def _check_out(project: Path, out: Path, replace_out: bool) -> None:
 def _write(files: dict[str, bytes], out: Path) -> None:
     """Write all files, or none: into a new folder beside `out`, which then takes its place."""
     out.parent.mkdir(parents=True, exist_ok=True)
-    made = Path(os.path.normpath(tempfile.mkdtemp(prefix=f".{out.name}.", dir=out.parent)))
+    made = Path(tempfile.mkdtemp(prefix=f".{out.name}.", dir=out.parent))
     folders: set[Path] = set()
     try:
         for path, content in files.items():
             target = made / path
             # The folder is new and holds no links: how the path is written tells where it leads.
-            if not Path(os.path.normpath(target)).is_relative_to(made):
+            if not Path(os.path.normpath(target)).is_relative_to(os.path.normpath(made)):
                 raise BadInput(f"{path} would lie outside of {out}", "Rename what it is made from")
             if target.parent not in folders:
                 target.parent.mkdir(parents=True, exist_ok=True)
