@@ -24,7 +24,7 @@ from vast_ferry.checking.compare import Verdict
 from vast_ferry.definitions.schedules import read_cron
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.yaml_file import write_yaml
-from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger, Trigger
+from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, Project, RouteTrigger, Trigger
 from vast_ferry.hub.schedules import Schedule
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
@@ -105,7 +105,9 @@ def functions(source: str) -> list[Function]:
         callable_name = {"brackendale": "respond", "fennick": ""}.get(source, "run")
         one = trigger(name, task)
         entry = Entry(f"{name}.py", callable_name)
-        made.append(Function(name, entry, (one,) if one else (), variables=dict(task.get("variables", {}))))
+        bindings = tuple(Binding(**wire) for wire in task.get("wires", ()))
+        variables = dict(task.get("variables", {}))
+        made.append(Function(name, entry, (one,) if one else (), variables=variables, bindings=bindings))
     return made
 
 

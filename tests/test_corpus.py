@@ -22,8 +22,14 @@ WRAPPED = {
     "ostermere/note_nullable": {"wrapped-content-read-twice"},
     "quillhaven/report_visit": {"wrapped-headers-unknown"},
     "thornwick/sheet_partial": {"wrapped-passed-on"},
+    "marrowby/roll_helper": {"wrapped-bindings"},  # the output is handed to a helper
 }
-SHIMS = {"ostermere/greet_dumped", "ostermere/note_packed", "ostermere/note_nullable"}
+SHIMS = {
+    "ostermere/greet_dumped",
+    "ostermere/note_packed",
+    "ostermere/note_nullable",
+    "marrowby/tag_filled",  # it looks a header field up among pairs, and only as it happens to be spelt
+}
 
 
 @pytest.mark.parametrize("target", cases.TARGETS)

@@ -198,13 +198,13 @@ class _Reader:
             known = [kind.told_by, *(row.at for row in kind.rows), *(code.decorators if code else ())]
             self.unknown(declared, data, known, here)
             parameter, form = values.pop("parameter", ""), values.pop("form", "whole")
+            content_type = values.pop("content_type", "")
             place = self.kept(document.place(*here))
             if parameter:
                 self._wire(parameter, form, kind, place)
                 key = str(data.get(next((r.at for r in kind.rows if r.is_ in ("key", "key_filter")), ""), ""))
-                bound.append(
-                    Binding(parameter, kind.way, kind.kind, values.get("source", ""), key, form)  # type: ignore[arg-type]
-                )
+                source = values.get("source", "")
+                bound.append(Binding(parameter, kind.way, kind.kind, source, key, form, content_type))  # type: ignore[arg-type]
             if kind.way == "event" and kind.kind != "call":
                 found.append(_trigger(kind.kind, values, place))
         return tuple(found), tuple(bound)

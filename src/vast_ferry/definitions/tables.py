@@ -37,7 +37,11 @@ TRIGGER_FIELDS: Final = {
     "call": _ANY,
 }
 #: The same of a declared input or output.
-BINDING_FIELDS: Final = {"object": ("source", "key", *_ANY), "message": ("source", *_ANY), "record": ("source", *_ANY)}
+BINDING_FIELDS: Final = {
+    "object": ("source", "key", "content_type", *_ANY),
+    "message": ("source", "content_type", *_ANY),
+    "record": ("source", *_ANY),
+}
 KINDS: Final = tuple(TRIGGER_FIELDS)
 
 

@@ -351,6 +351,7 @@ def _bound(function: Function, triggers: list[dict[str, Any]], model: Definition
             "key": binding.key,
             "key_filter": binding.key,
             "form": "" if binding.form == "whole" else binding.form,
+            "content_type": binding.content_type,
         }
         rows = {row.at: values[row.is_] for row in kinds[0].rows if values.get(row.is_)}
         if binding.way == "event":
@@ -445,7 +446,8 @@ def _code(
             path = next(key for key in trigger if key in code.decorators)
             arguments = {key: value for key, value in trigger.items() if key != path}
             body.append(f"@{path}({_arguments(arguments)})")
-        parameters = ", ".join(profile.kind(function.kinds[0]).event.handed_over)
+        outputs = [one.name for one in function.bindings if one.way == "out"]
+        parameters = ", ".join([*profile.kind(function.kinds[0]).event.handed_over, *outputs])
         word = "async def" if profile.model.handler.asynchronous else "def"
         call = f"{alias}({parameters})"
         body += [f"{word} {alias[1:]}({parameters}):", f"    return {'await ' * (word != 'def')}{call}"]

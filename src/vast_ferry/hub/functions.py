@@ -96,7 +96,7 @@ class Binding:
 
     `event` is what triggers the handler, `in` is read before the call, `out` is an object with a method that writes.
     `source` is the bucket, channel or table; `key` an object's key, with `{name}` for what the trigger's captured.
-    `form` is bytes, text, json, or `whole` for the native event itself.
+    `form` is bytes, text, json, or `whole` for the native event itself; `content_type` is what an output is said to be.
     """
 
     name: str
@@ -105,6 +105,7 @@ class Binding:
     source: str = ""
     key: str = ""
     form: str = "whole"
+    content_type: str = ""
 
 
 @dataclass(frozen=True, slots=True)

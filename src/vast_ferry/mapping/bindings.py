@@ -97,12 +97,14 @@ def _place(binding: Binding) -> str:
 def _write(binding: Binding, body: str) -> str:
     if binding.kind == "message":
         fields = (
-            f"{{'channel': {binding.source!r}, 'body': {body}, 'content_type': '', 'attributes': {{}}, 'group': ''}}"
+            f"{{'channel': {binding.source!r}, 'body': {body}, 'content_type': {binding.content_type!r}, "
+            "'attributes': {}, 'group': ''}"
         )
         return f"operate['message.send']({fields})"
     if binding.kind == "record":
         return f"operate['record.write']({{**{_place(binding)}, 'record': value}})"
-    return f"operate['object.write']({{**{_place(binding)}, 'body': {body}, 'content_type': '', 'labels': {{}}}})"
+    said = f"'body': {body}, 'content_type': {binding.content_type!r}, 'labels': {{}}"
+    return f"operate['object.write']({{**{_place(binding)}, {said}}})"
 
 
 def _output(method: str) -> str:

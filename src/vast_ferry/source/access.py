@@ -31,6 +31,16 @@ class Needs:
     settings: tuple[Setting, ...]
 
 
+#: (way, kind) of a declared binding → the operation that it stands for
+OPERATION_OF: Final = {
+    ("in", "object"): "object.read",
+    ("in", "record"): "record.read",
+    ("out", "object"): "object.write",
+    ("out", "record"): "record.write",
+    ("out", "message"): "message.send",
+}
+
+
 def needs_of(function: Function, scanned: Scanned) -> Needs:
     """Return what a function needs, by all of the project's code that its handler can reach."""
     found: set[Access] = set()
@@ -51,9 +61,9 @@ def needs_of(function: Function, scanned: Scanned) -> Needs:
                 if use.client.operation == "object.read":  # most likely it is what the event tells of
                     found.update(Access("object", "read", bucket) for bucket in buckets)
     for binding in function.bindings:
-        if binding.way != "event" and binding.kind in ("object", "record", "message"):
-            verb = "read" if binding.way == "in" else "send" if binding.kind == "message" else "write"
-            found.add(Access(binding.kind, verb, binding.source))
+        operation = OPERATION_OF.get((binding.way, binding.kind))
+        if operation:
+            found.add(Access(binding.kind, operation.partition(".")[2], binding.source))
         elif binding.kind == "object" and binding.form != "whole":
             found.add(Access("object", "read", binding.source))
     return Needs(tuple(sorted(found)), tuple(unknown), tuple(settings))

@@ -15,13 +15,13 @@ from vast_ferry.definitions.writing import declares, fit_trigger
 from vast_ferry.hub.findings import Finding, Severity, worst_first
 from vast_ferry.hub.functions import Function, Need, Project, Stage
 from vast_ferry.hub.operations import OPERATIONS
-from vast_ferry.mapping.clients import client_losses
+from vast_ferry.mapping.clients import HUB_CLIENTS, client_losses
 from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Loss
 from vast_ferry.providers.price import Usage
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import DeliveryModel
-from vast_ferry.source.access import ALWAYS_THERE, Needs, services_of, variables_of
+from vast_ferry.source.access import ALWAYS_THERE, OPERATION_OF, Needs, services_of, variables_of
 from vast_ferry.source.fitting import Fitting
 from vast_ferry.source.scan import Scanned
 
@@ -54,6 +54,7 @@ class Gaps(Fitting):
         for function in gaps.carried:
             gaps.fitted[function.name] = gaps._fit(function)
             gaps._triggers(function)
+            gaps._bindings(function)
             gaps._settings(function)
             gaps._secrets(function)
         gaps._scripts()
@@ -134,6 +135,37 @@ class Gaps(Fitting):
                         "Make sure that nothing relies on it",
                         place=place,
                         field=f"{client.operation}.{loss.field}",
+                    )
+
+    def _bindings(self, function: Function) -> None:
+        """Tell what declared inputs and outputs say that no call of a service there can."""
+        for binding in function.bindings:
+            operation = OPERATION_OF.get((binding.way, binding.kind), "")
+            theirs = self.target.operations.get(operation)
+            what = f"the binding {binding.name} of {function.name}"
+            if not operation:
+                continue
+            if theirs is None:
+                self.note(
+                    "client-not-carried",
+                    Severity.BLOCKING,
+                    f"{what} can't be carried: at {self.target.title} there is no way to "
+                    f"{OPERATIONS[operation].meaning}",
+                    "Use another service there, or leave the function where it is",
+                    function=function,
+                    field=operation,
+                )
+                continue
+            for loss in client_losses(theirs, HUB_CLIENTS[operation]):
+                if loss.field == "content_type" and binding.content_type:
+                    self.note(
+                        f"client-{loss.code}",
+                        Severity.NOTE if loss.harmless else Severity.LOSS,
+                        f"{what} says {binding.content_type}; at {self.target.title}, where {theirs.called} does the "
+                        f"same, {loss.reason}",
+                        "Make sure that nothing relies on it",
+                        function=function,
+                        field=f"{operation}.{loss.field}",
                     )
 
     # --- one function: its triggers ---

@@ -171,6 +171,9 @@ class Imports:
         text = "\n\n".join(blocks)
         rest_follows = bool(self.text.data[at_top:].strip())
         lead = "" if at_top == 0 else "\n"
+        first = statements[0] if statements else None
+        if first is not None and not rest and self.text.data[at_top : self.text.start(first)].strip() == b"":
+            text += "\n"  # a group of its own before those of others
         made.append(
             Edit(
                 at_top,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
-from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile import CannotWrite, Source, translate_reply, view_place
@@ -20,28 +20,20 @@ from vast_ferry.providers.profile import Profile
 from vast_ferry.source.flow import Flow, Function, Module
 from vast_ferry.source.follow import follow
 from vast_ferry.source.imports import Import, Imports, parse_import, qualified
+from vast_ferry.source.moves import Done
 from vast_ferry.source.nodes import Nodes
 from vast_ferry.source.reasons import NOTES, STOPS
 from vast_ferry.source.render import Facts, Rendering
-from vast_ferry.source.text import Edit, SourceText, Span
+from vast_ferry.source.text import Edit, SourceText
 from vast_ferry.source.values import Class, Func, Key, Spot, Std, Stop
-
-
-@dataclass(frozen=True, slots=True)
-class Done:
-    """One edit as it was made: where before, where after, and why."""
-
-    file: str
-    before: Span
-    after: Span
-    reason: str
 
 
 @dataclass(slots=True)
 class Rewritten:
     """What became of a project's handlers: new files by path, entries, edits, what is shared, and findings.
 
-    `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it.
+    `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it;
+    `bindings` of those whose calls became declared outputs.
     """
 
     files: dict[str, bytes] = field(default_factory=dict)
@@ -53,6 +45,7 @@ class Rewritten:
     sources: list[Source] = field(default_factory=list)
     answers: bool = False
     services: bool = False
+    bindings: dict[str, tuple[Binding, ...]] = field(default_factory=dict)
 
 
 class Job:
@@ -328,7 +321,7 @@ def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None
 # --- the whole of it ---
 
 
-def rewrite(
+def rewrite_whole(
     source: Profile,
     target: Profile,
     functions: Iterable[Declared],
@@ -338,10 +331,9 @@ def rewrite(
     limit: Callable[[Declared], float],
     trees: Mapping[str, Nodes] | None = None,
 ) -> Rewritten:
-    """Return a project's handlers rewritten in the target's own idiom, as far as they can be followed.
+    """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
 
-    Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where. `trees`
-    are those of the files that were read already.
+    `trees` are those of the files that were read already.
     """
     return _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}).made()
 
@@ -442,7 +434,11 @@ class _Project:
         kind = declared.kinds[0]
         if kind not in self.job.target.kinds or kind not in self.job.source.kinds:
             return Stop("no-kind", function.node, kind)
-        if handler.output and function.parameters[:1] != [self.job.source.kinds[kind].event.handed_over[0]]:
+        if (
+            handler.output
+            and declared.bindings
+            and function.parameters[:1] != [self.job.source.kinds[kind].event.handed_over[0]]
+        ):
             return Stop("bindings", function.node)
         others = {one.kinds[0] for one in self.job.declared.get(function.key, [])}
         if others and others != {kind}:

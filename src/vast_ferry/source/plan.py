@@ -13,8 +13,9 @@ from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
 from vast_ferry.source.home import as_at_home, home_of
-from vast_ferry.source.native import Rewritten, rewrite
+from vast_ferry.source.native import Rewritten
 from vast_ferry.source.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord
+from vast_ferry.source.rewriting import rewrite
 from vast_ferry.source.scan import imported_by
 from vast_ferry.source.survey import gaps_of, survey
 from vast_ferry.source.wrapping import Wrapping, environment
@@ -257,7 +258,9 @@ class Plan:
             replace(
                 self.gaps.fitted[function.name],
                 entry=self._entry_there(function),
-                bindings=function.bindings if function.name in self.back else (),
+                bindings=function.bindings
+                if function.name in self.back
+                else self.rewritten.bindings.get(function.name, ()),
             )
             for function in self.carried
         )

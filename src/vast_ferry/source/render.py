@@ -23,6 +23,8 @@ from vast_ferry.source.values import Batch, Foreign, Func, Op, Parsed, Service, 
 if TYPE_CHECKING:
     from vast_ferry.source.native import Job
 
+#: A literal of text on one line.
+_LITERAL = re.compile(r"""'[^']*'|"[^"]*\"""")
 #: Where an expression stands that needs no parentheses whatever it is.
 _FREE: tuple[type[ast.AST], ...] = (
     ast.Expr,
@@ -370,9 +372,17 @@ class Rendering:
         if quote not in text:
             return text
         other = "'" if quote == '"' else '"'
-        if len(quote) != 1 or other in text or "\\" in text:
+        if len(quote) != 1 or "\\" in text:
             raise Stop("quotes", node)
-        return text.replace(quote, other)
+
+        def swapped(found: re.Match[str]) -> str:
+            literal = found[0]
+            return f"{other}{literal[1:-1]}{other}" if literal[0] == quote and other not in literal else literal
+
+        text = _LITERAL.sub(swapped, text)
+        if quote in text:
+            raise Stop("quotes", node)
+        return text
 
     def need(self, lines: Iterable[str], text: str) -> str:
         """Note the imports that code needs, and return the code, with names qualified that mean something else here."""

@@ -128,6 +128,18 @@ class SourceText:
         parts.append(self.data[at:])
         return parts
 
+    def span(self, start: int, end: int) -> Span:
+        """Return the lines and columns between two bytes."""
+        first, last = self.line_of(start), self.line_of(end)
+        return Span(first, start - self.starts[first - 1] + 1, last, end - self.starts[last - 1] + 1)
+
+    def offsets(self, span: Span) -> tuple[int, int]:
+        """Return the two bytes that lines and columns stand for."""
+        return (
+            self.starts[span.line - 1] + span.column - 1,
+            self.starts[span.end_line - 1] + span.end_column - 1,
+        )
+
     def edited(self, edits: Iterable[Edit]) -> tuple[bytes, list[tuple[Span, Span, Edit]]]:
         """Return the file with the edits made, in its own encoding, and each edit's place before and after."""
         kept: list[tuple[int, int, Edit]] = []
