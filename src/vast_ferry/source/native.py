@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import functools
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -861,10 +862,34 @@ class _Project:
             used = Nodes(ast.parse(draft))
         except (SyntaxError, ValueError, BadInput):
             return None
-        before = module.nodes.ids | module.nodes.exported
+        before = module.nodes.ids | module.nodes.exported | self._left_over(module)
         content, spans = text.edited([*editor.edits(used.ids | used.exported, before), *edits])
         self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
         return content
+
+    def _left_over(self, module: Module) -> set[str]:
+        """Return the names that a module imports of its provider alone: unused or not, they are not there any more."""
+        there = {client.root for client in self.job.target.clients} | set(self.job.target.model.modules)
+        found = set()
+        for node in module.nodes.imports:
+            for alias in node.names:
+                name = alias.name if isinstance(node, ast.Import) else node.module or ""
+                if name.partition(".")[0] in self.job.flow.theirs - there and not getattr(node, "level", 0):
+                    found.add(alias.asname or alias.name.partition(".")[0])
+        return found - self._taken_from_others if found else found
+
+    @functools.cached_property
+    def _taken_from_others(self) -> set[str]:
+        """Return the names that modules of the project import of each other."""
+        files = self.job.flow.modules
+        return {
+            alias.name
+            for module in files.values()
+            for node in module.nodes.imports
+            if isinstance(node, ast.ImportFrom)
+            and (node.level or (node.module or "").partition(".")[0] not in self.job.flow.theirs)
+            for alias in node.names
+        }
 
     def _tell(self, renderings: Mapping[Key, Rendering]) -> None:
         """Note what the rewritten functions take for granted, what is made for them, and what they bring along."""

@@ -1,0 +1,238 @@
+"""Declared bindings and calls of services: what becomes of each where the other is usual, and edits told as one."""
+
+from __future__ import annotations
+
+import itertools
+import json
+import random
+import textwrap
+from pathlib import Path
+
+import pytest
+from conftest import Project
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vast_ferry import carry, check
+from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, RouteTrigger
+from vast_ferry.providers.registry import find_profile
+from vast_ferry.source.carry import Crossing
+from vast_ferry.source.moves import Done, composed, line_before
+from vast_ferry.source.text import Edit, SourceText, Span
+from vast_ferry.source.unbinding import unbound
+
+SHEET = Binding("sheet", "event", "object", "sheets", "{apiary}/{day}.csv", "text")
+VISIT = Binding("visit", "event", "http")
+PRIOR = Binding("prior", "in", "object", "sums", "{day}.json", "json")
+SUM = Binding("total", "out", "object", "sums", "{day}.json", "json", "application/json")
+TOLD = Binding("told", "out", "message", "news")
+PAGE = Binding("page", "out", "record", "pages")
+
+#: trigger, bindings, a handler's head and body → head and body of the same handler that takes its event whole
+UNBOUND = [
+    (
+        [SHEET, TOLD],
+        "def run(sheet, told, log):\n    told.set(sheet)",
+        "def run(arrival, log):\n"
+        '    sheet = chests.fetch(arrival["chest"], arrival["sheet"])\n'
+        '    sheet = None if sheet is None else sheet.decode(errors="replace")\n'
+        '    belts.put("news", sheet)',
+    ),
+    (
+        [SHEET, PRIOR, SUM],
+        'def run(sheet, day, prior, total, log):\n    """Sum up."""\n\n    total.set([prior, day])  # so far',
+        'def run(arrival, log):\n    """Sum up."""\n\n'
+        '    apiary, day = re.fullmatch(r"([^/]+)/([^/]+)\\.csv", arrival["sheet"]).groups()\n'
+        '    sheet = chests.fetch(arrival["chest"], arrival["sheet"])\n'
+        '    sheet = None if sheet is None else sheet.decode(errors="replace")\n'
+        '    prior = chests.fetch("sums", f"{day}.json")\n'
+        "    prior = None if prior is None else json.loads(prior)\n"
+        '    chests.lay(\n        "sums",\n        f"{day}.json",\n'
+        '        json.dumps([prior, day], ensure_ascii=False, separators=(",", ":")),\n'
+        '        kind="application/json",\n    )  # so far',
+    ),
+    (
+        [VISIT, PAGE],
+        'def run(visit, page, log):\n    page.set({"by": 1})',
+        'def run(visit, log):\n    folios.file("pages", visit["found"], {"by": 1})',
+    ),
+    (
+        [Binding("asked", "event", "http", form="json")],
+        'def run(log, asked):\n    return asked["x"]',
+        'def run(visit, log):\n    asked = json.loads(visit["load"])\n    return asked["x"]',
+    ),
+    # What an output is handed to, what its call gives, a capture that gets another value, defaults: all stay bound.
+    ([VISIT, TOLD], "def run(visit, told, log):\n    helper(told)", ""),
+    ([VISIT, TOLD], "def run(visit, told, log):\n    put = told.set\n    put(1)", ""),
+    ([VISIT, TOLD], "def run(visit, told, log):\n    return told.set(1)", ""),
+    ([VISIT, TOLD], "def run(visit, told, log):\n    told.set(*visit)", ""),
+    ([SHEET, SUM], "def run(sheet, day, total, log):\n    day = 1\n    total.set(day)", ""),
+    ([VISIT, TOLD], "def run(visit, told, log=None):\n    told.set(1)", ""),
+    ([VISIT, TOLD], "def run(visit, told, other, log):\n    told.set(1)", ""),
+    ([VISIT, TOLD], "belts = 1\ndef run(visit, told, log):\n    told.set(belts)", ""),
+    ([VISIT, TOLD], "def run(visit, told, log): told.set(1); told.set(2)\nrun(1, 2, 3)", ""),
+]
+
+
+def declared(bindings: list[Binding]) -> Function:
+    """Return a function with these bindings, and the trigger that they need."""
+    trigger = RouteTrigger("/p/{name}") if bindings[0].kind == "http" else EventTrigger("object", "sheets")
+    return Function("f", Entry("h.py", "run"), (trigger,), bindings=tuple(bindings))
+
+
+@pytest.mark.parametrize(("bindings", "code", "wanted"), UNBOUND)
+def test_bindings_become_reads_and_calls_of_the_same_provider(bindings: list[Binding], code: str, wanted: str) -> None:
+    files = {"h.py": code.encode() + b"\n"}
+    made = unbound(find_profile("marrowby@1"), [declared(bindings)], files)
+    if not wanted:
+        assert not made.files
+        assert made.functions[0].bindings == tuple(bindings)
+        return
+    text = made.files["h.py"].decode()
+    assert text.endswith(wanted + "\n"), text
+    assert made.functions[0].bindings == ()
+    compile(text, "h.py", "exec")
+    # Told edit by edit, it leads from the one to the other.
+    assert applied(SourceText(files["h.py"], "h.py"), SourceText(made.files["h.py"], "h.py"), made.edits["h.py"])
+
+
+def applied(before: SourceText, after: SourceText, edits: list[Done]) -> bool:
+    """Tell whether edits, made on the one text, give the other."""
+    pieces, at = [], 0
+    for edit in sorted(edits, key=lambda one: before.offsets(one.before)):
+        start, end = before.offsets(edit.before)
+        pieces += [before.data[at:start], after.data[slice(*after.offsets(edit.after))]]
+        at = end
+    return b"".join([*pieces, before.data[at:]]) == after.data
+
+
+@given(st.integers(0, 10**9), st.text("ab\né", min_size=1, max_size=60))
+def test_two_rounds_of_edits_are_told_as_one(seed: int, text: str) -> None:
+    chance = random.Random(seed)
+
+    def edit_some(source: SourceText) -> tuple[SourceText, list[Done]]:
+        places = sorted(chance.sample(range(len(source.data) + 1), min(len(source.data) + 1, 6)))
+        # Between characters, not inside them.
+        places = [at for at in places if at == len(source.data) or source.data[at] & 0xC0 != 0x80]
+        edits = [
+            Edit(start, end if chance.random() < 0.7 else start, chance.choice(["", "x", "y\ny", "zz"]), f"{start}")
+            for start, end in zip(places[::2], places[1::2], strict=False)
+        ]
+        content, spans = source.edited(edits)
+        return SourceText(content, "h.py"), [Done("h.py", one, other, edit.reason) for one, other, edit in spans]
+
+    before = SourceText(text.encode(), "h.py")
+    between, first = edit_some(before)
+    after, second = edit_some(between)
+    made = composed(first, second, before, between, after)
+    assert applied(before, after, made)
+    ends = [before.offsets(edit.before) for edit in made]
+    assert all(one[1] <= other[0] for one, other in itertools.pairwise(ends))
+    for line in range(1, len(between.starts) + 1):
+        assert 1 <= line_before(line, first, before, between) <= len(before.starts)
+
+
+OUTPUTS = """
+app: outs
+jobs:
+  f: {code: h.py#f, when: [{web: "PUT /hives/{hive}/weight"}]}
+  g: {code: h.py#g, when: [{line: orders}]}
+"""
+HEAD = "import json\n\nfrom ostermere import books, lines, stores\n\n\n"
+
+#: a statement in a handler of web requests → the statement at the other side, and the wire that says the rest
+FILLED = [
+    (
+        'stores.put("weights", "last.txt", "1", form="text/plain")',
+        'weights.set("1")',
+        {"fills": "weights", "chest": "weights", "sheet": "last.txt", "kind": "text/plain"},
+    ),
+    ('lines.post("old-news", hive)', "old_news.set(hive)", {"fills": "old_news", "belt": "old-news"}),
+    (
+        'stores.put("weights", f"{hive}/a.txt", b"1")',
+        'weights.set(b"1")',
+        {"fills": "weights", "chest": "weights", "sheet": "{hive}/a.txt"},
+    ),
+    ('books.write("hives", {"hive": hive}, {"a": 1})', 'hives.set({"a": 1})', {"fills": "hives", "folio": "hives"}),
+    (
+        'lines.post("news", json.dumps([1], ensure_ascii=False, separators=(",", ":")))',
+        "news.set([1])",
+        {"fills": "news", "belt": "news", "as": "json"},
+    ),
+    ('lines.post("hive", "x")', 'hive_.set("x")', {"fills": "hive_", "belt": "hive"}),
+    # What a wire can't say stays a call.
+    ('lines.post("news", hive, notes={"a": "b"})', 'belts.put("news", hive, marks={"a": "b"})', None),
+    ('lines.post("news", hive, notes={})', "news.set(hive)", {"fills": "news", "belt": "news"}),
+    ('lines.post(f"news-{hive}", "x")', 'belts.put(f"news-{hive}", "x")', None),
+    ('stores.put("w", f"{hive:>5}.txt", "1")', 'chests.lay("w", f"{hive:>5}.txt", "1")', None),
+    ('stores.put("w", "{a}.txt", "1")', 'chests.lay("w", "{a}.txt", "1")', None),
+    ('books.write("hives", {"id": hive}, {"a": 1})', 'folios.file("hives", {"id": hive}, {"a": 1})', None),
+    ('said = lines.post("news", "x")', 'said = belts.put("news", "x")', None),
+    ('lines.post("news", "x", form=hive)', 'belts.put("news", "x", kind=hive or "")', None),
+    ('stores.drop("w", "a.txt")', 'chests.empty("w", "a.txt")', None),
+]
+
+
+def outputs(project: Project, out: Path, statement: str, to: str) -> Crossing:
+    """Carry a handler with one statement that writes."""
+    code = f'{HEAD}def f(event, ctx):\n    hive = event["call"]["slots"]["hive"]\n    {statement}\n'
+    code += '    return {"code": 200, "content": hive}\n'
+    code += '\n\ndef g(event, ctx):\n    for entry in event["batch"]:\n        ctx.note(entry["line"])\n'
+    folder = project({"ostermere.yaml": OUTPUTS, "h.py": code})
+    return carry(folder, to=to, out=out, source="ostermere@1")
+
+
+@pytest.mark.parametrize(("statement", "wanted", "wire"), FILLED)
+def test_calls_that_a_wire_can_say_become_declared_outputs(
+    project: Project, tmp_path: Path, statement: str, wanted: str, wire: dict[str, str] | None
+) -> None:
+    crossing = outputs(project, tmp_path / "there", statement, "marrowby@1")
+    text = crossing.files["h.py"].decode()
+    assert f"\n    {wanted}\n" in text, text
+    wires = json.loads(crossing.files["wiring/f.json"])["wires"]
+    assert wires[1:] == ([wire] if wire else [])
+    assert ("def f(visit, log)" in text) == (wire is None)
+    assert ("import belts" in text or "import chests" in text or "import folios" in text) == (wire is None)
+    before = SourceText((tmp_path / "project" / "h.py").read_bytes(), "h.py") if wire else None
+    if before is not None:
+        made = [Done(e.file, Span(*e.before), Span(*e.after), e.reason) for e in crossing.record.edits]
+        assert applied(before, SourceText(crossing.files["h.py"], "h.py"), made)
+
+
+YARD = Path(__file__).parent / "projects" / "yard"
+
+
+def test_a_handler_that_stays_bound_is_wrapped_and_told_of_at_its_own_line(tmp_path: Path) -> None:
+    folder = tmp_path / "yard"
+    (folder / "wiring").mkdir(parents=True)
+    for path in ["marrowby.json", "wiring/weight.json", "wiring/summary.json", "h.py"]:
+        (folder / path).write_bytes((YARD / path).read_bytes())
+    text = (folder / "h.py").read_text()
+    (folder / "h.py").write_text(text + "\n\ndef keep(asked):\n    asked.clear()\n")
+    text = (folder / "h.py").read_text().replace("    return {", "    asked['found']['x'] = 1\n    return {")
+    (folder / "h.py").write_text(text)
+    crossing = carry(folder, to="thornwick", out=tmp_path / "there")
+    (finding,) = [one for one in crossing.findings if one.code.startswith("wrapped-")]
+    assert (finding.function, finding.code) == ("weight", "wrapped-event-changed")
+    assert text.splitlines()[finding.place.line - 1].strip() == "asked['found']['x'] = 1"
+    styles = {one.name: one.style for one in crossing.record.functions}
+    assert styles == {"summary": "native", "weight": "wrapped"}
+    assert "def weight(asked, log):" in crossing.files["h.py"].decode()
+
+
+def test_outputs_go_there_and_back_and_there_again(project: Project, tmp_path: Path) -> None:
+    statement = 'stores.put("weights", f"{hive}.json", json.dumps({"a": hive}), form="application/json")'
+    outputs(project, tmp_path / "there", statement, "marrowby@1")
+    samples = tmp_path / "samples"
+    (samples / "f").mkdir(parents=True)
+    (samples / "f" / "put.http").write_text("PUT /hives/h%207/weight HTTP/1.1\nHost: a.example\n\n")
+    (samples / "g").mkdir()
+    (samples / "g" / "one.yaml").write_text("kind: message\nevent: {channel: orders, body: x}\n")
+    carry(tmp_path / "there", to="ostermere@1", out=tmp_path / "back")
+    carry(tmp_path / "back", to="marrowby@2", out=tmp_path / "again")
+    for one in ("there", "back", "again"):
+        result = check(tmp_path / one, samples=[samples])
+        assert result.good, (one, [(c.sample, c.differences) for c in result.checked])
+    wired = (tmp_path / "again" / "wired.py").read_text()
+    assert '@wire.fills(fills="weights", chest="weights", sheet="{hive}.json", kind="application/json")' in wired
+    assert textwrap.dedent("    def f(visit, weights):\n        return _f(visit, weights)") in wired
