@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import fnmatch
+import re
+import sqlite3
 from datetime import UTC, datetime
 from itertools import islice, pairwise, product
 from typing import Any
@@ -40,6 +42,7 @@ from vast_ferry.definitions.schedules import (
     write_intervals,
     write_rrule,
 )
+from vast_ferry.definitions.sql_filters import SqlError, read_sql
 from vast_ferry.hub.keys import (
     ANY,
     EVERY_KEY,
@@ -282,6 +285,95 @@ def test_what_a_spelling_says_it_means(one: KeyFilter) -> None:
         except CannotHold:
             continue
         assert differing_key(one, read(text)) is None, text
+
+
+LITERALS = st.text("aB/%_\\'", max_size=5).map(lambda text: "'" + text.replace("\\", "").replace("'", "\\'") + "'")
+LIKES = st.lists(st.sampled_from(["a", "B", "/", "%", "_", r"\%", r"\_"]), max_size=6).map("".join)
+COMPARISONS = st.one_of(
+    st.tuples(st.sampled_from(["subject LIKE", "subject NOT LIKE"]), LIKES.map(lambda text: f"'{text}'")),
+    st.tuples(st.sampled_from(["subject =", "subject <>", "subject !=", "'a' = subject AND subject ="]), LITERALS),
+    st.tuples(st.sampled_from(["LEFT(subject, 2) =", "RIGHT(subject, 1) <>", "LEFT(subject, 0) ="]), LITERALS),
+    st.tuples(st.sampled_from(["subject IN", "subject NOT IN"]), st.lists(LITERALS, min_size=1, max_size=3)).map(
+        lambda pair: (pair[0], f"({', '.join(pair[1])})")
+    ),
+    st.sampled_from([("TRUE", ""), ("FALSE", "")]),
+).map(lambda pair: f"{pair[0]} {pair[1]}")
+EXPRESSIONS = st.recursive(
+    COMPARISONS,
+    lambda inner: st.one_of(
+        st.tuples(inner, st.sampled_from(["AND", "OR"]), inner).map(" ".join),
+        inner.map(lambda one: f"NOT ({one})"),
+        inner.map(lambda one: f"({one})"),
+    ),
+    max_leaves=4,
+)
+
+
+@given(text=EXPRESSIONS, keys=st.lists(st.text("aB/%_'", min_size=1, max_size=6), min_size=1, max_size=12))
+def test_expressions_on_keys_let_through_what_a_database_does(text: str, keys: list[str]) -> None:
+    judge = sqlite3.connect(":memory:")
+    judge.execute("PRAGMA case_sensitive_like = ON")
+    # The database doubles a quote, takes ends by another function, and is told the sign that escapes.
+    said = text.replace("\\'", "''").replace("LEFT(subject, ", "substr(subject, 1, ")
+    said = said.replace("RIGHT(subject, 1)", "substr(subject, -1)")
+    said = re.sub(r"(LIKE '[^']*')", r"\1 ESCAPE '\\'", said)
+    one = read_sql(text, "subject")
+    for key in keys:
+        (wanted,) = judge.execute(f"SELECT {said} FROM (SELECT ? AS subject)", (key,)).fetchone()
+        assert admits(one, key) is bool(wanted), (said, key)
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [
+        ("subject LIKE 'north/%.csv'", from_ends("north/", ".csv")),
+        ("subject like 'a' xor subject = 'b'", AnyOf((Pattern.of("a"), Pattern.of("b")))),
+        ("EXISTS subject AND NOT subject = 'a'", Not(Pattern.of("a"))),
+        ("LEFT(subject, 3) = 'ab'", Pattern.of("ab")),
+        ("LEFT(subject, 1) = 'ab'", Not(EVERY_KEY)),
+        ('subject = "it\'s"', Pattern.of("it's")),
+        ("subject", "the end can't be carried"),
+        ("subject = ", "expected a text, got the end, at character 11"),
+        ("type = 'a'", "'type' can't be carried: subject alone is the key"),
+        ("LENGTH(subject) = 3", "the function LENGTH can't be carried"),
+        ("subject > 'a'", "'>' can't be carried"),
+        ("subject = 'a' subject", "expected the end"),
+        ("(subject = 'a'", "expected ')'"),
+        ("subject = 'a", "is no part of an expression, at character 11"),
+        ("subject NOT = 'a'", "expected LIKE or IN"),
+        ("LEFT(subject, 'a') = 'a'", "expected a number"),
+        ("LEFT(subject, 1) LIKE 'a'", "LIKE of a part"),
+    ],
+)
+def test_expressions_on_keys(text: str, wanted: KeyFilter | str) -> None:
+    if isinstance(wanted, str):
+        with pytest.raises(SqlError, match=re.escape(wanted)):
+            read_sql(text, "subject")
+        with pytest.raises(FilterError, match="of the expression"):
+            read_filters([{"sql": text}], "subject")
+    else:
+        assert differing_key(read_sql(text, "subject"), wanted) is None
+
+
+@pytest.mark.parametrize(
+    ("one", "text"),
+    [
+        (read_captures("{apiary}/{day}.csv"), "subject LIKE '_%/_%.csv' AND subject NOT LIKE '%/%/%'"),
+        (read_captures("a/{rest...}"), "subject LIKE 'a/_%'"),
+        (Pattern.of("it's 5%", Piece("one")), r"subject LIKE 'it\'s 5\%_'"),
+        (from_ends("ab", "bc"), None),
+        (Pattern.of(Piece("segment"), "/", ANY), "a part without a slash"),
+    ],
+)
+def test_patterns_are_written_as_expressions(one: KeyFilter, text: str | None) -> None:
+    if text is None:
+        assert [next(iter(part)) for part in write_filters(one, "subject")] == ["prefix", "suffix"]
+    elif text.startswith("subject"):
+        assert write_filters(one, "subject") == [{"sql": text}]
+        assert differing_key(read_filters([{"sql": text}], "subject"), one) is None
+    else:
+        with pytest.raises(CannotHold, match=text):
+            write_filters(one, "subject")
 
 
 @pytest.mark.parametrize(

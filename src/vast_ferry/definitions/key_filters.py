@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.definitions.sql_filters import SqlError, read_sql, write_sql
 from vast_ferry.hub.keys import ANY, EVERY_KEY, All, AnyOf, KeyFilter, Not, Pattern, Piece, all_of, begins, ends
 
 
@@ -192,9 +193,9 @@ def write_captures(one: KeyFilter) -> str:
 # --- CloudEvents filters ---------------------------------------------------------------------------------------------
 
 # The dialects of filters that CloudEvents subscriptions have (CloudEvents Subscriptions API §3.2.4): the members of a
-# mapping that names one attribute, and all, any and not of filters.
+# mapping that names one attribute, all, any and not of filters, and expressions in CloudEvents SQL.
 
-_DIALECTS: Final = ("exact", "prefix", "suffix", "all", "any", "not")
+_DIALECTS: Final = ("exact", "prefix", "suffix", "all", "any", "not", "sql")
 
 
 def read_filters(value: Any, attribute: str) -> KeyFilter:
@@ -215,6 +216,13 @@ def _read_filter(value: Any, attribute: str) -> KeyFilter:
         return all_of(*filters) if dialect == "all" else filters[0] if len(filters) == 1 else AnyOf(filters)
     if dialect == "not":
         return Not(_read_filter(inner, attribute))
+    if dialect == "sql":
+        if not isinstance(inner, str):
+            raise FilterError(f"sql takes an expression, got {inner!r}")
+        try:
+            return read_sql(inner, attribute)
+        except SqlError as error:
+            raise FilterError(f"{inner!r}: {error}") from None
     if not isinstance(inner, Mapping) or list(inner) != [attribute] or not isinstance(inner[attribute], str):
         raise FilterError(f"expected {{{dialect}: {{{attribute}: text}}}}, got {value!r}")
     text = inner[attribute]
@@ -244,8 +252,7 @@ def _write_filter(one: KeyFilter, attribute: str) -> dict[str, Any]:
         return {"prefix": {attribute: parts[0]}}
     if len(parts) == 2 and parts[0] == ANY and isinstance(parts[1], str):
         return {"suffix": {attribute: parts[1]}}
-    if len(parts) == 3 and isinstance(parts[0], str) and parts[1] == ANY and isinstance(parts[2], str):
+    if len(parts) == 3 and isinstance(parts[0], str) and parts[1] == ANY and isinstance(parts[2], str):  # noqa: SIM102
         if not _overlap(parts[0], parts[2]):
             return {"all": [{"prefix": {attribute: parts[0]}}, {"suffix": {attribute: parts[2]}}]}
-        raise CannotHold(f"the beginning {parts[0]!r} and the end {parts[2]!r} may overlap in a key there")
-    raise CannotHold("its filters know beginnings, ends and whole keys only")
+    return {"sql": write_sql(one, attribute)}
