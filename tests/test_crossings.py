@@ -14,11 +14,10 @@ from conftest import Project
 
 from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.definitions.project import read_project
-from vast_ferry.definitions.writing import FROM
 from vast_ferry.demo import NATIVE, PROJECT
 from vast_ferry.hub.functions import EventTrigger, Trigger
 from vast_ferry.hub.keys import differing_key
-from vast_ferry.hub.schedules import first_difference
+from vast_ferry.hub.schedules import FROM, first_difference
 from vast_ferry.providers.registry import find_profile
 
 #: Written natively at Marrowby: bindings that become parameters, and a call of a service beside them.

@@ -17,14 +17,14 @@ from vast_ferry import BadInput
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.tables import checked_definition, parse_form, route_style
-from vast_ferry.definitions.writing import FROM, fit_function, fit_trigger, write_definition
+from vast_ferry.definitions.writing import fit_function, fit_trigger, write_definition
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
 from vast_ferry.hub.findings import Place, Severity
 from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, RouteTrigger, Stage
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.keys import ANY, EVERY_KEY, Pattern, Piece, all_of, begins, differing_key, ends
-from vast_ferry.hub.schedules import Calendar, Every, Schedule, first_difference
+from vast_ferry.hub.schedules import FROM, Calendar, Every, Schedule, first_difference
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import all_profiles, find_profile
 from vast_ferry.providers.schema import DefinitionRow

@@ -126,13 +126,44 @@ def test_rules_of_rfc_5545_fire_as_dateutil_says(line: str) -> None:
         "FREQ=MINUTELY;INTERVAL=7",
         "FREQ=DAILY;INTERVAL=3",
         "FREQ=WEEKLY;INTERVAL=2",
+        "FREQ=MONTHLY;BYDAY=1MO",
+        "FREQ=MONTHLY;BYDAY=-1FR,2TU",
+        "FREQ=MONTHLY;BYDAY=5SU",
+        "FREQ=MONTHLY;BYDAY=-5SU",
+        "FREQ=YEARLY;BYMONTH=3,10;BYDAY=-1SU",
+        "FREQ=MONTHLY;BYMONTHDAY=-1",
+        "FREQ=MONTHLY;BYMONTHDAY=15,-1,-31",
+        "FREQ=MONTHLY;BYMONTHDAY=-1;BYDAY=FR",
+        "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1",
+        "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=1",
+        "FREQ=MONTHLY;BYDAY=SA,WE;BYSETPOS=-1",
+        "FREQ=MONTHLY;BYDAY=TU;BYSETPOS=3",
+        "FREQ=DAILY;COUNT=40",
+        "FREQ=MONTHLY;BYMONTHDAY=31;COUNT=7",
+        "FREQ=WEEKLY;BYDAY=MO,FR;UNTIL=20260401T073000Z",
+        "FREQ=HOURLY;UNTIL=20260107T000000Z",
+        "FREQ=DAILY;INTERVAL=3;COUNT=5",
     ],
 )
 def test_rules_are_read_as_dateutil_reads_them(text: str) -> None:
     whole = f"DTSTART:20260105T073000Z\nRRULE:{text}"
     start = datetime(2026, 1, 5, 7, 30, tzinfo=UTC)
     judge = list(islice(rrulestr(whole).xafter(start), 100))
-    assert read_rrule(whole).next(100, start) == judge
+    read = read_rrule(whole)
+    assert read.next(100, start) == judge
+    # Written again it fires alike, for us and for the judge.
+    again = write_rrule(read)
+    assert first_difference(read_rrule(again), read, START, 300) is None
+    lines = (
+        again if "DTSTART" in again else f"DTSTART:20260105T073000Z\n{again if 'RRULE' in again else f'RRULE:{again}'}"
+    )
+    assert list(islice(rrulestr(lines, forceset=True).xafter(start), 100)) == judge
+
+
+@given(st.sets(st.sampled_from(["MO", "TU", "WE", "TH", "FR", "SA", "SU"]), min_size=1), st.sampled_from([1, -1]))
+def test_the_first_and_the_last_of_some_weekdays_are_what_dateutil_says(days: set[str], position: int) -> None:
+    whole = f"DTSTART:20260101T060000Z\nRRULE:FREQ=MONTHLY;BYDAY={','.join(sorted(days))};BYSETPOS={position}"
+    assert read_rrule(whole).next(150, START) == list(islice(rrulestr(whole).xafter(START), 150))
 
 
 @pytest.mark.parametrize("line", ["0 2 * * *", "30 1 * * *", "15 12 1 * *", "0 9 * * MON-FRI", "*/15 * * * *"])
@@ -179,8 +210,27 @@ SCHEDULES: list[tuple[str, str, str | None, str]] = [
     ("cron_with_seconds", "0 2 * * *", None, "expected 6 fields"),
     ("rrule", "FREQ=DAILY;BYHOUR=2;BYMINUTE=0", "daily at 02:00, UTC", ""),
     ("rrule", "DTSTART;TZID=Europe/Prague:20260101T020000\nRRULE:FREQ=DAILY", "daily at 02:00, Europe/Prague", ""),
-    ("rrule", "FREQ=DAILY;COUNT=3", None, "COUNT can't be carried"),
-    ("rrule", "FREQ=MONTHLY;BYDAY=1MO", None, "without a number"),
+    ("rrule", "FREQ=DAILY;COUNT=3", None, "COUNT counts from a DTSTART"),
+    ("rrule", "DTSTART:20260101T000000Z\nRRULE:FREQ=DAILY;COUNT=0x", None, "no number"),
+    ("rrule", "FREQ=DAILY;UNTIL=tomorrow", None, "no moment such as"),
+    ("rrule", "RRULE:FREQ=DAILY;UNTIL=20260301\nRRULE:FREQ=DAILY", None, "end at different moments"),
+    ("rrule", "FREQ=DAILY;UNTIL=20260301", "daily at 00:00, UTC, until 2026-03-01T00:00:00Z", ""),
+    ("rrule", "DTSTART:20270101T060000Z\nRRULE:FREQ=DAILY", "daily at 06:00, UTC, from 2027-01-01T06:00:00Z", ""),
+    (
+        "rrule",
+        "DTSTART;TZID=Europe/Prague:20270701T060000\nRRULE:FREQ=DAILY;COUNT=2",
+        "daily at 06:00, Europe/Prague, from 2027-07-01T04:00:00Z, until 2027-07-02T04:00:00Z",
+        "",
+    ),
+    ("rrule", "FREQ=MONTHLY;BYMONTHDAY=-1", "at 00:00 on the last day of the month, UTC", ""),
+    ("rrule", "FREQ=MONTHLY;BYDAY=1MO", "at 00:00 on day 1-7 of the month if on Mon, UTC", ""),
+    ("rrule", "FREQ=MONTHLY;BYDAY=-1FR", "at 00:00 on day 1-7 from the end of the month if on Fri, UTC", ""),
+    ("rrule", "FREQ=MONTHLY;BYDAY=9MO", None, "no weekday such as"),
+    ("rrule", "FREQ=MONTHLY;BYDAY=1MO,TU", None, "with a number and without"),
+    ("rrule", "FREQ=MONTHLY;BYDAY=MO,TU;BYSETPOS=2", None, "the first and the last can"),
+    ("rrule", "FREQ=YEARLY;BYDAY=20MO", None, "no weekday such as"),
+    ("rrule", "FREQ=YEARLY;BYDAY=1MO", None, "counted within months"),
+    ("rrule", "FREQ=YEARLY;BYWEEKNO=20", None, "BYWEEKNO can't be carried"),
     ("rrule", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", None, "no day 30 in February"),
     ("rrule", "DTSTART;TZID=Nowhere/Town:20260101T000000\nRRULE:FREQ=DAILY", None, "no time zone"),
     ("rrule", "FREQ=DAILY;FREQ=DAILY", None, "each name once"),
@@ -189,7 +239,20 @@ SCHEDULES: list[tuple[str, str, str | None, str]] = [
     ("interval", "R/2026-01-15T06:00:00Z/P1M", "at 06:00 on day 15 of the month, UTC", ""),
     ("interval", "R/2026-02-30T06:00:00Z/P1D", None, "no moment"),
     ("interval", "R/2026-01-31T06:00:00Z/P1M", None, "not in every month"),
-    ("interval", "R5/2026-01-31T06:00:00Z/P1D", None, "expected R/"),
+    (
+        "interval",
+        "R5/2026-01-30T06:00:00Z/P1D",
+        "daily at 06:00, UTC, from 2026-01-30T06:00:00Z, until 2026-02-03T06:00:00Z",
+        "",
+    ),
+    ("interval", "R/2030-01-15T06:00:00Z/P1M", "at 06:00 on day 15 of the month, UTC, from 2030-01-15T06:00:00Z", ""),
+    (
+        "interval",
+        "R1/2030-01-15T06:00:00Z/P1M",
+        "at 06:00 on day 15 of the month, UTC, from 2030-01-15T06:00:00Z, until 2030-01-15T06:00:00Z",
+        "",
+    ),
+    ("interval", "R0/2026-01-31T06:00:00Z/P1D", None, "expected R/"),
 ]
 
 
@@ -217,6 +280,9 @@ def test_schedules_are_read_or_refused(style: str, text: str, words: str | None,
         (Schedule.of(Calendar((0,), (0,), (2,), (31,))), write_intervals, "not in every month"),
         (Schedule.of(Calendar((0,), (), (2,))), write_intervals, "60 intervals"),
         (Schedule.of(Every(420), zone=PRAGUE), write_rrule, "one start"),
+        (Schedule.of(Calendar((0,), (0,), (2,), (-1,))), write_cron, "not from its end"),
+        (Schedule.of(Calendar((0,), (0,), (2,), (-1,))), write_intervals, "from the end of a month"),
+        (Schedule.of(Every(420), until=datetime(2030, 1, 1, tzinfo=UTC)), write_intervals, "9,999 times"),
     ],
 )
 def test_what_a_spelling_has_no_words_for(schedule: Schedule, write: Any, why: str) -> None:
@@ -229,7 +295,8 @@ def test_one_of_two_kinds_of_day_becomes_two_lines_that_never_fire_at_once() -> 
     lines = write_cron(wanted, CronStyle(seconds=True, sunday=7, both=True))
     parts = [set(STYLES["cron_with_seconds"].read(line).next(500, START)) for line in lines]
     assert not parts[0] & parts[1]
-    assert read_phrase("every 15 minutes") == read_interval("R/2026-01-01T00:00:00Z/PT15M") == Every(900)
+    assert read_phrase("every 15 minutes") == Every(900)
+    assert read_interval("R/2026-01-01T00:00:00Z/PT15M") == Schedule.of(Every(900))
 
 
 # --- filters on keys --------------------------------------------------------------------------------------------------

@@ -432,7 +432,7 @@ def _trigger(kind: str, values: dict[str, Any], place: Place) -> Trigger:
     zone = values.pop("zone", "")
     schedule: Schedule | None = values.pop("schedule", None)
     if schedule and zone:
-        schedule = Schedule.of(*schedule.rules, zone=zone)
+        schedule = Schedule.of(*schedule.rules, zone=zone, since=schedule.since, until=schedule.until)
     return EventTrigger(kind, **values, filter=all_of(*filters), schedule=schedule, place=place)
 
 

@@ -12,11 +12,13 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise, product
 from typing import Final
+from zoneinfo import ZoneInfo
 
 from vast_ferry.hub.schedules import (
     DAY,
     EPOCH,
     FIRST_SUNDAY,
+    FROM,
     WEEK,
     WEEKDAY_NAMES,
     Calendar,
@@ -129,6 +131,8 @@ def _cron_lines(rule: Rule, style: CronStyle) -> Iterator[str]:
         raise CannotHold(f"no cron line fires every {_length(rule.seconds)}: that does not divide a day evenly")
     if rule.seconds != (0,) and not style.seconds:
         raise CannotHold("its cron lines have no seconds")
+    if rule.days and rule.days[0] < 0:
+        raise CannotHold("its cron lines count days from the beginning of a month, not from its end")
     if rule.days and rule.weekdays:
         if rule.either and style.both:
             # Two lines, each a trigger of its own: on a day of both kinds only the first fires.
@@ -216,9 +220,9 @@ def read_rrule(text: str) -> Schedule:
     """Return the schedule that RRULE lines say, under at most one DTSTART (RFC 5545 §3.3.10, §3.8.2.4).
 
     A text without a property name is one rule. Without DTSTART they begin at midnight UTC of 1 January 1970. Raises
-    ScheduleError for what is no rule, and for what the hub has no words for (counts, ends, positions).
+    ScheduleError for what is no rule, and for what the hub has no words for (positions in a year, or among many days).
     """
-    zone, start = "", EPOCH.replace(tzinfo=None)
+    zone, start, begins = "", EPOCH.replace(tzinfo=None), False
     rules: list[str] = []
     lines = text.split()
     if not lines:
@@ -231,16 +235,43 @@ def read_rrule(text: str) -> Schedule:
             zone = found[1] or ""
             if zone and not known_zone(zone):
                 raise ScheduleError(f"there is no time zone {zone!r}")
-            try:
-                start = datetime.strptime(found[2], "%Y%m%dT%H%M%S")
-            except ValueError:
-                raise ScheduleError(f"{found[2]!r} is no moment") from None
+            start, begins = _moment(found[2]), True
         else:
             rules.append(line.removeprefix("RRULE:"))
-    return Schedule.of(*(_rrule(rule, start, zone) for rule in rules), zone=zone)
+    since = start.replace(tzinfo=ZoneInfo(zone or "UTC")).astimezone(UTC) if begins else None
+    made: list[Rule] = []
+    ends: set[datetime | None] = set()
+    for rule in rules:
+        found_rules, until, count = _rrule(rule, start, zone)
+        made += found_rules
+        if count:
+            if since is None:
+                raise ScheduleError(f"{rule!r}: COUNT counts from a DTSTART, and there is none")
+            counted = Schedule.of(*found_rules, zone=zone)
+            until = (counted.next(count, since - timedelta(seconds=1)) or [since])[-1]
+        ends.add(until)
+    if len(ends) > 1:
+        raise ScheduleError("rules that end at different moments can't be carried as one schedule")
+    return Schedule.of(*made, zone=zone, since=since, until=ends.pop() if ends else None)
 
 
-def _rrule(text: str, start: datetime, zone: str) -> Rule:
+def _moment(text: str) -> datetime:
+    try:
+        return datetime.strptime(text, "%Y%m%dT%H%M%S" if "T" in text else "%Y%m%d")
+    except ValueError:
+        raise ScheduleError(f"{text!r} is no moment") from None
+
+
+def _end(text: str, zone: str) -> datetime:
+    """Return the moment up to which a rule fires; without a Z it is one of the rule's own zone."""
+    if not re.fullmatch(r"\d{8}(T\d{6}Z?)?", text):
+        raise ScheduleError(f"UNTIL={text} is no moment such as 20261231T235959Z")
+    own = ZoneInfo("UTC" if text.endswith("Z") or not zone else zone)
+    return _moment(text.removesuffix("Z")).replace(tzinfo=own).astimezone(UTC)
+
+
+def _rrule(text: str, start: datetime, zone: str) -> tuple[list[Rule], datetime | None, int]:
+    """Return the rules that one says, when it ends, and after how many firings it does."""
     parts: dict[str, str] = {}
     for part in text.split(";"):
         name, mark, value = part.partition("=")
@@ -254,9 +285,14 @@ def _rrule(text: str, start: datetime, zone: str) -> Rule:
     if not re.fullmatch(r"[1-9]\d{0,5}", interval):
         raise ScheduleError(f"{interval!r} is no interval")
     parts.pop("WKST", "")  # matters to weekly rules with an interval only, which are counted from their start
+    until = _end(parts.pop("UNTIL"), zone) if "UNTIL" in parts else None
+    count = parts.pop("COUNT", "0")
+    if not re.fullmatch(r"\d{1,4}", count) or (int(count) and until):
+        raise ScheduleError(f"COUNT={count} is no number up to 9999, or stands beside UNTIL")
+    position = parts.pop("BYSETPOS", "")
     unknown = [name for name in parts if name not in _BY and name != "BYDAY"]
     if unknown:
-        raise ScheduleError(f"{unknown[0]} can't be carried: no other spelling counts, ends or picks by position")
+        raise ScheduleError(f"{unknown[0]} can't be carried: no other spelling picks so")
     if int(interval) > 1:
         if parts or frequency not in _FREQUENCIES:
             raise ScheduleError(f"{text!r}: an interval beside BY rules, or in months or years, can't be carried")
@@ -264,19 +300,27 @@ def _rrule(text: str, start: datetime, zone: str) -> Rule:
             raise ScheduleError(f"{text!r}: an interval over days that a zone makes longer or shorter can't be carried")
         seconds = int(interval) * _FREQUENCIES[frequency]
         since = int((start.replace(tzinfo=UTC) - EPOCH).total_seconds())
-        return Every(seconds, since % seconds)
+        return [Every(seconds, since % seconds)], until, int(count)
     chosen: dict[str, tuple[int, ...]] = {}
     for name, (field, low, high) in _BY.items():
         if name in parts:
             values = parts[name].split(",")
-            if not all(re.fullmatch(r"\+?\d{1,2}", value) and low <= int(value) <= high for value in values):
+            sign = "[+-]?" if field == "days" else r"\+?"  # days are counted from a month's end as well
+            if not all(re.fullmatch(rf"{sign}\d{{1,2}}", one) and low <= abs(int(one)) <= high for one in values):
                 raise ScheduleError(f"{name}={parts[name]} can't be carried: numbers from {low} to {high} can")
             chosen[field] = tuple(sorted({int(value) for value in values}))
+    placed: list[tuple[tuple[int, ...], tuple[int, ...]]] = []
     if "BYDAY" in parts:
-        days = parts["BYDAY"].split(",")
-        if not all(day in _WEEKDAYS for day in days):
-            raise ScheduleError(f"BYDAY={parts['BYDAY']} can't be carried: weekdays without a number can")
-        chosen["weekdays"] = tuple(sorted({_WEEKDAYS.index(day) for day in days}))
+        days = _by_day(parts["BYDAY"])
+        monthly = frequency == "MONTHLY" or (frequency == "YEARLY" and "months" in chosen)
+        if position or any(number for number, _ in days):
+            if not monthly or "days" in chosen:
+                raise ScheduleError(f"{text!r} can't be carried: weekdays are counted within months, and alone, only")
+            placed = _placed(days, position, text)
+        else:
+            chosen["weekdays"] = tuple(sorted({day for _, day in days}))
+    elif position:
+        raise ScheduleError(f"BYSETPOS={position} can't be carried without BYDAY")
     # What is coarser than the frequency only limits; what is finer and not said is taken from the start (§3.3.10).
     finer = {
         "SECONDLY": 0,
@@ -288,7 +332,7 @@ def _rrule(text: str, start: datetime, zone: str) -> Rule:
         chosen.setdefault(field, (begin,))
     for field, _ in clock[finer:]:
         chosen.setdefault(field, ())
-    by_day = "days" in chosen or "weekdays" in chosen
+    by_day = "days" in chosen or "weekdays" in chosen or bool(placed)
     if frequency == "WEEKLY":
         if "days" in chosen:
             raise ScheduleError("BYMONTHDAY does not go with FREQ=WEEKLY (RFC 5545 §3.3.10)")
@@ -298,7 +342,51 @@ def _rrule(text: str, start: datetime, zone: str) -> Rule:
     if frequency == "YEARLY" and not by_day:
         chosen["days"] = (start.day,)
         chosen.setdefault("months", (start.month,))
-    return _possible(replace(Calendar(), **chosen), text)  # type: ignore[arg-type]
+    rule = replace(Calendar(), **chosen)  # type: ignore[arg-type]
+    several: list[Rule] = [replace(rule, days=days, weekdays=weekdays) for days, weekdays in placed]
+    return several or [_possible(rule, text)], until, int(count)
+
+
+def _by_day(text: str) -> list[tuple[int, int]]:
+    """Return the weekdays of BYDAY with their numbers, 0 for none."""
+    made = []
+    for part in text.split(","):
+        found = re.fullmatch(r"([+-]?[1-5])?([A-Z]{2})", part)
+        if not found or found[2] not in _WEEKDAYS:
+            raise ScheduleError(f"{part!r} is no weekday such as MO or -1FR (the last Friday)")
+        made.append((int(found[1] or 0), _WEEKDAYS.index(found[2])))
+    return made
+
+
+def _placed(days: list[tuple[int, int]], position: str, text: str) -> list[tuple[tuple[int, ...], tuple[int, ...]]]:
+    """Return days of the month and weekdays that together are weekdays picked by their place in a month."""
+    if not position:
+        if any(not number for number, _ in days):
+            raise ScheduleError(f"{text!r} can't be carried: weekdays with a number and without stand side by side")
+        return [(_week(number), (day,)) for number, day in days]
+    names = {day for _, day in days}
+    number = int(position) if re.fullmatch(r"[+-]?[1-5]", position) else 0
+    if not number or any(count for count, _ in days) or (len(names) > 1 and abs(number) > 1):
+        raise ScheduleError(f"BYSETPOS={position} can't be carried: of several weekdays the first and the last can")
+    if len(names) == 1:
+        return [(_week(number), tuple(names))]
+    # The first of them is so many days into the month where no day before it is one of them.
+    step = 1 if number > 0 else -1
+    made: list[tuple[tuple[int, ...], tuple[int, ...]]] = []
+    for before in range(7):
+        weekdays = tuple(
+            sorted(day for day in names if not any((day - step * back) % 7 in names for back in range(1, before + 1)))
+        )
+        if weekdays:
+            made.append(((step * (before + 1),), weekdays))
+    return made
+
+
+def _week(number: int) -> tuple[int, ...]:
+    """Return the days of a month among which every weekday is for the so manieth time, from its end below zero."""
+    first = 7 * (abs(number) - 1) + 1
+    days = range(first, min(first + 7, 32))
+    return tuple(days) if number > 0 else tuple(sorted(-day for day in days))
 
 
 def write_rrule(schedule: Schedule) -> str:
@@ -316,9 +404,17 @@ def write_rrule(schedule: Schedule) -> str:
             lines.append(_rrule_of(rule))
     if len(starts) > 1 or (starts and schedule.zone):
         raise CannotHold("several rules share one start there")
+    if schedule.until is not None:
+        lines = [f"{line};UNTIL={schedule.until:%Y%m%dT%H%M%SZ}" for line in lines]
+    since = schedule.since
     if schedule.zone:
-        return "\n".join([f"DTSTART;TZID={schedule.zone}:19700101T000000", *(f"RRULE:{line}" for line in lines)])
+        local = since.astimezone(ZoneInfo(schedule.zone)).strftime("%Y%m%dT%H%M%S") if since else "19700101T000000"
+        return "\n".join([f"DTSTART;TZID={schedule.zone}:{local}", *(f"RRULE:{line}" for line in lines)])
     start = starts.pop() if starts else 0
+    if since is not None:
+        # What is counted from its beginning begins when it first fires.
+        begins = next(schedule.firings(since - timedelta(seconds=1)), since) if starts or start else since
+        return "\n".join([f"DTSTART:{begins:%Y%m%dT%H%M%SZ}", *(f"RRULE:{line}" for line in lines)])
     if start:
         when = (EPOCH + timedelta(seconds=start)).strftime("%Y%m%dT%H%M%SZ")
         return "\n".join([f"DTSTART:{when}", *(f"RRULE:{line}" for line in lines)])
@@ -345,23 +441,34 @@ def _rrule_of(rule: Calendar) -> str:
 # --- ISO 8601 --------------------------------------------------------------------------------------------------------
 
 _INTERVAL = re.compile(
-    r"R/(\d{4}-\d\d-\d\dT\d\d:\d\d(?::\d\d)?)Z/"
+    r"R(\d{0,4})/(\d{4}-\d\d-\d\dT\d\d:\d\d(?::\d\d)?)Z/"
     r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)S)?)?"
 )
 
 
-def read_interval(text: str) -> Rule:
-    """Return the rule of a repeating interval without end, from a start in UTC (ISO 8601-1 §4.5): R/start/P1D."""
+def read_interval(text: str) -> Schedule:
+    """Return the schedule of a repeating interval from a start in UTC (ISO 8601-1 §4.5): R/start/P1D.
+
+    With a number behind the R it fires so many times, first at its start.
+    """
     found = _INTERVAL.fullmatch(text.strip())
-    if not found or not any(found.groups()[1:]):
+    if not found or not any(found.groups()[2:]) or found[1] == "0":
         raise ScheduleError(
             f"expected R/, a start in UTC and a period, such as R/2026-01-01T02:00:00Z/P1D, got {text!r}"
         )
     try:
-        start = datetime.fromisoformat(found[1]).replace(tzinfo=UTC)
+        start = datetime.fromisoformat(found[2]).replace(tzinfo=UTC)
     except ValueError:
-        raise ScheduleError(f"{text!r} begins at {found[1]}, which is no moment") from None
-    years, months, weeks, days, hours, minutes, seconds = (int(part or 0) for part in found.groups()[1:])
+        raise ScheduleError(f"{text!r} begins at {found[2]}, which is no moment") from None
+    rule = _repeated(text, start, found.groups()[2:])
+    until = None
+    if found[1]:
+        until = Schedule.of(rule).next(int(found[1]), start - timedelta(seconds=1))[-1]
+    return Schedule.of(rule, since=start, until=until)
+
+
+def _repeated(text: str, start: datetime, period: tuple[str | None, ...]) -> Rule:
+    years, months, weeks, days, hours, minutes, seconds = (int(part or 0) for part in period)
     length = weeks * WEEK + days * DAY + hours * 3600 + minutes * 60 + seconds
     if not (years or months):
         if not length:
@@ -382,7 +489,21 @@ def write_intervals(schedule: Schedule) -> list[str]:
     made = [piece for rule in schedule.rules for piece in _intervals(rule)]
     if len(made) > MOST_PIECES:
         raise CannotHold(f"it would take {len(made)} intervals")
-    return [f"R/{start.strftime('%Y-%m-%dT%H:%M:%SZ')}/{period}" for start, period in made]
+    return [_bounded(start, period, schedule) for start, period in made]
+
+
+def _bounded(start: datetime, period: str, schedule: Schedule) -> str:
+    """Return an interval that begins and ends as its schedule does."""
+    count = ""
+    if schedule.since or schedule.until:
+        rule = read_interval(f"R/{start:%Y-%m-%dT%H:%M:%SZ}/{period}")
+        alone = replace(rule, since=schedule.since or start, until=schedule.until)
+        moments = alone.next(10_000, start - timedelta(seconds=1)) if schedule.until else alone.next(1, start)
+        if not moments or len(moments) == 10_000:
+            raise CannotHold("its intervals count how often they fire, up to 9,999 times")
+        start = alone.next(1, FROM - timedelta(seconds=1))[0]
+        count = str(len(moments)) if schedule.until else ""
+    return f"R{count}/{start:%Y-%m-%dT%H:%M:%SZ}/{period}"
 
 
 def _intervals(rule: Rule) -> Iterator[tuple[datetime, str]]:
@@ -407,6 +528,8 @@ def _intervals(rule: Rule) -> Iterator[tuple[datetime, str]]:
         for time in rule.times:
             yield _from_2026(Every(DAY, time)), "P1D"
         return
+    if min(rule.days) < 0:
+        raise CannotHold("no interval counts days from the end of a month")
     if max(rule.days) > 28:
         raise CannotHold(f"day {max(rule.days)} is not in every month")
     for month, day, time in product(rule.months or (1,), rule.days, rule.times):
@@ -457,6 +580,7 @@ class ScheduleStyle:
     write: Callable[[Schedule], list[str]]
     example: str
     zones: bool = False  # whether a zone stands in it
+    bounds: bool = False  # whether it may begin and end
 
 
 _SECONDS = CronStyle(seconds=True, sunday=7, both=True)
@@ -468,9 +592,11 @@ STYLES: Final = {
         _read_calendar(_SECONDS), lambda schedule: write_cron(schedule, _SECONDS), "0 0 2 * * *"
     ),
     "rrule": ScheduleStyle(
-        read_rrule, lambda schedule: [write_rrule(schedule)], "FREQ=DAILY;BYHOUR=2;BYMINUTE=0", zones=True
+        read_rrule,
+        lambda schedule: [write_rrule(schedule)],
+        "FREQ=DAILY;BYHOUR=2;BYMINUTE=0",
+        zones=True,
+        bounds=True,
     ),
-    "interval": ScheduleStyle(
-        lambda text: Schedule.of(read_interval(text)), write_intervals, "R/2026-01-01T02:00:00Z/P1D"
-    ),
+    "interval": ScheduleStyle(read_interval, write_intervals, "R/2026-01-01T02:00:00Z/P1D", bounds=True),
 }

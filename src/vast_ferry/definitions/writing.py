@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
 from typing import Any, Final
 
 from vast_ferry.definitions.forms import AccessForm, Form
@@ -32,12 +31,10 @@ from vast_ferry.hub.keys import (
     ends,
     without_captures,
 )
-from vast_ferry.hub.schedules import Schedule, first_difference
+from vast_ferry.hub.schedules import FROM, Schedule, first_difference
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.schema import CodeModel, DefinitionModel, DefinitionRow, TriggerModel
 
-#: Schedules are compared from here on, so that a result does not depend on when it was computed.
-FROM: Final = datetime(2026, 1, 1, tzinfo=UTC)
 FIRINGS: Final = 1000
 
 
@@ -221,6 +218,10 @@ class _Fitting:
             # A person finds a wrong hour sooner than a trigger that is not there.
             self.note("schedule", f"its schedules are in UTC, and this one is in {wanted.zone}; UTC was declared")
             wanted = held = replace(wanted, zone="")
+        if (wanted.since or wanted.until) and not style.bounds:
+            bound, moment = ("end", wanted.until) if wanted.until else ("begin", wanted.since)
+            self.note("schedule", f"its schedules never {bound}, and this one does at {moment:%Y-%m-%dT%H:%M:%SZ}")
+            wanted, held = (replace(one, since=None, until=None) for one in (wanted, held))
         try:
             texts = form.write(held)
         except CannotHold as error:
@@ -228,7 +229,9 @@ class _Fitting:
             return []
         parts = [form.read(text, "schedule") for text in texts]
         zone = wanted.zone if "zone" in self.rows else parts[0].zone
-        there = Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone)
+        bounds = (parts[0].since, parts[0].until) if style.bounds and len(parts) == 1 else (wanted.since, wanted.until)
+        there = replace(Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone), until=bounds[1])
+        there = replace(there, since=bounds[0])
         moment = first_difference(wanted, there, FROM, FIRINGS)
         if moment:
             self.note("schedule", f"at {moment:%Y-%m-%dT%H:%M:%SZ} only one of the two fires")

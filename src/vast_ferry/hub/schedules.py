@@ -5,7 +5,7 @@ from __future__ import annotations
 import calendar
 import heapq
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from functools import cached_property
 from itertools import islice, pairwise
@@ -19,6 +19,8 @@ WEEK: Final = 7 * DAY
 EPOCH: Final = datetime(1970, 1, 1, tzinfo=UTC)
 #: The 1st of January 1970 was a Thursday; a week is counted from its Sunday.
 FIRST_SUNDAY: Final = 3 * DAY
+#: From here on schedules are compared, and intervals that have to begin somewhere begin.
+FROM: Final = datetime(2026, 1, 1, tzinfo=UTC)
 #: The Gregorian calendar repeats after so many years: what has not fired by then never will.
 CYCLE: Final = 400
 
@@ -29,8 +31,8 @@ WEEKDAY_NAMES: Final = ("SUN", "MON", "TUE", "WED", "THU", "FRI", "SAT")
 class Calendar:
     """Moments by what a clock and a calendar show: each field a sorted choice, empty for every value.
 
-    `weekdays` are 0 (Sunday) to 6. Where `days` and `weekdays` are both chosen, both must hold, or with `either` one
-    of them (crontab(5)).
+    `weekdays` are 0 (Sunday) to 6; `days` below zero count from a month's end, -1 its last. Where `days` and
+    `weekdays` are both chosen, both must hold, or with `either` one of them (crontab(5)).
     """
 
     seconds: tuple[int, ...] = (0,)
@@ -56,6 +58,8 @@ class Calendar:
         if self.months and day.month not in self.months:
             return False
         by_day = not self.days or day.day in self.days
+        if not by_day and self.days[0] < 0:  # counted from the month's end
+            by_day = day.day - calendar.monthrange(day.year, day.month)[1] - 1 in self.days
         by_weekday = not self.weekdays or day.isoweekday() % 7 in self.weekdays
         if self.either and self.days and self.weekdays:
             return by_day or by_weekday
@@ -67,7 +71,8 @@ class Calendar:
         if not self.days or (self.either and self.weekdays):
             return True
         # 2000 was a leap year.
-        return any(min(self.days) <= calendar.monthrange(2000, month)[1] for month in self.months or range(1, 13))
+        least = min(map(abs, self.days))
+        return any(least <= calendar.monthrange(2000, month)[1] for month in self.months or range(1, 13))
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,12 +152,18 @@ class Schedule:
 
     rules: tuple[Rule, ...]
     zone: str = ""
+    since: datetime | None = None  # it fires from that moment on, and
+    until: datetime | None = None  # up to that one; both in UTC
 
     @classmethod
-    def of(cls, *rules: Rule, zone: str = "") -> Schedule:
-        """Return the schedule of some rules, settled and in order."""
+    def of(cls, *rules: Rule, zone: str = "", since: datetime | None = None, until: datetime | None = None) -> Schedule:
+        """Return the schedule of some rules, settled and in order; a beginning that keeps nothing back is left out."""
         made = {settled(rule) for rule in rules}
-        return cls(tuple(sorted(made, key=repr)), "" if is_utc(zone) else zone)
+        there = cls(tuple(sorted(made, key=repr)), "" if is_utc(zone) else zone, None, until)
+        if since is None or since <= FROM:
+            return there
+        first = next(there.firings(FROM - timedelta(seconds=1)), None)
+        return there if first is None or first >= since else replace(there, since=since)
 
     @cached_property
     def _zone(self) -> ZoneInfo:
@@ -161,7 +172,11 @@ class Schedule:
     def firings(self, after: datetime) -> Iterator[datetime]:
         """Yield the moments after `after` (aware), in UTC and in order, without end."""
         last = None
+        if self.since is not None:
+            after = max(after, self.since - timedelta(microseconds=1))
         for moment in heapq.merge(*(self._of(rule, after) for rule in self.rules)):
+            if self.until is not None and moment > self.until:
+                return
             if moment != last:
                 yield moment
             last = moment
@@ -233,13 +248,23 @@ def first_difference(one: Schedule, other: Schedule, after: datetime, count: int
             return min(moment for moment in (a, b) if moment is not None)
         if a is None:
             return None
-    return None
+    if one.until == other.until:
+        return None
+    # Beyond what was compared one of them ends, and the other may go on.
+    ends = min(until for until in (one.until, other.until) if until is not None)
+    longer = other if one.until == ends else one
+    return next(longer.firings(max(after, ends)), None)
 
 
 def described(schedule: Schedule) -> str:
     """Return a schedule in words that a person reads at once."""
     told = " and ".join(_told(rule) for rule in schedule.rules)
-    return f"{told}, {schedule.zone or 'UTC'}"
+    bounds = "".join(
+        f", {word} {moment:%Y-%m-%dT%H:%M:%SZ}"
+        for word, moment in (("from", schedule.since), ("until", schedule.until))
+        if moment is not None
+    )
+    return f"{told}, {schedule.zone or 'UTC'}{bounds}"
 
 
 def _told(rule: Rule) -> str:
@@ -261,7 +286,7 @@ def _told(rule: Rule) -> str:
         told = f"{len(times)} times a day, first at {times[0] // 3600:02}:{times[0] // 60 % 60:02}"
     days = []
     if rule.days:
-        days.append(f"on day {spans(rule.days, ', ')} of the month")
+        days.append(_days(rule.days))
     if rule.weekdays:
         days.append(f"on {', '.join(WEEKDAY_NAMES[day].title() for day in rule.weekdays)}")
     if days:
@@ -269,6 +294,17 @@ def _told(rule: Rule) -> str:
     if rule.months:
         told += f" in month {spans(rule.months, ', ')}"
     return told if days or rule.months or len(times) > 4 else f"daily {told}"
+
+
+def _days(days: tuple[int, ...]) -> str:
+    first = tuple(day for day in days if day > 0)
+    last = tuple(sorted(-day for day in days if day < 0))
+    told = [f"on day {spans(first, ', ')} of the month"] if first else []
+    if last == (1,):
+        told.append("on the last day of the month")
+    elif last:
+        told.append(f"on day {spans(last, ', ')} from the end of the month")
+    return " or ".join(told)
 
 
 def spans(values: tuple[int, ...], between: str) -> str:
