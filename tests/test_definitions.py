@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import keyword
+import re
 import tempfile
 from dataclasses import replace
 from pathlib import Path
@@ -13,7 +14,7 @@ from conftest import Project
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import BadInput
+from vast_ferry import BadInput, carry
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.tables import checked_definition, parse_form, route_style
@@ -421,3 +422,60 @@ def test_json_definitions_that_can_not_stand_are_told_by_their_line(
         read_project(project({"brackendale.json": text}))
     assert says in str(error.value)
     assert error.value.place.line == line
+
+
+JOB = "jobs:\n  {0}: {{code: h.py#f, when: [{{web: GET /{0}}}]}}\n"
+INCLUDES: list[tuple[dict[str, str], str]] = [
+    (
+        {"ostermere.yaml": "app: a\nalso: [ostermere.yaml]\n"},
+        "ostermere.yaml:2:8: ostermere.yaml lists this file again",
+    ),
+    (
+        {
+            "ostermere.yaml": "app: a\nalso: [more/a.yaml]\n",
+            "more/a.yaml": "also: [b.yaml]\n",
+            "more/b.yaml": "also: [a.yaml]",
+        },
+        "more/b.yaml:1:8: a.yaml lists this file again: they go round in a circle",
+    ),
+    ({"ostermere.yaml": "app: a\nalso: [../b.yaml]\n"}, "leads out of the project"),
+    ({"ostermere.yaml": "app: a\nalso: [b.yaml]\n"}, "ostermere.yaml:2:8: there is no file b.yaml"),
+    ({"ostermere.yaml": "app: a\nalso: b.yaml\n"}, "also is no list of files"),
+    ({"ostermere.yaml": "app: a\nalso: [b.yaml, ./b.yaml]\n", "b.yaml": JOB.format("b")}, "./b.yaml is listed twice"),
+    (
+        {"ostermere.yaml": "app: a\nalso: [b.yaml]\n" + JOB.format("f"), "b.yaml": JOB.format("f")},
+        "b.yaml:2:3: two functions are called f (the other stands in ostermere.yaml:4:3)",
+    ),
+    ({"ostermere.yaml": "app: a\nalso: [b.yaml]\n", "b.yaml": "jobs: {}\n"}, "no functions stand under jobs"),
+]
+
+
+@pytest.mark.parametrize(("files", "says"), INCLUDES)
+def test_files_that_list_others_in_ways_that_can_not_be(project: Project, files: dict[str, str], says: str) -> None:
+    folder = project({"h.py": "def f(event, ctx):\n    return {}\n", **files})
+    with pytest.raises(BadInput) as raised:
+        read_project(folder, find_profile("ostermere@2"))
+    assert says in str(raised.value)
+
+
+def test_functions_stand_in_the_files_that_are_listed(project: Project, tmp_path: Path) -> None:
+    files = {
+        "ostermere.yaml": "app: a\nalso: [more/a.yaml]\n" + JOB.format("f"),
+        "more/a.yaml": "also: [b.yaml]\ncolour: red\n" + JOB.format("g"),
+        "more/b.yaml": JOB.format("h").replace("GET", "FETCH THE"),
+        "h.py": "def f(event, ctx):\n    return {'code': 204}\n",
+    }
+    with pytest.raises(BadInput, match=re.escape("more/b.yaml:2:")):
+        read_project(project(files), find_profile("ostermere@2"))
+    files["more/b.yaml"] = JOB.format("h")
+    folder = project(files)
+    _, read = read_project(folder, find_profile("ostermere@2"))
+    assert [(one.name, str(one.place)) for one in read.functions] == [
+        ("f", "ostermere.yaml:4:3"),
+        ("g", "more/a.yaml:4:3"),
+        ("h", "more/b.yaml:2:3"),
+    ]
+    assert [(one.code, str(one.place)) for one in read.findings] == [("unknown-key", "more/a.yaml:2:1")]
+    crossing = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@2")
+    assert not [path for path in crossing.files if path.endswith(".yaml")]
+    assert len(crossing.record.functions) == 3

@@ -237,19 +237,49 @@ class _Reader:
     def declared(self, top: dict[str, Any]) -> Iterator[_Declared]:
         functions = self.model.functions
         if functions.at:
-            listed = self.mapping(top.get(functions.at, {}), self.document, (functions.at,), functions.at)
-            if not listed:
+            found = False
+            for document, data in self._documents(self.document, top, ()):
+                listed = self.mapping(data.get(functions.at, {}), document, (functions.at,), functions.at)
+                for name, own in listed.items():
+                    found, path = True, (functions.at, name)
+                    declared = self.mapping(own, document, path, f"function {name}")
+                    yield _Declared(str(name), declared, document, path)
+            if not found:
                 raise BadInput(
                     f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
                 )
-            for name, data in listed.items():
-                path = (functions.at, name)
-                declared = self.mapping(data, self.document, path, f"function {name}")
-                yield _Declared(str(name), declared, self.document, path)
         elif functions.files:
             yield from self._from_files(functions.files)
         else:
             yield from self._from_code()
+
+    def _documents(
+        self, document: Document, data: dict[str, Any], within: tuple[Path, ...]
+    ) -> Iterator[tuple[Document, dict[str, Any]]]:
+        """Yield a document and those that it lists, each once; raises BadInput where they list one another."""
+        yield document, data
+        more = self.model.functions.more
+        listed = data.get(more, []) if more else []
+        if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
+            raise BadInput(f"{more} is no list of files", "List their paths", document.place(more))
+        here = self.folder / self.files[document.file]
+        for index, name in enumerate(listed):
+            place = document.place(more, index)
+            path = here.parent / name
+            if not path.resolve().is_relative_to(self.folder.resolve()):
+                raise BadInput(f"{name} leads out of the project", "Copy it into the project", place)
+            if path.resolve() in (here.resolve(), *within):
+                raise BadInput(f"{name} lists this file again: they go round in a circle", "Take one out", place)
+            if not path.is_file():
+                raise BadInput(f"there is no file {name}", "Correct the path, from this file's folder", place)
+            shown = str(path)
+            if shown in self.files:
+                raise BadInput(f"{name} is listed twice", "Take one out", place)
+            self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
+            inner = READERS[self.model.syntax](path, shown, "the definition")
+            own = self.mapping(inner.data, inner, (), "the definition")
+            self.unknown(_Declared("", own, inner, ()), own, [self.model.functions.at, more], ())
+            yield from self._documents(inner, own, (*within, here.resolve()))
 
     def _from_files(self, pattern: str) -> Iterator[_Declared]:
         files = sorted(self.folder.glob(pattern))
@@ -323,7 +353,8 @@ class _Reader:
     def read(self) -> Project:
         top = self.mapping(self.document.data, self.document, (), "the definition")
         stages_at = self.model.stages.at if self.model.stages else ""
-        keys = (self.model.name, self.model.region, self.model.functions.at, stages_at)
+        functions = self.model.functions
+        keys = (self.model.name, self.model.region, functions.at, functions.more, stages_at)
         whole = _Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
         read = [self._function(declared) for declared in self.declared(top)]
@@ -337,7 +368,7 @@ class _Reader:
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
-            tuple(dict.fromkeys((self.model.file, *(self.files.values() if self.model.functions.files else ())))),
+            tuple(dict.fromkeys((self.model.file, *(() if functions.code else self.files.values())))),
             tuple(self._stages(top, read)),
         )
 

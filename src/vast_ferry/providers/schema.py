@@ -227,10 +227,12 @@ class CodeModel(Model):
 class FunctionsModel(Model):
     """Where functions stand in a definition, and what each declares.
 
-    They stand under `at`, a mapping from name to function; or each in a file of `files`, named by it; or in `code`.
+    They stand under `at`, a mapping from name to function, also in files that are listed under `more`; or each in a
+    file of `files`, named by it; or in `code`.
     """
 
     at: str = ""
+    more: str = Field("", description="key at the top that lists further files, of the same syntax, with functions")
     files: str = Field(
         "", pattern=r"^([\w-]+(/[\w-]+)*/\*\.[a-z]+)?$", description="a file each, such as wiring/*.json"
     )
