@@ -279,6 +279,25 @@ def test_where_two_providers_cost_the_same() -> None:
     assert gap(count - 1000) < 0 < gap(count + 1000)
 
 
+def test_which_handlers_have_to_be_wrapped_is_told_beforehand(project: Project, tmp_path: Path) -> None:
+    job = "jobs:\n  f: {code: h.py#f, when: [{web: GET /f}]}\n  g: {code: h.py#g, when: [{web: GET /g}]}\n"
+    code = (
+        "def f(event, ctx):\n    event['x'] = 1\n    return {'code': 204}\n\n\n"
+        "def g(event, ctx):\n    return {'code': 200, 'content': str(event)}\n"
+    )
+    folder = project({"ostermere.yaml": f"app: a\n{job}", "h.py": code})
+    told = [f for f in find_gaps(folder, to="thornwick", source="ostermere@1").findings if f.place.file == "h.py"]
+    assert {(f.code, f.function, f.place.line) for f in told} == {
+        ("wrapped-event-changed", "f", 2),
+        ("made-as-it-was", "g", 7),
+    }
+    # What is told beforehand is what is told when it is carried.
+    carried = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    assert [f for f in carried.findings if f.place.file == "h.py"] == told
+    without = find_gaps(folder, to="thornwick", source="ostermere@1", handlers=False)
+    assert not [f for f in without.findings if f.place.file == "h.py"]
+
+
 def test_the_command(tmp_path: Path) -> None:
     plot = tmp_path / "cost.svg"
     asked = ["gaps", str(PROJECT), "--to", "brackendale", "--calls", "1000000", "--plot", str(plot)]

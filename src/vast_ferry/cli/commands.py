@@ -75,6 +75,7 @@ def survey(project: Path, source: str | None, openapi: Path | None, fields: bool
 @click.option("--mean-ms", type=click.FloatRange(0.001), default=100.0, help="How long a call runs on the average.")
 @click.option("--gb-out", type=click.FloatRange(0), default=0.0, help="A month's traffic out, in GB.")
 @click.option("--plot", type=click.Path(path_type=Path), help="Also draw cost against calls: FILE.png or FILE.svg.")
+@click.option("--handlers/--no-handlers", default=None, help="Tell what rewriting handlers meets (default: up to 40).")
 @FORMAT
 def gaps(
     project: Path,
@@ -84,6 +85,7 @@ def gaps(
     mean_ms: float,
     gb_out: float,
     plot: Path | None,
+    handlers: bool | None,
     form: str,
 ) -> None:
     """Show what of PROJECT won't carry across, worst first, and what must be there first. Nothing is written.
@@ -100,7 +102,7 @@ def gaps(
         raise click.UsageError("--plot draws what --calls estimates: give both")
     if plot:
         check_plot_path(plot)
-    found = find_gaps(project, to=to, source=source)
+    found = find_gaps(project, to=to, source=source, handlers=handlers)
     sides = found.usages(calls, mean_ms, gb_out) if calls else []
     bills = {profile.title: made for profile, usage in sides if (made := bill(profile, usage))}
     same: list[int] = []

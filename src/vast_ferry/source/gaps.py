@@ -78,6 +78,12 @@ class Gaps(Fitting):
         """Return the findings, worst first, otherwise in the order in which they were found."""
         return worst_first(self.findings)
 
+    def limit_of(self, function: Function) -> float:
+        """Return how long a function runs at most at the target, in seconds."""
+        limits = self.target.model.limits
+        usual = limits.longest if "http" in function.kinds else limits.longest_event or limits.longest
+        return self.fitted[function.name].timeout or limits.default_timeout or usual
+
     # --- what can be carried at all ---
 
     def _sort(self, function: Function) -> None:

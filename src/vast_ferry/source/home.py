@@ -9,17 +9,9 @@ from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.access import needs_of
-from vast_ferry.source.record import FILE, FunctionRecord, Record, holds_crossing, read_record
+from vast_ferry.source.record import FILE, FunctionRecord, Record
 from vast_ferry.source.scan import imported_by, scan_imports
 from vast_ferry.source.survey import Survey
-
-
-def home_of(folder: Path, target: Profile) -> Record | None:
-    """Return the record of the crossing that a folder holds, where it came from just this provider and edition."""
-    if not holds_crossing(folder):
-        return None
-    record = read_record(folder)
-    return record if record.source.provider == target.name and not record.source.profile else None
 
 
 def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Survey:

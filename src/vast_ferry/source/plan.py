@@ -12,9 +12,9 @@ from vast_ferry.hub.findings import BadInput, Place, Severity
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
-from vast_ferry.source.home import as_at_home, home_of
+from vast_ferry.source.home import as_at_home
 from vast_ferry.source.native import Rewritten
-from vast_ferry.source.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord
+from vast_ferry.source.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
 from vast_ferry.source.rewriting import rewrite
 from vast_ferry.source.scan import imported_by
 from vast_ferry.source.survey import gaps_of, survey
@@ -78,7 +78,7 @@ class Plan:
                 away,
                 own,
                 module_name=module,
-                limit=self._limit,
+                limit=self.gaps.limit_of,
                 trees=self.scanned.trees,
             )
             own = {**own, **self.rewritten.files}
@@ -87,7 +87,7 @@ class Plan:
         self.wrapping = Wrapping.between(self.source, self.target, module, self.carried, self._not_wrapped)
         made = self._shared(own, wrapped)
         for function in wrapped:
-            made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, self._limit(function))
+            made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, self.gaps.limit_of(function))
         if self.target.model.handler.script and not self.target.model.handler.entry:
             for function in away:
                 if function.name in self.rewritten.entries:
@@ -245,13 +245,6 @@ class Plan:
 
     def _profile_file(self, profile: Profile) -> str:
         return "" if is_shipped(profile) else _relative(profile.path, self.out)
-
-    def _limit(self, function: Function) -> float:
-        """Return how long a function runs at most at the target, in seconds."""
-        limits = self.target.model.limits
-        fitted = self.gaps.fitted[function.name].timeout
-        usual = limits.longest if "http" in function.kinds else limits.longest_event or limits.longest
-        return fitted or limits.default_timeout or usual
 
     def _project_at_target(self) -> Project:
         functions = tuple(

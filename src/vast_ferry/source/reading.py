@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.functions import Function as Declared
@@ -12,6 +12,7 @@ from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.flow import Function
 from vast_ferry.source.native import reached_by
+from vast_ferry.source.unbinding import unbound
 from vast_ferry.source.values import Spot
 
 Lines = dict[str, dict[str, None]]  # what → places, each once, in order
@@ -36,12 +37,13 @@ class Reading:
 def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str, bytes]) -> dict[str, Reading]:
     """Return what each function's handler reads, answers and calls; nothing for one that can't be followed."""
     made: dict[str, Reading] = {}
-    for name, flow, reached in reached_by(profile, functions, files):
+    there = unbound(profile, functions, files)
+    for name, flow, reached in reached_by(profile, there.functions, {**files, **there.files}):
         reading = made[name] = Reading()
         for function in reached:
             at = function.module.file
             for node in sorted(function.ops, key=lambda one: flow.lines.get(one, 0)):
-                place = f"{at}:{flow.lines.get(node, 0)}"
+                place = f"{at}:{there.line(at, flow.lines.get(node, 0), files)}"
                 op = flow.ops.get(node)
                 if op is not None and op.what == "client" and op.client is not None:
                     reading.calls.setdefault(op.client.called, {})[place] = None
@@ -56,18 +58,18 @@ def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str
                     row = flow.shape(spot).row(spot.role, spot.steps)
                     if row is not None:
                         reading.reads.setdefault(row.field, {})[place] = None
-            _answers(profile, function, reading)
+            _answers(profile, function, reading, lambda line, at=at: there.line(at, line, files))  # type: ignore[misc]
     return made
 
 
-def _answers(profile: Profile, function: Function, reading: Reading) -> None:
+def _answers(profile: Profile, function: Function, reading: Reading, own: Callable[[int], int]) -> None:
     """Note the statuses that a function answers with, as far as they stand in it."""
     forms = profile.http_reply.forms if profile.http_reply is not None else ()
     for node in function.nodes.all:
         for form in forms:
             status = _status(node, form, profile)
             if status is not None:
-                place = f"{function.module.file}:{node.lineno}"  # type: ignore[attr-defined]
+                place = f"{function.module.file}:{own(node.lineno)}"  # type: ignore[attr-defined]
                 reading.answers.setdefault(status, {})[place] = None
 
 

@@ -123,3 +123,11 @@ def read_record(folder: Path) -> Record:
         raise BadInput(
             f"{where or 'the record'}: {first['msg']}", "Carry the project again", Place(str(path))
         ) from None
+
+
+def home_of(folder: Path, target: Profile) -> Record | None:
+    """Return the record of the crossing that a folder holds, where it came from just this provider and edition."""
+    if not holds_crossing(folder):
+        return None
+    record = read_record(folder)
+    return record if record.source.provider == target.name and not record.source.profile else None

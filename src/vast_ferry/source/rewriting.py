@@ -12,7 +12,7 @@ from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.binding import bind
-from vast_ferry.source.moves import composed, line_before
+from vast_ferry.source.moves import composed
 from vast_ferry.source.native import Rewritten, rewrite_whole
 from vast_ferry.source.nodes import Nodes
 from vast_ferry.source.reasons import NOTES
@@ -91,6 +91,5 @@ def _moved(finding: Finding, there: Unbound, files: Mapping[str, bytes]) -> Find
     file = finding.place.file
     if file not in there.files:
         return finding
-    before, between = SourceText(files[file], file), SourceText(there.files[file], file)
-    line = line_before(finding.place.line, there.edits[file], before, between)
+    line = there.line(file, finding.place.line, files)
     return replace(finding, place=Place(file, line, finding.place.column if line == finding.place.line else 0))

@@ -17,7 +17,8 @@ from vast_ferry.source.access import Needs, needs_of, services_of
 from vast_ferry.source.files import own_files
 from vast_ferry.source.gaps import Gaps
 from vast_ferry.source.reading import Reading, readings
-from vast_ferry.source.record import holds_crossing, read_record
+from vast_ferry.source.record import holds_crossing, home_of, read_record
+from vast_ferry.source.rewriting import rewrite
 from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 
 
@@ -109,16 +110,34 @@ def survey(project: Path | str, source: str | Profile | None = None, *, fields: 
     return Survey(profile, read, scanned, needs, own, left, told)
 
 
-def find_gaps(project: Path | str, *, to: str | Profile, source: str | Profile | None = None) -> Gaps:
+def find_gaps(
+    project: Path | str, *, to: str | Profile, source: str | Profile | None = None, handlers: bool | None = None
+) -> Gaps:
     """Return what of a project won't carry across to provider `to`, before anything is written.
 
+    With `handlers` the findings of rewriting them are among those, such as which have to be wrapped, and why; without
+    it being said, that is done for up to 40 functions.
     Raises BadInput for a project that can't be read, an unknown provider, or the one where the project is already.
     """
     target = find_profile(to) if isinstance(to, str) else to
     there = survey(project, source, fields=False)
     if there.profile.name == target.name:
         raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
-    return gaps_of(there, target)
+    gaps = gaps_of(there, target)
+    comes_back = home_of(folder, target) if (folder := Path(project)).is_dir() else None
+    if not comes_back and (handlers or (handlers is None and len(gaps.carried) <= FOLLOWED)):
+        contents = {path: (folder / path).read_bytes() for path in there.own if path not in there.project.files}
+        made = rewrite(
+            there.profile,
+            target,
+            gaps.carried,
+            contents,
+            module_name="crossing",
+            limit=gaps.limit_of,
+            trees=there.scanned.trees,
+        )
+        gaps.findings += [*made.findings, *made.wrapped.values()]
+    return gaps
 
 
 def gaps_of(there: Survey, target: Profile) -> Gaps:

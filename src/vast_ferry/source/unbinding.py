@@ -20,7 +20,7 @@ from vast_ferry.mapping.inline import at_text, quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.imports import LONGEST, Import, Imports
-from vast_ferry.source.moves import Done
+from vast_ferry.source.moves import Done, line_before
 from vast_ferry.source.nodes import Nodes
 from vast_ferry.source.text import Edit, SourceText
 from vast_ferry.source.wrapping import binds
@@ -44,6 +44,12 @@ class Unbound:
     edits: dict[str, list[Done]] = field(default_factory=dict)
     names: set[str] = field(default_factory=set)
     as_text: dict[str, tuple[str, int]] = field(default_factory=dict)  # function → where content is taken for UTF-8
+
+    def line(self, file: str, line: int, before: Mapping[str, bytes]) -> int:
+        """Return the line in the author's own file of what stands in a line here."""
+        if file not in self.files:
+            return line
+        return line_before(line, self.edits[file], SourceText(before[file], file), SourceText(self.files[file], file))
 
 
 def unbound(
