@@ -236,3 +236,112 @@ def test_outputs_go_there_and_back_and_there_again(project: Project, tmp_path: P
     wired = (tmp_path / "again" / "wired.py").read_text()
     assert '@wire.fills(fills="weights", chest="weights", sheet="{hive}.json", kind="application/json")' in wired
     assert textwrap.dedent("    def f(visit, weights):\n        return _f(visit, weights)") in wired
+
+
+CALLS = """
+app: ins
+jobs:
+  f: {code: h.py#f, when: [{web: "PUT /hives/{hive}/weight"}]}
+  g: {code: h.py#g, when: [{store: sheets, on: [put], begins: in/}]}
+"""
+
+#: handler of requests, handler of objects → their heads at the other side, and the wires beside the trigger's
+READ = [
+    (
+        'page = books.read("hives", SLOTS)\n    return {"code": 200, "content": str(page)}',
+        "def f(visit, log, page):\n    return {",
+        [{"takes": "page", "folio": "hives"}],
+    ),
+    (
+        'hive = event["call"]["slots"]["hive"]\n    page = books.read("hives", {"hive": hive})\n    return NONE',
+        'def f(visit, log, page):\n    hive = visit["found"]["hive"]\n    return {',
+        [{"takes": "page", "folio": "hives"}],
+    ),
+    # What comes after something that may do more than read, or only sometimes, is no input; nor what is bound again.
+    (
+        'lines.post("a", "b", notes={"c": "d"})\n    page = books.read("hives", SLOTS)\n    return NONE',
+        'def f(visit, log):\n    belts.put("a", "b", marks={"c": "d"})\n    page = folios.look(',
+        [],
+    ),
+    (
+        'page = 1\n    if event["who"]:\n        page = books.read("hives", SLOTS)\n    return NONE',
+        "def f(visit, log):\n    page = 1\n    if",
+        [],
+    ),
+    (
+        'helper()\n    page = books.read("hives", SLOTS)\n    return NONE',
+        "def f(visit, log):\n    helper()\n    page = folios",
+        [],
+    ),
+    (
+        'page = books.read("hives", SLOTS)\n    page = page or {}\n    return NONE',
+        "def f(visit, log):\n    page = folios",
+        [],
+    ),
+    (
+        'page = books.read("hives", {"id": "h-1"})\n    return NONE',
+        "def f(visit, log):\n    page = folios",
+        [],
+    ),
+]
+
+
+@pytest.mark.parametrize(("body", "wanted", "wires"), READ)
+def test_what_is_read_at_a_handlers_head_becomes_a_declared_input(
+    project: Project, tmp_path: Path, body: str, wanted: str, wires: list[dict[str, str]]
+) -> None:
+    body = body.replace("NONE", '{"code": 204}').replace("SLOTS", 'event["call"]["slots"]')
+    code = f"{HEAD}def helper():\n    pass\n\n\ndef f(event, ctx):\n    {body}\n\n\ndef g(event, ctx):\n    pass\n"
+    folder = project({"ostermere.yaml": CALLS, "h.py": code})
+    crossing = carry(folder, to="marrowby@1", out=tmp_path / "there", source="ostermere@1")
+    assert wanted in crossing.files["h.py"].decode(), crossing.files["h.py"].decode()
+    assert json.loads(crossing.files["wiring/f.json"])["wires"][1:] == wires
+    samples = tmp_path / "samples" / "f"
+    samples.mkdir(parents=True)
+    (samples / "put.yaml").write_text(
+        "kind: http\nevent: {method: PUT, authority: a.example, path.raw: /hives/h-1/weight}\n"
+        "before: {records: [{table: hives, keys: {hive: h-1}, record: {a: 1}}]}\n"
+    )
+    result = check(tmp_path / "there", samples=[tmp_path / "samples"])
+    assert [(one.function, str(one.verdict)) for one in result.checked] == [("f", "same")]
+
+
+def test_bound_handlers_stay_bound_between_editions(tmp_path: Path) -> None:
+    carry(YARD, to="marrowby@2", out=tmp_path / "there")
+    text = (tmp_path / "there" / "h.py").read_text()
+    assert "def summarise(arrival, apiary, day, prior, summaries, news):" in text
+    wired = (tmp_path / "there" / "wired.py").read_text()
+    for said in (
+        '@wire.chest(to="arrival", chest="inspections", sorts=["laid"], sheet="{apiary}/{day}.csv")',
+        '@wire.takes(takes="prior", chest="summaries", sheet="{apiary}/{day}.json", form="json")',
+        '@wire.fills(fills="summaries", chest="summaries", sheet="{apiary}/{day}.json", form="json")',
+        "def summarise(arrival, apiary, day, prior, summaries, news):",
+    ):
+        assert said in wired, wired
+    carry(tmp_path / "there", to="marrowby@1", out=tmp_path / "back")
+    for one in ("there", "back"):
+        assert check(tmp_path / one, samples=[YARD / "samples"]).good
+
+
+def test_the_content_of_what_triggers_a_handler_is_handed_over(tmp_path: Path) -> None:
+    folder = tmp_path / "yard"
+    (folder / "wiring").mkdir(parents=True)
+    (folder / "marrowby.json").write_text('{"yard": "a"}')
+    (folder / "wiring" / "f.json").write_text(
+        '{"code": "h.py:f", "wires": [{"to": "sheet", "chest": "sheets", "sheet": "{day}.json", "as": "json"},'
+        ' {"fills": "out", "chest": "out", "sheet": "{day}.json", "as": "json"}]}'
+    )
+    (folder / "h.py").write_text("def f(sheet, day, out, log):\n    out.set([day, sheet])\n")
+    samples = folder / "samples" / "f"
+    samples.mkdir(parents=True)
+    (samples / "one.yaml").write_text(
+        "kind: object\nevent: {bucket: sheets, key: mon.json, change: created}\n"
+        'before: {objects: [{bucket: sheets, key: mon.json, body: "[1]"}]}\n'
+    )
+    carry(folder, to="marrowby@2", out=tmp_path / "there")
+    assert (tmp_path / "there" / "h.py").read_text() == "def f(sheet, day, out):\n    out.set([day, sheet])\n"
+    assert '@wire.chest(to="sheet", chest="sheets", sheet="{day}.json", form="json")' in (
+        tmp_path / "there" / "wired.py"
+    ).read_text().replace(', sorts=["laid"]', "")
+    result = check(tmp_path / "there")
+    assert result.good, [one.differences for one in result.checked]

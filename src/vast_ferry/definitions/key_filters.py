@@ -173,6 +173,11 @@ def read_captures(text: str) -> KeyFilter:
     return Pattern.of(*parts)
 
 
+def captures_of(text: str) -> list[str]:
+    """Return the names that a path captures, in order."""
+    return [found[1] for found in _CAPTURE.finditer(text) if found[1]]
+
+
 def write_captures(one: KeyFilter) -> str:
     """Return the path with captures that lets through what a filter does."""
     made = []

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from vast_ferry.definitions.forms import AccessForm, Form
-from vast_ferry.definitions.key_filters import from_ends, to_ends
+from vast_ferry.definitions.key_filters import captures_of, from_ends, to_ends
 from vast_ferry.definitions.routes import TYPES
 from vast_ferry.definitions.schedules import STYLES, CannotHold
 from vast_ferry.definitions.tables import checked_definition, forms_of
@@ -449,8 +449,12 @@ def _code(
             path = next(key for key in trigger if key in code.decorators)
             arguments = {key: value for key, value in trigger.items() if key != path}
             body.append(f"@{path}({_arguments(arguments)})")
-        outputs = [one.name for one in function.bindings if one.way == "out"]
-        parameters = ", ".join([*profile.kind(function.kinds[0]).event.handed_over, *outputs])
+        shape = profile.kind(function.kinds[0]).event
+        event = next((one.name for one in function.bindings if one.way == "event"), shape.event_parameters[0])
+        first = [event if name == shape.event_parameters[0] else name for name in shape.handed_over]
+        captured = [name for one in function.bindings if one.way == "event" for name in captures_of(one.key)]
+        wires = [one.name for one in function.bindings if one.way != "event"]
+        parameters = ", ".join([*first, *captured, *wires])
         word = "async def" if profile.model.handler.asynchronous else "def"
         call = f"{alias}({parameters})"
         body += [f"{word} {alias[1:]}({parameters}):", f"    return {'await ' * (word != 'def')}{call}"]

@@ -73,6 +73,7 @@ class Imports:
         made: list[Edit] = []
         wanted = {one for one in self.wanted if one not in self._there()}
         replaced: ast.stmt | None = None
+        head = 0  # up to where nothing is left
         for node in self.tree.body:
             if not isinstance(node, ast.Import | ast.ImportFrom) or getattr(node, "module", "") == "__future__":
                 continue
@@ -95,6 +96,9 @@ class Imports:
                 start = self.text.line_start(self.text.start(node))
                 if self._blank(start - 1) and self._blank(end):  # the group is gone, and so is its blank line
                     end = self.text.next_line(end)
+                while start == head and self._blank(end):  # nothing stands before it: no file begins with blank lines
+                    end = self.text.next_line(end)
+                head = end if start == head else head
                 made.append(Edit(start, end, "", "import"))
                 continue
             made.append(self._replace(node, _from(node, kept, more)))
