@@ -21,6 +21,9 @@ from asgiref.typing import HTTPScope
 from conftest import Project, definition
 
 from vast_ferry import HttpEvent, carry, find_profile
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, Function, RouteTrigger
+from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.mapping.compile import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENT
@@ -400,3 +403,51 @@ def test_the_application_talks_as_the_standards_own_communicator_expects(
     status = 404 if path == "/nowhere" else 200
     complete = ["lifespan.startup.complete", "lifespan.shutdown.complete"]
     assert json.loads(done.stdout) == ["http.response.start", status, "http.response.body", True, *complete]
+
+
+PIECES = """
+import asyncio
+
+from brackendale import Response
+
+
+async def rows(days):
+    yield "day\\n"
+    for day in days:
+        await asyncio.sleep(0)
+        yield f"{day} é\\n"
+
+
+async def respond(request, services):
+    return Response(rows(request.url.params.getAll("day")), headers=[("content-type", "text/plain; charset=latin-1")])
+
+
+def parts(days):
+    for day in days:
+        yield day.encode()
+
+
+async def bytes_of(request, services):
+    days = request.url.params.getAll("day")
+    return Response(parts(days) if days else b"none")
+"""
+
+
+@pytest.mark.parametrize("server", ["gunicorn", "waitress", "wsgiref", "uvicorn"])
+def test_content_is_sent_piece_by_piece_where_the_target_can(project: Project, tmp_path: Path, server: str) -> None:
+    functions = tuple(
+        Function(name, Entry("h.py", name), (RouteTrigger(f"/{name}", ("GET",), "public"),))
+        for name in ("respond", "bytes_of")
+    )
+    definition = write_definition(Declared("pieces", functions=functions), find_profile("brackendale"))
+    # What awaits others can't be carried to servers that don't; there a plain generator takes its place.
+    code = PIECES if server == "uvicorn" else PIECES.replace("        await asyncio.sleep(0)\n", "")
+    crossing = carry(project({**definition, "h.py": code}), to=SERVERS[server][0], out=tmp_path / "there")
+    assert {one.name: one.style for one in crossing.record.functions} == {"respond": "native", "bytes_of": "native"}
+    for client in serve(server, tmp_path / "there"):
+        reply = client.get("/respond?day=mon&day=tue")
+        assert (reply.status_code, reply.text) == (200, "day\nmon é\ntue é\n")
+        assert "content-length" not in reply.headers
+        assert client.get("/bytes_of?day=mon&day=tue").content == b"montue"
+        assert client.get("/bytes_of").content == b"none"
+        assert client.head("/respond").status_code in (200, 405)

@@ -276,6 +276,13 @@ class BytesOrText(TwoHelpers):
         return FileBytes()
 
 
+class Pieces(BytesOrText):
+    """Bytes or text, or a generator of either, plain or asynchronous, that is sent piece by piece."""
+
+    __slots__ = ()
+    name, reader = "pieces", "bytes_of_pieces"
+
+
 class Stream(Codec):
     """A binary input stream; the flag's place holds the number of bytes that may be read."""
 

@@ -458,6 +458,25 @@ def bytes_of(content: Any, content_type: str) -> bytes:
     return b"" if content is None else bytes(content)
 
 
+async def _gathered(pieces: Any) -> list[Any]:
+    return [piece async for piece in pieces]
+
+
+def bytes_of_pieces(content: Any, content_type: str) -> bytes:
+    """Return the bytes of a content that may also come piece by piece, from a generator or an asynchronous one."""
+    import asyncio
+    import contextvars
+    from concurrent.futures import ThreadPoolExecutor
+
+    if hasattr(content, "__aiter__"):
+        # In a thread of its own: a loop may be running in this one.
+        with ThreadPoolExecutor(1) as pool:
+            content = pool.submit(contextvars.copy_context().run, asyncio.run, _gathered(content)).result()
+    elif not hasattr(content, "__next__"):
+        return bytes_of(content, content_type)
+    return b"".join(bytes_of(piece, content_type) for piece in content)
+
+
 def with_default_type(headers: list[tuple[str, str]], is_text: bool, text: str, binary: str) -> list[tuple[str, str]]:
     """Return the header fields with a Content-Type, if they name none: `text` for text, else `binary`."""
     return headers if content_type_of(headers) else [*headers, ("content-type", text if is_text else binary)]

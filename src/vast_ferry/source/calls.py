@@ -356,7 +356,7 @@ class Calls:
             self.at.edit(end, end, (", " if left else "") + ", ".join(names), "handed-on")
         if called.referred and ((facts.needs and more) or facts.awaits):
             raise Stop("passed-on", node, called.node.name)
-        if self.at.is_async(called):
+        if self.at.is_async(called) and not called.generates:
             self.at.awaits(node)
             if not isinstance(self.at.parents.get(id(node)), ast.Await):
                 at = self.at.text.start(node)

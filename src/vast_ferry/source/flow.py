@@ -99,6 +99,12 @@ class Function:
         return names[1:] if self.cls is not None and not self.static else names
 
     @property
+    def generates(self) -> bool:
+        """Tell whether it is a generator."""
+        inner = {id(n) for d in self.nodes.all[1:] if isinstance(d, (*DEFINITION, ast.Lambda)) for n in ast.walk(d)}
+        return any(isinstance(n, ast.Yield | ast.YieldFrom) and id(n) not in inner for n in self.nodes.all)
+
+    @property
     def static(self) -> bool:
         """Tell whether it is a method that gets no object."""
         return any(isinstance(d, ast.Name) and d.id == "staticmethod" for d in self.node.decorator_list)

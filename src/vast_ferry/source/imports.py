@@ -96,7 +96,8 @@ class Imports:
                 start = self.text.line_start(self.text.start(node))
                 if self._blank(start - 1) and self._blank(end):  # the group is gone, and so is its blank line
                     end = self.text.next_line(end)
-                while start == head and self._blank(end):  # nothing stands before it: no file begins with blank lines
+                # Where nothing stands before it, and nothing will: no file begins with blank lines.
+                while start == head and not self.wanted and self._blank(end):
                     end = self.text.next_line(end)
                 head = end if start == head else head
                 made.append(Edit(start, end, "", "import"))

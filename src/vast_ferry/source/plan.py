@@ -94,7 +94,9 @@ class Plan:
                     made[self.wrapping.shim_entry(function).file] = self._launcher(function)
         there = self._project_at_target()
         made.update(write_definition(there, self.target, self._comments()))
-        services = bool(self.scanned.uses) if wrapped else self.rewritten.services
+        modules = {file.path.removesuffix(".py") for file in self.target.model.files if file.services}
+        asked = imported_by({path: text.encode("utf-8") for path, text in made.items()}, modules)
+        services = bool(asked or (self.scanned.uses if wrapped else self.rewritten.services))
         made.update(self._from_templates(there, own, services=services))
         kept = {file.path for file in self.target.model.files if file.keeps}
         clash = sorted(path for path in made if path in own and path not in kept)

@@ -46,6 +46,10 @@ STOPS: Final = {
     "argument-lost": ("the target's client has no place for an argument", "Keep what it says some other way"),
     "argument-form": ("an argument can't be given as the target's client takes it", "Simplify the call"),
     "text-or-bytes": ("it can't be told whether a content is text or bytes", "Encode it in the handler"),
+    "pieces-unknown": (
+        "a content comes piece by piece, and whether they are text or bytes can't be told",
+        "Give literals, formatted texts or what is encoded",
+    ),
     "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
     "reply-unknown": ("an answer is put together in a way that could not be followed", "Return it as a literal"),
@@ -58,6 +62,11 @@ STOPS: Final = {
 
 #: What a rewritten function takes for granted: code → (severity, reason, remedy).
 NOTES: Final = {
+    "pieces-joined": (
+        Severity.NOTE,
+        "a content was sent piece by piece; here it is put together first",
+        "Make sure that it is not too large, and that nobody waits for its first piece",
+    ),
     "charset-assumed": (
         Severity.NOTE,
         "content is read as UTF-8, whatever charset its type names",

@@ -294,6 +294,28 @@ class Rendering:
         elif not wanted and isinstance(node, ast.AsyncFunctionDef):
             end = self.text.data.index(b"def", start)
             self.edit(start, end, "", "asynchronous")
+        if isinstance(node, ast.AsyncFunctionDef):
+            self._asynchronous_inside(node, wanted=wanted)
+
+    def _asynchronous_inside(self, node: ast.AsyncFunctionDef, *, wanted: bool) -> None:
+        """Write what goes through asynchronous generators as what goes through plain ones, where they become such."""
+        assert self.function is not None
+        inner = {id(n) for d in walk(node)[1:] if isinstance(d, DEFINITION) for n in walk(d)}
+        for one in self.function.nodes.all:
+            if id(one) in inner:
+                continue
+            if isinstance(one, ast.AsyncWith) and not wanted:
+                raise Stop("awaits-others", one)
+            if not isinstance(one, ast.AsyncFor) and not (isinstance(one, ast.comprehension) and one.is_async):
+                continue
+            called = self.job.called.get(id(one.iter))
+            if called is not None and called.generates and not self.is_async(called):
+                start = self.text.data.rindex(b"async", 0, self.text.start(one.target))
+                self.edit(start, self.text.data.index(b"for", start), "", "asynchronous")
+            elif wanted:
+                self.awaits(one.iter)
+            else:
+                raise Stop("awaits-others", one.iter)
 
     def is_async(self, function: Function) -> bool:
         """Tell whether a function is a coroutine function at the target."""
@@ -409,6 +431,8 @@ class Rendering:
         function = self.function
         if function is None:
             raise Stop("at-import", node)
+        if isinstance(function.node, ast.FunctionDef) and function.generates:
+            raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.entry:
             return self.names.get(f"={name}", name)
         at: Function | None = function
@@ -508,6 +532,8 @@ class Rendering:
         function = self.function
         if function is None:
             raise Stop("at-import", node)
+        if isinstance(function.node, ast.FunctionDef) and function.generates:
+            raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if not function.entry:
             facts = self.job.facts[function.key]
             if not facts.awaits:

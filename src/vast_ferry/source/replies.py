@@ -455,6 +455,13 @@ class Replies:
             written = row.codec.name == "text_or_base64" or value.value == ""
             made.empty_type = "str" if written and not binary else "bytes"
             return
+        if row.codec.name == "pieces" and (kind := self._pieces(value)):
+            made.body, made.body_type = self.at.code(value), kind
+            if self._target_body() != "pieces":  # which takes a content whole
+                alone = made.body[1:-1] if isinstance(value, ast.GeneratorExp) else made.body
+                made.body = f'{"b" * (kind == "bytes")}"".join({alone})'
+                self.at.notes.append(("pieces-joined", value))
+            return
         if row.codec.name != "text_or_base64":
             made.body, made.body_type = self.at.code(value), self._type(value)
             return
@@ -472,6 +479,31 @@ class Replies:
             text = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)})")
             made.body = f"{text} if {self.at.code(flag)} else {self.at.code(value)}"
             made.body_type = "either"
+
+    def _target_body(self) -> str:
+        return next((row.codec.name for row in self._target.rows if row.field == "body"), "")
+
+    def _pieces(self, value: ast.expr) -> str:
+        """Return of what type the pieces are that a generator gives; empty where a content is no generator."""
+        if isinstance(value, ast.Name) and self.at.function is not None:
+            stores = [use for use in self.at.function.nodes.uses(value.id) if isinstance(use.ctx, ast.Store)]
+            statement = self.at.parents.get(id(stores[0])) if len(stores) == 1 else None
+            return self._pieces(statement.value) if isinstance(statement, ast.Assign) else ""
+        if isinstance(value, ast.GeneratorExp):
+            given: list[ast.expr | None] = [value.elt]
+        else:
+            called = self.job.called.get(id(value))
+            if called is None or not called.generates:
+                return ""
+            given = [node.value for node in called.nodes.all if isinstance(node, ast.Yield)]
+            if any(isinstance(node, ast.YieldFrom) for node in called.nodes.all):
+                given.append(None)
+        kinds = {self._type(one) if one is not None else "" for one in given}
+        if len(kinds) != 1 or not kinds <= {"str", "bytes"}:
+            if self._target_body() == "pieces":
+                return "pieces"
+            raise Stop("pieces-unknown", value)
+        return kinds.pop()
 
     def _encoded(self, node: ast.expr) -> ast.expr | None:
         """Return X of `base64.b64encode(X).decode()`."""

@@ -203,7 +203,10 @@ class Wrapping:
             routing += ("run_script_file",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
         sources += [source for source in self.more if all(source.name != other.name for other in sources)]
+        beside = list(beside)
         context, classes = self.source.context_classes(self.target.operations, self.target.hosts)
+        if not (self.deliveries or self.bound or beside):  # nothing is handed what the source has
+            context, classes = [], []
         if classes:
             classes = [*self.client_imports(self.module), *classes]
         classes += dict.fromkeys(text for one in self.deliveries.values() for text in one.more)
