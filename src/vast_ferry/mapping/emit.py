@@ -31,16 +31,24 @@ class _Definition:
 @functools.cache
 def _library() -> tuple[dict[str, _Definition], dict[str, str]]:
     """Return the helpers' definitions and their import lines, by the name that each defines."""
-    text = Path(helpers.__file__).read_text(encoding="utf-8")
-    lines = text.splitlines(keepends=True)
     definitions: dict[str, _Definition] = {}
     imports: dict[str, str] = {}
+    for room in helpers.ROOMS:
+        text = Path(helpers.__file__).with_name(f"{room}.py").read_text(encoding="utf-8")
+        _add(text, definitions, imports)
+    return definitions, imports
+
+
+def _add(text: str, definitions: dict[str, _Definition], imports: dict[str, str]) -> None:
+    """Add what a room of the helpers defines and imports."""
+    lines, before = text.splitlines(keepends=True), len(definitions)
     for node in ast.parse(text).body:
         if isinstance(node, ast.Import):
             for alias in node.names:
                 imports[alias.name.split(".")[0]] = f"import {alias.name}"
-        elif isinstance(node, ast.ImportFrom) and node.module != "__future__":
-            for alias in node.names:
+        elif isinstance(node, ast.ImportFrom):
+            ours = node.module is None or node.module.partition(".")[0] in ("__future__", "vast_ferry")
+            for alias in node.names if not ours else ():
                 imports[alias.name] = f"from {node.module} import {alias.name}"
         elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign):
             if isinstance(node, ast.Assign | ast.AnnAssign):
@@ -52,8 +60,7 @@ def _library() -> tuple[dict[str, _Definition], dict[str, str]]:
             start = min([node.lineno, *(decorator.lineno for decorator in decorators)]) - 1
             source = "".join(lines[start : node.end_lineno]).rstrip()
             source = "\n".join(line.split("  # noqa")[0] for line in source.splitlines())
-            definitions[name] = _Definition(source, start, _names(node))
-    return definitions, imports
+            definitions[name] = _Definition(source, before + len(definitions), _names(node))
 
 
 def _names(tree: ast.AST) -> frozenset[str]:

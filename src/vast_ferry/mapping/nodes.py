@@ -7,7 +7,7 @@ import keyword
 from dataclasses import dataclass, field
 from typing import Final
 
-from vast_ferry.mapping import helpers
+from vast_ferry.mapping.helpers import of_calls, of_http, of_values
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ def wrap(text: str, *parts: Node, name: str = "") -> Node:
 
 #: Names that generated source uses for something else: no variable and no parameter may hide them.
 RESERVED: Final = (
-    frozenset(dir(helpers))
+    frozenset(name for room in (of_http, of_values, of_calls) for name in dir(room))
     | frozenset(dir(builtins))
     | frozenset(keyword.kwlist)
     | {"told", "hub", "call_handler", "self"}

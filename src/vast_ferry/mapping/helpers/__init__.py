@@ -1,0 +1,13 @@
+"""Functions that compiled translations call; their source is copied into ported projects, so only the standard
+library may be used, every name must be defined in one of these rooms, and each function has to read well where it ends
+up.
+
+A function belongs here if generated code calls it at run time. Two-way pairs stand together.
+"""
+
+from vast_ferry.mapping.helpers.of_calls import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
+
+#: In the order in which they stand where they end up.
+ROOMS = ("of_http", "of_values", "of_calls")

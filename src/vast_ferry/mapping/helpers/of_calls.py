@@ -1,0 +1,147 @@
+"""What shims and stand-ins call around a handler: records, secrets, logs, the time that is left, being done and not."""
+
+from __future__ import annotations
+
+import contextvars
+import json
+import os
+import sys
+import time
+import traceback
+from collections.abc import Callable, Iterable
+from typing import Any
+
+# --- records, secrets, logs, time left -------------------------------------------------------------------------------
+
+
+def renamed(record: dict[str, Any] | None, names: dict[str, str]) -> dict[str, Any] | None:
+    """Return `record` with its keys renamed, or None for None; keys that `names` does not know are left out."""
+    return None if record is None else {new: record[old] for old, new in names.items() if old in record}
+
+
+def only_id(record: dict[str, Any] | None) -> str:
+    """Return a principal's id, or an empty text for nobody."""
+    return str(record.get("id", "")) if record else ""
+
+
+def from_id(name: str | None) -> dict[str, Any] | None:
+    """Return the principal of that id, without claims, or None for an empty one."""
+    return {"id": name, "claims": {}} if name else None
+
+
+def authority_of(environ: dict[str, Any]) -> str:
+    """Return the authority that was asked for: the Host field, or the server's own name (PEP 3333)."""
+    host: str = environ.get("HTTP_HOST", "")
+    if host or "SERVER_NAME" not in environ:
+        return host
+    default = {"https": "443", "http": "80"}.get(environ.get("wsgi.url_scheme", ""))
+    port = environ.get("SERVER_PORT", default)
+    name: str = environ["SERVER_NAME"]
+    return name if port == default else f"{name}:{port}"
+
+
+def secret_from_environment(name: str) -> str:
+    """Return a secret from the environment variable of its name."""
+    try:
+        return os.environ[name]
+    except KeyError:
+        raise KeyError(f"secret {name}: set the environment variable {name}") from None
+
+
+def log_line(text: Any, **more: Any) -> None:
+    """Write a line to standard error."""
+    print(line_of(text, more), file=sys.stderr)
+
+
+def log_to(stream: Any) -> Callable[..., None]:
+    """Return what writes a line of a log to `stream`."""
+
+    def log(text: Any, **more: Any) -> None:
+        stream.write(f"{line_of(text, more)}\n")
+
+    return log
+
+
+def text_log(write: Callable[[str], Any]) -> Callable[..., None]:
+    """Return what writes a line to a log that takes text only."""
+
+    def log(text: Any, **more: Any) -> None:
+        write(line_of(text, more))
+
+    return log
+
+
+class LogStream:
+    """A text stream whose lines go to a log."""
+
+    __slots__ = ("_log",)
+
+    def __init__(self, log: Callable[..., None]) -> None:
+        self._log = log
+
+    def write(self, text: str) -> int:
+        for line in text.splitlines():
+            self._log(line)
+        return len(text)
+
+    def writelines(self, lines: Iterable[str]) -> None:
+        for line in lines:
+            self.write(line)
+
+    def flush(self) -> None:
+        """Do nothing: every line is written at once."""
+
+
+def line_of(text: Any, more: dict[str, Any]) -> str:
+    """Return a line of a log: the text, and what came with it as JSON."""
+    return f"{text} {json.dumps(more, default=str, ensure_ascii=False)}" if more else str(text)
+
+
+def clock_from(limit: float) -> Callable[[], float]:
+    """Return what tells the seconds that are left of `limit`, counted from now."""
+    end = time.monotonic() + limit
+    return lambda: max(0.0, end - time.monotonic())
+
+
+# --- being done, and not ---------------------------------------------------------------------------------------------
+
+
+class DeliverAgain(Exception):
+    """Raised where a handler said that an event shall be delivered again, and there is no other way to tell."""
+
+
+def settled(done: dict[str, Any]) -> dict[str, Any]:
+    """Return what a handler said; raise where events shall be delivered again."""
+    if done["again"]:
+        raise DeliverAgain(", ".join(done["again"]))
+    return done
+
+
+#: What the handler that is running was called with, for calls of services that go by way of it.
+HOST: contextvars.ContextVar[dict[str, Any]] = contextvars.ContextVar("HOST")
+
+
+def wait_for(coroutine: Any, loop: Any) -> Any:
+    """Return what an awaited call gives, to a handler that does not await and so runs in a thread of its own."""
+    import asyncio
+
+    return asyncio.run_coroutine_threadsafe(coroutine, loop).result()
+
+
+def note_failure() -> None:
+    """Print the error that is being handled: the event will come again, and someone will want to know why."""
+    traceback.print_exc()
+
+
+async def in_thread(handler: Callable[..., Any], *arguments: Any) -> Any:
+    """Return what a handler answers that does not await, and so must not hold up those that do."""
+    import asyncio
+
+    return await asyncio.to_thread(handler, *arguments)
+
+
+def run_to_end(coroutine: Any) -> Any:
+    """Return what an asynchronous handler answers, in an event loop of its own."""
+    import asyncio
+
+    return asyncio.run(coroutine)
