@@ -391,11 +391,11 @@ class Calls:
         value = self.flow.values.get(id(inner))
         op = self.flow.ops.get(id(inner))
         if isinstance(value, Spot):
-            made = self.at.made(value, node) if id(node) not in self.flow.consumed else ""
+            made = self.at.ops.made(value, node) if id(node) not in self.flow.consumed else ""
             self.at.swap(node, made, "content")
             return
         if op is not None and op.what in ("client", "decode", "call"):
-            self.at.swap(node, self.at.value_of(op, node), {"client": "service"}.get(op.what, "content"))
+            self.at.swap(node, self.at.ops.value_of(op, node), {"client": "service"}.get(op.what, "content"))
             return
         called = self.job.called.get(id(inner))
         if called is not None and called.key in self.job.facts:

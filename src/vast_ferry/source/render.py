@@ -5,23 +5,24 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from vast_ferry.mapping.inline import Code, Inline, Lookup, at_text, native_value, quoted
-from vast_ferry.mapping.places import Access, Item, Step
+from vast_ferry.mapping.inline import Code, Inline, at_text
 from vast_ferry.mapping.tables import EventShape
-from vast_ferry.source.batches import Unrolled, own_statements, unrolled
+from vast_ferry.source.batches import Unrolled, own_statements
 from vast_ferry.source.calls import Calls
 from vast_ferry.source.flow import DEFINITION, Function, Module
 from vast_ferry.source.imports import Import, parse_import, qualified
 from vast_ferry.source.nodes import walk
+from vast_ferry.source.ops import Ops
 from vast_ferry.source.replies import Replies
+from vast_ferry.source.signatures import Signatures
 from vast_ferry.source.text import Edit, order
-from vast_ferry.source.values import Batch, Foreign, Func, Op, Parsed, Service, Spot, Std, Stop
+from vast_ferry.source.values import Foreign, Op, Parsed, Spot, Std, Stop
 
 if TYPE_CHECKING:
-    from vast_ferry.source.native import Job
+    from vast_ferry.source.job import Job
 
 #: A literal of text on one line.
 _LITERAL = re.compile(r"""'[^']*'|"[^"]*\"""")
@@ -69,6 +70,7 @@ class Rendering:
         self.plan: Unrolled | None = None
         self.facts = job.facts.get(function.key) if function is not None else None
         self.calls, self.replies = Calls(self), Replies(self)
+        self.signatures, self.ops = Signatures(self), Ops(self)
         self.replaced: list[Edit] = []  # what was found only later to be written otherwise
 
     # --- the function as a whole ---
@@ -90,10 +92,10 @@ class Rendering:
         node = function.node
         self._prepare(node)
         if function.entry:
-            self._signature_of_entry(function, node)
+            self.signatures.of_entry(function, node)
         else:
-            self._signature_of_helper(function, node)
-        self._asynchronous(node)
+            self.signatures.of_helper(function, node)
+        self.signatures.asynchronous(node)
         self.block(node.body)
         if self.once and not self.content and (len(self.once) > 1 or self._in_loop(self.once[0])):
             self._read_first(node)
@@ -143,135 +145,6 @@ class Rendering:
         """Return the target's parameter that is the event, or one event of a batch."""
         return self.shape.event_parameters[0]
 
-    def _signature_of_entry(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        arguments = node.args
-        if arguments.vararg or arguments.kwarg or arguments.kwonlyargs or function.cls is not None:
-            raise Stop("signature", node)
-        roles = {name: value for name, value in function.params.items() if isinstance(value, Spot)}
-        own = [name for name, value in roles.items() if value.role in ("event", "entry")]
-        told = [name for name, value in roles.items() if value.role == "context"]
-        if len(function.parameters) > len(self.job.source.kinds[self.kind].event.handed_over):
-            raise Stop("signature", node)
-        source, target = self.job.source.kinds[self.kind].event, self.shape
-        self.plan = None
-        if source.each is not None and target.each is None:
-            self.plan = unrolled(node, self.flow.values, self.job.again_key(self.kind))
-        per_entry = source.each is None and target.each is not None
-        parameters: list[str] = []
-        for name in target.parameters if per_entry or target.each is None else target.handed_over:
-            parameters.append(self.names.setdefault(f"={name}", self.fresh(name, *own, *told)))
-        at_first = self.event_root if per_entry or target.each is None else target.each.root
-        for name in own:
-            self.names[name] = self.names[f"={at_first}"]
-        context = self.context_root(self.kind)
-        for name in told:
-            self.names[name] = self.names.get(f"={context}", "")
-        if self.plan is not None and self.plan.flat:
-            assert isinstance(self.plan.loop.target, ast.Name)
-            self.names[self.plan.loop.target.id] = self.names[own[0]]
-        self._replace_parameters(node, parameters)
-        if self.facts and self.facts.answers and node.returns is not None:
-            self._drop_returns(node)
-        if per_entry:
-            self.job.batches.append((function, parameters))
-        self._decorators(function, node)
-
-    def _replace_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]) -> None:
-        arguments = node.args
-        every = [*arguments.posonlyargs, *arguments.args]
-        if not every:
-            raise Stop("signature", node)
-        start = self.text.start(every[0])
-        end = max(self.text.end(one) for one in (*every, *arguments.defaults))
-        made = ", ".join(parameters)
-        if self.text.data[start:end].decode() != made:
-            self.edit(start, end, made, "signature")
-
-    def _drop_returns(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        assert node.returns is not None
-        end = self.text.end(node.returns)
-        start = self.text.data.rindex(b"->", 0, self.text.start(node.returns))
-        while self.text.data[start - 1 : start] == b" ":
-            start -= 1
-        self.edit(start, end, "", "signature")
-
-    def _decorators(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        for decorator in node.decorator_list:
-            called = decorator.func if isinstance(decorator, ast.Call) else decorator
-            root = called
-            while isinstance(root, ast.Attribute):
-                root = root.value
-            value = self.module.names.get(root.id) if isinstance(root, ast.Name) else None
-            if isinstance(value, Std) and value.name.partition(".")[0] in self.flow.theirs:
-                start = self.text.line_start(self.text.start(decorator))
-                self.edit(start, self.text.next_line(self.text.end(decorator) - 1), "", "declaration")
-            elif not self._passes_on(value):
-                raise Stop("decorated", decorator, ast.unparse(called))
-
-    def _passes_on(self, value: object) -> bool:
-        """Tell whether a decorator of the project hands on whatever it is called with."""
-        made = self.flow.functions.get(value.key) if isinstance(value, Func) else None
-        if made is None:
-            return False
-        inner = [n for n in ast.walk(made.node) if isinstance(n, DEFINITION) and n is not made.node]
-        return (
-            len(inner) == 1
-            and inner[0].args.vararg is not None
-            and not inner[0].args.args
-            and not self.job.asynchronous
-        )
-
-    def _signature_of_helper(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
-        facts = self.facts
-        assert facts is not None
-        if function.referred and (
-            facts.awaits or any(not self.held_by_parameter(function, name) for name in facts.needs)
-        ):
-            raise Stop("passed-on", node, node.name)
-        for index, argument in enumerate(every):
-            value = function.params.get(argument.arg)
-            if not isinstance(value, Spot):
-                continue
-            self.names[argument.arg] = argument.arg
-            if value.role == "context" and not self.context_root(self.kind):
-                self.names[argument.arg] = ""
-                self._drop_parameter(node, every, index)
-            elif argument.annotation is not None:
-                start = self.text.start(argument) + len(argument.arg.encode())
-                self.edit(start, self.text.end(argument), "", "signature")
-        more = [name for name in facts.needs if not self.held_by_parameter(function, name)]
-        if more:
-            self._add_parameters(node, [self.names.setdefault(f"={name}", self.fresh(name)) for name in more])
-        if facts.answers and node.returns is not None:
-            self._drop_returns(node)
-
-    def _drop_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], index: int) -> None:
-        start, end = self.text.start(every[index]), self.text.end(every[index])
-        data = self.text.data
-        after = end
-        while data[after : after + 1] in (b" ", b"\n"):
-            after += 1
-        if data[after : after + 1] == b",":
-            end = after + 1
-            while data[end : end + 1] == b" ":
-                end += 1
-        elif index:
-            start = data.rindex(b",", 0, start)
-        self.edit(start, end, "", "signature")
-
-    def _add_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, names: list[str]) -> None:
-        arguments = node.args
-        every = [*arguments.posonlyargs, *arguments.args]
-        if arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg:
-            raise Stop("signature", node)
-        if every:
-            last = self.text.end(every[-1])
-            self.edit(last, last, ", " + ", ".join(names), "signature")
-        else:
-            at = self.text.data.index(b"(", self.text.start(node)) + 1
-            self.edit(at, at, ", ".join(names), "signature")
-
     def held_by_parameter(self, function: Function, name: str) -> bool:
         """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
         for parameter, value in function.params.items():
@@ -282,40 +155,6 @@ class Rendering:
                 ):
                     return bool(parameter)
         return False
-
-    def _asynchronous(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        assert self.function is not None
-        wanted = self.is_async(self.function)
-        start = self.text.start(node)
-        if wanted and (node.name.startswith("__") or self.text.data[start : start + 6] == b"lambda"):
-            raise Stop("awaits-inside", node)
-        if wanted and isinstance(node, ast.FunctionDef):
-            self.edit(start, start, "async ", "asynchronous")
-        elif not wanted and isinstance(node, ast.AsyncFunctionDef):
-            end = self.text.data.index(b"def", start)
-            self.edit(start, end, "", "asynchronous")
-        if isinstance(node, ast.AsyncFunctionDef):
-            self._asynchronous_inside(node, wanted=wanted)
-
-    def _asynchronous_inside(self, node: ast.AsyncFunctionDef, *, wanted: bool) -> None:
-        """Write what goes through asynchronous generators as what goes through plain ones, where they become such."""
-        assert self.function is not None
-        inner = {id(n) for d in walk(node)[1:] if isinstance(d, DEFINITION) for n in walk(d)}
-        for one in self.function.nodes.all:
-            if id(one) in inner:
-                continue
-            if isinstance(one, ast.AsyncWith) and not wanted:
-                raise Stop("awaits-others", one)
-            if not isinstance(one, ast.AsyncFor) and not (isinstance(one, ast.comprehension) and one.is_async):
-                continue
-            called = self.job.called.get(id(one.iter))
-            if called is not None and called.generates and not self.is_async(called):
-                start = self.text.data.rindex(b"async", 0, self.text.start(one.target))
-                self.edit(start, self.text.data.index(b"for", start), "", "asynchronous")
-            elif wanted:
-                self.awaits(one.iter)
-            else:
-                raise Stop("awaits-others", one.iter)
 
     def is_async(self, function: Function) -> bool:
         """Tell whether a function is a coroutine function at the target."""
@@ -591,7 +430,7 @@ class Rendering:
         told = self.flow.statements.get(id(node))
         if told is not None and isinstance(node, ast.If) and id(node) in self._mine():
             name, op = told
-            self.swap(node, f"{name} = {self.value_of(op, node)}", "content")
+            self.swap(node, f"{name} = {self.ops.value_of(op, node)}", "content")
             return True
         if self.plan is not None and self._batch_statement(node):
             return not any(node is dropped for dropped in self.plan.drops)
@@ -764,14 +603,14 @@ class Rendering:
         if op is not None and id(node) not in self.flow.consumed:
             if self._as_it_is(op, node):
                 return
-            self.swap(node, self.value_of(op, node), _reason(op))
+            self.swap(node, self.ops.value_of(op, node), _reason(op))
             return
         value = self.flow.values.get(id(node))
         if isinstance(value, Foreign) and id(node) not in self.flow.consumed:
             if isinstance(value, Parsed):
                 self.parts(node)
                 return
-            self.swap(node, self.made(value, node), "field")
+            self.swap(node, self.ops.made(value, node), "field")
             return
         if isinstance(value, Spot) and id(node) in self.flow.consumed and self.flow.spot_is_inner(value):
             # Handed on: the target's event goes instead.
@@ -818,268 +657,6 @@ class Rendering:
     def bound_names(self) -> frozenset[str]:
         """Return the names that the function binds itself; none for a module."""
         return self._bound_here() if self.function is not None else frozenset()
-
-    # --- what stands for ops and places ---
-
-    def value_of(self, op: Op, node: ast.AST) -> str:
-        """Return the source of what an op gives, at the target."""
-        if op.note:
-            self.notes.append((op.note, node))
-        method = getattr(self, f"_op_{op.what}")
-        return method(op, node)  # type: ignore[no-any-return]
-
-    def _default(self, op: Op) -> str | None:
-        if op.default is None:
-            return None
-        if isinstance(op.default, ast.Constant) and not hasattr(op.default, "lineno"):
-            return repr(op.default.value)
-        return self.code(op.default)
-
-    def _op_lookup(self, op: Op, node: ast.AST) -> str:
-        assert op.key is not None
-        constant = op.key.value if isinstance(op.key, ast.Constant) and isinstance(op.key.value, str) else None
-        key = self.code(op.key)
-        default = self._default(op)
-        if default is None and (op.how == "joined" or constant == "cookie") and self._only_truth(node):
-            default = '""'
-        if op.how.startswith("item:"):
-            made = self._item(op, key, constant)
-        else:
-            how = op.how
-            made = self.reads().lookup(
-                Lookup(op.field, how, key, constant, default if how in ("first", "joined") else None)
-            )
-            if made is not None and how == "every" and default is not None:
-                made = made.over(f"§ or {default}", loose=True)
-        if made is None:
-            return self._looked_up_in_shim(op, node, key, default)
-        text = self.place(replace(made, loose=False), node, op.spot)
-        if op.negated:
-            return (
-                f"not ({text})"
-                if " if " in text
-                else text.replace(f"{key} in ", f"{key} not in ", 1)
-                if f"{key} in " in text
-                else f"not {text}"
-            )
-        return f"({text})" if self.needs_parentheses(node, made, text) else text
-
-    def _only_truth(self, node: ast.AST) -> bool:
-        """Tell whether it makes no difference if an expression gives None or an empty text."""
-        parent = self.parents.get(id(node))
-        if isinstance(parent, ast.Compare) and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.Eq | ast.NotEq):
-            other = parent.comparators[0] if parent.left is node else parent.left
-            return isinstance(other, ast.Constant) and isinstance(other.value, str) and bool(other.value)
-        if isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or):
-            return parent.values[-1] is not node
-        return isinstance(parent, ast.If | ast.IfExp) and parent.test is node
-
-    def _item(self, op: Op, key: str, constant: str | None) -> Code | None:
-        how = op.how.partition(":")[2]
-        reads = self.reads()
-        for row in reads.rows.get(op.field, ()):
-            if (row.codec.name, how) in (("first_values", "first"), ("lists", "every"), ("joined", "joined")):
-                name = quoted(constant.lower()) if row.field.startswith("headers") and constant else key
-                return reads.at(row).over(f"§[{name}]")
-        pairs = reads.pairs(op.field)
-        if pairs is None:
-            return None
-        if how == "every":
-            parse = "from urllib.parse import parse_qs, urlencode"
-            raw = reads.hub("query.raw")
-            if reads.has_raw_query() and raw is not None:
-                return raw.over(f"parse_qs(§, keep_blank_values=True)[{key}]", "from urllib.parse import parse_qs")
-            return pairs.over(f"parse_qs(urlencode(§), keep_blank_values=True)[{key}]", parse)
-        if op.field.startswith("headers"):
-            named = quoted((constant or "").lower())
-            return pairs.over(f"{{name.lower(): value for name, value in reversed(§)}}[{named}]")
-        return pairs.over(f"dict(reversed(§))[{key}]")
-
-    def _looked_up_in_shim(self, op: Op, node: ast.AST, key: str, default: str | None) -> str:
-        assert op.spot is not None
-        whole = self.shim(op.spot, node)
-        how = op.how.partition(":")[2] or op.how
-        if op.how == "has":
-            return f"{key} {'not ' * op.negated}in {whole}"
-        row = self.flow.shape(op.spot).row(op.spot.role, op.spot.steps)
-        assert row is not None
-        if row.codec.name == "multimap":
-            names = {how: own for how, own in row.codec.options}
-            return f"{whole}.{names[how]}({key}{f', {default}' if default else ''})"
-        if op.how.startswith("item:"):
-            return f"{whole}[{key}]"
-        return f"{whole}.get({key}{f', {default}' if default else ''})"
-
-    def _op_pairs(self, op: Op, node: ast.AST) -> str:
-        made = self.reads().pairs(op.field)
-        if made is None:
-            assert op.spot is not None
-            return self._called_in_shim(op.spot, node)
-        return self.place(made, node, op.spot)
-
-    def _called_in_shim(self, spot: Spot, node: ast.AST) -> str:
-        row = self.flow.shape(spot).row(spot.role, spot.steps)
-        assert row is not None
-        return f"{self.shim(spot, node)}.{dict(row.codec.options)['all']}()"
-
-    def _op_principal(self, op: Op, node: ast.AST) -> str:
-        for row in self.reads().rows.get("principal", ()):
-            at = self.reads().at(row)
-            names = dict(row.codec.options) if row.codec.name == "keys" else {}
-            if row.codec.name in ("keys", "plain"):
-                name = quoted(names.get(op.text, op.text))
-                return self.place(at.over(f"§.get({name})" if op.how == "get" else f"§[{name}]"), node, op.spot)
-        assert op.spot is not None
-        whole = self.shim(op.spot, node)
-        return f"{whole}[{quoted(op.text)}]"
-
-    def _op_decode(self, op: Op, node: ast.AST) -> str:
-        reads = self.reads()
-        made: Code | None
-        if op.how == "lists":
-            row = next(row for row in reads.rows["query"] if row.codec.name == "lists")
-            made = reads.at(row)
-        elif op.field != "body":
-            made = reads.hub(op.field)
-        elif op.how == "bytes":
-            made = reads.hub("body")
-        elif op.how == "json":
-            made = reads.json()
-        else:
-            body = reads.hub("body")
-            made = body.over("§.decode()", type="str") if body is not None else None
-        if made is None:
-            raise Stop("no-such-field", node, op.field)
-        return self.place(made, node, op.spot)
-
-    def _op_word(self, op: Op, node: ast.AST) -> str:
-        row = next(iter(self.reads().rows.get(op.field, ())), None)
-        if row is None:
-            raise Stop("no-such-field", node, op.field)
-        own = {hub: word for word, hub in row.codec.options} if row.codec.name == "choice" else {}
-        if op.text:
-            return quoted(own.get(op.text, op.text))
-        return self.place(self.reads().at(row), node, op.spot)
-
-    def _op_fixed(self, op: Op, node: ast.AST) -> str:
-        return (self._default(op) if op.default is not None else None) or op.text
-
-    def _op_moment(self, op: Op, node: ast.AST) -> str:
-        """Return the source of a time as an aware datetime."""
-        assert op.spot is not None
-        assert op.call is not None
-        row = self.flow.shape(op.spot).row(op.spot.role, op.spot.steps)
-        assert row is not None
-        there = next(iter(self.reads().rows.get(row.field, ())), None)
-        if there is None:
-            raise Stop("no-such-field", node, row.field)
-        at = self.reads().at(there)
-        owner = op.call.func.value if isinstance(op.call.func, ast.Attribute) else op.call.func
-        datetime = self.text.of(owner)
-        if there.codec.name == "plain":
-            note = "finer-time" if row.codec.name == "epoch_ms" else ""
-            text = f'{datetime}.fromisoformat({at.operand}.replace("Z", "+00:00"))'
-            return self.place(Code(text, at.imports, note=note), node, op.spot)
-        divisor = {"epoch_ms": " / 1000", "epoch_ns": " / 1_000_000_000"}.get(there.codec.name, "")
-        number = f"int({at.text})" if there.codec.name == "epoch_s_text" else at.operand
-        zone = next((self.code(k.value) for k in op.call.keywords if k.arg == "tz"), "")
-        zone = zone or (self.code(op.call.args[1]) if len(op.call.args) > 1 else "")
-        needed = frozenset() if zone else frozenset(["from datetime import timezone"])
-        text = f"{datetime}.fromtimestamp({number}{divisor}, {zone or 'timezone.utc'})"
-        return self.place(Code(text, at.imports | needed), node, op.spot)
-
-    def _op_call(self, op: Op, node: ast.AST) -> str:
-        return self.calls.context(op, node)
-
-    def _op_client(self, op: Op, node: ast.AST) -> str:
-        return self.calls.service(op, node)
-
-    # --- places made as they were ---
-
-    def made(self, value: Foreign, node: ast.expr) -> str:
-        """Return the source of what a place held at the source, from what the target hands over."""
-        if isinstance(value, Batch):
-            return self._batch(value, node)
-        if isinstance(value, Service):
-            raise Stop("client-passed", node, value.client.called)
-        assert isinstance(value, Spot)
-        if self.flow.spot_is_inner(value):
-            return self._inner_or_flag(value, node)
-        shape = self.flow.shape(value)
-        row = shape.row(value.role, value.steps)
-        if row is None:
-            return self.calls.method_itself(value, node)
-        if row.field == "function":
-            return self.calls.function_name(value, node)
-        if row.field == "time_left":
-            return self.calls.time_left(row.codec.name, value, node)
-        made = native_value(row, self.reads())
-        if (
-            made is None
-            and row.codec.name == "text_or_base64"
-            and self.function is not None
-            and self.function.key in self.job.exact
-        ):
-            return self.shim(value, node)  # what asks whether it is Base64 must find it so
-        if made is None and row.codec.name == "text_or_base64":
-            # Read alone, it is read as text: what is not textual stood there as Base64.
-            made = self.reads().text()
-            self.notes.append(("base64-not-seen", node))
-        if made is None and row.field in ("id", "time") and row.codec.name == "plain":
-            made = self.job.fresh(row.field)
-        if made is None and row.field == "route":
-            made = self.job.route(self.function, row)
-        if made is None:
-            return self.shim(value, node)
-        return self.place(made, node, value)
-
-    def _inner_or_flag(self, spot: Spot, node: ast.expr) -> str:
-        constant = self.flow.shape(spot).constants.get((spot.role, spot.steps))
-        if constant is not None and isinstance(constant.value, str):
-            return quoted(constant.value)
-        flagged = self.flow.shape(spot).flags.get((spot.role, spot.steps))
-        for row in self.reads().rows.get(flagged.field, ()) if flagged is not None else ():
-            if flagged is not None and row.codec == flagged.codec and row.flag is not None:
-                return self.place(Code(at_text(row.flag, self.reads().names)), node, spot)
-        return self.shim(spot, node)
-
-    def _batch(self, value: Batch, node: ast.expr) -> str:
-        if self.shape.each is not None:
-            root = self.names.get(value.holder, value.holder)
-            return at_text(self.shape.each, {self.shape.each.root: root})
-        return f"[{self.holder(Spot(value.kind, 'entry', (), value.holder), node)}]"
-
-    def shim(self, spot: Spot, node: ast.AST) -> str:
-        """Return a call of the emitted function that makes what stood at a place, and note it."""
-        if spot.role == "context" and not spot.kind:
-            spot = Spot(self.kind, spot.role, spot.steps, spot.holder)
-        view = self.job.view(spot.kind, spot.role, spot.steps, node)
-        for row in self.reads().rows.get("body", ()):
-            step = row.at.steps[-1] if row.at.steps else None
-            token = str(step.key) if isinstance(step, Item) else row.at.root
-            if row.codec.name in ("stream", "messages_body") and token in view.text:
-                raise Stop("content-read-twice", node)
-        names = []
-        for name in view.parameters:
-            if name == "function":
-                names.append(f"function={self.calls.function_literal(node)}")
-            elif name == "limit":
-                continue
-            elif name == self.event_root and spot.role != "context":
-                names.append(self.holder(spot, node))
-            else:
-                names.append(self.root(name, node))
-        self.imports.add(Import(self.job.module_name, view.name))
-        self.shims.append((_path(spot.steps), node))
-        text = f"{view.name}({', '.join(names)})"
-        if view.awaited:
-            self.awaits(node)
-            return f"(await {text})"
-        return text
-
-
-def _path(steps: tuple[Step, ...]) -> str:
-    return str(Access("", steps)) if steps else ""
 
 
 def _reason(op: Op) -> str:
