@@ -90,6 +90,7 @@ def test_the_samples_reach_every_line_of_every_handler(tmp_path: Path, source: s
             "import sys as s\ndef t(f, e, a):\n    if e == 'line' and 'vast-ferry-check' in f.f_code.co_filename:\n"
             f"        name = f.f_code.co_filename.rpartition('/')[2]\n        open({str(seen)!r}, 'a').write("
             "f'{name}:{f.f_lineno}\\n')\n    return t\ns.settrace(t)\n"
+            "import threading\nthreading.settrace(t)\n"
         )
         text = path.read_text()
         future = "from __future__ import annotations\n"
