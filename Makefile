@@ -2,6 +2,8 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
+# Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
+export PYTHONDONTWRITEBYTECODE :=
 
 .PHONY: demo test check lint types bench clean
 

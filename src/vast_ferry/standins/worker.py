@@ -10,7 +10,6 @@ from __future__ import annotations
 import base64
 import contextlib
 import importlib
-import importlib.abc
 import importlib.util
 import io
 import json
@@ -100,7 +99,7 @@ def divert_network(services: Any) -> Any:
     return outbound
 
 
-class Diverted(importlib.abc.MetaPathFinder):
+class Diverted:
     """Changes modules as soon as they are imported; most handlers never import them, and they take long to load."""
 
     def __init__(self, changes: dict[str, Callable[[Any], None]]) -> None:
