@@ -5,13 +5,18 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test check lint types bench clean
+.PHONY: demo test corpus check lint types bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
 
 test: $(VENV)/.tested
 	$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# Every handler of the corpus at every target; `make test` takes half of the pairs.
+corpus: $(VENV)/.tested
+	CORPUS=whole $(BIN)/python -m pytest -n 2 --dist worksteal tests/test_corpus.py
+	$(BIN)/python tests/corpus_cases.py
 
 check: lint types test
 

@@ -32,6 +32,11 @@ SHIMS = {
 }
 
 
+#: Generators that were asynchronous, are plain where nothing awaits, and can't be made what they were: whoever goes
+#: through what they give would have to wait. On the way back their handlers are wrapped.
+PLAIN_GENERATORS = {"listing_stream", "listing_named"}
+
+
 @pytest.mark.parametrize("target", cases.TARGETS)
 @pytest.mark.parametrize("source", [*cases.SOURCES])
 def test_every_handler_does_the_same_everywhere_or_what_differs_is_told(
@@ -39,7 +44,7 @@ def test_every_handler_does_the_same_everywhere_or_what_differs_is_told(
 ) -> None:
     if cases.SOURCES[source] == target:
         return
-    for pair in cases.run(source, target, tmp_path):
+    for pair in cases.run(source, target, tmp_path, cases.share_of(source, target)):
         for sample, verdict in pair.verdicts.items():
             assert verdict in ("same", "unheld") or cases.told_beforehand(pair, sample), (pair.handler, pair.told)
         if pair.style == "wrapped":
@@ -69,7 +74,8 @@ def test_there_and_back_they_still_do_the_same(tmp_path: Path, source: str, targ
     back = carry(tmp_path / "there", to=cases.SOURCES[source], out=tmp_path / "back")
     assert {one.name for one in back.record.functions} == set(cases.handlers(source))
     native = [one.name for one in back.record.functions if one.style == "native"]
-    assert len(native) >= 0.8 * len(cases.handlers(source))
+    expected = set(cases.handlers(source)) - PLAIN_GENERATORS
+    assert len(native) >= 0.8 * len(expected)
     for crossing in ("there", "back"):
         result = check(tmp_path / crossing, samples=samples)
         seen = {one.function for one in carried.findings if one.code == "base64-not-seen"}

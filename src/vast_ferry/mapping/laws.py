@@ -332,9 +332,13 @@ def generated(strategy: st.SearchStrategy[Fields], count: int) -> tuple[Fields, 
 
 
 @functools.lru_cache(maxsize=32)
+def _pool(kind: str, count: int) -> tuple[Fields, ...]:
+    return generated(events(kind), count)
+
+
 def pool(kind: str, count: int) -> tuple[Fields, ...]:
     """Return generated events of a kind, always the same: to generate one costs far more than to translate it."""
-    return generated(events(kind), count)
+    return _pool(kind, max(count, LARGE))[:count]
 
 
 def unseen_losses(shape: EventShape) -> Iterator[Broken]:
