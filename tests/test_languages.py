@@ -89,6 +89,18 @@ def test_cron_lines_fire_as_others_say(line: str) -> None:
         assert ours == [theirs.get_next(datetime).replace(tzinfo=UTC) for _ in ours]
 
 
+@given(line=LINES, years=st.sampled_from(["*", "2026", "2026-2027", "2027-2030"]))
+def test_cron_lines_with_years_fire_as_others_say(line: str, years: str) -> None:
+    minute, hour, day, month, weekday = line.split()
+    if day != "*" and weekday != "*":
+        weekday = "*"  # of two kinds of day the trade does not agree
+    numbers = re.sub(r"\d+", lambda found: str(int(found[0]) + 1), weekday) if "/" not in weekday else "*"
+    ours = STYLES["cron_with_years"].read(f"30 {minute} {hour} {day} {month} {numbers} {years}").next(40, START)
+    theirs = croniter(f"{minute} {hour} {day} {month} {weekday if '/' not in weekday else '*'} 30 {years}", START)
+    for moment in ours:
+        assert theirs.get_next(datetime).astimezone(UTC) == moment
+
+
 @given(line=LINES)
 def test_a_schedule_fires_alike_in_every_spelling_that_can_say_it(line: str) -> None:
     wanted = Schedule.of(read_cron(line))
@@ -96,7 +108,7 @@ def test_a_schedule_fires_alike_in_every_spelling_that_can_say_it(line: str) -> 
         try:
             texts = style.write(wanted)
         except CannotHold:
-            assert name in ("interval", "cron_with_seconds")
+            assert name in ("interval", "cron_with_seconds", "cron_with_years")
             continue
         read = [style.read(text) for text in texts]
         again = Schedule.of(*(rule for one in read for rule in one.rules), zone=read[0].zone)
@@ -208,6 +220,16 @@ SCHEDULES: list[tuple[str, str, str | None, str]] = [
     ("cron_with_seconds", "30 0 2 * * 7", "at 02:00:30 on Sun, UTC", ""),
     ("cron_with_seconds", "0 0 2 13 * 5", "at 02:00 on day 13 of the month if on Fri, UTC", ""),
     ("cron_with_seconds", "0 2 * * *", None, "expected 6 fields"),
+    ("cron_with_years", "30 0 2 * * 1 *", "at 02:00:30 on Sun, UTC", ""),
+    (
+        "cron_with_years",
+        "0 0 2 * * MON-FRI 2027,2028-2029",
+        "at 02:00 on Mon, Tue, Wed, Thu, Fri, UTC, from 2027-01-01T00:00:00Z, until 2029-12-31T23:59:59Z",
+        "",
+    ),
+    ("cron_with_years", "0 0 2 * * *", None, "expected 7 fields"),
+    ("cron_with_years", "0 0 2 * * * 2027,2029", None, "years in a row can"),
+    ("cron_with_years", "0 0 2 * * * 27", None, "no year"),
     ("rrule", "FREQ=DAILY;BYHOUR=2;BYMINUTE=0", "daily at 02:00, UTC", ""),
     ("rrule", "DTSTART;TZID=Europe/Prague:20260101T020000\nRRULE:FREQ=DAILY", "daily at 02:00, Europe/Prague", ""),
     ("rrule", "FREQ=DAILY;COUNT=3", None, "COUNT counts from a DTSTART"),
@@ -280,6 +302,11 @@ def test_schedules_are_read_or_refused(style: str, text: str, words: str | None,
         (Schedule.of(Calendar((0,), (0,), (2,), (31,))), write_intervals, "not in every month"),
         (Schedule.of(Calendar((0,), (), (2,))), write_intervals, "60 intervals"),
         (Schedule.of(Every(420), zone=PRAGUE), write_rrule, "one start"),
+        (
+            Schedule.of(Calendar((0,), (0,), (2,)), until=datetime(2030, 5, 1, tzinfo=UTC)),
+            STYLES["cron_with_years"].write,
+            "end with a year",
+        ),
         (Schedule.of(Calendar((0,), (0,), (2,), (-1,))), write_cron, "not from its end"),
         (Schedule.of(Calendar((0,), (0,), (2,), (-1,))), write_intervals, "from the end of a month"),
         (Schedule.of(Every(420), until=datetime(2030, 1, 1, tzinfo=UTC)), write_intervals, "9,999 times"),

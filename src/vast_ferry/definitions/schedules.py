@@ -87,6 +87,39 @@ def read_cron(text: str, style: CronStyle = CronStyle()) -> Calendar:
     return _possible(Calendar(seconds, minutes, hours, days, months, weekdays, not style.both), text)
 
 
+def read_cron_with_years(text: str, style: CronStyle) -> Schedule:
+    """Return the schedule that a cron line with a year at its end says; years in a row are when it begins and ends."""
+    fields = text.split()
+    if len(fields) != (7 if style.seconds else 6):
+        raise ScheduleError(f"expected 7 fields, second first and year last, such as `0 0 2 * * * *`, got {text!r}")
+    rule = read_cron(" ".join(fields[:-1]), style)
+    if fields[-1] == "*":
+        return Schedule.of(rule)
+    years = sorted({year for part in fields[-1].split(",") for year in _years(part)})
+    if years[-1] - years[0] != len(years) - 1:
+        raise ScheduleError(f"the years {fields[-1]} can't be carried: years in a row can")
+    since = datetime(years[0], 1, 1, tzinfo=UTC)
+    return Schedule.of(rule, since=since, until=datetime(years[-1], 12, 31, 23, 59, 59, tzinfo=UTC))
+
+
+def _years(text: str) -> range:
+    found = re.fullmatch(r"(\d{4})(?:-(\d{4}))?", text)
+    if not found or not 1970 <= int(found[1]) <= int(found[2] or found[1]) <= 2099:
+        raise ScheduleError(f"{text!r} is no year, or years from 1970 to 2099")
+    return range(int(found[1]), int(found[2] or found[1]) + 1)
+
+
+def write_cron_with_years(schedule: Schedule, style: CronStyle) -> list[str]:
+    """Return the cron lines, each with a year, that together fire as a schedule does."""
+    first, last = schedule.since or FROM, schedule.until
+    if schedule.since and (first.month, first.day, first.hour, first.minute, first.second) != (1, 1, 0, 0, 0):
+        raise CannotHold(f"its cron lines begin with a year, and this one begins at {first:%Y-%m-%dT%H:%M:%SZ}")
+    if last and (last.month, last.day, last.hour, last.minute, last.second) != (12, 31, 23, 59, 59):
+        raise CannotHold(f"its cron lines end with a year, and this one ends at {last:%Y-%m-%dT%H:%M:%SZ}")
+    years = f"{first.year}-{last.year if last else 2099}" if schedule.since or last else "*"
+    return [f"{line} {years}" for line in write_cron(replace(schedule, since=None, until=None), style)]
+
+
 def _choice(text: str, what: str, low: int, high: int, names: dict[str, int] | None = None) -> tuple[int, ...]:
     """Return the values that a field names; none where it names every one with a star."""
     if text == "*":
@@ -583,6 +616,7 @@ class ScheduleStyle:
     bounds: bool = False  # whether it may begin and end
 
 
+_YEARS = CronStyle(seconds=True, sunday=1, both=True)
 _SECONDS = CronStyle(seconds=True, sunday=7, both=True)
 
 STYLES: Final = {
@@ -590,6 +624,12 @@ STYLES: Final = {
     "cron_or_phrase": ScheduleStyle(_read_phrase_or_cron, _write_phrase_or_cron, "every 15 minutes"),
     "cron_with_seconds": ScheduleStyle(
         _read_calendar(_SECONDS), lambda schedule: write_cron(schedule, _SECONDS), "0 0 2 * * *"
+    ),
+    "cron_with_years": ScheduleStyle(
+        lambda text: read_cron_with_years(text, _YEARS),
+        lambda schedule: write_cron_with_years(schedule, _YEARS),
+        "0 0 2 * * * *",
+        bounds=True,
     ),
     "rrule": ScheduleStyle(
         read_rrule,
