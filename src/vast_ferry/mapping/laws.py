@@ -338,7 +338,8 @@ def _pool(kind: str, count: int) -> tuple[Fields, ...]:
 
 def pool(kind: str, count: int) -> tuple[Fields, ...]:
     """Return generated events of a kind, always the same: to generate one costs far more than to translate it."""
-    return _pool(kind, max(count, LARGE))[:count]
+    # The first that are generated are the simplest: fewer are taken from all over.
+    return _pool(kind, max(count, LARGE))[:: max(1, LARGE // count)][:count]
 
 
 def unseen_losses(shape: EventShape) -> Iterator[Broken]:
