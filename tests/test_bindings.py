@@ -138,7 +138,7 @@ jobs:
   f: {code: h.py#f, when: [{web: "PUT /hives/{hive}/weight"}]}
   g: {code: h.py#g, when: [{line: orders}]}
 """
-HEAD = "import json\n\nfrom ostermere import books, lines, stores\n\n\n"
+HEAD = "import json\nimport os\n\nfrom ostermere import books, lines, stores\n\n\n"
 
 #: a statement in a handler of web requests → the statement at the other side, and the wire that says the rest
 FILLED = [
@@ -266,6 +266,16 @@ READ = [
     (
         'page = 1\n    if event["who"]:\n        page = books.read("hives", SLOTS)\n    return NONE',
         "def f(visit, log):\n    page = 1\n    if",
+        [],
+    ),
+    (
+        'seen = open("/dev/null").read()\n    page = books.read("hives", SLOTS)\n    return NONE',
+        'def f(visit, log):\n    seen = open("/dev/null").read()\n    page = folios',
+        [],
+    ),
+    (
+        'seen = os.path.exists("/x")\n    page = books.read("hives", SLOTS)\n    return NONE',
+        'def f(visit, log):\n    seen = os.path.exists("/x")\n    page = folios',
         [],
     ),
     (

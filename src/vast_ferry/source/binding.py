@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import ast
 import re
-import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -33,6 +32,13 @@ _WRITES = {
     "message.send": ("body", ("channel",)),
     "record.write": ("record", ("table", "keys")),
 }
+#: Modules whose functions only compute; of any other it is not known what a call does before a read.
+_COMPUTES = frozenset(
+    ["base64", "binascii", "collections", "datetime", "decimal", "fractions", "functools", "hashlib", "hmac", "json"]
+    + ["itertools", "math", "operator", "re", "statistics", "string", "struct", "textwrap", "uuid"]
+)
+#: Builtins that do more than compute.
+_ACTS = frozenset(["open", "exec", "eval", "input", "print", "__import__", "breakpoint", "setattr", "delattr"])
 #: What is written down only where it is something.
 _EMPTY = (None, "", b"")
 
@@ -222,7 +228,7 @@ class _File:
                 root = root.func if isinstance(root, ast.Call) else root.value
             name = root.id if isinstance(root, ast.Name) else ""
             handed = root is call.func and name in self.nodes.bound  # a function that a variable holds
-            own = handed or (name in self.defined and name not in sys.stdlib_module_names)
+            own = handed or name in _ACTS or (name in self.defined and name not in _COMPUTES)
             if own and ast.unparse(call.func) not in self.reads:
                 return False
         return True
@@ -383,12 +389,9 @@ class _File:
         """Tell whether the keys of a record are just what the route captures."""
         if self._is_captures(node, handler):
             return True
-        if handler.captured:
-            keys = [_constant(key) for key in node.keys] if isinstance(node, ast.Dict) else []
-            held = [self._capture(value, handler) for value in node.values] if isinstance(node, ast.Dict) else []
-            return keys == held == list(handler.captured)
         names = {name for trigger in handler.function.routes for name in re.findall(r"\{\+?(\w+)", trigger.route)}
-        if not isinstance(node, ast.Dict) or not names or handler.function.kinds != ("http",):
+        names |= set(handler.captured)
+        if not isinstance(node, ast.Dict) or not names:
             return False
         keys = [_constant(key) for key in node.keys]
         held = [self._capture(value, handler) for value in node.values]
