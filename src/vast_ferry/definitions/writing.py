@@ -230,8 +230,8 @@ class _Fitting:
         parts = [form.read(text, "schedule") for text in texts]
         zone = wanted.zone if "zone" in self.rows else parts[0].zone
         bounds = (parts[0].since, parts[0].until) if style.bounds and len(parts) == 1 else (wanted.since, wanted.until)
-        there = replace(Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone), until=bounds[1])
-        there = replace(there, since=bounds[0])
+        there = Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone)
+        there = replace(there, since=bounds[0], until=bounds[1])
         moment = first_difference(wanted, there, FROM, FIRINGS)
         if moment:
             self.note("schedule", f"at {moment:%Y-%m-%dT%H:%M:%SZ} only one of the two fires")

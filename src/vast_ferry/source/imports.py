@@ -63,11 +63,6 @@ class Imports:
     theirs: frozenset[str]
     wanted: set[Import] = field(default_factory=set)
 
-    @property
-    def taken(self) -> set[str]:
-        """Return the names that the module's imports bind."""
-        return {one.bound for one in self._there()}
-
     def edits(self, used: Set[str], used_before: Set[str]) -> list[Edit]:
         """Return the edits, once it is known which names the rewritten module uses, and which it used before."""
         made: list[Edit] = []

@@ -130,8 +130,7 @@ class SourceText:
 
     def span(self, start: int, end: int) -> Span:
         """Return the lines and columns between two bytes."""
-        first, last = self.line_of(start), self.line_of(end)
-        return Span(first, start - self.starts[first - 1] + 1, last, end - self.starts[last - 1] + 1)
+        return _span(self.starts, start, end)
 
     def offsets(self, span: Span) -> tuple[int, int]:
         """Return the two bytes that lines and columns stand for."""
@@ -144,19 +143,14 @@ class SourceText:
         """Return the file with the edits made, in its own encoding, and each edit's place before and after."""
         kept: list[tuple[int, int, Edit]] = []
         data = b"".join(self._parts(sorted(edits, key=order), kept))
-        after = _Lines(data)
-        before_lines = _Lines(self.data, self.starts)
-        spans = [(before_lines.span(edit.start, edit.end), after.span(start, end), edit) for start, end, edit in kept]
+        after = line_starts(data)
+        spans = [(self.span(edit.start, edit.end), _span(after, start, end), edit) for start, end, edit in kept]
         text = data.decode("utf-8")
         if self.encoding in ("utf-8", "utf-8-sig"):
             return (_BOM if self.bom else b"") + data, spans
         return text.encode(self.encoding), spans
 
 
-class _Lines:
-    def __init__(self, data: bytes, starts: list[int] | None = None) -> None:
-        self.starts = starts or line_starts(data)
-
-    def span(self, start: int, end: int) -> Span:
-        first, last = bisect.bisect_right(self.starts, start), bisect.bisect_right(self.starts, end)
-        return Span(first, start - self.starts[first - 1] + 1, last, end - self.starts[last - 1] + 1)
+def _span(starts: list[int], start: int, end: int) -> Span:
+    first, last = bisect.bisect_right(starts, start), bisect.bisect_right(starts, end)
+    return Span(first, start - starts[first - 1] + 1, last, end - starts[last - 1] + 1)
