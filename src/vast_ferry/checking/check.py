@@ -5,19 +5,18 @@ from __future__ import annotations
 import hashlib
 import os
 import shutil
-import tempfile
 from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Protocol
 
-from vast_ferry.checking.compare import Verdict, compare, nothing_to_compare
+from vast_ferry.checking.compare import Compared, Verdict, compare, nothing_to_compare
 from vast_ferry.checking.exact_json import Difference
+from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.projection import Projection
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.tables import route_style
-from vast_ferry.hub.findings import BadInput, Place, nearest
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
@@ -26,12 +25,13 @@ from vast_ferry.mapping.losses import SPLIT, Fields, Loss
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.providers.profile import Profile
-from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
+from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files, sample_name
 from vast_ferry.source.files import own_files
 from vast_ferry.source.record import Record, read_record
 from vast_ferry.source.wrapping import binds
 from vast_ferry.standins.gateway import Gateway, Routed, takes
-from vast_ferry.standins.process import Call, Setup, Worker
+from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker, not_held
+from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.standins.stand_in import stand_in_setup
 
 #: A handler that hangs holds up the check for so long at most, whatever its own limit.
@@ -58,17 +58,23 @@ class Checked:
     got: str = ""
     output: str = ""
     file: str = ""
+    unseen: tuple[tuple[str, str], ...] = ()
+    fails: bool = False  # the original fails on it
 
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """What a check found: a verdict a sample, and functions that no sample reached."""
+    """What a check found: a verdict a sample, and functions that no sample reached.
+
+    `not_held` is what this system could not keep the handlers from while they ran, in plain words.
+    """
 
     source: str  # titles of the two providers
     target: str
     checked: tuple[Checked, ...] = ()
     without_samples: tuple[str, ...] = ()
     edited: tuple[str, ...] = field(default=())
+    not_held: tuple[str, ...] = ()
 
     def count(self, verdict: Verdict) -> int:
         """Return how many samples got that verdict."""
@@ -84,12 +90,48 @@ class CheckResult:
         """Return the functions of which no sample was compared."""
         functions = dict.fromkeys(checked.function for checked in self.checked)
         compared = {c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED}
-        return (*(name for name in functions if name not in compared), *self.without_samples)
+        failing = set(self.failing)
+        return (*(name for name in functions if name not in compared or name in failing), *self.without_samples)
+
+    @property
+    def failing(self) -> tuple[str, ...]:
+        """Return the functions whose original fails on every sample: of them, nothing that they are for was seen."""
+        functions = dict.fromkeys(checked.function for checked in self.checked)
+        works = {c.function for c in self.checked if not c.fails and c.verdict is not Verdict.UNCHECKED}
+        fails = {c.function for c in self.checked if c.fails}
+        return tuple(name for name in functions if name in fails and name not in works)
+
+    @property
+    def unreadable(self) -> bool:
+        """Tell whether a sample could not be read."""
+        return any(checked.verdict is Verdict.UNCHECKED and not checked.expected for checked in self.checked)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """Return what a person must know beyond the verdicts: what was started that can do things which nobody sees."""
+        found = dict.fromkeys((c.function, what, place) for c in self.checked for what, place in c.unseen)
+        return [
+            Finding(
+                "effects-unseen",
+                Severity.TODO,
+                f"{function} {what}; what that does to the outside is not seen here, and not compared",
+                "Check by hand that it does the same at the target",
+                _place(place),
+                function,
+            )
+            for function, what, place in found
+        ]
 
     @property
     def good(self) -> bool:
         """Tell whether every compared answer was the same, and every function was compared on something."""
-        return bool(self.compared) and not self.unproven and self.compared == self.count(Verdict.SAME)
+        same = self.compared == self.count(Verdict.SAME)
+        return bool(self.compared) and not self.unproven and not self.unreadable and same
+
+
+def _place(text: str) -> Place:
+    file, _, line = text.rpartition(":")
+    return Place(file, int(line)) if file and line.isdecimal() else Place(text)
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,20 +143,20 @@ class _Side:
     project: Project | None  # None where the project routes itself
     without: frozenset[str] = frozenset()  # offers that its server does not make
 
-    def setup(self, function: Function, kinds: tuple[str, ...]) -> Setup:
-        """Return what a worker for a function runs."""
+    def setup(self, function: Function, kinds: tuple[str, ...], memory: int, import_limit: float) -> Setup:
+        """Return what a worker for a function runs; `memory` in MiB, 0 for what the function declares."""
         handler = self.profile.model.handler
         entry = function.entry
         variables, secrets = function.variables, tuple(function.secrets)
         bindings = function.bindings if self.project is not None and binds(self.profile, function) else ()
+        here = self.project.function(function.name) if self.project is not None else None
         if handler.entry:
             module, _, name = handler.entry.partition(":")
             entry, variables = Entry(f"{module.replace('.', '/')}.py" if name else module, name), {}
-        elif self.project is not None:
-            here = self.project.function(function.name)
-            if here is not None:
-                entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
-                bindings = here.bindings if binds(self.profile, here) else ()
+        elif here is not None:
+            entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
+            bindings = here.bindings if binds(self.profile, here) else ()
+        declared = (here.memory if here else 0) or function.memory or self.profile.model.limits.default_memory
         return stand_in_setup(
             self.profile,
             self.folder,
@@ -125,6 +167,8 @@ class _Side:
             secrets=secrets,
             without=self.without,
             bindings=bindings,
+            memory=memory or declared,
+            import_limit=import_limit,
         )
 
     def at(self, name: str) -> Function | None:
@@ -135,21 +179,21 @@ class _Side:
 class _Check:
     """One run of the check."""
 
-    def __init__(self, source: _Side, target: _Side, declared: Project, limit: float) -> None:
-        self.source, self.target, self.limit = source, target, limit
+    def __init__(
+        self, source: _Side, target: _Side, declared: Project, *, limit: float, memory: int, originals: Originals
+    ) -> None:
+        self.source, self.target, self.limit, self.memory = source, target, limit, memory
+        self.originals = originals
         self.gateway = Gateway(declared, route_style(source.profile).order)
         there = route_style(target.profile).order
         self.target_gateway = Gateway(target.project, there) if target.project else None
         self._known: dict[str, _KnownLosses] = {}
 
-    def compare(self, expected: Outcome, got: Outcome, method: str) -> list[Difference]:
-        """Return where two outcomes differ; the order of effects only where both sides show it."""
+    def compare(self, expected: Sequence[Outcome], got: Outcome, method: str) -> Compared:
+        """Return how an outcome compares with several runs; the order of effects only where both sides show it."""
         if any(side.profile.model.handler.mount for side in (self.source, self.target)):
             # What lies in a folder afterwards does not say what came first.
-            expected, got = (
-                replace(outcome, effects=tuple(sorted(outcome.effects, key=lambda e: (str(e), repr(e.fields)))))
-                for outcome in (expected, got)
-            )
+            expected, got = [_in_any_order(outcome) for outcome in expected], _in_any_order(got)
         return compare(expected, got, method)
 
     def losses(self, kind: str) -> _KnownLosses:
@@ -183,34 +227,54 @@ class _Check:
                 yield Checked(sample.function, sample.name, Verdict.UNCHECKED, reasons=(why,), file=str(sample.path))
             else:
                 taken.append(sample)
-        kinds = tuple(dict.fromkeys(sample.kind for sample in taken))
-        at_source = [self._at_source(sample, sample.events) for sample in taken]
-        at_target = [self._at_target(function, sample) for sample in taken]
-
-        def run(setup: Setup, calls: Sequence[_Called], seed: int) -> list[Outcome]:
-            with Worker(setup) as worker:
-                return [_call(worker, one, function.name, limit, seed) for one in calls]
-
         if not taken:
             return
+        # Whatever a handler keeps from call to call must not depend on how its samples are called or given.
+        taken.sort(key=_content)
+        kinds = tuple(dict.fromkeys(sorted(sample.kind for sample in taken)))
+        at_source = [self._at_source(sample, sample.events) for sample in taken]
+        at_target = [self._at_target(function, sample) for sample in taken]
         # Made before the threads start: Python's parser must not be used by several at once (cpython gh-106905).
-        setup, there = self.source.setup(function, kinds), self.target.setup(function, kinds)
+        both = [side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)]
+        setup, there = both
+
+        def run(side: Setup, calls: Sequence[_Called], seed: int) -> list[Outcome]:
+            with Worker(side) as worker:
+                return [_call(worker, one, function.name, limit, seed) for one in calls]
+
+        def original(seed: int) -> list[Outcome]:
+            key = self.originals.key(setup, at_source, limit, seed)
+            kept = self.originals.get(key)
+            if kept is None:
+                kept = run(setup, at_source, seed)
+                self.originals.keep(key, kept)
+            return kept
+
         with ThreadPoolExecutor(3) as pool:
-            first = pool.submit(run, setup, at_source, 1)
-            second = pool.submit(run, setup, at_source, 2)
-            carried = pool.submit(run, there, at_target, 1)
-            outcomes = list(zip(first.result(), second.result(), carried.result(), strict=True))
-        with Worker(setup) as again:
-            for sample, called, (one, two, other) in zip(taken, at_source, outcomes, strict=True):
+            try:
+                runs = [pool.submit(original, 1), pool.submit(original, 2), pool.submit(run, there, at_target, 1)]
+                outcomes = list(zip(*(one.result() for one in runs), strict=True))
+            except BaseException:
+                KEEPER_HERE.stop_workers()  # else the threads would be waited for
+                raise
+        with Worker(setup) as source, Worker(there) as target:
+            cold = _Cold(self, function, limit, source, target)
+            later: list[list[Outcome]] = []
 
-                def original(
-                    events: tuple[Fields, ...], seed: int, *, apart: bool = False, sample: Sample = sample
-                ) -> Outcome:
-                    parts = [(event,) for event in events] if apart else [events]
-                    ended = [_call(again, self._at_source(sample, part), function.name, limit, seed) for part in parts]
-                    return _together(ended, [event["id"] for event in events])
+            def again() -> list[list[Outcome]]:
+                # A clock goes on, and chance may look like a rule twice: before anything is said to differ, the
+                # original is run once more, after the carried one, from its first sample on.
+                if not later:
+                    later.extend(run(setup, at_source, seed) for seed in (3, 4))
+                return later
 
-                yield self._verdict(_Ran(sample, called, one, two, other), original)
+            for number, (sample, called, ended) in enumerate(zip(taken, at_source, outcomes, strict=True)):
+                ran = _Ran(sample, called, ended[:2], ended[2])
+                checked = self._verdict(ran, cold, again, number)
+                fails = ended[0].ending in (Ending.FAILED, Ending.EXITED)
+                yield replace(
+                    checked, fails=fails, unseen=tuple({**dict(ended[2].unseen), **dict(ended[0].unseen)}.items())
+                )
 
     def _refused(self, function: Function, sample: Sample) -> str:
         """Return why a sample is not for this function, or nothing."""
@@ -238,8 +302,8 @@ class _Check:
         why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
         return _Called(call, function.name, misrouted=why)
 
-    def _verdict(self, ran: _Ran, original: Original) -> Checked:
-        sample, one = ran.sample, ran.one
+    def _verdict(self, ran: _Ran, cold: _Cold, again: Callable[[], list[list[Outcome]]], number: int) -> Checked:
+        sample, one = ran.sample, ran.runs[0]
         known = self.losses(sample.kind)
         losses = [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
         base = Checked(
@@ -252,61 +316,108 @@ class _Check:
             output=ran.carried.output,
             file=str(sample.path),
         )
-        reason = nothing_to_compare(one) or nothing_to_compare(ran.two)
+        reason = next((why for why in map(nothing_to_compare, ran.runs) if why), "")
         if ran.called.function not in ("", sample.function):
             reason = f"the request goes to {ran.called.function} at the source; keep the sample in its folder"
         if reason:
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,))
         carried = ran.carried if ran.called.reply is None else _bare(ran.carried)
-        varies = tuple(sorted({difference.at for difference in self.compare(one, ran.two, ran.method)}))
-        if {"status", "ending", "again"} & set(varies):
-            reason = "the original's answer varies by itself, down to how it ends or its status"
-            return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,), varies=varies)
-        found = [d for d in self.compare(one, carried, ran.method) if d.at not in varies]
-        base = replace(base, varies=varies)
-        if not found:
+        compared = self.compare(ran.runs, carried, ran.method)
+        if compared.differences and not compared.hopeless and ran.called.reply is None:
+            compared = self.compare([*ran.runs, *(run[number] for run in again())], carried, ran.method)
+        base = replace(base, varies=tuple(sorted(compared.varies)))
+        if compared.hopeless:
+            return replace(base, verdict=Verdict.UNCHECKED, reasons=(compared.hopeless,))
+        if not compared.differences:
             return base
-        reasons = self._explained(ran, losses, known, original)
+        reasons = self._explained(ran, losses, known, cold, {one.at for one in compared.differences})
         verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
-        return replace(base, verdict=verdict, differences=tuple(found), reasons=tuple(reasons))
+        return replace(base, verdict=verdict, differences=tuple(compared.differences), reasons=tuple(reasons))
 
-    def _explained(self, ran: _Ran, losses: list[Loss], known: _KnownLosses, original: Original) -> list[str]:
-        """Return the losses that explain a difference, if they explain all of it."""
+    def _explained(
+        self, ran: _Ran, losses: list[Loss], known: _KnownLosses, cold: _Cold, places: Set[str]
+    ) -> list[str]:
+        """Return the losses that explain a difference, if they explain all of it.
+
+        Each call for it is a first call, on both sides: so it does not matter which samples came before. What differs
+        only after others is not explained.
+        """
         of_reply = []
-        if ran.one.reply is not None:
-            said = {"status": ran.one.reply.status, "headers": ran.one.reply.headers, "body": ran.one.reply.body}
+        one = ran.runs[0]
+        if one.reply is not None:
+            said = {"status": one.reply.status, "headers": one.reply.headers, "body": one.reply.body}
             of_reply = [loss for loss in known.replies if loss.applies(said)]
         lost = set[str]().union(*(known.shows_in(loss) for loss in losses))
-        if not (losses or of_reply) or not self._holds(ran, lost, known, original):
+        if not (losses or of_reply):
+            return []
+        carried = cold.carried(ran.sample)
+        if ran.called.reply is not None:
+            carried = _bare(carried)
+        first = [cold.original(ran.sample, ran.sample.events, seed) for seed in (1, 2)]
+        if places - {difference.at for difference in self.compare(first, carried, ran.method).differences}:
+            return []
+        ran = replace(ran, carried=carried, runs=tuple(first))
+        if not self._holds(ran, lost, known, cold):
             return []
         # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
         for name in sorted(lost):
-            if self._holds(ran, lost - {name}, known, original):
+            if self._holds(ran, lost - {name}, known, cold):
                 lost = lost - {name}
         return [str(loss) for loss in (*(loss for loss in losses if known.shows_in(loss) & lost), *of_reply)]
 
-    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, original: Original) -> bool:
+    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, cold: _Cold) -> bool:
         """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
-            outcome = ran.one
+            outcome = ran.runs[seed - 1]
             if lost:
                 kept = [known.projection.event(event) for event in ran.sample.events]
                 events = tuple(
                     {**event, **{name: held[name] for name in lost if name in held}}
                     for event, held in zip(ran.sample.events, kept, strict=True)
                 )
-                outcome = original(events, seed, apart="batch" in lost)
+                outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
             if outcome.reply is not None:
                 outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method))
             outcomes.append(outcome)
         if any(nothing_to_compare(outcome) for outcome in outcomes):
             return False
-        varies = {difference.at for difference in self.compare(outcomes[0], outcomes[1], ran.method)}
         carried = ran.carried
         if outcomes[0].message == FROM_GATEWAY:
             carried = _bare(carried)
-        return all(difference.at in varies for difference in self.compare(outcomes[0], carried, ran.method))
+        compared = self.compare(outcomes, carried, ran.method)
+        return not compared.differences and not compared.hopeless
+
+
+def _in_any_order(outcome: Outcome) -> Outcome:
+    return replace(outcome, effects=tuple(sorted(outcome.effects, key=lambda e: (str(e), repr(e.fields)))))
+
+
+def _content(sample: Sample) -> str:
+    return hashlib.sha256(repr((sample.kind, sample.events, sample.before, sample.answers)).encode()).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class _Cold:
+    """Both sides of one function, called as if for the first time, each time."""
+
+    check: _Check
+    function: Function
+    limit: float
+    source: Worker
+    target: Worker
+
+    def original(self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
+        """Return how the original ends with events and a seed; `apart`: with one event at a time."""
+        parts = [(event,) for event in events] if apart else [events]
+        called = [self.check._at_source(sample, part) for part in parts]
+        ended = [_call(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
+        return _together(ended, [event["id"] for event in events])
+
+    def carried(self, sample: Sample) -> Outcome:
+        """Return how the carried function ends."""
+        called = self.check._at_target(self.function, sample)
+        return _call(self.target, called, self.function.name, self.limit, 1, cold=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -363,21 +474,13 @@ def _together(outcomes: list[Outcome], ids: list[str]) -> Outcome:
 FROM_GATEWAY = "answered before any function was called"
 
 
-class Original(Protocol):
-    """Calls the original again, with events and a seed; `apart`: with one event at a time."""
-
-    def __call__(self, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
-        """Return how it ended."""
-
-
 @dataclass(frozen=True, slots=True)
 class _Ran:
-    """One sample, where it went at the source, and how the two runs of the original and the carried one ended."""
+    """One sample, where it went at the source, and how the runs of the original and the carried one ended."""
 
     sample: Sample
     called: _Called
-    one: Outcome
-    two: Outcome
+    runs: tuple[Outcome, ...]
     carried: Outcome
 
     @property
@@ -385,14 +488,14 @@ class _Ran:
         return self.sample.event.method if self.sample.kind == "http" else ""
 
 
-def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int) -> Outcome:
+def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int, *, cold: bool = False) -> Outcome:
     if called.reply is not None:
         return Outcome(Ending.REPLIED, called.reply, message=FROM_GATEWAY)
     if called.misrouted:
         return Outcome(Ending.FAILED, None, "Misrouted", called.misrouted)
     if called.function not in ("", function):  # empty: the project routes by itself
         return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {called.function}")
-    return worker.call(called.call, limit, seed)
+    return worker.call(called.call, limit, seed, cold=cold)
 
 
 def _bare(outcome: Outcome) -> Outcome:
@@ -410,16 +513,21 @@ def check(
     samples: Sequence[Path | str] = (),
     without: Sequence[str] = (),
     limit: float = LONGEST_CALL,
+    memory: int = 0,
     source: Path | str | None = None,
     progress: Callable[[int], None] | None = None,
+    originals: Originals | None = None,
 ) -> CheckResult:
     """Return the verdict on every sample of a crossing.
 
     `samples` are folders with a folder a function, or single files (default: the original project's own); `without`
-    names offers that the target's server does not make; `limit` is the longest call in seconds; `source` is where the
-    original project lies now, if it was moved. `progress` is called with the number of samples that are done.
+    names offers that the target's server does not make; `limit` is the longest call in seconds, `memory` what a handler
+    may take in MiB (default: what its function declares, and a margin for the interpreter); `source` is where the
+    original project lies now, if it was moved. `progress` is called with the number of samples that are done. Outcomes
+    of the original are kept in `originals`, for further checks of the same project at other targets.
 
-    Raises BadInput for a folder without a crossing, an original that is gone, or a sample that can't be read.
+    A sample that can't be read is `unchecked`. Raises BadInput for a folder without a crossing, or an original that is
+    gone.
     """
     folder = Path(crossing)
     record = read_record(folder)
@@ -435,15 +543,19 @@ def check(
     target = _target_side(folder, record, frozenset(without))
     by_function = _samples(side, declared, record, [Path(path) for path in samples])
     checked: list[Checked] = []
-    with tempfile.TemporaryDirectory(prefix="vast-ferry-check-") as scratch:
+    with scratch_folder() as scratch:
         # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
-        run = _Check(_deployed(side, scratch), _deployed(target, scratch), declared, limit)
+        sides = _deployed(side, scratch / "source"), _deployed(target, scratch / "target")
+        run = _Check(*sides, declared, limit=limit, memory=memory, originals=originals or Originals())
         for one in _run(run, by_function, declared, side.profile):
             checked.append(one)
             if progress is not None:
                 progress(len(checked))
     lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
-    return CheckResult(side.profile.title, target.profile.title, tuple(checked), lacking, _edited(folder, record))
+    order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
+    checked.sort(key=lambda one: order.get(one.file, -1))
+    titles = side.profile.title, target.profile.title
+    return CheckResult(*titles, tuple(checked), lacking, _edited(folder, record), not_held())
 
 
 def _run(
@@ -452,13 +564,19 @@ def _run(
     for function in declared.functions:
         files = by_function.get(function.name, [])
         for start in range(0, len(files), BATCH):
-            batch = [read_sample(function.name, path, profile, top) for path, top in files[start : start + BATCH]]
+            batch: list[Sample] = []
+            for path, top in files[start : start + BATCH]:
+                try:
+                    batch.append(read_sample(function.name, path, profile, top))
+                except BadInput as error:  # the others may be fine
+                    name = sample_name(function.name, path, top)
+                    yield Checked(function.name, name, Verdict.UNCHECKED, reasons=(str(error),), file=str(path))
             yield from run.function(function, batch)
 
 
-def _deployed(side: _Side, scratch: str) -> _Side:
+def _deployed(side: _Side, folder: Path) -> _Side:
     """Return a side that runs on a copy of its files, those that would be deployed."""
-    folder = Path(tempfile.mkdtemp(dir=scratch))
+    folder.mkdir()
     for path in own_files(side.folder)[0]:
         target = folder / path
         target.parent.mkdir(parents=True, exist_ok=True)

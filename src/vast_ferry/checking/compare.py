@@ -1,14 +1,22 @@
-"""Two outcomes compared, part by part: how the call ended, what was answered (RFC 9110), and what was done."""
+"""Outcomes compared, part by part: how the call ended, what was answered (RFC 9110), and what was done.
+
+The expected side may be given as several runs of the same thing: where they are one, the other side must be that too;
+where they differ among themselves, that place *varies*, and there only what they share is compared. Whatever varies is
+left out by its place, and nothing else with it.
+"""
 
 from __future__ import annotations
 
 import itertools
 import json
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from vast_ferry.checking.exact_json import Difference, differences, parse_exact
+from vast_ferry.checking.exact_json import Difference, Number, Repeated, differences, parse_exact, shown, step
+from vast_ferry.checking.varying import Template, TooLarge
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
@@ -16,6 +24,8 @@ from vast_ferry.mapping.helpers import FRAMING, text_charset
 
 #: So many differences of one sample are told; more say nothing new.
 MOST = 50
+#: Larger content is compared as bytes: as a tree it would take dozens of times its size.
+LARGEST_TREE = 8 * 1024 * 1024
 
 
 class Verdict(StrEnum):
@@ -27,71 +37,198 @@ class Verdict(StrEnum):
     UNCHECKED = "unchecked"  # there was nothing to compare
 
 
-def compare(expected: Outcome, got: Outcome, method: str = "") -> list[Difference]:
-    """Return where `got` differs from `expected`: what was answered (to a `method` request), and what was done."""
-    found: list[Difference] = []
-    for difference in _compare(expected, got, method):
-        found.append(difference)
-        if len(found) >= MOST:
-            break
+@dataclass(slots=True)
+class Compared:
+    """Where an outcome differs from what was expected, and the places that vary by themselves.
+
+    `hopeless` says why nothing can be said: what varies decides what there is to compare, or is too large.
+    """
+
+    differences: list[Difference] = field(default_factory=list)
+    varies: dict[str, None] = field(default_factory=dict)
+    hopeless: str = ""
+
+    def differs(self, at: str, expected: str, got: str) -> None:
+        """Keep a difference, unless there are so many already that one more says nothing."""
+        if len(self.differences) < MOST:
+            self.differences.append(Difference(at, expected, got))
+
+
+def compare(expected: Outcome | Sequence[Outcome], got: Outcome, method: str = "") -> Compared:
+    """Return how `got` compares with `expected`, or with what several runs of it share.
+
+    Compared is what was answered (to a `method` request), and what was done to the outside.
+    """
+    runs = [expected] if isinstance(expected, Outcome) else list(expected)
+    found = Compared()
+    try:
+        _compare_answers(runs, got, method, found)
+        if not found.hopeless:
+            compare_effects([run.effects for run in runs], got.effects, found)
+            _compare_unseen(runs, got, found)
+    except RecursionError:
+        found.hopeless = "what the original answers is nested too deep to compare"
+    except TooLarge:
+        found.hopeless = "what the original answers varies by itself, and is too large to tell what of it does"
     return found
 
 
-def _compare(expected: Outcome, got: Outcome, method: str) -> Iterator[Difference]:
-    yield from _compare_answers(expected, got, method)
-    yield from compare_effects(expected.effects, got.effects)
-
-
-def _compare_answers(expected: Outcome, got: Outcome, method: str) -> Iterator[Difference]:
-    if expected.reply is not None and got.reply is not None:
-        yield from compare_replies(expected.reply, got.reply, method)
+def _compare_answers(runs: list[Outcome], got: Outcome, method: str, found: Compared) -> None:
+    if len({run.ending for run in runs}) > 1 or len({run.again for run in runs}) > 1:
+        found.varies["ending"] = None
+        found.hopeless = "the original's answer varies by itself, down to how it ends"
         return
-    if expected.ending is not got.ending:
-        yield Difference("ending", str(expected), _with_trace(got))
-    if expected.again != got.again:
-        yield Difference("again", ", ".join(expected.again) or "(none)", ", ".join(got.again) or "(none)")
-    if expected.ending is Ending.RETURNED and got.ending is Ending.RETURNED:
-        for difference in differences(_exact(expected.value), _exact(got.value)):
-            yield Difference(f"value {difference.at}", difference.expected, difference.got)
+    one = runs[0]
+    if one.reply is not None and got.reply is not None:
+        compare_replies([run.reply for run in runs if run.reply is not None], got.reply, method, found)
+        return
+    if one.ending is not got.ending:
+        found.differs("ending", str(one), _with_trace(got))
+    if one.again != got.again:
+        found.differs("again", ", ".join(one.again) or "(none)", ", ".join(got.again) or "(none)")
+    if one.ending is Ending.RETURNED and got.ending is Ending.RETURNED:
+        _compare_trees([_exact(run.value) for run in runs], _exact(got.value), "value $", found)
     # Where one side named the events and the other had to raise, or is a process, there is no error to compare.
-    named = {"", "DeliverAgain", "ExitStatus"} & {expected.error, got.error}
-    comparable = expected.ending is got.ending and not named
-    if comparable and (expected.error, expected.message) != (got.error, got.message):
-        yield Difference("error", _error(expected), _error(got))
+    named = {"", "DeliverAgain", "ExitStatus"} & {one.error, got.error}
+    if one.ending is got.ending and not named:
+        if len({run.error for run in runs}) > 1:
+            found.varies["error"] = None
+        elif one.error != got.error:
+            found.differs("error", _error(one), _error(got))
+        elif {run.message for run in runs} != {got.message}:
+            texts = [run.message for run in runs]
+            if _varying_text("error", texts, got.message, found) is not None:
+                found.differs("error", _error(one), _error(got))
 
 
 def _exact(value: Any) -> Any:
     return parse_exact(json.dumps(value))
 
 
-def compare_effects(expected: Sequence[Effect], got: Sequence[Effect]) -> Iterator[Difference]:
-    """Yield where two runs did something different to the outside, effect by effect in order."""
-    for number, (one, other) in enumerate(itertools.zip_longest(expected, got), 1):
-        at = f"effect {number}"
-        if one is None or other is None:
-            yield Difference(at, str(one or "(nothing)"), str(other or "(nothing)"))
-        elif one.operation != other.operation:
-            yield Difference(at, str(one), str(other))
+def _varying_text(at: str, texts: Sequence[str], got: str, found: Compared) -> int | None:
+    """Return where a text differs from what others share; nothing if it does not."""
+    if len(set(texts)) == 1:
+        return None if got == texts[0] else _first(texts[0], got)
+    found.varies[at] = None
+    return Template.of(texts).misfit(got)
+
+
+def _compare_trees(values: list[Any], got: Any, at: str, found: Compared) -> None:
+    """Compare a JSON value with what several share; places as in RFC 9535."""
+    one = values[0]
+    if len(values) == 1 or all(_alike(value, one) for value in values[1:]):
+        for difference in itertools.islice(differences(one, got, at), MOST):
+            found.differs(difference.at, difference.expected, difference.got)
+        return
+    kinds = {type(value) for value in values}
+    if kinds == {dict} and isinstance(got, dict):
+        _compare_mappings(values, got, at, found)
+    elif kinds == {list} and isinstance(got, list):
+        _compare_lists(values, got, at, found)
+    elif type(got) not in kinds or kinds == {Repeated}:
+        found.varies[at] = None
+        if type(got) not in kinds:
+            found.differs(at, shown(one), shown(got))
+    elif isinstance(got, Number) or not isinstance(got, str) or kinds != {str}:
+        found.varies[at] = None
+    else:
+        texts = [str(value) for value in values]
+        if _varying_text(at, texts, got, found) is not None:
+            found.differs(at, shown(one), shown(got))
+
+
+def _compare_mappings(values: list[Any], got: dict[str, Any], at: str, found: Compared) -> None:
+    names = dict.fromkeys(name for value in values for name in value)
+    steady = [name for name in names if all(name in value for value in values)]
+    for name in steady:
+        if name in got:
+            _compare_trees([value[name] for value in values], got[name], step(at, name), found)
         else:
-            yield from _compare_effect(f"{at} {one.operation}", one, other)
+            found.differs(step(at, name), shown(values[0][name]), "(missing)")
+    free = [name for name in got if name not in steady]
+    if len(steady) == len(names):
+        for name in free:
+            found.differs(step(at, name), "(missing)", shown(got[name]))
+        return
+    found.varies[at] = None  # its names do
+    counts = [len(value) - len(steady) for value in values]
+    if not min(counts) <= len(free) <= max(counts):
+        found.differs(at, f"{min(counts)} to {max(counts)} names that vary", f"{len(free)} of them")
 
 
-def _compare_effect(at: str, one: Effect, other: Effect) -> Iterator[Difference]:
-    for name in one.fields.keys() | other.fields.keys():
-        left, right = one.fields.get(name), other.fields.get(name)
-        if left == right and type(left) is type(right):
-            continue
-        if isinstance(left, bytes) and isinstance(right, bytes):
-            kinds = [_type_of(effect) for effect in (one, other)]
-            replies = [
-                HttpReply(200, [("content-type", kind)] if kind else [], body)
-                for kind, body in zip(kinds, (left, right), strict=True)
-            ]
-            for difference in _compare_bodies(*replies):
-                yield Difference(f"{at} {difference.at}", difference.expected, difference.got)
-            continue
-        for difference in differences(_exact(left), _exact(right)):
-            yield Difference(f"{at} {name}{difference.at[1:]}", difference.expected, difference.got)
+def _compare_lists(values: list[Any], got: list[Any], at: str, found: Compared) -> None:
+    lengths = {len(value) for value in values}
+    if len(lengths) == 1 and lengths != {len(got)}:
+        found.differs(at, f"{len(values[0])} items", f"{len(got)} items")
+        return
+    orders = {json.dumps(value) for value in values}
+    sets = {tuple(sorted(json.dumps(item) for item in value)) for value in values}
+    if len(sets) == 1 and len(orders) > 1:  # only their order varies
+        found.varies[at] = None
+        if tuple(sorted(json.dumps(item) for item in got)) not in sets:
+            found.differs(at, shown(values[0]), shown(got))
+        return
+    if len(lengths) > 1:
+        found.varies[at] = None  # its length does
+        if not min(lengths) <= len(got) <= max(lengths):
+            found.differs(at, f"{min(lengths)} to {max(lengths)} items", f"{len(got)} items")
+    for index, items in enumerate(zip(*values, got, strict=False)):
+        _compare_trees(list(items[:-1]), items[-1], f"{at}[{index}]", found)
+
+
+def _alike(one: Any, other: Any) -> bool:
+    return next(differences(one, other), None) is None
+
+
+def compare_effects(runs: Sequence[Sequence[Effect]], got: Sequence[Effect], found: Compared) -> None:
+    """Compare what was done to the outside, effect by effect, in order unless the order varies by itself."""
+    named = [[effect.operation for effect in run] for run in runs]
+    if any(one != named[0] for one in named[1:]):
+        found.varies["effects"] = None
+        if any(Counter(one) != Counter(named[0]) for one in named[1:]):
+            found.hopeless = "what the original does varies by itself, down to how many effects there are"
+            return
+    orders = {tuple(map(_sorted_by, run)) for run in runs}
+    if len(orders) > 1 and len({tuple(sorted(order)) for order in orders}) == 1:
+        found.varies["effects"] = None  # only their order does
+        runs, got = [sorted(run, key=_sorted_by) for run in runs], sorted(got, key=_sorted_by)
+    for number, others in enumerate(itertools.zip_longest(*runs, got), 1):
+        *ones, other = others
+        one = ones[0]
+        at = f"effect {number}"
+        if one is None or other is None or one.operation != other.operation:
+            found.differs(at, str(one or "(nothing)"), str(other or "(nothing)"))
+        else:
+            _compare_effect(f"{at} {one.operation}", ones, other, found)
+
+
+def _sorted_by(effect: Effect) -> str:
+    return f"{effect} {sorted(effect.fields.items(), key=lambda item: item[0])!r}"
+
+
+def _compare_effect(at: str, ones: Sequence[Effect], other: Effect, found: Compared) -> None:
+    for name in dict.fromkeys([*ones[0].fields, *other.fields]):
+        lefts, right = [one.fields.get(name) for one in ones], other.fields.get(name)
+        if all(isinstance(value, bytes) for value in (*lefts, right)):
+            replies = [_as_reply(effect, effect.fields[name]) for effect in (*ones, other)]
+            _compare_bodies(replies[:-1], replies[-1], f"{at} ", found)
+        elif any(isinstance(value, bytes) for value in (*lefts, right)):
+            found.differs(f"{at} {name}", repr(lefts[0]), repr(right))
+        else:
+            _compare_trees([_exact(left) for left in lefts], _exact(right), f"{at} {name}", found)
+
+
+def _as_reply(effect: Effect, body: bytes) -> HttpReply:
+    kind = _type_of(effect)
+    return HttpReply(200, [("content-type", kind)] if kind else [], body)
+
+
+def _compare_unseen(runs: list[Outcome], got: Outcome, found: Compared) -> None:
+    """Compare what was started that nobody can see: what only one side starts is a difference."""
+    expected, theirs = {what for run in runs for what, _ in run.unseen}, {what for what, _ in got.unseen}
+    steady = {what for what in expected if all(what in dict(run.unseen) for run in runs)}
+    if steady - theirs or theirs - expected:
+        found.differs("unseen", ", ".join(sorted(expected)) or "(nothing)", ", ".join(sorted(theirs)) or "(nothing)")
 
 
 def _type_of(effect: Effect) -> str:
@@ -112,31 +249,50 @@ def _with_trace(outcome: Outcome) -> str:
     return f"{outcome} ({outcome.trace})" if outcome.trace else str(outcome)
 
 
-def compare_replies(expected: HttpReply, got: HttpReply, method: str) -> Iterator[Difference]:
-    """Yield where two replies differ; framing is the server's, and a reply without content has no type of it."""
-    if expected.status != got.status:
-        yield Difference("status", str(expected.status), str(got.status))
-    empty = expected.status == got.status and expected.status in (204, 304)
-    yield from _compare_headers(expected, got, FRAMING | {"content-type"} if empty else FRAMING)
-    if method == "HEAD" or empty or expected.body == got.body:
+def compare_replies(runs: Sequence[HttpReply], got: HttpReply, method: str, found: Compared) -> None:
+    """Compare replies; framing is the server's, and a reply without content has no type of it."""
+    one = runs[0]
+    if len({run.status for run in runs}) > 1:
+        found.varies["status"] = None
+        found.hopeless = "the original's answer varies by itself, down to its status"
         return
-    yield from _compare_bodies(expected, got)
+    if one.status != got.status:
+        found.differs("status", str(one.status), str(got.status))
+    empty = one.status == got.status and one.status in (204, 304)
+    _compare_headers(runs, got, FRAMING | {"content-type"} if empty else FRAMING, found)
+    if method == "HEAD" or empty:
+        return
+    _compare_bodies(runs, got, "", found)
 
 
-def _compare_headers(expected: HttpReply, got: HttpReply, leave_out: frozenset[str]) -> Iterator[Difference]:
-    names = dict.fromkeys(name.lower() for name, _ in [*expected.headers, *got.headers])
+def _compare_headers(runs: Sequence[HttpReply], got: HttpReply, leave_out: frozenset[str], found: Compared) -> None:
+    names = dict.fromkeys(name.lower() for reply in (*runs, got) for name, _ in reply.headers)
     for name in names:
         if name in leave_out:
             continue
-        one, other = expected.values(name), got.values(name)
-        if one == other:
-            continue
-        if len(one) == len(other) and len(one) > 1:
-            for index, (left, right) in enumerate(zip(one, other, strict=True)):
-                if left != right:
-                    yield Difference(f"header {name}[{index}]", left, right)
+        ones, other = [run.values(name) for run in runs], got.values(name)
+        one, at = ones[0], f"header {name}"
+        if all(each == one for each in ones[1:]):
+            if one == other:
+                continue
+            if len(one) == len(other) and len(one) > 1:
+                for index, (left, right) in enumerate(zip(one, other, strict=True)):
+                    if left != right:
+                        found.differs(f"{at}[{index}]", left, right)
+            else:
+                found.differs(at, _values(one), _values(other))
+        elif len({len(each) for each in ones}) > 1:
+            found.varies[at] = None
+            if len(other) not in {len(each) for each in ones}:
+                found.differs(at, _values(one), _values(other))
+        elif len(other) != len(one):
+            found.varies[at] = None
+            found.differs(at, _values(one), _values(other))
         else:
-            yield Difference(f"header {name}", _values(one), _values(other))
+            for index, (*lefts, right) in enumerate(zip(*ones, other, strict=True)):
+                place = f"{at}[{index}]" if len(one) > 1 else at
+                if _varying_text(place, lefts, right, found) is not None:
+                    found.differs(place, lefts[0], right)
 
 
 def _values(values: list[str]) -> str:
@@ -165,35 +321,61 @@ def is_json(content_type: str) -> bool:
     return media == "application/json" or media.endswith("+json")
 
 
-def _compare_bodies(expected: HttpReply, got: HttpReply) -> Iterator[Difference]:
-    one, other = _decoded(expected), _decoded(got)
-    if one is not None and other is not None:
-        if is_json(_content_type(expected)) and is_json(_content_type(got)):
-            try:
-                values = parse_exact(one), parse_exact(other)
-            except ValueError:
-                pass
-            else:
-                for difference in differences(*values):
-                    yield Difference(f"body {difference.at}", difference.expected, difference.got)
-                return
-        yield _first_difference(one, other)
+def _compare_bodies(runs: Sequence[HttpReply], got: HttpReply, prefix: str, found: Compared) -> None:
+    bodies = [run.body for run in runs]
+    steady = all(body == bodies[0] for body in bodies[1:])
+    if steady and bodies[0] == got.body:
         return
-    at = next((i for i, (a, b) in enumerate(zip(expected.body, got.body, strict=False)) if a != b), None)
-    at = min(len(expected.body), len(got.body)) if at is None else at
-    yield Difference(f"body byte {at}", _bytes_at(expected.body, at), _bytes_at(got.body, at))
+    large = max(map(len, [*bodies, got.body])) > LARGEST_TREE
+    if large and not steady:
+        raise TooLarge
+    texts = [None] if large else [_decoded(reply) for reply in (*runs, got)]
+    if any(text is None for text in texts):
+        at = _first(bodies[0], got.body)
+        if not steady:
+            varied = [body.decode("latin-1") for body in (*bodies, got.body)]
+            misfit = _varying_text(f"{prefix}body", varied[:-1], varied[-1], found)
+            if misfit is None:
+                return
+            at = misfit
+        found.differs(f"{prefix}body byte {at}", _bytes_at(bodies[0], at), _bytes_at(got.body, at))
+        return
+    *ones, other = [str(text) for text in texts]
+    if all(is_json(_content_type(reply)) for reply in (*runs, got)):
+        try:
+            values = [parse_exact(text) for text in (*ones, other)]
+        except ValueError:
+            pass
+        else:
+            _compare_trees(values[:-1], values[-1], f"{prefix}body $", found)
+            return
+    misfit = _varying_text(f"{prefix}body", ones, other, found)
+    if misfit is not None:
+        line = other.count("\n", 0, misfit) + 1
+        shown_one = _cut(ones[0], misfit) if len(set(ones)) == 1 else repr(Template.of(ones).around(misfit))
+        found.differs(f"{prefix}body line {line}", shown_one, _cut(other, misfit))
+
+
+def _first(one: Any, other: Any) -> int:
+    """Return where two texts, or two bytes values, begin to differ."""
+    low, high = 0, min(len(one), len(other))
+    while low < high:  # halved, so that nothing is looked at byte by byte
+        middle = (low + high + 1) // 2
+        if one[low:middle] == other[low:middle]:
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+def _cut(text: str, at: int) -> str:
+    start = max(0, text.rfind("\n", 0, at) + 1, at - 20)
+    return repr(text[start : at + 40])
 
 
 def _bytes_at(body: bytes, at: int) -> str:
     piece = body[at : at + 16].hex(" ")
     return f"{piece or '(end)'} of {len(body)} bytes"
-
-
-def _first_difference(one: str, other: str) -> Difference:
-    at = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
-    line = one.count("\n", 0, at) + 1
-    start = max(0, one.rfind("\n", 0, at) + 1, at - 20)
-    return Difference(f"body line {line}", repr(one[start : at + 40]), repr(other[start : at + 40]))
 
 
 def nothing_to_compare(outcome: Outcome) -> str:

@@ -72,12 +72,12 @@ def differences(expected: Any, got: Any, at: str = "$") -> Iterator[Difference]:
     elif isinstance(expected, dict):
         for name, value in expected.items():
             if name in got:
-                yield from differences(value, got[name], _step(at, name))
+                yield from differences(value, got[name], step(at, name))
             else:
-                yield Difference(_step(at, name), shown(value), "(missing)")
+                yield Difference(step(at, name), shown(value), "(missing)")
         for name in got:
             if name not in expected:
-                yield Difference(_step(at, name), "(missing)", shown(got[name]))
+                yield Difference(step(at, name), "(missing)", shown(got[name]))
     elif isinstance(expected, list):
         for index, (one, other) in enumerate(zip(expected, got, strict=False)):
             yield from differences(one, other, f"{at}[{index}]")
@@ -89,7 +89,8 @@ def differences(expected: Any, got: Any, at: str = "$") -> Iterator[Difference]:
         yield Difference(at, shown(expected), shown(got))
 
 
-def _step(at: str, name: str) -> str:
+def step(at: str, name: str) -> str:
+    """Return the place of a member below a place (RFC 9535)."""
     if name.isidentifier():
         return f"{at}.{name}"
     escaped = json.dumps(name, ensure_ascii=False)[1:-1].replace('\\"', '"').replace("'", "\\'")

@@ -28,7 +28,8 @@ class Ending(StrEnum):
 class Outcome:
     """The end of one call: `reply`, `value`, or the ids of events to deliver `again`; or an `error` and where it was.
 
-    `effects` are what it did to the outside, in order.
+    `effects` are what it did to the outside, in order; `unseen` what it started that can do things which nobody sees,
+    each with the line that starts it.
     """
 
     ending: Ending
@@ -42,6 +43,7 @@ class Outcome:
     value: Any = None
     again: tuple[str, ...] = ()
     effects: tuple[Effect, ...] = ()
+    unseen: tuple[tuple[str, str], ...] = ()
 
     def __str__(self) -> str:
         if self.reply is not None:

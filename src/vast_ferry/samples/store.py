@@ -61,12 +61,17 @@ def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
             yield function.name, path
 
 
+def sample_name(function: str, path: Path, folder: Path) -> str:
+    """Return what a sample of a function is called: its path below the function's folder."""
+    return path.relative_to(folder / function).as_posix() if path.is_relative_to(folder / function) else path.name
+
+
 def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sample:
     """Return the sample in a file: a raw request, a native event of `profile`, or the readable form.
 
     Raises BadInput, with the line where there is one, for what is none of them.
     """
-    name = path.relative_to(folder / function).as_posix() if path.is_relative_to(folder / function) else path.name
+    name = sample_name(function, path, folder)
     identity, shown = f"{function}/{name}", str(path)
     if path.suffix == ".http":
         event = read_request_file(path, identity, shown)

@@ -1,16 +1,25 @@
-"""The near side of a worker: starts it, calls it within a time, and says how a call ended, whatever the handler did."""
+"""The near side of workers: starts them, calls them within a time, says how a call ended, whatever the handler did."""
 
 from __future__ import annotations
 
+import array
+import atexit
 import contextlib
+import functools
 import hashlib
+import itertools
 import json
+import marshal
 import os
+import secrets
 import select
+import shutil
 import signal
+import socket
+import struct
 import subprocess
 import sys
-import tempfile
+import threading
 import time
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,22 +27,28 @@ from types import TracebackType
 from typing import Any
 
 from vast_ferry.hub.functions import Entry
-from vast_ferry.hub.http import HttpReply, from_plain, to_plain
+from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.standins.scratch import scratch_folder
 
-WORKER = Path(__file__).with_name("worker.py")
-#: Address space of a worker; more than any made-up provider gives, and less than the machine has.
-MEMORY = 2 * 1024 * 1024 * 1024
-START_LIMIT = 30.0
+KEEPER = Path(__file__).with_name("keeper.py")
+#: What a handler may take where its function declares nothing, in MiB.
+MEMORY = 1024
+#: To start the keeper, and to fork a worker, may take so long.
+START_LIMIT = 60.0
 LARGEST_ANSWER = 512 * 1024 * 1024
-#: After so many calls that took the worker down, what is left is not tried.
-MOST_DEATHS = 5
+#: After so many calls that did not end in time, what is left is not tried.
+MOST_TIMEOUTS = 5
+_HEAD = struct.Struct("!IQ8s")
 
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """What a worker runs: a handler, in a project, with a driver; its variables, and the names of its secrets."""
+    """What a worker runs: a handler, in a project, with a driver; its variables, and the names of its secrets.
+
+    `memory` is what the handler may take, in MiB; `import_limit` how long its file may take to load, in seconds.
+    """
 
     folder: Path
     entry: Entry
@@ -43,6 +58,7 @@ class Setup:
     variables: dict[str, str] = field(default_factory=dict)
     secrets: tuple[str, ...] = ()
     memory: int = MEMORY
+    import_limit: float = 10.0
     script: bool = False  # the entry's file is run, a process an event
     octets: bool = False  # its environment holds octets, each a character in an event
     mount: dict[str, str] = field(default_factory=dict)
@@ -60,7 +76,101 @@ class Call:
 
 def stand_in_secret(name: str) -> str:
     """Return the made-up value that a stand-in gives for a secret: the same on both sides, and never a real one."""
-    return "stand-in-" + hashlib.sha256(name.encode()).hexdigest()[:16]
+    return "stand-in-" + hashlib.sha256(name.encode("utf-8", "surrogatepass")).hexdigest()[:16]
+
+
+class Keeper:
+    """The process that forks workers: one for all of this process, started when it is first needed."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._line: socket.socket | None = None
+        self._folder = contextlib.ExitStack()
+        self._workers: set[Worker] = set()
+        self._owner = 0
+        self._numbers = itertools.count()
+        self.home = Path()
+        self.not_held: tuple[str, ...] = ()
+
+    def start(self) -> None:
+        """Start the process, unless it is there."""
+        if self._process is not None and self._owner == os.getpid() and self._process.poll() is None:
+            return
+        if self._owner != os.getpid():
+            self._folder = contextlib.ExitStack()  # after a fork, the parent's folder is not this process's to remove
+            self._workers = set()
+            atexit.register(self.close)
+        else:
+            self.close()
+        self._owner = os.getpid()
+        self.home = self._folder.enter_context(scratch_folder())
+        (self.home / "root").mkdir()
+        self._line, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with theirs:
+            self._process = subprocess.Popen(
+                [sys.executable, "-s", "-P", "-X", "utf8", str(KEEPER), str(theirs.fileno()), str(self.home / "root")],
+                pass_fds=(theirs.fileno(),),
+                # Nothing of this process's own environment is there to be seen.
+                env={"PATH": os.environ.get("PATH", os.defpath), "LANG": "C.UTF-8", "TZ": "UTC", "PYTHONHASHSEED": "0"},
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+            )
+        self._line.settimeout(START_LIMIT)
+        ready = self._line.recv(1 << 16)
+        if not ready:
+            raise RuntimeError("the process that starts workers could not be started")
+        self.not_held = tuple(json.loads(ready)["without"])
+
+    def fork(self, worker: Worker, wanted: dict[str, Any]) -> tuple[socket.socket, socket.socket]:
+        """Ask for a worker, and return the near ends of its two sockets: for calls, and to keep it alive."""
+        talk, their_talk = socket.socketpair()
+        life, their_life = socket.socketpair()
+        with their_talk, their_life, self._lock:
+            self.start()
+            assert self._line is not None
+            descriptors = array.array("i", [their_talk.fileno(), their_life.fileno()])
+            self._line.sendmsg(
+                [json.dumps(wanted).encode()], [(socket.SOL_SOCKET, socket.SCM_RIGHTS, descriptors.tobytes())]
+            )
+            self._workers.add(worker)
+        return talk, life
+
+    def forget(self, worker: Worker) -> None:
+        """Take note that a worker has ended."""
+        self._workers.discard(worker)
+
+    def new_folder(self) -> Path:
+        """Return a new folder for one worker."""
+        with self._lock:
+            self.start()
+        folder = self.home / str(next(self._numbers))
+        folder.mkdir()
+        return folder
+
+    def stop_workers(self) -> None:
+        """End every worker, whoever waits for one of them."""
+        for worker in list(self._workers):
+            worker.break_off()
+
+    def close(self) -> None:
+        """End every worker and the keeper, and remove what they wrote."""
+        if self._owner != os.getpid():
+            return
+        self.stop_workers()
+        if self._line is not None:
+            self._line.close()
+            self._line = None
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            self._process = None
+        self._folder.close()
+
+
+KEEPER_HERE = Keeper()
 
 
 class Worker:
@@ -68,163 +178,327 @@ class Worker:
 
     def __init__(self, setup: Setup) -> None:
         self.setup = setup
-        self.deaths = 0
-        self._process: subprocess.Popen[bytes] | None = None
-        self._to = self._from = -1
-        self._left = b""
+        self.timeouts = 0
+        self._talk: socket.socket | None = None
+        self._life: socket.socket | None = None
+        self._mark = b""
         self._not_loaded: Outcome | None = None
-        self._home = tempfile.TemporaryDirectory(prefix="vast-ferry-")
+        self._left = bytearray()
+        self._own: Path | None = None
+        self._broken = False
 
     def __enter__(self) -> Worker:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None) -> None:
         self.stop()
-        self._home.cleanup()
 
-    def call(self, call: Call, limit: float, seed: int = 1) -> Outcome:
-        """Return how a call ended, after `limit` seconds at the latest."""
+    def call(self, call: Call, limit: float, seed: int = 1, *, cold: bool = False) -> Outcome:
+        """Return how a call ended, after `limit` seconds at the latest.
+
+        A cold call is made in a copy of the process: it neither sees nor leaves anything that handlers keep.
+        """
+        if self._broken:
+            return Outcome(Ending.DIED, message="broken off")
         if self._not_loaded is not None:
             return self._not_loaded
-        if self.deaths >= MOST_DEATHS:
-            return Outcome(Ending.DIED, message=f"not tried: {MOST_DEATHS} calls before took the process down")
-        if self._process is None:
+        if self.timeouts >= MOST_TIMEOUTS:
+            return Outcome(Ending.DIED, message=f"not tried: {MOST_TIMEOUTS} calls before did not end in time")
+        if self._talk is None:
             problem = self._start()
             if problem is not None:
                 return problem
         request = {
             "kind": call.kind,
-            "hubs": [to_plain(event) for event in call.events],
-            "before": {name: [to_plain(one) for one in held] for name, held in call.before.items()},
-            "answers": [to_plain(answer) for answer in call.answers],
+            "hubs": call.events,
+            "before": call.before,
+            "answers": call.answers,
             "limit": limit,
             "seed": seed,
+            "cold": cold,
         }
-        # A decimal that was kept as it was written is a float to a handler, as its provider's JSON would be.
-        answer = self._exchange(json.dumps(request, default=float).encode() + b"\n", limit)
+        answer = self._exchange(request, limit)
         if isinstance(answer, Outcome):
-            self.deaths += 1
+            self.timeouts += answer.ending is Ending.TIMED_OUT
             return answer
-        return _outcome(answer)
+        try:
+            outcome = outcome_of(answer)
+        except (KeyError, TypeError, ValueError, AttributeError):
+            return self._died("its process answered what is no answer")
+        if answer.get("spent"):
+            self.stop()
+        return outcome
 
     def _start(self) -> Outcome | None:
-        to_read, self._to = os.pipe()
-        self._from, to_write = os.pipe()
-        secrets = {name: stand_in_secret(name) for name in self.setup.secrets}
-        environment = {
-            "PATH": os.environ.get("PATH", os.defpath),
-            "HOME": self._home.name,
-            "TMPDIR": self._home.name,
-            "LANG": "C.UTF-8",
-            "TZ": "UTC",
-            "PYTHONHASHSEED": "0",
-            **secrets,
-            **self.setup.variables,
-        }
-        self._process = subprocess.Popen(
-            [sys.executable, "-s", "-P", "-X", "utf8", str(WORKER), str(to_read), str(to_write)],
-            pass_fds=(to_read, to_write),
-            env=environment,
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-            start_new_session=True,
-        )
-        os.close(to_read)
-        os.close(to_write)
-        self._left = b""
+        secret_values = {name: stand_in_secret(name) for name in self.setup.secrets}
+        folder = self.setup.folder.resolve()
+        self._own = KEEPER_HERE.new_folder()
+        places = {"folder": str(folder), "scratch": str(self._own / "scratch"), "services": str(self._own / "services")}
+        (self._own / "scratch").mkdir()
+        if not_contained():
+            copied = self._own / "project"
+            shutil.copytree(folder, copied)
+            places["folder"] = str(copied)
+        self._talk, self._life = KEEPER_HERE.fork(self, {**places, "memory": self.setup.memory << 20})
+        self._talk.setblocking(False)
+        self._mark, self._left = b"", bytearray()
+        mark = secrets.token_bytes(16)
         setup = {
-            "folder": str(self.setup.folder.resolve()),
             "file": self.setup.entry.file,
             "module": self.setup.entry.module,
             "name": self.setup.entry.name,
             "importable": self.setup.entry.importable,
-            "driver": self.setup.driver,
-            "modules": self.setup.modules,
+            "driver": _compiled(self.setup.driver, "<stand-in>"),
+            "modules": {name: _compiled(text, f"<module {name}>") for name, text in self.setup.modules.items()},
             "function": self.setup.function,
-            "memory": self.setup.memory,
             "script": self.setup.script,
             "octets": self.setup.octets,
             "mount": self.setup.mount,
-            "secrets": secrets,
+            "secrets": secret_values,
+            "environment": {
+                "PATH": os.environ.get("PATH", os.defpath),
+                "LANG": "C.UTF-8",
+                "TZ": "UTC",
+                "PYTHONHASHSEED": "0",
+            },
+            "variables": {**secret_values, **self.setup.variables},
+            "mark": mark.hex(),
         }
-        answer = self._exchange(json.dumps(setup).encode() + b"\n", START_LIMIT)
+        self._mark = mark
+        answer = self._exchange(setup, self.setup.import_limit)
         if isinstance(answer, Outcome):
             self._not_loaded = Outcome(
                 Ending.NOT_LOADED, error=answer.error, message=answer.message or str(answer.ending)
             )
-        elif answer["ending"] != "ready":
-            self._not_loaded = _outcome(answer)
+        elif answer.get("ending") != "ready":
+            try:
+                self._not_loaded = outcome_of({**answer, "ending": "not loaded"})
+            except (KeyError, TypeError, ValueError, AttributeError):
+                self._not_loaded = Outcome(Ending.NOT_LOADED, message="its process answered what is no answer")
             self.stop()
         return self._not_loaded
 
-    def _exchange(self, data: bytes, limit: float) -> dict[str, Any] | Outcome:
-        """Send a line and return the answer, or how the worker ended instead."""
+    def _exchange(self, message: dict[str, Any], limit: float) -> dict[str, Any] | Outcome:
+        """Send a message and return the answer, or how the worker ended instead."""
+        talk = self._talk
+        if talk is None:
+            return Outcome(Ending.DIED, message="broken off")
         end = time.monotonic() + limit + 0.25  # the handler's own clock should run out first
-        view = memoryview(data)
-        os.set_blocking(self._to, False)
         try:
-            while view:
-                if not select.select([], [self._to], [], max(0.0, end - time.monotonic()))[1]:
-                    return self._timed_out(limit)
-                view = view[os.write(self._to, view) :]
-            chunks = [self._left]
-            size = 0
-            while b"\n" not in chunks[-1]:
-                if not select.select([self._from], [], [], max(0.0, end - time.monotonic()))[0]:
-                    return self._timed_out(limit)
-                chunk = os.read(self._from, 1 << 18)
-                size += len(chunk)
-                if not chunk or size > LARGEST_ANSWER:
-                    return self._died()
-                chunks.append(chunk)
-            line, _, self._left = b"".join(chunks).partition(b"\n")
-            answer = json.loads(line)
-            return answer if isinstance(answer, dict) and "ending" in answer else self._died()
-        except (BrokenPipeError, ValueError):
+            for part in framed(message):
+                view = memoryview(part)
+                while view:
+                    if not _ready(talk, select.POLLOUT, end):
+                        return self._timed_out(limit)
+                    with contextlib.suppress(BlockingIOError):
+                        view = view[talk.send(view) :]
+            answer = self._answer(talk, end)
+            return self._timed_out(limit) if answer is None else answer
+        except (OSError, ValueError, RecursionError, struct.error):
             return self._died()
+
+    def _answer(self, talk: socket.socket, end: float) -> dict[str, Any] | None:
+        """Return the next answer, or nothing where it does not come in time.
+
+        Whatever stands before its mark is no answer: something else wrote it.
+        """
+        data, head = self._left, len(self._mark) + _HEAD.size
+        self._left = bytearray()
+        searched = 0
+        while True:
+            at = data.find(self._mark, searched)
+            if at >= 0:
+                del data[:at]
+                searched = 0
+                if len(data) >= head:
+                    text, blob, key = _HEAD.unpack_from(data, len(self._mark))
+                    size = head + text + blob
+                    if size > LARGEST_ANSWER:
+                        raise ValueError("an answer too large")
+                    if not self._fill(talk, data, size, end):
+                        return None
+                    self._left = data[size:]
+                    return unframed(data, head, text, key.hex())
+            else:
+                del data[: max(0, len(data) - len(self._mark))]
+                searched = 0
+            if not _ready(talk, select.POLLIN, end):
+                return None
+            with contextlib.suppress(BlockingIOError):
+                chunk = talk.recv(1 << 18)
+                if not chunk:
+                    raise ConnectionResetError
+                data += chunk
+
+    @staticmethod
+    def _fill(talk: socket.socket, data: bytearray, size: int, end: float) -> bool:
+        """Read until `data` holds as much as `size`; tell whether it came in time."""
+        while len(data) < size:
+            if not _ready(talk, select.POLLIN, end):
+                return False
+            with contextlib.suppress(BlockingIOError):
+                chunk = talk.recv(min(1 << 20, size - len(data)))
+                if not chunk:
+                    raise ConnectionResetError
+                data += chunk
+        return True
 
     def _timed_out(self, limit: float) -> Outcome:
         self.stop()
         return Outcome(Ending.TIMED_OUT, message=f"did not end within {limit:g} s", seconds=limit)
 
-    def _died(self) -> Outcome:
-        process = self._process
-        code: int | None = None
-        if process is not None:
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                code = process.wait(timeout=1)
+    def _died(self, how: str = "") -> Outcome:
+        ended: dict[str, Any] = {}
+        life = self._life
+        if life is not None and not how:
+            with contextlib.suppress(OSError, ValueError):
+                life.settimeout(1)
+                ended = json.loads(life.recv(1 << 16) or b"{}")
         self.stop()
-        if code is not None and code < 0:
-            how = f"killed by {signal.Signals(-code).name}"
+        code = ended.get("status")
+        if how:
+            pass
+        elif "much" in ended:
+            how = f"its process {ended['much']} and was ended"
+        elif "failed" in ended:
+            how = f"its process could not be made: {ended['failed']}"
+        elif isinstance(code, int) and code < 0:
+            how = f"killed by {_signal_name(-code)}"
         else:
             how = f"its process ended with status {code}" if code is not None else "its process broke off the talk"
         return Outcome(Ending.DIED, message=how)
 
+    def break_off(self) -> None:
+        """End the process from another thread: whoever waits for its answer gets that it died."""
+        self._broken = True
+        for end in (self._life, self._talk):
+            if end is not None:
+                with contextlib.suppress(OSError):
+                    end.shutdown(socket.SHUT_RDWR)
+
     def stop(self) -> None:
         """End the process and whatever it started."""
-        process, self._process = self._process, None
-        if process is None:
-            return
-        with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(process.pid, signal.SIGKILL)
-        process.wait()
-        os.close(self._to)
-        os.close(self._from)
+        talk, life, own = self._talk, self._life, self._own
+        self._talk = self._life = self._own = None
+        KEEPER_HERE.forget(self)
+        if talk is not None:
+            talk.close()
+        if life is not None:
+            with contextlib.suppress(OSError):
+                life.shutdown(socket.SHUT_WR)
+                life.settimeout(5)  # what is still running there must not write into what is removed here
+                while life.recv(1 << 16):
+                    pass
+            life.close()
+        if own is not None:
+            shutil.rmtree(own, ignore_errors=True)
 
 
-def _outcome(answer: dict[str, Any]) -> Outcome:
+_COMPILING = threading.Lock()
+
+
+def _compiled(text: str, name: str) -> bytes:
+    """Return generated source as code that a worker, which is the same interpreter, need not compile again."""
+    with _COMPILING:  # Python's parser must not be used by several threads at once (cpython gh-106905)
+        return _compiled_once(text, name)
+
+
+@functools.lru_cache(maxsize=256)
+def _compiled_once(text: str, name: str) -> bytes:
+    return marshal.dumps(compile(text, name, "exec"))
+
+
+def not_contained() -> bool:
+    """Tell whether workers share this process's file system."""
+    KEEPER_HERE.start()
+    return any("read and write" in one for one in KEEPER_HERE.not_held)
+
+
+def not_held() -> tuple[str, ...]:
+    """Return what this system can't keep handlers from, in plain words."""
+    KEEPER_HERE.start()
+    return KEEPER_HERE.not_held
+
+
+def _signal_name(number: int) -> str:
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+
+
+def _ready(end: socket.socket, what: int, by: float) -> bool:
+    poll = select.poll()
+    poll.register(end, what)
+    return bool(poll.poll(max(0.0, by - time.monotonic()) * 1000))
+
+
+def framed(message: dict[str, Any]) -> list[bytes]:
+    """Return a message as the parts that go over a worker's socket: its JSON, and every bytes value as it is."""
+    mark = secrets.token_bytes(8)
+    key, parts, size = mark.hex(), [b""], 0
+
+    def apart(value: Any) -> Any:
+        nonlocal size
+        if not isinstance(value, bytes):
+            return float(value)  # a decimal kept as it was written is a float to a handler, as JSON would make it
+        parts.append(value)
+        size += len(value)
+        return {key: [size - len(value), len(value)]}
+
+    text = json.dumps(message, default=apart).encode("ascii")
+    parts[0] = _HEAD.pack(len(text), size, mark) + text
+    return parts
+
+
+def unframed(data: bytearray, head: int, text: int, key: str) -> dict[str, Any]:
+    """Return the message of a frame; raises ValueError for what is none."""
+    view = memoryview(data)
+
+    def with_bytes(found: dict[str, Any]) -> Any:
+        at = found.get(key)
+        if at is None:
+            return found
+        start, size = (int(one) for one in at)
+        return bytes(view[head + text + start : head + text + start + size])
+
+    try:
+        message = json.loads(bytes(view[head : head + text]), object_hook=with_bytes)
+    finally:
+        view.release()
+    if not isinstance(message, dict) or not isinstance(message.get("ending"), str):
+        raise ValueError("no answer")
+    return message
+
+
+def outcome_of(answer: dict[str, Any]) -> Outcome:
+    """Return what a worker's answer says; raises ValueError, TypeError or KeyError for what is no answer."""
     reply = answer.get("reply")
     return Outcome(
         Ending(answer["ending"]),
-        HttpReply.from_fields(from_plain(reply)) if reply else None,
-        answer.get("error", ""),
-        answer.get("message", ""),
-        answer.get("trace", ""),
-        answer.get("output", ""),
-        answer.get("logs", []),
-        answer.get("seconds", 0.0),
+        _reply(reply) if reply is not None else None,
+        _a(str, answer.get("error", "")),
+        _a(str, answer.get("message", "")),
+        _a(str, answer.get("trace", "")),
+        _a(str, answer.get("output", "")),
+        [_a(str, one) for one in _a(list, answer.get("logs", []))],
+        float(answer.get("seconds", 0.0)),
         answer.get("value"),
-        tuple(answer.get("again", ())),
-        tuple(Effect(one["operation"], from_plain(one["fields"])) for one in answer.get("effects", ())),
+        tuple(_a(str, one) for one in answer.get("again", ())),
+        tuple(Effect(_a(str, one["operation"]), _a(dict, one["fields"])) for one in answer.get("effects", ())),
+        tuple((_a(str, what), _a(str, place)) for what, place in answer.get("unseen", ())),
     )
+
+
+def _reply(reply: dict[str, Any]) -> HttpReply:
+    status = reply["status"]
+    if isinstance(status, bool) or not isinstance(status, int):
+        raise TypeError("a status is a number")
+    headers = [(_a(str, name), _a(str, value)) for name, value in reply["headers"]]
+    return HttpReply(status, headers, _a(bytes, reply["body"]))
+
+
+def _a(kind: type, value: Any) -> Any:
+    if not isinstance(value, kind):
+        raise TypeError(f"{kind.__name__} was wanted")
+    return value

@@ -9,8 +9,10 @@ from __future__ import annotations
 import base64
 import hashlib
 import http
+import io
 import json
 import os
+import secrets
 import shutil
 import urllib.parse
 from collections.abc import Callable, Iterator, Mapping
@@ -58,7 +60,7 @@ class Services:
         if os.path.isdir(self.folder):  # a forked script may have filled it
             shutil.rmtree(self.folder)
         for one in before.get("objects", ()):
-            self._write_object({"content_type": "", "labels": {}, **one, "body": base64.b64decode(one["body"])})
+            self._write_object({"content_type": "", "labels": {}, **one, "body": one["body"]})
         for one in before.get("records", ()):
             self._write_record(one)
         self.effects = []
@@ -87,7 +89,8 @@ class Services:
         if len(self.effects) >= MOST_EFFECTS:
             raise RuntimeError(f"more than {MOST_EFFECTS:,} effects in one call")
         # As JSON, at once: what the handler does to its own values afterwards is no part of the effect.
-        self.effects.append({"operation": operation, "fields": json.loads(json.dumps(_plain(fields)))})
+        text = json.dumps(fields, default=plain)
+        self.effects.append({"operation": operation, "fields": json.loads(text, object_hook=from_plain)})
 
     # --- objects ---
 
@@ -185,9 +188,19 @@ def _canonical(keys: Any) -> str:
     return json.dumps(keys, sort_keys=True)
 
 
-def _plain(fields: dict[str, Any]) -> dict[str, Any]:
-    body = fields.get("body")
-    return {**fields, "body": base64.b64encode(body).decode("ascii")} if isinstance(body, bytes) else fields
+def plain(value: Any) -> Any:
+    """Return bytes as JSON can hold them."""
+    if not isinstance(value, bytes):
+        raise TypeError(f"{type(value).__name__} is no JSON value")
+    return {_BYTES: base64.b64encode(value).decode("ascii")}
+
+
+def from_plain(found: dict[str, Any]) -> Any:
+    """Return the bytes that `plain` gave, and everything else as it is."""
+    return base64.b64decode(found[_BYTES]) if _BYTES in found else found
+
+
+_BYTES = secrets.token_hex(8)
 
 
 # --- outbound HTTP ---------------------------------------------------------------------------------------------------
@@ -199,26 +212,85 @@ class Outbound:
     def __init__(self, note: Callable[[str, dict[str, Any]], None]) -> None:
         self.note = note
         self.answers: list[dict[str, Any]] = []
+        self._wires: list[Wire] = []
 
-    def answer(self, request: bytes, scheme: str, host: str, port: int | None) -> bytes:
-        """Return the response to a request as it stands on the wire (RFC 9112), and record it as an effect."""
-        head, _, body = request.partition(b"\r\n\r\n")
-        line, *fields = head.decode("latin-1").split("\r\n")
-        method, target, _ = line.split(" ", 2)
-        headers = [(name.lower(), value.strip()) for name, _, value in (field.partition(":") for field in fields)]
-        named = dict(headers)
-        authority = named.get("host", host if port is None else f"{host}:{port}")
-        url = target if "://" in target else f"{scheme}://{authority}{target}"
-        if named.get("transfer-encoding", "").lower() == "chunked":
-            body = _unchunked(body)
-        kept = [(name, value) for name, value in headers if name not in _OF_THE_CONNECTION]
-        self.note("http.call", {"method": method, "url": url, "headers": sorted(kept), "body": body})
+    def begin(self, answers: list[dict[str, Any]]) -> None:
+        """Begin a call."""
+        self.answers, self._wires = answers, []
+
+    def end(self) -> None:
+        """End a call: what was sent is an effect, whether its answer was read or not."""
+        for wire in self._wires:
+            wire.note_what_was_sent()
+
+    def wire(self, scheme: str, host: str, port: int | None) -> Wire:
+        """Return what stands in for the socket of one connection."""
+        self._wires.append(Wire(self, scheme, host, port))
+        return self._wires[-1]
+
+    def answer(self, method: str, url: str) -> bytes:
+        """Return the response to a request (RFC 9112)."""
         for number, answer in enumerate(self.answers):
             if answer.get("method", method) == method and _same_url(answer["url"], url):
                 if not answer.get("again"):
                     del self.answers[number]
                 return _response(answer, method)
         raise ConnectionRefusedError(f"the sample has no answer to {method} {url}; add one under `answers`")
+
+
+class Wire:
+    """Stands in for the socket of one connection: a request is an effect as soon as all of it was sent."""
+
+    def __init__(self, outbound: Outbound, scheme: str, host: str, port: int | None) -> None:
+        self._outbound, self._scheme, self._authority = outbound, scheme, host if port is None else f"{host}:{port}"
+        self._sent = bytearray()
+        self._asked: tuple[str, str] = ("", "")
+
+    def sendall(self, data: Any) -> None:
+        self._sent += data
+        head, end, body = bytes(self._sent).partition(b"\r\n\r\n") if len(self._sent) < 1 << 20 else (b"", b"", b"")
+        if end:
+            fields = dict(_field(line) for line in head.split(b"\r\n")[1:])
+            chunked = fields.get("transfer-encoding", "").lower() == "chunked"
+            wanted = int(fields.get("content-length", "0") or 0) if not chunked else -1
+            if len(body) == wanted or (chunked and body.endswith(b"0\r\n\r\n")):
+                self.note_what_was_sent()
+
+    def note_what_was_sent(self) -> None:
+        """Record the request that was sent, if there is one that was not recorded yet."""
+        if not self._sent:
+            return
+        head, _, body = bytes(self._sent).partition(b"\r\n\r\n")
+        self._sent.clear()
+        line, *lines = head.split(b"\r\n")
+        method, target, *_ = [*line.decode("latin-1").split(" "), "", ""]
+        headers = [_field(line) for line in lines]
+        named = dict(headers)
+        authority = named.get("host", self._authority)
+        url = target if "://" in target else f"{self._scheme}://{authority}{target}"
+        if named.get("transfer-encoding", "").lower() == "chunked":
+            body = _unchunked(body)
+        kept = [(name, value) for name, value in headers if name not in _OF_THE_CONNECTION]
+        self._asked = (method, url)
+        self._outbound.note("http.call", {"method": method, "url": url, "headers": sorted(kept), "body": body})
+
+    def makefile(self, *_: Any, **__: Any) -> io.BytesIO:
+        self.note_what_was_sent()
+        return io.BytesIO(self._outbound.answer(*self._asked))
+
+    def close(self) -> None:
+        pass
+
+    def settimeout(self, _: Any) -> None:
+        pass
+
+    def setsockopt(self, *_: Any) -> None:
+        pass
+
+
+def _field(line: bytes) -> tuple[str, str]:
+    name, _, value = line.decode("latin-1").partition(":")
+    return name.lower(), value.strip()
 
 
 _OF_THE_CONNECTION = frozenset(
@@ -231,7 +303,7 @@ def _same_url(one: str, other: str) -> bool:
 
 
 def _response(answer: dict[str, Any], method: str) -> bytes:
-    body = base64.b64decode(answer.get("body", ""))
+    body = answer.get("body", b"")
     status = http.HTTPStatus(answer.get("status", 200))
     lines = [f"HTTP/1.1 {status.value} {status.phrase}"]
     lines += [f"{name}: {value}" for name, value in answer.get("headers", ())]

@@ -12,7 +12,7 @@ from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.standins.driver import driver_source
-from vast_ferry.standins.process import Call, Setup, Worker
+from vast_ferry.standins.process import MEMORY, Call, Setup, Worker
 
 
 def stand_in_setup(
@@ -26,8 +26,13 @@ def stand_in_setup(
     secrets: Sequence[str] = (),
     without: frozenset[str] = frozenset(),
     bindings: tuple[Binding, ...] = (),
+    memory: int = 0,
+    import_limit: float = 10.0,
 ) -> Setup:
-    """Return what a worker runs that calls a handler as a profile says, with events of these kinds."""
+    """Return what a worker runs that calls a handler as a profile says, with events of these kinds.
+
+    `memory` is what the handler may take, in MiB; `import_limit` how long loading its file may take, in seconds.
+    """
     handler = profile.model.handler
     return Setup(
         folder,
@@ -38,6 +43,8 @@ def stand_in_setup(
         {} if handler.mount else profile.modules,
         dict(variables or {}),
         tuple(secrets),
+        memory=memory or MEMORY,
+        import_limit=import_limit,
         script=handler.script,
         octets=handler.octets,
         mount=handler.mount.model_dump() if handler.mount else {},
