@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
 import os
+import signal
 import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -25,15 +28,24 @@ FORMAT = click.option(
 )
 
 
+class Finite(click.FloatRange):
+    """A number in a range; `nan` lies in none, and `inf` in none without an end."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """Return the number."""
+        number = super().convert(value, param, ctx)
+        if not math.isfinite(number):
+            self.fail(f"{value} is not a number that can be counted with", param, ctx)
+        return number
+
+
 def emit(form: str, data: Any, text: RenderableType) -> None:
     """Print a result on stdout."""
+    from vast_ferry.reports.terminal import json_text, print_text
+
     if form == "json":
-        import json
-
-        click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+        sys.stdout.write(json_text(data) + "\n")
     else:
-        from vast_ferry.reports.text import print_text
-
         print_text(text)
 
 
@@ -54,16 +66,17 @@ def cli() -> None:
 @FORMAT
 def survey(project: Path, source: str | None, openapi: Path | None, fields: bool | None, form: str) -> None:
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
+    from vast_ferry.reports.files import outside, write_report
     from vast_ferry.reports.project_text import survey_text
     from vast_ferry.source.survey import survey as look_at
 
+    if openapi:
+        outside(openapi, project)
     there = look_at(project, source, fields=fields)
     if openapi:
         from vast_ferry.definitions.openapi import write_openapi
-        from vast_ferry.reports.files import moved
 
-        text = write_openapi(there.project, openapi)
-        moved(openapi, lambda name: Path(name).write_text(text, encoding="utf-8"))
+        write_report(openapi, write_openapi(there.project, openapi))
     emit(form, there.as_data(), survey_text(there, str(project)))
 
 
@@ -72,8 +85,8 @@ def survey(project: Path, source: str | None, openapi: Path | None, fields: bool
 @click.option("--to", required=True, metavar="PROVIDER", help="Where it shall go: see `profile list`.")
 @click.option("--from", "source", metavar="PROVIDER", help="Where it is now, if its files don't tell.")
 @click.option("--calls", type=click.IntRange(1), help="Estimate a month's bill at both ends for so many calls.")
-@click.option("--mean-ms", type=click.FloatRange(0.001), default=100.0, help="How long a call runs on the average.")
-@click.option("--gb-out", type=click.FloatRange(0), default=0.0, help="A month's traffic out, in GB.")
+@click.option("--mean-ms", type=Finite(0.001), default=100.0, help="How long a call runs on the average.")
+@click.option("--gb-out", type=Finite(0), default=0.0, help="A month's traffic out, in GB.")
 @click.option("--plot", type=click.Path(path_type=Path), help="Also draw cost against calls: FILE.png or FILE.svg.")
 @click.option("--handlers/--no-handlers", default=None, help="Tell what rewriting handlers meets (default: up to 40).")
 @FORMAT
@@ -140,17 +153,18 @@ def carry(
     PROJECT itself is never written into.
     """
     from vast_ferry.reports.data import crossing_data
-    from vast_ferry.reports.files import check_report_paths, moved
+    from vast_ferry.reports.files import check_report_paths, outside, write_report
     from vast_ferry.reports.text import crossing_text
     from vast_ferry.source.carry import carry as carry_project
 
     check_report_paths([page] if page else [], ".html")
+    if page:
+        outside(page, project)
     crossing = carry_project(project, to=to, out=out, source=source, style=style, replace_out=replace)
     if page:
         from vast_ferry.reports.side_by_side import side_by_side
 
-        text = side_by_side(crossing, project)
-        moved(page, lambda name: Path(name).write_text(text, encoding="utf-8"))
+        write_report(page, side_by_side(crossing, project))
     emit(form, crossing_data(crossing, str(out)), crossing_text(crossing, str(project), str(out)))
     sys.exit(1 if crossing.blocking else 0)
 
@@ -161,7 +175,8 @@ def carry(
     "--samples", multiple=True, type=click.Path(path_type=Path), help="Samples to use instead of the project's own."
 )
 @click.option("--without", multiple=True, metavar="OFFER", help="Check as on a server that does not offer this.")
-@click.option("--limit", type=click.FloatRange(0.05, 900), default=10.0, help="Longest call, in seconds.")
+@click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
+@click.option("--memory", type=click.IntRange(16), help="Memory of a handler, in MiB (default: what its function has).")
 @click.option("--source", type=click.Path(path_type=Path), help="Where the original project lies now.")
 @click.option("--report", multiple=True, type=click.Path(path_type=Path), help="Also write the result to FILE.json.")
 @FORMAT
@@ -170,17 +185,22 @@ def check(
     samples: Sequence[Path],
     without: Sequence[str],
     limit: float,
+    memory: int | None,
     source: Path | None,
     report: Sequence[Path],
     form: str,
 ) -> None:
     """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
+    from vast_ferry.source.crossing_file import crossing_file
+
+    crossing_file(crossing)  # which is told at once, before anything is loaded
+
     from vast_ferry.reports.data import check_data
     from vast_ferry.reports.files import check_report_paths, write_reports
     from vast_ferry.reports.text import check_text
 
     check_report_paths(report)
-    result = run_check(crossing, samples=samples, without=without, limit=limit, source=source)
+    result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
     data = check_data(result)
     write_reports(report, data)
     emit(form, data, check_text(result, str(crossing)))
@@ -193,7 +213,7 @@ def run_check(crossing: Path, **options: Any) -> CheckResult:
 
     if not sys.stderr.isatty():
         return check_crossing(crossing, **options)
-    from vast_ferry.reports.text import console
+    from vast_ferry.reports.terminal import console
 
     with console(stderr=True).status("checking…") as status:
         return check_crossing(crossing, progress=lambda n: status.update(f"checking… {n} samples"), **options)
@@ -205,17 +225,15 @@ def run_check(crossing: Path, **options: Any) -> CheckResult:
 @FORMAT
 def demo(to: str | None, out: Path | None, form: str) -> None:
     """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
-    import contextlib
-    import tempfile
-
     from vast_ferry.demo import TARGET, copy_demo
     from vast_ferry.reports.data import check_data, crossing_data
     from vast_ferry.reports.text import check_text, crossing_text
     from vast_ferry.source.carry import carry as carry_project
+    from vast_ferry.standins.scratch import scratch_folder
 
     to = to or TARGET
     with contextlib.ExitStack() as stack:
-        folder = out or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="vast-ferry-demo-")))
+        folder = out or stack.enter_context(scratch_folder())
         copy_demo(folder)
         with contextlib.chdir(folder):
             crossing = carry_project("apiary", to=to, out="ported")
@@ -257,6 +275,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     import simplejson
 
     from vast_ferry.providers.registry import find_profile
+    from vast_ferry.reports.terminal import safe_json
     from vast_ferry.samples.convert import converter
     from vast_ferry.samples.event_message import needs_format, write_message
     from vast_ferry.samples.native import open_events
@@ -274,7 +293,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
 
             render = _converted_alone if form == "json" else events_alone
             for chunk in convert_lines(stream, *profiles, shown, render):
-                sys.stdout.write(chunk.text)
+                sys.stdout.write(safe_json(chunk.text))
                 sys.stdout.flush()
                 told.count += chunk.lines
                 if form == "text":
@@ -289,7 +308,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
         else:
             encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
             several = converted.events[0] if len(converted.events) == 1 else converted.events
-            sys.stdout.write(encode(_converted(converted) if form == "json" else several) + "\n")
+            sys.stdout.write(safe_json(encode(_converted(converted) if form == "json" else several)) + "\n")
         if form == "text":
             told.losses({str(loss): (1, 1) for loss in converted.losses})
 
@@ -338,15 +357,19 @@ class _Told:
     def __exit__(self, *error: object) -> None:
         if self._bar is not None:
             self._bar.__exit__(*error)
+        from vast_ferry.reports.terminal import say
+
         for told, count in self._met.items():
             if count > 1:
-                click.echo(f"{self.shown}: {count - 1:,} more: {told}", err=True)
+                say(f"{self.shown}: {count - 1:,} more: {told}")
 
     def losses(self, losses: Mapping[str, tuple[int, int]]) -> None:
         """Tell of losses that were met: each by its text, with the first line and how often."""
+        from vast_ferry.reports.terminal import say
+
         for told, (line, count) in losses.items():
             if told not in self._met:
-                click.echo(f"{self.shown}:{line}: not held by {self.title}: {told}", err=True)
+                say(f"{self.shown}:{line}: not held by {self.title}: {told}")
             self._met[told] = self._met.get(told, 0) + count
 
 
@@ -446,20 +469,78 @@ def schema(form: str) -> None:
 
     from vast_ferry.providers.json_schema import profile_schema
 
-    click.echo(json.dumps(profile_schema(), indent=2 if form == "text" else None))
+    sys.stdout.write(json.dumps(profile_schema(), indent=2 if form == "text" else None) + "\n")
+
+
+class Ended(BaseException):
+    """A signal asked this process to end; raised, so that everything is put away on the way out."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
 
 
 def run() -> None:
-    """Run the command line; a user's mistake is one message on stderr and status 2."""
+    """Run the command line: a user's mistake is one message and status 2; a signal ends it within a second."""
     from vast_ferry.hub.findings import BadInput
+    from vast_ferry.reports.terminal import say
 
+    def end(number: int, _: Any) -> None:
+        raise Ended(number)
+
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, end)
     try:
-        cli(prog_name="vast-ferry")
+        closed = sys.stdout is None
+        if closed:  # what is opened next must not stand in its place
+            sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
+        status = _status()
+        sys.stdout.flush()
+        if closed:
+            raise BadInput("standard output is closed", "Send it somewhere")
+        sys.exit(status)
     except BadInput as error:
         for line in str(error).splitlines():
-            click.echo(f"vast-ferry: {line}", err=True)
-        sys.exit(2)
+            say(f"vast-ferry: {line}")
+        _leave(2)
     except BrokenPipeError:
-        # Whoever read our output has seen enough; Python must not complain of it at exit.
+        _end_by(signal.SIGPIPE)  # whoever read our output has seen enough
+    except KeyboardInterrupt:
+        _end_by(signal.SIGINT)
+    except Ended as ended:
+        _end_by(ended.number)
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else "standard output or a file: "
+        say(f"vast-ferry: {where}{error.strerror or error}. Make room, or check the permissions there")
+        _leave(2)
+
+
+def _status() -> int:
+    """Run the command and return its exit status."""
+    try:
+        returned = cli(prog_name="vast-ferry", standalone_mode=False)
+        return returned if isinstance(returned, int) else 0
+    except click.exceptions.Abort:
+        raise KeyboardInterrupt from None
+    except click.ClickException as error:
+        error.show()
+        return error.exit_code
+    except SystemExit as error:
+        return error.code if isinstance(error.code, int) else 1
+
+
+def _leave(status: int) -> None:
+    """End with a status, whatever standard output has still to say."""
+    with contextlib.suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
+    sys.exit(status)
+
+
+def _end_by(number: int) -> None:
+    """End as one whom a signal ended, with everything put away before."""
+    workers = sys.modules.get("vast_ferry.standins.process")
+    if workers is not None:
+        workers.KEEPER_HERE.close()
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    signal.signal(number, signal.SIG_DFL)
+    os.kill(os.getpid(), number)

@@ -62,6 +62,9 @@ def check_data(result: CheckResult) -> dict[str, Any]:
         "good": result.good,
         "counts": {str(verdict): result.count(verdict) for verdict in Verdict},
         "unproven": list(result.unproven),
+        "failing": list(result.failing),
+        "not_held": list(result.not_held),
+        "findings": [finding.as_data() for finding in result.findings],
         "edited": list(result.edited),
         "samples": [asdict(checked) | {"verdict": str(checked.verdict)} for checked in result.checked],
     }

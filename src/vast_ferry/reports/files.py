@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import json
+import contextlib
 import os
 import tempfile
 from collections.abc import Callable, Sequence
@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.hub.findings import BadInput
+from vast_ferry.reports.terminal import json_text
 
 
 def check_report_paths(paths: Sequence[Path], suffix: str = ".json") -> None:
@@ -21,31 +22,42 @@ def check_report_paths(paths: Sequence[Path], suffix: str = ".json") -> None:
             raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
 
 
+def outside(path: Path, project: Path) -> None:
+    """Refuse a file that lies in a project, which is never written into."""
+    if path.resolve().is_relative_to(project.resolve()):
+        raise BadInput(f"{path} lies in the project, which is never written into", "Give a file outside of it")
+
+
 def write_reports(paths: Sequence[Path], data: dict[str, Any]) -> None:
     """Write a result as JSON to each path, whole or not at all."""
+    text = json_text(data) + "\n"
     for path in paths:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        try:
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
-                json.dump(data, file, ensure_ascii=False, indent=2)
-                file.write("\n")
-            os.chmod(name, 0o644)
-            os.replace(name, path)
-        except OSError as error:
-            os.unlink(name)
-            raise BadInput(f"{path} can't be written: {error.strerror}", "Check the folder") from None
+        write_report(path, text)
+
+
+def write_report(path: Path, text: str) -> None:
+    """Write a text to a file, whole or not at all; raises BadInput where that can't be done."""
+    moved(path, lambda name: Path(name).write_text(text, encoding="utf-8"))
 
 
 def moved(path: Path, write: Callable[[str], object]) -> None:
-    """Let `write` fill a temporary file, which then takes the place of `path`; nothing is left where it fails."""
-    if not path.parent.is_dir():
+    """Let `write` fill a temporary file, which then takes the place of `path`; nothing is left where it fails.
+
+    Raises BadInput where the file can't be written.
+    """
+    if not path.parent.is_dir() or path.is_dir():
         raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-    os.close(handle)
     try:
-        write(name)
-        os.chmod(name, 0o644)
-        os.replace(name, path)
-    except BaseException:
-        os.unlink(name)
-        raise
+        # A file's name may be as long as a system takes; that of the temporary one must not be longer.
+        handle, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=path.suffix, dir=path.parent)
+        os.close(handle)
+        try:
+            write(name)
+            os.chmod(name, 0o644)
+            os.replace(name, path)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(name)
+            raise
+    except OSError as error:
+        raise BadInput(f"{path} can't be written: {error.strerror or error}", "Check the folder") from None

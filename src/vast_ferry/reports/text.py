@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import os
-import re
-import sys
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING
 
-from rich.console import Console, Group, RenderableType
+from rich.console import Group, RenderableType
 from rich.live import Live
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from vast_ferry.checking.check import Checked, CheckResult
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import Finding, Severity
@@ -24,10 +20,12 @@ from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.losses import Broken, Loss
 from vast_ferry.mapping.tables import Row
 from vast_ferry.providers.profile import Profile
-from vast_ferry.source.carry import Crossing
+from vast_ferry.reports.terminal import console
 
-if TYPE_CHECKING:  # linting loads hypothesis, which nothing else needs
+if TYPE_CHECKING:  # what is only named here would load a great deal
+    from vast_ferry.checking.check import Checked, CheckResult
     from vast_ferry.providers.lint import Linted
+    from vast_ferry.source.carry import Crossing
 
 VERDICT_STYLE = {
     Verdict.SAME: "green",
@@ -123,6 +121,12 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
         heading(title, f"{result.source} and {result.target}, side by side"),
         Text(),
     ]
+    if result.not_held:
+        parts += [
+            Text("Handlers ran less contained than they should: on this system", "yellow"),
+            *(Text(f"  {one}", "yellow") for one in result.not_held),
+            Text(),
+        ]
     every = len(result.checked) <= LISTED
     for function, group in groupby(result.checked, key=lambda checked: checked.function):
         checked = list(group)
@@ -141,6 +145,16 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
             Text.assemble((name, "bold"), ("  no samples: nothing was proven", VERDICT_STYLE[Verdict.UNCHECKED])),
             Text(),
         ]
+    if result.findings:
+        parts += [Text(SEVERITY_HEADING[Severity.TODO], SEVERITY_STYLE[Severity.TODO]), findings_table(result.findings)]
+        parts.append(Text())
+    for name in result.failing:
+        parts.append(
+            Text(
+                f"{name}: the original fails on every sample, so what it is for was not seen",
+                VERDICT_STYLE[Verdict.UNCHECKED],
+            )
+        )
     if result.edited:
         parts.append(Text(f"Changed since they were carried: {', '.join(result.edited)}", "yellow"))
     parts.append(_sum(result))
@@ -151,7 +165,7 @@ def _details(one: Checked) -> RenderableType:
     if one.verdict is Verdict.SAME:
         line = Text(one.expected.removeprefix("replied "))
         if one.varies:
-            line.append(f"  varies by itself, not compared: {', '.join(one.varies)}", "yellow")
+            line.append(f"  varies by itself, compared as far as it does not: {', '.join(one.varies)}", "yellow")
         return line
     if one.verdict is Verdict.UNCHECKED:
         return Text("; ".join(one.reasons))
@@ -291,22 +305,6 @@ def _rows(rows: Iterable[Row]) -> RenderableType:
         codec += f", flag {row.flag}" if row.flag else ""
         table.add_row(str(row.at), arrow, row.field, Text(codec, "cyan"))
     return Padding(table, (0, 0, 0, 2))
-
-
-def console(*, stderr: bool = False) -> Console:
-    """Return the console for results (or, on stderr, for what happens on the way)."""
-    made = Console(stderr=stderr, highlight=False, emoji=False, markup=False)
-    if not made.is_terminal and "COLUMNS" not in os.environ:
-        made.width = 100
-    return made
-
-
-def print_text(text: RenderableType) -> None:
-    """Print a result on stdout, without the blanks that fill up columns."""
-    made = console()
-    with made.capture() as capture:
-        made.print(text)
-    sys.stdout.write(re.sub(r" +((?:\x1b\[[0-9;]*m)*)$", r"\1", capture.get(), flags=re.MULTILINE))
 
 
 class RunningCount:

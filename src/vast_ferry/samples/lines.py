@@ -6,8 +6,11 @@ nothing waits for more.
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import gc
 import os
+import signal
 import stat
 import uuid
 from collections import deque
@@ -144,7 +147,7 @@ def convert_lines(
 
 
 def _spread(chunks: Iterator[tuple[bytes, int, bool]], cores: int) -> Iterator[Chunk]:
-    with ProcessPoolExecutor(cores, mp_context=get_context("fork")) as pool:
+    with ProcessPoolExecutor(cores, mp_context=get_context("fork"), initializer=_die_with_parent) as pool:
         under_way: deque[Future[Chunk]] = deque()
         for data, first, _ in chunks:
             under_way.append(pool.submit(_chunk, data, first))
@@ -160,6 +163,14 @@ def _spread(chunks: Iterator[tuple[bytes, int, bool]], cores: int) -> Iterator[C
             if chunk.error:
                 pool.shutdown(cancel_futures=True)
                 return
+
+
+def _die_with_parent() -> None:
+    """Let this process be ended with the one that forked it, however that ends (Linux, prctl(2))."""
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_DFL)
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGKILL, 0, 0, 0)
 
 
 def _is_plain_file(stream: BinaryIO) -> bool:

@@ -10,9 +10,10 @@ from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
 from vast_ferry.providers.registry import find_profile
+from vast_ferry.source.crossing_file import FILE, holds_crossing
 from vast_ferry.source.nodes import collector_at_rest
 from vast_ferry.source.plan import Plan
-from vast_ferry.source.record import FILE, Record, holds_crossing
+from vast_ferry.source.record import Record
 
 #: How handlers are carried.
 STYLES = ("auto", "native", "wrapped")

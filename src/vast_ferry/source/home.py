@@ -9,7 +9,8 @@ from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.providers.profile import Profile
 from vast_ferry.source.access import needs_of
-from vast_ferry.source.record import FILE, FunctionRecord, Record
+from vast_ferry.source.crossing_file import FILE
+from vast_ferry.source.record import FunctionRecord, Record
 from vast_ferry.source.scan import imported_by, scan_imports
 from vast_ferry.source.survey import Survey
 

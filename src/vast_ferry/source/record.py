@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any, Literal
 
@@ -12,8 +11,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Binding, Need
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
-
-FILE = "crossing.json"
+from vast_ferry.source.crossing_file import crossing_file, holds_crossing
 
 
 class _Model(BaseModel):
@@ -101,22 +99,15 @@ class Record(_Model):
         return self.model_dump_json(indent=2) + "\n"
 
 
-def holds_crossing(folder: Path) -> bool:
-    """Tell whether a folder was written by `carry`."""
-    try:
-        data: Any = json.loads((folder / FILE).read_bytes())
-    except (OSError, ValueError, RecursionError):
-        return False
-    return isinstance(data, dict) and data.get("made_by") == "vast-ferry"
-
-
 def read_record(folder: Path) -> Record:
     """Return the record of the crossing in a folder; raises BadInput where there is none that can be read."""
-    path = folder / FILE
-    if not path.is_file():
-        raise BadInput(f"{folder} holds no crossing (no {FILE})", "Give the folder that `vast-ferry carry --out` wrote")
+    path = crossing_file(folder)
     try:
         return Record.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise BadInput(
+            f"the record can't be read: {error.strerror}", "Check its permissions", Place(str(path))
+        ) from None
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])

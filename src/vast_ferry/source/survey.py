@@ -14,10 +14,11 @@ from vast_ferry.hub.functions import Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.access import Needs, needs_of, services_of
+from vast_ferry.source.crossing_file import holds_crossing
 from vast_ferry.source.files import own_files
 from vast_ferry.source.gaps import Gaps
 from vast_ferry.source.reading import Reading, readings
-from vast_ferry.source.record import holds_crossing, home_of, read_record
+from vast_ferry.source.record import home_of, read_record
 from vast_ferry.source.rewriting import rewrite
 from vast_ferry.source.scan import Scanned, scan_entry, scan_imports
 
