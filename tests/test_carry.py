@@ -218,6 +218,7 @@ def test_a_crossing_is_replaced_whole_and_only_if_asked(project: Project, tmp_pa
         "crossing.py",
         "f_at_thornwick.py",
         "h.py",
+        "stale.py",  # which is not of the crossing, and so not ours to take away
         "thornwick.toml",
     ]
     assert not [path for path in os.listdir(tmp_path) if path.startswith(".")]

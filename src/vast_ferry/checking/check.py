@@ -26,8 +26,9 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.providers.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files, sample_name
+from vast_ferry.source.crossing_file import holds_crossing
 from vast_ferry.source.files import own_files
-from vast_ferry.source.record import Record, read_record
+from vast_ferry.source.record import Record, edited, read_record
 from vast_ferry.source.wrapping import binds
 from vast_ferry.standins.gateway import Gateway, Routed, takes
 from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker, not_held
@@ -142,6 +143,7 @@ class _Side:
     folder: Path
     project: Project | None  # None where the project routes itself
     without: frozenset[str] = frozenset()  # offers that its server does not make
+    brought: tuple[str, ...] = ()  # files that are not the author's
 
     def setup(self, function: Function, kinds: tuple[str, ...], memory: int, import_limit: float) -> Setup:
         """Return what a worker for a function runs; `memory` in MiB, 0 for what the function declares."""
@@ -157,6 +159,8 @@ class _Side:
             entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
             bindings = here.bindings if binds(self.profile, here) else ()
         declared = (here.memory if here else 0) or function.memory or self.profile.model.limits.default_memory
+        # What was withheld must be set by hand, on either side: here it is a stand-in's, as a secret is.
+        secrets = tuple(dict.fromkeys((*secrets, *function.withheld)))
         return stand_in_setup(
             self.profile,
             self.folder,
@@ -169,6 +173,7 @@ class _Side:
             bindings=bindings,
             memory=memory or declared,
             import_limit=import_limit,
+            brought=self.brought,
         )
 
     def at(self, name: str) -> Function | None:
@@ -545,7 +550,10 @@ def check(
     checked: list[Checked] = []
     with scratch_folder() as scratch:
         # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
-        sides = _deployed(side, scratch / "source"), _deployed(target, scratch / "target")
+        sides = (
+            _deployed(side, scratch / "source", record.carry_files),
+            _deployed(target, scratch / "target", record.carry_files),
+        )
         run = _Check(*sides, declared, limit=limit, memory=memory, originals=originals or Originals())
         for one in _run(run, by_function, declared, side.profile):
             checked.append(one)
@@ -555,7 +563,7 @@ def check(
     order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
     checked.sort(key=lambda one: order.get(one.file, -1))
     titles = side.profile.title, target.profile.title
-    return CheckResult(*titles, tuple(checked), lacking, _edited(folder, record), not_held())
+    return CheckResult(*titles, tuple(checked), lacking, tuple(edited(folder, record)), not_held())
 
 
 def _run(
@@ -574,10 +582,10 @@ def _run(
             yield from run.function(function, batch)
 
 
-def _deployed(side: _Side, folder: Path) -> _Side:
+def _deployed(side: _Side, folder: Path, carry_files: Sequence[str]) -> _Side:
     """Return a side that runs on a copy of its files, those that would be deployed."""
     folder.mkdir()
-    for path in own_files(side.folder)[0]:
+    for path in own_files(side.folder, carry_files)[0]:
         target = folder / path
         target.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(side.folder / path, target)
@@ -590,19 +598,22 @@ def _source_side(folder: Path, record: Record, moved: Path | None) -> tuple[_Sid
         raise BadInput(
             f"the original project is not at {project}", "Say where it lies now with --source", Place(str(folder))
         )
-    profile, declared = read_project(project, record.source.find_profile(folder))
+    profile, declared = read_project(project, record.source.find_profile(folder), carry_values=record.carry_values)
     for carried in record.functions:
         if declared.function(carried.name) is None:
             raise BadInput(
                 f"the original project no longer has a function {carried.name}", "Carry it again", Place(str(project))
             )
-    return _Side(profile, project, declared), declared
+    made = tuple(read_record(project).made) if holds_crossing(project) else ()
+    return _Side(profile, project, declared, brought=made), declared
 
 
 def _target_side(folder: Path, record: Record, without: frozenset[str]) -> _Side:
     profile = record.target.find_profile(folder)
-    project = read_project(folder, profile)[1] if profile.model.definition else None
-    return _Side(profile, folder, project, without)
+    project = None
+    if profile.model.definition:
+        project = read_project(folder, profile, carry_values=record.carry_values)[1]
+    return _Side(profile, folder, project, without, tuple(record.made))
 
 
 def _samples(side: _Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[Path, Path]]]:
@@ -633,13 +644,3 @@ def _samples(side: _Side, declared: Project, record: Record, given: list[Path]) 
     if not any(found.values()):
         raise BadInput("there is not a single sample for the functions that were carried", "Add some samples")
     return found
-
-
-def _edited(folder: Path, record: Record) -> tuple[str, ...]:
-    """Return the files of a crossing that are not as they were written."""
-    changed = []
-    for path, digest in record.files.items():
-        file = folder / path
-        if not file.is_file() or hashlib.sha256(file.read_bytes()).hexdigest() != digest:
-            changed.append(path)
-    return tuple(changed)

@@ -136,7 +136,10 @@ def gaps(
 @click.option(
     "--style", type=click.Choice(["auto", "native", "wrapped"]), default="auto", help="How handlers are carried."
 )
-@click.option("--replace", is_flag=True, help="Write a crossing in --out anew.")
+@click.option("--replace", is_flag=True, help="Write a crossing in --out anew; files that are not of it stay.")
+@click.option("--discard-edits", is_flag=True, help="With --replace: lose what was changed in the crossing since.")
+@click.option("--carry-values", multiple=True, metavar="NAME", help="Carry this variable although it looks secret.")
+@click.option("--carry-files", multiple=True, metavar="PATTERN", help="Carry these files although they look secret.")
 @click.option(
     "--side-by-side",
     "page",
@@ -145,7 +148,17 @@ def gaps(
 )
 @FORMAT
 def carry(
-    project: Path, to: str, out: Path, source: str | None, style: str, replace: bool, page: Path | None, form: str
+    project: Path,
+    to: str,
+    out: Path,
+    source: str | None,
+    style: str,
+    replace: bool,
+    discard_edits: bool,
+    carry_values: Sequence[str],
+    carry_files: Sequence[str],
+    page: Path | None,
+    form: str,
 ) -> None:
     """Write what another provider can take in place of PROJECT.
 
@@ -160,7 +173,17 @@ def carry(
     check_report_paths([page] if page else [], ".html")
     if page:
         outside(page, project)
-    crossing = carry_project(project, to=to, out=out, source=source, style=style, replace_out=replace)
+    crossing = carry_project(
+        project,
+        to=to,
+        out=out,
+        source=source,
+        style=style,
+        replace_out=replace,
+        discard_edits=discard_edits,
+        carry_values=carry_values,
+        carry_files=carry_files,
+    )
     if page:
         from vast_ferry.reports.side_by_side import side_by_side
 
@@ -191,15 +214,15 @@ def check(
     form: str,
 ) -> None:
     """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
+    from vast_ferry.reports.files import check_report_paths, write_reports
     from vast_ferry.source.crossing_file import crossing_file
 
-    crossing_file(crossing)  # which is told at once, before anything is loaded
+    check_report_paths(report)
+    crossing_file(crossing)  # which is told at once, before anything else is loaded
 
     from vast_ferry.reports.data import check_data
-    from vast_ferry.reports.files import check_report_paths, write_reports
     from vast_ferry.reports.text import check_text
 
-    check_report_paths(report)
     result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
     data = check_data(result)
     write_reports(report, data)

@@ -33,6 +33,54 @@ class FormError(ValueError):
     """A value that is not what its form takes."""
 
 
+class OtherLanguage(FormError):
+    """An entry that is written in a language that is not carried; its argument names the language."""
+
+
+#: suffix of a handler's file → its language
+LANGUAGES: Final = {
+    "js": "JavaScript",
+    "mjs": "JavaScript",
+    "cjs": "JavaScript",
+    "jsx": "JavaScript",
+    "ts": "TypeScript",
+    "mts": "TypeScript",
+    "cts": "TypeScript",
+    "go": "Go",
+    "rb": "Ruby",
+    "java": "Java",
+    "kt": "Kotlin",
+    "cs": "C#",
+    "fs": "F#",
+    "php": "PHP",
+    "rs": "Rust",
+    "pl": "Perl",
+    "lua": "Lua",
+    "ex": "Elixir",
+    "swift": "Swift",
+    "r": "R",
+    "sh": "shell",
+    "ps1": "PowerShell",
+}
+_OF_ANOTHER: Final = re.compile(rf"[\w./-]+\.({'|'.join(LANGUAGES)})\b(?!\.py)")
+
+
+def _refuse_others(value: str) -> None:
+    found = _OF_ANOTHER.match(value)
+    if found:
+        raise OtherLanguage(LANGUAGES[found[1]])
+
+
+def got(value: Any, field: str = "") -> str:
+    """Return what came instead of what was expected, as a message shows it: short, and never what may be a secret."""
+    if isinstance(value, dict | list):
+        return "a mapping" if isinstance(value, dict) else "a list"
+    if field in ("variables", "secrets"):
+        return f"a {type(value).__name__}"
+    text = repr(value)
+    return text if len(text) <= 80 else f"{text[:60]}… ({len(text):,} characters)"
+
+
 #: field → the type of its value where that is not a text, and what a message calls it
 _TYPES: Final[dict[str, tuple[Any, str]]] = {
     "memory": (int, "a whole number"),
@@ -64,9 +112,9 @@ class Form:
         """Return the hub's value."""
         kind, expected = _TYPES.get(field, (str, "a text"))
         if not isinstance(value, kind) or isinstance(value, bool):
-            raise FormError(f"expected {expected}, got {value!r}")
+            raise FormError(f"expected {expected}, got {got(value, field)}")
         if kind is not str and isinstance(value, int | float) and not 0 <= value < 1e12:
-            raise FormError(f"expected a number that is not negative, got {value!r}")
+            raise FormError(f"expected a number that is not negative, got {got(value)}")
         if field == "methods":
             return tuple(_method(item) for item in value)
         if field == "variables":
@@ -93,19 +141,19 @@ def _values(value: Any) -> tuple[str, ...]:
 
 def _text(value: Any) -> str:
     if not isinstance(value, str):
-        raise FormError(f"expected a text, got {value!r}")
+        raise FormError(f"expected a text, got {got(value)}")
     return value
 
 
 def _scalar(value: Any) -> str:
     if isinstance(value, bool) or not isinstance(value, str | int | float):
-        raise FormError(f"expected a text or a number, got {value!r}; put it in quotes")
+        raise FormError(f"expected a text or a number, got {got(value, 'variables')}; put it in quotes")
     return str(value)
 
 
 def _method(value: Any) -> str:
     if not isinstance(value, str) or not METHOD.fullmatch(value):
-        raise FormError(f"expected a request method in capitals, got {value!r}")
+        raise FormError(f"expected a request method in capitals, got {got(value)}")
     return value
 
 
@@ -116,11 +164,12 @@ class FileEntry(Form):
     name, takes, wants = "file_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
+        _refuse_others(_text(value))
         file, mark, callable_name = _text(value).partition(self.args[0])
         if not mark or not callable_name.isidentifier() or not file.endswith(".py"):
-            raise FormError(f"expected file.py{self.args[0]}function, got {value!r}")
+            raise FormError(f"expected file.py{self.args[0]}function, got {got(value)}")
         if file.startswith("/") or ".." in file.split("/") or "\\" in file:
-            raise FormError(f"expected a file inside the project, got {file!r}")
+            raise FormError(f"expected a file inside the project, got {got(file)}")
         return Entry("/".join(part for part in file.split("/") if part not in ("", ".")), callable_name)
 
     def write(self, value: Entry) -> str:
@@ -147,10 +196,11 @@ class ModuleEntry(Form):
     name, takes, wants = "module_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
+        _refuse_others(_text(value))
         module, mark, callable_name = _text(value).partition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):
-            raise FormError(f"expected module{self.args[0]}function, got {value!r}")
+            raise FormError(f"expected module{self.args[0]}function, got {got(value)}")
         return Entry("/".join(parts) + ".py", callable_name)
 
     def write(self, value: Entry) -> str:
@@ -165,7 +215,7 @@ class Prefixed(Form):
 
     def read(self, value: Any, field: str) -> str:
         if not _text(value).startswith(self.args[0]):
-            raise FormError(f"expected a text that begins with {self.args[0]!r}, got {value!r}")
+            raise FormError(f"expected a text that begins with {self.args[0]!r}, got {got(value)}")
         return str(value).removeprefix(self.args[0])
 
     def write(self, value: str) -> str:
@@ -181,7 +231,9 @@ class Quantity(Form):
     def read(self, value: Any, field: str) -> int | float:
         found = re.fullmatch(rf"(\d+(?:\.\d+)?){re.escape(self.args[0])}", _text(value))
         if not found:
-            raise FormError(f"expected a number with the unit {self.args[0]}, such as 30{self.args[0]}, got {value!r}")
+            raise FormError(
+                f"expected a number with the unit {self.args[0]}, such as 30{self.args[0]}, got {got(value)}"
+            )
         return float(found[1]) if "." in found[1] else int(found[1])
 
     def write(self, value: float) -> str:
@@ -216,9 +268,9 @@ class Choice(Form):
     name, named, wants = "choice", True, "own word=hub word"
 
     def read(self, value: Any, field: str) -> str:
-        if value not in self.options:
+        if not isinstance(value, str) or value not in self.options:
             known = ", ".join(self.options)
-            raise FormError(f"expected one of {known}, got {value!r}{nearest(str(value), self.options)}")
+            raise FormError(f"expected one of {known}, got {got(value)}{nearest(str(value), self.options)}")
         return self.options[value]
 
     def write(self, value: str) -> str:
@@ -236,7 +288,7 @@ class Choices(Choice):
 
     def read(self, value: Any, field: str) -> Any:
         if not isinstance(value, list):
-            raise FormError(f"expected a list, got {value!r}")
+            raise FormError(f"expected a list, got {got(value)}")
         return tuple(Choice.read(self, item, field) for item in value)
 
     def write(self, value: Any) -> Any:
@@ -251,10 +303,10 @@ class Number(Form):
 
     def read(self, value: Any, field: str) -> int | float:
         if not re.fullmatch(r"\d{1,12}(\.\d{1,6})?", _text(value)):
-            raise FormError(f"expected a number, got {value!r}")
+            raise FormError(f"expected a number, got {got(value)}")
         whole = _TYPES.get(field, (int, ""))[0] is int
         if "." in value and whole:
-            raise FormError(f"expected a whole number, got {value!r}")
+            raise FormError(f"expected a whole number, got {got(value)}")
         return float(value) if "." in value else int(value)
 
     def write(self, value: float) -> str:
@@ -338,14 +390,14 @@ class AccessForm(Form):
         if isinstance(value, str):
             value = [word for word in re.split(r"\s*,\s*", value.strip()) if word]
         if not isinstance(value, list):
-            raise FormError(f"expected a list, got {value!r}")
+            raise FormError(f"expected a list, got {got(value)}")
         made = []
         for item in value:
             words, mark, name = _text(item).rpartition(self.args[0])
             own = words.replace(" ", "_").replace(".", "_")
             if not mark or not name or own not in self.options:
                 known = ", ".join(self._said(option) for option in self.options)
-                raise FormError(f"expected one of {known}, then {self.args[0]!r} and a name, got {item!r}")
+                raise FormError(f"expected one of {known}, then {self.args[0]!r} and a name, got {got(item)}")
             kind, _, verb = self.options[own].partition("_")
             made.append(Access(kind, verb, name))
         return tuple(sorted(set(made)))
@@ -388,7 +440,7 @@ class MethodsAndRoute(Route):
     def read(self, value: Any, field: str) -> Any:
         methods, _, route = _text(value).partition(" ")
         if not route:
-            raise FormError(f"expected a method and a route, such as GET /hives, got {value!r}")
+            raise FormError(f"expected a method and a route, such as GET /hives, got {got(value)}")
         return {
             "methods": () if methods == "*" else tuple(_method(method) for method in methods.split("|")),
             **Route.read(self, route.strip(), field),

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import keyword
 import os
-import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.definitions.forms import FormError
+from vast_ferry.definitions.forms import FormError, OtherLanguage
 from vast_ferry.definitions.key_filters import from_ends
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
+from vast_ferry.definitions.secrecy import looks_secret, masked
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
@@ -22,7 +22,17 @@ from vast_ferry.documents.python_file import Decorated, read_decorators
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, Project, RouteTrigger, Stage, Trigger
+from vast_ferry.hub.functions import (
+    Binding,
+    Entry,
+    EventTrigger,
+    Function,
+    OtherFunction,
+    Project,
+    RouteTrigger,
+    Stage,
+    Trigger,
+)
 from vast_ferry.hub.keys import all_of
 from vast_ferry.hub.schedules import Schedule
 from vast_ferry.providers.profile import Profile
@@ -41,9 +51,6 @@ KEPT_BACK: Final = {
 #: How a binding hands over what it is of: the native event itself, or its content.
 WIRE_FORMS: Final = ("whole", "bytes", "text", "json")
 WITH_CONTENT: Final = ("object", "message", "http")
-#: Names of variables whose values should stand in a vault, and values that are surely no secret.
-SECRET_NAME: Final = re.compile(r"(^|_)(SECRET|PASSWORD|PASSWD|TOKEN|API_?KEY|PRIVATE_?KEY|CREDENTIALS?)($|_)", re.I)
-NO_SECRET: Final = re.compile(r"|true|false|\d{1,6}|[a-z]+(-[a-z]+)*|https?://[^@\s]*", re.I)
 
 
 def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Profile, Path]:
@@ -94,7 +101,10 @@ class _Reader:
     model: DefinitionModel
     folder: Path
     document: Document
+    carry_values: frozenset[str] = frozenset()  # variables that are carried whatever they hold
     findings: list[Finding] = field(default_factory=list)
+    withheld: dict[str, None] = field(default_factory=dict)
+    others: list[OtherFunction] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
     def note(self, code: str, severity: Severity, why: tuple[str, str], place: Place, function: str = "") -> None:
@@ -142,6 +152,10 @@ class _Reader:
                 continue
             try:
                 value = forms[id(row)].read(data[row.at], row.is_)
+            except OtherLanguage as error:
+                if row.is_ == "entry":
+                    self.other(declared, str(data[row.at]), str(error), place)
+                continue
             except FormError as error:
                 if row.is_ == "secrets":
                     remedy = "Put it into the vault"
@@ -154,28 +168,53 @@ class _Reader:
                     raise BadInput(f"{where}: {error}", "Mend the value", place) from None
                 continue
             if row.is_ == "variables":
-                value = self.variables(value, declared, (*path, row.at))
+                value, withheld = self.variables(value, declared, (*path, row.at))
+                if withheld:
+                    values["withheld"] = withheld
             values.update(value if row.is_ in ("route", "methods_and_route") else {row.is_: value})
         return values
 
-    def variables(self, value: dict[str, str], declared: _Declared, path: Path_) -> dict[str, str]:
-        """Return variables without those whose values look like secrets; of these a finding tells, not their values."""
-        kept = {}
+    def other(self, declared: _Declared, entry: str, language: str, place: Place) -> None:
+        """Tell of a function in a language that is not carried; the others go on."""
+        self.others.append(OtherFunction(declared.name, entry, language, self.kept(place)))
+        self.note(
+            "other-language",
+            Severity.BLOCKING,
+            (
+                f"{declared.name} is written in {language} ({entry}), which is not carried",
+                "Carry it by hand, or write it in Python first; everything else goes on without it",
+            ),
+            place,
+            declared.name,
+        )
+
+    def variables(
+        self, value: dict[str, str], declared: _Declared, path: Path_
+    ) -> tuple[dict[str, str], tuple[str, ...]]:
+        """Return variables without those that are plainly secrets, and these by name.
+
+        Of these a finding tells, not their values.
+        """
+        kept, withheld = {}, []
         for name, text in value.items():
-            if SECRET_NAME.search(name) and not NO_SECRET.fullmatch(text):
-                self.note(
-                    "secret-in-variables",
-                    Severity.BLOCKING,
-                    (
-                        f"{name} is a variable, and its value looks like a secret; it was not carried",
-                        "Put it into the vault, refer to it there, and make it anew: whoever reads the file knows it",
-                    ),
-                    declared.document.place(*path, name),
-                    declared.name,
-                )
-            else:
+            why = looks_secret(name, text)
+            if not why or name in self.carry_values:
                 kept[name] = text
-        return kept
+                continue
+            withheld.append(name)
+            self.withheld[text] = None
+            self.note(
+                "secret-in-variables",
+                Severity.BLOCKING,
+                (
+                    f"{name} is a variable, and {why}; it was not carried",
+                    "Put it into the vault, refer to it there, and make it anew: whoever reads the file knows it. "
+                    f"If it is none: --carry-values {name}",
+                ),
+                declared.document.place(*path, name),
+                declared.name,
+            )
+        return kept, tuple(withheld)
 
     # --- triggers and bindings ---
 
@@ -357,7 +396,8 @@ class _Reader:
         keys = (self.model.name, self.model.region, functions.at, functions.more, stages_at)
         whole = _Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
-        read = [self._function(declared) for declared in self.declared(top)]
+        every = list(self.declared(top))
+        read = [made for declared in every if (made := self._function(declared)) is not None]
         twice = _first_twice([function.name for function in read])
         if twice:
             one, other = [f.place for f in read if f.name == twice][:2]
@@ -369,16 +409,20 @@ class _Reader:
             tuple(read),
             (),
             tuple(dict.fromkeys((self.model.file, *(() if functions.code else self.files.values())))),
-            tuple(self._stages(top, read)),
+            tuple(self._stages(top, [declared.name for declared in every])),
+            tuple(self.others),
+            tuple(self.withheld),
         )
 
-    def _function(self, declared: _Declared) -> Function:
+    def _function(self, declared: _Declared) -> Function | None:
         rows = self.model.functions.rows
         values = self.rows(rows, declared.data, declared, declared.path)
         known = [*(row.at for row in rows), self.model.functions.triggers_at]
         self.unknown(declared, declared.data, [key for key in known if key], declared.path)
         if declared.entry:
             values["entry"] = declared.entry
+        if any(other.name == declared.name for other in self.others):
+            return None
         if "entry" not in values:
             key = next(row.at for row in rows if row.is_ == "entry")
             place = declared.document.place(*declared.path)
@@ -387,9 +431,8 @@ class _Reader:
         place = self.kept(declared.document.place(*declared.path))
         return Function(declared.name, triggers=triggers, bindings=bindings, place=place, **values)
 
-    def _stages(self, top: dict[str, Any], functions: list[Function]) -> Iterator[Stage]:
+    def _stages(self, top: dict[str, Any], names: list[str]) -> Iterator[Stage]:
         model = self.model.stages
-        names = [function.name for function in functions]
         if model is None:
             return
         for name, data in self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at).items():
@@ -403,7 +446,8 @@ class _Reader:
                 where = (*inner, function)
                 self._known(function, names, where, name)
                 one = _Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
-                overlays[str(function)] = self.rows(self.model.functions.rows, one.data, one, where)
+                fields = self.rows(self.model.functions.rows, one.data, one, where)
+                overlays[str(function)] = {name: value for name, value in fields.items() if name != "withheld"}
                 self.unknown(one, one.data, [row.at for row in self.model.functions.rows], where)
             only = stage.get(model.only, []) if model.only else []
             if not isinstance(only, list):
@@ -486,17 +530,21 @@ def code_files(folder: Path) -> Iterator[Path]:
         yield from (path for path in files if path.resolve().is_relative_to(root))
 
 
-def read_project(folder: Path, provider: Profile | None = None, shown: str = "") -> tuple[Profile, Project]:
+def read_project(
+    folder: Path, provider: Profile | None = None, shown: str = "", carry_values: Iterable[str] = ()
+) -> tuple[Profile, Project]:
     """Return a project as its definition declares it, and the profile that it was read by.
 
-    What the profile does not know, and what can't be carried yet, are the project's findings. Raises BadInput, with
-    file and line, for a file that is missing, unparsable, or says something impossible.
+    Variables that are plainly secrets are left out, but for those named in `carry_values`. What the profile does not
+    know, and what can't be carried yet, are the project's findings. Raises BadInput, with file and line, for a file
+    that is missing, unparsable, or says something impossible.
     """
     profile, path = find_definition(folder, provider)
     model = checked_definition(profile)
     assert model is not None
     shown = shown or str(path)
     document = READERS[model.syntax](path, shown, "the definition")
-    reader = _Reader(profile, model, folder, document, files={shown: model.file})
+    reader = _Reader(profile, model, folder, document, frozenset(carry_values), files={shown: model.file})
     project = reader.read()
-    return profile, replace(project, findings=tuple(reader.findings))
+    findings = [replace(one, reason=masked(one.reason, project.withheld)) for one in reader.findings]
+    return profile, replace(project, findings=tuple(findings))

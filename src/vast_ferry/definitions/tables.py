@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import functools
+import keyword
 from collections.abc import Iterator
 from typing import Final
 
@@ -112,6 +113,12 @@ def checked_definition(profile: Profile) -> DefinitionModel | None:
     return model
 
 
+def _is_name(text: str, *, dotted: bool) -> bool:
+    """Tell whether a text can stand in code as a parameter's name, or, if `dotted`, as the path of a decorator."""
+    parts = text.split(".") if dotted else [text]
+    return all(part.isidentifier() and not keyword.iskeyword(part) and not part.startswith("__") for part in parts)
+
+
 def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     base: tuple[str | int, ...] = ("definition", "functions")
     groups: list[tuple[tuple[str | int, ...], list[DefinitionRow], tuple[str, ...]]] = [
@@ -125,11 +132,23 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 f"Use one of: {', '.join(KINDS)}",
                 profile.document.place(*path, "kind"),
             )
+        if model.functions.code and not _is_name(kind.told_by, dotted=True):
+            yield BadInput(
+                f"{kind.told_by!r} can't be a decorator, or an argument of one",
+                "Write a name as Python takes it",
+                profile.document.place(*path, "told_by"),
+            )
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
     for at, rows, fields in groups:
         for index, row in enumerate(rows):
             place = profile.document.place(*at, index)
+            if model.functions.code and not _is_name(row.at, dotted=at[-2] != "functions" and not row.is_):
+                yield BadInput(
+                    f"{row.at!r} can't be an argument of a decorator, as which it stands in code",
+                    "Write a name as Python takes it",
+                    profile.document.place(*at, index, "at"),
+                )
             if row.is_ and row.is_ not in fields:
                 yield BadInput(
                     f"a definition has no field {row.is_!r}{nearest(row.is_, fields)}",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import keyword
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -462,6 +463,9 @@ def _code(
 
 
 def _arguments(data: dict[str, Any]) -> str:
+    for name in data:
+        if not name.isidentifier() or keyword.iskeyword(name):
+            raise BadInput(f"{name!r} can't be an argument of a decorator", "Rename it in the profile")
     return ", ".join(f"{name}={_literal(value)}" for name, value in data.items())
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import copy
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -87,7 +88,21 @@ def value_of(node: ast.expr, constants: Mapping[str, Any]) -> Any:
     try:
         return ast.literal_eval(node)
     except (ValueError, TypeError, SyntaxError, MemoryError, RecursionError):
-        raise Computed(ast.unparse(node)) from None
+        raise Computed(_without_texts(node)) from None
+
+
+def _without_texts(node: ast.expr) -> str:
+    """Return an expression's source with its texts left out: one of them may be a secret."""
+
+    class Hidden(ast.NodeTransformer):
+        def visit_Constant(self, constant: ast.Constant) -> ast.expr:
+            hidden = isinstance(constant.value, str | bytes)
+            return ast.copy_location(ast.Name("…", ast.Load()), constant) if hidden else constant
+
+        def visit_JoinedStr(self, text: ast.JoinedStr) -> ast.expr:
+            return ast.copy_location(ast.Name("f…", ast.Load()), text)
+
+    return ast.unparse(Hidden().visit(copy.deepcopy(node)))
 
 
 def read_decorators(

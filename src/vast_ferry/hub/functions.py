@@ -113,7 +113,8 @@ class Function:
     """One deployed unit as its project declares it; `secrets` maps a name to a reference, never to a value.
 
     What is 0 or empty is the provider's default. `attempts` is how often an event is tried in all, `dead_letter` the
-    channel where one goes that failed each time, `concurrency` how many calls one instance takes at a time.
+    channel where one goes that failed each time, `concurrency` how many calls one instance takes at a time. `withheld`
+    names variables that are declared with what is plainly a secret: their values are not kept.
     """
 
     name: str
@@ -129,6 +130,7 @@ class Function:
     concurrency: int = 0
     access: tuple[Access, ...] = ()
     bindings: tuple[Binding, ...] = ()
+    withheld: tuple[str, ...] = ()
     place: Place = Place()
 
     @property
@@ -169,6 +171,16 @@ class Stage:
 
 
 @dataclass(frozen=True, slots=True)
+class OtherFunction:
+    """A function that is declared here and written in a language that is not carried."""
+
+    name: str
+    entry: str
+    language: str
+    place: Place = Place()
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
     """What definition files declare, and what could not be understood of it."""
 
@@ -178,6 +190,8 @@ class Project:
     findings: tuple[Finding, ...] = ()
     files: tuple[str, ...] = ()  # the definition files themselves
     stages: tuple[Stage, ...] = ()
+    others: tuple[OtherFunction, ...] = ()
+    withheld: tuple[str, ...] = field(default=(), repr=False, compare=False)  # values that must not be shown
 
     def function(self, name: str) -> Function | None:
         """Return the function of that name, or nothing."""

@@ -95,6 +95,8 @@ def parse_place(text: str) -> Access:
         tree = ast.parse(text.strip(), mode="eval").body
     except SyntaxError as error:
         raise PlaceError(f"{text!r} is not an access path: {error.msg}", error.offset or 1) from None
+    except (ValueError, RecursionError, MemoryError):
+        raise PlaceError("this is not an access path: it is too long, or holds a null", 1) from None
     steps: list[Step] = []
     awaited = False
     while not isinstance(tree, ast.Name):
@@ -121,7 +123,11 @@ def parse_place(text: str) -> Access:
             raise PlaceError(
                 f"{text!r} is not an access path: expected names, .attributes, [items] and calls", tree.col_offset + 1
             )
-    return Access(tree.id, tuple(reversed(steps)))
+    place = Access(tree.id, tuple(reversed(steps)))
+    own = [step.name for step in place.steps if isinstance(step, Attr) and step.name.startswith("__")]
+    if own or place.root.startswith("__"):
+        raise PlaceError(f"{text!r} leads to {(own or [place.root])[0]}, which is Python's own", 1)
+    return place
 
 
 def _parameters(text: str, call: ast.Call) -> tuple[str, ...]:

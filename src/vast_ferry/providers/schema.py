@@ -15,21 +15,35 @@ def _inside(path: str) -> str:
     return path
 
 
+def _names(text: str) -> str:
+    """Refuse what Python keeps for itself: such a name would mean something else in generated code, or nothing."""
+    for name in text.split(".") if text else ():
+        if not name.isidentifier() or keyword.iskeyword(name) or name.startswith("__"):
+            raise ValueError(f"{name!r} can't be a name in Python code")
+    return text
+
+
+def _line(text: str) -> str:
+    if not text.isprintable() or any(sign in text for sign in '"\\'):
+        raise ValueError("must be one line without quotes, backslashes and control characters")
+    return text
+
+
 def _parameter(text: str) -> str:
     name, mark, default = text.partition("=")
     try:
         literal = repr(ast.literal_eval(default.strip())) if mark else ""
     except (ValueError, SyntaxError, MemoryError, RecursionError):
         raise ValueError("must be a name, or name=literal") from None
-    if not name.strip().isidentifier() or keyword.iskeyword(name.strip()):
-        raise ValueError("must be a name, or name=literal")
+    _names(name.strip())
     return f"{name.strip()}={literal}" if mark else name.strip()
 
 
 # What a profile says goes into generated code and paths: each such text is held to a form that can be nothing else.
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
-Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$")]
-Dotted = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$")]
+Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$"), AfterValidator(_names)]
+Dotted = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$"), AfterValidator(_names)]
+Line = Annotated[str, Field(max_length=120), AfterValidator(_line)]
 Inside = Annotated[str, AfterValidator(_inside)]
 Parameter = Annotated[str, AfterValidator(_parameter)]
 
@@ -339,7 +353,7 @@ class ProfileModel(Model):
 
     provider: Name
     edition: int = Field(ge=1)
-    title: str
+    title: Line
     about: str
     text: str = Field("", description="what the shapes alone don't say, in Markdown, for docs/providers.md")
     standard: bool = Field(False, description="whether it is an open standard")

@@ -153,6 +153,14 @@ def folded(rows: Sequence[Row]) -> tuple[Row | int, ...]:
     return tuple(made)
 
 
+def _covered(content: bytes, crossing: Crossing) -> bytes:
+    """Return a file's bytes with every withheld value covered, each byte by one, so that all else keeps its place."""
+    for value in sorted((one.encode("utf-8", "surrogatepass") for one in crossing.withheld), key=len, reverse=True):
+        if len(value) > 2:
+            content = content.replace(value, b"*" * len(value))
+    return content
+
+
 def side_by_side(crossing: Crossing, project: Path) -> str:
     """Return the page of a crossing as HTML: every file of the author's that was rewritten, and why what was not."""
     record = crossing.record
@@ -165,7 +173,8 @@ def side_by_side(crossing: Crossing, project: Path) -> str:
         for finding in crossing.findings:
             if finding.place.file == file and finding.place.line and finding.severity in (Severity.NOTE, Severity.LOSS):
                 told.setdefault(finding.place.line, []).append(finding)
-        rows = rows_of((project / file).read_bytes(), crossing.files[file], edits, told)
+        before, after = (_covered(one, crossing) for one in ((project / file).read_bytes(), crossing.files[file]))
+        rows = rows_of(before, after, edits, told)
         pages.append(Page(file, len(edits), folded(rows)))
     environment = jinja2.Environment(
         autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True

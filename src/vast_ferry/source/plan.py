@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
+from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
-from vast_ferry.hub.findings import BadInput, Place, Severity
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import is_shipped
@@ -32,11 +34,20 @@ class Plan:
     """
 
     def __init__(
-        self, folder: Path, target: Profile, out: Path, source: Profile | None = None, style: str = "auto"
+        self,
+        folder: Path,
+        target: Profile,
+        out: Path,
+        source: Profile | None = None,
+        *,
+        style: str = "auto",
+        carry_values: Sequence[str] = (),
+        carry_files: Sequence[str] = (),
     ) -> None:
         self.folder, self.target, self.out, self.style = folder, target, out, style
+        self.carry_values, self.carry_files = list(carry_values), list(carry_files)
         self.rewritten = Rewritten()
-        there = survey(folder, source, fields=False)
+        there = survey(folder, source, fields=False, carry_values=carry_values, carry_files=carry_files)
         self.source, self.project = there.profile, there.project
         if not (target.model.definition or target.model.files):
             raise BadInput(
@@ -148,7 +159,22 @@ class Plan:
 
     def _together(self, own: dict[str, bytes], made: dict[str, str]) -> dict[str, bytes]:
         self.made = sorted(made)
+        self._note_secrets_in_code(own)
         return {**own, **{path: text.encode("utf-8") for path, text in made.items()}}
+
+    def _note_secrets_in_code(self, own: dict[str, bytes]) -> None:
+        """Tell where a value that was not carried as a variable stands in a file that is carried."""
+        for path, content in own.items():
+            for value in self.project.withheld:
+                at = content.find(value.encode("utf-8", "surrogatepass")) if len(value) > 5 else -1
+                if at >= 0:
+                    self.gaps.note(
+                        "secret-in-code",
+                        Severity.BLOCKING,
+                        f"{path} holds in its text what was not carried as a variable, and is carried as it is",
+                        "Take it out of the code, and make it anew: whoever reads the file knows it",
+                        place=Place(path, content.count(b"\n", 0, at) + 1),
+                    )
 
     def _comments(self) -> tuple[str, ...]:
         """Return what stands at the head of a definition: that it was made, and where a person must act."""
@@ -215,13 +241,15 @@ class Plan:
                 for function in self.carried
             ],
             left_behind=[function.name for function in self.gaps.left],
-            findings=[FindingRecord.model_validate(finding.as_data()) for finding in self.findings],
+            findings=[FindingRecord.model_validate(self._shown(finding).as_data()) for finding in self.findings],
+            carry_values=self.carry_values,
+            carry_files=self.carry_files,
             survey=self.there.as_data(),
             checklist=self.gaps.checklist(),
             edits=[
                 EditRecord(
                     file=edit.file,
-                    reason=edit.reason,
+                    reason=masked(edit.reason, self.project.withheld),
                     before=[edit.before.line, edit.before.column, edit.before.end_line, edit.before.end_column],
                     after=[edit.after.line, edit.after.column, edit.after.end_line, edit.after.end_column],
                 )
@@ -230,6 +258,9 @@ class Plan:
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
             made=self.made,
         )
+
+    def _shown(self, finding: Finding) -> Finding:
+        return replace(finding, reason=masked(finding.reason, self.project.withheld))
 
     def _entry_there(self, function: Function) -> Entry:
         if function.name in self.back:

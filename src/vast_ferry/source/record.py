@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from pathlib import Path
 from typing import Any, Literal
 
@@ -87,6 +88,8 @@ class Record(_Model):
     target: SideRecord
     functions: list[FunctionRecord]
     left_behind: list[str] = Field([], description="functions that were not carried")
+    carry_values: list[str] = Field([], description="variables that were carried although they look like secrets")
+    carry_files: list[str] = Field([], description="files that were carried although their names say they are secret")
     findings: list[FindingRecord] = []
     survey: dict[str, Any] = Field({}, description="what was there, as `vast-ferry survey --format json` tells it")
     checklist: list[Need] = Field([], description="what must exist at the target before the first call")
@@ -122,3 +125,16 @@ def home_of(folder: Path, target: Profile) -> Record | None:
         return None
     record = read_record(folder)
     return record if record.source.provider == target.name and not record.source.profile else None
+
+
+def edited(folder: Path, record: Record) -> list[str]:
+    """Return the files of a crossing that are not as they were written, or gone."""
+    changed = []
+    for path, digest in record.files.items():
+        try:
+            same = hashlib.sha256((folder / path).read_bytes()).hexdigest() == digest
+        except OSError:
+            same = False
+        if not same:
+            changed.append(path)
+    return changed

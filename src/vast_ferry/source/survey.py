@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.wording import trigger_text
 from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
 from vast_ferry.hub.functions import Project
@@ -46,7 +47,9 @@ class Survey:
     @property
     def findings(self) -> list[Finding]:
         """Return what could not be understood, worst first."""
-        return worst_first([*self.project.findings, *self.scanned.findings])
+        hidden = self.project.withheld
+        scanned = [replace(one, reason=masked(one.reason, hidden)) for one in self.scanned.findings]
+        return worst_first([*self.project.findings, *scanned])
 
     def as_data(self) -> dict[str, Any]:
         """Return what is there as plain data: every function with its triggers, settings by name, what it needs."""
@@ -76,6 +79,7 @@ class Survey:
                 }
                 for function in self.project.functions
             ],
+            "other_languages": [asdict(other) | {"place": str(other.place)} for other in self.project.others],
             "services": self.services,
             "findings": [finding.as_data() for finding in self.findings],
             "not_deployed": {path: why for path, (why, _) in self.left.items()},
@@ -86,20 +90,32 @@ class Survey:
 FOLLOWED = 40
 
 
-def survey(project: Path | str, source: str | Profile | None = None, *, fields: bool | None = None) -> Survey:
+def survey(
+    project: Path | str,
+    source: str | Profile | None = None,
+    *,
+    fields: bool | None = None,
+    carry_values: Sequence[str] = (),
+    carry_files: Sequence[str] = (),
+) -> Survey:
     """Return what is in a project: functions, triggers, settings, secrets by name, services and calls of them.
 
     With `fields` it is told as well what each handler reads of its event, answers and calls, with lines; without it
     being said, that is done for up to 40 functions, for it takes as long again.
+    Variables that are plainly secrets, and files that are plainly keys, are told and left out, but for those named in
+    `carry_values`, and those that a pattern in `carry_files` fits.
     Nothing is run and nothing is written. Raises BadInput, with file and line, for a project that can't be read or an
     entry that points nowhere.
     """
     folder = Path(project)
     wanted = find_profile(source) if isinstance(source, str) else source
-    if wanted is None and holds_crossing(folder):  # which knows its edition, as no definition does
-        wanted = read_record(folder).target.find_profile(folder)
-    profile, read = read_project(folder, wanted)
-    own, left = own_files(folder)
+    before = read_record(folder) if holds_crossing(folder) else None
+    if before:  # what was asked for when it was carried holds on
+        carry_values, carry_files = [*carry_values, *before.carry_values], [*carry_files, *before.carry_files]
+    if wanted is None and before:  # which knows its edition, as no definition does
+        wanted = before.target.find_profile(folder)
+    profile, read = read_project(folder, wanted, carry_values=carry_values)
+    own, left = own_files(folder, carry_files)
     scanned = scan_imports(folder, own, profile)
     for function in read.functions:
         scan_entry(folder, function, scanned, script=profile.model.handler.script)
@@ -138,6 +154,7 @@ def find_gaps(
             trees=there.scanned.trees,
         )
         gaps.findings += [*made.findings, *made.wrapped.values()]
+    gaps.findings = [replace(one, reason=masked(one.reason, there.project.withheld)) for one in gaps.findings]
     return gaps
 
 

@@ -62,6 +62,7 @@ class Setup:
     script: bool = False  # the entry's file is run, a process an event
     octets: bool = False  # its environment holds octets, each a character in an event
     mount: dict[str, str] = field(default_factory=dict)
+    brought: tuple[str, ...] = ()  # files of the project that are not its author's
 
 
 @dataclass(frozen=True, slots=True)
@@ -253,6 +254,7 @@ class Worker:
             "function": self.setup.function,
             "script": self.setup.script,
             "octets": self.setup.octets,
+            "brought": self.setup.brought,
             "mount": self.setup.mount,
             "secrets": secret_values,
             "environment": {

@@ -28,10 +28,12 @@ def stand_in_setup(
     bindings: tuple[Binding, ...] = (),
     memory: int = 0,
     import_limit: float = 10.0,
+    brought: tuple[str, ...] = (),
 ) -> Setup:
     """Return what a worker runs that calls a handler as a profile says, with events of these kinds.
 
-    `memory` is what the handler may take, in MiB; `import_limit` how long loading its file may take, in seconds.
+    `memory` is what the handler may take, in MiB; `import_limit` how long loading its file may take, in seconds;
+    `brought` are files of the project that are not its author's.
     """
     handler = profile.model.handler
     return Setup(
@@ -45,6 +47,7 @@ def stand_in_setup(
         tuple(secrets),
         memory=memory or MEMORY,
         import_limit=import_limit,
+        brought=brought,
         script=handler.script,
         octets=handler.octets,
         mount=handler.mount.model_dump() if handler.mount else {},

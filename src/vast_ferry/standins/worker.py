@@ -175,8 +175,9 @@ class Unseen:
         "os.forkpty": "starts another process",
     }
 
-    def __init__(self, folder: str, scratch: str, *, contained: bool) -> None:
+    def __init__(self, folder: str, scratch: str, brought: list[str], *, contained: bool) -> None:
         self.folder, self.scratch, self.contained = folder, scratch, contained
+        self.brought = frozenset(brought)  # files that are not the author's: what they start is known
         self.found: dict[str, str] = {}
         self.ours = False  # while this process itself forks
         self._threads: dict[int, str] = {}
@@ -188,7 +189,8 @@ class Unseen:
             start(thread)
 
         def registered(function: Any, *arguments: Any, **named: Any) -> Any:
-            self._add("leaves something to be done at exit")
+            if sys._getframe(1).f_code.co_filename.startswith(self.folder + os.sep):  # not what a library does
+                self._add("leaves something to be done at exit")
             return register(function, *arguments, **named)
 
         threading.Thread.start = started  # type: ignore[method-assign,assignment]
@@ -199,7 +201,8 @@ class Unseen:
         while frame is not None:
             name = frame.f_code.co_filename
             if name.startswith(self.folder + os.sep):
-                return f"{os.path.relpath(name, self.folder)}:{frame.f_lineno}"
+                path = os.path.relpath(name, self.folder)
+                return "" if path in self.brought else f"{path}:{frame.f_lineno}"
             frame = frame.f_back  # type: ignore[assignment]
         return ""
 
@@ -235,7 +238,9 @@ class Unseen:
         left = self.going_on()
         end = time.monotonic() + GRACE
         for thread in left:
-            self.found.setdefault("leaves a thread that goes on", self._threads.get(id(thread), "") or thread.name)
+            place = self._threads.get(id(thread), thread.name)
+            if place:
+                self.found.setdefault("leaves a thread that goes on", place)
             thread.join(max(0.0, end - time.monotonic()))
         return any(thread.is_alive() for thread in left)
 
@@ -398,7 +403,7 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
             setattr(sys.modules[parent], last, module)
     driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
     exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
-    unseen = Unseen(folder, scratch, contained=contained)
+    unseen = Unseen(folder, scratch, setup["brought"], contained=contained)
     try:
         handler = script(setup, folder, services, unseen) if setup["script"] else load(setup, folder)
     except BaseException as error:
