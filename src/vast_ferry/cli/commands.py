@@ -301,7 +301,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     from vast_ferry.reports.terminal import safe_json
     from vast_ferry.samples.convert import converter
     from vast_ferry.samples.event_message import needs_format, write_message
-    from vast_ferry.samples.native import open_events
+    from vast_ferry.samples.native import open_events, read_whole
 
     profiles = find_profile(source), find_profile(to)
     if mode and (lines or form == "json"):
@@ -324,7 +324,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
                 if chunk.error:
                     raise chunk.error
             return
-        data = _whole(stream.read(), shown, profiles[0])
+        data = _whole(read_whole(stream, shown), shown, profiles[0])
         converted = converter(*profiles, exact=True)(data, shown, 1)
         if mode:
             sys.stdout.buffer.write(write_message(converted.events, profiles[1], mode))

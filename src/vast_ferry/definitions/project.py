@@ -48,6 +48,8 @@ KEPT_BACK: Final = {
     "schedule": ("schedule-not-carried", "Declare it by hand at the target"),
     "access": ("access-not-carried", "Allow it by hand at the target"),
 }
+#: So many files a definition may consist of.
+MOST_FILES: Final = 5000
 #: How a binding hands over what it is of: the native event itself, or its content.
 WIRE_FORMS: Final = ("whole", "bytes", "text", "json")
 WITH_CONTENT: Final = ("object", "message", "http")
@@ -277,7 +279,7 @@ class _Reader:
         functions = self.model.functions
         if functions.at:
             found = False
-            for document, data in self._documents(self.document, top, ()):
+            for document, data in self._documents(self.document, top):
                 listed = self.mapping(data.get(functions.at, {}), document, (functions.at,), functions.at)
                 for name, own in listed.items():
                     found, path = True, (functions.at, name)
@@ -292,33 +294,41 @@ class _Reader:
         else:
             yield from self._from_code()
 
-    def _documents(
-        self, document: Document, data: dict[str, Any], within: tuple[Path, ...]
-    ) -> Iterator[tuple[Document, dict[str, Any]]]:
+    def _documents(self, document: Document, data: dict[str, Any]) -> Iterator[tuple[Document, dict[str, Any]]]:
         """Yield a document and those that it lists, each once; raises BadInput where they list one another."""
-        yield document, data
         more = self.model.functions.more
-        listed = data.get(more, []) if more else []
-        if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
-            raise BadInput(f"{more} is no list of files", "List their paths", document.place(more))
-        here = self.folder / self.files[document.file]
-        for index, name in enumerate(listed):
-            place = document.place(more, index)
-            path = here.parent / name
-            if not path.resolve().is_relative_to(self.folder.resolve()):
-                raise BadInput(f"{name} leads out of the project", "Copy it into the project", place)
-            if path.resolve() in (here.resolve(), *within):
-                raise BadInput(f"{name} lists this file again: they go round in a circle", "Take one out", place)
-            if not path.is_file():
-                raise BadInput(f"there is no file {name}", "Correct the path, from this file's folder", place)
-            shown = str(path)
-            if shown in self.files:
-                raise BadInput(f"{name} is listed twice", "Take one out", place)
-            self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
-            inner = READERS[self.model.syntax](path, shown, "the definition")
-            own = self.mapping(inner.data, inner, (), "the definition")
-            self.unknown(_Declared("", own, inner, ()), own, [self.model.functions.at, more], ())
-            yield from self._documents(inner, own, (*within, here.resolve()))
+        no_one: frozenset[Path] = frozenset()
+        waiting = [(document, data, no_one)]
+        while waiting:
+            document, data, within = waiting.pop()
+            yield document, data
+            listed = data.get(more, []) if more else []
+            if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
+                raise BadInput(f"{more} is no list of files", "List their paths", document.place(more))
+            here = self.folder / self.files[document.file]
+            inner = [self._listed(name, here, document.place(more, at), within) for at, name in enumerate(listed)]
+            waiting += [(one, own, within | {here.resolve()}) for one, own in reversed(inner)]
+
+    def _listed(self, name: str, here: Path, place: Place, within: frozenset[Path]) -> tuple[Document, dict[str, Any]]:
+        """Return a document that the one in the file `here` lists."""
+        path = here.parent / name
+        if not leads_into(path, self.folder):
+            raise BadInput(f"{name} leads out of the project", "Copy it into the project", place)
+        if path.resolve() in (here.resolve(), *within):
+            raise BadInput(f"{name} lists this file again: they go round in a circle", "Take one out", place)
+        if not path.is_file():
+            raise BadInput(f"there is no file {name}", "Correct the path, from this file's folder", place)
+        shown = str(path)
+        if shown in self.files:
+            raise BadInput(f"{name} is listed twice", "Take one out", place)
+        if len(self.files) >= MOST_FILES:
+            raise BadInput(f"more than {MOST_FILES:,} files are listed", "Put some of them together", place)
+        self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
+        inner = READERS[self.model.syntax](path, shown, "the definition")
+        own = self.mapping(inner.data, inner, (), "the definition")
+        more = self.model.functions.more
+        self.unknown(_Declared("", own, inner, ()), own, [self.model.functions.at, more], ())
+        return inner, own
 
     def _from_files(self, pattern: str) -> Iterator[_Declared]:
         files = sorted(self.folder.glob(pattern))
@@ -327,7 +337,7 @@ class _Reader:
         for path in files:
             shown = str(path)
             self.files[shown] = path.relative_to(self.folder).as_posix()
-            if not path.resolve().is_relative_to(self.folder.resolve()):
+            if not leads_into(path, self.folder):
                 raise BadInput(
                     "the file is a link that leads out of the project", "Copy it into the project", Place(shown)
                 )
@@ -522,12 +532,20 @@ def _at(data: Mapping[str, Any], key: str) -> Any:
 
 
 def code_files(folder: Path) -> Iterator[Path]:
-    """Yield the Python files of a project in a fixed order; hidden folders, links and samples are left out."""
+    """Yield the Python files of a project in a fixed order, but for hidden ones, links out of it and samples."""
     root = folder.resolve()
     for top, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in NOT_CARRIED)
         files = (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
-        yield from (path for path in files if path.resolve().is_relative_to(root))
+        yield from (path for path in files if leads_into(path, root) and path.is_file())
+
+
+def leads_into(path: Path, folder: Path) -> bool:
+    """Tell whether a path, once every link is followed, lies in a folder; one that goes in a circle does not."""
+    try:
+        return path.resolve().is_relative_to(folder.resolve()) and "\0" not in str(path)
+    except (OSError, RuntimeError, ValueError):
+        return False
 
 
 def read_project(

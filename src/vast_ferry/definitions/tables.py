@@ -138,6 +138,20 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 "Write a name as Python takes it",
                 profile.document.place(*path, "told_by"),
             )
+        whole = {row.is_ for row in kind.rows} & {"route", "methods_and_route"}
+        if kind.kind == "http" and kind.way == "event" and not whole:
+            yield BadInput(
+                "an HTTP trigger has no row for its route",
+                "Add a row with `is: route` or `is: methods_and_route`",
+                profile.document.place(*path),
+            )
+        dotted = [at for at, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
+        for at in dotted:
+            yield BadInput(
+                f"{kind.rows[at].at!r} is no key of a trigger: a dot in it leads nowhere",
+                "Write the key itself",
+                profile.document.place(*path, "rows", at, "at"),
+            )
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
     for at, rows, fields in groups:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import stat
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -33,28 +35,41 @@ class Document:
         return Place(self.file, 1)
 
 
+def read_file(path: Path, shown: str, what: str, largest: int = LARGEST) -> bytes:
+    """Return the content of a plain file; raises BadInput where it is none, too large, or can't be read.
+
+    A pipe or a device is opened without waiting for it, and not read.
+    """
+    try:
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        with open(handle, "rb") as file:
+            status = os.fstat(handle)
+            if not stat.S_ISREG(status.st_mode):
+                raise BadInput(f"{what} is not a plain file", "Give a plain file", Place(shown))
+            if status.st_size > largest:
+                raise BadInput(
+                    f"{what} is {status.st_size:,} bytes long, more than {largest:,}",
+                    "Give a smaller one, or split it",
+                    Place(shown),
+                )
+            return file.read(largest + 1)
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or str(error)
+        raise BadInput(f"{what} can't be read: {why}", "Check the path and its permissions", Place(shown)) from None
+
+
 def read_text(path: Path, shown: str, what: str) -> str:
     """Return the text of a hand-written UTF-8 file (a byte order mark is dropped).
 
     Raises BadInput where it is missing, too large, or not UTF-8.
     """
+    data = read_file(path, shown, what)
     try:
-        size = path.stat().st_size
-        if size > LARGEST:
-            raise BadInput(
-                f"{what} is {size:,} bytes long, more than {LARGEST:,}",
-                "Give a file that was written by hand, or split it",
-                Place(shown),
-            )
-        return path.read_bytes().decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        before = path.read_bytes()[: error.start]
+        before = data[: error.start]
         raise BadInput(
             f"{what} is not UTF-8 (byte 0x{error.object[error.start]:02x})",
             "Save it as UTF-8",
             Place(shown, before.count(b"\n") + 1),
-        ) from None
-    except OSError as error:
-        raise BadInput(
-            f"{what} can't be read: {error.strerror or error}", "Check the path and its permissions", Place(shown)
         ) from None

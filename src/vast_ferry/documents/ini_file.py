@@ -106,7 +106,7 @@ def _lines(text: str) -> dict[tuple[str, str], int]:
     """Return the line of each section (key empty) and of each key in it."""
     found: dict[tuple[str, str], int] = {}
     section = ""
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in enumerate(text.split("\n"), 1):
         if head := re.match(r"\[([^\]]+)\]", line):
             section = head[1]
             found.setdefault((section, ""), number)
@@ -142,7 +142,12 @@ def _sections(table: dict[str, Any], path: tuple[str, ...]) -> list[str]:
         return inner
     # A number is the place in a list; any other word that is one would be read as that.
     for word, before in zip(path[1:], path, strict=False):
-        if re.search(r"[\s\[\]]", word) or not word or (word.isdecimal() and not isinstance(word, _Place)):
+        if (
+            re.search(r"[\s\[\]]", word)
+            or not word.isprintable()
+            or not word
+            or (word.isdecimal() and not isinstance(word, _Place))
+        ):
             raise BadInput(f"{word!r} can't be a word of an INI section, under {before}", "Rename it")
     return [f"[{' '.join(path)}]\n" + "".join(f"{line}\n" for line in lines), *inner]
 
@@ -154,13 +159,13 @@ class _Place(str):
 
 
 def _key(name: str) -> str:
-    if not re.fullmatch(r"[^\s=;#\[][^=\n\r]*", name) or name != name.strip():
+    if not re.fullmatch(r"[^\s=;#\[][^=\n\r]*", name) or name != name.strip() or not name.isprintable():
         raise BadInput(f"{name!r} can't be a key of an INI file", "Rename it")
     return name
 
 
 def _written(value: Any) -> str:
     text = str(value)
-    if text != text.strip() or "\n" in text or "\r" in text or text.startswith(('"', ";", "#")):
-        return json.dumps(text, ensure_ascii=False)
+    if text != text.strip() or not text.isprintable() or text.startswith(('"', ";", "#")):
+        return json.dumps(text)
     return text

@@ -24,6 +24,8 @@ def read_toml(path: Path, shown: str, what: str) -> Document:
         raise BadInput(f"{what} is not TOML: {problem}", "Mend the line", place) from None
     except RecursionError:
         raise BadInput(f"{what} is not TOML: nested too deep", "Mend the file", Place(shown)) from None
+    except ValueError:  # an integer with more digits than Python converts
+        raise BadInput(f"{what} has a number that is too long", "Shorten it", Place(shown)) from None
     return Document(shown, data, _key_places(text))
 
 
@@ -42,7 +44,7 @@ def _key_places(text: str) -> dict[Path_, tuple[int, int]]:
     counts: dict[Path_, int] = {}
     table: Path_ = ()
     quote = ""  # the delimiter of a multi-line string that is open
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in enumerate(text.split("\n"), 1):
         if not quote:
             if found := _TABLE.match(line):
                 table = ()
@@ -75,7 +77,7 @@ def write_toml(data: dict[str, Any], comments: tuple[str, ...] = ()) -> str:
     for comment in comments:
         document.add(tomlkit.comment(comment))
     for key, value in data.items():
-        document.add(key, _item(value, 1))
+        document.add(_key(key), _item(value, 1))
     return tomlkit.dumps(document)
 
 

@@ -57,12 +57,15 @@ def read_yaml(path: Path, shown: str, what: str) -> Document:
 
 def parse_yaml(text: str, shown: str, what: str) -> Document:
     """Return the document that `text` is."""
-    loader = _Loader(text)
+    # To YAML 1.2 these are no line breaks (chapter 5.4); to the scanner they are: it gets others in their place.
+    spare = (chr(code) for code in range(0xE000, 0xF8FF) if chr(code) not in text)
+    breaks = {ord(sign): next(spare) for sign in "\x85\u2028\u2029" if sign in text}
+    loader = _Loader(text.translate(breaks))
     try:
         root = loader.get_single_node()
         if root is None:
             return Document(shown, None)
-        walk = _Walk(loader, shown, what)
+        walk = _Walk(loader, shown, what, {ord(other): chr(sign) for sign, other in breaks.items()})
         return Document(shown, walk.value(root, ()), walk.places)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
@@ -78,8 +81,8 @@ def parse_yaml(text: str, shown: str, what: str) -> Document:
 class _Walk:
     """Turns nodes into plain data and notes their places."""
 
-    def __init__(self, loader: Any, shown: str, what: str) -> None:
-        self.loader, self.shown, self.what = loader, shown, what
+    def __init__(self, loader: Any, shown: str, what: str, back: dict[int, str]) -> None:
+        self.loader, self.shown, self.what, self.back = loader, shown, what, back
         self.places: dict[Path_, tuple[int, int]] = {}
         self.parts = 0
 
@@ -116,7 +119,9 @@ class _Walk:
         return data
 
     def _scalar(self, node: yaml.ScalarNode) -> Any:
-        text, kind = node.value, node.tag.rpartition(":")[2]
+        text, kind = node.value.translate(self.back) if self.back else node.value, node.tag.rpartition(":")[2]
+        if not text.isascii() and re.search("[\ud800-\udfff]", text):
+            raise self._bad(node, "has half of a surrogate pair", "Write the whole character")
         if kind == "null":
             return None
         if kind == "bool":

@@ -55,6 +55,18 @@ def worst_first(findings: Iterable[Finding]) -> list[Finding]:
     return sorted(findings, key=lambda finding: order.index(finding.severity))
 
 
+def shortened(text: str, most: int) -> str:
+    """Return a text that is not longer than `most`; of a longer one the beginning, and how long it is."""
+    if len(text) <= most:
+        return text
+    told = f"… ({len(text):,} characters)"
+    return text[: most - len(told)] + told
+
+
+#: A message is read at one sight: what is wrong and what to do, in so many characters at most.
+MOST_TOLD = 240
+
+
 class BadInput(Exception):
     """Input that can't be used; `str()` is the one message: place, what is wrong, what to do.
 
@@ -62,6 +74,7 @@ class BadInput(Exception):
     """
 
     def __init__(self, what: str, remedy: str, place: Place | None = None) -> None:
+        what, remedy = shortened(what, MOST_TOLD), shortened(remedy, MOST_TOLD)
         super().__init__(what, remedy, place)
         self.what, self.remedy, self.place = what, remedy, place or Place()
 

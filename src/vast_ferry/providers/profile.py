@@ -432,7 +432,9 @@ def _class_source(name: str, model: schema.ClassModel) -> str:
     """Return a class that keeps its constructor's arguments as attributes."""
     names = [parameter.partition("=")[0].strip() for parameter in model.takes]
     lines = [f"class {name}:", f"    {docstring(model.about)}" if model.about else "", ""]
-    lines += [f"    __slots__ = ({', '.join(repr(n) for n in names)},)", ""]
+    lines += [f"    __slots__ = {tuple(names)!r}", ""]
+    if not names:
+        return "\n".join(lines)
     lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
     lines += [f"        self.{n} = {n}" for n in names]
     return "\n".join(lines)

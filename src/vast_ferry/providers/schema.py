@@ -6,11 +6,16 @@ import ast
 import keyword
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
 
 
 def _inside(path: str) -> str:
-    if path.startswith("/") or "\\" in path or any(part in ("", ".", "..") for part in path.split("/")):
+    if (
+        path.startswith("/")
+        or "\\" in path
+        or not path.isprintable()
+        or any(part in ("", ".", "..") for part in path.split("/"))
+    ):
         raise ValueError("must be a path inside the project")
     return path
 
@@ -75,6 +80,12 @@ class ConstantModel(Model):
     tuple_: bool = Field(False, alias="tuple")
     bytes_: bool = Field(False, alias="bytes", description="whether the text is meant as bytes; not kept on file")
 
+    @model_validator(mode="after")
+    def _fits(self) -> ConstantModel:
+        if self.tuple_ and not isinstance(self.holds, list):
+            raise ValueError("a tuple is written as a list")
+        return self
+
 
 class FormModel(Model):
     """One form in which a handler may answer."""
@@ -82,6 +93,19 @@ class FormModel(Model):
     when: str
     rows: list[RowModel] = []
     fixed: dict[str, Any] = {}
+
+    @field_validator("fixed")
+    @classmethod
+    def _pairs(cls, fixed: dict[str, Any]) -> dict[str, Any]:
+        for name, value in fixed.items():
+            pairs = isinstance(value, list) and all(
+                isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
+                for pair in value
+            )
+            if name.startswith("headers") and not pairs:
+                raise ValueError(f"{name} is a list of pairs, each a list of a name and a value")
+        return fixed
+
     class_: Dotted | Literal[""] = Field("", alias="class")
     default_types: list[str] = Field([], max_length=2)
     written: bool = False

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import h11
 
+from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.mapping.helpers import FRAMING
@@ -89,9 +90,4 @@ def _event(request: h11.Request | None, body: bytes, name: str, shown: str) -> H
 
 def read_request_file(path: Path, name: str, shown: str) -> HttpEvent:
     """Return the request in a file."""
-    try:
-        if path.stat().st_size > LARGEST:
-            raise BadInput(f"the sample is larger than {LARGEST:,} bytes", "Keep a smaller one", Place(shown))
-        return read_request(path.read_bytes(), name, shown)
-    except OSError as error:
-        raise BadInput(f"the sample can't be read: {error.strerror}", "Check its permissions", Place(shown)) from None
+    return read_request(read_file(path, shown, "the sample", LARGEST), name, shown)

@@ -6,7 +6,9 @@ import decimal
 import functools
 import json
 import math
+import os
 import re
+import stat
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -96,11 +98,26 @@ def open_events(file: str, shown: str) -> Iterator[BinaryIO]:
         yield sys.stdin.buffer
         return
     try:
-        stream = open(file, "rb")  # noqa: SIM115  (closed below)
-    except OSError as error:
-        raise BadInput(f"the event can't be read: {error.strerror}", "Check the path", Place(shown)) from None
-    with stream:
+        handle = os.open(file, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or str(error)
+        raise BadInput(f"the event can't be read: {why}", "Check the path", Place(shown)) from None
+    with open(handle, "rb") as stream:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise BadInput("the event is not a plain file", "Give a plain file, or - for standard input", Place(shown))
         yield stream
+
+
+#: A single event is not larger; of more there is one a line.
+LARGEST_EVENT = 512 * 1024 * 1024
+
+
+def read_whole(stream: BinaryIO, shown: str) -> bytes:
+    """Return all that a stream has; raises BadInput where it does not end."""
+    data = stream.read(LARGEST_EVENT + 1)
+    if len(data) > LARGEST_EVENT:
+        raise BadInput(f"the event is larger than {LARGEST_EVENT:,} bytes", "Give several, with --lines", Place(shown))
+    return data
 
 
 @functools.lru_cache(maxsize=256)

@@ -80,7 +80,7 @@ class _Reader:
                 raise self.refuse("from is not a text", "Name a provider", "from")
             return Readable("", (), data["native"], source, before, answers)
         kind = data.get("kind")
-        if kind not in EVENTS:
+        if not isinstance(kind, str) or kind not in EVENTS:
             what = f"there is no kind {kind!r}{nearest(str(kind), EVENTS)}" if "kind" in data else "the kind is missing"
             raise self.refuse(what, f"Add `kind:`, one of {', '.join(EVENTS)}", "kind")
         if "event" in data:
@@ -180,7 +180,9 @@ Mapping_ = dict[str, Field] | Any
 _ANSWER_CHECKS: Final[dict[str, Callable[[Any], bool]]] = {
     "url": lambda value: isinstance(value, str) and "://" in value,
     "method": lambda value: isinstance(value, str) and value.isupper(),
-    "status": lambda value: value in {status.value for status in http.HTTPStatus if status >= 200},
+    "status": lambda value: (
+        isinstance(value, int) and value in {status.value for status in http.HTTPStatus if status >= 200}
+    ),
     "headers": CHECKS["texts"],
     "again": lambda value: isinstance(value, bool),
 }

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.profile import Profile
@@ -78,7 +79,10 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         if carries_events(event.headers):
             standard = next(each for each in all_profiles() if each.model.format)
             return Sample(
-                function, name, path, *_native(read_message(path.read_bytes(), standard, shown), standard, shown)
+                function,
+                name,
+                path,
+                *_native(read_message(read_file(path, shown, "the sample", LARGEST), standard, shown), standard, shown),
             )
         return Sample(function, name, path, "http", (event.as_fields(),))
     if path.suffix == ".yaml":
@@ -88,12 +92,7 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
             given = find_profile(readable.source) if readable.source else profile
             kind, events = _native(readable.native, given, shown)
         return Sample(function, name, path, kind, events, readable.before, readable.answers)
-    try:
-        if path.stat().st_size > LARGEST:
-            raise BadInput(f"the sample is larger than {LARGEST:,} bytes", "Keep a smaller one", Place(shown))
-        data = path.read_bytes()
-    except OSError as error:
-        raise BadInput(f"the sample can't be read: {error.strerror}", "Check it", Place(shown)) from None
+    data = read_file(path, shown, "the sample", LARGEST)
     return Sample(function, name, path, *_native(parse_json(data, shown, "the sample"), profile, shown))
 
 

@@ -94,8 +94,12 @@ def carry(
 
 def _check_out(project: Path, out: Path, replace_out: bool, discard_edits: bool) -> list[str]:
     """Refuse a folder that can't be written to; return the paths of files in it that are not ours, and stay."""
-    if out.exists() and not out.is_dir():
-        raise BadInput(f"{out} is a file", "Give a folder for --out")
+    try:
+        if out.exists() and not out.is_dir():
+            raise BadInput(f"{out} is a file", "Give a folder for --out")
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or str(error)
+        raise BadInput(f"{out} can't be written: {why}", "Give another folder for --out") from None
     inside = project.resolve()
     if out.resolve() == inside or inside.is_relative_to(out.resolve()):
         raise BadInput(f"{out} is the project itself, or holds it", "Give another folder for --out")

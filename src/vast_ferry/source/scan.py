@@ -12,6 +12,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
+from vast_ferry.definitions.project import leads_into
 from vast_ferry.documents.python_file import Computed, constants_of, parse_python, value_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Function
@@ -113,7 +114,7 @@ def scan_entry(folder: Path, function: Function, scanned: Scanned, *, script: bo
             "Correct the entry, or add the file",
             declared,
         )
-    if not path.resolve().is_relative_to(folder.resolve()):
+    if not leads_into(path, folder):
         raise BadInput(
             f"function {function.name} points to {file}, which leads out of the project",
             "Keep handlers inside the project",
