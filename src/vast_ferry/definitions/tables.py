@@ -145,12 +145,12 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
                 "Add a row with `is: route` or `is: methods_and_route`",
                 profile.document.place(*path),
             )
-        dotted = [at for at, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
-        for at in dotted:
+        dotted = [n for n, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
+        for number in dotted:
             yield BadInput(
-                f"{kind.rows[at].at!r} is no key of a trigger: a dot in it leads nowhere",
+                f"{kind.rows[number].at!r} is no key of a trigger: a dot in it leads nowhere",
                 "Write the key itself",
-                profile.document.place(*path, "rows", at, "at"),
+                profile.document.place(*path, "rows", number, "at"),
             )
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))

@@ -38,6 +38,7 @@ def _time_losses(field: str, codec: type[TwoHelpers], unit: str, digits: int) ->
             f"a time is finer than {unit}",
             "what is finer is cut off",
             lambda fields: bool(finer.search(fields[field])),
+            degree=9 - digits,
         ),
         Loss(
             "time-unknown",
@@ -53,6 +54,7 @@ def _time_losses(field: str, codec: type[TwoHelpers], unit: str, digits: int) ->
             "it arrives as the same moment in UTC, spelt as usual",
             respelt,
             harmless=True,
+            degree=9 - digits,
         ),
     )
 

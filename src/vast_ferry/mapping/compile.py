@@ -591,10 +591,10 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
     """
     reading = reading_of(shape, {"function": variable("function"), "limit": variable("limit")})
     wanted = set(shape.fields)
-    own: set[tuple[str, str, str]] = set()
+    own: list[Loss] = []
     if seen_by is not None:
         wanted = {row.field for row in seen_by.rows}
-        own = {(loss.code, loss.field, loss.unless) for loss in event_losses(seen_by)}
+        own = event_losses(seen_by)
     return _losses(reading, wanted, own, {"function", "limit"})
 
 
@@ -612,14 +612,14 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     """Return what the form in which a reply is written can't hold of the hub."""
     form = shape.written
     reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
-    own = {(loss.code, loss.field, loss.unless) for loss in reply_losses(seen_by)} if seen_by is not None else set()
+    own = reply_losses(seen_by) if seen_by is not None else []
     losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
-    if form.default_types and (TYPE_ADDED.code, TYPE_ADDED.field, "") not in own:
+    if form.default_types and TYPE_ADDED not in own:
         losses.append(TYPE_ADDED)
     return losses
 
 
-def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str, str]], given: set[str]) -> list[Loss]:
+def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
     def walk(name: str, under_way: frozenset[str]) -> None:
@@ -653,7 +653,5 @@ def _losses(reading: Reading, wanted: set[str], own: set[tuple[str, str, str]], 
     for name in reading.fields:
         if name in truths:
             walk(name, frozenset())
-    kept = [
-        loss for loss in found.values() if not {(loss.code, loss.field, loss.unless), (loss.code, loss.field, "")} & own
-    ]
+    kept = [loss for loss in found.values() if not any(loss.comes_after(before) for before in own)]
     return sorted(kept, key=lambda loss: (loss.harmless, bool(loss.unless), loss.field))

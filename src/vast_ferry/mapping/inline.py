@@ -89,6 +89,15 @@ BESIDE: Final = {
         '            return b"".join(parts)\n',
         frozenset(),
     ),
+    "first_values": Beside(
+        "def first_values(pairs):\n"
+        '    """Return the first value of each name, the names in their own order."""\n'
+        "    found = {}\n"
+        "    for name, value in pairs:\n"
+        "        found.setdefault(name, value)\n"
+        "    return found\n",
+        frozenset(),
+    ),
     "cookie_pairs": Beside(
         "def cookie_pairs(field):\n"
         '    """Return the cookie-pairs of a Cookie field (RFC 6265 section 4.2.1)."""\n'
@@ -291,6 +300,9 @@ class Inline:
         if name == "path" and (raw := self.hub("path.raw")):
             return raw.over("unquote(§)", "from urllib.parse import unquote", type="str")
         if name == "cookies.raw" and "http" in self.shape.kind:
+            every = self.lookup(Lookup("headers", "every", '"cookie"', "cookie", None))
+            if every is not None:  # several fields are one, joined (RFC 9113 §8.2.3)
+                return every.over('"; ".join(§)', type="str")
             return self.lookup(Lookup("headers", "first", '"cookie"', "cookie", '""'))
         if name == "cookies" and (raw := self.hub("cookies.raw")):
             return Code(f"cookie_pairs({raw.text})", raw.imports, "list", beside=frozenset(["cookie_pairs"]))
@@ -555,7 +567,7 @@ def native_value(source: Row, reads: Inline) -> Code | None:
             type="dict",
         )
     if codec.name == "first_values" and (pairs := reads.pairs(source.field)):
-        return pairs.over("dict(reversed(§))", type="dict")
+        return Code(f"first_values({pairs.text})", pairs.imports, "dict", beside=frozenset(["first_values"]))
     row = next((one for one in reads.rows.get(source.field, ()) if one.codec.name == codec.name == "choice"), None)
     if row is not None:  # from word to word
         mine = {word: one for one, word in codec.options}

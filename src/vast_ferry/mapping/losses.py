@@ -14,7 +14,8 @@ class Loss:
     """One thing that a form can't hold: `when` (empty: always), what comes of it, and whether a sample meets it.
 
     `applies` takes the truths of an event (or a reply) by name. `harmless` losses keep the meaning that the field's
-    standard gives it. `unless` names what a server may offer that avoids the loss.
+    standard gives it. `unless` names what a server may offer that avoids the loss. `degree` is how much is lost, of two
+    losses with the same code the more the higher.
     """
 
     code: str
@@ -24,6 +25,15 @@ class Loss:
     applies: Callable[[Fields], bool]
     harmless: bool = False
     unless: str = ""
+    degree: int = 0
+
+    def comes_after(self, other: Loss) -> bool:
+        """Tell whether nothing of this loss is left to see once another has happened: the same, and as much or more.
+
+        What only respells is the same only if it spells alike.
+        """
+        alike = (self.code, self.field) == (other.code, other.field) and other.unless in ("", self.unless)
+        return alike and (other.degree == self.degree if self.harmless else other.degree >= self.degree)
 
     @property
     def reason(self) -> str:
