@@ -297,25 +297,30 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     """
     import simplejson
 
-    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.providers.registry import editions_of, find_profile
     from vast_ferry.reports.terminal import safe_json
     from vast_ferry.samples.convert import converter
     from vast_ferry.samples.event_message import needs_format, write_message
-    from vast_ferry.samples.native import open_events, read_whole
+    from vast_ferry.samples.native import FirstLine, open_events, parse_json, read_whole
+    from vast_ferry.source.editions import find_source
 
-    profiles = find_profile(source), find_profile(to)
+    editions, target = editions_of(source), find_profile(to)
     if mode and (lines or form == "json"):
         raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
     if mode:
-        needs_format(profiles[1], "--to")
+        needs_format(target, "--to")
     shown = "standard input" if file == "-" else file
-    told = _Told(shown, profiles[1].title)
-    with open_events(file, shown) as stream, told:
+    told = _Told(shown, target.title)
+    with open_events(file, shown) as opened, told:
+        stream: Any = opened
         if lines:
+            if len(editions) > 1:
+                stream = FirstLine(opened)
+                editions = [find_source(source, parse_json(stream.line, shown, exact=True), shown)]
             from vast_ferry.samples.lines import convert_lines, events_alone
 
             render = _converted_alone if form == "json" else events_alone
-            for chunk in convert_lines(stream, *profiles, shown, render):
+            for chunk in convert_lines(stream, editions[0], target, shown, render):
                 sys.stdout.write(safe_json(chunk.text))
                 sys.stdout.flush()
                 told.count += chunk.lines
@@ -324,10 +329,11 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
                 if chunk.error:
                     raise chunk.error
             return
-        data = _whole(read_whole(stream, shown), shown, profiles[0])
-        converted = converter(*profiles, exact=True)(data, shown, 1)
+        data = _whole(read_whole(stream, shown), shown, editions[-1])
+        origin = find_source(source, data, shown) if len(editions) > 1 else editions[0]
+        converted = converter(origin, target, exact=True)(data, shown, 1)
         if mode:
-            sys.stdout.buffer.write(write_message(converted.events, profiles[1], mode))
+            sys.stdout.buffer.write(write_message(converted.events, target, mode))
         else:
             encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
             several = converted.events[0] if len(converted.events) == 1 else converted.events

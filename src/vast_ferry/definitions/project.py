@@ -84,6 +84,12 @@ def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Prof
     return next(iter(found.values()))
 
 
+def definition_files(folder: Path) -> list[Profile]:
+    """Return the profiles that ship whose definition file lies in a folder."""
+    profiles = [one for one in all_profiles() if one.model.definition]
+    return [one for one in profiles if one.model.definition and (folder / one.model.definition.file).is_file()]
+
+
 @dataclass(frozen=True, slots=True)
 class _Declared:
     """One function as declared: its data, and where that stands."""

@@ -50,6 +50,14 @@ def find_profile(name: str) -> Profile:
     )
 
 
+def editions_of(name: str) -> list[Profile]:
+    """Return every edition that a name without one could mean, the oldest first; just the one where it says which."""
+    known = [key for key in shipped() if key.rpartition("@")[0] == name.strip().lower()]
+    if not known:
+        return [find_profile(name)]
+    return [_load(shipped()[key]) for key in sorted(known, key=lambda key: int(key.rpartition("@")[2]))]
+
+
 def is_shipped(profile: Profile) -> bool:
     """Tell whether a profile ships with the package, so that its name says which one it is."""
     return profile.path.parent == FOLDER

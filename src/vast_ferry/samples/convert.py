@@ -24,6 +24,7 @@ from vast_ferry.samples.native import (
     told_by,
     write_events,
 )
+from vast_ferry.source.editions import find_source
 
 
 @dataclass(slots=True)
@@ -61,7 +62,7 @@ def convert_event(
     Raises BadInput for an unknown provider, a kind that `target` has not, or an event that is not what its profile
     says (place and row are named).
     """
-    source = find_profile(source) if isinstance(source, str) else source
+    source = find_source(source, data, shown, line) if isinstance(source, str) else source
     target = find_profile(target) if isinstance(target, str) else target
     return converter(source, target)(data, shown, line)
 

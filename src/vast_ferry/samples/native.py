@@ -108,6 +108,41 @@ def open_events(file: str, shown: str) -> Iterator[BinaryIO]:
         yield stream
 
 
+class FirstLine:
+    """A stream of events whose first line that is not empty was looked at, as `line`, and is still to be read."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream = stream
+        self._taken: list[bytes] = []
+        self.line = b""
+        while not self.line.strip():
+            self.line = stream.readline(LARGEST_EVENT)
+            self._taken.append(self.line)
+            if not self.line:
+                self.line = b"null"
+        self._plain = stream.seekable()
+        if self._plain:
+            stream.seek(0)
+            self._taken = []
+
+    def read(self, size: int = -1) -> bytes:
+        """Return what comes next."""
+        return self._taken.pop(0) if any(self._taken) else self._stream.read(size)
+
+    def read1(self, size: int = -1) -> bytes:
+        """Return what comes next and is there already."""
+        if any(self._taken):
+            return self._taken.pop(0)
+        read: Callable[[int], bytes] = getattr(self._stream, "read1", self._stream.read)
+        return read(size)
+
+    def fileno(self) -> int:
+        """Return the descriptor of a plain file; raises ValueError for any other."""
+        if not self._plain:
+            raise ValueError("not a plain file")
+        return self._stream.fileno()
+
+
 #: A single event is not larger; of more there is one a line.
 LARGEST_EVENT = 512 * 1024 * 1024
 

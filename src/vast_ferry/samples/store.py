@@ -15,11 +15,12 @@ from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles, find_profile
+from vast_ferry.providers.registry import all_profiles
 from vast_ferry.samples.event_message import carries_events, read_message
 from vast_ferry.samples.http_message import LARGEST, read_request_file
 from vast_ferry.samples.native import is_event, parse_json, read_events
 from vast_ferry.samples.readable import read_readable
+from vast_ferry.source.editions import find_source
 
 FOLDER = "samples"
 FORMS = (".http", ".json", ".yaml")
@@ -89,7 +90,7 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         readable = read_readable(path, shown, identity)
         kind, events = readable.kind, readable.events
         if not kind:
-            given = find_profile(readable.source) if readable.source else profile
+            given = find_source(readable.source, readable.native, shown) if readable.source else profile
             kind, events = _native(readable.native, given, shown)
         return Sample(function, name, path, kind, events, readable.before, readable.answers)
     data = read_file(path, shown, "the sample", LARGEST)

@@ -79,7 +79,7 @@ def carry(
             folder,
             target,
             target_folder,
-            find_profile(source) if source else None,
+            source,
             style=style,
             carry_values=carry_values,
             carry_files=carry_files,

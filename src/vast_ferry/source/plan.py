@@ -38,7 +38,7 @@ class Plan:
         folder: Path,
         target: Profile,
         out: Path,
-        source: Profile | None = None,
+        source: Profile | str | None = None,
         *,
         style: str = "auto",
         carry_values: Sequence[str] = (),

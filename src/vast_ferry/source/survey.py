@@ -16,6 +16,7 @@ from vast_ferry.providers.profile import Profile
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.access import Needs, needs_of, services_of
 from vast_ferry.source.crossing_file import holds_crossing
+from vast_ferry.source.editions import find_edition
 from vast_ferry.source.files import own_files
 from vast_ferry.source.gaps import Gaps
 from vast_ferry.source.reading import Reading, readings
@@ -108,12 +109,14 @@ def survey(
     entry that points nowhere.
     """
     folder = Path(project)
-    wanted = find_profile(source) if isinstance(source, str) else source
+    wanted = source if isinstance(source, Profile) else None
     before = read_record(folder) if holds_crossing(folder) else None
     if before:  # what was asked for when it was carried holds on
         carry_values, carry_files = [*carry_values, *before.carry_values], [*carry_files, *before.carry_files]
-    if wanted is None and before:  # which knows its edition, as no definition does
+    if source is None and before:  # which knows its edition, as no definition does
         wanted = before.target.find_profile(folder)
+    if wanted is None:
+        wanted = find_edition(folder, source if isinstance(source, str) else None)
     profile, read = read_project(folder, wanted, carry_values=carry_values)
     own, left = own_files(folder, carry_files)
     scanned = scan_imports(folder, own, profile)
