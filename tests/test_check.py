@@ -126,7 +126,7 @@ MUTATIONS = [
     ),
     ("thornwick", "thornwick.toml", '"/hives/<hive>/weight"', '"/hives/<h>/weight"', "ending"),
     ("thornwick", "thornwick.toml", 'LONGEST_NOTE = "280"', 'LONGEST = "280"', "ending"),
-    ("thornwick", "thornwick.toml", 'verbs = ["POST"]', 'verbs = ["PUT"]', "status"),
+    ("thornwick", "thornwick.toml", '"POST"', '"PUT"', "status"),
     ("thornwick", "handlers/hive_weight_at_thornwick.py", "return call_http", "return None and call_http", "status"),
     ("thornwick", "handlers/inspections.py", '"hives": len(rows)', '"hives": 9', "effect 1 object.write body $.hives"),
     (

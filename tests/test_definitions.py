@@ -188,7 +188,8 @@ def test_read_undoes_write(tmp_path_factory: pytest.TempPathFactory, name: str, 
     for name, text in write_definition(Declared("apiary", "north", tuple(made), stages=stages), profile).items():
         (folder / name).parent.mkdir(exist_ok=True)
         (folder / name).write_text(text)
-    read = read_project(folder, profile)[1]
+    every = {name for function in made for name in function.variables}
+    read = read_project(folder, profile, carry_values=every)[1]
     assert (read.name, read.region, read.findings) == ("apiary", "north", ())
     assert [replace(stage, place=Place()) for stage in read.stages] == list(stages)
     assert [one.name for one in read.functions] == [one.name for one in sorted(made, key=lambda f: f.name)] or [
@@ -412,7 +413,7 @@ def test_forms_of_triggers_are_read_and_written(name: str, said: Any, hub: Any) 
         ('{"service": "a",\n "service": "b"}', "has the key 'service' twice", 2),
         ('{"functions": {\n "f": {"module": "h.py:f", "on": [{"patern": "/a"}]}}}', "did you mean 'pattern'", 2),
         ('{"functions": {"f": {"module": "h.py:f",\n "on": [{"pattern": "a"}]}}}', "begins with a slash", 2),
-        ("[" * 100_000, "can't be read", 0),
+        ("[" * 100_000, "can't be read", 1),
     ],
 )
 def test_json_definitions_that_can_not_stand_are_told_by_their_line(

@@ -14,6 +14,7 @@ from vast_ferry.checking.compare import Compared, Verdict, compare, nothing_to_c
 from vast_ferry.checking.exact_json import Difference
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.projection import Projection
+from vast_ferry.checking.services_held import held_effects
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
@@ -353,7 +354,8 @@ class _Check:
             said = {"status": one.reply.status, "headers": one.reply.headers, "body": one.reply.body}
             of_reply = [loss for loss in known.replies if loss.applies(said)]
         lost = set[str]().union(*(known.shows_in(loss) for loss in losses))
-        if not (losses or of_reply):
+        _, of_services = self._held(one, ran)
+        if not (losses or of_reply or of_services):
             return []
         carried = cold.carried(ran.sample)
         if ran.called.reply is not None:
@@ -364,13 +366,20 @@ class _Check:
         ran = replace(ran, carried=carried, runs=tuple(first))
         if not self._holds(ran, lost, known, cold):
             return []
+        if of_services and self._holds(ran, lost, known, cold, services=False):
+            of_services = ()
         # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
         for name in sorted(lost):
             if self._holds(ran, lost - {name}, known, cold):
                 lost = lost - {name}
-        return [str(loss) for loss in (*(loss for loss in losses if known.shows_in(loss) & lost), *of_reply)]
+        return [str(loss) for loss in (*(loss for loss in losses if known.shows_in(loss) & lost), *of_reply)] + [
+            *of_services
+        ]
 
-    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, cold: _Cold) -> bool:
+    def _held(self, outcome: Outcome, ran: _Ran) -> tuple[Outcome, tuple[str, ...]]:
+        return held_effects(outcome, self.source.profile, self.target.profile, ran.sample.before)
+
+    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, cold: _Cold, *, services: bool = True) -> bool:
         """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
         outcomes = []
         for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
@@ -384,6 +393,8 @@ class _Check:
                 outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
             if outcome.reply is not None:
                 outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method))
+            if services:
+                outcome, _ = self._held(outcome, ran)
             outcomes.append(outcome)
         if any(nothing_to_compare(outcome) for outcome in outcomes):
             return False

@@ -196,7 +196,8 @@ class ModuleEntry(Form):
     name, takes, wants = "module_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
-        _refuse_others(_text(value))
+        if "/" in _text(value):  # a module has dots only, and may well be called `js`
+            _refuse_others(value)
         module, mark, callable_name = _text(value).partition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.definitions.forms import FormError, OtherLanguage
+from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage
 from vast_ferry.definitions.key_filters import from_ends
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import looks_secret, masked
@@ -175,12 +175,21 @@ class _Reader:
                     where = ".".join(map(str, (*path, row.at)))
                     raise BadInput(f"{where}: {error}", "Mend the value", place) from None
                 continue
+            if row.is_ == "entry" and (other := self.other_file(value)):
+                self.other(declared, str(data[row.at]), LANGUAGES[other], place)
+                continue
             if row.is_ == "variables":
                 value, withheld = self.variables(value, declared, (*path, row.at))
                 if withheld:
                     values["withheld"] = withheld
             values.update(value if row.is_ in ("route", "methods_and_route") else {row.is_: value})
         return values
+
+    def other_file(self, entry: Entry) -> str:
+        """Return the suffix of the file that an entry means, where it is not Python: `f.js` is no `f/js.py`."""
+        stem, _, suffix = entry.file.removesuffix(".py").rpartition("/")
+        there = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
+        return suffix if there and (self.folder / f"{stem}.{suffix}").is_file() else ""
 
     def other(self, declared: _Declared, entry: str, language: str, place: Place) -> None:
         """Tell of a function in a language that is not carried; the others go on."""

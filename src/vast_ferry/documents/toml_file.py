@@ -1,8 +1,7 @@
-"""TOML 1.0 documents, with the line of every key; written with tomlkit, so that comments can stand in them."""
+"""TOML 1.0 documents, with the line of every key; written by tomli-w under comments."""
 
 from __future__ import annotations
 
-import functools
 import re
 import tomllib
 from pathlib import Path
@@ -70,44 +69,8 @@ def _key_places(text: str) -> dict[Path_, tuple[int, int]]:
 
 
 def write_toml(data: dict[str, Any], comments: tuple[str, ...] = ()) -> str:
-    """Return `data` as TOML text under `comments`, keys in their own order; short mappings stay on one line."""
-    import tomlkit
+    """Return `data` as TOML text under `comments`, keys in their own order."""
+    import tomli_w
 
-    document = tomlkit.document()
-    for comment in comments:
-        document.add(tomlkit.comment(comment))
-    for key, value in data.items():
-        document.add(_key(key), _item(value, 1))
-    return tomlkit.dumps(document)
-
-
-def _item(value: Any, depth: int) -> Any:
-    import tomlkit
-    from tomlkit.items import String, StringType, Trivia
-
-    if isinstance(value, dict):
-        flat = depth > 2 and not any(isinstance(inner, dict | list) for inner in value.values())
-        table: Any = tomlkit.inline_table() if flat else tomlkit.table(is_super_table=depth == 1)
-        append = table.append if flat else table.raw_append  # what is not parsed has no indentation to copy
-        for key, inner in value.items():
-            append(_key(key), _item(inner, depth + 1))
-        return table
-    if isinstance(value, list) and value and all(isinstance(item, dict) for item in value):
-        tables = tomlkit.aot()
-        for item in value:
-            tables.append(_item(item, 2))
-        return tables
-    if isinstance(value, str) and _SIMPLE.fullmatch(value):
-        return String(StringType.SLB, value, value, Trivia())
-    return tomlkit.item(value)
-
-
-#: Texts in which nothing is to be escaped.
-_SIMPLE = re.compile(r"[ !#-\[\]-~]*")
-
-
-@functools.lru_cache(maxsize=1024)
-def _key(name: str) -> Any:
-    import tomlkit
-
-    return tomlkit.key(name)
+    head = "".join(f"# {comment}\n" for comment in comments)
+    return f"{head}\n{tomli_w.dumps(data)}" if head else tomli_w.dumps(data)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import keyword
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from dataclasses import field as field_
 from typing import Any, Final
 
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
@@ -32,7 +33,7 @@ class Row:
     flag: Access | None = None
     offer: str = ""
     unless_empty: bool = False
-    line: int = 0
+    line: int = field_(default=0, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +42,7 @@ class Constant:
 
     at: Access
     value: Any
-    line: int = 0
+    line: int = field_(default=0, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,15 +66,15 @@ class EventShape:
     parameters: tuple[str, ...]
     rows: tuple[Row, ...]
     constants: tuple[Constant, ...] = ()
-    classes: Mapping[str, str] = field(default_factory=dict)  # place of an object → name of its class
+    classes: Mapping[str, str] = field_(default_factory=dict)  # place of an object → name of its class
     event_parameters: tuple[str, ...] = ()  # those that are the event, in an event on file
     kind: str = "http"
     each: Access | None = None  # where the events of a batch stand; rows and constants are then those of one event
     envelope: tuple[Constant, ...] = ()  # what stands around a batch
 
-    fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_EVENT)
+    fields: Mapping[str, Field] = field_(default_factory=lambda: HTTP_EVENT)
     rules: tuple[Rule, ...] = EVENT_RULES
-    objects: Mapping[Access, str] = field(default_factory=dict)  # place of an object of services → name of its class
+    objects: Mapping[Access, str] = field_(default_factory=dict)  # place of an object of services → name of its class
 
     @property
     def awaits(self) -> bool:
@@ -170,11 +171,11 @@ class ReplyForm:
 
     when: str
     rows: tuple[Row, ...] = ()
-    fixed: Mapping[str, Any] = field(default_factory=dict)
+    fixed: Mapping[str, Any] = field_(default_factory=dict)
     class_name: str = ""  # with its module
     default_types: tuple[str, str] | None = None  # of a content that names no type: given as text, given as bytes
     written: bool = False
-    line: int = 0
+    line: int = field_(default=0, compare=False)
 
     @property
     def short_name(self) -> str:
@@ -199,7 +200,7 @@ class ReplyShape:
     forms: tuple[ReplyForm, ...]
     root: str = "reply"
     callback: Callback | None = None
-    fields: Mapping[str, Field] = field(default_factory=lambda: HTTP_REPLY)
+    fields: Mapping[str, Field] = field_(default_factory=lambda: HTTP_REPLY)
     rules: tuple[Rule, ...] = REPLY_RULES
     via: str = ""  # how the answer travels, where it is not what the handler returns: one of `VIAS`
     by_hand: ByHand | None = None

@@ -28,6 +28,9 @@ def survey_text(there: Survey, title: str) -> RenderableType:
     place = f", {project.region}" if project.region else ""
     count = len(project.functions)
     about = f"{project.name}: {count} function{'' if count == 1 else 's'} at {there.profile.title}{place}"
+    if project.others:
+        languages = ", ".join(dict.fromkeys(other.language for other in project.others))
+        about += f", and {len(project.others)} in other languages ({languages})"
     if project.stages:
         about += f", stages {', '.join(stage.name for stage in project.stages)}"
     parts: list[RenderableType] = [heading(title, about), Text()]
@@ -109,7 +112,7 @@ def _function(there: Survey, function: Function) -> RenderableType:
 
 def gaps_text(gaps: Gaps, title: str, bills: Mapping[str, Bill], crossings: Sequence[int]) -> RenderableType:
     """Return what won't carry across, worst first, what must be there first, and what a month costs at both ends."""
-    carried, left = len(gaps.carried), len(gaps.left)
+    carried, left = len(gaps.carried), len(gaps.left) + len(gaps.project.others)
     about = f"{gaps.source.title} → {gaps.target.title}: {carried} of {carried + left} functions can be carried"
     parts: list[RenderableType] = [heading(title, about), Text()]
     for severity, findings in groupby(gaps.worst_first, key=lambda finding: finding.severity):

@@ -134,6 +134,9 @@ class Plan:
             self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
         )
         still = imported_by(own, self.scanned.modules) if self.rewritten.entries else self.scanned.modules
+        # What is emitted may need a module that no handler imports, such as that of the event's class.
+        emitted = {path: text.encode("utf-8") for path, text in made.items()}
+        still = still | imported_by(emitted, frozenset(clients))
         made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still)})
         return made
 
@@ -320,6 +323,7 @@ class Plan:
                 "module": function.entry.module,
                 "handler": function.entry.name,
                 "alias": self.wrapping.slugs[function.name],
+                "secrets": sorted({*function.secrets, *function.withheld}),
             }
             for function in project.functions
         ]
