@@ -186,8 +186,8 @@ class _Project:
                     asks.add(key)
         for handler in self.handlers.values() if asks else ():
             reached = self._reach([handler.key])
-            if reached & asks:
-                self.job.exact |= reached
+            if reached.keys() & asks:
+                self.job.exact |= reached.keys()
 
     def _kind(self, function: Function) -> str:
         declared = self.job.declared.get(function.key)
@@ -212,15 +212,16 @@ class _Project:
 
     # --- deciding ---
 
-    def _reach(self, start: Iterable[Key]) -> set[Key]:
+    def _reach(self, start: Iterable[Key]) -> dict[Key, None]:
+        """Return what can be reached, each once and in a fixed order."""
         flow = self.job.flow
-        found: set[Key] = set()
+        found: dict[Key, None] = {}
         waiting = list(start)
         while waiting:
             key = waiting.pop()
             if key in found or key not in flow.functions:
                 continue
-            found.add(key)
+            found[key] = None
             waiting += self._mentions(key)
         return found
 
@@ -232,7 +233,7 @@ class _Project:
         made: list[Key] = list(function.callees)
         made += [inner.key for inner in self._inside().get(key, ())]
         known = function.module.names
-        for name in function.nodes.ids:
+        for name in sorted(function.nodes.ids):  # the order of a set is another in each process
             made += self._keys_of(known.get(name))
         for name, attribute in function.nodes.attributes:
             base = known.get(name)
@@ -298,7 +299,7 @@ class _Project:
                     assert why is not None
                     gone.append((by_name[name], why, at))
                     continue
-                shared = sorted(key for key in reached & wrapped if self._touched(flow.functions[key]))
+                shared = sorted(key for key in reached.keys() & wrapped.keys() if self._touched(flow.functions[key]))
                 if shared:
                     function = flow.functions[shared[0]]
                     gone.append((by_name[name], Stop("shares", function.node, function.node.name), function.module))
@@ -420,7 +421,9 @@ class _Project:
         by_name = {declared.name: declared for declared in self.functions}
         wrapped = self._reach(self._wrapped_keys())
         reached = self._reach([handler.key for handler in self.handlers.values()])
-        native = [flow.functions[key] for key in sorted(reached - wrapped) if flow.functions[key].outer is None]
+        native = [
+            flow.functions[key] for key in sorted(reached.keys() - wrapped.keys()) if flow.functions[key].outer is None
+        ]
         renderings: dict[Key, Rendering] = {}
         for _ in range(12):
             job.changed = False
@@ -461,7 +464,7 @@ class _Project:
         ]
 
     def _files(
-        self, renderings: Mapping[Key, Rendering], wrapped: set[Key], by_name: Mapping[str, Declared]
+        self, renderings: Mapping[Key, Rendering], wrapped: Mapping[Key, None], by_name: Mapping[str, Declared]
     ) -> list[tuple[Declared, Stop, Module]]:
         job, flow, result = self.job, self.job.flow, self.result
         result.files, result.edits, result.findings, result.entries, result.shims = {}, [], [], {}, {}

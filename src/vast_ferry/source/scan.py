@@ -94,7 +94,7 @@ class Scanned:
             if at in found or scan is None or part is None:
                 continue
             found[at] = part
-            waiting += [(at[0], other) for other in part.names if other in scan.parts]
+            waiting += [(at[0], other) for other in sorted(part.names) if other in scan.parts]
             for own, (there, what) in scan.imports.items():
                 waiting.append((there, ""))
                 if own in part.names:
