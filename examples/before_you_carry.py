@@ -18,7 +18,7 @@ def main() -> None:
     gaps = find_gaps(PROJECT, to="brackendale")
     for finding in gaps.worst_first:
         if finding.severity == "blocking":
-            print(f"{finding.place}: {finding.reason}. {finding.remedy}.")
+            print(f"{finding}. {finding.remedy}.")
     for need in gaps.checklist():
         if need.by_hand:
             print(f"make {need.what} {need.name} for {', '.join(need.functions)}")

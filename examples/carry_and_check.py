@@ -16,7 +16,7 @@ def main() -> None:
         crossing = carry(project, to="wsgi", out=Path(name, "ported"))
         for finding in crossing.findings:
             if finding.severity in ("blocking", "todo"):
-                print(f"{finding.place}: {finding.reason}. {finding.remedy}.")
+                print(f"{finding}. {finding.remedy}.")
 
         result = check(Path(name, "ported"))
         for checked in result.checked:

@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
+import hashlib
+import io
 import os
+import pickle
+import signal
 import subprocess
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
 
 from vast_ferry import carry
+from vast_ferry.cli.main import main
 from vast_ferry.demo import PROJECT
+from vast_ferry.mapping import laws
 
 ROOT = Path(__file__).parent.parent
 
@@ -22,16 +31,38 @@ settings.load_profile("fast")
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
+@pytest.fixture(scope="session", autouse=True)
+def shared_pools(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Let the processes of a test run share generated events: to generate them takes longer than to test with them."""
+    shared = tmp_path_factory.getbasetemp()
+    shared = shared.parent if "PYTEST_XDIST_WORKER" in os.environ else shared
+    generated = laws.generated
+
+    def kept(strategy: Any, count: int) -> Any:
+        path = shared / f"pool-{hashlib.sha256(f'{strategy!r} {count}'.encode()).hexdigest()[:16]}"
+        with open(f"{path}.lock", "w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not path.exists():
+                path.write_bytes(pickle.dumps(generated(strategy, count)))
+            return pickle.loads(path.read_bytes())
+
+    laws.generated = kept
+    yield
+    laws.generated = generated
+
+
+def _clean(env: Mapping[str, str] | None) -> dict[str, str]:
+    left_out = ("COLUMNS", "NO_COLOR", "FORCE_COLOR")
+    return {**{name: value for name, value in os.environ.items() if name not in left_out}, **(env or {})}
+
+
 @pytest.fixture(scope="session")
-def run() -> Run:
-    """Run the real command in a folder and return what came of it."""
+def run_apart() -> Run:
+    """Run the real command in a process of its own, in a folder, and return what came of it."""
 
     def call(
         *arguments: str | Path, cwd: Path | None = None, stdin: str = "", env: Mapping[str, str] | None = None
     ) -> subprocess.CompletedProcess[str]:
-        clean = {
-            name: value for name, value in os.environ.items() if name not in ("COLUMNS", "NO_COLOR", "FORCE_COLOR")
-        }
         return subprocess.run(
             [sys.executable, "-m", "vast_ferry", *map(str, arguments)],
             cwd=cwd or ROOT,
@@ -39,11 +70,45 @@ def run() -> Run:
             capture_output=True,
             text=True,
             timeout=120,
-            env={**clean, **(env or {})},
+            env=_clean(env),
             check=False,
         )
 
     return call
+
+
+@pytest.fixture
+def run(monkeypatch: pytest.MonkeyPatch) -> Iterator[Run]:
+    """Run the command as `run_apart` does, but in this process, where everything is loaded already."""
+    handlers = {number: signal.getsignal(number) for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)}
+
+    def call(
+        *arguments: str | Path, cwd: Path | None = None, stdin: str = "", env: Mapping[str, str] | None = None
+    ) -> subprocess.CompletedProcess[str]:
+        out, err = (io.TextIOWrapper(io.BytesIO(), encoding="utf-8", write_through=True) for _ in range(2))
+        before, words = dict(os.environ), [str(word) for word in arguments]
+        os.environ.clear()
+        os.environ.update(_clean(env))
+        status: Any = 0
+        try:
+            with monkeypatch.context() as patch, contextlib.chdir(cwd or ROOT):
+                patch.setattr(sys, "argv", ["vast-ferry", *words])
+                patch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO(stdin.encode())))
+                patch.setattr(sys, "stdout", out)
+                patch.setattr(sys, "stderr", err)
+                try:
+                    main()
+                except SystemExit as ended:
+                    status = ended.code
+        finally:
+            os.environ.clear()
+            os.environ.update(before)
+        said = [stream.buffer.getvalue().decode().replace("\r\n", "\n") for stream in (out, err)]
+        return subprocess.CompletedProcess(words, status or 0, *said)
+
+    yield call
+    for number, handler in handlers.items():
+        signal.signal(number, handler)
 
 
 @pytest.fixture(scope="session")

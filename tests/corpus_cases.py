@@ -8,8 +8,11 @@ Run as a program it prints how many of the pairs came out native, and how they w
 from __future__ import annotations
 
 import argparse
+import atexit
+import functools
 import os
 import re
+import shutil
 import sys
 import tempfile
 from collections import Counter
@@ -22,6 +25,7 @@ import yaml
 
 from vast_ferry import carry, check
 from vast_ferry.checking.compare import Verdict
+from vast_ferry.checking.originals import Originals
 from vast_ferry.definitions.schedules import read_cron
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.yaml_file import write_yaml
@@ -78,8 +82,9 @@ APART = frozenset(
 )
 
 
+@functools.cache
 def tasks() -> dict[str, Any]:
-    """Return what the handlers are for."""
+    """Return what the handlers are for; read once, for it takes longer than to carry a handler."""
     read: dict[str, Any] = yaml.safe_load((CORPUS / "tasks.yaml").read_text(encoding="utf-8"))
     return read
 
@@ -182,6 +187,18 @@ def style_of(record: Any, name: str) -> str:
     return "native with shim" if shim else "native"
 
 
+@functools.cache
+def project_of(source: str) -> Path:
+    """Return a folder with all of a provider's handlers as a project, written once and kept to the end."""
+    folder = Path(tempfile.mkdtemp(prefix="corpus-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return build(source, folder)
+
+
+#: The original is run once for each handler and sample, not anew for each target.
+ORIGINALS = Originals()
+
+
 def run(source: str, target: str, folder: Path, only: Container[str] | None = None) -> list[Pair]:
     """Carry a provider's handlers to a target, check them, and return what came of each that has its kind there."""
     profile: Profile = find_profile(target)
@@ -189,7 +206,7 @@ def run(source: str, target: str, folder: Path, only: Container[str] | None = No
     wanted = {f.name for f in known if f.kinds[0] in profile.kinds}
     if not wanted:
         return []
-    project = build(source, folder / "project", only)
+    project = project_of(source)
     crossing = carry(project, to=target, out=folder / "there", source=SOURCES[source])
     pairs = {name: Pair(f"{source}/{name}", target, style_of(crossing.record, name)) for name in sorted(wanted)}
     for pair in pairs.values():
@@ -197,7 +214,8 @@ def run(source: str, target: str, folder: Path, only: Container[str] | None = No
     for finding in crossing.record.findings:
         if finding.function in pairs:
             pairs[finding.function].codes.append(finding.code)
-    result = check(folder / "there")
+    samples = sorted(path for name in wanted for path in (project / "samples" / name).iterdir())
+    result = check(folder / "there", samples=samples, originals=ORIGINALS)
     for one in result.checked:
         if one.function in pairs:
             pairs[one.function].verdicts[one.sample] = str(one.verdict)

@@ -42,11 +42,17 @@ class Finding:
     function: str = ""
     field: str = ""
 
+    @property
+    def about(self) -> str:
+        """Return what it is about: its place, or else the field or the function, or else the whole project."""
+        return str(self.place) if self.place.file else self.field or self.function or "the project"
+
+    def __str__(self) -> str:
+        return f"{self.about}: {self.reason}"
+
     def as_data(self) -> dict[str, Any]:
         """Return plain data for a record or a report."""
-        data = asdict(self)
-        data["severity"] = str(self.severity)
-        return data
+        return {**asdict(self), "severity": str(self.severity), "about": self.about}
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:

@@ -27,6 +27,9 @@ def lint_profile(profile: Profile, examples: int = 200) -> Iterator[Linted]:
 
     A pair's law is yielded once where it holds with all others, and once for each profile with which it does not.
     """
+    if not profile.kinds:
+        why = "the profile describes no kind of event, so there is nothing that could be checked"
+        yield Linted("there is something to check", "", Broken("there is something to check", "", why, {}))
     for kind, tables in profile.kinds.items():
         for law, broken in (*check_shape(tables.event, examples), *check_beside(tables, examples)):
             yield Linted(law, kind, broken)

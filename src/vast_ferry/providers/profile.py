@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from vast_ferry.documents.document import Document
+from vast_ferry.documents.document import Document, read_text
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
@@ -180,7 +180,7 @@ class Profile:
 
     def template(self, name: str) -> str:
         """Return the text of a template that stands beside the profile."""
-        return (self.path.parent / name).read_text(encoding="utf-8")
+        return read_text(self.path.parent / name, str(self.path.parent / name), "the template")
 
 
 def load_profile(path: Path, shown: str = "") -> Profile:

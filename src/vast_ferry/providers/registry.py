@@ -27,13 +27,28 @@ def _load(path: Path) -> Profile:
     return load_profile(path, str(path))
 
 
+def _load_own(name: str) -> Profile:
+    """Return the profile in a user's file, as it is now."""
+    try:
+        path = Path(name).resolve()
+        status = path.stat()
+    except (OSError, RuntimeError, ValueError):
+        return load_profile(Path(name), name)  # which says what is wrong
+    return _load_as_of(path, status.st_mtime_ns, status.st_size)
+
+
+@functools.lru_cache(maxsize=64)
+def _load_as_of(path: Path, written: int, size: int) -> Profile:
+    return load_profile(path, str(path))
+
+
 def find_profile(name: str) -> Profile:
     """Return the profile of a provider: `ostermere`, `ostermere@1`, or the path of a profile file.
 
     Without an edition the newest one that ships is meant. Raises BadInput for an unknown name, with the nearest known.
     """
     if name.endswith((".yaml", ".yml")) or "/" in name:
-        return _load(Path(name).resolve())
+        return _load_own(name)
     known = shipped()
     if name in known:
         return _load(known[name])

@@ -105,8 +105,7 @@ def findings_table(findings: Iterable[Finding]) -> RenderableType:
         if not shown:
             continue
         for finding in shown:
-            where = str(finding.place) if finding.place.file else finding.field
-            table.add_row(where, Text.assemble(finding.reason, (f"  {finding.code}", "dim")))
+            table.add_row(finding.about, Text.assemble(finding.reason, (f"  {finding.code}", "dim")))
         table.add_row("", Text(f"↳ {remedy}", "italic"))
     every = Counter(finding.code for group in by_remedy.values() for finding in group)
     for code, count in every.items():

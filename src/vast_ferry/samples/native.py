@@ -331,6 +331,12 @@ def _brief(value: Any) -> str:
     return text if len(text) <= 60 else f"{text[:57]}…"
 
 
+@functools.lru_cache(maxsize=1024)
+def _view_of(profile: Profile, kind: str, field: str) -> Callable[[Any], Any]:
+    """Return the compiled function from one event on file to one hub field."""
+    return run_source(view_event("view", profile.kind(kind).event.on_file(), field))
+
+
 def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: int) -> BadInput:
     """Return what is wrong with an event that could not be read: the rows are tried one by one."""
     for row in shape.rows:
@@ -348,7 +354,7 @@ def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: 
                 f"Give an event of {profile.title}, of the kind {shape.kind}",
                 Place(shown, line),
             )
-        view = run_source(view_event("view", shape, row.field))
+        view = _view_of(profile, shape.kind, row.field)
         try:
             got = view(data)
             problem = "" if CHECKS[hub.holds](got) else f"which is no {hub.holds}"

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
-from collections.abc import Sequence
+import sys
+import time
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
+from typing import Any
+
+import jinja2
 
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
@@ -24,6 +30,8 @@ from vast_ferry.source.wrapping import Wrapping, environment
 
 #: A definition begins with no more lines of what is to do than are read.
 MOST_COMMENTS = 30
+#: A template of a profile may take so long to be filled in, in seconds.
+LONGEST_TEMPLATE = 5
 MADE_BY = "Made by Vast Ferry; carry the project again rather than edit this file."
 
 
@@ -340,8 +348,8 @@ class Plan:
                     field=file.path,
                 )
             before = own.get(file.path, b"").decode("utf-8", "replace") if file.keeps else ""
-            template = environment().from_string(self.target.template(file.template))
-            made[file.path] = template.render(
+            made[file.path] = self._filled(
+                file.template,
                 project=project,
                 functions=functions,
                 variables=variables,
@@ -350,6 +358,48 @@ class Plan:
                 via=self.target.kinds["http"].answered.via if "http" in self.target.kinds else "",
             )
         return made
+
+    def _filled(self, name: str, **values: Any) -> str:
+        """Return a template of the target's profile, filled in; raises BadInput for one that fails or does not end."""
+        path = self.target.path.parent / name
+        try:
+            with time_limit(LONGEST_TEMPLATE):
+                return environment().from_string(self.target.template(name)).render(**values)
+        except TimeoutError:
+            why, line = f"it does not end within {LONGEST_TEMPLATE} s", 0
+        except jinja2.TemplateError as error:
+            why, line = f"{type(error).__name__}: {error}", getattr(error, "lineno", None) or 0
+        except (
+            TypeError,
+            ValueError,
+            ArithmeticError,
+            LookupError,
+            AttributeError,
+            RecursionError,
+            MemoryError,
+        ) as error:
+            why, line = f"{type(error).__name__}: {error}", 0
+        raise BadInput(
+            f"the template of {self.target.title} can't be filled in: {why}", "Mend it", Place(str(path), line)
+        )
+
+
+@contextlib.contextmanager
+def time_limit(seconds: float) -> Iterator[None]:
+    """Raise TimeoutError in Python code that runs longer; looked at with every line of it."""
+    end = time.monotonic() + seconds
+    before = sys.gettrace()
+
+    def look(frame: Any, event: str, argument: Any) -> Any:
+        if time.monotonic() > end:
+            raise TimeoutError
+        return look
+
+    sys.settrace(look)
+    try:
+        yield
+    finally:
+        sys.settrace(before)
 
 
 def _relative(folder: Path, out: Path) -> str:

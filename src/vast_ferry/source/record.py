@@ -37,6 +37,7 @@ class FindingRecord(_Model):
     place: PlaceRecord = PlaceRecord()
     function: str = ""
     field: str = ""
+    about: str = ""
 
     def finding(self) -> Finding:
         """Return the finding."""
