@@ -220,7 +220,12 @@ def _find(block: str, text: str, at: int, last: bool) -> int | None:
 
 
 def _first_difference(block: str, text: str, at: int) -> int:
-    here = 0
-    while here < len(block) and at + here < len(text) and block[here] == text[at + here]:
-        here += 1
-    return at + here
+    """Return where a text departs from a run of tokens that it does not hold: behind as much of it as it does hold."""
+    low, high = 0, len(block)
+    while low < high:
+        middle = (low + high + 1) // 2
+        if text.find(block[:middle], at) >= 0:
+            low = middle
+        else:
+            high = middle - 1
+    return text.find(block[:low], at) + low
