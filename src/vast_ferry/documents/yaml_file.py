@@ -31,6 +31,14 @@ class _Dumper(yaml.SafeDumper):
     """Quotes what YAML 1.1 or 1.2 would read as anything but a text, so that every reader reads the same."""
 
 
+def _text(dumper: _Dumper, text: str) -> yaml.ScalarNode:
+    # What the scanner of YAML 1.1 takes for a line break is written as an escape.
+    quoted = '"' if re.search("[\x85\u2028\u2029]", text) else None
+    return dumper.represent_scalar("tag:yaml.org,2002:str", text, style=quoted)
+
+
+_Dumper.add_representer(str, _text)
+
 _SCALARS = frozenset(f"tag:yaml.org,2002:{kind}" for kind in ("null", "bool", "int", "float", "str"))
 
 for _tag, _pattern, _first in (

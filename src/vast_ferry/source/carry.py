@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from vast_ferry.hub.findings import BadInput, Finding, Severity, worst_first
+from vast_ferry.hub.findings import BadInput, Finding, Severity, shortened, worst_first
 from vast_ferry.providers.registry import find_profile
 from vast_ferry.source.crossing_file import FILE, holds_crossing
 from vast_ferry.source.nodes import collector_at_rest
@@ -99,7 +99,7 @@ def _check_out(project: Path, out: Path, replace_out: bool, discard_edits: bool)
             raise BadInput(f"{out} is a file", "Give a folder for --out")
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or str(error)
-        raise BadInput(f"{out} can't be written: {why}", "Give another folder for --out") from None
+        raise BadInput(f"{shortened(str(out), 100)} can't be written: {why}", "Give another folder for --out") from None
     inside = project.resolve()
     if out.resolve() == inside or inside.is_relative_to(out.resolve()):
         raise BadInput(f"{out} is the project itself, or holds it", "Give another folder for --out")
@@ -152,7 +152,8 @@ def _write(files: dict[str, bytes], out: Path, kept: Sequence[str]) -> None:
         out.parent.mkdir(parents=True, exist_ok=True)
         made = Path(tempfile.mkdtemp(prefix=f".{out.name[:40]}.", dir=out.parent))
     except OSError as error:
-        raise BadInput(f"{out} can't be written: {error.strerror or error}", "Give another folder for --out") from None
+        why = f"{shortened(str(out), 100)} can't be written: {error.strerror or error}"
+        raise BadInput(why, "Give another folder for --out") from None
     old = made.with_name(f"{made.name}.old")
     moved: list[str] = []
     try:
