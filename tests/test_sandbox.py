@@ -41,7 +41,7 @@ def ended(tmp_path: Path, body: str, limit: float = 3.0, head: str = "") -> str:
     """Return what came of a handler with this body: what it answered, or how it failed."""
     text = f"{head}\ndef run(event, ctx):\n" + textwrap.indent(body, "    ") + "\n"
     (tmp_path / "h.py").write_text(text)
-    with StandIn("ostermere@1", tmp_path, "h.py#run", limit=limit) as stand_in:
+    with StandIn("ostermere@1", tmp_path, "h.py#run", limit=limit, memory=32) as stand_in:
         outcome = stand_in.call("http", EVENT)
     answered = outcome.reply.body.decode() if outcome.reply else f"{outcome.ending} {outcome.error} {outcome.message}"
     return f"{answered} {outcome.unseen}"
@@ -111,10 +111,10 @@ def test_nothing_of_the_machine_can_be_read_or_written(tmp_path: Path) -> None:
 
 #: too much of something → what is said
 TOO_MUCH = {
-    "memory": ("x = [bytearray(1 << 20) for n in range(4000)]", "MemoryError"),
+    "memory": ("x = [bytearray(1 << 20) for n in range(1000)]", "MemoryError"),
     "memory of children": (
         "import os, time\nfor n in range(8):\n    if not os.fork():\n        x = [bytearray(b'1' * (1 << 20)) "
-        "for i in range(600)]; time.sleep(5)\ntime.sleep(5)",
+        "for i in range(100)]; time.sleep(5)\ntime.sleep(5)",
         "MiB of memory and was ended",
     ),
     "processes": (

@@ -105,12 +105,12 @@ def _exact(value: Any) -> Any:
     return parse_exact(json.dumps(value))
 
 
-def _varying_text(at: str, texts: Sequence[str], got: str, found: Compared) -> int | None:
+def _varying_text(at: str, texts: Sequence[str], got: str, found: Compared, *, octets: bool = False) -> int | None:
     """Return where a text differs from what others share; nothing if it does not."""
     if len(set(texts)) == 1:
         return None if got == texts[0] else _first(texts[0], got)
     found.varies[at] = None
-    return Template.of(texts).misfit(got)
+    return Template.of(texts, octets=octets).misfit(got)
 
 
 def _compare_trees(values: list[Any], got: Any, at: str, found: Compared) -> None:
@@ -334,7 +334,7 @@ def _compare_bodies(runs: Sequence[HttpReply], got: HttpReply, prefix: str, foun
         at = _first(bodies[0], got.body)
         if not steady:
             varied = [body.decode("latin-1") for body in (*bodies, got.body)]
-            misfit = _varying_text(f"{prefix}body", varied[:-1], varied[-1], found)
+            misfit = _varying_text(f"{prefix}body", varied[:-1], varied[-1], found, octets=True)
             if misfit is None:
                 return
             at = misfit

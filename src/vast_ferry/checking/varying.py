@@ -20,6 +20,7 @@ LARGEST = 2 * 1024 * 1024
 #: A block of tokens that differs is aligned up to this size (tokens of one side times tokens of the other).
 _LARGEST_BLOCK = 4_000_000
 _TOKEN = re.compile(r"\w+|[^\w]", re.DOTALL)
+_BYTE = re.compile(".", re.DOTALL)
 
 
 class TooLarge(ValueError):
@@ -34,8 +35,8 @@ class Gap:
     empty: bool
 
 
-def _tokens(text: str) -> list[str]:
-    return _TOKEN.findall(text)
+def _tokens(text: str, *, octets: bool) -> list[str]:
+    return (_BYTE if octets else _TOKEN).findall(text)
 
 
 @dataclass(slots=True)
@@ -43,13 +44,14 @@ class Template:
     """What several texts share: tokens and gaps, in order."""
 
     parts: list[str | Gap] = field(default_factory=list)
+    octets: bool = False
 
     @classmethod
-    def of(cls, texts: Sequence[str]) -> Template:
-        """Return what some texts share; raises TooLarge."""
+    def of(cls, texts: Sequence[str], *, octets: bool = False) -> Template:
+        """Return what some texts share, or with `octets` some bytes, each a character; raises TooLarge."""
         if max(len(text) for text in texts) > LARGEST:
             raise TooLarge
-        made = cls(list(_tokens(texts[0])))
+        made = cls(list(_tokens(texts[0], octets=octets)), octets)
         for text in texts[1:]:
             made = made.narrowed(text)
         return made
@@ -59,7 +61,7 @@ class Template:
         if len(text) > LARGEST:
             raise TooLarge
         made: list[str | Gap] = []
-        mine, other = _lines(self.parts), _lines(_tokens(text))
+        mine, other = _lines(self.parts), _lines(_tokens(text, octets=self.octets))
         if len(mine) == len(other):
             for one, two in zip(mine, other, strict=True):
                 _align(one, two, made)
@@ -71,7 +73,7 @@ class Template:
                 for line in mine[match.a : match.a + match.size]:
                     made += line
                 at, to = match.a + match.size, match.b + match.size
-        return Template(_without_chance(made))
+        return Template(_without_chance(made), self.octets)
 
     def misfit(self, text: str) -> int | None:
         """Return nothing if a text fits, else about where it does not."""
@@ -79,7 +81,7 @@ class Template:
         blocks = self._blocks()
         for number, (before, block) in enumerate(blocks):
             last = number == len(blocks) - 1
-            found = _find(block, text, at, last and before is not None)
+            found = _find(block, text, at, last=last and before is not None, words=not self.octets)
             if found is None or (before is None and found != 0):
                 return _first_difference(block, text, at)
             if before is not None and not _fits_gap(before, text[at:found]):
@@ -201,19 +203,19 @@ def _word(text: str, at: int) -> bool:
     return 0 <= at < len(text) and (text[at].isalnum() or text[at] == "_")
 
 
-def _find(block: str, text: str, at: int, last: bool) -> int | None:
-    """Return where a run of tokens stands in a text, as whole words."""
+def _find(block: str, text: str, at: int, *, last: bool, words: bool) -> int | None:
+    """Return where a run of tokens stands in a text, and of `words` as whole ones."""
     if not block:
         return len(text) if last else at
     if last:
         found = len(text) - len(block)
-        whole = found >= at and text.endswith(block) and not (_word(block, 0) and _word(text, found - 1))
+        whole = found >= at and text.endswith(block) and not (words and _word(block, 0) and _word(text, found - 1))
         return found if whole else None
     found = text.find(block, at)
     while found >= 0:
         cut_before = _word(block, 0) and _word(text, found - 1)
         cut_after = _word(block, len(block) - 1) and _word(text, found + len(block))
-        if not (cut_before or cut_after):
+        if not words or not (cut_before or cut_after):
             return found
         found = text.find(block, found + 1)
     return None

@@ -160,6 +160,7 @@ def build_root(base: str, project: str, folders: list[str]) -> None:
     # A system may forbid it inside of a container; then there is none, and with it no sight of any process.
     with contextlib.suppress(OSError):
         mount("proc", f"{base}/proc", "proc", NO_SUID | NO_DEV)
+        _bound_processes(f"{base}/proc")
     _checked(
         _libc.mount(None, os.fsencode(base), None, ctypes.c_ulong(32 | READ_ONLY | NO_SUID | NO_DEV), None),
         "remount",
@@ -168,6 +169,14 @@ def build_root(base: str, project: str, folders: list[str]) -> None:
     _checked(_libc.syscall(_PIVOT_ROOT[os.uname().machine], b".", b"."), "pivot_root")
     _checked(_libc.umount2(b".", DETACH), "umount")
     os.chdir("/")
+
+
+def _bound_processes(proc: str) -> None:
+    """Let this namespace have a few hundred processes at the most, where that is a namespace's own (Linux 6.14)."""
+    version = [int(part) for part in os.uname().release.split(".")[:2] if part.isdecimal()]
+    if version >= [6, 14]:
+        with open(f"{proc}/sys/kernel/pid_max", "w", encoding="ascii") as file:
+            file.write("400")
 
 
 def _text(path: str, text: str) -> None:
@@ -259,14 +268,17 @@ def family(top: int) -> list[int]:
     return found
 
 
-def memory_of(processes: list[int]) -> int:
-    """Return how much memory processes hold that is theirs alone, in bytes."""
+def memory_of(processes: list[int], *, exactly: bool = False) -> int:
+    """Return how much memory processes hold, in bytes; only `exactly` is what they share counted once, which is slow."""
     total = 0
     for process in processes:
-        with contextlib.suppress(OSError, ValueError), open(f"/proc/{process}/status", encoding="ascii") as file:
-            for line in file:
-                if line.startswith(("RssAnon:", "RssShmem:")):
-                    total += int(line.split()[1]) * 1024
+        names = ("smaps_rollup", ("Pss_Anon:", "Pss_Shmem:")) if exactly else ("status", ("RssAnon:", "RssShmem:"))
+        try:
+            with open(f"/proc/{process}/{names[0]}", encoding="ascii") as file:
+                total += sum(int(line.split()[1]) * 1024 for line in file if line.startswith(names[1]))
+        except (OSError, ValueError):
+            if exactly and os.path.exists(f"/proc/{process}"):  # it hides, so all of it counts
+                total += memory_of([process])
     return total
 
 

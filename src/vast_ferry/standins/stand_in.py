@@ -59,6 +59,9 @@ class StandIn:
 
     `entry` is `file.py#name` in `folder` (`script.py` where handlers are scripts). `variables` and the names of
     `secrets` are as the function declares them, and so are `bindings` where the provider makes parameters of them.
+    `limit` is the longest call in seconds, `memory` what the handler may take in MiB.
+
+    A handler runs in a process of its own, with no network, on a fresh copy of the folder.
 
     Raises BadInput for an unknown provider or a kind that it does not have.
     """
@@ -74,9 +77,10 @@ class StandIn:
         secrets: Sequence[str] = (),
         bindings: Sequence[Binding] = (),
         limit: float = 10.0,
+        memory: int = 0,
     ) -> None:
         self.profile = find_profile(provider) if isinstance(provider, str) else provider
-        self.limit = limit
+        self.limit, self.memory = limit, memory
         file, _, name = entry.partition("#")
         self._entry = Entry(file, name)
         self._function = function or name or Path(file).stem
@@ -114,6 +118,7 @@ class StandIn:
                 variables=self._variables,
                 secrets=self._secrets,
                 bindings=self._bindings,
+                memory=self.memory,
             )
             self._workers[kind] = Worker(setup)
         return self._workers[kind].call(Call(kind, events, before or {}, tuple(answers)), self.limit)
