@@ -5,20 +5,24 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test corpus check lint types bench clean
+.PHONY: demo test test-all corpus check lint types bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
 
 test: $(VENV)/.tested
-	$(BIN)/python -m pytest -n 2 --dist worksteal
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow"
 
-# Every handler of the corpus at every target; `make test` takes half of the pairs.
+# What does not fit into three minutes: every handler of the corpus at every target, the demo everywhere and back, and
+# five times as many hostile definitions, samples and profiles.
+test-all: $(VENV)/.tested
+	SHARE=whole $(BIN)/python -m pytest -n 2 --dist worksteal
+
+# How the corpus comes out, in figures.
 corpus: $(VENV)/.tested
-	CORPUS=whole $(BIN)/python -m pytest -n 2 --dist worksteal tests/test_corpus.py
 	$(BIN)/python tests/corpus_cases.py
 
-check: lint types test
+check: lint types test test-all
 
 lint: $(VENV)/.dev
 	$(BIN)/ruff check .

@@ -58,12 +58,12 @@ def receive(line: socket.socket) -> tuple[dict[str, Any], list[int]]:
     return (json.loads(data) if data else {}), list(descriptors)
 
 
-def mind(life: int, talk: int, wanted: dict[str, Any], home: str, folders: list[str]) -> None:
+def mind(life: int, talk: int, wanted: dict[str, Any], home: str) -> None:
     """Be the minder of one worker: start it, watch what it takes, and end with it or with the tool."""
     first = 1 if "processes" not in without else os.getpid()
     places = {"folder": wanted["folder"], "scratch": wanted["scratch"], "services": wanted["services"]}
     if "files" not in without:
-        sandbox.build_root(home, wanted["folder"], folders)
+        sandbox.enter_root(home, wanted["folder"])
         places = {"folder": sandbox.PROJECT, "scratch": sandbox.SCRATCH, "services": sandbox.SERVICES}
     child = os.fork()
     if not child:
@@ -116,7 +116,7 @@ def watch(life: int, child: int, first: int, memory: int) -> dict[str, Any]:
             return {"much": f"took more than {memory >> 20} MiB of memory"}
 
 
-def begin(wanted: dict[str, Any], descriptors: list[int], line: socket.socket, home: str, folders: list[str]) -> None:
+def begin(wanted: dict[str, Any], descriptors: list[int], line: socket.socket, home: str) -> None:
     """Fork a minder, which is the first process of a new namespace, and be done with it."""
     child = os.fork()
     if child:
@@ -134,7 +134,7 @@ def begin(wanted: dict[str, Any], descriptors: list[int], line: socket.socket, h
         if "processes" in without:
             os.setsid()
             sandbox.adopt()
-        mind(life, talk, wanted, home, folders)
+        mind(life, talk, wanted, home)
     except BaseException as error:  # what can't be had is told, whatever it is
         with contextlib.suppress(OSError):
             os.write(descriptors[1], json.dumps({"failed": f"{type(error).__name__}: {error}"}).encode())
@@ -142,12 +142,17 @@ def begin(wanted: dict[str, Any], descriptors: list[int], line: socket.socket, h
         os._exit(1)
 
 
-def try_out(home: str, folders: list[str]) -> None:
+def try_out(home: str) -> None:
     """Find out what of a sandbox can be had here, by making one."""
     try:
         sandbox.enter()
     except (OSError, AttributeError) as error:
         without.update(dict.fromkeys(("network", "files", "processes"), str(error)))
+        return
+    try:
+        sandbox.build_base(home, sandbox.readable())
+    except OSError as error:
+        without.update(dict.fromkeys(("files", "processes"), str(error)))
         return
     read, write = os.pipe()
     child = os.fork()
@@ -156,7 +161,7 @@ def try_out(home: str, folders: list[str]) -> None:
             sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES | sandbox.NEW_IPC)
             grandchild = os.fork()
             if not grandchild:
-                sandbox.build_root(home, os.path.dirname(os.path.abspath(__file__)), folders)
+                sandbox.enter_root(home, os.path.dirname(os.path.abspath(__file__)))
                 os._exit(0)
             if os.waitpid(grandchild, 0)[1]:
                 os.write(write, b"no file system of its own could be made")
@@ -178,8 +183,7 @@ def main() -> None:
     sandbox.adopt()  # a minder's own parent ends at once
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):  # the tool decides when this ends
         signal.signal(number, signal.SIG_IGN)
-    folders = sandbox.readable()
-    try_out(home, folders)
+    try_out(home)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     gc.collect()
     gc.freeze()  # what is there already stays shared with every worker
@@ -191,7 +195,7 @@ def main() -> None:
         with contextlib.suppress(ChildProcessError):
             while os.waitpid(-1, os.WNOHANG)[0]:
                 pass
-        begin(wanted, descriptors, line, home, folders)
+        begin(wanted, descriptors, line, home)
 
 
 if __name__ == "__main__":

@@ -136,8 +136,8 @@ def _read_only(target: str, flags: int = READ_ONLY | NO_SUID) -> None:
     _checked(done, f"mount_setattr {target}")
 
 
-def build_root(base: str, project: str, folders: list[str]) -> None:
-    """Make a file system for one worker on the empty folder `base`, and make it the root of this process."""
+def build_base(base: str, folders: list[str]) -> None:
+    """Make on the empty folder `base` what every worker's file system begins with: all of it read-only."""
     mount("tmpfs", base, "tmpfs", NO_SUID | NO_DEV, "size=4m,mode=755")
     for folder in folders:
         _bind(folder, base)
@@ -155,16 +155,21 @@ def build_root(base: str, project: str, folders: list[str]) -> None:
     _text(f"{base}/etc/passwd", f"worker:x:{user}:{group}::{SCRATCH}:/bin/sh\n")
     _text(f"{base}/etc/group", f"worker:x:{group}:\n")
     _text(f"{base}/etc/hosts", "127.0.0.1 localhost\n")
-    _writable_places(base, project)
-    os.makedirs(f"{base}/proc", exist_ok=True)
-    # A system may forbid it inside of a container; then there is none, and with it no sight of any process.
-    with contextlib.suppress(OSError):
-        mount("proc", f"{base}/proc", "proc", NO_SUID | NO_DEV)
-        _bound_processes(f"{base}/proc")
+    for path in (_ROOM, PROJECT, SCRATCH, os.path.dirname(SERVICES), "/dev/shm", "/proc"):  # noqa: S108
+        os.makedirs(base + path, exist_ok=True)
     _checked(
         _libc.mount(None, os.fsencode(base), None, ctypes.c_ulong(32 | READ_ONLY | NO_SUID | NO_DEV), None),
         "remount",
     )
+
+
+def enter_root(base: str, project: str) -> None:
+    """Complete for one worker what `build_base` made, and make it the root of this process."""
+    _writable_places(base, project)
+    # A system may forbid it inside of a container; then there is none, and with it no sight of any process.
+    with contextlib.suppress(OSError):
+        mount("proc", f"{base}/proc", "proc", NO_SUID | NO_DEV)
+        _bound_processes(f"{base}/proc")
     os.chdir(base)
     _checked(_libc.syscall(_PIVOT_ROOT[os.uname().machine], b".", b"."), "pivot_root")
     _checked(_libc.umount2(b".", DETACH), "umount")
@@ -184,22 +189,22 @@ def _text(path: str, text: str) -> None:
         file.write(text)
 
 
+_ROOM = "/run/room"
+
+
 def _writable_places(base: str, project: str) -> None:
-    room = f"{base}/run/room"
-    os.makedirs(room)
+    room = base + _ROOM
     mount("tmpfs", room, "tmpfs", NO_SUID | NO_DEV, f"size={MOST_DISK},mode=755")
-    for name in ("upper", "work", "project", "scratch", "services", "shm"):
+    for name in ("upper", "work", "scratch", "services", "shm"):
         os.mkdir(f"{room}/{name}")
     target = base + PROJECT
-    os.makedirs(target)
     try:
-        layers = ":".join(["lowerdir=" + _escaped(project)])
-        mount("overlay", target, "overlay", NO_SUID | NO_DEV, f"{layers},upperdir={room}/upper,workdir={room}/work")
+        layers = f"lowerdir={_escaped(project)},upperdir={room}/upper,workdir={room}/work"
+        mount("overlay", target, "overlay", NO_SUID | NO_DEV, layers)
     except OSError:  # an older system: what is small enough is copied
-        shutil.copytree(project, f"{room}/project", dirs_exist_ok=True)
+        shutil.copytree(project, f"{room}/project")
         mount(f"{room}/project", target, "", BIND)
     for name, path in (("scratch", SCRATCH), ("services", os.path.dirname(SERVICES)), ("shm", "/dev/shm")):  # noqa: S108
-        os.makedirs(base + path, exist_ok=True)
         mount(f"{room}/{name}", base + path, "", BIND)
     _checked(_libc.umount2(os.fsencode(room), DETACH), "umount")
 
@@ -269,7 +274,7 @@ def family(top: int) -> list[int]:
 
 
 def memory_of(processes: list[int], *, exactly: bool = False) -> int:
-    """Return how much memory processes hold, in bytes; only `exactly` is what they share counted once, which is slow."""
+    """Return how much memory processes hold, in bytes; only `exactly` is what they share counted once (slow)."""
     total = 0
     for process in processes:
         names = ("smaps_rollup", ("Pss_Anon:", "Pss_Shmem:")) if exactly else ("status", ("RssAnon:", "RssShmem:"))
