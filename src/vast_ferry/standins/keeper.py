@@ -65,21 +65,18 @@ def mind(life: int, talk: int, wanted: dict[str, Any], home: str) -> None:
     if "files" not in without:
         sandbox.enter_root(home, wanted["folder"])
         places = {"folder": sandbox.PROJECT, "scratch": sandbox.SCRATCH, "services": sandbox.SERVICES}
+        sandbox.give_up_privileges()  # for good, and so for the worker too
     child = os.fork()
     if not child:
         os.close(life)
         os.setsid()
         sandbox.die_with_parent()
-        if "files" not in without:
-            sandbox.give_up_privileges()
         sandbox.bound(wanted["memory"], processes="processes" not in without)
         signal.signal(signal.SIGINT, signal.default_int_handler)
         worker.serve(talk, places, contained="files" not in without)
         os._exit(0)
     os.close(talk)
     sandbox.hide()
-    if "files" not in without:
-        sandbox.give_up_privileges()
     ended = watch(life, child, first, wanted["memory"] + sandbox.MARGIN)
     with contextlib.suppress(OSError):
         os.write(life, json.dumps(ended).encode())
@@ -128,7 +125,7 @@ def begin(wanted: dict[str, Any], descriptors: list[int], line: socket.socket, h
         line.close()
         talk, life = descriptors
         if "processes" not in without:
-            sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES | sandbox.NEW_IPC)
+            sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES)
         if os.fork():
             os._exit(0)
         if "processes" in without:
@@ -158,7 +155,7 @@ def try_out(home: str) -> None:
     child = os.fork()
     if not child:
         try:
-            sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES | sandbox.NEW_IPC)
+            sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES)
             grandchild = os.fork()
             if not grandchild:
                 sandbox.enter_root(home, os.path.dirname(os.path.abspath(__file__)))

@@ -206,7 +206,6 @@ def _writable_places(base: str, project: str) -> None:
         mount(f"{room}/project", target, "", BIND)
     for name, path in (("scratch", SCRATCH), ("services", os.path.dirname(SERVICES)), ("shm", "/dev/shm")):  # noqa: S108
         mount(f"{room}/{name}", base + path, "", BIND)
-    _checked(_libc.umount2(os.fsencode(room), DETACH), "umount")
 
 
 def _escaped(path: str) -> str:
