@@ -13,6 +13,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import pictures
 import pytest
 from conftest import ROOT, Run
 
@@ -23,7 +24,7 @@ EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
     name
     for _, name, _ in pkgutil.walk_packages(vast_ferry.__path__, "vast_ferry.")
-    if not name.endswith(("__main__", "worker")) and ".demo." not in name
+    if not name.endswith(("__main__", "worker", "keeper")) and ".demo." not in name
 ]
 
 
@@ -95,3 +96,17 @@ def test_the_provider_of_the_instructions_lints_converts_carries_and_has_a_stand
 def test_the_reference_is_not_stale() -> None:
     done = subprocess.run([sys.executable, "tools/make_reference.py", "--check"], cwd=ROOT, check=False)
     assert done.returncode == 0, "refresh it: python tools/make_reference.py"
+
+
+@pytest.mark.parametrize("picture", pictures.PICTURES)
+def test_no_picture_is_stale(prepared: Path, picture: str) -> None:
+    kept = (pictures.FOLDER / f"{picture}.txt").read_text(encoding="utf-8")
+    assert pictures.text_of(picture, prepared) == kept, "make it anew and look at it: tools/screenshots.sh"
+    assert (pictures.FOLDER / f"{picture}.png").is_file()
+
+
+@pytest.fixture(scope="module")
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("pictures")
+    pictures.prepare(folder)
+    return folder

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# Makes docs/screenshots/*.png: each main command in a terminal window of about 1280×800 under Xvfb.
-# Needs xvfb, xterm and imagemagick (Debian's packages). Look at every picture that it makes.
+# Makes docs/screenshots/*.png and the text of each: main commands in a terminal window of about 1280×800 under Xvfb.
+# Needs xvfb, xterm, imagemagick and chromium (Debian's packages). Look at every picture that it makes.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 top=$PWD out=$PWD/docs/screenshots work=$(mktemp -d)
@@ -21,20 +21,14 @@ shot() { # NAME COMMAND: what the command leaves on the screen
   wait %2 2>/dev/null || true
 }
 
-vast-ferry demo --out "$work/kept" >/dev/null
-shot demo "vast-ferry demo"
-cp -r "$work/kept/apiary" "$work/apiary"
-(cd "$work" && vast-ferry carry apiary --to thornwick@1 --out ported >/dev/null)
-sed -i 's/"kg": 1000/"kg": 1024/' "$work/ported/handlers/hives.py"
-sed -i 's/post("packing"/post("packed"/' "$work/ported/handlers/orders.py"
-shot check "echo -e '\$ vast-ferry check ported\n'; vast-ferry check ported"
-say() { echo "echo -e '\$ $1\\n'; $1"; }
-shot profile-show "$(say 'vast-ferry profile show ostermere@1 --to wsgi --kind http')"
-shot survey "$(say 'vast-ferry survey apiary')"
-shot gaps "echo -e '\$ vast-ferry gaps apiary --to brackendale\n'; FORCE_COLOR=1 COLUMNS=157 vast-ferry gaps apiary --to brackendale | head -43"
-shot carry "$(say 'vast-ferry carry apiary --to wsgi --out there')"
-shot lint "$(say 'vast-ferry profile lint cloudevents --examples 50')"
-shot convert "$(say 'vast-ferry event convert apiary/samples/record_inspection/captured.json --from ostermere@1 --to brackendale')"
-(cd "$work" && vast-ferry gaps apiary --to brackendale --calls 20000000 --mean-ms 80 --gb-out 40 --plot "$out/cost.png" >/dev/null) || true
+python -c "import sys; sys.path.insert(0, '$top/tools'); import pictures, pathlib; pictures.prepare(pathlib.Path('$work'))"
+typed() { python -c "import sys; sys.path.insert(0, '$top/tools'); import pictures; print(pictures.PICTURES['$1'])"; }
+say() { echo "echo -e '\$ $(typed "$1")\\n'; $(typed "$1")"; }
+for name in demo check profile-show survey carry lint convert fidelity-table; do shot $name "$(say $name)"; done
+shot gaps "echo -e '\$ $(typed gaps)\n'; FORCE_COLOR=1 COLUMNS=157 $(typed gaps) | head -43"
+(cd "$work" && $(typed cost) --plot "$out/cost.png" >/dev/null) || true
 vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null
-shot fidelity-table "$(say 'vast-ferry profile fidelity')"
+(cd "$work" && $(typed side-by-side) >/dev/null) || true
+chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
+  --disable-sync --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$out/side-by-side.png" "file://$work/page.html" >/dev/null 2>&1
+python tools/pictures.py

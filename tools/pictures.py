@@ -1,0 +1,81 @@
+"""What the pictures in docs/screenshots show: the commands, and the text of each, kept beside it as NAME.txt.
+
+A test makes the texts anew and compares; where one differs its picture is stale: run tools/screenshots.sh, which makes
+both, and look at every picture. `python tools/pictures.py` writes the texts alone.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import html
+import os
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+#: The terminal in the pictures is so wide.
+WIDTH = 158
+
+#: picture → the command that it shows, as typed in the prepared folder
+PICTURES = {
+    "demo": "vast-ferry demo",
+    "check": "vast-ferry check ported",
+    "profile-show": "vast-ferry profile show ostermere@1 --to wsgi --kind http",
+    "survey": "vast-ferry survey apiary",
+    "gaps": "vast-ferry gaps apiary --to brackendale",
+    "carry": "vast-ferry carry apiary --to wsgi --out there",
+    "lint": "vast-ferry profile lint cloudevents --examples 50",
+    "convert": "vast-ferry event convert apiary/samples/record_inspection/captured.json "
+    "--from ostermere@1 --to brackendale",
+    "fidelity-table": "vast-ferry profile fidelity",
+    "fidelity": "vast-ferry profile fidelity",
+    "cost": "vast-ferry gaps apiary --to brackendale --calls 20000000 --mean-ms 80 --gb-out 40",
+    "side-by-side": "vast-ferry carry apiary --to thornwick --out beside --side-by-side page.html",
+}
+#: Of these the program's own output is not what the picture shows, but a file that it writes.
+FILES = {"side-by-side": "page.html"}
+
+
+def command(line: str, folder: Path) -> str:
+    """Return what a command prints, in a folder, as wide as in the pictures."""
+    words = [sys.executable, "-m", "vast_ferry", *line.split()[1:]]
+    kept = {name: value for name, value in os.environ.items() if name not in ("FORCE_COLOR", "NO_COLOR")}
+    done = subprocess.run(
+        words, cwd=folder, capture_output=True, text=True, check=False, env={**kept, "COLUMNS": str(WIDTH)}
+    )
+    return done.stdout + done.stderr
+
+
+def prepare(folder: Path) -> None:
+    """Write into a folder what the commands are about: the demo, and a crossing of it in which two things are wrong."""
+    command("vast-ferry demo --out kept", folder)
+    (folder / "kept" / "apiary").rename(folder / "apiary")
+    command("vast-ferry carry apiary --to thornwick@1 --out ported", folder)
+    for name, was, is_ in (("hives", '"kg": 1000', '"kg": 1024'), ("orders", 'send("packing"', 'send("packed"')):
+        path = folder / "ported" / "handlers" / f"{name}.py"
+        path.write_text(path.read_text().replace(was, is_))
+
+
+def text_of(name: str, folder: Path) -> str:
+    """Return the text of a picture."""
+    printed = command(PICTURES[name], folder)
+    if name in FILES:
+        page = (folder / FILES[name]).read_text(encoding="utf-8")
+        printed = html.unescape(re.sub(r"<style.*?</style>|<[^>]+>", " ", page, flags=re.DOTALL))
+    return "\n".join(line.rstrip() for line in printed.splitlines() if line.strip()) + "\n"
+
+
+def main() -> None:
+    """Write the text of every picture."""
+    with tempfile.TemporaryDirectory() as name:
+        prepare(Path(name))
+        for picture in PICTURES:
+            (FOLDER / f"{picture}.txt").write_text(text_of(picture, Path(name)), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    with contextlib.suppress(BrokenPipeError):
+        main()
