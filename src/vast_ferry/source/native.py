@@ -581,6 +581,8 @@ class _Project:
     def _edited(self, module: Module, edits: list[Edit], imports: set[Import]) -> bytes | None:
         """Return a file with its edits, its imports put in order; nothing where that is not Python."""
         text = module.text
+        # What comes out as it was is no edit.
+        edits = [one for one in edits if text.data[one.start : one.end] != one.text.encode("utf-8", "surrogatepass")]
         theirs = frozenset(
             {*self.job.flow.theirs, *self.job.target.model.modules, *self.job.brought, self.job.module_name}
         )
