@@ -46,6 +46,8 @@ worker = load("worker")
 
 #: What could not be had of a sandbox, and why.
 without: dict[str, str] = {}
+#: What a worker can read.
+folders: list[str] = []
 
 
 def receive(line: socket.socket) -> tuple[dict[str, Any], list[int]]:
@@ -63,7 +65,7 @@ def mind(life: int, talk: int, wanted: dict[str, Any], home: str) -> None:
     first = 1 if "processes" not in without else os.getpid()
     places = {"folder": wanted["folder"], "scratch": wanted["scratch"], "services": wanted["services"]}
     if "files" not in without:
-        sandbox.enter_root(home, wanted["folder"])
+        sandbox.enter_root(home, wanted["folder"], folders)
         places = {"folder": sandbox.PROJECT, "scratch": sandbox.SCRATCH, "services": sandbox.SERVICES}
         sandbox.give_up_privileges()  # for good, and so for the worker too
     child = os.fork()
@@ -147,7 +149,8 @@ def try_out(home: str) -> None:
         without.update(dict.fromkeys(("network", "files", "processes"), str(error)))
         return
     try:
-        sandbox.build_base(home, sandbox.readable())
+        folders.extend(sandbox.readable())
+        sandbox.build_base(home, folders)
     except OSError as error:
         without.update(dict.fromkeys(("files", "processes"), str(error)))
         return
@@ -158,7 +161,7 @@ def try_out(home: str) -> None:
             sandbox.unshare(sandbox.NEW_PROCESSES | sandbox.NEW_FILES)
             grandchild = os.fork()
             if not grandchild:
-                sandbox.enter_root(home, os.path.dirname(os.path.abspath(__file__)))
+                sandbox.enter_root(home, os.path.dirname(os.path.abspath(__file__)), folders)
                 os._exit(0)
             if os.waitpid(grandchild, 0)[1]:
                 os.write(write, b"no file system of its own could be made")

@@ -163,9 +163,12 @@ def build_base(base: str, folders: list[str]) -> None:
     )
 
 
-def enter_root(base: str, project: str) -> None:
-    """Complete for one worker what `build_base` made, and make it the root of this process."""
+def enter_root(base: str, project: str, folders: list[str]) -> None:
+    """Complete for one worker what `build_base` made of these folders, and make it the root of this process."""
     _writable_places(base, project)
+    for folder in folders:
+        if folder.startswith(SCRATCH + os.sep):  # an interpreter there is hidden by the worker's own
+            _bind(folder, base)
     # A system may forbid it inside of a container; then there is none, and with it no sight of any process.
     with contextlib.suppress(OSError):
         mount("proc", f"{base}/proc", "proc", NO_SUID | NO_DEV)

@@ -440,7 +440,9 @@ def files_below(*folders: str) -> list[tuple[str, int, int]]:
     """Return the files that there are, each with its size and when it was written."""
     found = []
     for folder in folders:
-        for top, _, names in os.walk(folder):
+        device = os.stat(folder).st_dev
+        for top, inner, names in os.walk(folder):
+            inner[:] = [name for name in inner if os.lstat(os.path.join(top, name)).st_dev == device]
             for name in names:
                 with contextlib.suppress(OSError):
                     status = os.lstat(os.path.join(top, name))
