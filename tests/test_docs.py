@@ -98,15 +98,17 @@ def test_the_reference_is_not_stale() -> None:
     assert done.returncode == 0, "refresh it: python tools/make_reference.py"
 
 
-@pytest.mark.parametrize("picture", pictures.PICTURES)
-def test_no_picture_is_stale(prepared: Path, picture: str) -> None:
-    kept = (pictures.FOLDER / f"{picture}.txt").read_text(encoding="utf-8")
-    assert pictures.text_of(picture, prepared) == kept, "make it anew and look at it: tools/screenshots.sh"
-    assert (pictures.FOLDER / f"{picture}.png").is_file()
+@pytest.mark.slow
+def test_no_picture_is_stale(run: Run, tmp_path: Path) -> None:
+    def command(line: str, folder: Path) -> str:
+        done = run(*line.split()[1:], cwd=folder, env={"COLUMNS": str(pictures.WIDTH)})
+        return done.stdout + done.stderr
 
-
-@pytest.fixture(scope="module")
-def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("pictures")
-    pictures.prepare(folder)
-    return folder
+    pictures.prepare(tmp_path, command)
+    stale = [
+        name
+        for name in pictures.PICTURES
+        if pictures.text_of(name, tmp_path, command) != (pictures.FOLDER / f"{name}.txt").read_text(encoding="utf-8")
+    ]
+    assert not stale, "make them anew and look at them: tools/screenshots.sh"
+    assert {path.stem for path in pictures.FOLDER.glob("*.png")} == {*pictures.PICTURES}

@@ -13,6 +13,7 @@ import re
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -49,7 +50,11 @@ def command(line: str, folder: Path) -> str:
     return done.stdout + done.stderr
 
 
-def prepare(folder: Path) -> None:
+#: What runs a command line in a folder and returns what it prints.
+Runner = Callable[[str, Path], str]
+
+
+def prepare(folder: Path, command: Runner = command) -> None:
     """Write into a folder what the commands are about: the demo, and a crossing of it in which two things are wrong."""
     command("vast-ferry demo --out kept", folder)
     (folder / "kept" / "apiary").rename(folder / "apiary")
@@ -59,7 +64,7 @@ def prepare(folder: Path) -> None:
         path.write_text(path.read_text().replace(was, is_))
 
 
-def text_of(name: str, folder: Path) -> str:
+def text_of(name: str, folder: Path, command: Runner = command) -> str:
     """Return the text of a picture."""
     printed = command(PICTURES[name], folder)
     if name in FILES:
