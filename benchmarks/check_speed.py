@@ -36,8 +36,9 @@ def memory_of(pid: int) -> int:
     """Return the memory, in KiB, that a process and all below it hold at this moment."""
     total = 0
     with contextlib.suppress(OSError, ValueError, IndexError):  # it may have just ended
-        status = Path(f"/proc/{pid}/status").read_text()
-        total += int(status.partition("VmRSS:")[2].split()[0])
+        # What forked processes share counts once (proportional set size).
+        status = Path(f"/proc/{pid}/smaps_rollup").read_text()
+        total += int(status.partition("Pss:")[2].split()[0])
         for task in Path(f"/proc/{pid}/task").iterdir():
             for child in (task / "children").read_text().split():
                 total += memory_of(int(child))

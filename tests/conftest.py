@@ -155,3 +155,17 @@ def request(path: str = "/a/x", method: str = "GET", headers: str = "", body: by
     """Return a raw HTTP/1.1 request."""
     length = f"Content-Length: {len(body)}\r\n" if body else ""
     return f"{method} {path} HTTP/1.1\r\nHost: a.example\r\n{headers}{length}\r\n".encode("latin-1") + body
+
+
+#: Editions that are most like another of their provider: their laws are checked in `make test-all`.
+TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
+OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Leave to `make test-all` what is nearly the same again, and a whole lint."""
+    for item in items:
+        given = getattr(getattr(item, "callspec", None), "params", {}).values()
+        twin = item.path.name in OF_EVERY_EDITION and any(value in TWINS for value in given if isinstance(value, str))
+        if twin or item.name.startswith("test_lint_passes_on_a_good_profile"):
+            item.add_marker(pytest.mark.slow)
