@@ -62,6 +62,7 @@ class Checked:
     file: str = ""
     unseen: tuple[tuple[str, str], ...] = ()
     fails: bool = False  # the original fails on it
+    read: bool = True  # its file could be read
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +107,7 @@ class CheckResult:
     @property
     def unreadable(self) -> bool:
         """Tell whether a sample could not be read."""
-        return any(checked.verdict is Verdict.UNCHECKED and not checked.expected for checked in self.checked)
+        return any(not checked.read for checked in self.checked)
 
     @property
     def findings(self) -> list[Finding]:
@@ -589,7 +590,8 @@ def _run(
                     batch.append(read_sample(function.name, path, profile, top))
                 except BadInput as error:  # the others may be fine
                     name = sample_name(function.name, path, top)
-                    yield Checked(function.name, name, Verdict.UNCHECKED, reasons=(str(error),), file=str(path))
+                    why = (str(error),)
+                    yield Checked(function.name, name, Verdict.UNCHECKED, reasons=why, file=str(path), read=False)
             yield from run.function(function, batch)
 
 

@@ -163,7 +163,6 @@ _IN_PAIRS: Final = re.compile(
 )
 _TOKEN: Final = re.compile(r"eyJ[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]*")
 _LONG: Final = re.compile(r"[A-Za-z0-9+/_=.~-]{20,}")
-_PREFIXED: Final = re.compile(r"[A-Za-z]{2,12}[_-](?:[a-z]{2,8}[_-])?[A-Za-z0-9]{16,}")
 _DIGEST: Final = frozenset(
     [
         "sha",

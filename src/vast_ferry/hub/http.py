@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote
@@ -91,13 +90,3 @@ class HttpReply:
     def values(self, name: str) -> list[str]:
         """Return every value of the header field `name`, in order; names have no case (RFC 9110 §5.1)."""
         return [value for key, value in self.headers if key.lower() == name.lower()]
-
-
-def to_plain(fields: dict[str, Any]) -> dict[str, Any]:
-    """Return `fields` as JSON can hold them: a body becomes Base64 text (RFC 4648 §4)."""
-    return {**fields, "body": base64.b64encode(fields["body"]).decode("ascii")} if "body" in fields else fields
-
-
-def from_plain(fields: dict[str, Any]) -> dict[str, Any]:
-    """Return the fields that `to_plain` gave."""
-    return {**fields, "body": base64.b64decode(fields["body"])} if "body" in fields else fields

@@ -93,6 +93,7 @@ class Keeper:
         self._numbers = itertools.count()
         self.home = Path()
         self.not_held: tuple[str, ...] = ()
+        self.own_files = False  # whether workers have a file system of their own
 
     def start(self) -> None:
         """Start the process, unless it is there."""
@@ -123,7 +124,8 @@ class Keeper:
         ready = self._line.recv(1 << 16)
         if not ready:
             raise RuntimeError("the process that starts workers could not be started")
-        self.not_held = tuple(json.loads(ready)["without"])
+        told = json.loads(ready)
+        self.not_held, self.own_files = tuple(told["without"]), bool(told["files"])
 
     def fork(self, worker: Worker, wanted: dict[str, Any]) -> tuple[socket.socket, socket.socket]:
         """Ask for a worker, and return the near ends of its two sockets: for calls, and to keep it alive."""
@@ -413,7 +415,7 @@ def _compiled_once(text: str, name: str) -> bytes:
 def not_contained() -> bool:
     """Tell whether workers share this process's file system."""
     KEEPER_HERE.start()
-    return any("read and write" in one for one in KEEPER_HERE.not_held)
+    return not KEEPER_HERE.own_files
 
 
 def not_held() -> tuple[str, ...]:
