@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import gc
 import hashlib
 import io
 import os
@@ -11,7 +12,7 @@ import pickle
 import signal
 import subprocess
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -25,10 +26,27 @@ from vast_ferry.mapping import laws
 
 ROOT = Path(__file__).parent.parent
 
-settings.register_profile("fast", max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("fast")
+#: Hundreds of thousands of objects stay for the whole run (profiles, pools, syntax trees); not to be looked at each time.
+gc.set_threshold(100_000, 20, 50)
+
+#: In `make test-all` more is generated of everything that is generated.
+WHOLE = os.environ.get("SHARE") == "whole"
+settings.register_profile(
+    "share", max_examples=60 if WHOLE else 25, deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("share")
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def some(cases: Iterable[Any], every: int) -> list[Any]:
+    """Return a table's cases, of which `make test` takes each `every`-th; the others wait for `make test-all`."""
+    return [
+        case
+        if at % every == 0
+        else pytest.param(*(case if isinstance(case, tuple) else (case,)), marks=pytest.mark.slow)
+        for at, case in enumerate(cases)
+    ]
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -60,7 +60,7 @@ def test_every_handler_does_the_same_everywhere_or_what_differs_is_told(
     ("source", "target"),
     [
         ("ostermere", "brackendale@1"),
-        ("marrowby", "ostermere@1"),
+        pytest.param("marrowby", "ostermere@1", marks=pytest.mark.slow),
         pytest.param("thornwick", "ostermere@1", marks=pytest.mark.slow),
         pytest.param("quillhaven", "marrowby@1", marks=pytest.mark.slow),
         pytest.param("brackendale", "thornwick@2", marks=pytest.mark.slow),
@@ -87,6 +87,7 @@ def test_there_and_back_they_still_do_the_same(tmp_path: Path, source: str, targ
         assert not differ
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("source", [s for s in cases.SOURCES if s != "fennick"])
 def test_the_samples_reach_every_line_of_every_handler(tmp_path: Path, source: str) -> None:
     project = cases.build(source, tmp_path / "project")

@@ -166,6 +166,7 @@ def test_what_may_not_be_read_is_told(project: Project, tmp_path: Path) -> None:
     assert done.stdout.count("Permission denied") == 3, done.stderr
 
 
+@pytest.mark.slow
 def test_two_thousand_files_in_a_chain_are_read(project: Project) -> None:
     job = "jobs: {{f{n}: {{code: 'h.py#a', when: [{{bell: b{n}}}]}}}}\n"
     files = {f"{n}.yaml": job.format(n=n) + f"also: [{n + 1}.yaml]\n" for n in range(2000)}
