@@ -26,7 +26,7 @@ from vast_ferry.mapping import laws
 
 ROOT = Path(__file__).parent.parent
 
-#: Hundreds of thousands of objects stay for the whole run (profiles, pools, syntax trees); not to be looked at each time.
+#: Hundreds of thousands of objects stay for the whole run (profiles, pools, trees); not to be looked at each time.
 gc.set_threshold(100_000, 20, 50)
 
 #: In `make test-all` more is generated of everything that is generated.
