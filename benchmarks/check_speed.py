@@ -16,8 +16,8 @@ import threading
 import time
 from pathlib import Path
 
+from vast_ferry.crossing.carry import carry
 from vast_ferry.demo import copy_demo
-from vast_ferry.source.carry import carry
 
 COMMAND = [sys.executable, "-m", "vast_ferry"]
 

@@ -15,9 +15,9 @@ import time
 from pathlib import Path
 from typing import Any
 
+from vast_ferry.events.native import write_events
 from vast_ferry.hub.http import HttpEvent
-from vast_ferry.providers.registry import find_profile
-from vast_ferry.samples.native import write_events
+from vast_ferry.profiles.registry import find_profile
 
 LINES = 150_000
 ROUNDS = 3

@@ -27,7 +27,7 @@ from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_CALL, HUB_EVENTS, EventShape
-from vast_ferry.providers.registry import all_profiles, find_profile
+from vast_ferry.profiles.registry import all_profiles, find_profile
 
 OSTERMERE, THORNWICK, WSGI = (find_profile(name) for name in ("ostermere@1", "thornwick@1", "wsgi@1"))
 
@@ -118,10 +118,10 @@ def _body(content: Any, packed: Any, fields: Any) -> Any:
     return helpers.file_bytes(helpers.from_text_or_packed(content, packed, kind))
 
 
-#: The same rows: where they are read (jmespath), what the codecs do, where they are written (glom).
+#: The same rows: where they are read (jmespath), what the lenses do, where they are written (glom).
 ROWS: list[tuple[list[Any], Callable[..., Any], glom.Path]] = [
-    ([jmespath.compile(path) for path in paths], codec, glom.Path(*to))
-    for paths, codec, to in cast(
+    ([jmespath.compile(path) for path in paths], lens, glom.Path(*to))
+    for paths, lens, to in cast(
         list[tuple[list[str], Callable[..., Any], list[str]]],
         [
             (["ticket"], lambda v: v, ["mark"]),
@@ -148,8 +148,8 @@ ROWS: list[tuple[list[Any], Callable[..., Any], glom.Path]] = [
 
 def ostermere_to_thornwick_interpreted(event: dict[str, Any]) -> dict[str, Any]:
     native: dict[str, Any] = {}
-    for paths, codec, to in ROWS:
-        glom.glom(native, glom.Assign(to, codec(*[path.search(event) for path in paths])))
+    for paths, lens, to in ROWS:
+        glom.glom(native, glom.Assign(to, lens(*[path.search(event) for path in paths])))
     return native
 
 

@@ -31,8 +31,8 @@ from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, Project, RouteTrigger, Trigger
 from vast_ferry.hub.schedules import Schedule
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import find_profile
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import find_profile
 
 CORPUS = Path(__file__).parent / "corpus"
 SOURCES = {

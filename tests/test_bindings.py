@@ -14,12 +14,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import carry, check
+from vast_ferry.crossing.carry import Crossing
 from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, RouteTrigger
-from vast_ferry.providers.registry import find_profile
-from vast_ferry.source.carry import Crossing
-from vast_ferry.source.moves import Done, composed, line_before
-from vast_ferry.source.text import Edit, SourceText, Span
-from vast_ferry.source.unbinding import unbound
+from vast_ferry.profiles.registry import find_profile
+from vast_ferry.translate.moves import Done, composed, line_before
+from vast_ferry.translate.python.unbinding import unbound
+from vast_ferry.translate.text import Edit, SourceText, Span
 
 SHEET = Binding("sheet", "event", "object", "sheets", "{apiary}/{day}.csv", "text")
 VISIT = Binding("visit", "event", "http")

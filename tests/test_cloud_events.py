@@ -13,11 +13,11 @@ from conftest import Run
 from hypothesis import given
 from hypothesis import strategies as st
 
+from vast_ferry.events import cloud_events
+from vast_ferry.events.cloud_events import keeps_rules, problems
+from vast_ferry.events.native import write_events
 from vast_ferry.mapping import laws
-from vast_ferry.providers.registry import find_profile
-from vast_ferry.samples import cloud_events
-from vast_ferry.samples.cloud_events import keeps_rules, problems
-from vast_ferry.samples.native import write_events
+from vast_ferry.profiles.registry import find_profile
 
 GOOD: dict[str, Any] = {"specversion": "1.0", "id": "1", "source": "/a", "type": "t"}
 

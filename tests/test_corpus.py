@@ -11,7 +11,7 @@ import pytest
 
 from vast_ferry import carry, check
 from vast_ferry.checking.compare import Verdict
-from vast_ferry.source.nodes import walk
+from vast_ferry.translate.python.nodes import walk
 
 #: Why some handlers are wrapped wherever they go, and one of them what it has the emitted functions make.
 WRAPPED = {

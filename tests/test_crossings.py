@@ -18,7 +18,7 @@ from vast_ferry.demo import NATIVE, PROJECT
 from vast_ferry.hub.functions import EventTrigger, Trigger
 from vast_ferry.hub.keys import differing_key
 from vast_ferry.hub.schedules import FROM, first_difference
-from vast_ferry.providers.registry import find_profile
+from vast_ferry.profiles.registry import find_profile
 
 #: Written natively at Marrowby: bindings that become parameters, and a call of a service beside them.
 YARD = Path(__file__).parent / "projects" / "yard"

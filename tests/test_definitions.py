@@ -26,9 +26,9 @@ from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, Rout
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.keys import ANY, EVERY_KEY, Pattern, Piece, all_of, begins, differing_key, ends
 from vast_ferry.hub.schedules import FROM, Calendar, Every, Schedule, first_difference
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles, find_profile
-from vast_ferry.providers.schema import DefinitionRow
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import all_profiles, find_profile
+from vast_ferry.profiles.schema import DefinitionRow
 
 OSTERMERE, THORNWICK = find_profile("ostermere@1"), find_profile("thornwick@1")
 DECLARING = [profile for profile in all_profiles() if profile.model.definition]

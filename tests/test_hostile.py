@@ -30,13 +30,13 @@ from vast_ferry.documents.ini_file import read_ini, write_ini
 from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
+from vast_ferry.gaps.find import find_gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
-from vast_ferry.providers.lint import lint_profile
-from vast_ferry.providers.profile import load_profile
-from vast_ferry.providers.registry import FOLDER, find_profile, shipped
+from vast_ferry.profiles.lint import lint_profile
+from vast_ferry.profiles.profile import load_profile
+from vast_ferry.profiles.registry import FOLDER, find_profile, shipped
 from vast_ferry.reports.terminal import UNSAFE, json_text
 from vast_ferry.samples.store import read_sample
-from vast_ferry.source.survey import find_gaps
 from vast_ferry.standins.driver import driver_source
 from vast_ferry.standins.process import framed
 
@@ -507,7 +507,7 @@ TEMPLATES = {
 
 @pytest.mark.parametrize("text", TEMPLATES)
 def test_a_template_that_fails_is_one_message(tmp_path: Path, text: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("vast_ferry.source.plan.LONGEST_TEMPLATE", 0.3)
+    monkeypatch.setattr("vast_ferry.crossing.plan.LONGEST_TEMPLATE", 0.3)
     path = own_profile(tmp_path, PROFILES["wsgi-1.yaml"])
     for template in tmp_path.glob("*app.py.j2"):
         template.write_text(text) if text else template.unlink()

@@ -18,13 +18,13 @@ from conftest import ROOT, WHOLE, Run
 
 from vast_ferry import BadInput, convert_event
 from vast_ferry.documents.yaml_file import read_yaml
+from vast_ferry.events.convert import Converter
+from vast_ferry.events.native import kind_of, read_events, write_events
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping import emit, laws
-from vast_ferry.providers.json_schema import profile_schema
-from vast_ferry.providers.profile import load_profile
-from vast_ferry.providers.registry import all_profiles, find_profile, shipped
-from vast_ferry.samples.convert import Converter
-from vast_ferry.samples.native import kind_of, read_events, write_events
+from vast_ferry.profiles.json_schema import profile_schema
+from vast_ferry.profiles.profile import load_profile
+from vast_ferry.profiles.registry import all_profiles, find_profile, shipped
 
 PROFILES = {profile.name: profile for profile in all_profiles()}
 SHAPES = [(name, kind) for name, profile in PROFILES.items() for kind in profile.kinds]

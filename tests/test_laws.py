@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 
 from vast_ferry.checking.projection import Projection
 from vast_ferry.hub.http import HttpReply
-from vast_ferry.mapping import codecs, laws
-from vast_ferry.mapping.codecs_values import OrNull
+from vast_ferry.mapping import laws
 from vast_ferry.mapping.compile import reply_losses
 from vast_ferry.mapping.laws_beside import check_beside, check_client
+from vast_ferry.mapping.lenses import every as lenses
+from vast_ferry.mapping.lenses.values import OrNull
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.places import Access, Item
-from vast_ferry.providers.registry import all_profiles
+from vast_ferry.profiles.registry import all_profiles
 
 PROFILES = {profile.name: profile for profile in all_profiles()}
 SHAPES = [(name, kind) for name, profile in PROFILES.items() for kind in profile.kinds]
@@ -40,14 +41,14 @@ def test_there_and_back_is_the_identity_but_for_derived_losses(one: str) -> None
         assert broken is None, (other, broken)
 
 
-#: a bug seeded into a codec or a helper → what of a profile must break
+#: a bug seeded into a lens or a helper → what of a profile must break
 BUGS: list[tuple[str, str, object, str, str]] = [
-    ("codecs.Joined", "losses", lambda self, field: (), "ostermere@1", "http"),
-    ("codecs.EpochMs", "losses", lambda self, field: (), "ostermere@1", "schedule"),
-    ("codecs.OnlyId", "losses", lambda self, field: (), "wsgi@1", "http"),
-    ("codecs.FormText", "reader", "from_percent_text", "ostermere@1", "object"),
-    ("codecs.OrNull", "reader", "text_or_null", "ostermere@1", "message"),
-    ("codecs.Joined", "losses", lambda self, field: (_never(field),), "ostermere@1", "http"),
+    ("lenses.Joined", "losses", lambda self, field: (), "ostermere@1", "http"),
+    ("lenses.EpochMs", "losses", lambda self, field: (), "ostermere@1", "schedule"),
+    ("lenses.OnlyId", "losses", lambda self, field: (), "wsgi@1", "http"),
+    ("lenses.FormText", "reader", "from_percent_text", "ostermere@1", "object"),
+    ("lenses.OrNull", "reader", "text_or_null", "ostermere@1", "message"),
+    ("lenses.Joined", "losses", lambda self, field: (_never(field),), "ostermere@1", "http"),
 ]
 
 
@@ -56,10 +57,10 @@ def _never(field: str) -> Loss:
 
 
 @pytest.mark.parametrize(("where", "what", "bug", "name", "kind"), BUGS)
-def test_a_bug_in_a_codec_can_not_be_missed(
+def test_a_bug_in_a_lens_can_not_be_missed(
     monkeypatch: pytest.MonkeyPatch, where: str, what: str, bug: object, name: str, kind: str
 ) -> None:
-    monkeypatch.setattr(getattr(codecs, where.partition(".")[2]), what, bug)
+    monkeypatch.setattr(getattr(lenses, where.partition(".")[2]), what, bug)
     broken = [broken for _, broken in laws.check_shape(PROFILES[name].kinds[kind].event, 50) if broken]
     assert broken
     assert broken[0].why
@@ -110,7 +111,7 @@ def test_answers_batches_and_calls_keep_their_laws(name: str) -> None:
     assert [broken for client in profile.clients if (broken := check_client(client, 25))] == []
 
 
-def test_a_bug_in_a_codec_of_a_call_an_answer_or_a_batch_is_caught(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_bug_in_a_lens_of_a_call_an_answer_or_a_batch_is_caught(monkeypatch: pytest.MonkeyPatch) -> None:
     profile = PROFILES["ostermere@1"]
     post = next(client for client in profile.clients if client.path == "lines.post")
     monkeypatch.setattr(OrNull, "reader", "text_or_null")

@@ -1,4 +1,4 @@
-"""The row language: places and codecs both ways, hostile names, and every mistake that a profile can hold."""
+"""The row language: places and lenses both ways, hostile names, and every mistake that a profile can hold."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from vast_ferry import BadInput, load_profile
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.codec import CodecError
-from vast_ferry.mapping.codecs import CODECS, parse_codec
 from vast_ferry.mapping.compile import translate_event
 from vast_ferry.mapping.emit import module_source, run_module
+from vast_ferry.mapping.lenses.every import LENSES, parse_lens
+from vast_ferry.mapping.lenses.lens import LensError
 from vast_ferry.mapping.places import Access, Item, PlaceError, parse_place
 from vast_ferry.mapping.tables import HUB_EVENT, Constant, EventShape, Row
-from vast_ferry.providers.registry import FOLDER, all_profiles, find_profile
+from vast_ferry.profiles.registry import FOLDER, all_profiles, find_profile
 
 PLACES = [
     ("event", (), "event"),
@@ -211,21 +211,21 @@ def test_what_both_sides_have_in_one_form_passes_untouched() -> None:
 @pytest.mark.parametrize(
     "text", ["multimpa(first=one)", "joined(x)", "1 + 1", "route('a')", "a.b", "keys(1)", "joined(", "route(1, 2)"]
 )
-def test_codecs_refuse_what_they_do_not_take(text: str) -> None:
-    with pytest.raises(CodecError):
-        parse_codec(text)
+def test_lenses_refuse_what_they_do_not_take(text: str) -> None:
+    with pytest.raises(LensError):
+        parse_lens(text)
 
 
-def test_every_codec_is_used_by_a_shipped_profile_or_its_form_on_file() -> None:
+def test_every_lens_is_used_by_a_shipped_profile_or_its_form_on_file() -> None:
     used = {"plain", "pairs", "epoch_s"}  # the last is there for who writes a profile
     rows = [row for profile in all_profiles() for client in profile.clients for row in client.arguments.rows]
     for kind in (kind for profile in all_profiles() for kind in profile.kinds.values()):
         rows += kind.event.rows
         rows += [row for form in (kind.reply.forms if kind.reply else ()) for row in form.rows]
     for row in rows:
-        filed = row.codec.on_file()
-        used |= {row.codec.name, filed.name, filed.exact().name}
-    assert set(CODECS) - used == set()
+        filed = row.lens.on_file()
+        used |= {row.lens.name, filed.name, filed.exact().name}
+    assert set(LENSES) - used == set()
 
 
 #: a change to a good profile → what the message must say, and at which line's text it must point
@@ -236,7 +236,7 @@ BAD_ROWS = [
     ('event["call"]["verb"]', 'event["call"', "is not an access path"),
     ('event["call"]["verb"]', 'event["ticket"]', "is written twice"),
     ("as: epoch_ms", "as: epoch_msec", "did you mean 'epoch_ms'"),
-    ("as: epoch_ms", "as: joined", "codec joined is for pairs, and time holds text"),
+    ("as: epoch_ms", "as: joined", "lens joined is for pairs, and time holds text"),
     ("as: text_or_base64, flag: 'event[\"packed\"]'", "as: text_or_base64", "needs a second place"),
     ("as: joined}", "as: joined, flag: 'event[\"x\"]'}", "has no second place"),
     ("derived: true", "derive: true", "there is no such key (did you mean 'derived'?)"),

@@ -13,10 +13,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from vast_ferry import carry, check
+from vast_ferry.crossing.carry import Crossing
 from vast_ferry.demo import PROJECT
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.reports.side_by_side import side_by_side
-from vast_ferry.source.carry import Crossing
 
 WEB = "app: a\njobs:\n  f: {code: h.py#f, longest: 5, vars: {A: b}, when: [{web: 'POST /f/{one}'}]}\n"
 LINE = "app: a\njobs:\n  f: {code: h.py#f, when: [{line: q}]}\n"

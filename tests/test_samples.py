@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from vast_ferry import BadInput, convert_event
 from vast_ferry.demo import PROJECT
-from vast_ferry.providers.registry import find_profile
-from vast_ferry.samples.http_message import read_request
-from vast_ferry.samples.lines import CHUNK
-from vast_ferry.samples.native import parse_json, read_events
+from vast_ferry.events.http_message import read_request
+from vast_ferry.events.lines import CHUNK
+from vast_ferry.events.native import parse_json, read_events
+from vast_ferry.profiles.registry import find_profile
 
 EVENT: dict[str, Any] = json.loads((PROJECT / "samples" / "hive_weight" / "captured.json").read_text())
 

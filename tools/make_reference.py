@@ -13,20 +13,20 @@ from vast_ferry.definitions.forms import FORMS
 from vast_ferry.definitions.schedules import STYLES
 from vast_ferry.definitions.tables import FUNCTION_FIELDS, TRIGGER_FIELDS
 from vast_ferry.definitions.writing import write_definition
+from vast_ferry.events.native import write_events
 from vast_ferry.hub.fields import EVENTS, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, Project, RouteTrigger
 from vast_ferry.hub.keys import begins
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.hub.schedules import Calendar, Schedule
-from vast_ferry.mapping.codecs import CODECS
+from vast_ferry.mapping.lenses.every import LENSES
 from vast_ferry.mapping.tables import TESTS, Kind
-from vast_ferry.providers import schema
-from vast_ferry.providers.json_schema import profile_schema
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles
-from vast_ferry.samples.native import write_events
-from vast_ferry.source.reasons import NOTES as RULES
-from vast_ferry.source.reasons import STOPS
+from vast_ferry.profiles import schema
+from vast_ferry.profiles.json_schema import profile_schema
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.translate.reasons import NOTES as RULES
+from vast_ferry.translate.reasons import STOPS
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -243,11 +243,11 @@ HEAD = """# Profiles
 
 A profile is one YAML file that describes one edition of one provider. From it come the translator, the stand-in that
 calls handlers as the provider does, and what the provider's shapes can't hold. No Python is written for a provider.
-`examples/a_provider_of_your_own.py` is a whole one; the ones that ship are in `src/vast_ferry/providers/profiles/`.
+`examples/a_provider_of_your_own.py` is a whole one; the ones that ship are in `src/vast_ferry/profiles/shipped/`.
 
 ## Rows
 
-A row ties a native **place** to a **hub field** through a **codec**, and works both ways:
+A row ties a native **place** to a **hub field** through a **lens**, and works both ways:
 
 ```yaml
 - {at: 'event["call"]["verb"]', is: method}
@@ -292,9 +292,9 @@ def first_line(thing: type) -> str:
 
 def reference() -> str:
     """Return docs/profiles.md."""
-    codecs = [
-        (f"`{name}`", codec.takes, " or ".join(codec.holds) or "anything", first_line(codec))
-        for name, codec in CODECS.items()
+    lenses = [
+        (f"`{name}`", lens.takes, " or ".join(lens.holds) or "anything", first_line(lens))
+        for name, lens in LENSES.items()
     ]
     forms = [(f"`{name}`", form.wants, first_line(form)) for name, form in FORMS.items()]
     tests = [(f"`{name}`", f"`{test.format('reply', 'Class')}`") for name, test in TESTS.items()]
@@ -307,8 +307,8 @@ def reference() -> str:
         fields(dict(HTTP_REPLY)),
         "\nA reply has one or more `forms`, told apart in order by `when`; exactly one is `written: true`.\n",
         table(("when", "told by"), tests),
-        "\n## Codecs\n",
-        table(("codec", "takes", "for", "form"), codecs),
+        "\n## Lenses\n",
+        table(("lens", "takes", "for", "form"), lenses),
         "\n## The whole file\n",
         keys(schema.ProfileModel),
         "\n### `handler`\n",

@@ -13,37 +13,37 @@ if TYPE_CHECKING:
     from vast_ferry.checking.check import CheckResult as CheckResult
     from vast_ferry.checking.check import check as check
     from vast_ferry.checking.compare import Verdict as Verdict
+    from vast_ferry.crossing.carry import Crossing as Crossing
+    from vast_ferry.crossing.carry import carry as carry
+    from vast_ferry.events.convert import convert_event as convert_event
+    from vast_ferry.gaps.find import find_gaps as find_gaps
     from vast_ferry.hub.findings import BadInput as BadInput
     from vast_ferry.hub.findings import Finding as Finding
     from vast_ferry.hub.http import HttpEvent as HttpEvent
     from vast_ferry.hub.http import HttpReply as HttpReply
-    from vast_ferry.providers.profile import load_profile as load_profile
-    from vast_ferry.providers.registry import find_profile as find_profile
-    from vast_ferry.samples.convert import convert_event as convert_event
-    from vast_ferry.source.carry import Crossing as Crossing
-    from vast_ferry.source.carry import carry as carry
-    from vast_ferry.source.survey import find_gaps as find_gaps
-    from vast_ferry.source.survey import survey as survey
+    from vast_ferry.profiles.profile import load_profile as load_profile
+    from vast_ferry.profiles.registry import find_profile as find_profile
     from vast_ferry.standins.stand_in import StandIn as StandIn
+    from vast_ferry.survey.survey import survey as survey
 
 __version__ = "0.1.0"
 
 _HOMES = {
     "BadInput": "hub.findings",
     "CheckResult": "checking.check",
-    "Crossing": "source.carry",
+    "Crossing": "crossing.carry",
     "Finding": "hub.findings",
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
     "StandIn": "standins.stand_in",
     "Verdict": "checking.compare",
-    "carry": "source.carry",
+    "carry": "crossing.carry",
     "check": "checking.check",
-    "convert_event": "samples.convert",
-    "find_gaps": "source.survey",
-    "find_profile": "providers.registry",
-    "load_profile": "providers.profile",
-    "survey": "source.survey",
+    "convert_event": "events.convert",
+    "find_gaps": "gaps.find",
+    "find_profile": "profiles.registry",
+    "load_profile": "profiles.profile",
+    "survey": "survey.survey",
 }
 
 __all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)

@@ -25,16 +25,15 @@ from vast_ferry.mapping.compile import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Fields, Loss
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files, sample_name
-from vast_ferry.source.crossing_file import holds_crossing
-from vast_ferry.source.files import own_files
-from vast_ferry.source.record import Record, edited, read_record
-from vast_ferry.source.wrapping import binds
 from vast_ferry.standins.gateway import Gateway, Routed, takes
 from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker, not_held
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.standins.stand_in import stand_in_setup
+from vast_ferry.survey.crossing_file import holds_crossing
+from vast_ferry.survey.files import own_files
+from vast_ferry.survey.record import Record, edited, read_record
 
 #: A handler that hangs holds up the check for so long at most, whatever its own limit.
 LONGEST_CALL = 10.0
@@ -152,14 +151,14 @@ class _Side:
         handler = self.profile.model.handler
         entry = function.entry
         variables, secrets = function.variables, tuple(function.secrets)
-        bindings = function.bindings if self.project is not None and binds(self.profile, function) else ()
+        bindings = function.bindings if self.project is not None and self.profile.binds(function) else ()
         here = self.project.function(function.name) if self.project is not None else None
         if handler.entry:
             module, _, name = handler.entry.partition(":")
             entry, variables = Entry(f"{module.replace('.', '/')}.py" if name else module, name), {}
         elif here is not None:
             entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
-            bindings = here.bindings if binds(self.profile, here) else ()
+            bindings = here.bindings if self.profile.binds(here) else ()
         declared = (here.memory if here else 0) or function.memory or self.profile.model.limits.default_memory
         # What was withheld must be set by hand, on either side: here it is a stand-in's, as a secret is.
         secrets = tuple(dict.fromkeys((*secrets, *function.withheld)))

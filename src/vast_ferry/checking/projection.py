@@ -15,7 +15,7 @@ from vast_ferry.mapping.compile import Source, translate_event, translate_reply
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.helpers import new_id, now
 from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 
 
 class Projection:

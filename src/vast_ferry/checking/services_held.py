@@ -17,7 +17,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_losses
 from vast_ferry.mapping.compile import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.losses import Loss
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 
 
 @functools.lru_cache(maxsize=64)

@@ -19,9 +19,9 @@ if TYPE_CHECKING:
     from rich.console import RenderableType
 
     from vast_ferry.checking.check import CheckResult
-    from vast_ferry.providers.profile import Profile
-    from vast_ferry.samples.cloud_events import Mode
-    from vast_ferry.samples.convert import Converted
+    from vast_ferry.events.cloud_events import Mode
+    from vast_ferry.events.convert import Converted
+    from vast_ferry.profiles.profile import Profile
 
 FORMAT = click.option(
     "--format", "form", type=click.Choice(["text", "json"]), default="text", help="What to print: for people, or JSON."
@@ -68,7 +68,7 @@ def survey(project: Path, source: str | None, openapi: Path | None, fields: bool
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
     from vast_ferry.reports.files import outside, write_report
     from vast_ferry.reports.project_text import survey_text
-    from vast_ferry.source.survey import survey as look_at
+    from vast_ferry.survey.survey import survey as look_at
 
     if openapi:
         outside(openapi, project)
@@ -105,11 +105,11 @@ def gaps(
 
     The exit status is 1 where something is blocking.
     """
-    from vast_ferry.providers.price import bill, crossings
+    from vast_ferry.gaps.find import find_gaps
+    from vast_ferry.gaps.price import bill, crossings
     from vast_ferry.reports.cost_plot import check_plot_path, plot_cost
     from vast_ferry.reports.data import gaps_data
     from vast_ferry.reports.project_text import gaps_text
-    from vast_ferry.source.survey import find_gaps
 
     if plot and calls is None:
         raise click.UsageError("--plot draws what --calls estimates: give both")
@@ -165,10 +165,10 @@ def carry(
     Handlers are rewritten in the target's own idiom where they are fully understood, and the rest wrapped, with why;
     PROJECT itself is never written into.
     """
+    from vast_ferry.crossing.carry import carry as carry_project
     from vast_ferry.reports.data import crossing_data
     from vast_ferry.reports.files import check_report_paths, outside, write_report
     from vast_ferry.reports.text import crossing_text
-    from vast_ferry.source.carry import carry as carry_project
 
     check_report_paths([page] if page else [], ".html")
     if page:
@@ -215,7 +215,7 @@ def check(
 ) -> None:
     """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
     from vast_ferry.reports.files import check_report_paths, write_reports
-    from vast_ferry.source.crossing_file import crossing_file
+    from vast_ferry.survey.crossing_file import crossing_file
 
     check_report_paths(report)
     crossing_file(crossing)  # which is told at once, before anything else is loaded
@@ -248,10 +248,10 @@ def run_check(crossing: Path, **options: Any) -> CheckResult:
 @FORMAT
 def demo(to: str | None, out: Path | None, form: str) -> None:
     """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
+    from vast_ferry.crossing.carry import carry as carry_project
     from vast_ferry.demo import TARGET, copy_demo
     from vast_ferry.reports.data import check_data, crossing_data
     from vast_ferry.reports.text import check_text, crossing_text
-    from vast_ferry.source.carry import carry as carry_project
     from vast_ferry.standins.scratch import scratch_folder
 
     to = to or TARGET
@@ -297,12 +297,12 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     """
     import simplejson
 
-    from vast_ferry.providers.registry import editions_of, find_profile
+    from vast_ferry.events.convert import converter
+    from vast_ferry.events.editions import find_source
+    from vast_ferry.events.event_message import needs_format, write_message
+    from vast_ferry.events.native import FirstLine, open_events, parse_json, read_whole
+    from vast_ferry.profiles.registry import editions_of, find_profile
     from vast_ferry.reports.terminal import safe_json
-    from vast_ferry.samples.convert import converter
-    from vast_ferry.samples.event_message import needs_format, write_message
-    from vast_ferry.samples.native import FirstLine, open_events, parse_json, read_whole
-    from vast_ferry.source.editions import find_source
 
     editions, target = editions_of(source), find_profile(to)
     if mode and (lines or form == "json"):
@@ -317,7 +317,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
             if len(editions) > 1:
                 stream = FirstLine(opened)
                 editions = [find_source(source, parse_json(stream.line, shown, exact=True), shown)]
-            from vast_ferry.samples.lines import convert_lines, events_alone
+            from vast_ferry.events.lines import convert_lines, events_alone
 
             render = _converted_alone if form == "json" else events_alone
             for chunk in convert_lines(stream, editions[0], target, shown, render):
@@ -354,8 +354,8 @@ def _converted_alone(converted: Converted) -> list[Any]:
 
 def _whole(data: bytes, shown: str, source: Profile) -> Any:
     """Return the event in a file, or those that an HTTP request carries."""
-    from vast_ferry.samples.event_message import is_message, read_message
-    from vast_ferry.samples.native import parse_json
+    from vast_ferry.events.event_message import is_message, read_message
+    from vast_ferry.events.native import parse_json
 
     if not is_message(data):
         return parse_json(data, shown, exact=True)
@@ -411,7 +411,7 @@ def profile() -> None:
 @FORMAT
 def list_profiles(form: str) -> None:
     """Print the profiles that ship."""
-    from vast_ferry.providers.registry import all_profiles
+    from vast_ferry.profiles.registry import all_profiles
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import profiles_text
 
@@ -429,10 +429,10 @@ def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     from rich.console import Group
 
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.gaps.gaps import crossing_losses
+    from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import calls_text, profile_text
-    from vast_ferry.source.gaps import crossing_losses
 
     shown = find_profile(name)
     checked_definition(shown)
@@ -458,8 +458,8 @@ def lint(name: str, examples: int, form: str) -> None:
     The profile is also translated to and from every profile that ships.
     """
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.providers.lint import lint_profile
-    from vast_ferry.providers.registry import find_profile
+    from vast_ferry.profiles.lint import lint_profile
+    from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import lint_data
     from vast_ferry.reports.text import lint_text
 
@@ -496,7 +496,7 @@ def schema(form: str) -> None:
     """Print the JSON Schema of profile files, for an editor's completion."""
     import json
 
-    from vast_ferry.providers.json_schema import profile_schema
+    from vast_ferry.profiles.json_schema import profile_schema
 
     sys.stdout.write(json.dumps(profile_schema(), indent=2 if form == "text" else None) + "\n")
 

@@ -35,9 +35,9 @@ from vast_ferry.hub.functions import (
 )
 from vast_ferry.hub.keys import all_of
 from vast_ferry.hub.schedules import Schedule
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles
-from vast_ferry.providers.schema import DefinitionModel, DefinitionRow, TriggerModel
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini}

@@ -11,8 +11,8 @@ from typing import Final
 from vast_ferry.definitions.forms import FORMS, Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.schema import DefinitionModel, DefinitionRow
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow
 
 FUNCTION_FIELDS: Final = (
     "entry",

@@ -33,8 +33,8 @@ from vast_ferry.hub.keys import (
     without_captures,
 )
 from vast_ferry.hub.schedules import FROM, Schedule, first_difference
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.schema import CodeModel, DefinitionModel, DefinitionRow, TriggerModel
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.schema import CodeModel, DefinitionModel, DefinitionRow, TriggerModel
 
 FIRINGS: Final = 1000
 

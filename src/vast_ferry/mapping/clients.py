@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Final
 
 from vast_ferry.hub.operations import OPERATIONS, Operation
-from vast_ferry.mapping.codec import Plain, PlainBytes
 from vast_ferry.mapping.compile import Source, event_losses, translate_event
+from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, Item
@@ -71,8 +71,8 @@ def _hub_client(operation: Operation) -> Client:
     arguments = EventShape(
         ("hub",), _hub_rows(operation), event_parameters=("hub",), kind=operation.name, fields=operation.takes, rules=()
     )
-    codec = PlainBytes() if operation.gives and operation.gives.holds == "bytes" else Plain()
-    result = result_shape(operation, Row(Access("returned"), operation.gives.name, codec)) if operation.gives else None
+    lens = PlainBytes() if operation.gives and operation.gives.holds == "bytes" else Plain()
+    result = result_shape(operation, Row(Access("returned"), operation.gives.name, lens)) if operation.gives else None
     return Client("", f"operate[{operation.name!r}]", operation.name, ("hub",), arguments, result)
 
 

@@ -11,9 +11,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.fields import Field
-from vast_ferry.mapping.codec import Plain, PlainBytes
-from vast_ferry.mapping.codecs_http import MultiMap
 from vast_ferry.mapping.helpers import content_type_of
+from vast_ferry.mapping.lenses.http import MultiMap
+from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
 from vast_ferry.mapping.losses import Loss, missing
 from vast_ferry.mapping.nodes import RESERVED, Node, Writer, call, docstring, literal, variable, wrap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
@@ -111,9 +111,9 @@ class Reading:
         if hub.holds == "call":
             return self._call_row(row, hub)
         default = literal(None)
-        if isinstance(row.codec, Plain | PlainBytes):
+        if isinstance(row.lens, Plain | PlainBytes):
             default = Node(hub.default.replace("{", "{{").replace("}", "}}"), plain=True)
-        node = row.codec.read(
+        node = row.lens.read(
             place_node(row.at, default if row.optional else None),
             place_node(row.flag, literal(None) if row.optional else None) if row.flag else None,
             self.need,
@@ -128,11 +128,11 @@ class Reading:
             return node
         missing_value = literal(None) if body.optional else None
         flag = place_node(body.flag, missing_value) if body.flag else None
-        is_text = body.codec.told_text(place_node(body.at, missing_value), flag)
+        is_text = body.lens.told_text(place_node(body.at, missing_value), flag)
         return call("with_default_type", node, is_text, *map(literal, self.default_types), name=node.name)
 
     def _call_row(self, row: Row, hub: Field) -> Node:
-        if isinstance(row.codec, Plain):
+        if isinstance(row.lens, Plain):
             last = row.at.steps[-1]
             if not isinstance(last, Call):
                 return place_node(row.at)
@@ -140,8 +140,8 @@ class Reading:
             # A log that takes text only gets what comes with it as a part of the text.
             return call("text_log", method) if "**more" in hub.call and "**more" not in last.parameters else method
         if not isinstance(row.at.steps[-1], Call):
-            return row.codec.read(place_node(row.at), None, self.need)
-        called = row.codec.read(place_node(row.at), None, self.need)
+            return row.lens.read(place_node(row.at), None, self.need)
+        called = row.lens.read(place_node(row.at), None, self.need)
         return Node(f"(lambda{' ' if hub.call else ''}{hub.call}: {called.text})", called.parts)
 
 
@@ -204,21 +204,21 @@ class _Construction:
     prefix: str = ""  # of classes that are named after their place: several kinds may stand in one module
 
     def value(self, row: Row) -> Node:
-        """Return what stands at a row's place; equal codecs on both sides cancel."""
+        """Return what stands at a row's place; equal lenses on both sides cancel."""
         twin = self.source.rows.get(row.field)
         if (
             twin is not None
-            and twin.codec == row.codec
-            and not isinstance(row.codec, Plain | PlainBytes)
-            and not (row.codec.needs or row.codec.flagged or row.codec.spread or twin.optional)
+            and twin.lens == row.lens
+            and not isinstance(row.lens, Plain | PlainBytes)
+            and not (row.lens.needs or row.lens.flagged or row.lens.spread or twin.optional)
         ):
             return place_node(twin.at)
-        if isinstance(row.codec, MultiMap):
-            self.classes[row.codec.class_name] = row.codec.class_source()
+        if isinstance(row.lens, MultiMap):
+            self.classes[row.lens.class_name] = row.lens.class_source()
         value = self.reading.need(row.field)
-        if twin is not None and twin.codec.folded:
-            return row.codec.write_folded(value, self.reading.need)
-        return row.codec.write(value, self.reading.need)
+        if twin is not None and twin.lens.folded:
+            return row.lens.write_folded(value, self.reading.need)
+        return row.lens.write(value, self.reading.need)
 
     def plant(self, rows: tuple[Row, ...], constants: Mapping[Access, object]) -> dict[str, _Branch]:
         """Return the trees of places, one a root."""
@@ -226,10 +226,10 @@ class _Construction:
         for at, value in constants.items():
             trees.setdefault(at.root, _Branch()).at(at.steps).leaf = literal(value)
         for row in rows:
-            if row.codec.reads_only:
+            if row.lens.reads_only:
                 continue
             branch = trees.setdefault(row.at.root, _Branch()).at(row.at.steps)
-            if row.codec.spread:
+            if row.lens.spread:
                 branch.spreads.append(self.value(row))
                 continue
             branch.rows.append(row)
@@ -237,7 +237,7 @@ class _Construction:
                 branch.unless = "empty" if row.flag is None else "nothing"
             if row.flag is not None:
                 flag = trees.setdefault(row.flag.root, _Branch()).at(row.flag.steps)
-                flag.leaf = row.codec.write_flag(self.reading.need(row.field), self.reading.need)
+                flag.leaf = row.lens.write_flag(self.reading.need(row.field), self.reading.need)
                 flag.unless = branch.unless
         return trees
 
@@ -305,11 +305,11 @@ class _Construction:
         if hub.holds == "call":
             slot = f"_{hub.variable}"
             stored[slot] = self.reading.need(row.field)
-            result = row.codec.write(variable(f"self.{slot}({', '.join(call_step.parameters)})"), self.reading.need)
+            result = row.lens.write(variable(f"self.{slot}({', '.join(call_step.parameters)})"), self.reading.need)
             body = _statements([result])
         else:
             inside = Reading(self.reading.fields, self.reading.rules, truths_of="self")
-            result = row.codec.write(inside.need(row.field), inside.need)
+            result = row.lens.write(inside.need(row.field), inside.need)
             body = _statements([result])
             for asked in inside.asked:
                 stored[f"_{self.reading.fields[asked].variable}"] = self.reading.need(asked)
@@ -448,7 +448,7 @@ def view_place(name: str, shape: EventShape, native: EventShape, at: Access, abo
     held = [c for c in native.constants if c.at.root == at.root and c.at.steps[:steps] == at.steps]
     flagged = next((row for row in native.rows if row.flag == at), None)
     if flagged is not None:
-        root = flagged.codec.write_flag(reading.need(flagged.field), reading.need)
+        root = flagged.lens.write_flag(reading.need(flagged.field), reading.need)
     else:
         trees = making.plant(rows, {constant.at: constant.value for constant in held})
         if at.root not in trees:
@@ -625,7 +625,7 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
-            for loss in reading.rows[name].codec.losses(name):
+            for loss in reading.rows[name].lens.losses(name):
                 found.setdefault(f"{loss.code} {loss.field}", loss)
             return
         if name in given or hub.holds == "call" or name in under_way:

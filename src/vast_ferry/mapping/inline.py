@@ -1,7 +1,7 @@
 """Hub fields read from a native shape as one would write it by hand: expressions that need no helper of ours.
 
-A codec that has no such expression has none here, and its value comes from a compiled view instead. What an expression
-gives is what the codec's own reader gives, but where a `note` says what it takes for granted.
+A lens that has no such expression has none here, and its value comes from a compiled view instead. What an expression
+gives is what the lens's own reader gives, but where a `note` says what it takes for granted.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Final
 
-from vast_ferry.mapping.codec import Codec
+from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.places import Access, Attr, Item
 from vast_ferry.mapping.tables import EventShape, Row
 
@@ -175,59 +175,59 @@ def quoted(text: str) -> str:
     return f'"{text}"' if plain else repr(text)
 
 
-#: Codec → nanoseconds of one of its units, for times that are numbers.
+#: Lens → nanoseconds of one of its units, for times that are numbers.
 NUMERIC_TIMES: Final = {"epoch_ms": 1_000_000, "epoch_ns": 1, "epoch_s": 1_000_000_000, "epoch_s_text": 1_000_000_000}
 
 #: Fields that are nothing, or empty, where a provider does not tell them.
 DEFAULTED: Final = frozenset(["principal", "client", "group", "labels", "etag", "version", "attributes", "extensions"])
 
-Reader = Callable[[Codec, Code], Code | None]
+Reader = Callable[[Lens, Code], Code | None]
 
 
-def _time(codec: Codec, at: Code) -> Code | None:
+def _time(lens: Lens, at: Code) -> Code | None:
     name = {1: "time_of_nanoseconds", 1_000_000: "time_of_milliseconds", 1_000_000_000: "time_of_seconds"}.get(
-        NUMERIC_TIMES[codec.name]
+        NUMERIC_TIMES[lens.name]
     )
     return replace(at, text=f"{name}({at.text})", type="str", loose=False, beside=frozenset([name])) if name else None
 
 
-def _plain(codec: Codec, at: Code) -> Code:
+def _plain(lens: Lens, at: Code) -> Code:
     return at
 
 
 READERS: Final[Mapping[str, Reader]] = {
     "plain": _plain,
-    "bytes": lambda codec, at: replace(at, type="bytes"),
+    "bytes": lambda lens, at: replace(at, type="bytes"),
     "epoch_ms": _time,
     "epoch_ns": _time,
     "epoch_s": _time,
     "epoch_s_text": _time,
-    "choice": lambda codec, at: at.over(
-        "{" + ", ".join(f"{quoted(own)}: {quoted(hub)}" for own, hub in codec.options) + "}[§]", type="str"
+    "choice": lambda lens, at: at.over(
+        "{" + ", ".join(f"{quoted(own)}: {quoted(hub)}" for own, hub in lens.options) + "}[§]", type="str"
     ),
-    "form_text": lambda codec, at: at.over("unquote_plus(§)", "from urllib.parse import unquote_plus", type="str"),
-    "percent_text": lambda codec, at: at.over("unquote(§)", "from urllib.parse import unquote", type="str"),
-    "percent_after": lambda codec, at: at.over(
-        f"unquote(§.removeprefix({quoted(codec.args[0])}))", "from urllib.parse import unquote", type="str"
+    "form_text": lambda lens, at: at.over("unquote_plus(§)", "from urllib.parse import unquote_plus", type="str"),
+    "percent_text": lambda lens, at: at.over("unquote(§)", "from urllib.parse import unquote", type="str"),
+    "percent_after": lambda lens, at: at.over(
+        f"unquote(§.removeprefix({quoted(lens.args[0])}))", "from urllib.parse import unquote", type="str"
     ),
-    "prefixed": lambda codec, at: at.over(f"§.removeprefix({quoted(codec.args[0])})", type="str"),
-    "or_null": lambda codec, at: at.over('§ or ""', type="str", loose=True),
-    "mapping_or_null": lambda codec, at: at.over("§ or {}", type="dict", loose=True),
-    "number_text": lambda codec, at: at.over("int(§) if § else None", type="int", loose=True),
-    "json_text": lambda codec, at: at.over("json.loads(§)", "import json"),
-    "json_bytes": lambda codec, at: at.over("json.loads(§)", "import json"),
-    "latin_bytes": lambda codec, at: at.over('§.decode("latin-1")', type="str"),
-    "host_and_port": lambda codec, at: at.over('(§ or ("",))[0]', type="str"),
-    "routing_args": lambda codec, at: at.over("§[1]", type="dict"),
-    "messages_body": lambda codec, at: replace(
+    "prefixed": lambda lens, at: at.over(f"§.removeprefix({quoted(lens.args[0])})", type="str"),
+    "or_null": lambda lens, at: at.over('§ or ""', type="str", loose=True),
+    "mapping_or_null": lambda lens, at: at.over("§ or {}", type="dict", loose=True),
+    "number_text": lambda lens, at: at.over("int(§) if § else None", type="int", loose=True),
+    "json_text": lambda lens, at: at.over("json.loads(§)", "import json"),
+    "json_bytes": lambda lens, at: at.over("json.loads(§)", "import json"),
+    "latin_bytes": lambda lens, at: at.over('§.decode("latin-1")', type="str"),
+    "host_and_port": lambda lens, at: at.over('(§ or ("",))[0]', type="str"),
+    "routing_args": lambda lens, at: at.over("§[1]", type="dict"),
+    "messages_body": lambda lens, at: replace(
         at.over("await read_body(§)", type="bytes", loose=True), once=True, beside=frozenset(["read_body"])
     ),
-    "stream": lambda codec, at: replace(at, once=True),
-    "text": lambda codec, at: replace(at, type="str"),
-    "json": lambda codec, at: at,
-    "environ_path": lambda codec, at: (
+    "stream": lambda lens, at: replace(at, once=True),
+    "text": lambda lens, at: replace(at, type="str"),
+    "json": lambda lens, at: at,
+    "environ_path": lambda lens, at: (
         None
-        if codec.args
+        if lens.args
         else at.over(
             """quote(§["PATH_INFO"].encode("latin-1"), safe="/!$&'()*+,;=:@~")""",
             "from urllib.parse import quote",
@@ -261,7 +261,7 @@ class Inline:
             before = at_text(Access(row.at.root, steps[:-1]), self.names)
             holds = self.shape.fields[row.field].holds
             usual = default or {"text": '""', "texts": "{}"}.get(holds, "None")
-            usual = {"routing_args": "((), {})", "json_text": '"{}"'}.get(row.codec.name, usual)
+            usual = {"routing_args": "((), {})", "json_text": '"{}"'}.get(row.lens.name, usual)
             return Code(f"{before}.get({quoted(str(steps[-1].key))}, {usual})")
         text = at_text(row.at, self.names)
         return Code(text, loose=text.startswith("await "))
@@ -269,21 +269,21 @@ class Inline:
     def hub(self, name: str) -> Code | None:
         """Return the expression of a hub field, or nothing where it takes more than an expression."""
         for row in self.rows.get(name, ()):
-            if row.codec.name in ("text", "json", "multimap"):
+            if row.lens.name in ("text", "json", "multimap"):
                 continue
-            if row.codec.flagged and row.codec.name == "stream":
+            if row.lens.flagged and row.lens.name == "stream":
                 return self._stream(row)
-            if row.codec.name == "text_or_base64":
+            if row.lens.name == "text_or_base64":
                 return self._unpacked(row)
-            if row.codec.name == "keys":
+            if row.lens.name == "keys":
                 return self._keys(row)
-            if row.codec.name == "only_id":
+            if row.lens.name == "only_id":
                 at = self.at(row)
                 there = at_text(row.at, self.names)
                 return Code(f'{{"id": {there}, "claims": {{}}}} if {at.text} else None', loose=True)
-            reader = READERS.get(row.codec.name)
-            made = reader(row.codec, self.at(row)) if reader else None
-            if row.codec.name == "number_text" and self.shape.fields[name].holds == "integer":
+            reader = READERS.get(row.lens.name)
+            made = reader(row.lens, self.at(row)) if reader else None
+            if row.lens.name == "number_text" and self.shape.fields[name].holds == "integer":
                 made = self.at(row).over("int(§)", type="int")
             if made is not None:
                 holds = self.shape.fields[name].holds
@@ -314,7 +314,7 @@ class Inline:
 
     def _stream(self, row: Row) -> Code:
         assert row.flag is not None
-        length = replace(row, at=row.flag, optional=True, codec=Codec(), field="client")
+        length = replace(row, at=row.flag, optional=True, lens=Lens(), field="client")
         stream = at_text(row.at, self.names)
         return Code(f"{stream}.read(int({self.at(length, '0').text} or 0))", type="bytes", once=True)
 
@@ -326,7 +326,7 @@ class Inline:
 
     def _keys(self, row: Row) -> Code:
         at = at_text(row.at, self.names)
-        inner = ", ".join(f"{quoted(hub)}: {at}[{quoted(own)}]" for hub, own in row.codec.options)
+        inner = ", ".join(f"{quoted(hub)}: {at}[{quoted(own)}]" for hub, own in row.lens.options)
         return Code(f"{at} and {{{inner}}}", loose=True)
 
     # --- content ---
@@ -334,9 +334,9 @@ class Inline:
     def text(self) -> Code | None:
         """Return the content as text."""
         for row in self.rows.get("body", ()):
-            if row.codec.name == "text":
+            if row.lens.name == "text":
                 return replace(self.at(row), type="str")
-            if row.codec.name == "text_or_base64" and row.flag is not None:
+            if row.lens.name == "text_or_base64" and row.flag is not None:
                 content, flag = at_text(row.at, self.names), at_text(row.flag, self.names)
                 text = f'base64.b64decode({content}).decode(errors="replace") if {flag} else {content}'
                 return Code(text, frozenset(["import base64"]), "str", loose=True)
@@ -346,9 +346,9 @@ class Inline:
     def json(self) -> Code | None:
         """Return the content as a JSON value."""
         for row in self.rows.get("body", ()):
-            if row.codec.name == "json":
+            if row.lens.name == "json":
                 return self.at(row)
-            if row.codec.name == "text_or_base64" and row.flag is not None:
+            if row.lens.name == "text_or_base64" and row.flag is not None:
                 content, flag = at_text(row.at, self.names), at_text(row.flag, self.names)
                 text = f"json.loads(base64.b64decode({content}) if {flag} else {content})"
                 return Code(text, frozenset(["import base64", "import json"]))
@@ -362,13 +362,13 @@ class Inline:
         rows = self.rows.get(name, [])
         for row in rows:
             at = self.at(row)
-            if row.codec.name == "multimap":
-                return at.over(f"§.{dict(row.codec.options)['all']}()", type="list")
-            if row.codec.name == "lists":
+            if row.lens.name == "multimap":
+                return at.over(f"§.{dict(row.lens.options)['all']}()", type="list")
+            if row.lens.name == "lists":
                 return at.over("[(name, value) for name, values in §.items() for value in values]", type="list")
-            if row.codec.name == "pairs":
+            if row.lens.name == "pairs":
                 return replace(at, type="list")
-            if row.codec.name == "joined":
+            if row.lens.name == "joined":
                 return at.over("list(§.items())", type="list")
         if name == "query" and (raw := self._raw()):
             parse = "from urllib.parse import parse_qsl"
@@ -377,8 +377,8 @@ class Inline:
 
     def _raw(self) -> Code | None:
         for row in self.rows.get("query.raw", ()):
-            reader = READERS.get(row.codec.name)
-            return reader(row.codec, self.at(row)) if reader else None
+            reader = READERS.get(row.lens.name)
+            return reader(row.lens, self.at(row)) if reader else None
         return None
 
     def has_raw_query(self) -> bool:
@@ -425,14 +425,14 @@ class Inline:
 
     def _looked_up(self, row: Row, at: Code, wanted: Lookup) -> Code | None:
         how, key, constant, default = wanted.how, wanted.key, wanted.constant, wanted.default
-        codec = row.codec.name
+        lens = row.lens.name
         headers = row.field.startswith("headers")
-        if codec == "multimap":
-            return _in_multimap(dict(row.codec.options), at, how, key, default)
-        if codec == "lists":
+        if lens == "multimap":
+            return _in_multimap(dict(row.lens.options), at, how, key, default)
+        if lens == "lists":
             return _in_lists(at, how, key, default)
-        if codec in ("joined", "first_values"):
-            if codec == "first_values" and how == "every":
+        if lens in ("joined", "first_values"):
+            if lens == "first_values" and how == "every":
                 return None
             if headers and constant is None:
                 return None
@@ -442,7 +442,7 @@ class Inline:
             if how == "has":
                 return at.over(f"{key} in §", type="bool", loose=True)
             return at.over(f"§.get({key}{_and(default)})")
-        if codec == "pairs":
+        if lens == "pairs":
             test = f"name == {key}"
             if headers:
                 if constant is None:
@@ -456,7 +456,7 @@ class Inline:
             if how == "joined":
                 return _joined(every, default)
             return at.over(f"next((value for name, value in § if {test}), {default or 'None'})")
-        if codec == "environ_headers" and constant is not None:
+        if lens == "environ_headers" and constant is not None:
             named = constant.upper().replace("-", "_")
             variable = quoted(named if named == "CONTENT_TYPE" else f"HTTP_{named}")
             if how == "has":
@@ -470,7 +470,7 @@ class Inline:
             if named == "CONTENT_TYPE":  # which may be there and empty (RFC 3875 §4.1.3)
                 return at.over(f"§.get({variable}) or {default or 'None'}", loose=True)
             return at.over(f"§.get({variable}{_and(default)})")
-        if codec == "header_lines" and constant is not None:
+        if lens == "header_lines" and constant is not None:
             test = f"name == b{quoted(constant.lower())}"
             if how == "has":
                 return at.over(f"any({test} for name, _ in §)", type="bool")
@@ -510,14 +510,14 @@ def _in_lists(at: Code, how: str, key: str, default: str | None) -> Code:
     return at.over(f"§.get({key}, [])", type="list")
 
 
-def native_time(source: Codec, hub: Code | None, target: Row | None, at: Code | None) -> Code | None:
-    """Return a time as a codec has it: straight from a number at the target, else from RFC 3339 text."""
+def native_time(source: Lens, hub: Code | None, target: Row | None, at: Code | None) -> Code | None:
+    """Return a time as a lens has it: straight from a number at the target, else from RFC 3339 text."""
     unit = NUMERIC_TIMES.get(source.name)
     if unit is None:
         return hub
-    own = NUMERIC_TIMES.get(target.codec.name) if target else None
+    own = NUMERIC_TIMES.get(target.lens.name) if target else None
     if own is not None and at is not None and target is not None:
-        number = at.over("int(§)", type="int") if target.codec.name == "epoch_s_text" else at
+        number = at.over("int(§)", type="int") if target.lens.name == "epoch_s_text" else at
         if own == unit:
             made = number
         elif own > unit:
@@ -534,29 +534,29 @@ def native_time(source: Codec, hub: Code | None, target: Row | None, at: Code | 
 
 def native_value(source: Row, reads: Inline) -> Code | None:
     """Return what a row of the source's shape holds, from the target's shape, or nothing where that takes a helper."""
-    codec = source.codec
-    own = next((row for row in reads.rows.get(source.field, ()) if row.codec == codec), None)
+    lens = source.lens
+    own = next((row for row in reads.rows.get(source.field, ()) if row.lens == lens), None)
     if (
         own is not None
         and not own.optional
-        and (not codec.needs or codec.flagged)
-        and codec.name not in ("multimap", "environ_headers")
+        and (not lens.needs or lens.flagged)
+        and lens.name not in ("multimap", "environ_headers")
     ):
         made = reads.at(own)
-        return replace(made, type="bytes" if codec.name == "bytes" else made.type)
-    if codec.name in NUMERIC_TIMES:
+        return replace(made, type="bytes" if lens.name == "bytes" else made.type)
+    if lens.name in NUMERIC_TIMES:
         row = next(iter(reads.rows.get(source.field, ())), None)
         at = reads.at(row) if row else None
-        return native_time(codec, reads.hub(source.field), row, at)
+        return native_time(lens, reads.hub(source.field), row, at)
     if source.field == "body":
-        if codec.name == "bytes":
+        if lens.name == "bytes":
             return reads.hub("body")
-        if codec.name == "text":
+        if lens.name == "text":
             return reads.text()
-        return reads.json() if codec.name == "json" else None
-    if codec.name == "pairs":
+        return reads.json() if lens.name == "json" else None
+    if lens.name == "pairs":
         return reads.pairs(source.field)
-    if codec.name == "lists" and (pairs := reads.pairs(source.field)):
+    if lens.name == "lists" and (pairs := reads.pairs(source.field)):
         if reads.has_raw_query():
             raw = reads.hub("query.raw")
             assert raw is not None
@@ -566,24 +566,24 @@ def native_value(source: Row, reads: Inline) -> Code | None:
             "from urllib.parse import parse_qs, urlencode",
             type="dict",
         )
-    if codec.name == "first_values" and (pairs := reads.pairs(source.field)):
+    if lens.name == "first_values" and (pairs := reads.pairs(source.field)):
         return Code(f"first_values({pairs.text})", pairs.imports, "dict", beside=frozenset(["first_values"]))
-    row = next((one for one in reads.rows.get(source.field, ()) if one.codec.name == codec.name == "choice"), None)
+    row = next((one for one in reads.rows.get(source.field, ()) if one.lens.name == lens.name == "choice"), None)
     if row is not None:  # from word to word
-        mine = {word: one for one, word in codec.options}
-        words = ", ".join(f"{quoted(one)}: {quoted(mine[word])}" for one, word in row.codec.options if word in mine)
+        mine = {word: one for one, word in lens.options}
+        words = ", ".join(f"{quoted(one)}: {quoted(mine[word])}" for one, word in row.lens.options if word in mine)
         return reads.at(row).over(f"{{{words}}}[§]", type="str")
     hub = reads.hub(source.field)
-    return _written(codec, hub) if hub is not None else None
+    return _written(lens, hub) if hub is not None else None
 
 
-def _written(codec: Codec, hub: Code) -> Code | None:
-    """Return a hub value in the form of a codec."""
-    name = codec.name
+def _written(lens: Lens, hub: Code) -> Code | None:
+    """Return a hub value in the form of a lens."""
+    name = lens.name
     if name in ("plain", "bytes"):
         return hub
     if name == "choice":
-        words = ", ".join(f"{quoted(word)}: {quoted(own)}" for own, word in codec.options)
+        words = ", ".join(f"{quoted(word)}: {quoted(own)}" for own, word in lens.options)
         return hub.over(f"{{{words}}}[§]", type="str")
     if name == "form_text":
         return hub.over('quote_plus(§, safe="/")', "from urllib.parse import quote_plus", type="str")
@@ -591,15 +591,15 @@ def _written(codec: Codec, hub: Code) -> Code | None:
         return hub.over("quote(§)", "from urllib.parse import quote", type="str")
     if name == "percent_after":
         return hub.over(
-            f'{quoted(codec.args[0])} + quote(§, safe="")', "from urllib.parse import quote", type="str", loose=True
+            f'{quoted(lens.args[0])} + quote(§, safe="")', "from urllib.parse import quote", type="str", loose=True
         )
     if name == "prefixed":
-        return hub.over(f"{quoted(codec.args[0])} + §", type="str", loose=True)
+        return hub.over(f"{quoted(lens.args[0])} + §", type="str", loose=True)
     if name in ("or_null", "mapping_or_null"):
         return hub.over("§ or None", loose=True)
     if name == "keys" and hub.text == "None":
         return hub
     if name == "keys":
-        pairs = ", ".join(f"{quoted(own)}: {hub.operand}[{quoted(word)}]" for word, own in codec.options)
+        pairs = ", ".join(f"{quoted(own)}: {hub.operand}[{quoted(word)}]" for word, own in lens.options)
         return replace(hub, text=f"{hub.operand} and {{{pairs}}}", loose=True)
     return None

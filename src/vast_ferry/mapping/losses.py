@@ -1,4 +1,4 @@
-"""What a form can't hold: data beside the codec or the rule that loses it, so that no report is written by hand."""
+"""What a form can't hold: data beside the lens or the rule that loses it, so that no report is written by hand."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.findings import nearest
-from vast_ferry.mapping.codec import Codec, Plain, PlainBytes
+from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.nodes import RESERVED
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
@@ -18,16 +18,16 @@ from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A lens: native place ↔ codec ↔ hub field.
+    """A lens: native place ↔ lens ↔ hub field.
 
     A `derived` row is written and never read. An `optional` place may be missing; it then reads as the field's default.
-    `flag` is the codec's second place. What is `unless_empty` is left out where it is empty. `offer` names what only
+    `flag` is the lens's second place. What is `unless_empty` is left out where it is empty. `offer` names what only
     some servers give; `line` is where the row stands.
     """
 
     at: Access
     field: str
-    codec: Codec = Plain()
+    lens: Lens = Plain()
     derived: bool = False
     optional: bool = False
     flag: Access | None = None
@@ -80,7 +80,7 @@ class EventShape:
     def awaits(self) -> bool:
         """Tell whether reading it takes awaited calls."""
         return any(
-            row.codec.awaited or any(isinstance(step, Call) and step.awaited for step in row.at.steps)
+            row.lens.awaited or any(isinstance(step, Call) and step.awaited for step in row.at.steps)
             for row in self.rows
             if not row.derived
         )
@@ -111,10 +111,10 @@ class EventShape:
             Row(
                 filed(row.at),
                 row.field,
-                row.codec.on_file(),
+                row.lens.on_file(),
                 row.derived,
                 row.optional,
-                filed(row.flag) if row.flag and row.codec.on_file().flagged else None,
+                filed(row.flag) if row.flag and row.lens.on_file().flagged else None,
                 row.offer,
                 row.unless_empty,
                 row.line,
@@ -132,7 +132,7 @@ class EventShape:
 
     def exact(self) -> EventShape:
         """Return the shape as it is read where decimals are only passed on, as they were written."""
-        return replace(self, rows=tuple(replace(row, codec=row.codec.exact()) for row in self.rows))
+        return replace(self, rows=tuple(replace(row, lens=row.lens.exact()) for row in self.rows))
 
     def without(self, offers: frozenset[str]) -> EventShape:
         """Return the shape on a server that does not give these offers."""
@@ -264,14 +264,14 @@ class TableProblem:
 
 
 def check_event(shape: EventShape) -> list[TableProblem]:
-    """Return what is wrong with the rows of an event: unknown roots, fields read twice, codecs of the wrong kind."""
+    """Return what is wrong with the rows of an event: unknown roots, fields read twice, lenses of the wrong kind."""
     problems = _check_rows(shape.rows, shape.fields, set(shape.parameters))
     problems += [
         TableProblem(1, f"a parameter can't be called {name!r}: generated code uses that name", "Give it another name")
         for name in shape.parameters
         if name in RESERVED - {"hub"} or keyword.iskeyword(name)
     ]
-    written = [(row.at, row.line) for row in shape.rows if not (row.codec.spread or row.codec.reads_only)]
+    written = [(row.at, row.line) for row in shape.rows if not (row.lens.spread or row.lens.reads_only)]
     written += [(row.flag, row.line) for row in shape.rows if row.flag]
     written += [(constant.at, constant.line) for constant in shape.constants]
     problems += _check_places(written)
@@ -323,21 +323,21 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                 )
             )
         holds = fields[row.field].holds
-        if row.codec.holds and holds not in row.codec.holds:
+        if row.lens.holds and holds not in row.lens.holds:
             problems.append(
                 TableProblem(
                     row.line,
-                    f"codec {row.codec.name} is for {' or '.join(row.codec.holds)}, and {row.field} holds {holds}",
-                    "Take another codec, or another field",
+                    f"lens {row.lens.name} is for {' or '.join(row.lens.holds)}, and {row.field} holds {holds}",
+                    "Take another lens, or another field",
                 )
             )
-        if row.codec.flagged and row.flag is None:
+        if row.lens.flagged and row.flag is None:
             problems.append(
-                TableProblem(row.line, f"codec {row.codec.name} needs a second place", "Add `flag:` with that place")
+                TableProblem(row.line, f"lens {row.lens.name} needs a second place", "Add `flag:` with that place")
             )
-        if row.flag is not None and not row.codec.flagged:
+        if row.flag is not None and not row.lens.flagged:
             problems.append(
-                TableProblem(row.line, f"codec {row.codec.name} has no second place", "Take `flag:` out of the row")
+                TableProblem(row.line, f"lens {row.lens.name} has no second place", "Take `flag:` out of the row")
             )
         if row.derived:
             continue
@@ -350,11 +350,11 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                 )
             )
         read.setdefault(row.field, row)
-        if row.codec.derived_only:
+        if row.lens.derived_only:
             problems.append(
                 TableProblem(
                     row.line,
-                    f"codec {row.codec.name} can't be read back exactly",
+                    f"lens {row.lens.name} can't be read back exactly",
                     "Mark the row `derived: true` and read the field somewhere else",
                 )
             )

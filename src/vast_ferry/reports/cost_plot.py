@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from vast_ferry.gaps.price import Usage, bill
 from vast_ferry.hub.findings import BadInput
-from vast_ferry.providers.price import Usage, bill
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.files import moved
 
 COLOURS = ("#7a4a00", "#0b6e6e")

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, Any
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.tables import Row
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.check import CheckResult
-    from vast_ferry.providers.lint import Linted
-    from vast_ferry.providers.price import Bill
-    from vast_ferry.samples.convert import Converted
-    from vast_ferry.source.carry import Crossing
-    from vast_ferry.source.gaps import Gaps
+    from vast_ferry.crossing.carry import Crossing
+    from vast_ferry.events.convert import Converted
+    from vast_ferry.gaps.gaps import Gaps
+    from vast_ferry.gaps.price import Bill
+    from vast_ferry.profiles.lint import Linted
 
 
 def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
@@ -143,7 +143,7 @@ def row_data(row: Row) -> dict[str, Any]:
     return {
         "at": str(row.at),
         "is": row.field,
-        "as": str(row.codec),
+        "as": str(row.lens),
         "derived": row.derived,
         "optional": row.optional,
         "flag": str(row.flag) if row.flag else None,

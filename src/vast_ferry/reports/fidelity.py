@@ -15,8 +15,8 @@ from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.mapping.compile import event_losses
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.reports.files import moved
 
 if TYPE_CHECKING:

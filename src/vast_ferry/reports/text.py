@@ -19,13 +19,13 @@ from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.mapping.clients import client_losses
 from vast_ferry.mapping.losses import Broken, Loss
 from vast_ferry.mapping.tables import Row
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.terminal import console
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.check import Checked, CheckResult
-    from vast_ferry.providers.lint import Linted
-    from vast_ferry.source.carry import Crossing
+    from vast_ferry.crossing.carry import Crossing
+    from vast_ferry.profiles.lint import Linted
 
 VERDICT_STYLE = {
     Verdict.SAME: "green",
@@ -300,9 +300,9 @@ def _rows(rows: Iterable[Row]) -> RenderableType:
     table = Table.grid(padding=(0, 2, 0, 0))
     for row in rows:
         arrow = Text("→" if row.derived else "↔", "dim")
-        codec = "" if str(row.codec) == "plain" else str(row.codec)
-        codec += f", flag {row.flag}" if row.flag else ""
-        table.add_row(str(row.at), arrow, row.field, Text(codec, "cyan"))
+        lens = "" if str(row.lens) == "plain" else str(row.lens)
+        lens += f", flag {row.flag}" if row.flag else ""
+        table.add_row(str(row.at), arrow, row.field, Text(lens, "cyan"))
     return Padding(table, (0, 0, 0, 2))
 
 

@@ -12,15 +12,15 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.documents.document import read_file
+from vast_ferry.events.editions import find_source
+from vast_ferry.events.event_message import carries_events, read_message
+from vast_ferry.events.http_message import LARGEST, read_request_file
+from vast_ferry.events.native import is_event, parse_json, read_events
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import all_profiles
-from vast_ferry.samples.event_message import carries_events, read_message
-from vast_ferry.samples.http_message import LARGEST, read_request_file
-from vast_ferry.samples.native import is_event, parse_json, read_events
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.samples.readable import read_readable
-from vast_ferry.source.editions import find_source
 
 FOLDER = "samples"
 FORMS = (".http", ".json", ".yaml")

@@ -11,7 +11,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.tables import HUB_BATCHES, HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
-from vast_ferry.providers.profile import Profile
+from vast_ferry.profiles.profile import Profile
 
 
 def hub_caller(kind: str, *, batch: bool) -> Kind:

@@ -9,8 +9,8 @@ from typing import Any
 
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.outcomes import Outcome
-from vast_ferry.providers.profile import Profile
-from vast_ferry.providers.registry import find_profile
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import find_profile
 from vast_ferry.standins.driver import driver_source
 from vast_ferry.standins.process import MEMORY, Call, Setup, Worker
 

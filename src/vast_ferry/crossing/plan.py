@@ -1,0 +1,415 @@
+"""The plan of one crossing: what every file will hold, and everything that a person must know; nothing is written."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import jinja2
+
+from vast_ferry.crossing.home import as_at_home
+from vast_ferry.crossing.wrapping import Wrapping, environment
+from vast_ferry.definitions.secrecy import masked
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.gaps.find import gaps_of
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+from vast_ferry.hub.functions import Entry, Function, Project
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import is_shipped
+from vast_ferry.survey.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
+from vast_ferry.survey.scan import imported_by
+from vast_ferry.survey.survey import survey
+from vast_ferry.translate.python.native import Rewritten
+from vast_ferry.translate.python.rewriting import rewrite
+
+#: A definition begins with no more lines of what is to do than are read.
+MOST_COMMENTS = 30
+#: A template of a profile may take so long to be filled in, in seconds.
+LONGEST_TEMPLATE = 5
+MADE_BY = "Made by Vast Ferry; carry the project again rather than edit this file."
+
+
+class Plan:
+    """One project on its way to `target`; `out` is where the crossing would lie.
+
+    Raises BadInput when it is made, for a project that can't be read or an entry that points nowhere.
+    """
+
+    def __init__(
+        self,
+        folder: Path,
+        target: Profile,
+        out: Path,
+        source: Profile | str | None = None,
+        *,
+        style: str = "auto",
+        carry_values: Sequence[str] = (),
+        carry_files: Sequence[str] = (),
+    ) -> None:
+        self.folder, self.target, self.out, self.style = folder, target, out, style
+        self.carry_values, self.carry_files = list(carry_values), list(carry_files)
+        self.rewritten = Rewritten()
+        there = survey(folder, source, fields=False, carry_values=carry_values, carry_files=carry_files)
+        self.source, self.project = there.profile, there.project
+        if not (target.model.definition or target.model.files):
+            raise BadInput(
+                f"nothing can be written for {target.title} yet: its profile declares no files",
+                "Name another provider with --to",
+            )
+        if self.source.name == target.name:
+            raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
+        self.home = home_of(folder, target)
+        # Functions that were wrapped and now go back: their handlers are what they were.
+        self.back: frozenset[str] = frozenset()
+        if self.home:
+            there = as_at_home(there, self.home, target, folder)
+            self.project = there.project
+            self.back = frozenset(one.name for one in self.home.functions if one.style == "wrapped")
+        self.there = there
+        self.own, self.scanned = there.own, there.scanned
+        self.made: list[str] = []
+        self.gaps = gaps_of(there, target)
+        self.carried, self.findings = self.gaps.carried, self.gaps.findings
+        if not self.carried:
+            raise BadInput(
+                f"{self.project.name or folder} has no function that can be carried to {target.title}",
+                "; ".join(finding.reason for finding in self.findings if finding.code == "function-left-behind"),
+            )
+
+    def files(self) -> dict[str, bytes]:
+        """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
+        own = {path: (self.folder / path).read_bytes() for path in self.own if path not in self.project.files}
+        if self.home and all(function.name in self.back for function in self.carried):
+            return self._files_at_home(own)
+        self._refuse_shadows(own)
+        module = _module_name(own)
+        away = [function for function in self.carried if function.name not in self.back]
+        if self.style != "wrapped":
+            self.rewritten = rewrite(
+                self.source,
+                self.target,
+                away,
+                own,
+                module_name=module,
+                limit=self.gaps.limit_of,
+                trees=self.scanned.trees,
+            )
+            own = {**own, **self.rewritten.files}
+            self._note_rewritten()
+        wrapped = [function for function in away if function.name not in self.rewritten.entries]
+        self.wrapping = Wrapping.between(self.source, self.target, module, self.carried, self._not_wrapped)
+        made = self._shared(own, wrapped)
+        for function in wrapped:
+            made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, self.gaps.limit_of(function))
+        if self.target.model.handler.script and not self.target.model.handler.entry:
+            for function in away:
+                if function.name in self.rewritten.entries:
+                    made[self.wrapping.shim_entry(function).file] = self._launcher(function)
+        there = self._project_at_target()
+        made.update(write_definition(there, self.target, self._comments()))
+        modules = {file.path.removesuffix(".py") for file in self.target.model.files if file.services}
+        asked = imported_by({path: text.encode("utf-8") for path, text in made.items()}, modules)
+        services = bool(asked or (self.scanned.uses if wrapped else self.rewritten.services))
+        made.update(self._from_templates(there, own, services=services))
+        kept = {file.path for file in self.target.model.files if file.keeps}
+        clash = sorted(path for path in made if path in own and path not in kept)
+        if clash:
+            raise BadInput(
+                f"the project has a file {clash[0]}, and {self.target.title} needs one of that name",
+                "Rename yours",
+                Place(str(self.folder / clash[0])),
+            )
+        return self._together(own, made)
+
+    @property
+    def _not_wrapped(self) -> frozenset[str]:
+        return self.back | frozenset(self.rewritten.entries)
+
+    def _shared(self, own: dict[str, bytes], wrapped: list[Function]) -> dict[str, str]:
+        """Return the modules that shims, rewritten handlers and the project's entry share."""
+        made: dict[str, str] = {}
+        project = self.target.model.handler.process == "project"
+        if wrapped or self.rewritten.sources or project:
+            made[f"{self.wrapping.module}.py"] = self.wrapping.shared_module(self.rewritten.sources)
+        used = [use.client for use in self.scanned.uses]
+        clients = self.source.modules_over(
+            self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
+        )
+        still = imported_by(own, self.scanned.modules) if self.rewritten.entries else self.scanned.modules
+        # What is emitted may need a module that no handler imports, such as that of the event's class.
+        emitted = {path: text.encode("utf-8") for path, text in made.items()}
+        still = still | imported_by(emitted, frozenset(clients))
+        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still)})
+        return made
+
+    def _launcher(self, function: Function) -> str:
+        """Return the script that starts a rewritten handler, where a handler is a script."""
+        entry, shim = self.rewritten.entries[function.name], self.wrapping.shim_entry(function)
+        template = environment().from_string((Path(__file__).parent / "launcher.py.j2").read_text(encoding="utf-8"))
+        return template.render(
+            function=function,
+            entry=entry,
+            target=self.target,
+            up=".parent" * (len(PurePosixPath(shim.file).parts) - 1),
+            answers=self.target.kind(function.kinds[0]).answered.via == "document",
+            parameters=self.target.kind(function.kinds[0]).event.parameters,
+            call=function.kinds[0] == "call",
+        )
+
+    def _note_rewritten(self) -> None:
+        self.findings += self.rewritten.findings
+        for finding in self.rewritten.wrapped.values():
+            severity = Severity.BLOCKING if self.style == "native" else finding.severity
+            self.findings.append(replace(finding, severity=severity))
+
+    def _together(self, own: dict[str, bytes], made: dict[str, str]) -> dict[str, bytes]:
+        self.made = sorted(made)
+        self._note_secrets_in_code(own)
+        return {**own, **{path: text.encode("utf-8") for path, text in made.items()}}
+
+    def _note_secrets_in_code(self, own: dict[str, bytes]) -> None:
+        """Tell where a value that was not carried as a variable stands in a file that is carried."""
+        for path, content in own.items():
+            for value in self.project.withheld:
+                at = content.find(value.encode("utf-8", "surrogatepass")) if len(value) > 5 else -1
+                if at >= 0:
+                    self.gaps.note(
+                        "secret-in-code",
+                        Severity.BLOCKING,
+                        f"{path} holds in its text what was not carried as a variable, and is carried as it is",
+                        "Take it out of the code, and make it anew: whoever reads the file knows it",
+                        place=Place(path, content.count(b"\n", 0, at) + 1),
+                    )
+
+    def _comments(self) -> tuple[str, ...]:
+        """Return what stands at the head of a definition: that it was made, and where a person must act."""
+        made: dict[str, None] = {MADE_BY: None}
+        for finding in self.gaps.worst_first:
+            act = finding.severity in (Severity.BLOCKING, Severity.TODO)
+            if act and (finding.function or finding.field == "region"):
+                who = f"{finding.function}: " if finding.function else ""
+                # What is told may hold names out of the code: it stays on its line.
+                made[" ".join(f"To do: {who}{finding.remedy} ({finding.code})".split())] = None
+        more = len(made) - MOST_COMMENTS
+        return (*list(made)[:MOST_COMMENTS], *((f"and {more} more: see crossing.json",) if more > 0 else ()))
+
+    def _files_at_home(self, own: dict[str, bytes]) -> dict[str, bytes]:
+        """Return the files of a project that comes back: the author's own, and the definition as it is now."""
+        there = self._project_at_target()
+        made = write_definition(there, self.target, self._comments())
+        code = self.target.model.definition.functions.code if self.target.model.definition else None
+        if code:
+            made.pop(code.file, None)
+            self.gaps.note(
+                "declared-in-code",
+                Severity.TODO,
+                "the decorators in the code declare the functions, as they did before; what was changed since then in "
+                f"{', '.join(self.project.files)} is not in them",
+                "Compare the two, and change the decorators by hand",
+            )
+        return self._together(own, made)
+
+    def _refuse_shadows(self, own: dict[str, bytes]) -> None:
+        """Refuse a project whose file would hide a module that the target provides."""
+        model = self.target.model
+        theirs = {*model.modules, *model.decorators, *(c.root for c in self.target.clients)} - set(
+            model.handler.parameters
+        )
+        brought = {file.path for file in model.files}
+        for name in sorted(theirs):
+            path = f"{name.replace('.', '/')}.py"
+            if path in own and path not in brought:
+                raise BadInput(
+                    f"the project has a file {path}, and {self.target.title} provides a module of that name",
+                    "Rename yours; or, if it was made by a crossing, carry the original project instead",
+                    Place(str(self.folder / path)),
+                )
+
+    def record(self, files: dict[str, bytes]) -> Record:
+        """Return the record of the crossing with these files."""
+        return Record(
+            source=SideRecord(
+                provider=self.source.name,
+                project=_relative(self.folder, self.out),
+                profile=self._profile_file(self.source),
+            ),
+            target=SideRecord(provider=self.target.name, profile=self._profile_file(self.target)),
+            functions=[
+                FunctionRecord(
+                    name=function.name,
+                    style="native" if function.name in self.rewritten.entries else "wrapped",
+                    home=function.name in self.back,
+                    entry=self._came_by(function),
+                    carried_entry="{0.file}#{0.name}".format(self._entry_there(function)),
+                    bindings=list(function.bindings),
+                )
+                for function in self.carried
+            ],
+            left_behind=[function.name for function in self.gaps.left],
+            findings=[FindingRecord.model_validate(self._shown(finding).as_data()) for finding in self.findings],
+            carry_values=self.carry_values,
+            carry_files=self.carry_files,
+            survey=self.there.as_data(),
+            checklist=self.gaps.checklist(),
+            edits=[
+                EditRecord(
+                    file=edit.file,
+                    reason=masked(edit.reason, self.project.withheld),
+                    before=[edit.before.line, edit.before.column, edit.before.end_line, edit.before.end_column],
+                    after=[edit.after.line, edit.after.column, edit.after.end_line, edit.after.end_column],
+                )
+                for edit in self.rewritten.edits
+            ],
+            files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
+            made=self.made,
+        )
+
+    def _shown(self, finding: Finding) -> Finding:
+        return replace(finding, reason=masked(finding.reason, self.project.withheld))
+
+    def _entry_there(self, function: Function) -> Entry:
+        if function.name in self.back:
+            return function.entry
+        script = self.target.model.handler.script and not self.target.model.handler.entry
+        if function.name in self.rewritten.entries and not script:
+            return self.rewritten.entries[function.name]
+        return self.wrapping.shim_entry(function)
+
+    def _came_by(self, function: Function) -> str:
+        before = {one.name: one.carried_entry for one in self.home.functions} if self.home else {}
+        if function.name in before:
+            return before[function.name]
+        return f"{function.entry.file}#{function.entry.name}"
+
+    def _profile_file(self, profile: Profile) -> str:
+        return "" if is_shipped(profile) else _relative(profile.path, self.out)
+
+    def _project_at_target(self) -> Project:
+        functions = tuple(
+            replace(
+                self.gaps.fitted[function.name],
+                entry=self._entry_there(function),
+                bindings=function.bindings
+                if function.name in self.back
+                else self.rewritten.bindings.get(function.name, ()),
+            )
+            for function in self.carried
+        )
+        return replace(self.project, functions=functions, region="", stages=tuple(self.gaps.stages))
+
+    def _variables(self) -> dict[str, str]:
+        """Return the variables of a target with one process for all functions; two that can't both hold are noted."""
+        variables: dict[str, str] = {}
+        setter: dict[str, Function] = {}
+        for function in self.carried:
+            for name, value in function.variables.items():
+                if variables.setdefault(name, value) != value:
+                    self.gaps.note(
+                        "variable-conflict",
+                        Severity.BLOCKING,
+                        f"{function.name} sets {name} to {value!r}, {setter[name].name} to {variables[name]!r}, and "
+                        f"{self.target.title} runs both in one process; {variables[name]!r} was set",
+                        "Give one of them another name, in the definition and in the code",
+                        function=function,
+                        field=f"variables.{name}",
+                    )
+                setter.setdefault(name, function)
+        return variables
+
+    def _from_templates(self, project: Project, own: dict[str, bytes], *, services: bool) -> dict[str, str]:
+        variables = self._variables() if self.target.model.handler.process == "project" else {}
+        functions = [
+            {
+                "name": function.name,
+                "routes": function.routes,
+                "module": function.entry.module,
+                "handler": function.entry.name,
+                "alias": self.wrapping.slugs[function.name],
+                "secrets": sorted({*function.secrets, *function.withheld}),
+            }
+            for function in project.functions
+        ]
+        made = {}
+        for file in self.target.model.files:
+            if (file.services and not services) or (file.answers and not self.rewritten.answers):
+                continue
+            if file.services and file.todo:
+                self.gaps.note(
+                    "services-brought-along",
+                    Severity.TODO,
+                    f"{self.target.title} has no services: handlers call {file.path}, which keeps them in a folder",
+                    f"Keep it where one machine is enough, or put your own services behind the calls in {file.path}",
+                    field=file.path,
+                )
+            before = own.get(file.path, b"").decode("utf-8", "replace") if file.keeps else ""
+            made[file.path] = self._filled(
+                file.template,
+                project=project,
+                functions=functions,
+                variables=variables,
+                crossing=self.wrapping.module,
+                before=before,
+                via=self.target.kinds["http"].answered.via if "http" in self.target.kinds else "",
+            )
+        return made
+
+    def _filled(self, name: str, **values: Any) -> str:
+        """Return a template of the target's profile, filled in; raises BadInput for one that fails or does not end."""
+        path = self.target.path.parent / name
+        try:
+            with time_limit(LONGEST_TEMPLATE):
+                return environment().from_string(self.target.template(name)).render(**values)
+        except TimeoutError:
+            why, line = f"it does not end within {LONGEST_TEMPLATE} s", 0
+        except jinja2.TemplateError as error:
+            why, line = f"{type(error).__name__}: {error}", getattr(error, "lineno", None) or 0
+        except (
+            TypeError,
+            ValueError,
+            ArithmeticError,
+            LookupError,
+            AttributeError,
+            RecursionError,
+            MemoryError,
+        ) as error:
+            why, line = f"{type(error).__name__}: {error}", 0
+        raise BadInput(
+            f"the template of {self.target.title} can't be filled in: {why}", "Mend it", Place(str(path), line)
+        )
+
+
+@contextlib.contextmanager
+def time_limit(seconds: float) -> Iterator[None]:
+    """Raise TimeoutError in Python code that runs longer; looked at with every line of it."""
+    end = time.monotonic() + seconds
+    before = sys.gettrace()
+
+    def look(frame: Any, event: str, argument: Any) -> Any:
+        if time.monotonic() > end:
+            raise TimeoutError
+        return look
+
+    sys.settrace(look)
+    try:
+        yield
+    finally:
+        sys.settrace(before)
+
+
+def _relative(folder: Path, out: Path) -> str:
+    try:
+        return Path(os.path.relpath(folder.resolve(), out.resolve())).as_posix()
+    except ValueError:  # another drive
+        return folder.resolve().as_posix()
+
+
+def _module_name(files: dict[str, bytes]) -> str:
+    taken = {PurePosixPath(path).parts[0].removesuffix(".py") for path in files}
+    return next(name for name in ("crossing", "crossing_shared", "vast_crossing") if name not in taken)

@@ -1,0 +1,261 @@
+"""Native events from one provider's shape to another's, with what the other shape could not hold of them."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from vast_ferry.events.cloud_events import keeps_rules
+from vast_ferry.events.editions import find_source
+from vast_ferry.events.native import (
+    entries_of,
+    kind_of,
+    of_kind,
+    put_together,
+    read_events,
+    told_by,
+    write_events,
+)
+from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.mapping.compile import event_losses, translate_checked, view_event
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.losses import Loss
+from vast_ferry.mapping.tables import EventShape
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import find_profile
+
+
+@dataclass(slots=True)
+class Converted:
+    """Native events in the other shape, as plain JSON data, and the losses that their contents met."""
+
+    events: list[Any]
+    losses: tuple[Loss, ...]
+
+    @property
+    def event(self) -> Any:
+        """Return the event, if it is one; raises ValueError where a batch became several, or none."""
+        if len(self.events) != 1:
+            raise ValueError(f"there are {len(self.events)} events: look at `events`")
+        return self.events[0]
+
+
+def convert_event(
+    data: Any, source: str | Profile, target: str | Profile, *, shown: str = "event", line: int = 1
+) -> Converted:
+    """Return a native event (plain JSON data) of `source` in the shape of `target`, of whatever kind it is.
+
+    A batch becomes as many events as it holds where `target` takes one at a time; a list of events becomes one batch
+    where it takes batches. Objects are kept on file as mappings, their methods under `name()`; bytes as text, or
+    `{"base64": …}` where they are not UTF-8.
+
+    >>> call = {"verb": "GET", "scheme": "https", "site": "a.example", "path": "/x", "route": "/{name}", "at": 0,
+    ...         "slots": {"name": "x"}, "search": "day=mon&day=tue", "first": {"day": "mon"}, "peer": "198.51.100.7"}
+    >>> event = {"kind": "web", "ticket": "w-1", "call": call, "fields": {}, "crumbs": [], "content": "",
+    ...          "packed": False, "who": None}
+    >>> got = convert_event(event, "ostermere@1", "thornwick@1")
+    >>> got.event["params"], got.event["route"]
+    ([('day', 'mon'), ('day', 'tue')], '/<name>')
+
+    Raises BadInput for an unknown provider, a kind that `target` has not, or an event that is not what its profile
+    says (place and row are named).
+    """
+    source = find_source(source, data, shown, line) if isinstance(source, str) else source
+    target = find_profile(target) if isinstance(target, str) else target
+    return converter(source, target)(data, shown, line)
+
+
+@functools.lru_cache(maxsize=64)
+def converter(source: Profile, target: Profile, *, exact: bool = False, once: bool = False) -> Converter:
+    """Return what converts events between two providers; what it compiles, it compiles for the kinds that come.
+
+    With `exact`, decimals that stand in texts of JSON are `decimal.Decimal`s, as they were written. With `once`, a
+    harmless loss is told of the first event that meets it, and not looked for in those that follow.
+    """
+    return Converter(source, target, exact=exact, once=once)
+
+
+class Converter:
+    """Converts events of one provider to another's shape; fast where nothing is wrong with them."""
+
+    def __init__(self, source: Profile, target: Profile, *, exact: bool = False, once: bool = False) -> None:
+        self._source, self._target, self._exact, self._once = source, target, exact, once
+        self._last = self._quick_kind = ""
+        self._quick: Callable[[Any], Converted | None] | None = None
+
+    def __call__(self, data: Any, shown: str, line: int) -> Converted:
+        """Return an event, or a list of them, in the other shape; `shown` and `line` say where it stands."""
+        if self._quick is not None:  # the kind that came last, which most often comes again
+            try:
+                converted = self._quick(data)
+            except Exception:  # the careful way says what is wrong, if anything is
+                converted = None
+            if converted is not None:
+                return converted
+        return self._any(data, shown, line)
+
+    def _prepared(self, kind: str, sample: Any) -> Callable[[Any], Converted | None] | None:
+        """Return what converts a single native event of a kind, where nothing is wrong with it.
+
+        What losses look at in a `sample` entry is handed to them; what else they may ask for they read themselves.
+        """
+        ours, theirs = self._source.kind(kind).event, self._target.kind(kind).event
+        told = told_by(self._source, kind)
+        others = {keys[0] for other in self._source.kinds for keys, _ in told_by(self._source, other)}
+        if any(len(keys) != 1 for keys, _ in told):
+            return None
+        losses = list(self._losses(kind))
+        once = self._once
+        readers = _readers(self._source, kind)
+        looked = _seen(readers, sample)
+        for loss in losses:
+            loss.applies(looked)
+        asked = tuple(looked)
+        straight = _straight(self._source, self._target, kind, asked, exact=self._exact)
+        tests = [(keys[0], value) for keys, value in told]
+        absent = () if told else tuple(others)  # what no constant tells is told by those of no other kind
+        each = None if ours.each is None else ours.each.on_file
+        ruled, rules = bool(self._source.model.format), bool(self._target.model.format)
+        gathered = theirs.each is not None
+
+        def quick(data: Any) -> Converted | None:
+            for key, value in tests:
+                if data[key] != value:
+                    return None
+            for key in absent:
+                if key in data:
+                    return None
+            if ruled and not keeps_rules(data):
+                return None
+            entries: Any = (data,)
+            if each is not None:
+                for key in each:
+                    data = data[key]
+                if data.__class__ is not list:
+                    return None
+                entries = data
+            made: list[Any] = []
+            met: tuple[Loss, ...] = ()
+            for entry in entries:
+                event, good, truths = straight(entry)
+                if not good or (rules and not keeps_rules(event)):
+                    return None
+                made.append(event)
+                if losses:
+                    seen = _seen(readers, entry, zip(asked, truths, strict=True))
+                    for loss in losses:
+                        # Compared as objects: to compare all that they say would cost more than the rest.
+                        if loss.applies(seen) and not any(one is loss for one in met):
+                            met = (*met, loss)
+            if once and any(loss.harmless for loss in met):
+                losses[:] = [loss for loss in losses if not loss.harmless or not any(one is loss for one in met)]
+            return Converted(put_together(kind, made, self._target) if gathered else made, met)
+
+        return quick
+
+    def _losses(self, kind: str) -> tuple[Loss, ...]:
+        return losses_between(self._source, self._target, kind)
+
+    def _any(self, data: Any, shown: str, line: int) -> Converted:
+        runs: list[tuple[str, list[Any]]] = []
+        for one in data if isinstance(data, list) else (data,):
+            kind = self._last if self._last and of_kind(one, self._source, self._last) else ""
+            self._last = kind = kind or kind_of(one, self._source, shown, line)
+            if runs and runs[-1][0] == kind:
+                runs[-1][1].append(one)
+            else:
+                runs.append((kind, [one]))
+        written: list[Any] = []
+        losses: dict[str, Loss] = {}
+        for kind, natives in runs:
+            for loss in self._convert(kind, natives, written, shown, line):
+                losses[f"{loss.code} {loss.field}"] = loss
+        if runs and self._last != self._quick_kind:
+            sample = entries_of(runs[-1][1][-1], self._source.kind(self._last).event)
+            if sample:
+                self._quick_kind, self._quick = self._last, self._prepared(self._last, sample[0])
+        return Converted(written, tuple(losses.values()))
+
+    def _convert(self, kind: str, natives: list[Any], written: list[Any], shown: str, line: int) -> Iterator[Loss]:
+        shape = self._source.kind(kind).event
+        entries = [entry for native in natives for entry in entries_of(native, shape)]
+        written += self._carefully(kind, natives, shown, line)
+        seen = [_seen(_readers(self._source, kind), entry) for entry in entries]
+        for loss in self._losses(kind):
+            if any(loss.applies(one) for one in seen):
+                yield loss
+
+    def _carefully(self, kind: str, natives: list[Any], shown: str, line: int) -> list[Any]:
+        """Return what the events become by way of the hub, or raise BadInput with what is wrong and where."""
+        events = [
+            event
+            for one in natives
+            for event in read_events(one, self._source, shown, line, kind, exact=self._exact)[1]
+        ]
+        try:
+            return write_events(kind, events, self._target)
+        except BadInput:
+            raise
+        except Exception as error:
+            raise BadInput(
+                f"this {kind} event can't be written for {self._target.title}: {error}",
+                "Change what it names, or convert it to another provider",
+                Place(shown, line),
+            ) from None
+
+
+class _Seen(dict[str, Any]):
+    """The truths of an event, each read when a loss first asks for it."""
+
+    __slots__ = ("native", "readers")
+    native: Any
+    readers: _Readers
+
+    def __missing__(self, field: str) -> Any:
+        value = self[field] = self.readers[field](self.native)
+        return value
+
+    def get(self, field: str, default: Any = None) -> Any:
+        """Return a truth, which is never missing."""
+        return self[field]
+
+
+def _seen(readers: _Readers, native: Any, known: Iterable[tuple[str, Any]] = ()) -> _Seen:
+    seen = _Seen(known)
+    seen.readers, seen.native = readers, native
+    return seen
+
+
+class _Readers(dict[str, Callable[[Any], Any]]):
+    """What reads one truth of an event on file, compiled when it is first asked for."""
+
+    def __init__(self, shape: EventShape) -> None:
+        self._shape = shape.on_file()
+
+    def __missing__(self, field: str) -> Callable[[Any], Any]:
+        read = self[field] = run_source(view_event("view", self._shape, field))
+        return read
+
+
+@functools.lru_cache(maxsize=256)
+def _readers(source: Profile, kind: str) -> _Readers:
+    return _Readers(source.kind(kind).event)
+
+
+@functools.lru_cache(maxsize=256)
+def _straight(
+    source: Profile, target: Profile, kind: str, asked: tuple[str, ...], *, exact: bool
+) -> Callable[[Any], tuple[Any, bool, tuple[Any, ...]]]:
+    """Return the compiled function from one event on file to the other's, whether it is good, and truths of it."""
+    ours, theirs = source.kind(kind).event.on_file(), target.kind(kind).event.on_file()
+    return run_source(translate_checked("convert", ours.exact() if exact else ours, theirs, asked))
+
+
+@functools.lru_cache(maxsize=256)
+def losses_between(source: Profile, target: Profile, kind: str) -> tuple[Loss, ...]:
+    """Return what `target`'s shape on file can't hold of what an event of `source` could show."""
+    # An event on file holds what any server may offer, so what only some can't hold is held here.
+    losses = event_losses(target.kind(kind).event, source.kind(kind).event)
+    return tuple(loss for loss in losses if not loss.unless)

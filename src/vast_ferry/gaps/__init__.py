@@ -1,0 +1,1 @@
+"""What won't carry across, found before anything is written, and what it costs there."""

@@ -1,0 +1,54 @@
+"""Asking what of a project won't carry across to a provider: the project looked at, then every topic of gaps."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from vast_ferry.definitions.secrecy import masked
+from vast_ferry.gaps.gaps import Gaps
+from vast_ferry.hub.findings import BadInput, Severity
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import find_profile
+from vast_ferry.survey.record import home_of
+from vast_ferry.survey.survey import FOLLOWED, Survey, survey
+from vast_ferry.translate.python.rewriting import rewrite
+
+
+def find_gaps(
+    project: Path | str, *, to: str | Profile, source: str | Profile | None = None, handlers: bool | None = None
+) -> Gaps:
+    """Return what of a project won't carry across to provider `to`, before anything is written.
+
+    With `handlers` the findings of rewriting them are among those, such as which have to be wrapped, and why; without
+    it being said, that is done for up to 40 functions.
+    Raises BadInput for a project that can't be read, an unknown provider, or the one where the project is already.
+    """
+    target = find_profile(to) if isinstance(to, str) else to
+    there = survey(project, source, fields=False)
+    if there.profile.name == target.name:
+        raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
+    gaps = gaps_of(there, target)
+    comes_back = home_of(folder, target) if (folder := Path(project)).is_dir() else None
+    if not comes_back and (handlers or (handlers is None and len(gaps.carried) <= FOLLOWED)):
+        contents = {path: (folder / path).read_bytes() for path in there.own if path not in there.project.files}
+        made = rewrite(
+            there.profile,
+            target,
+            gaps.carried,
+            contents,
+            module_name="crossing",
+            limit=gaps.limit_of,
+            trees=there.scanned.trees,
+        )
+        gaps.findings += [*made.findings, *made.wrapped.values()]
+    gaps.findings = [replace(one, reason=masked(one.reason, there.project.withheld)) for one in gaps.findings]
+    return gaps
+
+
+def gaps_of(there: Survey, target: Profile) -> Gaps:
+    """Return what of a surveyed project won't carry across to a provider."""
+    gaps = Gaps.between(there.profile, target, there.project, there.scanned, there.needs)
+    for path, (why, remedy) in there.left.items():
+        gaps.note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
+    return gaps

@@ -1,0 +1,473 @@
+"""A profile that was loaded and checked: tables for the compiler, and the rest as its schema says."""
+
+from __future__ import annotations
+
+import re
+import textwrap
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from vast_ferry.documents.document import Document, read_text
+from vast_ferry.documents.yaml_file import read_yaml
+from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
+from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
+from vast_ferry.hub.functions import Function
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.clients import (
+    HUB_CLIENTS,
+    Client,
+    arguments_shape,
+    class_of,
+    client_module,
+    result_shape,
+)
+from vast_ferry.mapping.compile import CannotWrite, Source, translate_event, translate_reply
+from vast_ferry.mapping.emit import module_source
+from vast_ferry.mapping.lenses.every import parse_lens
+from vast_ferry.mapping.lenses.lens import LensError
+from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.places import Access, Attr, PlaceError, parse_place
+from vast_ferry.mapping.tables import (
+    HUB_DONE,
+    HUB_EVENTS,
+    HUB_REPLY,
+    ByHand,
+    Callback,
+    Constant,
+    EventShape,
+    Kind,
+    ReplyForm,
+    ReplyShape,
+    Row,
+    TableProblem,
+    check_event,
+    check_reply,
+)
+from vast_ferry.mapping.views import REPLY_RULES, RULES
+from vast_ferry.profiles import schema
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Profile:
+    """One edition of one provider; `kinds` has the tables of each kind of event that it knows."""
+
+    model: schema.ProfileModel
+    kinds: Mapping[str, Kind]
+    document: Document = field(repr=False)
+    path: Path = field(repr=False, default_factory=Path)
+    clients: tuple[Client, ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<profile {self.name}>"
+
+    def kind(self, name: str) -> Kind:
+        """Return the tables of a kind; raises BadInput where the provider does not know it."""
+        if name not in self.kinds:
+            raise BadInput(f"{self.title} has no {name} events", f"Kinds that it has: {', '.join(self.kinds)}")
+        return self.kinds[name]
+
+    @property
+    def event(self) -> EventShape:
+        """Return how an HTTP request is handed to a handler."""
+        return self.kind("http").event
+
+    @property
+    def http_reply(self) -> ReplyShape | None:
+        """Return how a handler answers an HTTP request, where the profile says it."""
+        return self.kinds["http"].reply if "http" in self.kinds else None
+
+    @property
+    def reply(self) -> ReplyShape:
+        """Return how a handler answers an HTTP request."""
+        reply = self.kind("http").reply
+        assert reply is not None
+        return reply
+
+    @property
+    def name(self) -> str:
+        """Return the provider's name and edition, as one would type them."""
+        return f"{self.model.provider}@{self.model.edition}"
+
+    @property
+    def provider(self) -> str:
+        """Return the provider's name."""
+        return self.model.provider
+
+    @property
+    def title(self) -> str:
+        """Return the provider's name as a person writes it, with the edition where it has one."""
+        return self.model.title if self.model.standard else f"{self.model.title} {self.model.edition}"
+
+    @property
+    def operations(self) -> Mapping[str, Client]:
+        """Return the client for each operation that handlers can do here."""
+        return {client.operation: client for client in reversed(self.clients)}
+
+    @cached_property
+    def modules(self) -> dict[str, str]:
+        """Return the source of each module that handlers import from the provider, over a stand-in's services."""
+        return self.modules_over(HUB_CLIENTS)
+
+    @cached_property
+    def provided(self) -> Mapping[str, frozenset[str]]:
+        """Return what handlers can import from each module of the provider: classes, clients' groups, decorators."""
+        found = {name: set(classes) for name, classes in self.model.modules.items()}
+        for client in self.clients:
+            if client.root not in self.model.handler.parameters:
+                found.setdefault(client.root, set()).add(client.path.partition(".")[0])
+        for name, paths in self.model.decorators.items():
+            found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
+        return {name: frozenset(names) for name, names in found.items()}
+
+    def binds(self, function: Function) -> bool:
+        """Tell whether a handler takes more, or other things, than the event as this provider hands it over."""
+        if self.model.handler.script:
+            return not self.model.handler.entry
+        if not self.model.handler.output or len(function.kinds) != 1:
+            return False
+        usual = self.kind(function.kinds[0]).event.event_parameters[0]
+        return any(
+            one.way != "event" or one.form != "whole" or re.search(r"\{\w", one.key) or one.name != usual
+            for one in function.bindings
+        )
+
+    @property
+    def hosts(self) -> tuple[str, ...]:
+        """Return the parameters of handlers by which they reach services."""
+        return tuple(name for name in self.model.handler.parameters if any(c.root == name for c in self.clients))
+
+    def modules_over(
+        self,
+        theirs: Mapping[str, Client],
+        imports: Iterable[str] = (),
+        used: Iterable[Client] | None = None,
+        hosts: tuple[str, ...] = (),
+    ) -> dict[str, str]:
+        """Return the source of each module that handlers import, its clients made of others' `theirs`.
+
+        With `used`, a module of which no client is used has none of them. `hosts` are the other's parameters by which
+        it reaches services.
+        """
+        own = {client.root for client in self.clients} - set(self.model.handler.parameters)
+        names = dict.fromkeys([*self.model.modules, *self.model.decorators, *sorted(own)])
+        wanted = own if used is None else {client.root for client in used}
+        made = {}
+        for name in names:
+            ours = [client for client in self.clients if client.root == name and name in wanted]
+            made[name] = self._module(name, ours, theirs, imports, hosts)
+        return made
+
+    def _module(
+        self,
+        name: str,
+        ours: list[Client],
+        theirs: Mapping[str, Client],
+        imports: Iterable[str],
+        hosts: tuple[str, ...],
+    ) -> str:
+        about = f"What handlers import from {name}: made from its profile."
+        sources, code = client_module(f"{self.title}'s services.", name, ours, theirs, hosts)
+        parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
+        parts += _decorators(self.model.decorators.get(name, []))
+        parts += [code] if code else []
+        groups = dict.fromkeys(group for client in ours if (group := client.path.rpartition(".")[0]))
+        parts += ["\n".join(f"{group} = {class_of(name, group)}()" for group in groups)] if groups else []
+        return module_source(about, sources, *[*(imports if ours else ()), *parts])
+
+    def context_classes(
+        self, theirs: Mapping[str, Client], hosts: tuple[str, ...] = ()
+    ) -> tuple[list[Source], list[str]]:
+        """Return the classes of the objects by which handlers reach services from their parameters."""
+        sources: list[Source] = []
+        parts: list[str] = []
+        for root in dict.fromkeys(c.root for c in self.clients if c.root in self.model.handler.parameters):
+            ours = [client for client in self.clients if client.root == root]
+            used, code = client_module(f"{self.title}'s services.", root, ours, theirs, hosts)
+            sources += used
+            parts.append(code)
+        return sources, parts
+
+    def template(self, name: str) -> str:
+        """Return the text of a template that stands beside the profile."""
+        return read_text(self.path.parent / name, str(self.path.parent / name), "the template")
+
+
+def load_profile(path: Path, shown: str = "") -> Profile:
+    """Return the profile in a file.
+
+    Raises BadInput (ManyBadInputs for several mistakes) with the line of each row that can't stand.
+    """
+    shown = shown or str(path)
+    document = read_yaml(path, shown, "the profile")
+    if not isinstance(document.data, dict):
+        raise BadInput("the profile is not a mapping", "Begin it with `provider:`", Place(shown, 1))
+    try:
+        model = schema.ProfileModel.model_validate(document.data)
+    except ValidationError as error:
+        raise _many(document, error) from None
+    builder = _Builder(document)
+    clients = tuple(builder.clients(model))
+    kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
+    told = {problem.place.line for problem in builder.problems}
+    problems = [
+        *builder.problems,
+        *(
+            BadInput(problem.what, problem.remedy, Place(shown, problem.line))
+            for kind in kinds.values()
+            for problem in _table_problems(kind)
+            if problem.line not in told
+        ),
+        *(
+            BadInput(problem.what, problem.remedy, Place(shown, problem.line))
+            for client in clients
+            for shape in (client.arguments, client.result)
+            if shape is not None
+            for problem in check_event(shape)
+            if problem.line not in told
+        ),
+    ]
+    if problems:
+        once = {(problem.place.line, problem.what): problem for problem in problems}
+        raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
+    return Profile(model, kinds, document, path, clients)
+
+
+def _table_problems(kind: Kind) -> list[TableProblem]:
+    problems = [*check_event(kind.event), *(check_reply(kind.reply) if kind.reply else [])]
+    if problems:
+        return problems
+    try:
+        translate_event("check", HUB_EVENTS[kind.event.kind], kind.event)
+        if kind.reply:
+            translate_reply("check", HUB_REPLY if kind.event.kind == "http" else HUB_DONE, kind.reply)
+    except CannotWrite as error:
+        return [TableProblem(1, str(error), "Give each object only attributes and methods, each mapping only items")]
+    return []
+
+
+def _many(document: Document, error: ValidationError) -> ManyBadInputs:
+    problems = []
+    for item in error.errors():
+        path = tuple(part for part in item["loc"] if isinstance(part, str | int))
+        name = ".".join(str(part) for part in path)
+        what, remedy = (
+            f"{name}: {item['msg'][:1].lower()}{item['msg'][1:]}",
+            "See docs/profiles.md for what stands there",
+        )
+        if item["type"] == "extra_forbidden":
+            model = _model_at(path[:-1])
+            known = [f.alias or n for n, f in model.model_fields.items()] if model else []
+            what = f"{name}: there is no such key{nearest(str(path[-1]), known)}"
+            remedy = f"Use one of: {', '.join(known)}" if known else "Take it out"
+        elif item["type"] == "missing":
+            what, remedy = f"{name} is missing", f"Add `{path[-1]}:`"
+        problems.append(BadInput(what, remedy, document.place(*path)))
+    return ManyBadInputs(problems)
+
+
+def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:
+    import typing
+
+    model: Any = schema.ProfileModel
+    for part in path:
+        if isinstance(model, type) and issubclass(model, schema.Model):
+            named = next((f for n, f in model.model_fields.items() if part in (n, f.alias)), None)
+            if named is None:
+                return None
+            model = named.annotation
+        else:
+            arguments = [a for a in typing.get_args(model) if a is not type(None)]
+            model = arguments[-1] if arguments else None
+        arguments = [a for a in typing.get_args(model) if a is not type(None)]
+        if len(arguments) == 1 and isinstance(arguments[0], type) and issubclass(arguments[0], schema.Model):
+            is_list = typing.get_origin(model) is list
+            model = model if is_list else arguments[0]
+    return model if isinstance(model, type) and issubclass(model, schema.Model) else None
+
+
+class _Builder:
+    """Turns rows as written into rows for the compiler, noting every mistake with its line."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.problems: list[BadInput] = []
+
+    def _place(self, text: str, *path: str | int) -> Access:
+        try:
+            return parse_place(text)
+        except PlaceError as error:
+            place = self.document.place(*path)
+            remedy = 'Write it as an access path, such as event["call"]["verb"] or request.text()'
+            self.problems.append(BadInput(str(error), remedy, place))
+            return Access("_")
+
+    def row(self, model: schema.RowModel, *path: str | int) -> Row:
+        place = self.document.place(*path)
+        try:
+            lens = parse_lens(model.as_)
+        except LensError as error:
+            self.problems.append(
+                BadInput(str(error), "See docs/profiles.md for the lenses", self.document.place(*path, "as"))
+            )
+            lens = parse_lens("plain")
+        return Row(
+            self._place(model.at, *path, "at"),
+            model.is_,
+            lens,
+            model.derived,
+            model.optional,
+            self._place(model.flag, *path, "flag") if model.flag else None,
+            model.offer,
+            model.unless_empty,
+            place.line,
+        )
+
+    def constants(self, models: list[schema.ConstantModel], *path: str | int) -> tuple[Constant, ...]:
+        return tuple(
+            Constant(
+                self._place(model.at, *path, index, "at"),
+                _held(model),
+                self.document.place(*path, index).line,
+            )
+            for index, model in enumerate(models)
+        )
+
+    def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
+        model: schema.KindModel = getattr(profile, name)
+        reply = self.reply(model.reply, name) if model.reply else None
+        return Kind(self.event(profile, model.event, name), reply, profile.handler.asynchronous)
+
+    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
+        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
+        for root, calls in profile.clients.items():
+            for path, model in calls.items():
+                at = ("clients", root, path)
+                line = self.document.place(*at).line
+                operation = OPERATIONS.get(model.does)
+                if operation is None:
+                    self.problems.append(
+                        BadInput(
+                            f"there is no operation {model.does!r}{nearest(model.does, OPERATIONS)}",
+                            f"Use one of: {', '.join(OPERATIONS)}",
+                            self.document.place(*at, "does"),
+                        )
+                    )
+                    continue
+                rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
+                result = None
+                if operation.gives:
+                    returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
+                    given = schema.RowModel.model_validate(returned)
+                    result = result_shape(operation, replace(self.row(given, *at), line=line))
+                arguments = arguments_shape(operation, tuple(model.takes), rows)
+                yield Client(
+                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited
+                )
+
+    def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str) -> EventShape:
+        usual = tuple(profile.handler.parameters)
+        parameters = tuple(model.parameters) or usual
+        own = tuple(name for name in parameters if name in profile.handler.event) or parameters[:1]
+        path = (kind, "event")
+        rows = [self.row(row, *path, "rows", index) for index, row in enumerate(model.rows)]
+        each = self._place(model.each, *path, "each") if model.each else None
+        context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
+        # A context that is part of the event is part of each kind's own event.
+        rows += [
+            replace(row, at=Access(parameters[0], row.at.steps))
+            if row.at.root == usual[0] and parameters != usual
+            else row
+            for row in context
+            if each is None or row.at.root not in own
+        ]
+        objects = {
+            Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
+            for root, calls in profile.clients.items()
+            if root in parameters
+            for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
+            if group
+        }
+        return EventShape(
+            tuple(model.entry if name in own else name for name in parameters) if each else parameters,
+            tuple(rows),
+            self.constants(model.constants, *path, "constants"),
+            model.classes,
+            (model.entry,) if each else own,
+            kind,
+            each,
+            self.constants(model.envelope, *path, "envelope"),
+            EVENTS[kind],
+            RULES[kind],
+            objects,
+        )
+
+    def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
+        forms = []
+        for index, form in enumerate(model.forms):
+            path = (kind, "reply", "forms", index)
+            rows = tuple(self.row(row, *path, "rows", number) for number, row in enumerate(form.rows))
+            types = (form.default_types[0], form.default_types[-1]) if form.default_types else None
+            fixed = {
+                name: [tuple(pair) for pair in value] if name.startswith("headers") else value
+                for name, value in form.fixed.items()
+            }
+            line = self.document.place(*path).line
+            forms.append(ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line))
+        callback = model.callback
+        return ReplyShape(
+            tuple(forms),
+            model.root,
+            Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
+            HTTP_REPLY if kind == "http" else DONE,
+            REPLY_RULES if kind == "http" else (),
+            model.via,
+            self.by_hand(model.by_hand, kind) if model.by_hand else None,
+        )
+
+    def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:
+        rows = tuple(self.row(row, kind, "reply", "by_hand", "rows", number) for number, row in enumerate(model.rows))
+        types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
+        form = ReplyForm("object", rows, {}, model.class_, types)
+        return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _held(model: schema.ConstantModel) -> Any:
+    if model.bytes_:
+        return str(model.holds).encode("utf-8")
+    return tuple(model.holds) if model.tuple_ else model.holds
+
+
+def _class_source(name: str, model: schema.ClassModel) -> str:
+    """Return a class that keeps its constructor's arguments as attributes."""
+    names = [parameter.partition("=")[0].strip() for parameter in model.takes]
+    lines = [f"class {name}:", f"    {docstring(model.about)}" if model.about else "", ""]
+    lines += [f"    __slots__ = {tuple(names)!r}", ""]
+    if not names:
+        return "\n".join(lines)
+    lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
+    lines += [f"        self.{n} = {n}" for n in names]
+    return "\n".join(lines)
+
+
+def _decorators(paths: list[str]) -> list[str]:
+    """Return decorators that leave a handler as it is: they only declare it."""
+    parts = []
+    groups: dict[str, list[str]] = {}
+    for path in paths:
+        group, _, name = path.rpartition(".")
+        groups.setdefault(group, []).append(name)
+    for group, names in groups.items():
+        own = "self, " if group else ""
+        made = [f"def {name}({own}*declared, **more):\n    return lambda handler: handler" for name in names]
+        if not group:
+            parts += made
+            continue
+        body = "\n\n".join(textwrap.indent(text, "    ") for text in made)
+        parts.append(f"class _{group.title()}:\n{body}")
+        parts.append(f"{group} = _{group.title()}()")
+    return parts

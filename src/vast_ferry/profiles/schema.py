@@ -1,0 +1,408 @@
+"""The schema of a profile file: what an author may write, in the author's own terms (pydantic models, nothing else)."""
+
+from __future__ import annotations
+
+import ast
+import keyword
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
+
+
+def _inside(path: str) -> str:
+    if (
+        path.startswith("/")
+        or "\\" in path
+        or not path.isprintable()
+        or any(part in ("", ".", "..") for part in path.split("/"))
+    ):
+        raise ValueError("must be a path inside the project")
+    return path
+
+
+def _names(text: str) -> str:
+    """Refuse what Python keeps for itself: such a name would mean something else in generated code, or nothing."""
+    for name in text.split(".") if text else ():
+        if not name.isidentifier() or keyword.iskeyword(name) or name.startswith("__"):
+            raise ValueError(f"{name!r} can't be a name in Python code")
+    return text
+
+
+def _line(text: str) -> str:
+    if not text.isprintable() or any(sign in text for sign in '"\\'):
+        raise ValueError("must be one line without quotes, backslashes and control characters")
+    return text
+
+
+def _parameter(text: str) -> str:
+    name, mark, default = text.partition("=")
+    try:
+        literal = repr(ast.literal_eval(default.strip())) if mark else ""
+    except (ValueError, SyntaxError, MemoryError, RecursionError):
+        raise ValueError("must be a name, or name=literal") from None
+    _names(name.strip())
+    return f"{name.strip()}={literal}" if mark else name.strip()
+
+
+# What a profile says goes into generated code and paths: each such text is held to a form that can be nothing else.
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
+Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$"), AfterValidator(_names)]
+Dotted = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$"), AfterValidator(_names)]
+Line = Annotated[str, Field(max_length=120), AfterValidator(_line)]
+Inside = Annotated[str, AfterValidator(_inside)]
+Parameter = Annotated[str, AfterValidator(_parameter)]
+
+
+class Model(BaseModel):
+    """A part of a profile: unknown keys are mistakes."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class RowModel(Model):
+    """A lens between a native place and a hub field."""
+
+    at: str = Field(description="native place, an access path from a parameter")
+    is_: str = Field(alias="is", description="hub field")
+    as_: str = Field("plain", alias="as", description="lens")
+    derived: bool = Field(False, description="only shows a field again: written, never read")
+    optional: bool = Field(False, description="the place may be missing")
+    unless_empty: bool = Field(False, description="left out where the field is empty")
+    flag: str = Field("", description="second place of a lens that needs one")
+    offer: Name | Literal[""] = Field("", description="name of an offer that only some servers make")
+
+
+class ConstantModel(Model):
+    """A native place that always holds the same value."""
+
+    at: str
+    holds: Any
+    tuple_: bool = Field(False, alias="tuple")
+    bytes_: bool = Field(False, alias="bytes", description="whether the text is meant as bytes; not kept on file")
+
+    @model_validator(mode="after")
+    def _fits(self) -> ConstantModel:
+        if self.tuple_ and not isinstance(self.holds, list):
+            raise ValueError("a tuple is written as a list")
+        return self
+
+
+class FormModel(Model):
+    """One form in which a handler may answer."""
+
+    when: str
+    rows: list[RowModel] = []
+    fixed: dict[str, Any] = {}
+
+    @field_validator("fixed")
+    @classmethod
+    def _pairs(cls, fixed: dict[str, Any]) -> dict[str, Any]:
+        for name, value in fixed.items():
+            pairs = isinstance(value, list) and all(
+                isinstance(pair, list) and len(pair) == 2 and all(isinstance(one, str) for one in pair)
+                for pair in value
+            )
+            if name.startswith("headers") and not pairs:
+                raise ValueError(f"{name} is a list of pairs, each a list of a name and a value")
+        return fixed
+
+    class_: Dotted | Literal[""] = Field("", alias="class")
+    default_types: list[str] = Field([], max_length=2)
+    written: bool = False
+
+
+class CallbackModel(Model):
+    """A parameter that is called to answer."""
+
+    name: Identifier
+    arguments: list[Identifier]
+    defaults: list[Identifier] = []
+
+
+class EventModel(Model):
+    """How an event is handed to a handler."""
+
+    parameters: list[Identifier] = Field([], description="parameters of handlers of this kind, if not the usual ones")
+    each: str = Field("", description="place of the events of a batch; rows and constants are then those of one")
+    entry: Identifier = Field("entry", description="root of the places of one event of a batch")
+    envelope: list[ConstantModel] = Field([], description="constants around a batch")
+    constants: list[ConstantModel] = []
+    rows: list[RowModel]
+    classes: dict[str, Identifier] = {}
+
+
+class ByHandModel(Model):
+    """How a handler that is written by hand makes an answer where the protocol has no object for one."""
+
+    class_: Dotted = Field(alias="class", description="class of a file that is brought along, with its module")
+    takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
+    rows: list[RowModel]
+    default_types: list[str] = Field([], max_length=2)
+    ends: str = Field(
+        pattern=r"^(\.[a-z_]+)?\([a-z_, ]*\)$", description="what stands behind an answer where the handler returns it"
+    )
+    awaited: bool = Field(False, description="whether that is awaited")
+
+
+class ReplyModel(Model):
+    """How a handler answers, or says that it is done."""
+
+    root: Identifier = "reply"
+    via: Literal["", "messages", "document"] = Field(
+        "", description="how the answer travels: returned; as ASGI messages; as a CGI document"
+    )
+    callback: CallbackModel | None = None
+    forms: list[FormModel]
+    by_hand: ByHandModel | None = None
+
+
+class KindModel(Model):
+    """Events of one kind, and what a handler says when it is done with one."""
+
+    event: EventModel
+    reply: ReplyModel | None = None
+
+
+class HttpModel(KindModel):
+    """Events and replies of the HTTP kind."""
+
+    reply: ReplyModel | None = None
+
+
+class ClientModel(Model):
+    """A call by which handlers reach a service: what it does, its parameters, and how they stand for hub fields."""
+
+    does: str = Field(description="operation of the hub, such as object.read")
+    takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
+    rows: list[RowModel] = []
+    gives: str = Field("plain", description="lens of what it gives back")
+    absent: Literal["none", "LookupError", "KeyError", "FileNotFoundError"] = Field(
+        "none", description="what happens where there is nothing to read: None is given back, or this is raised"
+    )
+    awaited: bool = Field(False, description="whether the call is awaited")
+
+
+class MountModel(Model):
+    """Services as a folder of files, for handlers that know no clients."""
+
+    variable: Identifier = Field(description="environment variable that names the folder")
+    objects: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of objects, as BUCKET/KEY")
+    messages: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field("", description="folder of messages, as CHANNEL/NAME")
+    records: Annotated[str, Field(pattern=r"^[\w-]*$")] = Field(
+        "",
+        description="folder of records, as TABLE/KEY.json: the key as JSON, percent-encoded; the record is inside",
+    )
+
+
+class HandlerModel(Model):
+    """How a handler is defined and called."""
+
+    parameters: list[Identifier]
+    event: list[Identifier] = Field(description="those parameters that are the event")
+    process: Literal["function", "project"] = Field("function", description="what shares one process")
+    asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
+    script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
+    octets: bool = Field(False, description="whether a script's environment holds octets, each a character here")
+    mount: MountModel | None = None
+    output: Identifier | Literal[""] = Field(
+        "", description="where declared bindings become parameters: the method by which a handler fills an output"
+    )
+    entry: str = Field(
+        "",
+        pattern=r"^(\w+(\.\w+)*:\w+|\w+\.\w+)?$",
+        description="entry of a whole project, as module:callable or a script, where functions have none",
+    )
+    shim: Identifier | Literal[""] = Field("", description="name of the handler in a carried shim; empty: as written")
+
+
+class ClassModel(Model):
+    """A class that handlers import from the provider."""
+
+    takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
+    about: str = ""
+
+
+class RouteModel(Model):
+    """How captures are spelt in a route; `name` stands for the capture's name, `type` for its type."""
+
+    one: str
+    rest: str
+    typed: str = Field("", description="a capture with a type; empty where there are none")
+    types: dict[Identifier, Literal["int", "word", "uuid"]] = Field({}, description="the provider's word for each type")
+    slash: str = Field("", description="what says that a slash at the end may be left out")
+    leading: bool = Field(True, description="whether a route begins with a slash")
+    order: Literal["specific", "declared"] = Field("specific", description="which of two routes that match wins")
+
+
+class DefinitionRow(Model):
+    """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
+
+    at: str
+    is_: str = Field("", alias="is")
+    as_: str = Field("plain", alias="as")
+    about: str = ""
+
+
+class TriggerModel(Model):
+    """One kind of trigger, or of declared input or output: told by the key that it must have."""
+
+    kind: str
+    told_by: str
+    way: Literal["event", "in", "out"] = Field("event", description="what triggers; what is read; what is written")
+    decorator: Dotted | Literal[""] = Field("", description="the decorator that declares it, where `told_by` is none")
+    rows: list[DefinitionRow] = []
+
+
+class CodeModel(Model):
+    """Functions declared by decorators in the code: which, and the names of their positional arguments."""
+
+    module: Dotted = Field(description="module from which the decorators are imported")
+    settings: Dotted = Field(description="the decorator that says of a function what is not a trigger")
+    decorators: dict[Dotted, list[Identifier]] = Field(description="decorator → names of its positional arguments")
+    file: Inside = Field(description="file that a carried project's declarations are written to")
+
+
+class FunctionsModel(Model):
+    """Where functions stand in a definition, and what each declares.
+
+    They stand under `at`, a mapping from name to function, also in files that are listed under `more`; or each in a
+    file of `files`, named by it; or in `code`.
+    """
+
+    at: str = ""
+    more: str = Field("", description="key at the top that lists further files, of the same syntax, with functions")
+    files: str = Field(
+        "", pattern=r"^([\w-]+(/[\w-]+)*/\*\.[a-z]+)?$", description="a file each, such as wiring/*.json"
+    )
+    code: CodeModel | None = None
+    rows: list[DefinitionRow]
+    triggers_at: str = ""
+    triggers: list[TriggerModel]
+
+
+class StagesModel(Model):
+    """Where stages stand: name → functions' overlays under `at`, and the list of functions that it has."""
+
+    at: str
+    functions: str = Field(description="key of the mapping from a function to what differs there")
+    only: str = Field("", description="key of the list of functions that a stage has")
+
+
+class DefinitionModel(Model):
+    """The file in which a project's functions are declared."""
+
+    file: Inside
+    syntax: Literal["yaml", "toml", "json", "ini"]
+    name: str
+    region: str = ""
+    functions: FunctionsModel
+    stages: StagesModel | None = None
+
+
+class FileModel(Model):
+    """A file that a carried project gets, from a template beside the profile."""
+
+    path: Inside
+    template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
+    keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
+    services: bool = Field(False, description="only where a handler calls services")
+    answers: bool = Field(False, description="only where a handler was rewritten that makes answers")
+    todo: bool = Field(
+        True, description="whether these services are a makeshift, for which a person has to find others"
+    )
+
+
+class MemoryModel(Model):
+    """How much memory a function may have, in MiB: one of `sizes`, or any step between two ends."""
+
+    sizes: list[int] = []
+    least: int = 0
+    most: int = 0
+    step: int = 1
+
+
+class LimitsModel(Model):
+    """What the provider allows; 0 and empty: no limit that its profile knows."""
+
+    longest: float = Field(60, description="longest run of an HTTP function, in seconds")
+    longest_event: float = Field(0, description="longest run for any other event, if it is another")
+    default_timeout: float = Field(0, description="how long a function may run that does not say")
+    memory: MemoryModel | None = None
+    default_memory: int = Field(0, description="MiB of a function that does not say")
+    largest_event: int = Field(0, description="largest event, in bytes")
+    largest_request: int = Field(0, description="largest content of a request, in bytes")
+    largest_reply: int = Field(0, description="largest content of a reply, in bytes")
+    concurrency: int = Field(1, description="most calls that one instance takes at a time")
+    languages: list[str] = Field([], description="versions of Python that run there")
+    batch_size: int = Field(1, description="most events in a batch")
+    batch_window: float = Field(0, description="longest wait for a batch to fill, in seconds")
+    functions: int = Field(0, description="most functions of a project")
+    variables: int = Field(0, description="most bytes of all variables of a function")
+
+
+class DeliveryModel(Model):
+    """What a handler may rely on when events of a kind are delivered."""
+
+    order: Literal["none", "group", "all"] = Field("none", description="which events come one after the other")
+    times: Literal["once_or_more", "once_at_most"] = Field("once_or_more", description="how often an event comes")
+    attempts: int = Field(1, description="how often an event is tried where the function does not say")
+    most_attempts: int = Field(1, description="how often it may be tried at most")
+    backoff: Literal["none", "fixed", "doubling"] = Field("none", description="how the wait between attempts grows")
+    dead_letter: bool = Field(False, description="whether an event that failed each time can be kept in a channel")
+
+
+class FreeModel(Model):
+    """What a month costs nothing for."""
+
+    calls: int = 0
+    gb_seconds: float = 0
+    gb_out: float = 0
+
+
+class PriceModel(Model):
+    """What a month costs, in the provider's coin."""
+
+    coin: str
+    per_million_calls: float
+    per_gb_second: float
+    per_gb_out: float = 0
+    step_ms: int = Field(1, ge=1, description="runs are rounded up to a multiple of so many milliseconds")
+    least_ms: int = Field(0, description="a run counts as so long at least")
+    per_month: float = Field(0, description="what is paid in any case")
+    free: FreeModel = Field(default_factory=lambda: FreeModel.model_validate({}))
+
+
+class ProfileModel(Model):
+    """One edition of one provider, whole."""
+
+    provider: Name
+    edition: int = Field(ge=1)
+    title: Line
+    about: str
+    text: str = Field("", description="what the shapes alone don't say, in Markdown, for docs/providers.md")
+    standard: bool = Field(False, description="whether it is an open standard")
+    format: Literal["", "cloudevents"] = Field("", description="open format whose rules its events on file keep")
+    aliases: list[Name] = []
+    handler: HandlerModel
+    modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
+    decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")
+    clients: dict[Dotted, dict[Dotted, ClientModel]] = Field(
+        {}, description="calls by which handlers reach services, by the module or parameter on which they are made"
+    )
+    context: list[RowModel] = []
+    http: HttpModel | None = None
+    object: KindModel | None = None
+    message: KindModel | None = None
+    record: KindModel | None = None
+    schedule: KindModel | None = None
+    signal: KindModel | None = None
+    call: KindModel | None = None
+    routes: RouteModel | None = None
+    definition: DefinitionModel | None = None
+    files: list[FileModel] = []
+    limits: LimitsModel = Field(default_factory=lambda: LimitsModel.model_validate({}))
+    delivery: dict[Literal["object", "message", "record", "schedule", "signal", "call"], DeliveryModel] = Field(
+        {}, description="what may be relied on, by kind of event"
+    )
+    price: PriceModel | None = None
+    notes: list[str] = Field([], description="what a person who carries a project here must know")

@@ -1,1 +1,0 @@
-"""Handler source: looking at it, wrapping it, and writing a crossing."""

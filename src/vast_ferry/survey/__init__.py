@@ -1,0 +1,1 @@
+"""What is there: files, entries, imports, calls, what each function needs and reads, an earlier crossing."""

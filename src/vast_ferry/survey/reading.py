@@ -1,0 +1,94 @@
+"""What each handler reads of its event, answers and calls, with lines: the flow of the code, told for a person."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.mapping.places import Attr, Item
+from vast_ferry.mapping.tables import ReplyForm
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.python.flow import Function
+from vast_ferry.translate.python.native import reached_by
+from vast_ferry.translate.python.unbinding import unbound
+from vast_ferry.translate.values import Spot
+
+Lines = dict[str, dict[str, None]]  # what → places, each once, in order
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What one handler reads, answers and calls: each with the places where it does, as `file:line`."""
+
+    reads: Lines = field(default_factory=dict)
+    answers: Lines = field(default_factory=dict)
+    calls: Lines = field(default_factory=dict)
+
+    def as_data(self) -> dict[str, dict[str, list[str]]]:
+        """Return plain data."""
+        return {
+            name: {what: list(places) for what, places in sorted(lines.items())}
+            for name, lines in (("fields", self.reads), ("answers", self.answers), ("calls", self.calls))
+        }
+
+
+def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str, bytes]) -> dict[str, Reading]:
+    """Return what each function's handler reads, answers and calls; nothing for one that can't be followed."""
+    made: dict[str, Reading] = {}
+    there = unbound(profile, functions, files)
+    for name, flow, reached in reached_by(profile, there.functions, {**files, **there.files}):
+        reading = made[name] = Reading()
+        for function in reached:
+            at = function.module.file
+            for node in sorted(function.ops, key=lambda one: flow.lines.get(one, 0)):
+                place = f"{at}:{there.line(at, flow.lines.get(node, 0), files)}"
+                op = flow.ops.get(node)
+                if op is not None and op.what == "client" and op.client is not None:
+                    reading.calls.setdefault(op.client.called, {})[place] = None
+                    continue
+                if op is not None and op.field and node not in flow.consumed:
+                    known = str(op.key.value) if isinstance(op.key, ast.Constant) else "?" if op.key is not None else ""
+                    what = f"{op.field}[{known}]" if op.what == "lookup" else op.field
+                    reading.reads.setdefault(what, {})[place] = None
+                    continue
+                spot = flow.values.get(node)
+                if isinstance(spot, Spot) and node not in flow.consumed:
+                    row = flow.shape(spot).row(spot.role, spot.steps)
+                    if row is not None:
+                        reading.reads.setdefault(row.field, {})[place] = None
+            _answers(profile, function, reading, lambda line, at=at: there.line(at, line, files))  # type: ignore[misc]
+    return made
+
+
+def _answers(profile: Profile, function: Function, reading: Reading, own: Callable[[int], int]) -> None:
+    """Note the statuses that a function answers with, as far as they stand in it."""
+    forms = profile.http_reply.forms if profile.http_reply is not None else ()
+    for node in function.nodes.all:
+        for form in forms:
+            status = _status(node, form, profile)
+            if status is not None:
+                place = f"{function.module.file}:{own(node.lineno)}"  # type: ignore[attr-defined]
+                reading.answers.setdefault(status, {})[place] = None
+
+
+def _status(node: ast.AST, form: ReplyForm, profile: Profile) -> str | None:
+    row = next((row for row in form.rows if row.field == "status" and row.at.steps), None)
+    if row is None:
+        return None
+    step = row.at.steps[-1]
+    if isinstance(node, ast.Dict) and form.when == "mapping" and isinstance(step, Item):
+        for key, value in zip(node.keys, node.values, strict=True):
+            if isinstance(key, ast.Constant) and key.value == step.key:
+                return str(value.value) if isinstance(value, ast.Constant) else "?"
+    if isinstance(node, ast.Call) and form.when == "object" and isinstance(step, Attr):
+        called = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+        if called != form.short_name:
+            return None
+        module = form.class_name.rpartition(".")[0]
+        names = [name.partition("=")[0] for name in profile.model.modules[module][form.short_name].takes]
+        given = dict(zip(names, node.args, strict=False)) | {k.arg: k.value for k in node.keywords if k.arg}
+        said = given.get(step.name)
+        return "200" if said is None else str(said.value) if isinstance(said, ast.Constant) else "?"
+    return None

@@ -1,0 +1,1 @@
+"""Python: its syntax, what people write in it, and how it is written anew."""

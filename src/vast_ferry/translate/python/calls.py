@@ -1,0 +1,423 @@
+"""Calls written anew: of the context, of services, of the project's own functions, and what is awaited."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.inline import Code, at_text, quoted
+from vast_ferry.mapping.places import Access, Call
+from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.python.imports import Import
+from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Of, Op, Spot, Std, Stop
+
+#: The hub's value of an argument that stands for nothing.
+_EMPTY = {"text": '""', "texts": "{}", "integer": "0"}
+
+
+class Calls:
+    """Writes the calls of one function."""
+
+    def __init__(self, at: Writing) -> None:
+        self.at, self.job, self.flow = at, at.job, at.flow
+
+    # --- the context ---
+
+    def _row(self, field: str) -> Row | None:
+        return next((row for row in self.at.shape.rows if row.field == field), None)
+
+    def _holder(self, row: Row, spot: Spot | None, node: ast.AST) -> str:
+        root = row.at.root
+        if spot is not None and spot.role == "context" and root == self.at.context_root(self.at.kind):
+            return self.at.holder(spot, node) or self.at.root(root, node)
+        if spot is not None and spot.role != "context" and root == self.at.event_root:
+            return self.at.holder(spot, node)
+        return self.at.root(root, node)
+
+    def context(self, op: Op, node: ast.AST) -> str:
+        """Return the source of a call of the context."""
+        assert op.call is not None
+        if op.field == "time_left":
+            return self.time_left(op.how, op.spot, node)
+        given = self._arguments(op.call)
+        row = self._row(op.field)
+        if op.field == "secret":
+            if row is not None:
+                return f"{self._called(row, op.spot, node)}({given})"
+            return self.at.need(["import os"], f"os.environ[{given}]")
+        assert op.field == "log"
+        if row is not None and row.lens.name == "plain":
+            step = row.at.steps[-1]
+            if isinstance(step, Call) and "**more" not in step.parameters and op.call.keywords:
+                given = self._as_one_text(op.call)
+            return f"{self._called(row, op.spot, node)}({given})"
+        stream = ""
+        if row is not None:
+            holder = self._holder(row, op.spot, node)
+            stream = at_text(Access(row.at.root, row.at.steps), {row.at.root: holder})
+        stream = stream or self.at.need(["import sys"], "sys.stderr")
+        return f"print({self._as_text(op.call)}, file={stream})"
+
+    def _called(self, row: Row, spot: Spot | None, node: ast.AST) -> str:
+        holder = self._holder(row, spot, node)
+        steps = row.at.steps[:-1] if isinstance(row.at.steps[-1], Call) else row.at.steps
+        return at_text(Access(row.at.root, steps), {row.at.root: holder})
+
+    def _arguments(self, call: ast.Call) -> str:
+        """Return a call's arguments as they are written, edits made."""
+        parts = [*call.args, *(keyword.value for keyword in call.keywords)]
+        if not parts:
+            return ""
+        texts = [self.at.code(argument) for argument in call.args]
+        texts += [f"{k.arg}={self.at.code(k.value)}" if k.arg else f"**{self.at.code(k.value)}" for k in call.keywords]
+        return ", ".join(texts)
+
+    def _as_text(self, call: ast.Call) -> str:
+        """Return the arguments of a log that takes a text alone: what comes with it stands behind it."""
+        texts = [self.at.code(argument) for argument in call.args]
+        more = [
+            f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
+            if keyword.arg
+            else f"**{self.at.code(keyword.value)}"
+            for keyword in call.keywords
+        ]
+        return ", ".join([*texts, *([f"{{{', '.join(more)}}}"] if more else [])])
+
+    def _as_one_text(self, call: ast.Call) -> str:
+        """Return the arguments of a log that takes one text: what comes with it is put behind it."""
+        text = self.at.code(call.args[0]) if call.args else '""'
+        first = text if call.args and isinstance(call.args[0], ast.Constant | ast.JoinedStr) else f"str({text})"
+        more = ", ".join(
+            f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
+            if keyword.arg
+            else f"**{self.at.code(keyword.value)}"
+            for keyword in call.keywords
+        )
+        return f'{first} + " " + str({{{more}}})'
+
+    def time_left(self, how: str, spot: Spot | None, node: ast.AST) -> str:
+        """Return the source of the time that is left, in the unit of the original's lens."""
+        row = self._row("time_left")
+        if row is None:
+            limit = self.job.limit_of(self.at.function, node)
+            self.at.notes.append(("time-left-unknown", node))
+            return f"{limit * 1000:.0f}" if how == "milliseconds" else f"{limit:g}"
+        text = f"{self._called(row, spot, node)}()"
+        there = row.lens.name
+        if there == how or (there != "milliseconds" and how != "milliseconds"):
+            return text
+        if how == "milliseconds":
+            return f"int({text} * 1000)"
+        made = f"{text} / 1000"
+        return f"({made})" if self.at.needs_parentheses(node, Code(made, loose=True), made) else made
+
+    def method_itself(self, spot: Spot, node: ast.AST) -> str:
+        """Return the source of a method of the context that is handed on uncalled."""
+        row = self.flow.shape(spot).row(spot.role, (*spot.steps, Call()))
+        there = self._row(row.field) if row is not None else None
+        if row is None or there is None or there.lens.name != "plain" or row.lens.name != "plain":
+            raise Stop("method-passed", node)
+        if row.field not in ("log", "secret"):
+            raise Stop("method-passed", node)
+        return self._called(there, spot, node)
+
+    def function_name(self, spot: Spot, node: ast.AST) -> str:
+        """Return the source of the function's name."""
+        row = self._row("function")
+        if row is not None and row.lens.name == "plain":
+            return at_text(row.at, {row.at.root: self._holder(row, spot, node)})
+        return self.function_literal(node)
+
+    def function_literal(self, node: ast.AST) -> str:
+        """Return the function's name as a text; it has one where its handler is that of one function."""
+        function = self.at.function
+        if function is None or len(function.entry) != 1:
+            raise Stop("no-function-name", node)
+        return quoted(function.entry[0])
+
+    # --- services ---
+
+    def service(self, op: Op, node: ast.AST) -> str:
+        """Return the source of a call of the target's own client."""
+        ours, call = op.client, op.call
+        assert ours is not None
+        assert call is not None
+        theirs = self.job.target.operations.get(ours.operation)
+        if theirs is None:
+            raise Stop("no-service", node, ours.operation)
+        if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
+            return self._same(op, call, theirs, node)
+        given = self._given(ours, call)
+        used: set[str] = set()
+        positional: list[str] = []
+        named: list[str] = []
+        for parameter in theirs.takes:
+            name, _, default = parameter.partition("=")
+            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
+            made = self._argument(row, given, ours) if row is not None else None
+            if row is not None:
+                used.add(row.field)
+            if made is None:
+                if not default:
+                    raise Stop("argument-lost", node, name)
+                continue
+            if default and made == default.strip():
+                continue
+            if not default and not named:
+                positional.append(made)
+            else:
+                named.append(f"{name}={made}")
+        for row in ours.arguments.rows:
+            argument = given.get(row.at.root)
+            lost = row.field not in used and isinstance(argument, ast.expr)
+            # What has no place there is left out, but not what it does on its way.
+            if lost and any(self._does(inner) for inner in ast.walk(argument)):  # type: ignore[arg-type]
+                raise Stop("argument-lost", node, row.field)
+        called = self._client(theirs, node)
+        inner = ", ".join([*positional, *named])
+        own = self.at.text.of(node)
+        before = 0 if "\n" in own else self.at.text.end(node) - self.at.text.line_start(self.at.text.start(node))
+        text = self.at.set_out(f"{called}(", [*positional, *named], ")", node, max(before, 110))
+        if ours.absent != theirs.absent and theirs.result is not None:
+            text = self._absent(ours, theirs, inner, node)
+        elif theirs.awaited:
+            self.at.awaits(node)
+            text = f"await {text}"
+        if text.startswith("await ") and self.at.needs_parentheses(node, Code(text, loose=True), text):
+            return f"({text})"
+        return text
+
+    def _does(self, node: ast.AST) -> bool:
+        """Tell whether an expression may do something, beside giving a value."""
+        if isinstance(node, ast.Await | ast.NamedExpr | ast.Yield):
+            return True
+        op = self.flow.ops.get(id(node))
+        return id(node) in self.job.called or (op is not None and op.what in ("client", "call"))
+
+    def _same(self, op: Op, call: ast.Call, theirs: Client, node: ast.AST) -> str:
+        """Return a call of a client that both sides have, as it was."""
+        inner: list[Edit] = []
+        before, self.at.edits = self.at.edits, inner
+        for part in (*call.args, *(keyword.value for keyword in call.keywords)):
+            self.at.expression(part)
+        self.at.edits = before
+        if theirs.awaited:
+            self.at.awaits(node)
+        text = self.at.applied(call, inner)
+        return f"await {text}" if theirs.awaited else text
+
+    def _given(self, ours: Client, call: ast.Call) -> dict[str, ast.expr]:
+        names = [parameter.partition("=")[0] for parameter in ours.takes]
+        if len(call.args) > len(names) or any(keyword.arg not in names for keyword in call.keywords):
+            raise Stop("signature", call)
+        given = dict(zip(names, call.args, strict=False))
+        given.update({keyword.arg: keyword.value for keyword in call.keywords if keyword.arg})
+        return given
+
+    def _argument(self, row: Row, given: dict[str, ast.expr], ours: Client) -> str | None:
+        """Return the source of one argument at the target; nothing where the original gave none."""
+        own = next((one for one in ours.arguments.rows if one.field == row.field), None)
+        if own is None:
+            return None
+        node = given.get(own.at.root)
+        if node is None:
+            return None
+        there, here = row.lens.name, own.lens.name
+        nothing = isinstance(node, ast.Constant) and node.value in (None, "")
+        if nothing and there in ("or_null", "mapping_or_null"):
+            return "None"
+        if nothing and row.field in ("content_type", "group"):
+            return '""'
+        value = self.flow.values.get(id(node))
+        if isinstance(value, Spot) and id(node) not in self.flow.consumed:
+            straight = self._straight(value, node, here, there)
+            field = self.flow.shape(value).row(value.role, value.steps)
+            if (
+                straight is None
+                and field is not None
+                and field.lens.name == "plain"
+                and here == "or_null"
+                and there == "plain"
+            ):
+                straight = self.at.code(node)  # a field that is text is never nothing
+            if straight is not None:
+                return straight
+        text = self.at.code(node)
+        if here == there or (here, there) in {("bytes", "bytes_or_text")}:
+            return text
+        operand = (
+            text
+            if isinstance(node, ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.Constant)
+            else f"({text})"
+        )
+        if there in ("or_null", "mapping_or_null"):
+            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or None"
+        if here in ("or_null", "mapping_or_null"):
+            empty = '""' if here == "or_null" else "{}"
+            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or {empty}"
+        if (here, there) == ("bytes_or_text", "bytes"):
+            kind = self._type(node)
+            if kind == "bytes":
+                return text
+            if kind == "str":
+                return f"{operand}.encode()"
+            raise Stop("text-or-bytes", node)
+        raise Stop("argument-form", node, row.field)
+
+    def _straight(self, spot: Spot, node: ast.expr, here: str, there: str) -> str | None:
+        """Return a field of the event that goes into a call as the target has it, where both lenses would undo it."""
+        row = self.flow.shape(spot).row(spot.role, spot.steps)
+        if row is None or row.lens.name != here or (here == there and here == "plain"):
+            return None
+        target = next((one for one in self.at.reads().rows.get(row.field, ()) if one.lens.name == there), None)
+        if target is None or here not in ("or_null", "mapping_or_null", "plain"):
+            return None
+        if there not in ("or_null", "mapping_or_null", "plain"):
+            return None
+        return self.at.place(self.at.reads().at(target), node, spot)
+
+    def _type(self, node: ast.expr) -> str:
+        value = self.flow.values.get(id(node))
+        return value.type if isinstance(value, Of) else ""
+
+    def _client(self, theirs: Client, node: ast.AST) -> str:
+        if theirs.root in self.job.target.hosts:
+            return f"{self.at.root(theirs.root, node)}.{theirs.path}"
+        group, _, rest = theirs.path.partition(".")
+        text = self.at.need([f"from {theirs.root} import {group}"], f"{group}.{rest}" if rest else group)
+        bound = self.at.bound_names()
+        there = self.at.module.names.get(group)
+        taken = group in bound or (
+            there is not None and not (isinstance(there, Std) and there.name == f"{theirs.root}.{group}")
+        )
+        if not taken:
+            return text
+        alias = f"{theirs.root.rpartition('.')[2]}_{group}"
+        self.at.imports = {
+            one for one in self.at.imports if one not in (Import(theirs.root, group), Import(theirs.root))
+        }
+        self.at.imports.add(Import(theirs.root, group, alias))
+        return f"{alias}.{rest}" if rest else alias
+
+    def _absent(self, ours: Client, theirs: Client, inner: str, node: ast.AST) -> str:
+        """Return a call of a small function that tells of what is not there as the original was told."""
+        called = self._client(theirs, node)
+        host = theirs.root if theirs.root in self.job.target.hosts else ""
+        holder = called.partition(".")[0] if host else ""
+        name = self.job.adapter(self.at.module, ours, theirs, called if not host else f"{host}.{theirs.path}")
+        parameters = [p.partition("=")[0] for p in theirs.takes]
+        if any(f"{p}=" in inner for p in parameters):
+            raise Stop("argument-form", node)
+        given = f"{holder}, {inner}" if host else inner
+        if theirs.awaited:
+            self.at.awaits(node)
+            return f"await {name}({given})"
+        return f"{name}({given})"
+
+    # --- the project's own functions ---
+
+    def project(self, node: ast.Call) -> None:
+        """Note the edits of a call of the project's own code: arguments that it no longer gets, or gets as well."""
+        called = self.job.called.get(id(node))
+        if called is None:
+            self.at.parts(node)
+            return
+        facts = self.job.facts.get(called.key)
+        if facts is None:
+            self.at.parts(node)
+            return
+        start = len(self.at.edits)
+        self.at.parts(node)
+        gone = self._gone(node)
+        if gone:
+            self.at.edits[start:] = [
+                e for e in self.at.edits[start:] if not any(g[0] <= e.start and e.end <= g[1] for g in gone)
+            ]
+            for begin, end in gone:
+                self.at.edit(begin, end, "", "handed-on")
+        more = [name for name in facts.needs if not self.at.holds(called, name)]
+        if more:
+            names = [self.at.root(name, node) for name in more]
+            end = self.at.text.end(node) - 1
+            left = len(node.args) + len(node.keywords) - len(gone)
+            if any(keyword.arg is None for keyword in node.keywords) or any(
+                isinstance(a, ast.Starred) for a in node.args
+            ):
+                raise Stop("arguments-hidden", node)
+            if node.keywords:
+                names = [
+                    f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, names, strict=True)
+                ]
+            self.at.edit(end, end, (", " if left else "") + ", ".join(names), "handed-on")
+        if called.referred and ((facts.needs and more) or facts.awaits):
+            raise Stop("passed-on", node, called.node.name)
+        if self.at.is_async(called) and not called.generates:
+            self.at.awaits(node)
+            if not isinstance(self.at.parents.get(id(node)), ast.Await):
+                at = self.at.text.start(node)
+                free = not self.at.needs_parentheses(node, Code("await x", loose=True), "await x")
+                self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
+                if not free:
+                    self.at.edit(self.at.text.end(node), self.at.text.end(node), ")", "asynchronous")
+
+    def _gone(self, node: ast.Call) -> list[tuple[int, int]]:
+        """Return where arguments stand that there is nothing to hand on for."""
+        parts: list[ast.AST] = [*node.args, *node.keywords]
+        spans = []
+        for index, part in enumerate(parts):
+            value_node = part.value if isinstance(part, ast.keyword) else part
+            value = self.flow.values.get(id(value_node))
+            if not (isinstance(value, Spot) and value.role == "context" and id(value_node) in self.flow.consumed):
+                continue
+            if self.at.context_root(self.at.kind):
+                continue
+            start, end = self.at.text.start(part), self.at.text.end(part)
+            if index + 1 < len(parts):
+                end = self.at.text.start(parts[index + 1])
+            elif index:
+                start = self.at.text.end(parts[index - 1])
+            spans.append((start, end))
+        return spans
+
+    def awaited(self, node: ast.Await) -> None:
+        """Note the edits of what the original awaited: at a target that does not await, only calls can be awaited."""
+        inner = node.value
+        start, after = self.at.text.start(node), self.at.text.start(inner)
+        value = self.flow.values.get(id(inner))
+        op = self.flow.ops.get(id(inner))
+        if isinstance(value, Spot):
+            made = self.at.made(value, node) if id(node) not in self.flow.consumed else ""
+            self.at.swap(node, made, "content")
+            return
+        if op is not None and op.what in ("client", "decode", "call"):
+            self.at.swap(node, self.at.value_of(op, node), {"client": "service"}.get(op.what, "content"))
+            return
+        called = self.job.called.get(id(inner))
+        if called is not None and called.key in self.job.facts:
+            self.at.expression(inner)
+            if not self.at.is_async(called):
+                self.at.edit(start, after, "", "asynchronous")
+            elif isinstance(inner, ast.Call):
+                self.at.awaits(node)
+            return
+        if (made_list := self._gathered(inner)) is not None:
+            self.at.swap(node, made_list, "asynchronous")
+            return
+        if not self.job.asynchronous:
+            raise Stop("awaits-others", node)
+        self.at.awaits(node)
+        self.at.expression(inner)
+
+    def _gathered(self, node: ast.expr) -> str | None:
+        """Return the list of what was awaited together, one after the other."""
+        if not isinstance(node, ast.Call) or node.keywords:
+            return None
+        name = self.flow.standard_name(self.at.module, node.func)
+        if name != "asyncio.gather":
+            return None
+        known = any(id(part) in self.flow.ops or id(part) in self.job.called for part in node.args)
+        if self.job.asynchronous and not known:
+            return None
+        return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"

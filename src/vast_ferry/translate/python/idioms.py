@@ -1,0 +1,559 @@
+"""What people write around a place, and what it means: lookups, decoding, calls of the context, guards, batches.
+
+Each of these is recognised here once, in terms of rows and lenses; how it is written at a target is `render`'s.
+"""
+
+from __future__ import annotations
+
+import ast
+from typing import Final
+
+from vast_ferry.mapping.places import Attr, Call, Item, Step
+from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.python.flow import NOTHING
+from vast_ferry.translate.python.following import Env, Following
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.values import (
+    Batch,
+    Bound,
+    Of,
+    Op,
+    Parsed,
+    Seconds,
+    Service,
+    Spot,
+    Stop,
+    Value,
+)
+
+#: Lenses whose values are looked up by name → how a plain lookup does it.
+BY_NAME: Final = {"joined": "joined", "first_values": "first", "lists": "every"}
+#: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
+_AS_READ: Final = {"bytes": "bytes-as-they-came", "text": "charset-assumed"}
+_HEADERS: Final = frozenset(["headers", "headers.plain"])
+
+
+class Idioms:
+    """Recognises what is done with places in one function that is followed."""
+
+    def __init__(self, follower: Following) -> None:
+        self.follower, self.flow = follower, follower.flow
+
+    # --- steps ---
+
+    def _row(self, spot: Spot) -> Row | None:
+        return self.flow.shape(spot).row(spot.role, spot.steps)
+
+    def step(self, node: ast.expr, base: Spot, step: Step, taken: ast.expr) -> Value:
+        """Return the place one step on; a step to what the provider never gives can't be rewritten."""
+        shape = self.flow.shape(base)
+        if base.role == "event" and shape.batch is not None and (*base.steps, step) == shape.batch:
+            self.follower.consume(taken)
+            return Batch(base.kind, base.holder)
+        if not self.flow.spot_is_inner(base):
+            return NOTHING
+        on = base.then(step)
+        if shape.knows(on.role, on.steps):
+            self.follower.consume(taken)
+            return on
+        found = self._client(on)
+        if found is not None:
+            self.follower.consume(taken)
+            return found
+        place = f"{'.'.join(str(getattr(s, 'key', getattr(s, 'name', s))) for s in on.steps)}"
+        raise Stop("never-there", node, place)
+
+    def _client(self, spot: Spot) -> Spot | Service | None:
+        """Return what a step into an object of services is: on the way to a client's call, or the call itself."""
+        shape = self.flow.shape(spot)
+        hosts = [name for name in self.flow.source.hosts if shape.roles.get(name) == spot.role]
+        if not hosts or not all(isinstance(step, Attr) for step in spot.steps):
+            return None
+        path = ".".join(step.name for step in spot.steps if isinstance(step, Attr))
+        for client in self.flow.source.clients:
+            if client.root in hosts and client.path == path:
+                return Service(client)
+        known = any(client.root in hosts and client.path.startswith(f"{path}.") for client in self.flow.source.clients)
+        return spot if known else None
+
+    def item(self, node: ast.Subscript, base: Spot | Parsed) -> Value:
+        """Return what an item of a place is."""
+        key = node.slice
+        if isinstance(base, Parsed):
+            return self._item_of_query(node, base)
+        if self.flow.spot_is_inner(base):
+            if isinstance(key, ast.Constant) and isinstance(key.value, str | int):
+                return self.step(node, base, Item(key.value), node.value)
+            return NOTHING
+        row = self._row(base)
+        if row is None:
+            return NOTHING
+        how = BY_NAME.get(row.lens.name)
+        if how and row.field in (*_HEADERS, "query") and not isinstance(key, ast.Slice):
+            return self._looked_up(node, base, row, key, how if self._guarded(row.field, key) else f"item:{how}")
+        if row.field == "principal" and isinstance(key, ast.Constant):
+            return self._of_principal(node, base, row, key)
+        return NOTHING
+
+    def _looked_up(self, node: ast.expr, base: Spot, row: Row, key: ast.expr, how: str) -> Value:
+        taken = node.value if isinstance(node, ast.Subscript) else node
+        if row.field in _HEADERS and row.lens.name == "joined" and self._never(key):
+            raise Stop("never-there", node, f"header fields have names in lower case, not {_shown(key)}")
+        if row.field in _HEADERS and not isinstance(key, ast.Constant):
+            return NOTHING
+        self.follower.note(node, Op("lookup", base, row.field, how, key), taken)
+        return Of("list" if how.endswith("every") else "str")
+
+    def _never(self, key: ast.expr) -> bool:
+        return isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
+
+    def _of_principal(self, node: ast.expr, base: Spot, row: Row, key: ast.Constant, default: str = "") -> Value:
+        names = (
+            {own: hub for hub, own in row.lens.options} if row.lens.name == "keys" else {"id": "id", "claims": "claims"}
+        )
+        if key.value not in names:
+            return NOTHING
+        taken = node.value if isinstance(node, ast.Subscript) else node.func.value  # type: ignore[attr-defined]
+        how = "get" if isinstance(node, ast.Call) else "item"
+        self.follower.note(node, Op("principal", base, row.field, how, text=names[key.value]), taken)
+        return NOTHING
+
+    def _item_of_query(self, node: ast.Subscript, base: Parsed) -> Value:
+        if base.form != "lists" or not base.blank or isinstance(node.slice, ast.Slice):
+            return NOTHING
+        how = "every" if self._guarded("query", node.slice) else "item:every"
+        self.follower.note(node, Op("lookup", base.spot, "query", how, node.slice), node.value)
+        return Of("list")
+
+    def first_of(self, node: ast.Subscript) -> bool:
+        """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
+        op = self.flow.ops[id(node.value)]
+        zero = isinstance(node.slice, ast.Constant) and node.slice.value == 0
+        if op.what != "lookup" or not zero or id(node.value) in self.flow.consumed:
+            return False
+        default = op.default
+        if op.how == "every" and isinstance(default, ast.List) and len(default.elts) == 1:
+            made = Op("lookup", op.spot, op.field, "first", op.key, default.elts[0])
+        elif op.how == "every" and default is None and self._guarded(op.field, op.key):
+            made = Op("lookup", op.spot, op.field, "first", op.key)
+        elif op.how == "item:every":
+            made = Op("lookup", op.spot, op.field, "item:first", op.key)
+        else:
+            return False
+        self.follower.note(node, made, node.value)
+        return True
+
+    def picked(
+        self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: str, default: ast.expr | None
+    ) -> bool:
+        """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
+        if len(picking.generators) != 1:
+            return False
+        (one,) = picking.generators
+        spot = self.flow.values.get(id(one.iter))
+        row = self._row(spot) if isinstance(spot, Spot) else None
+        pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
+        if row is None or row.lens.name != "pairs" or len(pair) != 2 or len(one.ifs) != 1:
+            return False
+        test, own, value = one.ifs[0], pair[0], pair[1]
+        if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
+            return False
+        left, key = test.left, test.comparators[0]
+        lower = isinstance(left, ast.Call) and isinstance(left.func, ast.Attribute) and left.func.attr == "lower"
+        named = left.func.value if lower else left  # type: ignore[attr-defined]
+        names = [n.id if isinstance(n, ast.Name) else "" for n in (own, value, named, picking.elt)]
+        known = isinstance(key, ast.Constant) and isinstance(key.value, str)
+        if (
+            not all(names)
+            or names[0] != names[2]
+            or names[1] != names[3]
+            or lower != (row.field in _HEADERS)
+            or not known
+        ):
+            return False
+        if lower and key.value != key.value.lower():  # type: ignore[attr-defined]
+            return False
+        assert isinstance(spot, Spot)
+        self.follower.note(node, Op("lookup", spot, row.field, how, key, default))
+        for inner in walk(picking):
+            if isinstance(inner, ast.expr) and inner is not key and inner is not node:
+                self.follower.consume(inner)
+        if picking is not node:
+            self.follower.consume(picking)
+        return True
+
+    # --- methods ---
+
+    def method(self, node: ast.Call, function: ast.Attribute, base: Spot | Parsed | Batch) -> Value:
+        """Return what a call of a method of a place gives."""
+        name, taken = function.attr, function.value
+        if isinstance(base, Spot) and self.flow.spot_is_inner(base):
+            service = self._client(base.then(Attr(name)))
+            if isinstance(service, Service):
+                self.follower.consume(taken)
+                return self.follower.service(node, service.client)
+        self.follower.arguments(node)
+        if isinstance(base, Batch):
+            return NOTHING
+        if isinstance(base, Parsed):
+            if name == "get" and base.form == "lists" and base.blank and node.args:
+                return self._get(node, base.spot, "query", "every", taken)
+            return NOTHING
+        shape = self.flow.shape(base)
+        on = base.then(Attr(name))
+        if self.flow.spot_is_inner(base) and shape.is_method(on.role, on.steps):
+            self.follower.consume(taken)
+            return self._called(node, on.then(Call()))
+        if self.flow.spot_is_inner(base):
+            return self._get_inner(node, name, base, taken)
+        row = self._row(base)
+        return self._of_row(node, name, base, row, taken) if row is not None else NOTHING
+
+    def called_by_name(self, node: ast.Call, spot: Spot) -> Value:
+        """Return what a call of a method gives that a name holds."""
+        self.follower.arguments(node)
+        self.follower.consume(node.func)
+        return self._called(node, spot.then(Call()))
+
+    def _called(self, node: ast.Call, spot: Spot) -> Value:
+        row = self._row(spot)
+        assert row is not None
+        if self.flow.shape(spot).shape.fields[row.field].holds == "call":
+            if any(isinstance(one, ast.Starred) for one in node.args):
+                raise Stop("arguments-hidden", node)
+            self.follower.note(node, Op("call", spot, row.field, row.lens.name, call=node))
+            return Of("str") if row.field == "secret" else NOTHING
+        if row.lens.name == "json":
+            self.follower.note(node, Op("decode", spot, "body", "json"))
+            return NOTHING
+        return spot
+
+    def _get_inner(self, node: ast.Call, name: str, base: Spot, taken: ast.expr) -> Value:
+        key = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else None
+        if name != "get" or not isinstance(key, str):
+            return NOTHING
+        on = base.then(Item(key))
+        shape = self.flow.shape(base)
+        if base.role == "event" and on.steps == shape.batch:
+            self.follower.consume(taken)
+            return Batch(base.kind, base.holder)
+        if shape.knows(on.role, on.steps):
+            self.follower.consume(taken)
+            return on
+        if not all(isinstance(s, Item) for s in base.steps):
+            return NOTHING
+        self.follower.note(
+            node, Op("fixed", base, text="None", default=node.args[1] if len(node.args) > 1 else None), taken
+        )
+        return NOTHING
+
+    def _of_row(self, node: ast.Call, name: str, base: Spot, row: Row, taken: ast.expr) -> Value:
+        lens = row.lens.name
+        if lens == "multimap":
+            names = {own: how for how, own in row.lens.options if how in ("first", "every", "all")}
+            how = names.get(name, "")
+            if how == "all":
+                self.follower.note(node, Op("pairs", base, row.field), taken)
+                return Of("list")
+            if how and node.args and not node.keywords:
+                return self._get(node, base, row.field, how, taken)
+            return NOTHING
+        if name == "get" and lens in BY_NAME and row.field in (*_HEADERS, "query") and node.args and not node.keywords:
+            key = node.args[0]
+            if row.field in _HEADERS and self._never(key):
+                default = node.args[1] if len(node.args) > 1 else None
+                self.follower.note(
+                    node, Op("fixed", base, text="None", default=default, note="header-never-found"), taken
+                )
+                return NOTHING
+            return self._get(node, base, row.field, BY_NAME[lens], taken)
+        if (
+            name == "get"
+            and row.field == "principal"
+            and len(node.args) == 1
+            and isinstance(node.args[0], ast.Constant)
+        ):
+            return self._of_principal(node, base, row, node.args[0])
+        if row.field == "body" and lens == "text_or_base64" and name == "encode":
+            self.follower.note(node, Op("decode", base, "body", "bytes", note="base64-not-seen"), taken)
+            return Of("bytes")
+        if name == "replace" and row.field in ("time", "due") and _texts(node.args) == ["Z", "+00:00"]:
+            return Seconds(base, text=True)
+        if name in ("decode",):
+            return Of("str")
+        return NOTHING
+
+    def _get(self, node: ast.Call, base: Spot, field: str, how: str, taken: ast.expr) -> Value:
+        if field in _HEADERS and not isinstance(node.args[0], ast.Constant):
+            return NOTHING
+        default = node.args[1] if len(node.args) > 1 else None
+        every = how == "every"
+        if every and default is None and not self._multi(base):
+            default = ast.Constant(None)
+        if every and isinstance(default, ast.List) and not default.elts:
+            default = None
+        self.follower.note(node, Op("lookup", base, field, how, node.args[0], default), taken)
+        return Of("list" if every else "")
+
+    def _multi(self, base: Spot) -> bool:
+        row = self._row(base)
+        return row is not None and row.lens.name == "multimap"
+
+    # --- guards: what is known to be there ---
+
+    def _mark(self, field: str, key: ast.expr | None) -> str:
+        return f"?{field} {ast.dump(key)}" if isinstance(key, ast.Constant | ast.Name) else ""
+
+    def _guarded(self, field: str, key: ast.expr | None) -> bool:
+        mark = self._mark(field.removesuffix(".plain"), key)
+        return bool(mark) and mark in self.follower.env
+
+    def guards(self, test: ast.expr) -> tuple[Env, Env]:
+        """Return what is known to be there where a test holds, and where it does not."""
+        if isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
+            there, absent = self.guards(test.operand)
+            return absent, there
+        if isinstance(test, ast.BoolOp):
+            parts = [self.guards(part) for part in test.values]
+            side = 0 if isinstance(test.op, ast.And) else 1
+            both: Env = {name: bound for part in parts for name, bound in part[side].items()}
+            return (both, {}) if side == 0 else ({}, both)
+        op = self.flow.ops.get(id(test))
+        if op is None or op.what != "lookup":
+            return {}, {}
+        mark = self._mark(op.field.removesuffix(".plain"), op.key)
+        known: Env = {mark: Bound(NOTHING)} if mark else {}
+        if op.how == "has":
+            return ({}, known) if op.negated else (known, {})
+        return (known, {}) if op.how in ("first", "every", "joined") else ({}, {})
+
+    def compared(self, node: ast.Compare, left: Value, right: Value) -> None:
+        """Recognise a test for a name, and a comparison with one of the provider's words."""
+        operator = node.ops[0]
+        other = node.comparators[0]
+        if isinstance(operator, ast.In | ast.NotIn):
+            negated = isinstance(operator, ast.NotIn)
+            if isinstance(right, Parsed) and right.blank:
+                self.follower.note(node, Op("lookup", right.spot, "query", "has", node.left, negated=negated), other)
+                return
+            if isinstance(right, Spot) and (row := self._row(right)) and row.field in (*_HEADERS, "query"):
+                named = isinstance(node.left, ast.Constant)
+                if row.lens.name not in (*BY_NAME, "multimap") or (row.field in _HEADERS and not named):
+                    return
+                if row.lens.name == "joined" and self._never(node.left):
+                    self.follower.note(node, Op("fixed", right, text=str(negated)), other)
+                    return
+                self.follower.note(node, Op("lookup", right, row.field, "has", node.left, negated=negated), other)
+                return
+        for spot, place, word in ((left, node.left, other), (right, other, node.left)):
+            if isinstance(spot, Spot) and (row := self._row(spot)) and row.lens.name == "choice":
+                words = word.elts if isinstance(word, ast.Tuple | ast.List | ast.Set) else [word]
+                known = dict(row.lens.options)
+                texts = [one.value if isinstance(one, ast.Constant) else None for one in words]
+                if texts and all(text in known for text in texts):
+                    self.follower.note(place, Op("word", spot, row.field), place)
+                    self.flow.consumed.discard(id(place))
+                    for one, text in zip(words, texts, strict=True):
+                        self.follower.note(one, Op("word", spot, row.field, text=known[str(text)]))
+                return
+
+    # --- standard functions that undo a lens ---
+
+    def standard(self, node: ast.Call, name: str, values: list[Value]) -> Value | None:
+        """Return what a call of a standard function is, where it undoes the lens of a place."""
+        if not values:
+            return None
+        value, taken = values[0], node.args[0]
+        if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
+            return NOTHING if self.picked(node, taken, "first", node.args[1]) else None
+        row = self._row(value) if isinstance(value, Spot) else None
+        if name == "json.loads" and not node.keywords and len(node.args) == 1:
+            inner = self.flow.ops.get(id(taken))
+            if inner is not None and inner.what == "decode" and inner.field == "body" and inner.how != "json":
+                self.follower.note(node, Op("decode", inner.spot, "body", "json", note=inner.note), taken)
+                return NOTHING
+            if row is not None and row.field == "body" and isinstance(value, Spot):
+                note = "base64-not-seen" if row.lens.name == "text_or_base64" else ""
+                if row.lens.name in ("text_or_base64", "text", "bytes"):
+                    self.follower.note(node, Op("decode", value, "body", "json", note=note), taken)
+                    return NOTHING
+        if name in ("urllib.parse.parse_qs", "urllib.parse.parse_qsl") and row is not None and row.field == "query.raw":
+            assert isinstance(value, Spot)
+            return self._parsed(node, name, value)
+        if row is not None and isinstance(value, Spot) and len(node.args) == 1:
+            undone = {"form_text": "urllib.parse.unquote_plus", "percent_text": "urllib.parse.unquote"}
+            if undone.get(row.lens.name) == name:
+                self.follower.note(node, Op("decode", value, row.field, "hub"), taken)
+                return Of("str")
+            if name == "base64.b64decode" and row.lens.name == "text_or_base64":
+                self.follower.note(node, Op("decode", value, "body", "bytes", note="base64-not-seen"), taken)
+                return Of("bytes")
+            if name.endswith("datetime.fromisoformat") and row.field in ("time", "due"):
+                value = Seconds(value, text=True)
+        if isinstance(value, Seconds):
+            whole = name.endswith("datetime.fromisoformat") if value.text else name.endswith("datetime.fromtimestamp")
+            utc = value.text or (len(values) > 1 or any(one.arg == "tz" for one in node.keywords))
+            if whole and utc:
+                self.follower.note(node, Op("moment", value.spot, "", "", call=node), taken)
+                return NOTHING
+        return None
+
+    def _parsed(self, node: ast.Call, name: str, spot: Spot) -> Value:
+        blank = False
+        for keyword in node.keywords:
+            if keyword.arg != "keep_blank_values":
+                return NOTHING
+            blank = isinstance(keyword.value, ast.Constant) and bool(keyword.value.value)
+        if len(node.args) == 2:
+            blank = isinstance(node.args[1], ast.Constant) and bool(node.args[1].value)
+        if self.flow.raw_query(spot.kind) or len(node.args) > 2:
+            return NOTHING  # the call stays, and gets the query as it came
+        lists = name.endswith("parse_qs") and blank
+        if lists and any(row.lens.name == "lists" for row in self.flow.target.kinds[spot.kind].event.rows):
+            self.follower.note(node, Op("decode", spot, "query", "lists"), node.args[0])
+            return NOTHING
+        return Parsed(spot, "lists" if name.endswith("parse_qs") else "pairs", blank)
+
+    def scaled(self, node: ast.BinOp, left: Value) -> Value | None:
+        """Recognise milliseconds made seconds."""
+        if not isinstance(node.op, ast.Div) or not isinstance(node.right, ast.Constant) or node.right.value != 1000:
+            return None
+        op = self.flow.ops.get(id(node.left))
+        if op is not None and op.what == "call" and op.field == "time_left" and op.how == "milliseconds":
+            self.follower.note(node, Op("call", op.spot, "time_left", "plain", call=op.call), node.left)
+            return NOTHING
+        if isinstance(left, Spot) and (row := self._row(left)) and row.lens.name == "epoch_ms":
+            return Seconds(left)
+        return None
+
+    # --- content that is Base64 where a flag says so ---
+
+    def _is_flag(self, value: Value) -> Spot | None:
+        if not isinstance(value, Spot):
+            return None
+        shape = self.flow.shape(value)
+        row = shape.flags.get((value.role, value.steps))
+        if row is None or row.lens.name != "text_or_base64":
+            return None
+        return Spot(value.kind, value.role, row.at.steps, value.holder)
+
+    def _form(self, node: ast.expr, content: Spot, *, packed: bool) -> str:
+        """Return as what an expression gives the content: bytes, text, either, or nothing that is known."""
+        value = self.flow.values.get(id(node))
+        if isinstance(value, Spot) and value.steps == content.steps:
+            return "" if packed else "text"
+        op = self.flow.ops.get(id(node))
+        if op is not None and op.what == "decode" and op.field == "body" and op.how == "bytes":
+            return "bytes"
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "decode":
+            return "text" if packed and self._form(node.func.value, content, packed=packed) == "bytes" else ""
+        return ""
+
+    def unpacked(self, node: ast.IfExp, test: Value) -> Value | None:
+        """Recognise `b64decode(content) if packed else content`, in all its forms."""
+        negated = isinstance(node.test, ast.UnaryOp) and isinstance(node.test.op, ast.Not)
+        flag_node = node.test.operand if isinstance(node.test, ast.UnaryOp) else node.test
+        content = self._is_flag(self.flow.values.get(id(flag_node), NOTHING))
+        if content is None:
+            return None
+        packed, plain = (node.orelse, node.body) if negated else (node.body, node.orelse)
+        self.follower.eval(node.body)
+        self.follower.eval(node.orelse)
+        one, other = self._form(packed, content, packed=True), self._form(plain, content, packed=False)
+        if one and one == other:
+            self.follower.note(node, Op("decode", content, "body", one, note=_AS_READ[one]), flag_node, packed, plain)
+            self._swallow(node)
+            return Of("bytes" if one == "bytes" else "str")
+        return NOTHING
+
+    def _swallow(self, node: ast.expr) -> None:
+        """Note that nothing inside a node needs to be made."""
+        for inner in walk(node):
+            if inner is not node and isinstance(inner, ast.expr):
+                self.follower.consume(inner)
+
+    def unpacked_in_if(self, node: ast.If, test: Value) -> bool:
+        """Recognise the same as a statement: both branches, or one that decodes a name's value, bind one name."""
+        content = self._is_flag(test)
+        if content is None or len(node.body) != 1 or len(node.orelse) > 1:
+            return False
+        first = _assigned(node.body[0])
+        if first is None:
+            return False
+        name, packed = first
+        follower = self.follower
+        before = follower.env.get(name)
+        if node.orelse:
+            second = _assigned(node.orelse[0])
+            if second is None or second[0] != name:
+                return False
+            follower.eval(packed)
+            follower.eval(second[1])
+            one = self._form(packed, content, packed=True)
+            other = self._form(second[1], content, packed=False)
+        else:
+            value = before.value if before else NOTHING
+            if not isinstance(value, Spot) or value.steps != content.steps or not before or not before.origin:
+                return False
+            follower.eval(packed)
+            one, other = self._form(packed, content, packed=True), "text"
+        if not one or one != other:
+            return False
+        self.flow.statements[id(node)] = (name, Op("decode", content, "body", one, note=_AS_READ[one]))
+        if follower.function is not None:
+            follower.function.ops.add(id(node))
+        for part in (node.test, *([s[1] for s in (first, _assigned(node.orelse[0]) if node.orelse else None) if s])):
+            follower.consume(part)
+            self._swallow(part)
+        follower.env[name] = Bound(Of("bytes" if one == "bytes" else "str"))
+        return True
+
+    # --- batches ---
+
+    def one_of_batch(self, node: ast.Subscript, base: Batch) -> Value:
+        """Return the entry that an index takes from a batch: the first, for a batch of one is all there is there."""
+        if isinstance(node.slice, ast.Constant) and node.slice.value in (0, -1):
+            self.follower.consume(node.value)
+            return Spot(base.kind, "entry", (), f"[0]{base.holder}")
+        return NOTHING
+
+    def entry_of(self, target: ast.expr, over: Value, iterated: ast.expr) -> bool:
+        """Tell whether a loop runs over the events of a batch."""
+        if isinstance(over, Batch):
+            return isinstance(target, ast.Name)
+        return self._counted(target, iterated) is not None
+
+    def _counted(self, target: ast.expr, iterated: ast.expr) -> Batch | None:
+        if not isinstance(iterated, ast.Call) or not isinstance(iterated.func, ast.Name) or not iterated.args:
+            return None
+        inner = self.flow.values.get(id(iterated.args[0]))
+        pair = isinstance(target, ast.Tuple) and len(target.elts) == 2 and isinstance(target.elts[1], ast.Name)
+        return inner if iterated.func.id == "enumerate" and pair and isinstance(inner, Batch) else None
+
+    def bind_entry(self, node: ast.For | ast.AsyncFor | ast.comprehension) -> None:
+        """Bind a loop's name to one event of the batch."""
+        over = self.flow.values.get(id(node.iter))
+        if isinstance(over, Batch) and isinstance(node.target, ast.Name):
+            name = node.target.id
+        else:
+            over = self._counted(node.target, node.iter)
+            assert over is not None
+            assert isinstance(node.target, ast.Tuple)
+            self.follower.store(node.target.elts[0], NOTHING)
+            name = node.target.elts[1].id  # type: ignore[attr-defined]
+        self.follower.env[name] = Bound(Spot(over.kind, "entry", (), name))
+
+
+def _texts(nodes: list[ast.expr]) -> list[object]:
+    return [node.value if isinstance(node, ast.Constant) else None for node in nodes]
+
+
+def _shown(node: ast.expr) -> str:
+    return repr(node.value) if isinstance(node, ast.Constant) else "that"
+
+
+def _assigned(node: ast.stmt) -> tuple[str, ast.expr] | None:
+    """Return the name and the value of a plain assignment."""
+    if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
+        return node.targets[0].id, node.value
+    return None

@@ -1,0 +1,207 @@
+"""One project on its way from one provider to another: what all its functions share while they are written."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.compile import CannotWrite, Source, translate_reply, view_place
+from vast_ferry.mapping.inline import BESIDE, Code, Inline, quoted
+from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.places import Access, Call, Item, Step
+from vast_ferry.mapping.tables import HUB_DONE, Row
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.python.flow import Flow, Function, Module
+from vast_ferry.translate.python.imports import Import, parse_import, qualified
+from vast_ferry.translate.values import Key, Stop
+
+
+@dataclass(slots=True)
+class Facts:
+    """What is known of a function at the target: its parameters there, whether it awaits, whether it makes answers."""
+
+    kind: str
+    needs: dict[str, None] = field(default_factory=dict)
+    awaits: bool = False
+    answers: bool = False
+
+
+class Job:
+    """One project on its way from one provider to another."""
+
+    def __init__(self, source: Profile, target: Profile, module_name: str, limit: Callable[[Declared], float]) -> None:
+        self.source, self.target, self.module_name = source, target, module_name
+        self.limit = limit
+        self.flow = Flow(source, target)
+        self.asynchronous = target.model.handler.asynchronous
+        self.facts: dict[Key, Facts] = {}
+        self.called: dict[int, Function] = {}
+        self.changed = False
+        self.batches: list[tuple[Function, list[str]]] = []
+        self.views: dict[str, Source] = {}
+        self.answer_views: dict[str, Source] = {}
+        self.adapters: dict[str, dict[str, str]] = {}
+        self.needed: dict[str, set[Import]] = {}  # imports of what stands beside, by file
+        self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
+        self.declared: dict[Key, list[Declared]] = {}
+        self._inlines: dict[str, Inline] = {}
+        self.exact: set[Key] = set()  # functions where content must be just as it was, for something asks of what form
+        self._names: dict[Key, dict[str, str]] = {}
+        self.replies_held: dict[tuple[Key, str], str] = {}
+        self.keys_held: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
+
+    # --- what renderings ask ---
+
+    @property
+    def brought(self) -> set[str]:
+        """Return the modules that come along with answers written by hand."""
+        by_hand = [kind.answered.by_hand for kind in self.target.kinds.values()]
+        return {one.form.class_name.rpartition(".")[0] for one in by_hand if one is not None}
+
+    def inline(self, kind: str) -> Inline:
+        """Return what reads the target's shape of a kind, its parameters as marks."""
+        if kind not in self._inlines:
+            shape = self.target.kinds[kind].event
+            self._inlines[kind] = Inline.of(shape, {name: f"\0{name}\0" for name in shape.parameters})
+        return self._inlines[kind]
+
+    def keep_names(self, function: Function, names: dict[str, str]) -> None:
+        """Note under which names a function that is being written knows what it is handed."""
+        self._names[function.key] = names
+
+    def names_of(self, function: Function) -> Mapping[str, str]:
+        """Return under which names a function that was written knows what it is handed."""
+        return self._names.get(function.key, {})
+
+    def again_key(self, kind: str) -> str:
+        """Return the key under which an answer at the source names events that shall come again."""
+        for form in self.source.kinds[kind].answered.forms:
+            for row in form.rows:
+                if row.field == "again" and row.at.steps and isinstance(row.at.steps[-1], Item):
+                    return str(row.at.steps[-1].key)
+        return ""
+
+    def makes_answers(self, function: Function) -> bool:
+        """Tell whether all that a function returns is answers."""
+        facts = self.facts.get(function.key)
+        return facts is not None and facts.answers
+
+    def parameter_name(self, function: Function, name: str) -> str:
+        """Return what a parameter that was added is called."""
+        return self._names.get(function.key, {}).get(f"={name}", name)
+
+    def fresh(self, name: str) -> Code | None:
+        """Return the source of what is made afresh where the target has none."""
+        if name == "id":
+            return Code("uuid.uuid4().hex", frozenset(["import uuid"]), "str")
+        if name == "time":
+            text = 'datetime.now(timezone.utc).isoformat(timespec="milliseconds").replace("+00:00", "Z")'
+            return Code(text, frozenset(["from datetime import datetime, timezone"]), "str")
+        return None
+
+    def limit_of(self, function: Function | None, node: ast.AST) -> float:
+        """Return how long a function runs at most; it has one limit where its handler is that of one function."""
+        declared = self.declared.get(function.key, []) if function is not None else []
+        limits = {self.limit(one) for one in declared or [d for ds in self.declared.values() for d in ds]}
+        if len(limits) != 1:
+            raise Stop("no-time-left", node)
+        return limits.pop()
+
+    def route(self, function: Function | None, row: Row) -> Code | None:
+        """Return a handler's only route as the source spells it."""
+        declared = self.declared.get(function.key, []) if function is not None else []
+        routes = {trigger.route for one in declared for trigger in one.routes}
+        if len(routes) != 1 or row.lens.name != "route":
+            return None
+        from vast_ferry.mapping.helpers import route_to_style
+
+        return Code(quoted(route_to_style(routes.pop(), *row.lens.args)), type="str")
+
+    def view(self, kind: str, role: str, steps: tuple[Step, ...], node: ast.AST) -> Source:
+        """Return the emitted function that makes what stands at a place of the source's event."""
+        shape = self.source.kinds[kind].event
+        words = [str(getattr(step, "key", getattr(step, "name", ""))) for step in steps if not isinstance(step, Call)]
+        name = "_".join([kind, *(["context"] if role == "context" else []), *(w for w in words)]) or kind
+        name = "".join(c if c.isalnum() else "_" for c in name) + (
+            "" if words else "_event" if role != "context" else ""
+        )
+        if name in self.views:
+            return self.views[name]
+        own = shape.event_parameters[0]
+        if role == "event" and shape.each is not None:
+            raise Stop("batch-escapes", node)
+        root = (
+            own if role in ("event", "entry") else next(n for n in shape.parameters if n not in shape.event_parameters)
+        )
+        about = f"Return what {self.source.title} hands over as `{Access(root, steps)}`."
+        try:
+            self.views[name] = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about)
+        except (CannotWrite, StopIteration):
+            raise Stop("no-such-field", node, str(Access(root, steps))) from None
+        return self.views[name]
+
+    def answer_view(self, kind: str) -> str:
+        """Return the name of the emitted function that answers with what the original's handler returned."""
+        if kind == "http":
+            shape = self.target.kinds["http"].answered
+            if shape.callback or shape.via or shape.by_hand:
+                raise Stop("reply-unknown", ast.Module([], []))
+            source = translate_reply(
+                "answer_with", self.source.kinds["http"].answered, shape, "Answer with what the handler returned."
+            )
+            self.answer_views["answer_with"] = source
+            return "answer_with"
+        name = f"settle_{kind}"
+        answered = self.source.kinds[kind].answered
+        source = translate_reply(f"{name}_done", answered, HUB_DONE, "Return what a handler's answer says.")
+        self.answer_views[f"{name}_done"] = source
+        text = (
+            f"def {name}(returned):\n    {docstring('Raise where an answer says that events shall come again.')}\n"
+            f"    settled({name}_done(returned))"
+        )
+        self.answer_views[name] = Source(name, text)
+        return name
+
+    def beside(self, module: Module, name: str) -> str:
+        """Return the name under which a function of `BESIDE` stands in a module, which gets it."""
+        own = name
+        while own in module.names:
+            own += "_"
+        wanted = {one for line in BESIDE[name].imports for one in parse_import(line)}
+        taken = {one.bound for one in wanted if module.means_otherwise(one.bound, f"{one.module}.{one.name}")}
+        text, needed = qualified(BESIDE[name].text, wanted, taken)
+        self.adapters.setdefault(module.file, {})[own] = text.replace(f"def {name}(", f"def {own}(")
+        self.needed.setdefault(module.file, set()).update(needed)
+        return own
+
+    def adapter(self, module: Module, ours: Client, theirs: Client, called: str) -> str:
+        """Return the name of a small function in a module that reads as the original's client does where nothing is."""
+        what, verb = ours.operation.split(".")
+        name = f"{'read' if verb == 'read' else verb}_{what}"
+        while name in module.names:
+            name += "_"
+        host = theirs.root if theirs.root in self.target.hosts else ""
+        parameters = [parameter.partition("=")[0] for parameter in theirs.takes]
+        given = ", ".join([*([host] if host else []), *parameters])
+        word, wait = ("async def", "await ") if theirs.awaited else ("def", "")
+        call = f"{wait}{called}({', '.join(parameters)})"
+        told = parameters[-1]
+        if theirs.absent == "none":
+            lines = ["found = " + call, "if found is None:", f"    raise {ours.absent}({told})", "return found"]
+            about = f"Return {_a(what)}, or raise {ours.absent} where there is none."
+        else:
+            failed = "return None" if ours.absent == "none" else f"raise {ours.absent}({told}) from None"
+            lines = ["try:", f"    return {call}", f"except {theirs.absent}:", f"    {failed}"]
+            otherwise = "None" if ours.absent == "none" else f"raise {ours.absent}"
+            about = f"Return {_a(what)}, or {otherwise} where there is none."
+        body = "".join(f"    {line}\n" for line in lines)
+        text = f"{word} {name}({given}):\n    {docstring(about)}\n{body}"
+        self.adapters.setdefault(module.file, {})[name] = text
+        return name
+
+
+def _a(what: str) -> str:
+    return f"{'an' if what[0] in 'aeiou' else 'a'} {what}{chr(39) + 's content' if what == 'object' else ''}"

@@ -1,0 +1,369 @@
+"""One function written anew for the target: edits of its text, node by node, and what they take for granted."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.translate.python.batches import Unrolled, own_statements
+from vast_ferry.translate.python.calls import Calls
+from vast_ferry.translate.python.flow import DEFINITION, Function, Module
+from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.ops import Ops
+from vast_ferry.translate.python.replies import Replies
+from vast_ferry.translate.python.signatures import Signatures
+from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Foreign, Op, Parsed, Spot, Std, Stop
+
+
+class Rendering(Writing):
+    """Writes one function (or, without one, the statements of a module)."""
+
+    def __init__(self, job: Job, module: Module, function: Function | None) -> None:
+        super().__init__(job, module, function)
+        self.replies, self.signatures, self.calls = Replies(self), Signatures(self), Calls(self)
+        self.ops = Ops(self, self.calls)
+
+    @classmethod
+    def of(cls, job: Job, function: Function) -> Rendering:
+        """Return what writes a function; its names are kept for the functions inside it."""
+        made = cls(job, function.module, function)
+        job.keep_names(function, made.names)
+        return made
+
+    def made(self, value: Foreign, node: ast.expr) -> str:
+        return self.ops.made(value, node)
+
+    def value_of(self, op: Op, node: ast.expr) -> str:
+        return self.ops.value_of(op, node)
+
+    # --- the function as a whole ---
+
+    def write(self) -> list[Edit]:
+        """Return the edits of the function."""
+        function = self.function
+        assert function is not None
+        node = function.node
+        self._prepare(node)
+        if function.entry:
+            self.signatures.of_entry(function, node)
+        else:
+            self.signatures.of_helper(function, node)
+        self.signatures.asynchronous(node)
+        self.block(node.body)
+        if self.once and not self.content and (len(self.once) > 1 or self._in_loop(self.once[0])):
+            self._read_first(node)
+        self._end(function, node)
+        for edit in self.replaced:
+            self.edits = [e for e in self.edits if not (edit.start <= e.start and e.end <= edit.end)]
+            self.edits.append(edit)
+        return self.edits
+
+    def write_module(self) -> list[Edit]:
+        """Return the edits of what a module does when it is imported."""
+        self._prepare(self.module.tree)
+        for node in self.module.tree.body:
+            if isinstance(node, ast.ClassDef):
+                for inner in node.body:
+                    if not isinstance(inner, DEFINITION):
+                        self.parts(inner)
+            elif not isinstance(node, (*DEFINITION, ast.Import, ast.ImportFrom)):
+                self.parts(node)
+        return self.edits
+
+    def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Write the function again with its content read once, before all else."""
+        again = Rendering(self.job, self.module, self.function)
+        again.content = self.fresh("content")
+        again.write()
+        code = self.reads().hub("body")
+        assert code is not None
+        text = again.place(code, node, once=False)
+        first = node.body[0]
+        if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and len(node.body) > 1:
+            first = node.body[1]
+        at = self.text.line_start(self.text.start(first))
+        again.edit(at, at, f"{self.text.indent_of(at)}{again.content} = {text}\n", "content")
+        for name in ("edits", "imports", "notes", "shims", "awaiting", "content"):
+            setattr(self, name, getattr(again, name))
+
+    def _end(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Write what a handler answers where it ends at its end."""
+        if self.facts is None or not self.facts.answers:
+            return
+        if not _falls_off(node.body):
+            return
+        nothing = self.replies.nothing(function)
+        if nothing:
+            at = self.text.end(node)
+            indent = self.text.indent_of(self.text.start(node.body[-1]))
+            self.edit(at, at, f"\n{indent}{nothing}", "reply")
+
+    # --- edits ---
+
+    # --- roots: what holds the target's event here ---
+
+    # --- statements ---
+
+    def block(self, body: list[ast.stmt]) -> None:
+        """Write the statements of a block; one that would be left without any gets `pass`."""
+        gone = [statement for statement in body if not self.statement(statement)]
+        if len(gone) == len(body) and body:
+            self.edits = [e for e in self.edits if not self._within(e, body[0])]
+            self.swap(body[0], "pass", "dead")
+
+    def _within(self, edit: Edit, node: ast.AST) -> bool:
+        return edit.start >= self.text.line_start(self.text.start(node)) and edit.end <= self.text.next_line(
+            self.text.end(node) - 1
+        )
+
+    def statement(self, node: ast.stmt) -> bool:
+        """Write one statement; tell whether anything of it is left."""
+        told = self.flow.statements.get(id(node))
+        if told is not None and isinstance(node, ast.If) and id(node) in self._mine():
+            name, op = told
+            self.swap(node, f"{name} = {self.ops.value_of(op, node)}", "content")
+            return True
+        if self.plan is not None and self._batch_statement(node):
+            return not any(node is dropped for dropped in self.plan.drops)
+        if isinstance(node, ast.Assign | ast.AnnAssign):
+            if self._taken_out(node):
+                return False
+            target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+            held = target.id if isinstance(target, ast.Name) and self.facts is not None and self.facts.answers else ""
+            if held and self.kind == "http" and node.value is not None and self.reply_names(held) == "answers":
+                self.replies.write(node.value, node)
+                return True
+        if isinstance(node, ast.Return):
+            self.replies.answer(node)
+            return True
+        if isinstance(node, DEFINITION):
+            inner = self.flow.defined.get(id(node))
+            if inner is not None and inner.key in self.job.facts:
+                self._inner(inner)
+                return True
+        if isinstance(node, ast.ClassDef):
+            return True
+        self.parts(node)
+        return True
+
+    def _mine(self) -> set[int]:
+        return self.function.ops if self.function is not None else set()
+
+    def _inner(self, inner: Function) -> None:
+        made = Rendering.of(self.job, inner)
+        self.edits += made.write()
+        self.imports |= made.imports
+        self.notes += made.notes
+        self.shims += made.shims
+
+    def parts(self, node: ast.AST) -> None:
+        """Write the expressions and blocks of a statement."""
+        for name in node._fields:
+            value = getattr(node, name, None)
+            if value is None or value.__class__ is str:
+                continue
+            if isinstance(value, ast.expr):
+                self.expression(value)
+            elif isinstance(value, list):
+                if value and isinstance(value[0], ast.stmt):
+                    if name == "decorator_list":
+                        continue
+                    self.block(value)
+                    continue
+                for item in value:
+                    if isinstance(item, ast.expr):
+                        self.expression(item)
+                    elif isinstance(item, ast.AST):
+                        self.parts(item)
+            elif isinstance(value, ast.AST):
+                self.parts(value)
+
+    def _taken_out(self, node: ast.Assign | ast.AnnAssign) -> bool:
+        """Take out an assignment of a place whose uses all have forms of their own."""
+        uses = self.function.uses if self.function is not None else {}
+        keep = self.function.keep if self.function is not None else set()
+        target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+        if isinstance(node, ast.Assign) and len(node.targets) != 1:
+            return False
+        if isinstance(target, ast.Name):
+            if id(target) in uses and id(target) not in keep:
+                self.drop(node)
+                return True
+            return False
+        if isinstance(target, ast.Tuple | ast.List) and isinstance(node.value, ast.Tuple | ast.List):
+            gone = [i for i, one in enumerate(target.elts) if id(one) in uses and id(one) not in keep]
+            if not gone:
+                return False
+            if len(gone) == len(target.elts):
+                self.drop(node)
+                return True
+            left = [i for i in range(len(target.elts)) if i not in gone]
+            names = ", ".join(self.text.of(target.elts[i]) for i in left)
+            values = ", ".join(self.code(node.value.elts[i]) for i in left)
+            self.swap(node, f"{names} = {values}", "dead")
+            return False
+        return False
+
+    # --- batches taken apart ---
+
+    def _batch_statement(self, node: ast.stmt) -> bool:
+        plan = self.plan
+        assert plan is not None
+        if any(node is dropped for dropped in plan.drops):
+            self.drop(node, "batch")
+            return True
+        if id(node) in plan.appends:
+            raised = "raise" if plan.appends[id(node)] else 'raise RuntimeError("not done: it shall come again")'
+            self.swap(node, raised, "batch")
+            return True
+        if node is plan.loop and plan.flat:
+            self._flatten(node, plan)
+            return True
+        if isinstance(node, ast.Continue) and plan.flat and any(node is one for one in own_statements(plan.loop.body)):
+            if self._follows_append(node, plan):
+                self.drop(node, "batch")
+            else:
+                self.swap(node, "return", "batch")
+            return True
+        return False
+
+    def _follows_append(self, node: ast.stmt, plan: Unrolled) -> bool:
+        parent = self.parents.get(id(node))
+        for name in ("body", "orelse", "finalbody"):
+            block = getattr(parent, name, None)
+            if isinstance(block, list) and node in block:
+                at = block.index(node)
+                return at > 0 and id(block[at - 1]) in plan.appends
+        return False
+
+    def _flatten(self, loop: ast.For, plan: Unrolled) -> None:
+        """Put a loop's body in its place, one step to the left."""
+        start = self.text.line_start(self.text.start(loop))
+        first = self.text.line_start(self.text.start(loop.body[0]))
+        if first == start:  # all on one line
+            plan.flat = False
+            raise Stop("signature", loop)
+        self.edit(start, first, "", "batch")
+        width = len(self.text.indent_of(self.text.start(loop.body[0]))) - len(self.text.indent_of(start))
+        inside = _lines_in_texts(loop)
+        for number in range(self.text.line_of(first), loop.end_lineno or 0):
+            self._dedent(number, width, inside)
+        self._dedent(loop.end_lineno or 0, width, inside)
+        # A comment in front of the first statement moves with it.
+        for statement in loop.body:
+            self.statement(statement)
+
+    def _dedent(self, number: int, width: int, inside: set[int]) -> None:
+        at = self.text.starts[number - 1]
+        if number in inside or self.text.data[at : at + width].strip():
+            return
+        if self.text.data[at : at + width] in (b"", b"\n", b"\r\n") or b"\n" in self.text.data[at : at + width]:
+            return
+        self.edit(at, at + width, "", "batch")
+
+    # --- expressions ---
+
+    def code(self, node: ast.expr) -> str:
+        """Return the source of an expression as it is written at the target."""
+        before = self.edits
+        self.edits = []
+        self.expression(node)
+        inner, self.edits = self.edits, before
+        return self.applied(node, inner)
+
+    def expression(self, node: ast.expr) -> None:
+        """Note the edits of an expression."""
+        op = self.flow.ops.get(id(node))
+        if op is not None and id(node) not in self.flow.consumed:
+            if self._as_it_is(op, node):
+                return
+            self.swap(node, self.ops.value_of(op, node), _reason(op))
+            return
+        value = self.flow.values.get(id(node))
+        if isinstance(value, Foreign) and id(node) not in self.flow.consumed:
+            if isinstance(value, Parsed):
+                self.parts(node)
+                return
+            self.swap(node, self.ops.made(value, node), "field")
+            return
+        if isinstance(value, Spot) and id(node) in self.flow.consumed and self.flow.spot_is_inner(value):
+            # Handed on: the target's event goes instead.
+            text = self.holder(value, node)
+            if text != self.text.of(node):
+                self.swap(node, text or "None", "handed-on")
+            return
+        if isinstance(node, ast.Await):
+            self.calls.awaited(node)
+            return
+        if isinstance(node, ast.Call):
+            self.calls.project(node)
+            return
+        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+            there = self.module.names.get(node.id)
+            if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
+                raise Stop("client-passed", node, node.id)
+        if isinstance(node, ast.Lambda):
+            self.expression(node.body)
+            for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
+                self.expression(default)
+            return
+        self.parts(node)
+
+    def _as_it_is(self, op: Op, node: ast.expr) -> bool:
+        """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""
+        spot = op.spot
+        if spot is None or op.what not in ("lookup", "decode", "word", "principal", "pairs", "moment"):
+            return False
+        row = self.flow.shape(spot).row(spot.role, spot.steps)
+        mine = next((r for r in self.shape.rows if row is not None and r.at == row.at), None)
+        if row is None or mine is None or (mine.lens, mine.field, mine.flag) != (row.lens, row.field, row.flag):
+            return False
+        function = self.function
+        gone = (
+            {id(r) for o, u in function.uses.items() if o not in function.keep for r in u.reads} if function else set()
+        )
+        holder = self.names.get(spot.holder, spot.holder)
+        inner = walk(node)
+        return holder == spot.holder and not any(
+            id(n) in gone or (isinstance(n, ast.Call) and id(n) in self.job.called) for n in inner
+        )
+
+
+def _reason(op: Op) -> str:
+    return {"client": "service", "call": "context", "decode": "content", "fixed": "field"}.get(op.what, "field")
+
+
+def _falls_off(body: list[ast.stmt]) -> bool:
+    """Tell whether a function may end at the end of its body."""
+    last = body[-1]
+    if isinstance(last, ast.Return | ast.Raise):
+        return False
+    if isinstance(last, ast.If):
+        return _falls_off(last.body) or not last.orelse or _falls_off(last.orelse)
+    if isinstance(last, ast.With | ast.AsyncWith):
+        return _falls_off(last.body)
+    if isinstance(last, ast.Try):
+        if last.finalbody and not _falls_off(last.finalbody):
+            return False
+        ways = [last.orelse or last.body, *(handler.body for handler in last.handlers)]
+        return any(_falls_off(way) for way in ways)
+    if isinstance(last, ast.While) and isinstance(last.test, ast.Constant) and last.test.value:
+        return any(isinstance(inner, ast.Break) for inner in ast.walk(last))
+    if isinstance(last, ast.Match):
+        always = any(
+            isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None and not c.guard for c in last.cases
+        )
+        return not always or any(_falls_off(case.body) for case in last.cases)
+    return True
+
+
+def _lines_in_texts(node: ast.AST) -> set[int]:
+    """Return the numbers of lines that begin inside a text."""
+    found: set[int] = set()
+    for inner in walk(node):
+        if isinstance(inner, ast.Constant | ast.JoinedStr) and inner.end_lineno and inner.end_lineno > inner.lineno:
+            lines = range(inner.lineno + 1, inner.end_lineno + 1)
+            found.update(lines if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, str | bytes) else ())
+    return found

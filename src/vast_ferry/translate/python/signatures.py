@@ -1,0 +1,181 @@
+"""Signatures written anew: what a handler or a helper takes at the target, decorators, coroutine or not."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.translate.python.batches import unrolled
+from vast_ferry.translate.python.flow import DEFINITION, Function
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.values import Func, Spot, Std, Stop
+
+
+class Signatures:
+    """Writes the signature of one function."""
+
+    def __init__(self, at: Writing) -> None:
+        self.at = at
+
+    def of_entry(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        arguments = node.args
+        if arguments.vararg or arguments.kwarg or arguments.kwonlyargs or function.cls is not None:
+            raise Stop("signature", node)
+        roles = {name: value for name, value in function.params.items() if isinstance(value, Spot)}
+        own = [name for name, value in roles.items() if value.role in ("event", "entry")]
+        told = [name for name, value in roles.items() if value.role == "context"]
+        if len(function.parameters) > len(self.at.job.source.kinds[self.at.kind].event.handed_over):
+            raise Stop("signature", node)
+        source, target = self.at.job.source.kinds[self.at.kind].event, self.at.shape
+        self.at.plan = None
+        if source.each is not None and target.each is None:
+            self.at.plan = unrolled(node, self.at.flow.values, self.at.job.again_key(self.at.kind))
+        per_entry = source.each is None and target.each is not None
+        parameters: list[str] = []
+        for name in target.parameters if per_entry or target.each is None else target.handed_over:
+            parameters.append(self.at.names.setdefault(f"={name}", self.at.fresh(name, *own, *told)))
+        at_first = self.at.event_root if per_entry or target.each is None else target.each.root
+        for name in own:
+            self.at.names[name] = self.at.names[f"={at_first}"]
+        context = self.at.context_root(self.at.kind)
+        for name in told:
+            self.at.names[name] = self.at.names.get(f"={context}", "")
+        if self.at.plan is not None and self.at.plan.flat:
+            assert isinstance(self.at.plan.loop.target, ast.Name)
+            self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
+        self._replace_parameters(node, parameters)
+        if self.at.facts and self.at.facts.answers and node.returns is not None:
+            self._drop_returns(node)
+        if per_entry:
+            self.at.job.batches.append((function, parameters))
+        self._decorators(function, node)
+
+    def _replace_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]) -> None:
+        arguments = node.args
+        every = [*arguments.posonlyargs, *arguments.args]
+        if not every:
+            raise Stop("signature", node)
+        start = self.at.text.start(every[0])
+        end = max(self.at.text.end(one) for one in (*every, *arguments.defaults))
+        made = ", ".join(parameters)
+        if self.at.text.data[start:end].decode() != made:
+            self.at.edit(start, end, made, "signature")
+
+    def _drop_returns(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        assert node.returns is not None
+        end = self.at.text.end(node.returns)
+        start = self.at.text.data.rindex(b"->", 0, self.at.text.start(node.returns))
+        while self.at.text.data[start - 1 : start] == b" ":
+            start -= 1
+        self.at.edit(start, end, "", "signature")
+
+    def _decorators(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        for decorator in node.decorator_list:
+            called = decorator.func if isinstance(decorator, ast.Call) else decorator
+            root = called
+            while isinstance(root, ast.Attribute):
+                root = root.value
+            value = self.at.module.names.get(root.id) if isinstance(root, ast.Name) else None
+            if isinstance(value, Std) and value.name.partition(".")[0] in self.at.flow.theirs:
+                start = self.at.text.line_start(self.at.text.start(decorator))
+                self.at.edit(start, self.at.text.next_line(self.at.text.end(decorator) - 1), "", "declaration")
+            elif not self._passes_on(value):
+                raise Stop("decorated", decorator, ast.unparse(called))
+
+    def _passes_on(self, value: object) -> bool:
+        """Tell whether a decorator of the project hands on whatever it is called with."""
+        made = self.at.flow.functions.get(value.key) if isinstance(value, Func) else None
+        if made is None:
+            return False
+        inner = [n for n in ast.walk(made.node) if isinstance(n, DEFINITION) and n is not made.node]
+        return (
+            len(inner) == 1
+            and inner[0].args.vararg is not None
+            and not inner[0].args.args
+            and not self.at.job.asynchronous
+        )
+
+    def of_helper(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
+        facts = self.at.facts
+        assert facts is not None
+        if function.referred and (
+            facts.awaits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)
+        ):
+            raise Stop("passed-on", node, node.name)
+        for index, argument in enumerate(every):
+            value = function.params.get(argument.arg)
+            if not isinstance(value, Spot):
+                continue
+            self.at.names[argument.arg] = argument.arg
+            if value.role == "context" and not self.at.context_root(self.at.kind):
+                self.at.names[argument.arg] = ""
+                self._drop_parameter(node, every, index)
+            elif argument.annotation is not None:
+                start = self.at.text.start(argument) + len(argument.arg.encode())
+                self.at.edit(start, self.at.text.end(argument), "", "signature")
+        more = [name for name in facts.needs if not self.at.held_by_parameter(function, name)]
+        if more:
+            self._add_parameters(node, [self.at.names.setdefault(f"={name}", self.at.fresh(name)) for name in more])
+        if facts.answers and node.returns is not None:
+            self._drop_returns(node)
+
+    def _drop_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], index: int) -> None:
+        start, end = self.at.text.start(every[index]), self.at.text.end(every[index])
+        data = self.at.text.data
+        after = end
+        while data[after : after + 1] in (b" ", b"\n"):
+            after += 1
+        if data[after : after + 1] == b",":
+            end = after + 1
+            while data[end : end + 1] == b" ":
+                end += 1
+        elif index:
+            start = data.rindex(b",", 0, start)
+        self.at.edit(start, end, "", "signature")
+
+    def _add_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, names: list[str]) -> None:
+        arguments = node.args
+        every = [*arguments.posonlyargs, *arguments.args]
+        if arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg:
+            raise Stop("signature", node)
+        if every:
+            last = self.at.text.end(every[-1])
+            self.at.edit(last, last, ", " + ", ".join(names), "signature")
+        else:
+            at = self.at.text.data.index(b"(", self.at.text.start(node)) + 1
+            self.at.edit(at, at, ", ".join(names), "signature")
+
+    def asynchronous(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        assert self.at.function is not None
+        wanted = self.at.is_async(self.at.function)
+        start = self.at.text.start(node)
+        if wanted and (node.name.startswith("__") or self.at.text.data[start : start + 6] == b"lambda"):
+            raise Stop("awaits-inside", node)
+        if wanted and isinstance(node, ast.FunctionDef):
+            self.at.edit(start, start, "async ", "asynchronous")
+        elif not wanted and isinstance(node, ast.AsyncFunctionDef):
+            end = self.at.text.data.index(b"def", start)
+            self.at.edit(start, end, "", "asynchronous")
+        if isinstance(node, ast.AsyncFunctionDef):
+            self._asynchronous_inside(node, wanted=wanted)
+
+    def _asynchronous_inside(self, node: ast.AsyncFunctionDef, *, wanted: bool) -> None:
+        """Write what goes through asynchronous generators as what goes through plain ones, where they become such."""
+        assert self.at.function is not None
+        inner = {id(n) for d in walk(node)[1:] if isinstance(d, DEFINITION) for n in walk(d)}
+        for one in self.at.function.nodes.all:
+            if id(one) in inner:
+                continue
+            if isinstance(one, ast.AsyncWith) and not wanted:
+                raise Stop("awaits-others", one)
+            if not isinstance(one, ast.AsyncFor) and not (isinstance(one, ast.comprehension) and one.is_async):
+                continue
+            called = self.at.job.called.get(id(one.iter))
+            if called is not None and called.generates and not self.at.is_async(called):
+                start = self.at.text.data.rindex(b"async", 0, self.at.text.start(one.target))
+                self.at.edit(start, self.at.text.data.index(b"for", start), "", "asynchronous")
+            elif wanted:
+                self.at.awaits(one.iter)
+            else:
+                raise Stop("awaits-others", one.iter)

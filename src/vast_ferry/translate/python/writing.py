@@ -1,0 +1,484 @@
+"""What all that writes a function anew shares: its edits, its names, what the target hands over there, the imports.
+
+Nothing here decides how anything is written: that is done by `signatures`, `calls`, `ops` and `replies`, and `render`
+asks each of them where its turn comes.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterable, Mapping
+
+from vast_ferry.mapping.inline import Code, Inline, at_text
+from vast_ferry.mapping.tables import EventShape
+from vast_ferry.translate.python.batches import Unrolled
+from vast_ferry.translate.python.flow import Function, Module
+from vast_ferry.translate.python.imports import Import, parse_import, qualified
+from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.text import Edit, order
+from vast_ferry.translate.values import Foreign, Op, Spot, Stop
+
+#: A literal of text on one line.
+_LITERAL = re.compile(r"""'[^']*'|"[^"]*\"""")
+#: Where an expression stands that needs no parentheses whatever it is.
+_FREE: tuple[type[ast.AST], ...] = (
+    ast.Expr,
+    ast.Assign,
+    ast.AnnAssign,
+    ast.AugAssign,
+    ast.Return,
+    ast.keyword,
+    ast.Dict,
+    ast.List,
+    ast.Tuple,
+)
+_FREE += (ast.Set, ast.NamedExpr, ast.Raise, ast.Assert, ast.If, ast.While, ast.withitem)
+
+#: A line of code that is longer is set out over several.
+LONGEST_ITEM = 105
+
+
+class Writing:
+    """The writing of one function (or, without one, of the statements of a module)."""
+
+    def __init__(self, job: Job, module: Module, function: Function | None) -> None:
+        self.job, self.flow, self.module, self.function = job, job.flow, module, function
+        self.text = module.text
+        self.edits: list[Edit] = []
+        self.imports: set[Import] = set()
+        self.notes: list[tuple[str, ast.AST]] = []
+        self.shims: list[tuple[str, ast.AST]] = []
+        self.once: list[ast.AST] = []
+        self.content = ""  # name of the variable that holds the content, where it is read more than once
+        self.parents: Mapping[int, ast.AST] = {}
+        self.own_names: frozenset[str] = frozenset()
+        self.names: dict[str, str] = {}
+        self.awaiting: list[ast.AST] = []
+        self.plan: Unrolled | None = None
+        self.facts = job.facts.get(function.key) if function is not None else None
+        self.replaced: list[Edit] = []  # what was found only later to be written otherwise
+
+    @property
+    def kind(self) -> str:
+        """Return the kind of event that the function is for, or any where it is for none."""
+        return (self.facts.kind if self.facts else "") or self.job.any_kind
+
+    @property
+    def shape(self) -> EventShape:
+        """Return the target's shape of that kind."""
+        return self.job.target.kinds[self.kind].event
+
+    def _prepare(self, node: ast.AST) -> None:
+        nodes = self.function.nodes if self.function is not None else self.module.nodes
+        self.parents, self.own_names = nodes.parents, nodes.named
+
+    def _bound_here(self) -> frozenset[str]:
+        """Return the names that the function binds itself."""
+        assert self.function is not None
+        return self.function.nodes.bound
+
+    def fresh(self, name: str, *free: str) -> str:
+        """Return a name that means nothing else in the function; those in `free` don't count."""
+        taken = (self.own_names | set(self.module.names)) - set(free)
+        while name in taken:
+            name += "_"
+        return name
+
+    def context_root(self, kind: str) -> str:
+        """Return the target's parameter by which a handler is told of its call; empty where it has none."""
+        shape = self.job.target.kinds[kind].event
+        rows = [row for row in shape.rows if row.field in ("log", "secret", "time_left", "function")]
+        best = next((row for row in rows if row.field == "log"), next(iter(rows), None))
+        return best.at.root if best else ""
+
+    @property
+    def event_root(self) -> str:
+        """Return the target's parameter that is the event, or one event of a batch."""
+        return self.shape.event_parameters[0]
+
+    def held_by_parameter(self, function: Function, name: str) -> bool:
+        """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
+        for parameter, value in function.params.items():
+            if isinstance(value, Spot) and self.names.get(parameter) != "":
+                role = value.role
+                if (role in ("event", "entry") and name == self.event_root) or (
+                    role == "context" and name == self.context_root(self.kind)
+                ):
+                    return bool(parameter)
+        return False
+
+    def is_async(self, function: Function) -> bool:
+        """Tell whether a function is a coroutine function at the target."""
+        if function.entry:
+            return self.job.asynchronous
+        facts = self.job.facts.get(function.key)
+        if facts is None:
+            return isinstance(function.node, ast.AsyncFunctionDef)
+        return facts.awaits if self.job.asynchronous or facts.awaits else False
+
+    def _in_loop(self, node: ast.AST) -> bool:
+        at: ast.AST | None = node
+        while at is not None and not (self.function is not None and at is self.function.node):
+            at = self.parents.get(id(at))
+            if isinstance(at, ast.For | ast.While | ast.ListComp | ast.GeneratorExp | ast.DictComp | ast.SetComp):
+                return True
+        return False
+
+    def edit(self, start: int, end: int, text: str, reason: str) -> None:
+        """Note an edit."""
+        self.edits.append(Edit(start, end, text, reason))
+
+    def indent(self, at: int) -> str:
+        """Return the white space before what stands at a place, as it will be."""
+        indent = self.text.indent_of(at)
+        loop = self.plan.loop if self.plan is not None and self.plan.flat else None
+        if loop is not None and self.text.start(loop.body[0]) <= at < self.text.end(loop):
+            first = self.text.indent_of(self.text.start(loop.body[0]))
+            return indent[len(first) - len(self.text.indent_of(self.text.start(loop))) :]
+        return indent
+
+    def swap(self, node: ast.AST, text: str, reason: str) -> None:
+        """Note that a node is written otherwise."""
+        text = self._within_text(node, text)
+        self.edit(self.text.start(node), self.text.end(node), text, reason)
+
+    def _within_text(self, node: ast.AST, text: str) -> str:
+        """Return source that may stand inside a formatted text, whose own quotes it must not have (before PEP 701)."""
+        at = self.parents.get(id(node))
+        while at is not None and not isinstance(at, ast.JoinedStr):
+            at = self.parents.get(id(at))
+        if at is None or ('"' not in text and "'" not in text):
+            return text
+        begin = self.text.of(at).lstrip("fFrRbBuU")
+        quote = begin[:3] if begin[:3] in ('"""', "'''") else begin[:1]
+        if quote not in text:
+            return text
+        other = "'" if quote == '"' else '"'
+        if len(quote) != 1 or "\\" in text:
+            raise Stop("quotes", node)
+
+        def swapped(found: re.Match[str]) -> str:
+            literal = found[0]
+            return f"{other}{literal[1:-1]}{other}" if literal[0] == quote and other not in literal else literal
+
+        text = _LITERAL.sub(swapped, text)
+        if quote in text:
+            raise Stop("quotes", node)
+        return text
+
+    def need(self, lines: Iterable[str], text: str) -> str:
+        """Note the imports that code needs, and return the code, with names qualified that mean something else here."""
+        wanted = {one for line in lines for one in parse_import(line)}
+        if not wanted:
+            return text
+        taken = set(self._bound_here()) if self.function is not None else set()
+        for one in wanted:
+            full = f"{one.module}.{one.name}" if one.name else one.module.partition(".")[0]
+            if self.module.means_otherwise(one.bound, full):
+                taken.add(one.bound)
+        made, needed = qualified(text, wanted, taken)
+        for one in needed:
+            whole = not one.name and one.bound in taken and one.module.partition(".")[0] == one.bound
+            if whole and (self.module.means_otherwise(one.bound, one.bound) or one.bound not in self.module.names):
+                raise Stop("name-taken", self.function.node if self.function else self.module.tree, one.bound)
+        self.imports |= needed
+        return made
+
+    def root(self, name: str, node: ast.AST) -> str:
+        """Return the source of what the target hands over as parameter `name`; it is passed on where it has to be."""
+        function = self.function
+        if function is None:
+            raise Stop("at-import", node)
+        if isinstance(function.node, ast.FunctionDef) and function.generates:
+            raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
+        if function.entry:
+            return self.names.get(f"={name}", name)
+        at: Function | None = function
+        while at is not None:
+            found = self._parameter_for(at, name)
+            if found:
+                return found
+            if at.outer is None:
+                break
+            at = at.outer
+        if at is not None and at.entry:
+            return self.job.names_of(at).get(f"={name}", name)
+        assert at is not None
+        facts = self.job.facts[at.key]
+        if name not in facts.needs:
+            facts.needs[name] = None
+            self.job.changed = True
+        return self.names.setdefault(f"={name}", self.fresh(name)) if at is function else name
+
+    def _parameter_for(self, function: Function, name: str) -> str:
+        for parameter, value in function.params.items():
+            if not isinstance(value, Spot):
+                continue
+            same = (value.role in ("event", "entry") and name == self.event_root) or (
+                value.role == "context" and name == self.context_root(self.kind)
+            )
+            if same and not (function.entry):
+                return parameter
+        return ""
+
+    def holder(self, spot: Spot, node: ast.AST) -> str:
+        """Return the source of what holds the event, the entry or the context that a place is in."""
+        text = spot.holder
+        first = text.startswith("[0]")
+        text = text.removeprefix("[0]")
+        if text in self.names:
+            made = self.names[text]
+        elif self.function is not None and self.function.outer is not None and text.isidentifier():
+            made = self._outer_name(text)
+        else:
+            made = text
+        if first and self.shape.each is not None:
+            return at_text(self.shape.each, {self.shape.each.root: made}) + "[0]"
+        if not made and spot.role == "context":
+            return ""
+        return made or self.root(self.event_root, node)
+
+    def _outer_name(self, name: str) -> str:
+        outer = self.function.outer if self.function else None
+        while outer is not None:
+            names = self.job.names_of(outer)
+            if name in names:
+                return names[name]
+            outer = outer.outer
+        return name
+
+    def reads(self) -> Inline:
+        """Return what reads the target's shape; each parameter stands as a mark that `place` fills in."""
+        return self.job.inline(self.kind)
+
+    def place(self, code: Code, node: ast.AST, spot: Spot | None = None, *, once: bool = True) -> str:
+        """Return the source of an expression over the target's parameters, as they are called here."""
+        text = self.need(code.imports, code.text)
+        for name in sorted(code.beside):
+            called = self.job.beside(self.module, name)
+            text = text.replace(f"{name}(", f"{called}(")
+        for name in self.shape.parameters:
+            mark = f"\0{name}\0"
+            if mark in text:
+                event = name == self.event_root and spot is not None and spot.role != "context"
+                context = spot is not None and spot.role == "context" and name == self.context_root(self.kind)
+                text = text.replace(
+                    mark, self.holder(spot, node) if (event or context) and spot else self.root(name, node)
+                )
+        if code.once and once:
+            self.once.append(node)
+            if self.content:
+                inner = self.reads().hub("body")
+                assert inner is not None
+                whole = self.place(inner, node, spot, once=False)
+                text = text.replace(whole, self.content)
+                text = re.sub(rf"(?<![\w\])])\({self.content}\)", self.content, text)
+        if "await " in text:
+            self.awaits(node)
+        if code.note:
+            self.notes.append((code.note, node))
+        return f"({text})" if self.needs_parentheses(node, code, text) else text
+
+    def awaits(self, node: ast.AST) -> None:
+        """Note that a function awaits at a node; refuse where it can't."""
+        self.awaiting.append(node)
+        at: ast.AST | None = node
+        while at is not None and not (self.function is not None and at is self.function.node):
+            if isinstance(at, ast.Lambda | ast.GeneratorExp):
+                raise Stop("awaits-inside", node)
+            at = self.parents.get(id(at))
+        function = self.function
+        if function is None:
+            raise Stop("at-import", node)
+        if isinstance(function.node, ast.FunctionDef) and function.generates:
+            raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
+        if not function.entry:
+            facts = self.job.facts[function.key]
+            if not facts.awaits:
+                facts.awaits = True
+                self.job.changed = True
+
+    def needs_parentheses(self, node: ast.AST, code: Code, text: str) -> bool:
+        """Tell whether code needs parentheses where a node stands."""
+        if not code.loose or not isinstance(node, ast.expr):
+            return False
+        parent = self.parents.get(id(node))
+        if text.startswith("await ") and not isinstance(parent, ast.Attribute | ast.Subscript | ast.Call | ast.BinOp):
+            return False
+        if isinstance(parent, ast.Call):
+            return parent.func is node
+        if isinstance(parent, ast.Subscript):
+            return parent.value is node
+        if isinstance(parent, ast.Dict):
+            return False
+        return not isinstance(parent, _FREE)
+
+    def drop(self, statement: ast.stmt, reason: str = "dead") -> None:
+        """Take out a statement with its lines."""
+        start, end = self.text.start(statement), self.text.end(statement)
+        line, after = self.text.line_start(start), self.text.next_line(end - 1)
+        alone = not self.text.data[line:start].strip() and not self.text.data[end:after].split(b"#")[0].strip()
+        if alone:
+            self.edit(line, after, "", reason)
+            return
+        rest = self.text.data[end:after].lstrip()
+        if rest.startswith(b";"):
+            end = after - len(rest) + 1
+            while self.text.data[end : end + 1] == b" ":
+                end += 1
+            self.edit(start, end, "", reason)
+        else:
+            self.swap(statement, "pass", reason)
+
+    def applied(self, node: ast.AST, edits: list[Edit]) -> str:
+        """Return a node's text with edits inside it made."""
+        start, end = self.text.start(node), self.text.end(node)
+        data, at, parts = self.text.data, start, []
+        for edit in sorted(edits, key=order):
+            if edit.start < at:
+                continue
+            parts += [data[at : edit.start].decode(), edit.text]
+            at = edit.end
+        parts.append(data[at:end].decode())
+        return "".join(parts)
+
+    def bound_names(self) -> frozenset[str]:
+        """Return the names that the function binds itself; none for a module."""
+        return self._bound_here() if self.function is not None else frozenset()
+
+    def set_out(self, begin: str, items: list[str], end: str, node: ast.AST, longest: int = LONGEST_ITEM) -> str:
+        """Return source on one line, or, where that is too long, an item a line."""
+        line = f"{begin}{', '.join(items)}{end}"
+        at = self.text.start(node) if hasattr(node, "lineno") else 0
+        lead = at - self.text.line_start(at) - len(self.text.indent_of(at)) + len(self.indent(at))
+        if "\n" not in line and lead + len(line) <= longest:
+            return line
+        indent = self.indent(at)
+        inner = "".join(f"{indent}    {self._long(item, indent + '    ')},\n" for item in items)
+        return f"{begin}\n{inner}{indent}{end}"
+
+    def _long(self, item: str, indent: str) -> str:
+        """Set out a list of pairs over several lines where it is long."""
+        key, mark, rest = item.partition("[(")
+        if not mark or len(item) + len(indent) <= LONGEST_ITEM or "\n" in item or not rest.endswith(")]"):
+            return item
+        try:
+            listed = ast.parse(f"[({rest}", mode="eval").body
+        except SyntaxError:
+            return item
+        if not isinstance(listed, ast.List):
+            return item
+        lines = [ast.get_source_segment(f"[({rest}", one) or "" for one in listed.elts]
+        return f"{key}[\n" + "".join(f"{indent}    {line},\n" for line in lines) + f"{indent}]"
+
+    # --- answers that names hold ---
+
+    def reply_names(self, name: str) -> str:
+        """Tell how a name holds an answer: its assignments are `answers`, it is a `mapping`, or neither."""
+        assert self.function is not None
+        key = (self.function.key, name)
+        if key not in self.job.replies_held:
+            self.job.replies_held[key] = self._held_reply(self.function, name)
+        return self.job.replies_held[key]
+
+    def reply_keys(self, function: Function, name: str) -> tuple[set[str], set[str]]:
+        """Return the keys that a mapping under a name always has, and those that it may have."""
+        return self.job.keys_held[function.key, name]
+
+    def _held_reply(self, function: Function, name: str) -> str:
+        if name in function.parameters:
+            return ""
+        parents = self.parents
+        reads, values = [], []
+        for inner in function.nodes.uses(name):
+            parent = parents.get(id(inner))
+            if isinstance(inner.ctx, ast.Load):
+                reads.append(inner)
+            elif (isinstance(parent, ast.Assign) and len(parent.targets) == 1 and parent.targets[0] is inner) or (
+                isinstance(parent, ast.AnnAssign) and parent.value is not None
+            ):
+                assert parent.value is not None
+                values.append(parent.value)
+            else:
+                return ""
+        returned = [read for read in reads if in_return(read, parents)]
+        if not values or not returned:
+            return ""
+        if len(returned) == len(reads) and all(self._is_answer(value) for value in values):
+            return "answers"
+        if len(values) != 1 or not isinstance(values[0], ast.Dict):
+            return ""
+        always = {str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)}
+        if len(always) != len(values[0].keys):
+            return ""
+        maybe: set[str] = set()
+        for read in reads:
+            if read in returned:
+                continue
+            found = _key_used(read, parents)
+            if found is None:
+                return ""
+            maybe |= found
+        self.job.keys_held[function.key, name] = (always, maybe - always)
+        return "mapping"
+
+    def _is_answer(self, node: ast.expr) -> bool:
+        if isinstance(node, ast.IfExp):
+            return self._is_answer(node.body) and self._is_answer(node.orelse)
+        if isinstance(node, ast.Await):
+            return self._is_answer(node.value)
+        if isinstance(node, ast.Call):
+            called = self.job.called.get(id(node))
+            if called is not None:
+                return self.job.makes_answers(called)
+            return self.flow.standard_name(self.module, node.func) in self.flow.reply_classes
+        return isinstance(node, ast.Dict)
+
+    # --- what is written by whoever knows the whole function ---
+
+    def code(self, node: ast.expr) -> str:
+        """Return the source of an expression as it is written at the target."""
+        raise NotImplementedError
+
+    def expression(self, node: ast.expr) -> None:
+        """Note the edits of an expression."""
+        raise NotImplementedError
+
+    def parts(self, node: ast.AST) -> None:
+        """Write the expressions and blocks of a statement."""
+        raise NotImplementedError
+
+    def made(self, value: Foreign, node: ast.expr) -> str:
+        """Return the source of what a place held at the source."""
+        raise NotImplementedError
+
+    def value_of(self, op: Op, node: ast.expr) -> str:
+        """Return the source of what an operation gives at the target."""
+        raise NotImplementedError
+
+    def holds(self, function: Function, name: str) -> bool:
+        """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
+        return self.__class__(self.job, function.module, function).held_by_parameter(function, name)
+
+
+def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
+    parent = parents.get(id(node))
+    while isinstance(parent, ast.IfExp) and parent.test is not node:
+        node, parent = parent, parents.get(id(parent))
+    return isinstance(parent, ast.Return)
+
+
+def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:
+    """Return the keys that a use of a mapping may add, or nothing where it may do anything."""
+    parent = parents.get(id(read))
+    if isinstance(parent, ast.Subscript) and parent.value is read and isinstance(parent.slice, ast.Constant):
+        return {str(parent.slice.value)}
+    if isinstance(parent, ast.Attribute) and isinstance(call := parents.get(id(parent)), ast.Call) and call.args:
+        first = call.args[0]
+        if parent.attr in ("get", "setdefault") and isinstance(first, ast.Constant):
+            return {str(first.value)} if parent.attr == "setdefault" else set()
+        if parent.attr == "update" and isinstance(first, ast.Dict) and not call.keywords:
+            keys = [key.value for key in first.keys if isinstance(key, ast.Constant)]
+            return {str(key) for key in keys} if len(keys) == len(first.keys) else None
+    return None
