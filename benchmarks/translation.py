@@ -24,7 +24,7 @@ import jmespath
 
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_CALL, HUB_EVENTS, EventShape
 from vast_ferry.profiles.registry import all_profiles, find_profile

@@ -5,7 +5,7 @@ Run: python examples/before_you_carry.py
 
 from vast_ferry import find_gaps, survey
 from vast_ferry.demo import PROJECT
-from vast_ferry.gaps.price import bill
+from vast_ferry.gap_finding.price import bill
 
 
 def main() -> None:

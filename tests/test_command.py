@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import ROOT, Run
+from conftest import Run
 
 import vast_ferry
 from vast_ferry.demo import PROJECT

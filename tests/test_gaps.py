@@ -19,12 +19,12 @@ from vast_ferry import BadInput, carry, find_gaps, find_profile, survey
 from vast_ferry.definitions.openapi import describe, read_openapi, write_openapi
 from vast_ferry.definitions.project import read_project
 from vast_ferry.demo import PROJECT
-from vast_ferry.gaps.price import Usage, bill, crossings
+from vast_ferry.gap_finding.price import Usage, bill, crossings
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.profiles.registry import all_profiles
-from vast_ferry.survey import scan
-from vast_ferry.survey.scan import scan_imports
+from vast_ferry.surveying import scan
+from vast_ferry.surveying.scan import scan_imports
 
 HANDLER = """import os
 

@@ -30,7 +30,7 @@ from vast_ferry.documents.ini_file import read_ini, write_ini
 from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
-from vast_ferry.gaps.find import find_gaps
+from vast_ferry.gap_finding.find import find_gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
 from vast_ferry.profiles.lint import lint_profile
 from vast_ferry.profiles.profile import load_profile

@@ -11,8 +11,8 @@ from conftest import ROOT
 
 HOUSE = ROOT / "src" / "vast_ferry"
 ROOMS = [
-    "hub", "documents", "mapping", "profiles", "definitions", "events", "translate", "survey", "gaps", "crossing",
-    "samples", "standins", "checking", "reports", "cli",
+    "hub", "documents", "mapping", "profiles", "definitions", "events", "translate", "surveying", "gap_finding",
+    "crossing", "samples", "standins", "checking", "reports", "cli",
 ]  # fmt: skip
 
 

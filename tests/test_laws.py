@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from vast_ferry.checking.projection import Projection
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.mapping import laws
-from vast_ferry.mapping.compile import reply_losses
+from vast_ferry.mapping.compile.losses import reply_losses
 from vast_ferry.mapping.laws_beside import check_beside, check_client
-from vast_ferry.mapping.lenses import every as lenses
-from vast_ferry.mapping.lenses.values import OrNull
+from vast_ferry.mapping.lenses.every import LENSES
+from vast_ferry.mapping.lenses.text import OrNull
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.places import Access, Item
 from vast_ferry.profiles.registry import all_profiles
@@ -43,12 +43,12 @@ def test_there_and_back_is_the_identity_but_for_derived_losses(one: str) -> None
 
 #: a bug seeded into a lens or a helper → what of a profile must break
 BUGS: list[tuple[str, str, object, str, str]] = [
-    ("lenses.Joined", "losses", lambda self, field: (), "ostermere@1", "http"),
-    ("lenses.EpochMs", "losses", lambda self, field: (), "ostermere@1", "schedule"),
-    ("lenses.OnlyId", "losses", lambda self, field: (), "wsgi@1", "http"),
-    ("lenses.FormText", "reader", "from_percent_text", "ostermere@1", "object"),
-    ("lenses.OrNull", "reader", "text_or_null", "ostermere@1", "message"),
-    ("lenses.Joined", "losses", lambda self, field: (_never(field),), "ostermere@1", "http"),
+    ("joined", "losses", lambda self, field: (), "ostermere@1", "http"),
+    ("epoch_ms", "losses", lambda self, field: (), "ostermere@1", "schedule"),
+    ("only_id", "losses", lambda self, field: (), "wsgi@1", "http"),
+    ("form_text", "reader", "from_percent_text", "ostermere@1", "object"),
+    ("or_null", "reader", "text_or_null", "ostermere@1", "message"),
+    ("joined", "losses", lambda self, field: (_never(field),), "ostermere@1", "http"),
 ]
 
 
@@ -60,7 +60,7 @@ def _never(field: str) -> Loss:
 def test_a_bug_in_a_lens_can_not_be_missed(
     monkeypatch: pytest.MonkeyPatch, where: str, what: str, bug: object, name: str, kind: str
 ) -> None:
-    monkeypatch.setattr(getattr(lenses, where.partition(".")[2]), what, bug)
+    monkeypatch.setattr(LENSES[where], what, bug)
     broken = [broken for _, broken in laws.check_shape(PROFILES[name].kinds[kind].event, 50) if broken]
     assert broken
     assert broken[0].why

@@ -14,7 +14,7 @@ from vast_ferry import BadInput, load_profile
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import module_source, run_module
 from vast_ferry.mapping.lenses.every import LENSES, parse_lens
 from vast_ferry.mapping.lenses.lens import LensError

@@ -24,7 +24,7 @@ from vast_ferry import HttpEvent, carry, find_profile
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
-from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENT
 from vast_ferry.standins.process import stand_in_secret

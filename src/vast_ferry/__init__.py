@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from vast_ferry.crossing.carry import Crossing as Crossing
     from vast_ferry.crossing.carry import carry as carry
     from vast_ferry.events.convert import convert_event as convert_event
-    from vast_ferry.gaps.find import find_gaps as find_gaps
+    from vast_ferry.gap_finding.find import find_gaps as find_gaps
     from vast_ferry.hub.findings import BadInput as BadInput
     from vast_ferry.hub.findings import Finding as Finding
     from vast_ferry.hub.http import HttpEvent as HttpEvent
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from vast_ferry.profiles.profile import load_profile as load_profile
     from vast_ferry.profiles.registry import find_profile as find_profile
     from vast_ferry.standins.stand_in import StandIn as StandIn
-    from vast_ferry.survey.survey import survey as survey
+    from vast_ferry.surveying.survey import survey as survey
 
 __version__ = "0.1.0"
 
@@ -40,10 +40,10 @@ _HOMES = {
     "carry": "crossing.carry",
     "check": "checking.check",
     "convert_event": "events.convert",
-    "find_gaps": "gaps.find",
+    "find_gaps": "gap_finding.find",
     "find_profile": "profiles.registry",
     "load_profile": "profiles.profile",
-    "survey": "survey.survey",
+    "survey": "surveying.survey",
 }
 
 __all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)

@@ -21,7 +21,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
-from vast_ferry.mapping.compile import event_losses, reply_losses
+from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Fields, Loss
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
@@ -31,9 +31,9 @@ from vast_ferry.standins.gateway import Gateway, Routed, takes
 from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker, not_held
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.standins.stand_in import stand_in_setup
-from vast_ferry.survey.crossing_file import holds_crossing
-from vast_ferry.survey.files import own_files
-from vast_ferry.survey.record import Record, edited, read_record
+from vast_ferry.surveying.crossing_file import holds_crossing
+from vast_ferry.surveying.files import own_files
+from vast_ferry.surveying.record import Record, edited, read_record
 
 #: A handler that hangs holds up the check for so long at most, whatever its own limit.
 LONGEST_CALL = 10.0

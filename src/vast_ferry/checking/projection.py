@@ -11,7 +11,7 @@ from functools import cached_property
 from typing import Any
 
 from vast_ferry.hub.http import HttpReply
-from vast_ferry.mapping.compile import Source, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.helpers import new_id, now
 from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY

@@ -14,7 +14,7 @@ from typing import Any
 from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_losses
-from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.profiles.profile import Profile

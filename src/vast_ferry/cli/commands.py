@@ -68,7 +68,7 @@ def survey(project: Path, source: str | None, openapi: Path | None, fields: bool
     """Show what is in PROJECT: functions, triggers, settings, and what the code calls and reads. Nothing is run."""
     from vast_ferry.reports.files import outside, write_report
     from vast_ferry.reports.project_text import survey_text
-    from vast_ferry.survey.survey import survey as look_at
+    from vast_ferry.surveying.survey import survey as look_at
 
     if openapi:
         outside(openapi, project)
@@ -105,8 +105,8 @@ def gaps(
 
     The exit status is 1 where something is blocking.
     """
-    from vast_ferry.gaps.find import find_gaps
-    from vast_ferry.gaps.price import bill, crossings
+    from vast_ferry.gap_finding.find import find_gaps
+    from vast_ferry.gap_finding.price import bill, crossings
     from vast_ferry.reports.cost_plot import check_plot_path, plot_cost
     from vast_ferry.reports.data import gaps_data
     from vast_ferry.reports.project_text import gaps_text
@@ -215,7 +215,7 @@ def check(
 ) -> None:
     """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
     from vast_ferry.reports.files import check_report_paths, write_reports
-    from vast_ferry.survey.crossing_file import crossing_file
+    from vast_ferry.surveying.crossing_file import crossing_file
 
     check_report_paths(report)
     crossing_file(crossing)  # which is told at once, before anything else is loaded
@@ -429,7 +429,7 @@ def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     from rich.console import Group
 
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.gaps.gaps import crossing_losses
+    from vast_ferry.gap_finding.gaps import crossing_losses
     from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import calls_text, profile_text

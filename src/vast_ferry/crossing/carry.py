@@ -13,8 +13,8 @@ from pathlib import Path
 from vast_ferry.crossing.plan import Plan
 from vast_ferry.hub.findings import BadInput, Finding, Severity, shortened, worst_first
 from vast_ferry.profiles.registry import find_profile
-from vast_ferry.survey.crossing_file import FILE, holds_crossing
-from vast_ferry.survey.record import Record, edited, read_record
+from vast_ferry.surveying.crossing_file import FILE, holds_crossing
+from vast_ferry.surveying.record import Record, edited, read_record
 from vast_ferry.translate.python.nodes import collector_at_rest
 
 #: How handlers are carried.

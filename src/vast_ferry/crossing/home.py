@@ -8,11 +8,11 @@ from pathlib import Path
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.survey.access import needs_of
-from vast_ferry.survey.crossing_file import FILE
-from vast_ferry.survey.record import FunctionRecord, Record
-from vast_ferry.survey.scan import imported_by, scan_imports
-from vast_ferry.survey.survey import Survey
+from vast_ferry.surveying.access import needs_of
+from vast_ferry.surveying.crossing_file import FILE
+from vast_ferry.surveying.record import FunctionRecord, Record
+from vast_ferry.surveying.scan import imported_by, scan_imports
+from vast_ferry.surveying.survey import Survey
 
 
 def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Survey:

@@ -18,14 +18,14 @@ from vast_ferry.crossing.home import as_at_home
 from vast_ferry.crossing.wrapping import Wrapping, environment
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
-from vast_ferry.gaps.find import gaps_of
+from vast_ferry.gap_finding.find import gaps_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
-from vast_ferry.survey.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
-from vast_ferry.survey.scan import imported_by
-from vast_ferry.survey.survey import survey
+from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
+from vast_ferry.surveying.scan import imported_by
+from vast_ferry.surveying.survey import survey
 from vast_ferry.translate.python.native import Rewritten
 from vast_ferry.translate.python.rewriting import rewrite
 

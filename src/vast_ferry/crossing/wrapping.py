@@ -13,11 +13,11 @@ from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.bindings import deliver_bound
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
-from vast_ferry.mapping.compile import Source, view_event
+from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs

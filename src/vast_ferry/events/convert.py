@@ -19,7 +19,8 @@ from vast_ferry.events.native import (
     write_events,
 )
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.mapping.compile import event_losses, translate_checked, view_event
+from vast_ferry.mapping.compile.functions import translate_checked, view_event
+from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.tables import EventShape

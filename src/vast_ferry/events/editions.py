@@ -20,7 +20,7 @@ from vast_ferry.definitions.project import code_files, definition_files, read_pr
 from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.functions import Project
-from vast_ferry.mapping.compile import translate_event
+from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.places import Access, Attr, Item
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape

@@ -19,7 +19,7 @@ import simplejson
 from vast_ferry.events.cloud_events import DATA, problems
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.mapping.compile import translate_event, view_event
+from vast_ferry.mapping.compile.functions import translate_event, view_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
 from vast_ferry.profiles.profile import Profile

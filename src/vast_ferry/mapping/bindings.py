@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Final
 
 from vast_ferry.hub.functions import Binding
-from vast_ferry.mapping.compile import Source, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.delivery import Delivery
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
 

@@ -11,11 +11,12 @@ from dataclasses import dataclass
 from typing import Final
 
 from vast_ferry.hub.operations import OPERATIONS, Operation
-from vast_ferry.mapping.compile import Source, event_losses, translate_event
+from vast_ferry.mapping.compile.functions import Source, translate_event
+from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
 from vast_ferry.mapping.losses import Loss
-from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, Item
+from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import EventShape, Row
 
 #: What a client may do where there is nothing at the place that is read.

@@ -10,8 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from vast_ferry.mapping.compile import TOLD, Source, build_batch, translate_event, translate_reply, view_event
-from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.compile.functions import TOLD, Source, build_batch, translate_event, translate_reply, view_event
+from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Kind
 
 

@@ -15,8 +15,8 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.compile import Source
-from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.compile.functions import Source
+from vast_ferry.mapping.python import docstring
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +65,24 @@ def _add(text: str, definitions: dict[str, _Definition], imports: dict[str, str]
 
 def _names(tree: ast.AST) -> frozenset[str]:
     return frozenset(node.id for node in ast.walk(tree) if isinstance(node, ast.Name))
+
+
+@dataclass(frozen=True, slots=True)
+class BesideSource:
+    """A small function that stands in the file that uses it: its text, and the imports it needs."""
+
+    text: str
+    imports: frozenset[str]
+
+
+@functools.cache
+def beside_source(name: str) -> BesideSource:
+    """Return the source of a function of `helpers.beside`."""
+    definitions: dict[str, _Definition] = {}
+    imports: dict[str, str] = {}
+    _add(Path(helpers.__file__).with_name("beside.py").read_text(encoding="utf-8"), definitions, imports)
+    made = definitions[name]
+    return BesideSource(f"{made.text}\n", frozenset(imports[one] for one in made.uses if one in imports))
 
 
 def module_source(about: str, sources: Iterable[Source], *more: str, also: Iterable[str] = ()) -> str:

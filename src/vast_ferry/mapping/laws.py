@@ -17,7 +17,8 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from vast_ferry.hub.fields import EVENTS
-from vast_ferry.mapping.compile import event_losses, translate_event
+from vast_ferry.mapping.compile.functions import translate_event
+from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.losses import Broken, Fields, Loss
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape

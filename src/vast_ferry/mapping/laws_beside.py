@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping import laws
 from vast_ferry.mapping.clients import HUB_CLIENTS, Client
-from vast_ferry.mapping.compile import build_batch, event_losses, reply_losses, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import build_batch, translate_event, translate_reply
+from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.losses import Broken, Fields
 from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, Kind

@@ -11,8 +11,8 @@ from typing import Any, Final
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.findings import nearest
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
-from vast_ferry.mapping.nodes import RESERVED
 from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.python import RESERVED
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
 
 

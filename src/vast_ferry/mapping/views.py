@@ -13,9 +13,10 @@ from typing import Final
 from urllib.parse import quote, unquote
 
 from vast_ferry.hub.fields import Field
+from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
+from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.losses import Fields, Loss
-from vast_ferry.mapping.nodes import Node, call, literal, wrap
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +25,7 @@ class Rule:
 
     gives: str
     needs: tuple[str, ...]
-    build: Callable[..., Node]
+    build: Callable[..., Expression]
     losses: tuple[Loss, ...] = ()
 
 
@@ -32,8 +33,8 @@ class Rule:
 PLAIN_PATH: Final = re.compile(r"[A-Za-z0-9/_.~-]*")
 
 
-def _helper(name: str, *more: str) -> Callable[..., Node]:
-    return lambda *parts: call(name, *parts, *(literal(value) for value in more))
+def _helper(name: str, *more: str) -> Callable[..., Expression]:
+    return lambda *parts: helper(name, *parts, *(ex.Literal(value) for value in more))
 
 
 def _respelt(path: str) -> bool:
@@ -122,7 +123,7 @@ EVENT_RULES: Final = (
     Rule("cookies", ("cookies.raw",), _helper("split_cookies")),
     Rule("content_type", ("headers.plain",), _helper("content_type_of")),
     Rule("content_type", ("headers",), _helper("content_type_of")),
-    Rule("body.length", ("body",), lambda body: wrap("len({0})", body)),
+    Rule("body.length", ("body",), lambda body: ex.built_in("len", body)),
     Rule("time_left", ("limit",), _helper("clock_from")),
 )
 

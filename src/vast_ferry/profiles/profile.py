@@ -26,12 +26,13 @@ from vast_ferry.mapping.clients import (
     client_module,
     result_shape,
 )
-from vast_ferry.mapping.compile import CannotWrite, Source, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
+from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.lenses.every import parse_lens
 from vast_ferry.mapping.lenses.lens import LensError
-from vast_ferry.mapping.nodes import docstring
 from vast_ferry.mapping.places import Access, Attr, PlaceError, parse_place
+from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import (
     HUB_DONE,
     HUB_EVENTS,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from vast_ferry.gaps.price import Usage, bill
+from vast_ferry.gap_finding.price import Usage, bill
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.files import moved

@@ -15,8 +15,8 @@ if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.check import CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.events.convert import Converted
-    from vast_ferry.gaps.gaps import Gaps
-    from vast_ferry.gaps.price import Bill
+    from vast_ferry.gap_finding.gaps import Gaps
+    from vast_ferry.gap_finding.price import Bill
     from vast_ferry.profiles.lint import Linted
 
 

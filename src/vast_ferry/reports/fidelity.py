@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, nearest
-from vast_ferry.mapping.compile import event_losses
+from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.profiles.profile import Profile

@@ -11,12 +11,12 @@ from rich.table import Table
 from rich.text import Text
 
 from vast_ferry.definitions.wording import trigger_text
-from vast_ferry.gaps.gaps import Gaps
-from vast_ferry.gaps.price import Bill
+from vast_ferry.gap_finding.gaps import Gaps
+from vast_ferry.gap_finding.price import Bill
 from vast_ferry.hub.functions import Function, Need
 from vast_ferry.reports.text import SEVERITY_HEADING, SEVERITY_STYLE, findings_table, heading
-from vast_ferry.survey.access import variables_of
-from vast_ferry.survey.survey import Survey
+from vast_ferry.surveying.access import variables_of
+from vast_ferry.surveying.survey import Survey
 
 #: Of a project with more functions than these, each has a line of its own and no more.
 SHORT_FROM = 40

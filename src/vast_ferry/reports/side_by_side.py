@@ -13,7 +13,7 @@ import jinja2
 
 from vast_ferry.crossing.carry import Crossing
 from vast_ferry.hub.findings import Finding, Severity
-from vast_ferry.survey.record import EditRecord
+from vast_ferry.surveying.record import EditRecord
 from vast_ferry.translate.text import SourceText
 
 #: Unchanged lines around a change that are shown; what lies between is folded.

@@ -6,32 +6,9 @@ import ast
 from dataclasses import dataclass, field
 
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.places import Call, Step
+from vast_ferry.translate.places import Spot
 
 Key = tuple[str, str]  # a file, and a qualified name in it
-
-
-@dataclass(frozen=True, slots=True)
-class Spot:
-    """Somewhere in an event of a kind, or in what is told of the call: `role` is event, entry or context.
-
-    `holder` is the source of what holds the whole event, one entry or the context where the expression stands.
-    """
-
-    kind: str
-    role: str
-    steps: tuple[Step, ...] = ()
-    holder: str = ""
-
-    def then(self, step: Step) -> Spot:
-        """Return the place one step on."""
-        return Spot(self.kind, self.role, (*self.steps, step), self.holder)
-
-    @property
-    def called(self) -> Spot:
-        """Return the same without a last call."""
-        steps = self.steps[:-1] if self.steps and isinstance(self.steps[-1], Call) else self.steps
-        return Spot(self.kind, self.role, steps, self.holder)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,27 +91,6 @@ Value = Spot | Seconds | Batch | Parsed | Std | Func | Class | Instance | Servic
 
 #: Values that are not there at the target: whatever uses them is rewritten, or gets them made.
 Foreign = Spot | Batch | Parsed | Service
-
-
-@dataclass(frozen=True, slots=True)
-class Op:
-    """Something done with a place that has a form of its own at the target.
-
-    lookup: a name (`key`) looked up by `how`; decode: the content or a value as `how`; call: a call of the context;
-    client: a call of a service; word: a comparison with one of the provider's words; fixed: a text that stands for it.
-    """
-
-    what: str
-    spot: Spot | None = None
-    field: str = ""
-    how: str = ""
-    key: ast.expr | None = None
-    default: ast.expr | None = None
-    call: ast.Call | None = None
-    client: Client | None = None
-    text: str = ""
-    note: str = ""
-    negated: bool = False
 
 
 @dataclass(slots=True)

@@ -1,129 +1,34 @@
 """Every lens by its name, and reading one as a row names it.
 
-Adding a lens: one small class in `codecs_http` or `codecs_values`, listed here; its helpers go into `mapping.helpers`.
+Adding a lens: one class in the module of its topic, which is found here by itself; its helpers go into
+`mapping.helpers`.
 """
 
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterator
+from types import ModuleType
 from typing import Final
 
 from vast_ferry.hub.findings import nearest
-from vast_ferry.mapping.lenses.http import (
-    Authority,
-    BytesOrText,
-    Chunks,
-    EnvironHeaders,
-    EnvironPath,
-    FirstValues,
-    HeaderLines,
-    HeaderLinesOnFile,
-    HostAndPort,
-    HostLine,
-    Joined,
-    Json,
-    Keys,
-    LatinBytes,
-    MessagesBody,
-    Milliseconds,
-    MultiMap,
-    OnlyId,
-    PairList,
-    Pieces,
-    ReplyLines,
-    RouteStyle,
-    RoutingArgs,
-    ScopePath,
-    ScopePathOnFile,
-    ServerPair,
-    StatusLine,
-    Stream,
-    StreamLog,
-    Text,
-    TextOrBase64,
-    WireHeaders,
-)
-from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain, PlainBytes
-from vast_ferry.mapping.lenses.values import (
-    ChoiceOf,
-    DataOrBase64,
-    EpochMs,
-    EpochNs,
-    EpochSeconds,
-    EpochSecondsText,
-    Extensions,
-    FormText,
-    JsonAscii,
-    JsonBytes,
-    JsonText,
-    JsonTextExact,
-    ListsByName,
-    MappingOrNull,
-    NumberText,
-    OrNull,
-    PercentAfter,
-    PercentText,
-    PrefixedText,
-)
+from vast_ferry.mapping.lenses import content, lens, pairs, protocols, structure, text, times
+from vast_ferry.mapping.lenses.lens import FileBytes, Lens, LensError, TwoHelpers
+from vast_ferry.mapping.lenses.times import Epoch
 
-LENSES: Final[dict[str, type[Lens]]] = {
-    lens.name: lens
-    for lens in (
-        Plain,
-        PlainBytes,
-        EpochMs,
-        EnvironPath,
-        RouteStyle,
-        RoutingArgs,
-        PairList,
-        Joined,
-        FirstValues,
-        MultiMap,
-        EnvironHeaders,
-        WireHeaders,
-        TextOrBase64,
-        Text,
-        Json,
-        BytesOrText,
-        Pieces,
-        Stream,
-        Chunks,
-        StatusLine,
-        Authority,
-        Keys,
-        OnlyId,
-        Milliseconds,
-        StreamLog,
-        EpochSeconds,
-        EpochSecondsText,
-        EpochNs,
-        ChoiceOf,
-        FormText,
-        PercentText,
-        PrefixedText,
-        PercentAfter,
-        OrNull,
-        MappingOrNull,
-        NumberText,
-        JsonText,
-        JsonAscii,
-        JsonTextExact,
-        JsonBytes,
-        ListsByName,
-        DataOrBase64,
-        Extensions,
-        HeaderLines,
-        HeaderLinesOnFile,
-        HostAndPort,
-        HostLine,
-        LatinBytes,
-        MessagesBody,
-        ReplyLines,
-        ScopePath,
-        ScopePathOnFile,
-        ServerPair,
-    )
-}
+_TOPICS = (lens, times, text, pairs, content, structure, protocols)
+#: What others are built on, and what is only a form on file.
+_NO_ROW_NAMES = (Lens, TwoHelpers, Epoch, FileBytes)
+
+
+def _lenses(topic: ModuleType) -> Iterator[type[Lens]]:
+    for kind in vars(topic).values():
+        is_lens = isinstance(kind, type) and issubclass(kind, Lens) and kind.__module__ == topic.__name__
+        if is_lens and kind not in _NO_ROW_NAMES:
+            yield kind
+
+
+LENSES: Final[dict[str, type[Lens]]] = {kind.name: kind for topic in _TOPICS for kind in _lenses(topic)}
 
 
 def parse_lens(text: str) -> Lens:
@@ -152,7 +57,7 @@ def parse_lens(text: str) -> Lens:
     )
     if any(not key.isidentifier() or (kind.names and not value.isidentifier()) for key, value in options):
         raise LensError(f"lens {kind.name} takes names, not {text!r}")
-    if kind in (ChoiceOf, Keys) and len({value for _, value in options}) != len(options):
+    if kind.one_to_one and len({value for _, value in options}) != len(options):
         raise LensError(f"{text!r} can't be read back: two words stand for the same")
     if not kind.fewest <= len(arguments) <= kind.most or (options and not kind.named):
         raise LensError(f"lens {kind.name} takes {kind.takes or 'no arguments'}, not {text!r}")

@@ -1,15 +1,21 @@
-"""What a lens is: how a value stands at a native place, both ways; and the plainest ones."""
+"""What a lens is: how a value stands at a native place, both ways; and the plainest ones.
+
+A lens has all its faces in one class: `read` and `write` for generated code, `losses` for what it can't hold, `inline`
+and its like for what a person would write by hand in a handler, `undoes` for the standard functions that read it.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
+from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.losses import Loss
-from vast_ferry.mapping.nodes import Node, call, literal
 
-Need = Callable[[str], Node]
+Need = Callable[[str], Expression]
 
 
 class LensError(ValueError):
@@ -20,7 +26,7 @@ class LensError(ValueError):
 class Lens:
     """A form of a value at a native place; this one is the value itself.
 
-    `args` are as the row gives them. `flag` says that the form needs a second place; `spread` that it fills several
+    `args` are as the row gives them. `flagged` says that the form needs a second place; `spread` that it fills several
     items of the mapping at its place; `holds` lists the kinds of hub fields it is for (empty: any).
     """
 
@@ -33,6 +39,7 @@ class Lens:
     most: ClassVar[int] = 0
     named: ClassVar[bool] = False
     names: ClassVar[bool] = False  # options become names in generated code
+    one_to_one: ClassVar[bool] = False  # no two options may stand for the same
     holds: ClassVar[tuple[str, ...]] = ()
     needs: ClassVar[tuple[str, ...]] = ()
     flagged: ClassVar[bool] = False
@@ -42,25 +49,40 @@ class Lens:
     reads_only: ClassVar[bool] = False  # another row fills its place
     awaited: ClassVar[bool] = False  # reading it is awaited
 
-    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
+    # What a handler finds there.
+    plain: ClassVar[bool] = False  # the hub's value itself
+    content: ClassVar[str] = ""  # as what a body stands there: bytes, text, packed, either, json, pieces, stream
+    gives: ClassVar[str] = ""  # the type of what is read, where it is not that of the field
+    unit: ClassVar[int] = 0  # nanoseconds of one, for times that are numbers
+    in_text: ClassVar[bool] = False  # a number that stands there as text
+    per_second: ClassVar[int] = 1  # for spans of time
+    empty: ClassVar[str] = ""  # what the hub has where nothing stands there
+    subscript: ClassVar[How | None] = None  # what `place[name]` gives of values by name
+    pairs: ClassVar[bool] = False  # (name, value) pairs, one by one
+    undoes: ClassVar[tuple[str, ...]] = ()  # standard functions that make the hub's value of what stands there
+    where_absent: ClassVar[Expression | None] = None  # what stands for a missing place, if not what the field has
+
+    # --- generated code ---
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         """Return the hub value of what stands at the place."""
         return at
 
-    def write(self, value: Node, need: Need) -> Node:
+    def write(self, value: Expression, need: Need) -> Expression:
         """Return what stands at the place for a hub value."""
         return value
 
-    def write_folded(self, value: Node, need: Need) -> Node:
+    def write_folded(self, value: Expression, need: Need) -> Expression:
         """Return what stands at the place for pairs whose names are in lower case and don't repeat."""
         return self.write(value, need)
 
-    def write_flag(self, value: Node, need: Need) -> Node:
+    def write_flag(self, value: Expression, need: Need) -> Expression:
         """Return what stands at the second place."""
         raise NotImplementedError
 
-    def told_text(self, at: Node, flag: Node | None) -> Node:
+    def told_text(self, at: Expression, flag: Expression | None) -> Expression:
         """Return an expression that tells whether the content at the place was given as text."""
-        return literal(True)
+        return ex.Literal(True)
 
     def on_file(self) -> Lens:
         """Return the lens for the same place in an event on file, which is JSON."""
@@ -74,6 +96,47 @@ class Lens:
         """Return what this form can't hold of `field`."""
         return ()
 
+    # --- by hand ---
+
+    def inline(self, stands: Stands) -> ByHand | None:
+        """Return the hub value of what stands at the place, as a person would write it; nothing where none would."""
+        return None
+
+    def inline_write(self, value: ByHand) -> ByHand | None:
+        """Return what stands at the place for a hub value, as a person would write it."""
+        return None
+
+    def inline_text(self, stands: Stands) -> ByHand | None:
+        """Return content as text."""
+        return None
+
+    def inline_json(self, stands: Stands) -> ByHand | None:
+        """Return content as a JSON value."""
+        return None
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        """Return (name, value) pairs as a list."""
+        return None
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        """Return what stands under a name."""
+        return None
+
+    @property
+    def methods(self) -> Mapping[str, str]:
+        """Return the methods by which a handler looks values up by name: how → what it is called."""
+        return {}
+
+    @property
+    def words(self) -> Mapping[str, str]:
+        """Return the provider's words: its own → the hub's."""
+        return {}
+
+    @property
+    def keys(self) -> Mapping[str, str] | None:
+        """Return under which names a record's keys stand there: hub name → its own; nothing where none can be read."""
+        return None
+
     def __str__(self) -> str:
         inner = ", ".join([*self.args, *(f"{key}={value}" for key, value in self.options)])
         return f"{self.name}({inner})" if inner else self.name
@@ -86,11 +149,11 @@ class TwoHelpers(Lens):
     reader: ClassVar[str]
     writer: ClassVar[str]
 
-    def read(self, at: Node, flag: Node | None, need: Need) -> Node:
-        return call(self.reader, at, *(need(field) for field in self.needs))
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper(self.reader, at, *(need(field) for field in self.needs))
 
-    def write(self, value: Node, need: Need) -> Node:
-        return call(self.writer, value, *(need(field) for field in self.needs))
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper(self.writer, value, *(need(field) for field in self.needs))
 
 
 class FileBytes(TwoHelpers):
@@ -104,13 +167,30 @@ class Plain(Lens):
     """The value itself."""
 
     __slots__ = ()
+    plain = True
+
+    def inline(self, stands: Stands) -> ByHand | None:
+        return stands.at
+
+    def inline_write(self, value: ByHand) -> ByHand | None:
+        return value
+
+    @property
+    def keys(self) -> Mapping[str, str] | None:
+        return {}
 
 
 class PlainBytes(Lens):
     """Bytes as they are."""
 
     __slots__ = ()
-    name, holds = "bytes", ("bytes",)
+    name, holds, content, gives = "bytes", ("bytes",), "bytes", "bytes"
 
     def on_file(self) -> Lens:
         return FileBytes()
+
+    def inline(self, stands: Stands) -> ByHand | None:
+        return stands.at.of_type("bytes")
+
+    def inline_write(self, value: ByHand) -> ByHand | None:
+        return value

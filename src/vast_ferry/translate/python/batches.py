@@ -6,8 +6,9 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Batch, Spot, Value
+from vast_ferry.translate.values import Batch, Value
 
 
 @dataclass(slots=True)

@@ -199,7 +199,7 @@ class _File:
         grouped = isinstance(call, ast.Call) and isinstance(call.func, ast.Attribute)
         row = next((row for row in self.target.kind(handler.function.kinds[0]).event.rows if row.field == "key"), None)
         triggers = [one for one in handler.function.triggers if isinstance(one, EventTrigger) and one.kind == "object"]
-        if not grouped or not names or row is None or row.lens.name != "plain" or len(triggers) != 1:
+        if not grouped or not names or row is None or not row.lens.plain or len(triggers) != 1:
             return False
         assert isinstance(call, ast.Call)
         assert isinstance(call.func, ast.Attribute)
@@ -265,7 +265,7 @@ class _File:
             return False
         assert isinstance(node, ast.Call)
         fields = _given(client, node)
-        rows = {row.field: row for row in self.target.kind("object").event.rows if row.lens.name == "plain"}
+        rows = {row.field: row for row in self.target.kind("object").event.rows if row.lens.plain}
         for name in ("bucket", "key"):
             place = at_text(rows[name].at, {rows[name].at.root: handler.event}) if name in rows else ""
             said = fields.get(name)
@@ -374,7 +374,7 @@ class _File:
 
     def _is_captures(self, node: ast.expr | None, handler: _Handler) -> bool:
         shape = self.target.kind("http").event
-        row = next((row for row in shape.rows if row.field == "captures" and row.lens.name == "plain"), None)
+        row = next((row for row in shape.rows if row.field == "captures" and row.lens.plain), None)
         if row is None or node is None or handler.function.kinds != ("http",):
             return False
         for step in reversed(row.at.steps):

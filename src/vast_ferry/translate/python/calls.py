@@ -5,13 +5,17 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.inline import Code, at_text, quoted
+from vast_ferry.mapping.inline import at_text
+from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.places import Access, Call
+from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.text import Edit
-from vast_ferry.translate.values import Of, Op, Spot, Std, Stop
+from vast_ferry.translate.values import Of, Std, Stop
 
 #: The hub's value of an argument that stands for nothing.
 _EMPTY = {"text": '""', "texts": "{}", "integer": "0"}
@@ -36,11 +40,10 @@ class Calls:
             return self.at.holder(spot, node)
         return self.at.root(root, node)
 
-    def context(self, op: Op, node: ast.AST) -> str:
+    def context(self, op: ContextCall, node: ast.AST) -> str:
         """Return the source of a call of the context."""
-        assert op.call is not None
         if op.field == "time_left":
-            return self.time_left(op.how, op.spot, node)
+            return self.time_left(op.per_second, op.spot, node)
         given = self._arguments(op.call)
         row = self._row(op.field)
         if op.field == "secret":
@@ -48,7 +51,7 @@ class Calls:
                 return f"{self._called(row, op.spot, node)}({given})"
             return self.at.need(["import os"], f"os.environ[{given}]")
         assert op.field == "log"
-        if row is not None and row.lens.name == "plain":
+        if row is not None and row.lens.plain:
             step = row.at.steps[-1]
             if isinstance(step, Call) and "**more" not in step.parameters and op.call.keywords:
                 given = self._as_one_text(op.call)
@@ -97,27 +100,27 @@ class Calls:
         )
         return f'{first} + " " + str({{{more}}})'
 
-    def time_left(self, how: str, spot: Spot | None, node: ast.AST) -> str:
+    def time_left(self, per_second: int, spot: Spot | None, node: ast.AST) -> str:
         """Return the source of the time that is left, in the unit of the original's lens."""
         row = self._row("time_left")
         if row is None:
             limit = self.job.limit_of(self.at.function, node)
             self.at.notes.append(("time-left-unknown", node))
-            return f"{limit * 1000:.0f}" if how == "milliseconds" else f"{limit:g}"
+            return f"{limit:g}" if per_second == 1 else f"{limit * per_second:.0f}"
         text = f"{self._called(row, spot, node)}()"
-        there = row.lens.name
-        if there == how or (there != "milliseconds" and how != "milliseconds"):
+        there = row.lens.per_second
+        if there == per_second:
             return text
-        if how == "milliseconds":
-            return f"int({text} * 1000)"
-        made = f"{text} / 1000"
-        return f"({made})" if self.at.needs_parentheses(node, Code(made, loose=True), made) else made
+        if per_second > there:
+            return f"int({text} * {per_second})"
+        made = f"{text} / {there}"
+        return f"({made})" if self.at.needs_parentheses(node, made) else made
 
     def method_itself(self, spot: Spot, node: ast.AST) -> str:
         """Return the source of a method of the context that is handed on uncalled."""
         row = self.flow.shape(spot).row(spot.role, (*spot.steps, Call()))
         there = self._row(row.field) if row is not None else None
-        if row is None or there is None or there.lens.name != "plain" or row.lens.name != "plain":
+        if row is None or there is None or not there.lens.plain or not row.lens.plain:
             raise Stop("method-passed", node)
         if row.field not in ("log", "secret"):
             raise Stop("method-passed", node)
@@ -126,7 +129,7 @@ class Calls:
     def function_name(self, spot: Spot, node: ast.AST) -> str:
         """Return the source of the function's name."""
         row = self._row("function")
-        if row is not None and row.lens.name == "plain":
+        if row is not None and row.lens.plain:
             return at_text(row.at, {row.at.root: self._holder(row, spot, node)})
         return self.function_literal(node)
 
@@ -139,16 +142,14 @@ class Calls:
 
     # --- services ---
 
-    def service(self, op: Op, node: ast.AST) -> str:
+    def service(self, op: ServiceCall, node: ast.AST) -> str:
         """Return the source of a call of the target's own client."""
         ours, call = op.client, op.call
-        assert ours is not None
-        assert call is not None
         theirs = self.job.target.operations.get(ours.operation)
         if theirs is None:
             raise Stop("no-service", node, ours.operation)
         if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
-            return self._same(op, call, theirs, node)
+            return self._same(call, theirs, node)
         given = self._given(ours, call)
         used: set[str] = set()
         positional: list[str] = []
@@ -185,7 +186,7 @@ class Calls:
         elif theirs.awaited:
             self.at.awaits(node)
             text = f"await {text}"
-        if text.startswith("await ") and self.at.needs_parentheses(node, Code(text, loose=True), text):
+        if text.startswith("await ") and self.at.needs_parentheses(node, text):
             return f"({text})"
         return text
 
@@ -194,9 +195,9 @@ class Calls:
         if isinstance(node, ast.Await | ast.NamedExpr | ast.Yield):
             return True
         op = self.flow.ops.get(id(node))
-        return id(node) in self.job.called or (op is not None and op.what in ("client", "call"))
+        return id(node) in self.job.called or isinstance(op, ServiceCall | ContextCall)
 
-    def _same(self, op: Op, call: ast.Call, theirs: Client, node: ast.AST) -> str:
+    def _same(self, call: ast.Call, theirs: Client, node: ast.AST) -> str:
         """Return a call of a client that both sides have, as it was."""
         inner: list[Edit] = []
         before, self.at.edits = self.at.edits, inner
@@ -224,9 +225,9 @@ class Calls:
         node = given.get(own.at.root)
         if node is None:
             return None
-        there, here = row.lens.name, own.lens.name
+        there, here = row.lens, own.lens
         nothing = isinstance(node, ast.Constant) and node.value in (None, "")
-        if nothing and there in ("or_null", "mapping_or_null"):
+        if nothing and there.empty:
             return "None"
         if nothing and row.field in ("content_type", "group"):
             return '""'
@@ -234,30 +235,24 @@ class Calls:
         if isinstance(value, Spot) and id(node) not in self.flow.consumed:
             straight = self._straight(value, node, here, there)
             field = self.flow.shape(value).row(value.role, value.steps)
-            if (
-                straight is None
-                and field is not None
-                and field.lens.name == "plain"
-                and here == "or_null"
-                and there == "plain"
-            ):
+            never_nothing = field is not None and field.lens.plain and here.empty == '""' and there.plain
+            if straight is None and never_nothing:
                 straight = self.at.code(node)  # a field that is text is never nothing
             if straight is not None:
                 return straight
         text = self.at.code(node)
-        if here == there or (here, there) in {("bytes", "bytes_or_text")}:
+        if here.name == there.name or (here.content, there.content) == ("bytes", "either"):
             return text
         operand = (
             text
             if isinstance(node, ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.Constant)
             else f"({text})"
         )
-        if there in ("or_null", "mapping_or_null"):
+        if there.empty:
             return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or None"
-        if here in ("or_null", "mapping_or_null"):
-            empty = '""' if here == "or_null" else "{}"
-            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or {empty}"
-        if (here, there) == ("bytes_or_text", "bytes"):
+        if here.empty:
+            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or {here.empty}"
+        if (here.content, there.content) == ("either", "bytes"):
             kind = self._type(node)
             if kind == "bytes":
                 return text
@@ -266,15 +261,13 @@ class Calls:
             raise Stop("text-or-bytes", node)
         raise Stop("argument-form", node, row.field)
 
-    def _straight(self, spot: Spot, node: ast.expr, here: str, there: str) -> str | None:
+    def _straight(self, spot: Spot, node: ast.expr, here: Lens, there: Lens) -> str | None:
         """Return a field of the event that goes into a call as the target has it, where both lenses would undo it."""
         row = self.flow.shape(spot).row(spot.role, spot.steps)
-        if row is None or row.lens.name != here or (here == there and here == "plain"):
+        if row is None or row.lens.name != here.name or (here.plain and there.plain):
             return None
-        target = next((one for one in self.at.reads().rows.get(row.field, ()) if one.lens.name == there), None)
-        if target is None or here not in ("or_null", "mapping_or_null", "plain"):
-            return None
-        if there not in ("or_null", "mapping_or_null", "plain"):
+        target = next((one for one in self.at.reads().rows.get(row.field, ()) if one.lens.name == there.name), None)
+        if target is None or not all(lens.empty or lens.plain for lens in (here, there)):
             return None
         return self.at.place(self.at.reads().at(target), node, spot)
 
@@ -357,7 +350,7 @@ class Calls:
             self.at.awaits(node)
             if not isinstance(self.at.parents.get(id(node)), ast.Await):
                 at = self.at.text.start(node)
-                free = not self.at.needs_parentheses(node, Code("await x", loose=True), "await x")
+                free = not self.at.needs_parentheses(node, "await x")
                 self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
                 if not free:
                     self.at.edit(self.at.text.end(node), self.at.text.end(node), ")", "asynchronous")
@@ -391,8 +384,9 @@ class Calls:
             made = self.at.made(value, node) if id(node) not in self.flow.consumed else ""
             self.at.swap(node, made, "content")
             return
-        if op is not None and op.what in ("client", "decode", "call"):
-            self.at.swap(node, self.at.value_of(op, node), {"client": "service"}.get(op.what, "content"))
+        if isinstance(op, ServiceCall | Decode | ContextCall):
+            reason = "service" if isinstance(op, ServiceCall) else "content"
+            self.at.swap(node, self.at.value_of(op, node), reason)
             return
         called = self.job.called.get(id(inner))
         if called is not None and called.key in self.job.facts:

@@ -1,8 +1,8 @@
 """Where the event and its context travel in a project's code, read off its syntax trees without running anything.
 
-Every function is followed with what its callers pass; what is done with a place of the event is noted as an `Op`, by
-the node that does it. A name that holds a place has its uses noted, so that it can be taken out. What can't be followed
-stays an ordinary value: the place is then made for it, as it was.
+Every function is followed with what its callers pass; what is done with a place of the event is noted as an operation,
+by the node that does it. A name that holds a place has its uses noted, so that it can be taken out. What can't be
+followed stays an ordinary value: the place is then made for it, as it was.
 """
 
 from __future__ import annotations
@@ -14,25 +14,12 @@ from dataclasses import dataclass, field
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.operations import Operation
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.shapes import ShapeMap
 from vast_ferry.translate.text import SourceText
-from vast_ferry.translate.values import (
-    Bound,
-    Clash,
-    Class,
-    Foreign,
-    Func,
-    Key,
-    Of,
-    Op,
-    Service,
-    Spot,
-    Std,
-    Stop,
-    Uses,
-    Value,
-)
+from vast_ferry.translate.values import Bound, Clash, Class, Foreign, Func, Key, Of, Service, Std, Stop, Uses, Value
 
 NOTHING = Of()
 DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -120,13 +107,13 @@ class Flow:
         self.functions: dict[Key, Function] = {}
         self.classes: dict[Key, ast.ClassDef] = {}
         self.attributes: dict[tuple[Key, str], Value] = {}
-        self.ops: dict[int, Op] = {}
+        self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
         self.waiting: dict[Key, None] = {}  # in order, each once
         self.loop_names: dict[int, list[ast.Name]] = {}
         self.lines: dict[int, int] = {}  # of nodes at which something was found
-        self.statements: dict[int, tuple[str, Op]] = {}  # statements that give a name a value, all told
+        self.statements: dict[int, tuple[str, Operation]] = {}  # statements that give a name a value, all told
         self.defined: dict[int, Function] = {}  # by the node of its definition
         self.clients: dict[str, Client] = {client.called: client for client in source.clients}
         self.theirs = {client.root for client in source.clients} | set(source.model.modules)
@@ -256,8 +243,7 @@ class Flow:
             row = self.shape(value).row(value.role, value.steps)
             if row is not None:
                 holds = self.shape(value).shape.fields[row.field].holds
-                by_lens = {"plain": holds, "bytes": "bytes", "text": "text", "text_or_base64": "text"}
-                known = by_lens.get(row.lens.name, "text" if row.lens.name.endswith("_text") else "")
+                known = holds if row.lens.plain else row.lens.gives
                 return Of({"text": "str", "texts": "dict", "bytes": "bytes"}.get(known, ""))
         return NOTHING
 

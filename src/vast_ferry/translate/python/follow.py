@@ -5,8 +5,11 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable, Sequence
 
+from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr
+from vast_ferry.translate.operations import ServiceCall
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import DEFINITION, NOTHING, Flow, Function, Module
 from vast_ferry.translate.python.following import Env, Following
 from vast_ferry.translate.python.idioms import Idioms
@@ -22,10 +25,8 @@ from vast_ferry.translate.values import (
     Instance,
     Key,
     Of,
-    Op,
     Parsed,
     Service,
-    Spot,
     Std,
     Stop,
     Uses,
@@ -644,7 +645,7 @@ class Follower(Following):
 
     def _listcomp_(self, node: ast.ListComp) -> Value:
         value = self._comprehension(node, node.elt)
-        return Of("list") if self.idioms.picked(node, node, "every", None) else value
+        return Of("list") if self.idioms.picked(node, node, How.EVERY, None) else value
 
     def _setcomp_(self, node: ast.SetComp) -> Value:
         return self._comprehension(node, node.elt)
@@ -713,9 +714,10 @@ class Follower(Following):
         self.arguments(node, None)
         if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
             raise self.stop("arguments-hidden", node)
-        self.note(node, Op("client", call=node, client=client), node.func)
-        returned = client.result.rows[0].lens.name if client.result else ""
-        return Of({"bytes": "bytes"}.get(returned, "" if client.result else "NoneType"))
+        self.note(node, ServiceCall(client, node), node.func)
+        if client.result is None:
+            return Of("NoneType")
+        return Of("bytes" if client.result.rows[0].lens.gives == "bytes" else "")
 
     def _project_call(self, node: ast.Call, target: Func) -> Value:
         called = self.flow.functions[target.key]

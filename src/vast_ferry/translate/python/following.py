@@ -5,8 +5,9 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.mapping.clients import Client
+from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.python.flow import Flow, Function, Module
-from vast_ferry.translate.values import Bound, Op, Stop, Value
+from vast_ferry.translate.values import Bound, Stop, Value
 
 Env = dict[str, Bound]
 
@@ -18,7 +19,7 @@ class Following:
         self.flow, self.module, self.function = flow, module, function
         self.env: Env = {}
 
-    def note(self, node: ast.expr, op: Op, *consumed: ast.expr) -> None:
+    def note(self, node: ast.expr, op: Operation, *consumed: ast.expr) -> None:
         """Note what a node does, and which nodes it takes the place of."""
         self.flow.ops[id(node)] = op
         self.mark(node)

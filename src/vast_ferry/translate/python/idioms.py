@@ -6,28 +6,30 @@ Each of these is recognised here once, in terms of rows and lenses; how it is wr
 from __future__ import annotations
 
 import ast
+from dataclasses import replace
 from typing import Final
 
+from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Attr, Call, Item, Step
 from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.operations import (
+    As,
+    ContextCall,
+    Decode,
+    Fixed,
+    LookUp,
+    Moment,
+    OfPrincipal,
+    Pairs,
+    Word,
+)
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import NOTHING
 from vast_ferry.translate.python.following import Env, Following
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import (
-    Batch,
-    Bound,
-    Of,
-    Op,
-    Parsed,
-    Seconds,
-    Service,
-    Spot,
-    Stop,
-    Value,
-)
+from vast_ferry.translate.values import Batch, Bound, Of, Parsed, Seconds, Service, Stop, Value
 
 #: Lenses whose values are looked up by name → how a plain lookup does it.
-BY_NAME: Final = {"joined": "joined", "first_values": "first", "lists": "every"}
 #: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
 _AS_READ: Final = {"bytes": "bytes-as-they-came", "text": "charset-assumed"}
 _HEADERS: Final = frozenset(["headers", "headers.plain"])
@@ -88,63 +90,62 @@ class Idioms:
         row = self._row(base)
         if row is None:
             return NOTHING
-        how = BY_NAME.get(row.lens.name)
+        how = row.lens.subscript
         if how and row.field in (*_HEADERS, "query") and not isinstance(key, ast.Slice):
-            return self._looked_up(node, base, row, key, how if self._guarded(row.field, key) else f"item:{how}")
+            return self._looked_up(node, base, row, key, how)
         if row.field == "principal" and isinstance(key, ast.Constant):
             return self._of_principal(node, base, row, key)
         return NOTHING
 
-    def _looked_up(self, node: ast.expr, base: Spot, row: Row, key: ast.expr, how: str) -> Value:
+    def _looked_up(self, node: ast.expr, base: Spot, row: Row, key: ast.expr, how: How) -> Value:
         taken = node.value if isinstance(node, ast.Subscript) else node
-        if row.field in _HEADERS and row.lens.name == "joined" and self._never(key):
+        if row.field in _HEADERS and row.lens.subscript is How.JOINED and self._never(key):
             raise Stop("never-there", node, f"header fields have names in lower case, not {_shown(key)}")
         if row.field in _HEADERS and not isinstance(key, ast.Constant):
             return NOTHING
-        self.follower.note(node, Op("lookup", base, row.field, how, key), taken)
-        return Of("list" if how.endswith("every") else "str")
+        strict = not self._guarded(row.field, key)
+        self.follower.note(node, LookUp(base, row.field, how, key, strict=strict), taken)
+        return Of("list" if how is How.EVERY else "str")
 
     def _never(self, key: ast.expr) -> bool:
         return isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
 
     def _of_principal(self, node: ast.expr, base: Spot, row: Row, key: ast.Constant, default: str = "") -> Value:
-        names = (
-            {own: hub for hub, own in row.lens.options} if row.lens.name == "keys" else {"id": "id", "claims": "claims"}
-        )
+        names = {own: hub for hub, own in (row.lens.keys or {}).items()} or {"id": "id", "claims": "claims"}
         if key.value not in names:
             return NOTHING
         taken = node.value if isinstance(node, ast.Subscript) else node.func.value  # type: ignore[attr-defined]
-        how = "get" if isinstance(node, ast.Call) else "item"
-        self.follower.note(node, Op("principal", base, row.field, how, text=names[key.value]), taken)
+        strict = isinstance(node, ast.Subscript)
+        self.follower.note(node, OfPrincipal(base, row.field, names[str(key.value)], strict), taken)
         return NOTHING
 
     def _item_of_query(self, node: ast.Subscript, base: Parsed) -> Value:
         if base.form != "lists" or not base.blank or isinstance(node.slice, ast.Slice):
             return NOTHING
-        how = "every" if self._guarded("query", node.slice) else "item:every"
-        self.follower.note(node, Op("lookup", base.spot, "query", how, node.slice), node.value)
+        strict = not self._guarded("query", node.slice)
+        self.follower.note(node, LookUp(base.spot, "query", How.EVERY, node.slice, strict=strict), node.value)
         return Of("list")
 
     def first_of(self, node: ast.Subscript) -> bool:
         """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
         op = self.flow.ops[id(node.value)]
         zero = isinstance(node.slice, ast.Constant) and node.slice.value == 0
-        if op.what != "lookup" or not zero or id(node.value) in self.flow.consumed:
+        if not isinstance(op, LookUp) or not zero or id(node.value) in self.flow.consumed or op.how is not How.EVERY:
             return False
         default = op.default
-        if op.how == "every" and isinstance(default, ast.List) and len(default.elts) == 1:
-            made = Op("lookup", op.spot, op.field, "first", op.key, default.elts[0])
-        elif op.how == "every" and default is None and self._guarded(op.field, op.key):
-            made = Op("lookup", op.spot, op.field, "first", op.key)
-        elif op.how == "item:every":
-            made = Op("lookup", op.spot, op.field, "item:first", op.key)
+        if op.strict:
+            made = replace(op, how=How.FIRST)
+        elif isinstance(default, ast.List) and len(default.elts) == 1:
+            made = replace(op, how=How.FIRST, default=default.elts[0])
+        elif default is None and self._guarded(op.field, op.key):
+            made = replace(op, how=How.FIRST)
         else:
             return False
         self.follower.note(node, made, node.value)
         return True
 
     def picked(
-        self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: str, default: ast.expr | None
+        self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: How, default: ast.expr | None
     ) -> bool:
         """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
         if len(picking.generators) != 1:
@@ -153,7 +154,7 @@ class Idioms:
         spot = self.flow.values.get(id(one.iter))
         row = self._row(spot) if isinstance(spot, Spot) else None
         pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
-        if row is None or row.lens.name != "pairs" or len(pair) != 2 or len(one.ifs) != 1:
+        if row is None or not row.lens.pairs or len(pair) != 2 or len(one.ifs) != 1:
             return False
         test, own, value = one.ifs[0], pair[0], pair[1]
         if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
@@ -174,7 +175,7 @@ class Idioms:
         if lower and key.value != key.value.lower():  # type: ignore[attr-defined]
             return False
         assert isinstance(spot, Spot)
-        self.follower.note(node, Op("lookup", spot, row.field, how, key, default))
+        self.follower.note(node, LookUp(spot, row.field, how, key, default))
         for inner in walk(picking):
             if isinstance(inner, ast.expr) and inner is not key and inner is not node:
                 self.follower.consume(inner)
@@ -197,7 +198,7 @@ class Idioms:
             return NOTHING
         if isinstance(base, Parsed):
             if name == "get" and base.form == "lists" and base.blank and node.args:
-                return self._get(node, base.spot, "query", "every", taken)
+                return self._get(node, base.spot, "query", How.EVERY, taken)
             return NOTHING
         shape = self.flow.shape(base)
         on = base.then(Attr(name))
@@ -221,10 +222,10 @@ class Idioms:
         if self.flow.shape(spot).shape.fields[row.field].holds == "call":
             if any(isinstance(one, ast.Starred) for one in node.args):
                 raise Stop("arguments-hidden", node)
-            self.follower.note(node, Op("call", spot, row.field, row.lens.name, call=node))
+            self.follower.note(node, ContextCall(spot, row.field, node, row.lens.per_second))
             return Of("str") if row.field == "secret" else NOTHING
-        if row.lens.name == "json":
-            self.follower.note(node, Op("decode", spot, "body", "json"))
+        if row.lens.content == "json":
+            self.follower.note(node, Decode(spot, "body", As.JSON))
             return NOTHING
         return spot
 
@@ -242,31 +243,26 @@ class Idioms:
             return on
         if not all(isinstance(s, Item) for s in base.steps):
             return NOTHING
-        self.follower.note(
-            node, Op("fixed", base, text="None", default=node.args[1] if len(node.args) > 1 else None), taken
-        )
+        self.follower.note(node, Fixed(base, "None", node.args[1] if len(node.args) > 1 else None), taken)
         return NOTHING
 
     def _of_row(self, node: ast.Call, name: str, base: Spot, row: Row, taken: ast.expr) -> Value:
-        lens = row.lens.name
-        if lens == "multimap":
-            names = {own: how for how, own in row.lens.options if how in ("first", "every", "all")}
-            how = names.get(name, "")
+        lens = row.lens
+        if lens.methods:
+            how = {own: how for how, own in lens.methods.items()}.get(name, "")
             if how == "all":
-                self.follower.note(node, Op("pairs", base, row.field), taken)
+                self.follower.note(node, Pairs(base, row.field), taken)
                 return Of("list")
             if how and node.args and not node.keywords:
-                return self._get(node, base, row.field, how, taken)
+                return self._get(node, base, row.field, How(how), taken)
             return NOTHING
-        if name == "get" and lens in BY_NAME and row.field in (*_HEADERS, "query") and node.args and not node.keywords:
+        if name == "get" and lens.subscript and row.field in (*_HEADERS, "query") and node.args and not node.keywords:
             key = node.args[0]
             if row.field in _HEADERS and self._never(key):
                 default = node.args[1] if len(node.args) > 1 else None
-                self.follower.note(
-                    node, Op("fixed", base, text="None", default=default, note="header-never-found"), taken
-                )
+                self.follower.note(node, Fixed(base, "None", default, "header-never-found"), taken)
                 return NOTHING
-            return self._get(node, base, row.field, BY_NAME[lens], taken)
+            return self._get(node, base, row.field, lens.subscript, taken)
         if (
             name == "get"
             and row.field == "principal"
@@ -274,8 +270,8 @@ class Idioms:
             and isinstance(node.args[0], ast.Constant)
         ):
             return self._of_principal(node, base, row, node.args[0])
-        if row.field == "body" and lens == "text_or_base64" and name == "encode":
-            self.follower.note(node, Op("decode", base, "body", "bytes", note="base64-not-seen"), taken)
+        if row.field == "body" and lens.content == "packed" and name == "encode":
+            self.follower.note(node, Decode(base, "body", As.BYTES, "base64-not-seen"), taken)
             return Of("bytes")
         if name == "replace" and row.field in ("time", "due") and _texts(node.args) == ["Z", "+00:00"]:
             return Seconds(base, text=True)
@@ -283,21 +279,21 @@ class Idioms:
             return Of("str")
         return NOTHING
 
-    def _get(self, node: ast.Call, base: Spot, field: str, how: str, taken: ast.expr) -> Value:
+    def _get(self, node: ast.Call, base: Spot, field: str, how: How, taken: ast.expr) -> Value:
         if field in _HEADERS and not isinstance(node.args[0], ast.Constant):
             return NOTHING
         default = node.args[1] if len(node.args) > 1 else None
-        every = how == "every"
+        every = how is How.EVERY
         if every and default is None and not self._multi(base):
             default = ast.Constant(None)
         if every and isinstance(default, ast.List) and not default.elts:
             default = None
-        self.follower.note(node, Op("lookup", base, field, how, node.args[0], default), taken)
+        self.follower.note(node, LookUp(base, field, how, node.args[0], default), taken)
         return Of("list" if every else "")
 
     def _multi(self, base: Spot) -> bool:
         row = self._row(base)
-        return row is not None and row.lens.name == "multimap"
+        return row is not None and bool(row.lens.methods)
 
     # --- guards: what is known to be there ---
 
@@ -319,13 +315,13 @@ class Idioms:
             both: Env = {name: bound for part in parts for name, bound in part[side].items()}
             return (both, {}) if side == 0 else ({}, both)
         op = self.flow.ops.get(id(test))
-        if op is None or op.what != "lookup":
+        if not isinstance(op, LookUp):
             return {}, {}
         mark = self._mark(op.field.removesuffix(".plain"), op.key)
         known: Env = {mark: Bound(NOTHING)} if mark else {}
-        if op.how == "has":
+        if op.how is How.HAS:
             return ({}, known) if op.negated else (known, {})
-        return (known, {}) if op.how in ("first", "every", "joined") else ({}, {})
+        return ({}, {}) if op.strict else (known, {})
 
     def compared(self, node: ast.Compare, left: Value, right: Value) -> None:
         """Recognise a test for a name, and a comparison with one of the provider's words."""
@@ -334,27 +330,27 @@ class Idioms:
         if isinstance(operator, ast.In | ast.NotIn):
             negated = isinstance(operator, ast.NotIn)
             if isinstance(right, Parsed) and right.blank:
-                self.follower.note(node, Op("lookup", right.spot, "query", "has", node.left, negated=negated), other)
+                self.follower.note(node, LookUp(right.spot, "query", How.HAS, node.left, negated=negated), other)
                 return
             if isinstance(right, Spot) and (row := self._row(right)) and row.field in (*_HEADERS, "query"):
                 named = isinstance(node.left, ast.Constant)
-                if row.lens.name not in (*BY_NAME, "multimap") or (row.field in _HEADERS and not named):
+                if not (row.lens.subscript or row.lens.methods) or (row.field in _HEADERS and not named):
                     return
-                if row.lens.name == "joined" and self._never(node.left):
-                    self.follower.note(node, Op("fixed", right, text=str(negated)), other)
+                if row.lens.subscript is How.JOINED and self._never(node.left):
+                    self.follower.note(node, Fixed(right, str(negated)), other)
                     return
-                self.follower.note(node, Op("lookup", right, row.field, "has", node.left, negated=negated), other)
+                self.follower.note(node, LookUp(right, row.field, How.HAS, node.left, negated=negated), other)
                 return
         for spot, place, word in ((left, node.left, other), (right, other, node.left)):
-            if isinstance(spot, Spot) and (row := self._row(spot)) and row.lens.name == "choice":
+            if isinstance(spot, Spot) and (row := self._row(spot)) and row.lens.words:
                 words = word.elts if isinstance(word, ast.Tuple | ast.List | ast.Set) else [word]
-                known = dict(row.lens.options)
+                known = row.lens.words
                 texts = [one.value if isinstance(one, ast.Constant) else None for one in words]
                 if texts and all(text in known for text in texts):
-                    self.follower.note(place, Op("word", spot, row.field), place)
+                    self.follower.note(place, Word(spot, row.field), place)
                     self.flow.consumed.discard(id(place))
                     for one, text in zip(words, texts, strict=True):
-                        self.follower.note(one, Op("word", spot, row.field, text=known[str(text)]))
+                        self.follower.note(one, Word(spot, row.field, known[str(text)]))
                 return
 
     # --- standard functions that undo a lens ---
@@ -365,36 +361,35 @@ class Idioms:
             return None
         value, taken = values[0], node.args[0]
         if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
-            return NOTHING if self.picked(node, taken, "first", node.args[1]) else None
+            return NOTHING if self.picked(node, taken, How.FIRST, node.args[1]) else None
         row = self._row(value) if isinstance(value, Spot) else None
         if name == "json.loads" and not node.keywords and len(node.args) == 1:
             inner = self.flow.ops.get(id(taken))
-            if inner is not None and inner.what == "decode" and inner.field == "body" and inner.how != "json":
-                self.follower.note(node, Op("decode", inner.spot, "body", "json", note=inner.note), taken)
+            if isinstance(inner, Decode) and inner.field == "body" and inner.form is not As.JSON:
+                self.follower.note(node, Decode(inner.spot, "body", As.JSON, inner.note), taken)
                 return NOTHING
             if row is not None and row.field == "body" and isinstance(value, Spot):
-                note = "base64-not-seen" if row.lens.name == "text_or_base64" else ""
-                if row.lens.name in ("text_or_base64", "text", "bytes"):
-                    self.follower.note(node, Op("decode", value, "body", "json", note=note), taken)
+                note = "base64-not-seen" if row.lens.content == "packed" else ""
+                if row.lens.content in ("packed", "text", "bytes"):
+                    self.follower.note(node, Decode(value, "body", As.JSON, note), taken)
                     return NOTHING
         if name in ("urllib.parse.parse_qs", "urllib.parse.parse_qsl") and row is not None and row.field == "query.raw":
             assert isinstance(value, Spot)
             return self._parsed(node, name, value)
         if row is not None and isinstance(value, Spot) and len(node.args) == 1:
-            undone = {"form_text": "urllib.parse.unquote_plus", "percent_text": "urllib.parse.unquote"}
-            if undone.get(row.lens.name) == name:
-                self.follower.note(node, Op("decode", value, row.field, "hub"), taken)
-                return Of("str")
-            if name == "base64.b64decode" and row.lens.name == "text_or_base64":
-                self.follower.note(node, Op("decode", value, "body", "bytes", note="base64-not-seen"), taken)
+            if name in row.lens.undoes and row.lens.content:
+                self.follower.note(node, Decode(value, "body", As.BYTES, "base64-not-seen"), taken)
                 return Of("bytes")
+            if name in row.lens.undoes:
+                self.follower.note(node, Decode(value, row.field, As.VALUE), taken)
+                return Of("str")
             if name.endswith("datetime.fromisoformat") and row.field in ("time", "due"):
                 value = Seconds(value, text=True)
         if isinstance(value, Seconds):
             whole = name.endswith("datetime.fromisoformat") if value.text else name.endswith("datetime.fromtimestamp")
             utc = value.text or (len(values) > 1 or any(one.arg == "tz" for one in node.keywords))
             if whole and utc:
-                self.follower.note(node, Op("moment", value.spot, "", "", call=node), taken)
+                self.follower.note(node, Moment(value.spot, node), taken)
                 return NOTHING
         return None
 
@@ -409,8 +404,8 @@ class Idioms:
         if self.flow.raw_query(spot.kind) or len(node.args) > 2:
             return NOTHING  # the call stays, and gets the query as it came
         lists = name.endswith("parse_qs") and blank
-        if lists and any(row.lens.name == "lists" for row in self.flow.target.kinds[spot.kind].event.rows):
-            self.follower.note(node, Op("decode", spot, "query", "lists"), node.args[0])
+        if lists and any(row.lens.subscript is How.EVERY for row in self.flow.target.kinds[spot.kind].event.rows):
+            self.follower.note(node, Decode(spot, "query", As.LISTS), node.args[0])
             return NOTHING
         return Parsed(spot, "lists" if name.endswith("parse_qs") else "pairs", blank)
 
@@ -419,10 +414,10 @@ class Idioms:
         if not isinstance(node.op, ast.Div) or not isinstance(node.right, ast.Constant) or node.right.value != 1000:
             return None
         op = self.flow.ops.get(id(node.left))
-        if op is not None and op.what == "call" and op.field == "time_left" and op.how == "milliseconds":
-            self.follower.note(node, Op("call", op.spot, "time_left", "plain", call=op.call), node.left)
+        if isinstance(op, ContextCall) and op.field == "time_left" and op.per_second == 1000:
+            self.follower.note(node, replace(op, per_second=1), node.left)
             return NOTHING
-        if isinstance(left, Spot) and (row := self._row(left)) and row.lens.name == "epoch_ms":
+        if isinstance(left, Spot) and (row := self._row(left)) and row.lens.unit == 1_000_000:
             return Seconds(left)
         return None
 
@@ -433,7 +428,7 @@ class Idioms:
             return None
         shape = self.flow.shape(value)
         row = shape.flags.get((value.role, value.steps))
-        if row is None or row.lens.name != "text_or_base64":
+        if row is None or row.lens.content != "packed":
             return None
         return Spot(value.kind, value.role, row.at.steps, value.holder)
 
@@ -443,7 +438,7 @@ class Idioms:
         if isinstance(value, Spot) and value.steps == content.steps:
             return "" if packed else "text"
         op = self.flow.ops.get(id(node))
-        if op is not None and op.what == "decode" and op.field == "body" and op.how == "bytes":
+        if isinstance(op, Decode) and op.field == "body" and op.form is As.BYTES:
             return "bytes"
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "decode":
             return "text" if packed and self._form(node.func.value, content, packed=packed) == "bytes" else ""
@@ -461,7 +456,7 @@ class Idioms:
         self.follower.eval(node.orelse)
         one, other = self._form(packed, content, packed=True), self._form(plain, content, packed=False)
         if one and one == other:
-            self.follower.note(node, Op("decode", content, "body", one, note=_AS_READ[one]), flag_node, packed, plain)
+            self.follower.note(node, Decode(content, "body", As(one), _AS_READ[one]), flag_node, packed, plain)
             self._swallow(node)
             return Of("bytes" if one == "bytes" else "str")
         return NOTHING
@@ -499,7 +494,7 @@ class Idioms:
             one, other = self._form(packed, content, packed=True), "text"
         if not one or one != other:
             return False
-        self.flow.statements[id(node)] = (name, Op("decode", content, "body", one, note=_AS_READ[one]))
+        self.flow.statements[id(node)] = (name, Decode(content, "body", As(one), _AS_READ[one]))
         if follower.function is not None:
             follower.function.ops.add(id(node))
         for part in (node.test, *([s[1] for s in (first, _assigned(node.orelse[0]) if node.orelse else None) if s])):

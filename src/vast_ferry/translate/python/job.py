@@ -7,11 +7,17 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.compile import CannotWrite, Source, translate_reply, view_place
-from vast_ferry.mapping.inline import BESIDE, Code, Inline, quoted
-from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
+from vast_ferry.mapping.compile.writing import CannotWrite
+from vast_ferry.mapping.emit import beside_source
+from vast_ferry.mapping.helpers import route_to_style
+from vast_ferry.mapping.inline import Inline
+from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
+from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.python.flow import Flow, Function, Module
@@ -62,10 +68,9 @@ class Job:
         return {one.form.class_name.rpartition(".")[0] for one in by_hand if one is not None}
 
     def inline(self, kind: str) -> Inline:
-        """Return what reads the target's shape of a kind, its parameters as marks."""
+        """Return what reads the target's shape of a kind."""
         if kind not in self._inlines:
-            shape = self.target.kinds[kind].event
-            self._inlines[kind] = Inline.of(shape, {name: f"\0{name}\0" for name in shape.parameters})
+            self._inlines[kind] = Inline.of(self.target.kinds[kind].event)
         return self._inlines[kind]
 
     def keep_names(self, function: Function, names: dict[str, str]) -> None:
@@ -93,13 +98,15 @@ class Job:
         """Return what a parameter that was added is called."""
         return self._names.get(function.key, {}).get(f"={name}", name)
 
-    def fresh(self, name: str) -> Code | None:
-        """Return the source of what is made afresh where the target has none."""
+    def fresh(self, name: str) -> ByHand | None:
+        """Return what is made afresh where the target has none."""
         if name == "id":
-            return Code("uuid.uuid4().hex", frozenset(["import uuid"]), "str")
+            return ByHand(ex.Attribute(ex.standard("uuid.uuid4", whole=True), "hex"), "str")
         if name == "time":
-            text = 'datetime.now(timezone.utc).isoformat(timespec="milliseconds").replace("+00:00", "Z")'
-            return Code(text, frozenset(["from datetime import datetime, timezone"]), "str")
+            utc = ex.Attribute(ex.Standard("datetime", "timezone"), "utc")
+            now = ex.method(ex.Standard("datetime", "datetime"), "now", utc)
+            told = ex.method(now, "isoformat", timespec=ex.Literal("milliseconds"))
+            return ByHand(ex.method(told, "replace", ex.Literal("+00:00"), ex.Literal("Z")), "str")
         return None
 
     def limit_of(self, function: Function | None, node: ast.AST) -> float:
@@ -110,15 +117,13 @@ class Job:
             raise Stop("no-time-left", node)
         return limits.pop()
 
-    def route(self, function: Function | None, row: Row) -> Code | None:
+    def route(self, function: Function | None, row: Row) -> ByHand | None:
         """Return a handler's only route as the source spells it."""
         declared = self.declared.get(function.key, []) if function is not None else []
         routes = {trigger.route for one in declared for trigger in one.routes}
-        if len(routes) != 1 or row.lens.name != "route":
+        if len(routes) != 1 or not isinstance(row.lens, RouteStyle):
             return None
-        from vast_ferry.mapping.helpers import route_to_style
-
-        return Code(quoted(route_to_style(routes.pop(), *row.lens.args)), type="str")
+        return ByHand(ex.Literal(route_to_style(routes.pop(), *row.lens.args)), "str")
 
     def view(self, kind: str, role: str, steps: tuple[Step, ...], node: ast.AST) -> Source:
         """Return the emitted function that makes what stands at a place of the source's event."""
@@ -166,13 +171,13 @@ class Job:
         return name
 
     def beside(self, module: Module, name: str) -> str:
-        """Return the name under which a function of `BESIDE` stands in a module, which gets it."""
-        own = name
+        """Return the name under which a small function stands in a module, which gets it."""
+        made, own = beside_source(name), name
         while own in module.names:
             own += "_"
-        wanted = {one for line in BESIDE[name].imports for one in parse_import(line)}
+        wanted = {one for line in made.imports for one in parse_import(line)}
         taken = {one.bound for one in wanted if module.means_otherwise(one.bound, f"{one.module}.{one.name}")}
-        text, needed = qualified(BESIDE[name].text, wanted, taken)
+        text, needed = qualified(made.text, wanted, taken)
         self.adapters.setdefault(module.file, {})[own] = text.replace(f"def {name}(", f"def {own}(")
         self.needed.setdefault(module.file, set()).update(needed)
         return own

@@ -11,12 +11,13 @@ from typing import Any
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.functions import Function as Declared
-from vast_ferry.mapping.compile import Source
-from vast_ferry.mapping.inline import at_text, quoted
-from vast_ferry.mapping.nodes import docstring
+from vast_ferry.mapping.compile.functions import Source
+from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Item
+from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import Done
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Flow, Function, Module
 from vast_ferry.translate.python.follow import follow
 from vast_ferry.translate.python.imports import Import, Imports
@@ -26,7 +27,7 @@ from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.writing import in_return
 from vast_ferry.translate.reasons import NOTES, STOPS
 from vast_ferry.translate.text import Edit, SourceText
-from vast_ferry.translate.values import Class, Func, Key, Spot, Std, Stop
+from vast_ferry.translate.values import Class, Func, Key, Std, Stop
 
 
 @dataclass(slots=True)

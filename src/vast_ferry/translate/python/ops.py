@@ -4,13 +4,39 @@ from __future__ import annotations
 
 import ast
 from dataclasses import replace
+from typing import Final
 
-from vast_ferry.mapping.inline import Code, Lookup, at_text, native_value, quoted
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.by_hand import ByHand, How, Lookup
+from vast_ferry.mapping.expressions import Expression
+from vast_ferry.mapping.inline import at_text, native_value, place
+from vast_ferry.mapping.lenses.pairs import encoded, parsed
 from vast_ferry.mapping.places import Access, Item, Step
+from vast_ferry.mapping.python import quoted
+from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.operations import (
+    As,
+    ContextCall,
+    Decode,
+    Fixed,
+    LookUp,
+    Moment,
+    OfPrincipal,
+    Operation,
+    Pairs,
+    ServiceCall,
+    Word,
+    note_of,
+)
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.calls import Calls
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
-from vast_ferry.translate.values import Batch, Foreign, Op, Service, Spot, Stop
+from vast_ferry.translate.values import Batch, Foreign, Service, Stop
+
+#: In nanoseconds.
+MILLISECOND: Final = 1_000_000
+SECOND: Final = 1_000_000_000
 
 
 class Ops:
@@ -19,48 +45,57 @@ class Ops:
     def __init__(self, at: Writing, calls: Calls) -> None:
         self.at, self.calls = at, calls
 
-    def value_of(self, op: Op, node: ast.AST) -> str:
-        """Return the source of what an op gives, at the target."""
-        if op.note:
-            self.at.notes.append((op.note, node))
-        method = getattr(self, f"_op_{op.what}")
-        return method(op, node)  # type: ignore[no-any-return]
+    def value_of(self, op: Operation, node: ast.AST) -> str:
+        """Return the source of what an operation gives, at the target."""
+        if note_of(op):
+            self.at.notes.append((note_of(op), node))
+        match op:
+            case LookUp():
+                return self._look_up(op, node)
+            case Decode():
+                return self._decode(op, node)
+            case ContextCall():
+                return self.calls.context(op, node)
+            case ServiceCall():
+                return self.calls.service(op, node)
+            case Word():
+                return self._word(op, node)
+            case Fixed():
+                return self._default(op.default) or op.source
+            case OfPrincipal():
+                return self._of_principal(op, node)
+            case Pairs():
+                return self._pairs(op, node)
+            case Moment():
+                return self._moment(op, node)
 
-    def _default(self, op: Op) -> str | None:
-        if op.default is None:
-            return None
-        if isinstance(op.default, ast.Constant) and not hasattr(op.default, "lineno"):
-            return repr(op.default.value)
-        return self.at.code(op.default)
+    def _default(self, default: ast.expr | None) -> str:
+        if default is None:
+            return ""
+        if isinstance(default, ast.Constant) and not hasattr(default, "lineno"):
+            return repr(default.value)
+        return self.at.code(default)
 
-    def _op_lookup(self, op: Op, node: ast.AST) -> str:
-        assert op.key is not None
+    def _look_up(self, op: LookUp, node: ast.AST) -> str:
         constant = op.key.value if isinstance(op.key, ast.Constant) and isinstance(op.key.value, str) else None
-        key = self.at.code(op.key)
-        default = self._default(op)
-        if default is None and (op.how == "joined" or constant == "cookie") and self._only_truth(node):
+        key, default = self.at.code(op.key), self._default(op.default)
+        if not default and (op.how is How.JOINED or constant == "cookie") and self._only_truth(node):
             default = '""'
-        if op.how.startswith("item:"):
-            made = self._item(op, key, constant)
+        given = ex.Given(default, _is_operand(op.default)) if default else None
+        wanted = Lookup(op.field, op.how, ex.Given(key, _is_operand(op.key)), constant, given)
+        if op.strict:
+            made = self._item(wanted)
+        elif op.how is How.EVERY:
+            made = self.at.reads().lookup(replace(wanted, default=None))
+            if made is not None and given is not None:
+                made = made.over(lambda values: ex.either(values, given))
         else:
-            how = op.how
-            made = self.at.reads().lookup(
-                Lookup(op.field, how, key, constant, default if how in ("first", "joined") else None)
-            )
-            if made is not None and how == "every" and default is not None:
-                made = made.over(f"§ or {default}", loose=True)
+            made = self.at.reads().lookup(wanted)
         if made is None:
             return self._looked_up_in_shim(op, node, key, default)
-        text = self.at.place(replace(made, loose=False), node, op.spot)
         if op.negated:
-            return (
-                f"not ({text})"
-                if " if " in text
-                else text.replace(f"{key} in ", f"{key} not in ", 1)
-                if f"{key} in " in text
-                else f"not {text}"
-            )
-        return f"({text})" if self.at.needs_parentheses(node, made, text) else text
+            return self.at.place(made.over(_negated), node, op.spot, bare=True)
+        return self.at.place(made, node, op.spot)
 
     def _only_truth(self, node: ast.AST) -> bool:
         """Tell whether it makes no difference if an expression gives None or an empty text."""
@@ -72,125 +107,102 @@ class Ops:
             return parent.values[-1] is not node
         return isinstance(parent, ast.If | ast.IfExp) and parent.test is node
 
-    def _item(self, op: Op, key: str, constant: str | None) -> Code | None:
-        how = op.how.partition(":")[2]
+    def _item(self, wanted: Lookup) -> ByHand | None:
+        """Return a value by name that fails where there is none."""
         reads = self.at.reads()
-        for row in reads.rows.get(op.field, ()):
-            if (row.lens.name, how) in (("first_values", "first"), ("lists", "every"), ("joined", "joined")):
-                name = quoted(constant.lower()) if row.field.startswith("headers") and constant else key
-                return reads.at(row).over(f"§[{name}]")
-        pairs = reads.pairs(op.field)
+        key = wanted.lower_key if wanted.headers and wanted.constant else wanted.key
+        for row in reads.rows.get(wanted.field, ()):
+            if row.lens.subscript is wanted.how:
+                return reads.at(row).over(lambda base: ex.Item(base, key))
+        pairs = reads.pairs(wanted.field)
         if pairs is None:
             return None
-        if how == "every":
-            parse = "from urllib.parse import parse_qs, urlencode"
-            raw = reads.hub("query.raw")
-            if reads.has_raw_query() and raw is not None:
-                return raw.over(f"parse_qs(§, keep_blank_values=True)[{key}]", "from urllib.parse import parse_qs")
-            return pairs.over(f"parse_qs(urlencode(§), keep_blank_values=True)[{key}]", parse)
-        if op.field.startswith("headers"):
-            named = quoted((constant or "").lower())
-            return pairs.over(f"{{name.lower(): value for name, value in reversed(§)}}[{named}]")
-        return pairs.over(f"dict(reversed(§))[{key}]")
+        if wanted.how is How.EVERY:
+            raw = reads.hub("query.raw") if reads.has_raw_query() else None
+            lists = (raw or pairs.over(encoded)).over(parsed)
+            return lists.over(lambda base: ex.Item(base, wanted.key))
+        if wanted.headers:
+            return pairs.over(lambda listed: ex.Item(_last_first(listed), wanted.lower_key))
+        return pairs.over(lambda listed: ex.Item(ex.built_in("dict", ex.built_in("reversed", listed)), wanted.key))
 
-    def _looked_up_in_shim(self, op: Op, node: ast.AST, key: str, default: str | None) -> str:
-        assert op.spot is not None
+    def _looked_up_in_shim(self, op: LookUp, node: ast.AST, key: str, default: str) -> str:
         whole = self.shim(op.spot, node)
-        how = op.how.partition(":")[2] or op.how
-        if op.how == "has":
+        if op.how is How.HAS:
             return f"{key} {'not ' * op.negated}in {whole}"
-        row = self.at.flow.shape(op.spot).row(op.spot.role, op.spot.steps)
-        assert row is not None
-        if row.lens.name == "multimap":
-            names = {how: own for how, own in row.lens.options}
-            return f"{whole}.{names[how]}({key}{f', {default}' if default else ''})"
-        if op.how.startswith("item:"):
-            return f"{whole}[{key}]"
-        return f"{whole}.get({key}{f', {default}' if default else ''})"
+        given = f"({key}{f', {default}' if default else ''})"
+        methods = self._row(op.spot).lens.methods
+        if methods:
+            return f"{whole}.{methods[op.how]}{given}"
+        return f"{whole}[{key}]" if op.strict else f"{whole}.get{given}"
 
-    def _op_pairs(self, op: Op, node: ast.AST) -> str:
-        made = self.at.reads().pairs(op.field)
-        if made is None:
-            assert op.spot is not None
-            return self._called_in_shim(op.spot, node)
-        return self.at.place(made, node, op.spot)
-
-    def _called_in_shim(self, spot: Spot, node: ast.AST) -> str:
+    def _row(self, spot: Spot) -> Row:
         row = self.at.flow.shape(spot).row(spot.role, spot.steps)
         assert row is not None
-        return f"{self.shim(spot, node)}.{dict(row.lens.options)['all']}()"
+        return row
 
-    def _op_principal(self, op: Op, node: ast.AST) -> str:
-        for row in self.at.reads().rows.get("principal", ()):
-            at = self.at.reads().at(row)
-            names = dict(row.lens.options) if row.lens.name == "keys" else {}
-            if row.lens.name in ("keys", "plain"):
-                name = quoted(names.get(op.text, op.text))
-                return self.at.place(at.over(f"§.get({name})" if op.how == "get" else f"§[{name}]"), node, op.spot)
-        assert op.spot is not None
-        whole = self.shim(op.spot, node)
-        return f"{whole}[{quoted(op.text)}]"
+    def _pairs(self, op: Pairs, node: ast.AST) -> str:
+        made = self.at.reads().pairs(op.field)
+        if made is None:
+            return f"{self.shim(op.spot, node)}.{self._row(op.spot).lens.methods['all']}()"
+        return self.at.place(made, node, op.spot)
 
-    def _op_decode(self, op: Op, node: ast.AST) -> str:
+    def _of_principal(self, op: OfPrincipal, node: ast.AST) -> str:
         reads = self.at.reads()
-        made: Code | None
-        if op.how == "lists":
-            row = next(row for row in reads.rows["query"] if row.lens.name == "lists")
-            made = reads.at(row)
-        elif op.field != "body":
+        for row in reads.rows.get("principal", ()):
+            if row.lens.keys is not None:
+                key = ex.Literal(row.lens.keys.get(op.key, op.key))
+                found = reads.at(row).over(
+                    lambda at, key=key: ex.Item(at, key) if op.strict else ex.method(at, "get", key)  # type: ignore[misc]
+                )
+                return self.at.place(found, node, op.spot)
+        return f"{self.shim(op.spot, node)}[{quoted(op.key)}]"
+
+    def _decode(self, op: Decode, node: ast.AST) -> str:
+        reads = self.at.reads()
+        made: ByHand | None
+        if op.form is As.LISTS:
+            made = reads.at(next(row for row in reads.rows["query"] if row.lens.subscript is How.EVERY))
+        elif op.field != "body" or op.form is As.BYTES:
             made = reads.hub(op.field)
-        elif op.how == "bytes":
-            made = reads.hub("body")
-        elif op.how == "json":
+        elif op.form is As.JSON:
             made = reads.json()
         else:
             body = reads.hub("body")
-            made = body.over("§.decode()", type="str") if body is not None else None
+            made = body.over(lambda content: ex.method(content, "decode"), "str") if body is not None else None
         if made is None:
             raise Stop("no-such-field", node, op.field)
         return self.at.place(made, node, op.spot)
 
-    def _op_word(self, op: Op, node: ast.AST) -> str:
+    def _word(self, op: Word, node: ast.AST) -> str:
         row = next(iter(self.at.reads().rows.get(op.field, ())), None)
         if row is None:
             raise Stop("no-such-field", node, op.field)
-        own = {hub: word for word, hub in row.lens.options} if row.lens.name == "choice" else {}
-        if op.text:
-            return quoted(own.get(op.text, op.text))
+        if op.meaning:
+            own = {hub: word for word, hub in row.lens.words.items()}
+            return quoted(own.get(op.meaning, op.meaning))
         return self.at.place(self.at.reads().at(row), node, op.spot)
 
-    def _op_fixed(self, op: Op, node: ast.AST) -> str:
-        return (self._default(op) if op.default is not None else None) or op.text
-
-    def _op_moment(self, op: Op, node: ast.AST) -> str:
+    def _moment(self, op: Moment, node: ast.AST) -> str:
         """Return the source of a time as an aware datetime."""
-        assert op.spot is not None
-        assert op.call is not None
-        row = self.at.flow.shape(op.spot).row(op.spot.role, op.spot.steps)
-        assert row is not None
+        row = self._row(op.spot)
         there = next(iter(self.at.reads().rows.get(row.field, ())), None)
         if there is None:
             raise Stop("no-such-field", node, row.field)
         at = self.at.reads().at(there)
         owner = op.call.func.value if isinstance(op.call.func, ast.Attribute) else op.call.func
-        datetime = self.at.text.of(owner)
-        if there.lens.name == "plain":
-            note = "finer-time" if row.lens.name == "epoch_ms" else ""
-            text = f'{datetime}.fromisoformat({at.operand}.replace("Z", "+00:00"))'
-            return self.at.place(Code(text, at.imports, note=note), node, op.spot)
-        divisor = {"epoch_ms": " / 1000", "epoch_ns": " / 1_000_000_000"}.get(there.lens.name, "")
-        number = f"int({at.text})" if there.lens.name == "epoch_s_text" else at.operand
-        zone = next((self.at.code(k.value) for k in op.call.keywords if k.arg == "tz"), "")
-        zone = zone or (self.at.code(op.call.args[1]) if len(op.call.args) > 1 else "")
-        needed = frozenset() if zone else frozenset(["from datetime import timezone"])
-        text = f"{datetime}.fromtimestamp({number}{divisor}, {zone or 'timezone.utc'})"
-        return self.at.place(Code(text, at.imports | needed), node, op.spot)
+        datetime = ex.Given(self.at.text.of(owner))
+        if there.lens.plain:
+            note = "finer-time" if row.lens.unit == MILLISECOND else ""
+            return self.at.place(at.over(lambda text: _moment_of_text(datetime, text), note=note), node, op.spot)
+        given = next((self.at.code(k.value) for k in op.call.keywords if k.arg == "tz"), "")
+        given = given or (self.at.code(op.call.args[1]) if len(op.call.args) > 1 else "")
+        zone = ex.Given(given) if given else ex.Attribute(ex.Standard("datetime", "timezone"), "utc")
 
-    def _op_call(self, op: Op, node: ast.AST) -> str:
-        return self.calls.context(op, node)
+        def moment(number: Expression) -> Expression:
+            number = ex.built_in("int", number) if there.lens.in_text else number
+            return ex.method(datetime, "fromtimestamp", _in_seconds(number, there.lens.unit), zone)
 
-    def _op_client(self, op: Op, node: ast.AST) -> str:
-        return self.calls.service(op, node)
+        return self.at.place(at.over(moment), node, op.spot)
 
     def made(self, value: Foreign, node: ast.expr) -> str:
         """Return the source of what a place held at the source, from what the target hands over."""
@@ -208,20 +220,20 @@ class Ops:
         if row.field == "function":
             return self.calls.function_name(value, node)
         if row.field == "time_left":
-            return self.calls.time_left(row.lens.name, value, node)
+            return self.calls.time_left(row.lens.per_second, value, node)
         made = native_value(row, self.at.reads())
         if (
             made is None
-            and row.lens.name == "text_or_base64"
+            and row.lens.content == "packed"
             and self.at.function is not None
             and self.at.function.key in self.at.job.exact
         ):
             return self.shim(value, node)  # what asks whether it is Base64 must find it so
-        if made is None and row.lens.name == "text_or_base64":
+        if made is None and row.lens.content == "packed":
             # Read alone, it is read as text: what is not textual stood there as Base64.
             made = self.at.reads().text()
             self.at.notes.append(("base64-not-seen", node))
-        if made is None and row.field in ("id", "time") and row.lens.name == "plain":
+        if made is None and row.field in ("id", "time") and row.lens.plain:
             made = self.at.job.fresh(row.field)
         if made is None and row.field == "route":
             made = self.at.job.route(self.at.function, row)
@@ -236,7 +248,7 @@ class Ops:
         flagged = self.at.flow.shape(spot).flags.get((spot.role, spot.steps))
         for row in self.at.reads().rows.get(flagged.field, ()) if flagged is not None else ():
             if flagged is not None and row.lens == flagged.lens and row.flag is not None:
-                return self.at.place(Code(at_text(row.flag, self.at.reads().names)), node, spot)
+                return self.at.place(ByHand(place(row.flag)), node, spot)
         return self.shim(spot, node)
 
     def _batch(self, value: Batch, node: ast.expr) -> str:
@@ -253,7 +265,7 @@ class Ops:
         for row in self.at.reads().rows.get("body", ()):
             step = row.at.steps[-1] if row.at.steps else None
             token = str(step.key) if isinstance(step, Item) else row.at.root
-            if row.lens.name in ("stream", "messages_body") and token in view.text:
+            if row.lens.content in ("stream", "messages") and token in view.text:
                 raise Stop("content-read-twice", node)
         names = []
         for name in view.parameters:
@@ -276,3 +288,29 @@ class Ops:
 
 def _path(steps: tuple[Step, ...]) -> str:
     return str(Access("", steps)) if steps else ""
+
+
+def _is_operand(node: ast.expr | None) -> bool:
+    """Tell whether an author's expression may stand beside an operator as it is."""
+    return not isinstance(node, ast.IfExp | ast.Lambda | ast.BoolOp | ast.Compare | ast.NamedExpr)
+
+
+def _negated(test: Expression) -> Expression:
+    if isinstance(test, ex.Operation) and test.operator == "in":
+        return replace(test, operator="not in")
+    return ex.Not(test)
+
+
+def _last_first(pairs: Expression) -> Expression:
+    """Return pairs as a mapping by names in lower case, of which the first counts."""
+    name, value = ex.Variable("name"), ex.Variable("value")
+    return ex.Each(value, ("name", "value"), ex.built_in("reversed", pairs), key=ex.method(name, "lower"))
+
+
+def _moment_of_text(datetime: Expression, text: Expression) -> Expression:
+    return ex.method(datetime, "fromisoformat", ex.method(text, "replace", ex.Literal("Z"), ex.Literal("+00:00")))
+
+
+def _in_seconds(number: Expression, unit: int) -> Expression:
+    per_second = SECOND // unit
+    return number if per_second == 1 else ex.Operation("/", (number, ex.Literal(per_second)))

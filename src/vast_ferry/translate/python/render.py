@@ -4,6 +4,18 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.translate.operations import (
+    ContextCall,
+    Decode,
+    LookUp,
+    Moment,
+    OfPrincipal,
+    Operation,
+    Pairs,
+    ServiceCall,
+    Word,
+)
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
 from vast_ferry.translate.python.calls import Calls
 from vast_ferry.translate.python.flow import DEFINITION, Function, Module
@@ -14,7 +26,7 @@ from vast_ferry.translate.python.replies import Replies
 from vast_ferry.translate.python.signatures import Signatures
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.text import Edit
-from vast_ferry.translate.values import Foreign, Op, Parsed, Spot, Std, Stop
+from vast_ferry.translate.values import Foreign, Parsed, Std, Stop
 
 
 class Rendering(Writing):
@@ -35,7 +47,7 @@ class Rendering(Writing):
     def made(self, value: Foreign, node: ast.expr) -> str:
         return self.ops.made(value, node)
 
-    def value_of(self, op: Op, node: ast.expr) -> str:
+    def value_of(self, op: Operation, node: ast.expr) -> str:
         return self.ops.value_of(op, node)
 
     # --- the function as a whole ---
@@ -311,11 +323,11 @@ class Rendering(Writing):
             return
         self.parts(node)
 
-    def _as_it_is(self, op: Op, node: ast.expr) -> bool:
+    def _as_it_is(self, op: Operation, node: ast.expr) -> bool:
         """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""
-        spot = op.spot
-        if spot is None or op.what not in ("lookup", "decode", "word", "principal", "pairs", "moment"):
+        if not isinstance(op, LookUp | Decode | Word | OfPrincipal | Pairs | Moment):
             return False
+        spot = op.spot
         row = self.flow.shape(spot).row(spot.role, spot.steps)
         mine = next((r for r in self.shape.rows if row is not None and r.at == row.at), None)
         if row is None or mine is None or (mine.lens, mine.field, mine.flag) != (row.lens, row.field, row.flag):
@@ -331,8 +343,8 @@ class Rendering(Writing):
         )
 
 
-def _reason(op: Op) -> str:
-    return {"client": "service", "call": "context", "decode": "content", "fixed": "field"}.get(op.what, "field")
+def _reason(op: Operation) -> str:
+    return {ServiceCall: "service", ContextCall: "context", Decode: "content"}.get(type(op), "field")
 
 
 def _falls_off(body: list[ast.stmt]) -> bool:

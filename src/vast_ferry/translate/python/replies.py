@@ -5,8 +5,9 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, field
 
-from vast_ferry.mapping.inline import quoted
+from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Attr, Item
+from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.translate.python.flow import Function
 from vast_ferry.translate.python.imports import Import
@@ -383,7 +384,7 @@ class Replies:
             value = self._resolved(value)
         if isinstance(value, ast.Constant) and value.value is None:
             return
-        if row.lens.name == "joined":
+        if row.lens.subscript is How.JOINED:
             if isinstance(value, ast.Dict) and not made.spreads:
                 for key, inner in zip(value.keys, value.values, strict=True):
                     if key is None:
@@ -446,17 +447,17 @@ class Replies:
     def _body(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
         if isinstance(value, ast.Constant) and value.value in (None, "", b""):
             binary = isinstance(flag, ast.Constant) and bool(flag.value)
-            written = row.lens.name == "text_or_base64" or value.value == ""
+            written = row.lens.content == "packed" or value.value == ""
             made.empty_type = "str" if written and not binary else "bytes"
             return
-        if row.lens.name == "pieces" and (kind := self._pieces(value)):
+        if row.lens.content == "pieces" and (kind := self._pieces(value)):
             made.body, made.body_type = self.at.code(value), kind
             if self._target_body() != "pieces":  # which takes a content whole
                 alone = made.body[1:-1] if isinstance(value, ast.GeneratorExp) else made.body
                 made.body = f'{"b" * (kind == "bytes")}"".join({alone})'
                 self.at.notes.append(("pieces-joined", value))
             return
-        if row.lens.name != "text_or_base64":
+        if row.lens.content != "packed":
             made.body, made.body_type = self.at.code(value), self._type(value)
             return
         packed = isinstance(flag, ast.Constant) and bool(flag.value)
@@ -475,7 +476,7 @@ class Replies:
             made.body_type = "either"
 
     def _target_body(self) -> str:
-        return next((row.lens.name for row in self._target.rows if row.field == "body"), "")
+        return next((row.lens.content for row in self._target.rows if row.field == "body"), "")
 
     def _pieces(self, value: ast.expr) -> str:
         """Return of what type the pieces are that a generator gives; empty where a content is no generator."""
@@ -564,19 +565,19 @@ class Replies:
             if row.field == "status":
                 made.status = part(key, "200")
             elif row.field in ("headers", "headers.plain"):
-                kind = "dict" if row.lens.name == "joined" else "pairs"
+                kind = "dict" if row.lens.subscript is How.JOINED else "pairs"
                 made.spreads.append((kind, part(key, "{}" if kind == "dict" else "[]")))
                 made.pairs.append(("", str(len(made.spreads) - 1), ""))
             elif row.field == "set_cookies":
                 made.cookies.append(("many", part(key, "[]")))
-            elif row.lens.name == "text_or_base64" and flag in always | maybe:
+            elif row.lens.content == "packed" and flag in always | maybe:
                 content = part(key, '""')
                 text = self.at.need(["import base64"], f"base64.b64decode({content})")
                 made.body = f"{text} if {part(flag, 'False')} else {content}"
                 made.body_type = "either"
             else:
                 made.body = part(key, '""')
-                made.body_type = "str" if row.lens.name == "text_or_base64" else ""
+                made.body_type = "str" if row.lens.content == "packed" else ""
         return made
 
     # --- written ---
@@ -600,7 +601,7 @@ class Replies:
             self._content(made, rows["body"], parts, node)
         elif made.empty_type and not made.typed and made.status not in ("204", "304"):
             # What is left out counts as text at one provider and as bytes at another, and gets its type by that.
-            flagged = rows["body"].lens.name == "text_or_base64"
+            flagged = rows["body"].lens.content == "packed"
             if flagged and made.empty_type == "bytes":
                 parts["body"], parts["flag"] = '""', "True"
             elif not flagged and made.empty_type == "str":
@@ -660,7 +661,7 @@ class Replies:
                 parts["set_cookies"] = cookies[0][1:]
 
     def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
-        if row.lens.name != "text_or_base64":
+        if row.lens.content != "packed":
             parts["body"] = made.body
             return
         if made.body_type == "str":

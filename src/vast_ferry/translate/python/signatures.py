@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.flow import DEFINITION, Function
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.writing import Writing
-from vast_ferry.translate.values import Func, Spot, Std, Stop
+from vast_ferry.translate.values import Func, Std, Stop
 
 
 class Signatures:

@@ -16,7 +16,8 @@ from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.inline import at_text, quoted
+from vast_ferry.mapping.inline import at_text
+from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import Done, line_before
@@ -206,7 +207,7 @@ class _Handler:
 
     def _place(self, name: str) -> str:
         row = next((row for row in self.shape.rows if row.field == name and not row.derived), None)
-        if row is None or row.lens.name not in ("plain", "bytes"):
+        if row is None or not (row.lens.plain or row.lens.content == "bytes"):
             raise _Bound
         return at_text(row.at, {row.at.root: self.event})
 
@@ -338,7 +339,7 @@ class _Handler:
             name, _, default = parameter.partition("=")
             row = next((row for row in client.arguments.rows if row.at.root == name), None)
             if row is not None and row.field in fields:
-                if row.lens.name not in ("plain", "bytes_or_text"):
+                if not (row.lens.plain or row.lens.content == "either"):
                     raise _Bound
                 parts.append(f"{name}={fields[row.field]}" if default else fields[row.field])
             elif not default:

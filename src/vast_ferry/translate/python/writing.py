@@ -8,16 +8,22 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Set
+from dataclasses import replace
 
-from vast_ferry.mapping.inline import Code, Inline, at_text
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.by_hand import ByHand
+from vast_ferry.mapping.inline import Inline, at_text
+from vast_ferry.mapping.python import in_handler
 from vast_ferry.mapping.tables import EventShape
+from vast_ferry.translate.operations import Operation
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.flow import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.text import Edit, order
-from vast_ferry.translate.values import Foreign, Op, Spot, Stop
+from vast_ferry.translate.values import Foreign, Stop
 
 #: A literal of text on one line.
 _LITERAL = re.compile(r"""'[^']*'|"[^"]*\"""")
@@ -170,20 +176,39 @@ class Writing:
     def need(self, lines: Iterable[str], text: str) -> str:
         """Note the imports that code needs, and return the code, with names qualified that mean something else here."""
         wanted = {one for line in lines for one in parse_import(line)}
-        if not wanted:
-            return text
-        taken = set(self._bound_here()) if self.function is not None else set()
+        made, needed = qualified(text, wanted, self._taken(wanted))
+        self._import(needed)
+        return made
+
+    def _taken(self, wanted: Set[Import]) -> set[str]:
+        """Return the names that mean something else here than what would be imported under them."""
+        taken = set(self.bound_names())
         for one in wanted:
             full = f"{one.module}.{one.name}" if one.name else one.module.partition(".")[0]
             if self.module.means_otherwise(one.bound, full):
                 taken.add(one.bound)
-        made, needed = qualified(text, wanted, taken)
+        return taken
+
+    def _import(self, needed: Set[Import]) -> None:
+        """Note imports; refuse a module whose name means something else here."""
+        bound = self.bound_names()
         for one in needed:
-            whole = not one.name and one.bound in taken and one.module.partition(".")[0] == one.bound
-            if whole and (self.module.means_otherwise(one.bound, one.bound) or one.bound not in self.module.names):
+            root = one.module.partition(".")[0]
+            if one.name or one.bound != root:
+                continue
+            otherwise = self.module.means_otherwise(root, root)
+            if otherwise or (root in bound and root not in self.module.names):
                 raise Stop("name-taken", self.function.node if self.function else self.module.tree, one.bound)
         self.imports |= needed
-        return made
+
+    def _imported(self, code: ByHand) -> dict[ex.Expression, ex.Expression]:
+        """Note the imports of an expression, and return what is written with its module instead of by its name."""
+        wanted = {one for line in code.imports for one in parse_import(line)}
+        _, needed = qualified("", wanted, self._taken(wanted))
+        self._import(needed)
+        by_module = {one.module for one in needed if not one.name}
+        parts = {node for node in ex.walk(code.expression) if isinstance(node, ex.Standard) and not node.whole}
+        return {node: replace(node, whole=True) for node in parts if node.module in by_module}
 
     def root(self, name: str, node: ast.AST) -> str:
         """Return the source of what the target hands over as parameter `name`; it is passed on where it has to be."""
@@ -252,33 +277,36 @@ class Writing:
         """Return what reads the target's shape; each parameter stands as a mark that `place` fills in."""
         return self.job.inline(self.kind)
 
-    def place(self, code: Code, node: ast.AST, spot: Spot | None = None, *, once: bool = True) -> str:
-        """Return the source of an expression over the target's parameters, as they are called here."""
-        text = self.need(code.imports, code.text)
-        for name in sorted(code.beside):
-            called = self.job.beside(self.module, name)
-            text = text.replace(f"{name}(", f"{called}(")
-        for name in self.shape.parameters:
-            mark = f"\0{name}\0"
-            if mark in text:
-                event = name == self.event_root and spot is not None and spot.role != "context"
-                context = spot is not None and spot.role == "context" and name == self.context_root(self.kind)
-                text = text.replace(
-                    mark, self.holder(spot, node) if (event or context) and spot else self.root(name, node)
-                )
+    def place(
+        self, code: ByHand, node: ast.AST, spot: Spot | None = None, *, once: bool = True, bare: bool = False
+    ) -> str:
+        """Return the source of an expression over the target's parameters, as they are called here.
+
+        It comes in parentheses where it needs them at `node`, but `bare` where its caller knows that it doesn't.
+        """
+        others = self._imported(code)
         if code.once and once:
             self.once.append(node)
             if self.content:
                 inner = self.reads().hub("body")
                 assert inner is not None
-                whole = self.place(inner, node, spot, once=False)
-                text = text.replace(whole, self.content)
-                text = re.sub(rf"(?<![\w\])])\({self.content}\)", self.content, text)
-        if "await " in text:
+                others[inner.expression] = ex.Variable(self.content)
+        expression = ex.substituted(code.expression, others)
+        others = {ex.Beside(name): ex.Beside(self.job.beside(self.module, name)) for name in sorted(code.beside)}
+        asked = {part.identifier for part in ex.walk(expression) if isinstance(part, ex.Parameter)}
+        for name in self.shape.parameters:
+            if name in asked:
+                event = name == self.event_root and spot is not None and spot.role != "context"
+                context = spot is not None and spot.role == "context" and name == self.context_root(self.kind)
+                held = self.holder(spot, node) if (event or context) and spot else self.root(name, node)
+                others[ex.Parameter(name)] = ex.Given(held)
+        made = replace(code, expression=ex.substituted(expression, others))
+        if made.awaits:
             self.awaits(node)
         if code.note:
             self.notes.append((code.note, node))
-        return f"({text})" if self.needs_parentheses(node, code, text) else text
+        text = in_handler(made.expression)
+        return f"({text})" if not bare and made.loose and self.needs_parentheses(node, text) else text
 
     def awaits(self, node: ast.AST) -> None:
         """Note that a function awaits at a node; refuse where it can't."""
@@ -299,9 +327,9 @@ class Writing:
                 facts.awaits = True
                 self.job.changed = True
 
-    def needs_parentheses(self, node: ast.AST, code: Code, text: str) -> bool:
-        """Tell whether code needs parentheses where a node stands."""
-        if not code.loose or not isinstance(node, ast.expr):
+    def needs_parentheses(self, node: ast.AST, text: str) -> bool:
+        """Tell whether what is no operand by itself needs parentheses where a node stands."""
+        if not isinstance(node, ast.expr):
             return False
         parent = self.parents.get(id(node))
         if text.startswith("await ") and not isinstance(parent, ast.Attribute | ast.Subscript | ast.Call | ast.BinOp):
@@ -453,7 +481,7 @@ class Writing:
         """Return the source of what a place held at the source."""
         raise NotImplementedError
 
-    def value_of(self, op: Op, node: ast.expr) -> str:
+    def value_of(self, op: Operation, node: ast.expr) -> str:
         """Return the source of what an operation gives at the target."""
         raise NotImplementedError
 

@@ -14,12 +14,12 @@ from vast_ferry.events.editions import find_edition
 from vast_ferry.hub.findings import Finding, worst_first
 from vast_ferry.hub.functions import Project
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.survey.access import Needs, needs_of, services_of
-from vast_ferry.survey.crossing_file import holds_crossing
-from vast_ferry.survey.files import own_files
-from vast_ferry.survey.reading import Reading, readings
-from vast_ferry.survey.record import read_record
-from vast_ferry.survey.scan import Scanned, scan_entry, scan_imports
+from vast_ferry.surveying.access import Needs, needs_of, services_of
+from vast_ferry.surveying.crossing_file import holds_crossing
+from vast_ferry.surveying.files import own_files
+from vast_ferry.surveying.reading import Reading, readings
+from vast_ferry.surveying.record import read_record
+from vast_ferry.surveying.scan import Scanned, scan_entry, scan_imports
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from typing import Final
 from vast_ferry.hub.functions import Access, EventTrigger, Function
 from vast_ferry.mapping.places import Item
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.survey.scan import Scanned, Setting, Use
+from vast_ferry.surveying.scan import Scanned, Setting, Use
 
 #: Environment variables that every process has.
 ALWAYS_THERE: Final = frozenset(["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH"])

@@ -10,10 +10,11 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.operations import LookUp, ServiceCall, field_of
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Function
 from vast_ferry.translate.python.native import reached_by
 from vast_ferry.translate.python.unbinding import unbound
-from vast_ferry.translate.values import Spot
 
 Lines = dict[str, dict[str, None]]  # what → places, each once, in order
 
@@ -45,12 +46,11 @@ def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str
             for node in sorted(function.ops, key=lambda one: flow.lines.get(one, 0)):
                 place = f"{at}:{there.line(at, flow.lines.get(node, 0), files)}"
                 op = flow.ops.get(node)
-                if op is not None and op.what == "client" and op.client is not None:
+                if isinstance(op, ServiceCall):
                     reading.calls.setdefault(op.client.called, {})[place] = None
                     continue
-                if op is not None and op.field and node not in flow.consumed:
-                    known = str(op.key.value) if isinstance(op.key, ast.Constant) else "?" if op.key is not None else ""
-                    what = f"{op.field}[{known}]" if op.what == "lookup" else op.field
+                if op is not None and (field := field_of(op)) and node not in flow.consumed:
+                    what = f"{field}[{_known(op.key)}]" if isinstance(op, LookUp) else field
                     reading.reads.setdefault(what, {})[place] = None
                     continue
                 spot = flow.values.get(node)
@@ -60,6 +60,10 @@ def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str
                         reading.reads.setdefault(row.field, {})[place] = None
             _answers(profile, function, reading, lambda line, at=at: there.line(at, line, files))  # type: ignore[misc]
     return made
+
+
+def _known(key: ast.expr) -> str:
+    return str(key.value) if isinstance(key, ast.Constant) else "?"
 
 
 def _answers(profile: Profile, function: Function, reading: Reading, own: Callable[[int], int]) -> None:

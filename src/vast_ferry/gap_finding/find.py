@@ -6,12 +6,12 @@ from dataclasses import replace
 from pathlib import Path
 
 from vast_ferry.definitions.secrecy import masked
-from vast_ferry.gaps.gaps import Gaps
+from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import BadInput, Severity
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
-from vast_ferry.survey.record import home_of
-from vast_ferry.survey.survey import FOLLOWED, Survey, survey
+from vast_ferry.surveying.record import home_of
+from vast_ferry.surveying.survey import FOLLOWED, Survey, survey
 from vast_ferry.translate.python.rewriting import rewrite
 
 

@@ -12,7 +12,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Binding, Need
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
-from vast_ferry.survey.crossing_file import crossing_file, holds_crossing
+from vast_ferry.surveying.crossing_file import crossing_file, holds_crossing
 
 
 class _Model(BaseModel):

@@ -12,18 +12,18 @@ from typing import Any, Final
 from vast_ferry.definitions.routes import overlapping, winners
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.definitions.writing import declares, fit_trigger
-from vast_ferry.gaps.fitting import Fitting
-from vast_ferry.gaps.price import Usage
+from vast_ferry.gap_finding.fitting import Fitting
+from vast_ferry.gap_finding.price import Usage
 from vast_ferry.hub.findings import Finding, Severity, worst_first
 from vast_ferry.hub.functions import Function, Need, Project, Stage
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_losses
-from vast_ferry.mapping.compile import event_losses, reply_losses
+from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Loss
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DeliveryModel
-from vast_ferry.survey.access import ALWAYS_THERE, OPERATION_OF, Needs, services_of, variables_of
-from vast_ferry.survey.scan import Scanned
+from vast_ferry.surveying.access import ALWAYS_THERE, OPERATION_OF, Needs, services_of, variables_of
+from vast_ferry.surveying.scan import Scanned
 
 _ORDER: Final = {"none": 0, "group": 1, "all": 2}
 _ORDER_SAID: Final = {"none": "in no order", "group": "in order within a group", "all": "in order"}

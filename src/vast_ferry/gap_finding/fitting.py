@@ -11,8 +11,8 @@ from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.hub.functions import Access, EventTrigger, Function, Project
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DeliveryModel
-from vast_ferry.survey.access import Needs, granted
-from vast_ferry.survey.scan import Scanned
+from vast_ferry.surveying.access import Needs, granted
+from vast_ferry.surveying.scan import Scanned
 
 #: Without batches of its own a provider hands over one event at a time.
 SINGLE: Final = 1

@@ -1,0 +1,287 @@
+"""Whole functions of generated source: an event translated, checked, batched or viewed, and a reply translated."""
+
+from __future__ import annotations
+
+import ast
+import textwrap
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.compile.reading import Reading, reading_of
+from vast_ferry.mapping.compile.writing import Branch, CannotWrite, Construction, returning, values_of
+from vast_ferry.mapping.expressions import Expression, helper
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.python import RESERVED, Statements, docstring
+from vast_ferry.mapping.tables import TESTS, Callback, EventShape, ReplyForm, ReplyShape, Row
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Generated source: the function's text, the classes it makes objects of, its imports and parameters' names."""
+
+    name: str
+    text: str
+    classes: Mapping[str, str] = field(default_factory=dict)
+    imports: tuple[str, ...] = ()
+    parameters: tuple[str, ...] = ()
+    awaited: bool = False  # a coroutine function
+
+
+#: What a caller may hand to a translation beside the event: hub field → parameter with its default.
+GIVEN = {"function": 'function=""', "limit": "limit=60.0"}
+#: What is made afresh where a handler is called for real and the caller's shape has no such thing.
+FRESH = {"id": "new_id", "time": "now"}
+
+
+def translate_event(
+    name: str, source: EventShape, target: EventShape, about: str = "", *, fresh: bool = False
+) -> Source:
+    """Return a function that takes `source`'s parameters and gives `target`'s, as a tuple where there are several.
+
+    What neither the event nor a rule gives, and the caller must know, comes as parameters (`function`, `limit`).
+    With `fresh`, an identity and a time that `source` does not have are made, as for a real call.
+    """
+    given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
+    if fresh:
+        given.update({field: helper(made, name=field) for field, made in FRESH.items()})
+    reading = reading_of(source, given)
+    prefix = "" if is_request(target.kind) else target.kind.title()
+    making = Construction(reading, reading, target.classes, prefix=prefix)
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    for at, name_of_class in target.objects.items():
+        trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Given(f"{name_of_class}()")
+    roots = [
+        making.build(trees[name], Access(name)) if name in trees else ex.Variable(name) for name in target.parameters
+    ]
+    body = returning(roots, {*source.parameters, *GIVEN})
+    parameters = [name for name in source.parameters if any(row.at.root == name for row in source.rows)]
+    parameters += [name for name in target.parameters if name not in trees]
+    parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
+    text = f"{_def(source)} {name}({', '.join(dict.fromkeys(parameters))}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
+    names = tuple(parameter.partition("=")[0] for parameter in dict.fromkeys(parameters))
+    text += textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=names, awaited=source.awaits)
+
+
+#: A value read from JSON is of the type that its field holds: an expression for each kind of field.
+_TYPE_TESTS: Mapping[str, ex.Build] = {
+    "text": lambda value: _is_of(value, "str"),
+    "bytes": lambda value: _is_of(value, "bytes"),
+    "integer": lambda value: _is_of(value, "int"),
+    "integer or nothing": lambda value: _nothing_or(value, "int"),
+    "record": lambda value: _nothing_or(value, "dict"),
+    "pairs": lambda value: helper("all_pairs", value),
+    "texts": lambda value: helper("all_texts", value),
+    "list of text": lambda value: helper("all_text", value),
+}
+
+
+def _is_of(value: Expression, kind: str) -> Expression:
+    return ex.Operation("is", (ex.Attribute(value, "__class__"), ex.Variable(kind)))
+
+
+def _nothing_or(value: Expression, kind: str) -> Expression:
+    return ex.either(ex.Operation("is", (value, ex.Literal(None))), _is_of(value, kind))
+
+
+def translate_checked(name: str, source: EventShape, target: EventShape, asked: tuple[str, ...] = ()) -> Source:
+    """Return a function that takes an event on file and gives it in the other shape, whether it was good, and truths.
+
+    Good is an event each of whose rows reads as what its field holds. The truths that are `asked` for come as a tuple.
+    Each value is read once for all of it.
+    """
+    reading = reading_of(source)
+    making = Construction(reading, reading, target.classes)
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    (root,) = target.parameters
+    tests: list[Expression] = []
+    for row in source.rows:
+        holds = source.fields[row.field].holds
+        if row.derived or holds not in _TYPE_TESTS:
+            continue
+        tests.append(_TYPE_TESTS[holds](reading.need(row.field)))
+    made = making.build(trees[root], Access(root)) if root in trees else ex.Literal(None)
+    good = ex.Operation("and", tuple(tests)) if tests else ex.Literal(True)
+    truths = ex.Sequence(tuple(map(reading.need, asked)), fixed=True)
+    body = returning([made, good, truths], set(source.parameters))
+    text = f"def {name}({', '.join(source.parameters)}):\n" + textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=source.parameters)
+
+
+def _def(source: EventShape) -> str:
+    return "async def" if source.awaits else "def"
+
+
+def build_batch(name: str, shape: EventShape) -> Source:
+    """Return a function that takes the events of a batch, in the native shape, and gives the batch."""
+    assert shape.each is not None
+    making = Construction(reading_of(shape), reading_of(shape), shape.classes)
+    trees = making.plant((), {constant.at: constant.value for constant in shape.envelope})
+    trees.setdefault(shape.each.root, Branch()).at(shape.each.steps).leaf = ex.Variable("entries")
+    root = shape.each.root
+    body = returning([making.build(trees[root], Access(root))], {"entries"})
+    text = f"def {name}(entries):\n" + textwrap.indent(body, "    ")
+    return Source(name, text, making.classes, parameters=("entries",))
+
+
+def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
+    """Return a function that takes those of an event's parameters that it needs, and gives one hub field of it."""
+    reading = reading_of(shape)
+    body = returning([reading.need(field)])
+    tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
+    used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))
+    parameters = [name for name in shape.parameters if name in used] or [shape.parameters[0]]
+    text = f"{'async ' * awaited}def {name}({', '.join(parameters)}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
+    text += textwrap.indent(body, "    ")
+    return Source(name, text, parameters=tuple(parameters), awaited=awaited)
+
+
+def view_place(name: str, shape: EventShape, native: EventShape, at: Access, about: str = "") -> Source:
+    """Return a function that takes those parameters of `shape` that it needs, and gives what stands at a native place.
+
+    A place on the way to more gives all that stands behind it.
+    """
+    given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
+    given.update({field: helper(made, name=field) for field, made in FRESH.items()})
+    reading = reading_of(shape, given)
+    steps = len(at.steps)
+    making = Construction(reading, reading, native.classes, prefix="".join(w.title() for w in name.split("_")))
+    bare = _bare_steps(at.steps)
+    rows = tuple(row for row in native.rows if row.at.root == at.root and _bare_steps(row.at.steps)[:steps] == bare)
+    held = [c for c in native.constants if c.at.root == at.root and c.at.steps[:steps] == at.steps]
+    flagged = next((row for row in native.rows if row.flag == at), None)
+    if flagged is not None:
+        root = flagged.lens.write_flag(reading.need(flagged.field), reading.need)
+    else:
+        trees = making.plant(rows, {constant.at: constant.value for constant in held})
+        if at.root not in trees:
+            raise CannotWrite(f"nothing stands at {at}")
+        branch = trees[at.root]
+        for step in at.steps:
+            branch = next(
+                child for key, child in branch.children.items() if _bare_steps((key,)) == _bare_steps((step,))
+            )
+        root = making.build(branch, at)
+    body = returning([root], {*shape.parameters, *GIVEN})
+    tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
+    used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))
+    parameters = [name for name in shape.parameters if name in used]
+    parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
+    text = f"{'async ' * awaited}def {name}({', '.join(parameters)}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
+    text += textwrap.indent(body, "    ")
+    names = tuple(parameter.partition("=")[0] for parameter in parameters)
+    return Source(name, text, making.classes, parameters=names, awaited=awaited)
+
+
+def _bare_steps(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    return tuple(Call() if isinstance(step, Call) else step for step in steps)
+
+
+def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: str = "") -> Source:
+    """Return a function that takes what a handler returned at `source` and answers as `target` wants it.
+
+    Its parameters: the returned value, `told` (what `source`'s callback was called with, by name), `method` of the
+    request if `target`'s form depends on it, and `target`'s callback. It raises TypeError for an answer that has none
+    of `source`'s forms, and ValueError for header fields or a status that RFC 9110 does not allow.
+    """
+    root = "returned" if source.callback else source.root
+    wanted = Reading(target.fields, target.rules, variables=True)
+    out = target.written
+    making = Construction(wanted, Reading(target.fields, target.rules), {})
+    ends = _answer(making, target, out)
+    asked = [name for name in wanted.asked if name != "method"]
+    lines: list[str] = []
+    taken = {root, "method", TOLD, *(target.fields[name].variable for name in asked)}
+    for index, form in enumerate(source.forms):
+        body = _branch(source, form, asked, taken, root)
+        if form.when == "always":
+            lines.append(body)
+            break
+        test = TESTS[form.when].format(root, form.short_name)
+        lines += [f"{'elif' if index else 'if'} {test}:", textwrap.indent(body, "    ")]
+    else:
+        names = " or ".join(_form_name(form) for form in source.forms)
+        lines += [
+            "else:",
+            f'    raise TypeError(f"a reply is {names}, not {{type({root}).__name__}}")',
+        ]
+    before, values = values_of(ends, taken)
+    lines += before
+    if target.callback:
+        *told, result = values
+        lines += [f"{target.callback.name}({', '.join(told)})", f"return {result}"]
+    else:
+        lines.append(f"return {values[0]}")
+    parameters = [root, *([TOLD] if source.callback else [])]
+    parameters += ["method"] if "method" in wanted.asked else []
+    parameters += [target.callback.name] if target.callback else []
+    text = f"def {name}({', '.join(parameters)}):\n"
+    text += f"    {docstring(about)}\n" if about else ""
+    text += textwrap.indent("\n".join(lines), "    ")
+    classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
+    imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
+    return Source(name, text, making.classes, imports, tuple(parameters))
+
+
+def _form_name(form: ReplyForm) -> str:
+    return {"nothing": "None", "object": form.short_name, "mapping": "a mapping"}.get(form.when, form.when)
+
+
+def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[Expression]:
+    trees = making.plant(form.rows, {})
+    if target.callback:
+        return [making.build(trees[name], Access(name)) for name in (*target.callback.arguments, "returned")]
+    if target.root not in trees:  # a handler that has nothing to say
+        return [ex.Literal(None)]
+    tree = trees[target.root]
+    if form.when != "object":
+        return [making.build(tree, Access(target.root))]
+    given: list[tuple[str, Expression]] = []
+    for step, branch in tree.children.items():
+        if not isinstance(step, Attr):
+            raise CannotWrite(f"{target.root}{step.after('')}: an object is answered by its attributes")
+        given.append((step.name, making.build(branch, Access(target.root, (step,)))))
+    return [ex.Call(ex.Variable(form.short_name), keywords=tuple(given))]
+
+
+#: Where what a callback was called with is looked up: only when its row is read, since draining may call it.
+TOLD = "told"
+
+
+def _told(row: Row, callback: Callback | None) -> Row:
+    if callback is None or row.at.root not in callback.arguments:
+        return row
+    return replace(row, at=Access(TOLD, (Item(row.at.root), *row.at.steps)))
+
+
+def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[str], root: str) -> str:
+    given = {name: ex.Literal(value) for name, value in form.fixed.items()}
+    rows = {row.field: _told(row, source.callback) for row in reversed(form.rows) if not row.derived}
+    # The order of the profile's rows is the order of reading: an iterable is drained before what it sets is looked at.
+    reading = Reading(source.fields, source.rules, rows, given, default_types=form.default_types)
+    order = [row.field for row in form.rows if row.field in asked]
+    order += [name for name in asked if name not in order]
+    writer = Statements(set(RESERVED) | taken)
+    nodes: dict[str, Expression] = {}
+    for name in order:
+        node = reading.need(name)
+        if name in form.fixed:
+            pass
+        elif name in ("headers", "headers.plain"):
+            node = helper("safe_headers", node)
+        elif name == "status":
+            node = helper("final_status", node)
+        nodes[name] = node
+    for node in nodes.values():
+        writer.count(node)
+    for name in order:
+        source_text = writer.write(nodes[name])
+        writer.lines.append(f"{source.fields[name].variable} = {source_text}")
+    return "\n".join(writer.lines) or "pass"

@@ -1,0 +1,82 @@
+"""What a shape can't hold of the hub, derived from its rows, its rules, and what it has no row for."""
+
+from __future__ import annotations
+
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.compile.reading import Reading, reading_of
+from vast_ferry.mapping.helpers import content_type_of
+from vast_ferry.mapping.losses import Loss, missing
+from vast_ferry.mapping.tables import EventShape, ReplyShape
+
+
+def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[Loss]:
+    """Return what an event's shape can't hold of the hub, most harmful first.
+
+    With `seen_by`, only what a handler written for that other shape could have seen.
+    """
+    reading = reading_of(shape, {"function": ex.Variable("function"), "limit": ex.Variable("limit")})
+    wanted = set(shape.fields)
+    own: list[Loss] = []
+    if seen_by is not None:
+        wanted = {row.field for row in seen_by.rows}
+        own = event_losses(seen_by)
+    return _losses(reading, wanted, own, {"function", "limit"})
+
+
+#: Of a form whose provider names a type where a handler names none.
+TYPE_ADDED = Loss(
+    "type-added",
+    "headers",
+    "a reply names no content type",
+    "the provider gives it one",
+    lambda fields: not content_type_of(fields["headers"]),
+)
+
+
+def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[Loss]:
+    """Return what the form in which a reply is written can't hold of the hub."""
+    form = shape.written
+    reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
+    own = reply_losses(seen_by) if seen_by is not None else []
+    losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
+    if form.default_types and TYPE_ADDED not in own:
+        losses.append(TYPE_ADDED)
+    return losses
+
+
+def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
+    found: dict[str, Loss] = {}
+
+    def walk(name: str, under_way: frozenset[str]) -> None:
+        hub = reading.fields[name]
+        if name in reading.rows:
+            for loss in reading.rows[name].lens.losses(name):
+                found.setdefault(f"{loss.code} {loss.field}", loss)
+            return
+        if name in given or hub.holds == "call" or name in under_way:
+            return
+        rule = reading.rule_for(name)
+        if rule is None:
+            if hub.truth:
+                found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
+            return
+        for loss in rule.losses:
+            found.setdefault(f"{loss.code} {loss.field}", loss)
+        for part in rule.needs:
+            walk(part, under_way | {name})
+
+    truths = {name for name in wanted if reading.fields[name].truth}
+    for name in wanted - truths:  # a view is seen through its truths
+        stack = [name]
+        while stack:
+            top = stack.pop()
+            for rule in reading.rules:
+                if rule.gives == top and not reading.fields[top].truth:
+                    truths.update(part for part in rule.needs if reading.fields[part].truth)
+                    stack += [part for part in rule.needs if not reading.fields[part].truth and part != name]
+                    break
+    for name in reading.fields:
+        if name in truths:
+            walk(name, frozenset())
+    kept = [loss for loss in found.values() if not any(loss.comes_after(before) for before in own)]
+    return sorted(kept, key=lambda loss: (loss.harmless, bool(loss.unless), loss.field))

@@ -1,0 +1,143 @@
+"""Reading: what a hub field is, in terms of a shape."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from vast_ferry.hub.fields import Field
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.expressions import Expression, helper
+from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
+from vast_ferry.mapping.places import Access, Attr, Call, Item
+from vast_ferry.mapping.tables import EventShape, Row
+from vast_ferry.mapping.views import Rule
+
+
+@dataclass(slots=True)
+class Reading:
+    """Answers what expression gives a hub field: a row's, a rule's over others, something given, or the default."""
+
+    fields: Mapping[str, Field]
+    rules: tuple[Rule, ...]
+    rows: Mapping[str, Row] = field(default_factory=dict)
+    given: Mapping[str, Expression] = field(default_factory=dict)
+    variables: bool = False  # every field is a variable of its own name, noted in `asked`
+    truths_of: str = ""  # every truth is an attribute of this, noted in `asked`
+    default_types: tuple[str, str] | None = None  # of a reply's content that names none: as text, as bytes
+    asked: dict[str, None] = field(default_factory=dict)
+    given_used: dict[str, None] = field(default_factory=dict)
+    _known: dict[str, Expression] = field(default_factory=dict)
+    _under_way: set[str] = field(default_factory=set)
+
+    def need(self, name: str) -> Expression:
+        """Return the expression for a field, its default where the shape has nothing to say."""
+        node = self.find(name)
+        if node is None:
+            default = self.fields[name].default
+            node = ex.Given(default)
+        return node
+
+    def find(self, name: str) -> Expression | None:
+        """Return the expression for a field, or nothing where the shape does not say it."""
+        if name in self._known:
+            return self._known[name]
+        node = self._direct(name)
+        if node is None and name not in self._under_way:
+            self._under_way.add(name)
+            rule = self.rule_for(name)
+            if rule is not None:
+                node = rule.build(*(self.need(part) for part in rule.needs))
+                node = node.called(self.fields[name].variable)
+            self._under_way.discard(name)
+        if node is not None:
+            self._known[name] = node
+        return node
+
+    def rule_for(self, name: str) -> Rule | None:
+        """Return the rule by which a field follows: its needs all given, or all found, or the first."""
+        rules = [rule for rule in self.rules if rule.gives == name]
+        for rule in rules:
+            if all(self._direct(part) is not None for part in rule.needs):
+                return rule
+        for rule in rules:
+            if all(self.find(part) is not None for part in rule.needs):
+                return rule
+        return next((rule for rule in rules if self.find(rule.needs[0]) is not None), None)
+
+    def _direct(self, name: str) -> Expression | None:
+        hub = self.fields[name]
+        if self.variables:
+            self.asked[name] = None
+            return ex.Variable(hub.variable)
+        if self.truths_of and hub.truth:
+            self.asked[name] = None
+            return ex.Variable(f"{self.truths_of}._{hub.variable}")
+        if name in self.rows:
+            return self._row(self.rows[name])
+        if name in self.given:
+            self.given_used[name] = None
+            return self.given[name]
+        return None
+
+    def _row(self, row: Row) -> Expression:
+        hub = self.fields[row.field]
+        if hub.holds == "call":
+            return self._call_row(row, hub)
+        default: Expression = ex.Literal(None)
+        if isinstance(row.lens, Plain | PlainBytes):
+            default = ex.Given(hub.default)
+        node = row.lens.read(
+            place_node(row.at, default if row.optional else None),
+            place_node(row.flag, ex.Literal(None) if row.optional else None) if row.flag else None,
+            self.need,
+        )
+        node = node.called(hub.variable)
+        return self.shape_row(row, node)
+
+    def shape_row(self, row: Row, node: Expression) -> Expression:
+        """Return what a row gives, with the content type that a reply has if it names none."""
+        body = self.rows.get("body")
+        if self.default_types is None or body is None or row.field not in ("headers", "headers.plain"):
+            return node
+        missing_value = ex.Literal(None) if body.optional else None
+        flag = place_node(body.flag, missing_value) if body.flag else None
+        is_text = body.lens.told_text(place_node(body.at, missing_value), flag)
+        return helper("with_default_type", node, is_text, *map(ex.Literal, self.default_types), name=node.name)
+
+    def _call_row(self, row: Row, hub: Field) -> Expression:
+        if isinstance(row.lens, Plain):
+            last = row.at.steps[-1]
+            if not isinstance(last, Call):
+                return place_node(row.at)
+            method = place_node(Access(row.at.root, row.at.steps[:-1]))
+            # A log that takes text only gets what comes with it as a part of the text.
+            return helper("text_log", method) if "**more" in hub.call and "**more" not in last.parameters else method
+        if not isinstance(row.at.steps[-1], Call):
+            return row.lens.read(place_node(row.at), None, self.need)
+        called = row.lens.read(place_node(row.at), None, self.need)
+        return ex.Function(hub.call, called)
+
+
+def place_node(at: Access, default: Expression | None = None) -> Expression:
+    """Return the expression that reads a place; prefixes are shared, a missing last step gives `default`."""
+    node: Expression = ex.Variable(at.root)
+    for index, step in enumerate(at.steps):
+        last = index == len(at.steps) - 1
+        name = str(step.key) if isinstance(step, Item) else step.name if isinstance(step, Attr) else node.name
+        name = "".join(c if c.isalnum() else "_" for c in name).strip("_").lower()
+        name = name if name.isidentifier() else "value"
+        if isinstance(step, Item):
+            node = ex.Item(node, ex.Literal(step.key), default if last else None, name=name)
+        elif isinstance(step, Attr):
+            node = ex.Attribute(node, step.name, default if last else None, name=name)
+        else:
+            called = ex.Call(node, tuple(ex.Given(parameter) for parameter in step.parameters))
+            node = ex.Await(called, name=name) if step.awaited else called.called(name)
+    return node
+
+
+def reading_of(shape: EventShape, given: Mapping[str, Expression] | None = None) -> Reading:
+    """Return how hub fields are read from an event's shape."""
+    rows = {row.field: row for row in reversed(shape.rows) if not row.derived}
+    return Reading(shape.fields, shape.rules, rows, given or {})

@@ -1,0 +1,167 @@
+"""Writing: native places from hub fields, put together as the tree that they are."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.compile.reading import Reading, place_node
+from vast_ferry.mapping.expressions import Expression
+from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
+from vast_ferry.mapping.lenses.pairs import MultiMap
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.python import RESERVED, Statements
+from vast_ferry.mapping.tables import Row
+
+
+class CannotWrite(Exception):
+    """A shape whose places can't be written together."""
+
+
+@dataclass(slots=True)
+class Branch:
+    """A node of the tree of places that are written."""
+
+    children: dict[Step, Branch] = field(default_factory=dict)
+    rows: list[Row] = field(default_factory=list)
+    leaf: Expression | None = None
+    unless: str = ""  # left out where it is `empty`, or is `nothing`
+    spreads: list[Expression] = field(default_factory=list)
+
+    def at(self, steps: tuple[Step, ...]) -> Branch:
+        branch = self
+        for step in steps:
+            branch = branch.children.setdefault(step, Branch())
+        return branch
+
+
+@dataclass(slots=True)
+class Construction:
+    """Builds the constructor expressions for a shape's parameters."""
+
+    reading: Reading
+    source: Reading
+    class_names: Mapping[str, str]
+    classes: dict[str, str] = field(default_factory=dict)
+    prefix: str = ""  # of classes that are named after their place: several kinds may stand in one module
+
+    def value(self, row: Row) -> Expression:
+        """Return what stands at a row's place; equal lenses on both sides cancel."""
+        twin = self.source.rows.get(row.field)
+        if (
+            twin is not None
+            and twin.lens == row.lens
+            and not isinstance(row.lens, Plain | PlainBytes)
+            and not (row.lens.needs or row.lens.flagged or row.lens.spread or twin.optional)
+        ):
+            return place_node(twin.at)
+        if isinstance(row.lens, MultiMap):
+            self.classes[row.lens.class_name] = row.lens.class_source()
+        value = self.reading.need(row.field)
+        if twin is not None and twin.lens.folded:
+            return row.lens.write_folded(value, self.reading.need)
+        return row.lens.write(value, self.reading.need)
+
+    def plant(self, rows: tuple[Row, ...], constants: Mapping[Access, object]) -> dict[str, Branch]:
+        """Return the trees of places, one a root."""
+        trees: dict[str, Branch] = {}
+        for at, value in constants.items():
+            trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Literal(value)
+        for row in rows:
+            if row.lens.reads_only:
+                continue
+            branch = trees.setdefault(row.at.root, Branch()).at(row.at.steps)
+            if row.lens.spread:
+                branch.spreads.append(self.value(row))
+                continue
+            branch.rows.append(row)
+            if row.unless_empty:
+                branch.unless = "empty" if row.flag is None else "nothing"
+            if row.flag is not None:
+                flag = trees.setdefault(row.flag.root, Branch()).at(row.flag.steps)
+                flag.leaf = row.lens.write_flag(self.reading.need(row.field), self.reading.need)
+                flag.unless = branch.unless
+        return trees
+
+    def build(self, branch: Branch, at: Access) -> Expression:
+        """Return the expression that makes what stands at `at`."""
+        if branch.leaf is not None:
+            return branch.leaf
+        if not branch.children and not branch.spreads:
+            return self.value(branch.rows[0])
+        if all(isinstance(step, Item) for step in branch.children):
+            return self._mapping(branch, at)
+        if any(isinstance(step, Item) for step in branch.children):
+            raise CannotWrite(f"{at} has both items and attributes")
+        return self._object(branch, at)
+
+    def _mapping(self, branch: Branch, at: Access) -> Expression:
+        if len(branch.spreads) == 1 and not branch.children:
+            return branch.spreads[0]
+        entries = [ex.Entry(None, spread) for spread in branch.spreads]
+        for step, child in branch.children.items():
+            assert isinstance(step, Item)
+            value = self.build(child, Access(at.root, (*at.steps, step)))
+            entries.append(ex.Entry(ex.Literal(step.key), value, child.unless))
+        return ex.Mapping(tuple(entries), lines=True, name=at.root)
+
+    def _object(self, branch: Branch, at: Access) -> Expression:
+        last = at.steps[-1] if at.steps else None
+        default = (last.name if isinstance(last, Attr) else at.root).title().replace("_", "")
+        name = self.class_names.get(str(at), f"{self.prefix}{default}")
+        attributes: dict[str, Expression] = {}
+        stored: dict[str, Expression] = {}
+        methods: list[str] = []
+        for step, child in branch.children.items():
+            here = Access(at.root, (*at.steps, step))
+            if not isinstance(step, Attr):
+                raise CannotWrite(f"{here}: an object's steps are attributes and methods")
+            calls = [inner for inner in child.children if isinstance(inner, Call)]
+            if not calls:
+                attributes[step.name] = self.build(child, here)
+                continue
+            if len(child.children) > 1 or child.rows or child.leaf:
+                raise CannotWrite(f"{here} is both a method and a value")
+            methods.append(self._method(step.name, calls[0], child.children[calls[0]].rows[0], stored))
+        slots = [*attributes, *stored]
+        lines = [f"class {name}:", f"    __slots__ = ({', '.join(repr(slot) for slot in slots)},)", ""]
+        arguments = [*attributes, *(f"kept{slot}" for slot in stored)]
+        lines += [f"    def __init__(self, {', '.join(arguments)}):"]
+        lines += [f"        self.{slot} = {argument}" for slot, argument in zip(slots, arguments, strict=True)]
+        for method in methods:
+            lines += ["", textwrap.indent(method, "    ")]
+        self.classes[name] = "\n".join(lines)
+        parts = (*attributes.values(), *stored.values())
+        return ex.Call(ex.Variable(name), parts, lines=True, name=(at.steps and name.lower()) or at.root)
+
+    def _method(self, name: str, call_step: Call, row: Row, stored: dict[str, Expression]) -> str:
+        word = "async def" if call_step.awaited else "def"
+        hub = self.reading.fields[row.field]
+        parameters = ", ".join(("self", *call_step.parameters))
+        if hub.holds == "call":
+            slot = f"_{hub.variable}"
+            stored[slot] = self.reading.need(row.field)
+            result = row.lens.write(ex.Variable(f"self.{slot}({', '.join(call_step.parameters)})"), self.reading.need)
+            body = returning([result])
+        else:
+            inside = Reading(self.reading.fields, self.reading.rules, truths_of="self")
+            result = row.lens.write(inside.need(row.field), inside.need)
+            body = returning([result])
+            for asked in inside.asked:
+                stored[f"_{self.reading.fields[asked].variable}"] = self.reading.need(asked)
+        return f"{word} {name}({parameters}):\n" + textwrap.indent(body, "    ")
+
+
+def values_of(roots: list[Expression], taken: set[str] | None = None) -> tuple[list[str], list[str]]:
+    writer = Statements(set(RESERVED).union(taken or ()))
+    for root in roots:
+        writer.count(root)
+    values = [writer.write(root) for root in roots]
+    return writer.lines, values
+
+
+def returning(roots: list[Expression], taken: set[str] | None = None) -> str:
+    lines, values = values_of(roots, taken)
+    return "\n".join([*lines, f"return {', '.join(values)}"])

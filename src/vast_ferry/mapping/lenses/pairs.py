@@ -1,0 +1,257 @@
+"""How values by name stand at native places: queries, header fields, captures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping import helpers
+from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
+from vast_ferry.mapping.expressions import Expression, Literal, helper
+from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
+from vast_ferry.mapping.losses import Fields, Loss, repeats
+
+NAME, VALUE = ex.Variable("name"), ex.Variable("value")
+
+
+def _listed(at: Expression) -> Expression:
+    return ex.built_in("list", ex.method(at, "items"))
+
+
+def picked(at: ByHand, wanted: Lookup, test: Expression, value: Expression) -> ByHand | None:
+    """Return what stands under a name in a list of pairs: `test` is of a pair's name, `value` what is made of one."""
+
+    def each(over: Expression, *, listed: bool) -> Expression:
+        return ex.Each(value, ("name", "value"), over, test, listed=listed)
+
+    if wanted.how is How.HAS:
+        return at.over(lambda over: ex.built_in("any", ex.Each(test, ("name", "_"), over, listed=False)), "bool")
+    every = at.over(lambda over: each(over, listed=True), "list")
+    if wanted.how is How.EVERY:
+        return every
+    if wanted.how is How.JOINED:
+        return wanted.joined(every)
+    return at.over(lambda over: ex.built_in("next", each(over, listed=False), wanted.or_none))
+
+
+class PairList(Lens):
+    """A list of (name, value) pairs."""
+
+    __slots__ = ()
+    name, holds, pairs = "pairs", ("pairs",), True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("pairs_of", at)
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        return at.of_type("list")
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        if wanted.headers and wanted.constant is None:
+            return None
+        name: Expression = ex.method(NAME, "lower") if wanted.headers else NAME
+        return picked(at, wanted, ex.Operation("==", (name, wanted.lower_key)), VALUE)
+
+
+class Joined(TwoHelpers):
+    """A mapping of names in lower case, repeats joined by `, ` (RFC 9110 §5.3)."""
+
+    __slots__ = ()
+    name, holds, reader, writer, subscript = "joined", ("pairs",), "from_joined", "with_joined", How.JOINED
+
+    def write_folded(self, value: Expression, need: Need) -> Expression:
+        return ex.built_in("dict", value)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (joined_loss(field),)
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        return at.over(_listed, "list")
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        return _in_mapping(at, wanted)
+
+
+def _in_mapping(at: ByHand, wanted: Lookup) -> ByHand | None:
+    """Return what stands under a name in a mapping that has each name once, those of header fields in lower case."""
+    if wanted.headers and wanted.constant is None:
+        return None
+    key = wanted.lower_key
+    if wanted.how is How.EVERY:
+        return at.over(lambda base: one_or_none(base, key), "list")
+    if wanted.how is How.HAS:
+        return at.over(lambda base: ex.contains(key, base), "bool")
+    return at.over(lambda base: wanted.get(base, key))
+
+
+def one_or_none(base: Expression, key: Expression) -> Expression:
+    """Return the list of all values under a name, where there is one at most."""
+    return ex.Choice(ex.contains(key, base), ex.Sequence((ex.Item(base, key),)), ex.Sequence(()))
+
+
+def joined_loss(field: str) -> Loss:
+    """Return what is lost where header fields that repeat become one."""
+    return Loss(
+        "header-joined",
+        field,
+        "a header field repeats",
+        "its values arrive as one, joined by `, ` in order",
+        lambda fields: repeats([pair for pair in fields["headers"] if pair[0].lower() not in ("cookie", "set-cookie")]),
+        harmless=True,
+    )
+
+
+class FirstValues(Lens):
+    """A mapping from each name to its first value."""
+
+    __slots__ = ()
+    name, holds, subscript = "first_values", ("pairs",), How.FIRST
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("from_joined", at)
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("first_values", value)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            Loss(
+                "first-value-only",
+                field,
+                "a name repeats",
+                "only its first value arrives",
+                lambda fields: repeats(
+                    helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields["headers"]
+                ),
+            ),
+        )
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        return None if wanted.how is How.EVERY else _in_mapping(at, wanted)
+
+    def inline_from_pairs(self, pairs: ByHand) -> ByHand:
+        """Return the mapping made of pairs."""
+        return pairs.over(lambda listed: ex.Call(ex.Beside("first_values"), (listed,)), "dict")
+
+
+class MultiMap(Lens):
+    """An object that is looked up by name: `first` and `every` and `all` name its methods; `case=no` for headers."""
+
+    __slots__ = ()
+    name, takes, named, names, holds = "multimap", "first=, every=, all=, case=", True, True, ("pairs",)
+
+    @property
+    def methods(self) -> Mapping[str, str]:
+        return {how: own for how, own in self.options if how in ("first", "every", "all")}
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return self._all(at)
+
+    def _all(self, at: Expression) -> Expression:
+        return ex.method(at, dict(self.options)["all"])
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return ex.built_in(self.class_name, value)
+
+    @property
+    def class_name(self) -> str:
+        """Return the name of the class that is made for this shape."""
+        return "NamedHeaders" if self._no_case else "NamedValues"
+
+    @property
+    def _no_case(self) -> bool:
+        return dict(self.options).get("case") == "no"
+
+    def class_source(self) -> str:
+        """Return the source of that class."""
+        base = "PairsByNameNoCase" if self._no_case else "PairsByName"
+        lines = [f"class {self.class_name}({base}):", f'    """{base} with the names that handlers use."""', ""]
+        lines += ["    __slots__ = ()"]
+        lines += [
+            f"    {self.methods[how]} = {base}._{how}" for how in ("first", "every", "all") if how in self.methods
+        ]
+        return "\n".join(lines)
+
+    def on_file(self) -> Lens:
+        return PairList()
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        return at.over(self._all, "list")
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        if wanted.how is How.HAS:
+            return at.over(lambda base: ex.contains(wanted.key, base), "bool")
+        if wanted.how is How.FIRST:
+            said = [wanted.said] if wanted.said is not None else []
+            return at.over(lambda base: ex.method(base, self.methods["first"], wanted.key, *said))
+        every = at.over(lambda base: ex.method(base, self.methods["every"], wanted.key), "list")
+        return every if wanted.how is How.EVERY else wanted.joined(every)
+
+
+class ListsByName(TwoHelpers):
+    """A mapping from each name to the list of its values."""
+
+    __slots__ = ()
+    name, holds, reader, writer, subscript = "lists", ("pairs",), "from_lists", "to_lists", How.EVERY
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        def mixed(fields: Fields) -> bool:
+            pairs = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields["headers"]
+            return helpers.from_lists(helpers.to_lists(pairs)) != pairs
+
+        return (
+            Loss(
+                "order-between-names",
+                field,
+                "a name repeats with other names in between",
+                "the values of each name stay in order, but stand together",
+                mixed,
+                harmless=True,
+            ),
+        )
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        def each(lists: Expression) -> Expression:
+            pair = ex.Sequence((NAME, VALUE), fixed=True)
+            inner = (("value",), ex.Variable("values"))
+            return ex.Each(pair, ("name", "values"), ex.method(lists, "items"), inner=inner)
+
+        return at.over(each, "list")
+
+    def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        return in_lists(at, wanted)
+
+    def inline_from_pairs(self, pairs: ByHand, raw: ByHand | None) -> ByHand:
+        """Return the mapping made of pairs, or of a query as it came where there is one."""
+        return (raw or pairs).over(parsed if raw else lambda listed: parsed(encoded(listed)), "dict")
+
+
+def parsed(query: Expression) -> Expression:
+    """Return the lists of values by name of a query as it came."""
+    return ex.standard("urllib.parse.parse_qs", query, keep_blank_values=Literal(True))
+
+
+def encoded(pairs: Expression) -> Expression:
+    """Return a query made of pairs."""
+    return ex.standard("urllib.parse.urlencode", pairs)
+
+
+def in_lists(at: ByHand, wanted: Lookup) -> ByHand:
+    """Return what stands under a name in lists of values by name."""
+    if wanted.how is How.HAS:
+        return at.over(lambda base: ex.contains(wanted.key, base), "bool")
+    if wanted.how is How.FIRST:
+        one = ex.Sequence((wanted.or_none,))
+        return at.over(lambda base: ex.first(ex.method(base, "get", wanted.key, one)))
+    return at.over(lambda base: ex.method(base, "get", wanted.key, ex.Sequence(())), "list")
+
+
+class RoutingArgs(TwoHelpers):
+    """Captures as wsgi.org's routing_args: positional ones, then ones by name."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "routing_args", ("texts",), "captures_of", "routing_args"
+    where_absent = Literal(((), {}))
+
+    def inline(self, stands: Stands) -> ByHand | None:
+        return stands.at.over(lambda at: ex.Item(at, Literal(1)), "dict")
