@@ -28,7 +28,8 @@ def main() -> None:
             lines = make(folder, count)
             bare = min(run([sys.executable, "-c", BARE, str(folder)])[0] for _ in range(2))
             there = Path(name, "there")
-            seconds, memory = run([tool, "carry", str(folder), "--to", target, "--out", str(there), "--format", "json"])
+            command = [tool, "carry", str(folder), "--from", "ostermere@1", "--to", target, "--out", str(there)]
+            seconds, memory = run([*command, "--format", "json"])
             print(
                 f"{count:5} functions, {lines:6,} lines, bare parse {bare:5.2f} s; carry to {target} {seconds:6.2f} s, "
                 f"{memory:4.0f} MiB, {seconds / bare:5.1f} of it, {1e6 * seconds / lines:4.0f} microseconds a line",

@@ -7,7 +7,7 @@ equal ones are one node of the graph, so a backend can name what is used more th
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 
@@ -16,6 +16,7 @@ class Expression:
     """Something that gives a value; `name` is what a variable for it would be called."""
 
     name: str = ""
+    _hash: int = field(default=0, init=False, repr=False, compare=False)
 
     @property
     def parts(self) -> tuple[Expression, ...]:
@@ -246,6 +247,19 @@ class Function(Expression):
     @property
     def parts(self) -> tuple[Expression, ...]:
         return self.body.parts  # what it is made of is evaluated once, outside
+
+
+def _kept_hash(self: Expression) -> int:
+    """Return a hash that is worked out once: an expression is looked up as often as it is a part of others."""
+    if not self._hash:
+        values = (getattr(self, name) for name in self.__dataclass_fields__ if name != "_hash")
+        object.__setattr__(self, "_hash", hash((self.__class__, *values)))
+    return self._hash
+
+
+for _kind in Expression.__subclasses__():
+    if _kind.__name__ != "Literal":  # which has its own
+        setattr(_kind, "__hash__", _kept_hash)  # noqa: B010  (each class was given one that walks its parts)
 
 
 #: What costs nothing to write again, so that it never gets a variable.
