@@ -12,9 +12,11 @@ from hypothesis import strategies as st
 
 from vast_ferry.checking.projection import Projection
 from vast_ferry.hub.http import HttpReply
+from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import laws
 from vast_ferry.mapping.compile.losses import reply_losses
 from vast_ferry.mapping.laws_beside import check_beside, check_client
+from vast_ferry.mapping.laws_by_hand import fields_by_hand, rows_by_hand
 from vast_ferry.mapping.lenses.every import LENSES
 from vast_ferry.mapping.lenses.text import OrNull
 from vast_ferry.mapping.losses import Loss
@@ -127,3 +129,43 @@ def test_a_bug_in_a_lens_of_a_call_an_answer_or_a_batch_is_caught(monkeypatch: p
     elsewhere = replace(message.event, each=Access("event", (Item("kind"),)))  # where its constant stands
     bad = [broken.why for _, broken in check_beside(replace(message, event=elsewhere), 25) if broken]
     assert "what stands around it is not there" in bad[0]
+
+
+def by_hand_broken(one: str, count: int) -> list[str]:
+    """Return what breaks the law of what is written by hand, of a provider's shapes and its rows at all others."""
+    found = []
+    for kind, shape in PROFILES[one].kinds.items():
+        checks = [("", check) for check in fields_by_hand(shape.event)]
+        for other in [PROFILES[name] for name in PROFILES if name != one and kind in PROFILES[name].kinds]:
+            checks += [(other.name, check) for check in rows_by_hand(shape.event, other.kinds[kind].event)]
+        for other_name, (what, _, check) in checks:
+            for event in laws.pool(kind, count):
+                try:
+                    check(event)
+                except Exception as error:
+                    found.append(f"{kind} {other_name} {what}: {error}")
+                    break
+    return found
+
+
+@pytest.mark.parametrize("one", PROFILES)
+def test_what_is_written_by_hand_gives_what_the_reader_gives(one: str) -> None:
+    assert by_hand_broken(one, 30 if WHOLE else 4) == []
+
+
+#: a face of a lens → a mistake in it, and a profile in which it must show
+BY_HAND_BUGS: list[tuple[str, str, object, str]] = [
+    ("percent_text", "inline", lambda self, stands: stands.at.of_type("str"), "ostermere@1"),
+    ("joined", "inline_pairs", lambda self, at: at.over(lambda b: ex.built_in("sorted", b), "list"), "thornwick@1"),
+    ("choice", "inline", lambda self, stands: stands.at.of_type("str"), "ostermere@1"),
+    ("text_or_base64", "inline", lambda self, s: s.bare.over(lambda b: ex.method(b, "encode")), "ostermere@1"),
+    ("or_null", "inline", lambda self, stands: stands.at, "ostermere@1"),
+]
+
+
+@pytest.mark.parametrize(("lens", "face", "bug", "name"), BY_HAND_BUGS)
+def test_a_bug_in_what_is_written_by_hand_is_caught(
+    monkeypatch: pytest.MonkeyPatch, lens: str, face: str, bug: object, name: str
+) -> None:
+    monkeypatch.setattr(LENSES[lens], face, bug)
+    assert by_hand_broken(name, 30)

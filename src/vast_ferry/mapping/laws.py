@@ -203,10 +203,10 @@ class LawError(AssertionError):
 def compiled(source: EventShape, target: EventShape) -> Callable[..., Any]:
     """Return the compiled translation between two shapes."""
     made = run_source(translate_event("translate", source, replace(target, objects={})))
-    return (lambda *native: _to_end(made(*native))) if source.awaits else made
+    return (lambda *native: to_end(made(*native))) if source.awaits else made
 
 
-def _to_end(coroutine: Any) -> Any:
+def to_end(coroutine: Any) -> Any:
     """Return what a coroutine gives that waits for nothing outside."""
     try:
         coroutine.send(None)

@@ -7,13 +7,17 @@ from datetime import datetime, timedelta, timezone
 
 
 def milliseconds_of(time):
-    """Return whole milliseconds since 1970 of an RFC 3339 text."""
+    """Return whole milliseconds since 1970 of an RFC 3339 text; 0 where it is empty."""
+    if not time:
+        return 0
     since = datetime.fromisoformat(time.replace("Z", "+00:00")) - datetime.fromtimestamp(0, timezone.utc)
     return since // timedelta(milliseconds=1)
 
 
 def nanoseconds_of(time):
-    """Return whole nanoseconds since 1970 of an RFC 3339 text."""
+    """Return whole nanoseconds since 1970 of an RFC 3339 text; 0 where it is empty."""
+    if not time:
+        return 0
     whole, _, rest = time.partition(".")
     zone = rest.lstrip("0123456789")
     digits = rest[: len(rest) - len(zone)]
@@ -22,7 +26,9 @@ def nanoseconds_of(time):
 
 
 def seconds_of(time):
-    """Return whole seconds since 1970 of an RFC 3339 text."""
+    """Return whole seconds since 1970 of an RFC 3339 text; 0 where it is empty."""
+    if not time:
+        return 0
     since = datetime.fromisoformat(time.replace("Z", "+00:00")) - datetime.fromtimestamp(0, timezone.utc)
     return since // timedelta(seconds=1)
 
