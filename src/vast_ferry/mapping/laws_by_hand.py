@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.compile.functions import Source, view_event, view_place
 from vast_ferry.mapping.compile.writing import CannotWrite
@@ -26,6 +27,15 @@ from vast_ferry.mapping.tables import HUB_CALLS, EventShape
 Native = Callable[[Fields], dict[str, Any]]
 #: What is only there while a handler runs, or depends on when it is asked.
 _NOT_COMPARED = frozenset(["log", "secret", "time_left", "function", "limit"])
+
+
+def _is_utf_8(event: Fields) -> bool:
+    kind = event["content_type"] if "content_type" in event else helpers.content_type_of(event["headers"])
+    return helpers.charset_of(kind).replace("_", "-") in ("utf-8", "utf8", "us-ascii")
+
+
+#: What an expression takes for granted → whether it holds of an event.
+HOLDS: Mapping[str, Callable[[Fields], bool]] = {"charset-assumed": _is_utf_8}
 
 
 def function_of(name: str, code: ByHand, parameters: tuple[str, ...]) -> Callable[..., Any]:
@@ -57,15 +67,22 @@ def handed_over(shape: EventShape) -> Native:
 
 
 def _outcome(call: Callable[..., Any], values: Mapping[str, Any], names: tuple[str, ...]) -> Any:
-    made = call(*(values[name] for name in names))
-    return to_end(made) if inspect.iscoroutine(made) else made
+    """Return what a call gives, or the class of what it raises: a handler may catch that."""
+    try:
+        made = call(*(values[name] for name in names))
+        return to_end(made) if inspect.iscoroutine(made) else made
+    except Exception as error:
+        return type(error)
 
 
 def _held(shape: EventShape, what: str, code: ByHand, view: Source) -> Callable[[Fields], None]:
+    granted = HOLDS.get(code.note, lambda event: True)
     native = handed_over(shape)
     by_hand, reader = function_of("by_hand", code, shape.parameters), run_source(view)
 
     def check(event: Fields) -> None:
+        if not granted(event):  # type: ignore[no-untyped-call]
+            return
         one = _outcome(by_hand, native(event), shape.parameters)
         other = _outcome(reader, native(event), view.parameters)
         if _plain(one) != _plain(other):
@@ -83,20 +100,20 @@ def _plain(value: Any) -> Any:
     return (type(value).__name__, value)
 
 
-def fields_by_hand(shape: EventShape) -> Iterator[tuple[str, str, Callable[[Fields], None]]]:
-    """Yield each hub field that can be written by hand in a shape, what that takes for granted, and its check."""
+def fields_by_hand(shape: EventShape) -> Iterator[tuple[str, Callable[[Fields], None]]]:
+    """Yield each hub field that can be written by hand in a shape, and its check."""
     reads = Inline.of(shape)
     for name in shape.fields:
         code = None if name in _NOT_COMPARED or not reads.rows.get(name) else reads.hub(name)
         if code is not None:
-            yield name, code.note, _held(shape, name, code, view_event("compiled", shape, name))
+            yield name, _held(shape, name, code, view_event("compiled", shape, name))
 
 
-def rows_by_hand(one: EventShape, other: EventShape) -> Iterator[tuple[str, str, Callable[[Fields], None]]]:
-    """Yield each row of a shape that can be written by hand at another, what that takes for granted, and its check."""
+def rows_by_hand(one: EventShape, other: EventShape) -> Iterator[tuple[str, Callable[[Fields], None]]]:
+    """Yield each row of a shape that can be written by hand at another, and its check."""
     reads = Inline.of(other)
     for row in one.rows:
-        if row.field in _NOT_COMPARED or row.derived or one.each is not None or row.lens.methods:
+        if row.field in _NOT_COMPARED or one.each is not None or row.lens.methods:
             continue
         code = native_value(row, reads)
         if code is None:
@@ -105,4 +122,4 @@ def rows_by_hand(one: EventShape, other: EventShape) -> Iterator[tuple[str, str,
             view = view_place("compiled", other, one, row.at)
         except (CannotWrite, KeyError, StopIteration):
             continue  # a way to more, such as a method
-        yield f"{row.at} ({row.field})", code.note, _held(other, str(row.at), code, view)
+        yield f"{row.at} ({row.field})", _held(other, str(row.at), code, view)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vast_ferry.mapping.places import Call, Step
 
@@ -11,20 +11,22 @@ from vast_ferry.mapping.places import Call, Step
 class Spot:
     """Somewhere in an event of a kind, or in what is told of the call: `role` is event, entry or context.
 
-    `holder` is the source of what holds the whole event, one entry or the context where the expression stands.
+    `holder` is the source of what holds the whole event, one entry or the context where the expression stands; or of a
+    batch, of which it is the `first` entry.
     """
 
     kind: str
     role: str
     steps: tuple[Step, ...] = ()
     holder: str = ""
+    first: bool = False
 
     def then(self, step: Step) -> Spot:
         """Return the place one step on."""
-        return Spot(self.kind, self.role, (*self.steps, step), self.holder)
+        return replace(self, steps=(*self.steps, step))
 
     @property
     def called(self) -> Spot:
         """Return the same without a last call."""
         steps = self.steps[:-1] if self.steps and isinstance(self.steps[-1], Call) else self.steps
-        return Spot(self.kind, self.role, steps, self.holder)
+        return replace(self, steps=steps)

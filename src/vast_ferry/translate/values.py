@@ -36,6 +36,13 @@ class Std:
 
 
 @dataclass(frozen=True, slots=True)
+class Own:
+    """A module of the project."""
+
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
 class Func:
     """A function or method of the project; `bound` where it has its object already."""
 
@@ -87,7 +94,7 @@ class Seconds:
     text: bool = False
 
 
-Value = Spot | Seconds | Batch | Parsed | Std | Func | Class | Instance | Service | Of | Clash
+Value = Spot | Seconds | Batch | Parsed | Std | Own | Func | Class | Instance | Service | Of | Clash
 
 #: Values that are not there at the target: whatever uses them is rewritten, or gets them made.
 Foreign = Spot | Batch | Parsed | Service
@@ -99,6 +106,18 @@ class Bound:
 
     value: Value
     origin: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What is known of a name that is looked up in a field: there is one."""
+
+    field: str
+    key: str
+
+
+#: What names hold, and what is known to be there.
+Env = dict[str | Known, Bound]
 
 
 @dataclass(slots=True)

@@ -38,7 +38,7 @@ class TextOrBase64(Lens):
     def inline_text(self, stands: Stands) -> ByHand | None:
         assert stands.flag is not None
         decoded = ex.method(_from_base64(stands.bare.expression), "decode", errors=Literal("replace"))
-        return stands.bare.over(lambda at: ex.Choice(_flag(stands), decoded, at), "str")
+        return stands.bare.over(lambda at: ex.Choice(_flag(stands), decoded, at), "str", "charset-assumed")
 
     def inline_json(self, stands: Stands) -> ByHand | None:
         def loaded(at: Expression) -> Expression:

@@ -19,7 +19,21 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.shapes import ShapeMap
 from vast_ferry.translate.text import SourceText
-from vast_ferry.translate.values import Bound, Clash, Class, Foreign, Func, Key, Of, Service, Std, Stop, Uses, Value
+from vast_ferry.translate.values import (
+    Clash,
+    Class,
+    Env,
+    Foreign,
+    Func,
+    Key,
+    Of,
+    Own,
+    Service,
+    Std,
+    Stop,
+    Uses,
+    Value,
+)
 
 NOTHING = Of()
 DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -60,7 +74,7 @@ class Function:
     outer: Function | None = None
     entry: tuple[str, ...] = ()  # names of the functions of the project that it handles, if it is a handler
     params: dict[str, Value] = field(default_factory=dict)
-    env: dict[str, Bound] = field(default_factory=dict)
+    env: Env = field(default_factory=dict)
     returned: Value | None = None
     calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
     callees: dict[Key, None] = field(default_factory=dict)
@@ -162,11 +176,12 @@ class Flow:
     def _import(self, module: Module, node: ast.Import | ast.ImportFrom) -> None:
         if isinstance(node, ast.Import):
             for alias in node.names:
-                if self._file(alias.name) is None:
+                file = self._file(alias.name)
+                if file is None:
                     name = alias.name if alias.asname else alias.name.partition(".")[0]
                     module.names.setdefault(alias.asname or name, Std(name))
                 elif alias.asname or "." not in alias.name:
-                    module.names.setdefault(alias.asname or alias.name, Std(f"*{self._file(alias.name)}"))
+                    module.names.setdefault(alias.asname or alias.name, Own(file))
             return
         base = node.module or ""
         if node.level:
@@ -182,7 +197,7 @@ class Flow:
             if file is not None:
                 module.names.setdefault(own, self._in_module(file, alias.name))
             elif (inner := self._file(f"{base}.{alias.name}" if base else alias.name)) is not None:
-                module.names.setdefault(own, Std(f"*{inner}"))
+                module.names.setdefault(own, Own(inner))
             else:
                 module.names.setdefault(own, Std(f"{base}.{alias.name}"))
 
@@ -266,10 +281,10 @@ class Flow:
                 return self.method(value.key, name)
         return None
 
-    def attribute(self, base: Std, name: str) -> Value:
+    def attribute(self, base: Std | Own, name: str) -> Value:
         """Return what an attribute of something outside the project is."""
-        if base.name.startswith("*"):  # a module of the project
-            return self._in_module(base.name[1:], name)
+        if isinstance(base, Own):
+            return self._in_module(base.file, name)
         return self.service(Std(f"{base.name}.{name}"))
 
     def service(self, value: Value) -> Value:

@@ -11,7 +11,7 @@ from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import DEFINITION, NOTHING, Flow, Function, Module
-from vast_ferry.translate.python.following import Env, Following
+from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.types import METHOD_TYPES, SAME_TYPE, STD_TYPES, type_of_constant
@@ -20,11 +20,14 @@ from vast_ferry.translate.values import (
     Bound,
     Clash,
     Class,
+    Env,
     Foreign,
     Func,
     Instance,
     Key,
+    Known,
     Of,
+    Own,
     Parsed,
     Service,
     Std,
@@ -324,7 +327,7 @@ class Follower(Following):
         for name in dict.fromkeys(name for env in ends for name in env):
             bounds = [env[name] for env in ends if name in env]
             first = bounds[0]
-            if name.startswith("?") and len(bounds) < len(ends):
+            if isinstance(name, Known) and len(bounds) < len(ends):
                 continue
             if all(bound.value == first.value and bound.origin == first.origin for bound in bounds):
                 made[name] = first
@@ -375,7 +378,7 @@ class Follower(Following):
                 if there.value != bound.value or there.origin != bound.origin:
                     return True
                 continue
-            if name.startswith("?") or not isinstance(bound.value, Foreign | Clash | Instance | Func):
+            if isinstance(name, Known) or not isinstance(bound.value, Foreign | Clash | Instance | Func):
                 continue
             places = [(n.lineno, n.col_offset, isinstance(n.ctx, ast.Store)) for n in self._names(node) if n.id == name]
             if not places or not min(places)[2] or isinstance(node, ast.While):
@@ -519,7 +522,7 @@ class Follower(Following):
         """Return what an attribute of something is."""
         if isinstance(base, Spot):
             return self.idioms.step(node, base, Attr(node.attr), node.value)
-        if isinstance(base, Std):
+        if isinstance(base, Std | Own):
             return self.flow.attribute(base, node.attr)
         if isinstance(base, Instance):
             method = self.flow.method(base.key, node.attr)

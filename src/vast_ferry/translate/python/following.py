@@ -7,9 +7,7 @@ import ast
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.python.flow import Flow, Function, Module
-from vast_ferry.translate.values import Bound, Stop, Value
-
-Env = dict[str, Bound]
+from vast_ferry.translate.values import Env, Stop, Value
 
 
 class Following:

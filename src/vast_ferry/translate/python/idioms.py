@@ -25,9 +25,9 @@ from vast_ferry.translate.operations import (
 )
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import NOTHING
-from vast_ferry.translate.python.following import Env, Following
+from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Batch, Bound, Of, Parsed, Seconds, Service, Stop, Value
+from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
 
 #: Lenses whose values are looked up by name → how a plain lookup does it.
 #: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
@@ -297,12 +297,12 @@ class Idioms:
 
     # --- guards: what is known to be there ---
 
-    def _mark(self, field: str, key: ast.expr | None) -> str:
-        return f"?{field} {ast.dump(key)}" if isinstance(key, ast.Constant | ast.Name) else ""
+    def _mark(self, field: str, key: ast.expr | None) -> Known | None:
+        return Known(field, ast.dump(key)) if isinstance(key, ast.Constant | ast.Name) else None
 
     def _guarded(self, field: str, key: ast.expr | None) -> bool:
         mark = self._mark(field.removesuffix(".plain"), key)
-        return bool(mark) and mark in self.follower.env
+        return mark is not None and mark in self.follower.env
 
     def guards(self, test: ast.expr) -> tuple[Env, Env]:
         """Return what is known to be there where a test holds, and where it does not."""
@@ -318,7 +318,7 @@ class Idioms:
         if not isinstance(op, LookUp):
             return {}, {}
         mark = self._mark(op.field.removesuffix(".plain"), op.key)
-        known: Env = {mark: Bound(NOTHING)} if mark else {}
+        known: Env = {mark: Bound(NOTHING)} if mark is not None else {}
         if op.how is How.HAS:
             return ({}, known) if op.negated else (known, {})
         return ({}, {}) if op.strict else (known, {})
@@ -509,7 +509,7 @@ class Idioms:
         """Return the entry that an index takes from a batch: the first, for a batch of one is all there is there."""
         if isinstance(node.slice, ast.Constant) and node.slice.value in (0, -1):
             self.follower.consume(node.value)
-            return Spot(base.kind, "entry", (), f"[0]{base.holder}")
+            return Spot(base.kind, "entry", (), base.holder, first=True)
         return NOTHING
 
     def entry_of(self, target: ast.expr, over: Value, iterated: ast.expr) -> bool:

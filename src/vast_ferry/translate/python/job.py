@@ -56,6 +56,7 @@ class Job:
         self._inlines: dict[str, Inline] = {}
         self.exact: set[Key] = set()  # functions where content must be just as it was, for something asks of what form
         self._names: dict[Key, dict[str, str]] = {}
+        self._handed: dict[Key, dict[str, str]] = {}
         self.replies_held: dict[tuple[Key, str], str] = {}
         self.keys_held: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
 
@@ -73,9 +74,13 @@ class Job:
             self._inlines[kind] = Inline.of(self.target.kinds[kind].event)
         return self._inlines[kind]
 
-    def keep_names(self, function: Function, names: dict[str, str]) -> None:
-        """Note under which names a function that is being written knows what it is handed."""
-        self._names[function.key] = names
+    def keep_names(self, function: Function, names: dict[str, str], handed: dict[str, str]) -> None:
+        """Note under which names a function that is being written knows what it is handed, and what it has to be."""
+        self._names[function.key], self._handed[function.key] = names, handed
+
+    def handed_to(self, function: Function) -> Mapping[str, str]:
+        """Return what a function that was written calls the target's parameters."""
+        return self._handed.get(function.key, {})
 
     def names_of(self, function: Function) -> Mapping[str, str]:
         """Return under which names a function that was written knows what it is handed."""
@@ -96,7 +101,7 @@ class Job:
 
     def parameter_name(self, function: Function, name: str) -> str:
         """Return what a parameter that was added is called."""
-        return self._names.get(function.key, {}).get(f"={name}", name)
+        return self.handed_to(function).get(name, name)
 
     def fresh(self, name: str) -> ByHand | None:
         """Return what is made afresh where the target has none."""

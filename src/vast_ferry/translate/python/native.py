@@ -27,7 +27,7 @@ from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.writing import in_return
 from vast_ferry.translate.reasons import NOTES, STOPS
 from vast_ferry.translate.text import Edit, SourceText
-from vast_ferry.translate.values import Class, Func, Key, Std, Stop
+from vast_ferry.translate.values import Class, Func, Key, Own, Stop
 
 
 @dataclass(slots=True)
@@ -239,7 +239,7 @@ class _Project:
             made += self._keys_of(known.get(name))
         for name, attribute in function.nodes.attributes:
             base = known.get(name)
-            if isinstance(base, Std) and base.name.startswith("*"):  # another module of the project
+            if isinstance(base, Own):
                 made += self._keys_of(flow.attribute(base, attribute))
         # What stands in a table at the top of the module is reached by the table's name.
         for name, keys in self._tables(function.module).items():

@@ -41,7 +41,7 @@ class Rendering(Writing):
     def of(cls, job: Job, function: Function) -> Rendering:
         """Return what writes a function; its names are kept for the functions inside it."""
         made = cls(job, function.module, function)
-        job.keep_names(function, made.names)
+        job.keep_names(function, made.names, made.handed)
         return made
 
     def made(self, value: Foreign, node: ast.expr) -> str:

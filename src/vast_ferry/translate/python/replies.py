@@ -90,7 +90,7 @@ class Replies:
             return ""
         text = shape.by_hand.ends
         for name in self.at.shape.parameters:
-            named = self.at.names.get(f"={name}", name)
+            named = self.at.handed.get(name, name)
             text = text.replace(f"({name}", f"({named}").replace(f" {name}", f" {named}")
         return text
 

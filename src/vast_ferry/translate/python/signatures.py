@@ -34,13 +34,13 @@ class Signatures:
         per_entry = source.each is None and target.each is not None
         parameters: list[str] = []
         for name in target.parameters if per_entry or target.each is None else target.handed_over:
-            parameters.append(self.at.names.setdefault(f"={name}", self.at.fresh(name, *own, *told)))
+            parameters.append(self.at.handed.setdefault(name, self.at.fresh(name, *own, *told)))
         at_first = self.at.event_root if per_entry or target.each is None else target.each.root
         for name in own:
-            self.at.names[name] = self.at.names[f"={at_first}"]
+            self.at.names[name] = self.at.handed[at_first]
         context = self.at.context_root(self.at.kind)
         for name in told:
-            self.at.names[name] = self.at.names.get(f"={context}", "")
+            self.at.names[name] = self.at.handed.get(context, "")
         if self.at.plan is not None and self.at.plan.flat:
             assert isinstance(self.at.plan.loop.target, ast.Name)
             self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
@@ -117,7 +117,7 @@ class Signatures:
                 self.at.edit(start, self.at.text.end(argument), "", "signature")
         more = [name for name in facts.needs if not self.at.held_by_parameter(function, name)]
         if more:
-            self._add_parameters(node, [self.at.names.setdefault(f"={name}", self.at.fresh(name)) for name in more])
+            self._add_parameters(node, [self.at.handed.setdefault(name, self.at.fresh(name)) for name in more])
         if facts.answers and node.returns is not None:
             self._drop_returns(node)
 

@@ -28,6 +28,8 @@ from vast_ferry.translate.text import Edit, SourceText
 #: form of a content → how it is made of the name of its bytes
 _FORMS = {"bytes": "{0}", "text": '{0}.decode(errors="replace")', "json": "json.loads({0})"}
 #: how the JSON text of what fills an output is written
+#: Stands where what is written goes, until that is known; no source holds it.
+_WRITTEN = "\0"
 _FILLED = ("ensure_ascii=False", 'separators=(",", ":")')
 
 
@@ -299,11 +301,11 @@ class _Handler:
         table = quoted(binding.source)
         said = {"content_type": quoted(binding.content_type)} if binding.content_type else {}
         if binding.kind == "record":
-            return self._parts("record.write", table=table, keys=self._keys(captured), record="\0")
+            return self._parts("record.write", table=table, keys=self._keys(captured), record=_WRITTEN)
         if binding.kind == "message":
-            return self._parts("message.send", channel=table, body="\0", **said)
+            return self._parts("message.send", channel=table, body=_WRITTEN, **said)
         key = self._formatted(binding.key, captured)
-        return self._parts("object.write", bucket=table, key=key, body="\0", **said)
+        return self._parts("object.write", bucket=table, key=key, body=_WRITTEN, **said)
 
     def _set_out(self, made: tuple[str, list[str]], form: str, call: ast.Call) -> tuple[str, str]:
         """Return what stands before and after what is written, on several lines where one would be too long."""
@@ -312,14 +314,15 @@ class _Handler:
         more = _FILLED
         if form == "json":
             self._want(Import("json"))
-            parts = [part.replace("\0", "json.dumps(" + ", ".join(["\0", *more]) + ")") for part in parts]
+            parts = [part.replace(_WRITTEN, "json.dumps(" + ", ".join([_WRITTEN, *more]) + ")") for part in parts]
         line = f"{called}({', '.join(parts)})"
         if len(indent) + len(line) + len(own) > LONGEST and "\n" not in own:
             if form == "json" and len(indent) + 4 + len(own) + len(parts[-1]) > LONGEST:
-                inner = f",\n{indent}        ".join(["\0", *more])
-                parts = [p if "\0" not in p else f"json.dumps(\n{indent}        {inner},\n{indent}    )" for p in parts]
+                inner = f",\n{indent}        ".join([_WRITTEN, *more])
+                dumped = f"json.dumps(\n{indent}        {inner},\n{indent}    )"
+                parts = [dumped if _WRITTEN in part else part for part in parts]
             line = f"{called}(\n{indent}    " + f",\n{indent}    ".join(parts) + f",\n{indent})"
-        before, _, after = line.partition("\0")
+        before, _, after = line.partition(_WRITTEN)
         return before, after
 
     # --- pieces ---

@@ -14,6 +14,7 @@ from dataclasses import replace
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.inline import Inline, at_text
+from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import in_handler
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.operations import Operation
@@ -59,7 +60,8 @@ class Writing:
         self.content = ""  # name of the variable that holds the content, where it is read more than once
         self.parents: Mapping[int, ast.AST] = {}
         self.own_names: frozenset[str] = frozenset()
-        self.names: dict[str, str] = {}
+        self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
+        self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
         self.plan: Unrolled | None = None
         self.facts = job.facts.get(function.key) if function is not None else None
@@ -218,7 +220,7 @@ class Writing:
         if isinstance(function.node, ast.FunctionDef) and function.generates:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.entry:
-            return self.names.get(f"={name}", name)
+            return self.handed.get(name, name)
         at: Function | None = function
         while at is not None:
             found = self._parameter_for(at, name)
@@ -228,13 +230,13 @@ class Writing:
                 break
             at = at.outer
         if at is not None and at.entry:
-            return self.job.names_of(at).get(f"={name}", name)
+            return self.job.handed_to(at).get(name, name)
         assert at is not None
         facts = self.job.facts[at.key]
         if name not in facts.needs:
             facts.needs[name] = None
             self.job.changed = True
-        return self.names.setdefault(f"={name}", self.fresh(name)) if at is function else name
+        return self.handed.setdefault(name, self.fresh(name)) if at is function else name
 
     def _parameter_for(self, function: Function, name: str) -> str:
         for parameter, value in function.params.items():
@@ -250,16 +252,15 @@ class Writing:
     def holder(self, spot: Spot, node: ast.AST) -> str:
         """Return the source of what holds the event, the entry or the context that a place is in."""
         text = spot.holder
-        first = text.startswith("[0]")
-        text = text.removeprefix("[0]")
         if text in self.names:
             made = self.names[text]
         elif self.function is not None and self.function.outer is not None and text.isidentifier():
             made = self._outer_name(text)
         else:
             made = text
-        if first and self.shape.each is not None:
-            return at_text(self.shape.each, {self.shape.each.root: made}) + "[0]"
+        if spot.first and self.shape.each is not None:
+            first = Access(self.shape.each.root, (*self.shape.each.steps, Item(0)))
+            return at_text(first, {first.root: made})
         if not made and spot.role == "context":
             return ""
         return made or self.root(self.event_root, node)
