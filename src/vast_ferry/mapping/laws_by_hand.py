@@ -34,8 +34,12 @@ def _is_utf_8(event: Fields) -> bool:
     return helpers.charset_of(kind).replace("_", "-") in ("utf-8", "utf8", "us-ascii")
 
 
-#: What an expression takes for granted → whether it holds of an event.
-HOLDS: Mapping[str, Callable[[Fields], bool]] = {"charset-assumed": _is_utf_8}
+def _always(event: Fields) -> bool:
+    return True
+
+
+#: JSON is exchanged in UTF-8 (RFC 8259 §8.1). What an expression takes for granted → whether it holds of an event.
+HOLDS: Mapping[str, Callable[[Fields], bool]] = {"charset-assumed": _is_utf_8, "json": _is_utf_8}
 
 
 def function_of(name: str, code: ByHand, parameters: tuple[str, ...]) -> Callable[..., Any]:
@@ -75,13 +79,13 @@ def _outcome(call: Callable[..., Any], values: Mapping[str, Any], names: tuple[s
         return type(error)
 
 
-def _held(shape: EventShape, what: str, code: ByHand, view: Source) -> Callable[[Fields], None]:
-    granted = HOLDS.get(code.note, lambda event: True)
+def _held(shape: EventShape, what: str, code: ByHand, view: Source, granted_by: str = "") -> Callable[[Fields], None]:
+    granted = HOLDS.get(code.note or granted_by, _always)
     native = handed_over(shape)
     by_hand, reader = function_of("by_hand", code, shape.parameters), run_source(view)
 
     def check(event: Fields) -> None:
-        if not granted(event):  # type: ignore[no-untyped-call]
+        if not granted(event):
             return
         one = _outcome(by_hand, native(event), shape.parameters)
         other = _outcome(reader, native(event), view.parameters)
@@ -122,4 +126,4 @@ def rows_by_hand(one: EventShape, other: EventShape) -> Iterator[tuple[str, Call
             view = view_place("compiled", other, one, row.at)
         except (CannotWrite, KeyError, StopIteration):
             continue  # a way to more, such as a method
-        yield f"{row.at} ({row.field})", _held(other, str(row.at), code, view)
+        yield f"{row.at} ({row.field})", _held(other, str(row.at), code, view, row.lens.content)
