@@ -226,15 +226,16 @@ class _Check:
     def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
         """Yield the verdicts on the samples of one function."""
         limit = min(function.timeout or self.limit, self.limit)
-        taken: list[Sample] = []
-        for sample in samples:
-            why = self._refused(function, sample)
-            if why:
-                yield Checked(sample.function, sample.name, Verdict.UNCHECKED, reasons=(why,), file=str(sample.path))
-            else:
-                taken.append(sample)
-        if not taken:
-            return
+        refused = {id(sample): self._refused(function, sample) for sample in samples}
+        for one in samples:
+            if why := refused[id(one)]:
+                yield Checked(one.function, one.name, Verdict.UNCHECKED, reasons=(why,), file=str(one.path))
+        taken = [sample for sample in samples if not refused[id(sample)]]
+        if taken:
+            yield from self._proven(function, taken, limit)
+
+    def _proven(self, function: Function, taken: list[Sample], limit: float) -> Iterator[Checked]:
+        """Yield the verdicts on samples that can be run on both sides."""
         # Whatever a handler keeps from call to call must not depend on how its samples are called or given.
         taken.sort(key=_content)
         kinds = tuple(dict.fromkeys(sorted(sample.kind for sample in taken)))
@@ -276,11 +277,7 @@ class _Check:
 
             for number, (sample, called, ended) in enumerate(zip(taken, at_source, outcomes, strict=True)):
                 ran = _Ran(sample, called, ended[:2], ended[2])
-                checked = self._verdict(ran, cold, again, number)
-                fails = ended[0].ending in (Ending.FAILED, Ending.EXITED)
-                yield replace(
-                    checked, fails=fails, unseen=tuple({**dict(ended[2].unseen), **dict(ended[0].unseen)}.items())
-                )
+                yield _with_what_was_seen(self._verdict(ran, cold, again, number), ended[0], ended[2])
 
     def _refused(self, function: Function, sample: Sample) -> str:
         """Return why a sample is not for this function, or nothing."""
@@ -411,6 +408,12 @@ def _in_any_order(outcome: Outcome) -> Outcome:
 
 def _content(sample: Sample) -> str:
     return hashlib.sha256(repr((sample.kind, sample.events, sample.before, sample.answers)).encode()).hexdigest()
+
+
+def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -> Checked:
+    """Return a verdict with whether the original fails, and what either did that could not be seen."""
+    fails = original.ending in (Ending.FAILED, Ending.EXITED)
+    return replace(checked, fails=fails, unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items()))
 
 
 @dataclass(frozen=True, slots=True)

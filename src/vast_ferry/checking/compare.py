@@ -91,14 +91,17 @@ def _compare_answers(runs: list[Outcome], got: Outcome, method: str, found: Comp
     # Where one side named the events and the other had to raise, or is a process, there is no error to compare.
     named = {"", "DeliverAgain", "ExitStatus"} & {one.error, got.error}
     if one.ending is got.ending and not named:
-        if len({run.error for run in runs}) > 1:
-            found.varies["error"] = None
-        elif one.error != got.error:
-            found.differs("error", _error(one), _error(got))
-        elif {run.message for run in runs} != {got.message}:
-            texts = [run.message for run in runs]
-            if _varying_text("error", texts, got.message, found) is not None:
-                found.differs("error", _error(one), _error(got))
+        _compare_errors(runs, got, found)
+
+
+def _compare_errors(runs: list[Outcome], got: Outcome, found: Compared) -> None:
+    one, texts = runs[0], [run.message for run in runs]
+    if len({run.error for run in runs}) > 1:
+        found.varies["error"] = None
+    elif one.error != got.error or (
+        set(texts) != {got.message} and _varying_text("error", texts, got.message, found) is not None
+    ):
+        found.differs("error", _error(one), _error(got))
 
 
 def _exact(value: Any) -> Any:
@@ -270,29 +273,35 @@ def _compare_headers(runs: Sequence[HttpReply], got: HttpReply, leave_out: froze
     for name in names:
         if name in leave_out:
             continue
-        ones, other = [run.values(name) for run in runs], got.values(name)
-        one, at = ones[0], f"header {name}"
-        if all(each == one for each in ones[1:]):
-            if one == other:
-                continue
-            if len(one) == len(other) and len(one) > 1:
-                for index, (left, right) in enumerate(zip(one, other, strict=True)):
-                    if left != right:
-                        found.differs(f"{at}[{index}]", left, right)
-            else:
-                found.differs(at, _values(one), _values(other))
-        elif len({len(each) for each in ones}) > 1:
-            found.varies[at] = None
-            if len(other) not in {len(each) for each in ones}:
-                found.differs(at, _values(one), _values(other))
-        elif len(other) != len(one):
-            found.varies[at] = None
-            found.differs(at, _values(one), _values(other))
+        ones, other, at = [run.values(name) for run in runs], got.values(name), f"header {name}"
+        if all(each == ones[0] for each in ones[1:]):
+            _compare_values(ones[0], other, at, found)
         else:
-            for index, (*lefts, right) in enumerate(zip(*ones, other, strict=True)):
-                place = f"{at}[{index}]" if len(one) > 1 else at
-                if _varying_text(place, lefts, right, found) is not None:
-                    found.differs(place, lefts[0], right)
+            _compare_varying_values(ones, other, at, found)
+
+
+def _compare_values(one: list[str], other: list[str], at: str, found: Compared) -> None:
+    if len(one) != len(other) or len(one) < 2:
+        if one != other:
+            found.differs(at, _values(one), _values(other))
+        return
+    for index, (left, right) in enumerate(zip(one, other, strict=True)):
+        if left != right:
+            found.differs(f"{at}[{index}]", left, right)
+
+
+def _compare_varying_values(ones: list[list[str]], other: list[str], at: str, found: Compared) -> None:
+    """Compare the values of a field that the original's own runs do not agree on."""
+    counts = {len(each) for each in ones}
+    if counts != {len(other)}:
+        found.varies[at] = None
+        if len(other) not in counts:
+            found.differs(at, _values(ones[0]), _values(other))
+        return
+    for index, (*lefts, right) in enumerate(zip(*ones, other, strict=True)):
+        place = f"{at}[{index}]" if len(other) > 1 else at
+        if _varying_text(place, lefts, right, found) is not None:
+            found.differs(place, lefts[0], right)
 
 
 def _values(values: list[str]) -> str:

@@ -64,29 +64,32 @@ def _text(value: Any) -> str:
 
 def differences(expected: Any, got: Any, at: str = "$") -> Iterator[Difference]:
     """Yield where two exact JSON values differ; places as in RFC 9535, names in dots where they can."""
-    if type(expected) is not type(got):
+    if type(expected) is type(got) and isinstance(expected, dict):
+        yield from _in_objects(expected, got, at)
+    elif type(expected) is type(got) and isinstance(expected, list):
+        yield from _in_arrays(expected, got, at)
+    elif type(expected) is not type(got) or expected != got:
         yield Difference(at, shown(expected), shown(got))
-    elif isinstance(expected, Repeated):
-        if expected != got:
-            yield Difference(at, shown(expected), shown(got))
-    elif isinstance(expected, dict):
-        for name, value in expected.items():
-            if name in got:
-                yield from differences(value, got[name], step(at, name))
-            else:
-                yield Difference(step(at, name), shown(value), "(missing)")
-        for name in got:
-            if name not in expected:
-                yield Difference(step(at, name), "(missing)", shown(got[name]))
-    elif isinstance(expected, list):
-        for index, (one, other) in enumerate(zip(expected, got, strict=False)):
-            yield from differences(one, other, f"{at}[{index}]")
-        for index in range(len(got), len(expected)):
-            yield Difference(f"{at}[{index}]", shown(expected[index]), "(missing)")
-        for index in range(len(expected), len(got)):
-            yield Difference(f"{at}[{index}]", "(missing)", shown(got[index]))
-    elif expected != got:
-        yield Difference(at, shown(expected), shown(got))
+
+
+def _in_objects(expected: dict[str, Any], got: dict[str, Any], at: str) -> Iterator[Difference]:
+    for name, value in expected.items():
+        if name in got:
+            yield from differences(value, got[name], step(at, name))
+        else:
+            yield Difference(step(at, name), shown(value), "(missing)")
+    for name, value in got.items():
+        if name not in expected:
+            yield Difference(step(at, name), "(missing)", shown(value))
+
+
+def _in_arrays(expected: list[Any], got: list[Any], at: str) -> Iterator[Difference]:
+    for index, (one, other) in enumerate(zip(expected, got, strict=False)):
+        yield from differences(one, other, f"{at}[{index}]")
+    for index in range(len(got), len(expected)):
+        yield Difference(f"{at}[{index}]", shown(expected[index]), "(missing)")
+    for index in range(len(expected), len(got)):
+        yield Difference(f"{at}[{index}]", "(missing)", shown(got[index]))
 
 
 def step(at: str, name: str) -> str:

@@ -508,6 +508,20 @@ class Ended(BaseException):
         self.number = number
 
 
+def _status_told() -> int:
+    """Run the command and return its status, all that it printed written; raises BadInput where it can't be."""
+    from vast_ferry.hub.findings import BadInput
+
+    closed = sys.stdout is None
+    if closed:  # what is opened next must not stand in its place
+        sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
+    status = _status()
+    sys.stdout.flush()
+    if closed:
+        raise BadInput("standard output is closed", "Send it somewhere")
+    return status
+
+
 def run() -> None:
     """Run the command line: a user's mistake is one message and status 2; a signal ends it within a second."""
     from vast_ferry.hub.findings import BadInput
@@ -519,14 +533,7 @@ def run() -> None:
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, end)
     try:
-        closed = sys.stdout is None
-        if closed:  # what is opened next must not stand in its place
-            sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115
-        status = _status()
-        sys.stdout.flush()
-        if closed:
-            raise BadInput("standard output is closed", "Send it somewhere")
-        sys.exit(status)
+        sys.exit(_status_told())
     except BadInput as error:
         for line in str(error).splitlines():
             say(f"vast-ferry: {line}")

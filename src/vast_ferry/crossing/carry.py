@@ -140,6 +140,26 @@ def _not_ours(out: Path, discard_edits: bool) -> list[str]:
     return kept
 
 
+def _write_one(path: str, content: bytes, made: Path, out: Path) -> None:
+    target = made / path
+    # The folder is new and holds no links: how the path is written tells where it leads.
+    if not Path(os.path.normpath(target)).is_relative_to(os.path.normpath(made)):
+        raise BadInput(f"{path} would lie outside of {out}", "Rename what it is made from")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    target.write_bytes(content)
+    if content.startswith(b"#!"):
+        target.chmod(0o755)
+
+
+def _as_it_was(out: Path, old: Path, made: Path, moved: Sequence[str]) -> None:
+    """Put back what was there, whatever went wrong on the way."""
+    if old.exists() and not out.exists():
+        old.rename(out)
+    for path in moved:
+        with contextlib.suppress(OSError):
+            (made / path).rename(out / path)
+
+
 def _write(files: dict[str, bytes], out: Path, kept: Sequence[str]) -> None:
     """Write all files, or none: into a new folder beside `out`, which then takes its place.
 
@@ -158,14 +178,7 @@ def _write(files: dict[str, bytes], out: Path, kept: Sequence[str]) -> None:
     moved: list[str] = []
     try:
         for path, content in files.items():
-            target = made / path
-            # The folder is new and holds no links: how the path is written tells where it leads.
-            if not Path(os.path.normpath(target)).is_relative_to(os.path.normpath(made)):
-                raise BadInput(f"{path} would lie outside of {out}", "Rename what it is made from")
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(content)
-            if content.startswith(b"#!"):
-                target.chmod(0o755)
+            _write_one(path, content, made, out)
         made.chmod(0o755)
         if not out.exists():
             made.rename(out)
@@ -177,12 +190,7 @@ def _write(files: dict[str, bytes], out: Path, kept: Sequence[str]) -> None:
         out.rename(old)
         made.rename(out)
     except BaseException as error:
-        # As it was, whatever went wrong on the way.
-        if old.exists() and not out.exists():
-            old.rename(out)
-        for path in moved:
-            with contextlib.suppress(OSError):
-                (made / path).rename(out / path)
+        _as_it_was(out, old, made, moved)
         if isinstance(error, OSError):
             what = f"{out} can't be written: {error.strerror or error}"
             raise BadInput(what, "Make room there, or check the folder's permissions") from None

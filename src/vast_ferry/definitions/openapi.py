@@ -115,23 +115,30 @@ def read_openapi(path: Path, shown: str = "") -> list[Described]:
     return found
 
 
+def _contents(operation: dict[str, Any], document: Document) -> dict[str, Any]:
+    """Return the schemas of a request's content and of what is answered, by status."""
+    replies = operation.get("responses")
+    told = {"request": operation.get("requestBody")}
+    told |= {f"reply {status}": reply for status, reply in (replies if isinstance(replies, dict) else {}).items()}
+    schemas = {name: _schema(one, document) for name, one in told.items()}
+    return {name: schema for name, schema in schemas.items() if schema is not None}
+
+
 def _operation(document: Document, route: str, method: str, item: dict[str, Any]) -> Described:
     operation = item[method]
     place = document.place("paths", route, method)
     if not isinstance(operation, dict):
         raise BadInput(f"{method} of {route} is not a mapping", "Describe the operation there", place)
-    types: dict[str, str] = {}
-    schemas: dict[str, Any] = {}
-    template = route
     listed = [*_list(item.get("parameters")), *_list(operation.get("parameters"))]
-    for parameter in (_resolved(one, document) for one in listed):
-        if not isinstance(parameter, dict):
-            continue
-        name, schema = str(parameter.get("name", "")), parameter.get("schema", {})
-        if parameter.get("in") == "query":
-            schemas[f"query {name}"] = schema
+    resolved = [one for one in (_resolved(one, document) for one in listed) if isinstance(one, dict)]
+    schemas = {f"query {one.get('name', '')}": one.get("schema", {}) for one in resolved if one.get("in") == "query"}
+    schemas |= _contents(operation, document)
+    types: dict[str, str] = {}
+    template = route
+    for parameter in resolved:
         if parameter.get("in") != "path":
             continue
+        name, schema = str(parameter.get("name", "")), parameter.get("schema", {})
         if f"{{{name}}}" not in route:
             raise BadInput(f"the parameter {name!r} is not in the path {route}", "Correct the name", place)
         kind = next((kind for kind, known in _SCHEMAS.items() if schema == known), "")
@@ -139,14 +146,6 @@ def _operation(document: Document, route: str, method: str, item: dict[str, Any]
             types[name] = kind
         if parameter.get(_REST):
             template = template.replace(f"{{{name}}}", f"{{+{name}}}")
-    request = _schema(operation.get("requestBody"), document)
-    if request is not None:
-        schemas["request"] = request
-    replies = operation.get("responses")
-    for status, reply in replies.items() if isinstance(replies, dict) else ():
-        schema = _schema(reply, document)
-        if schema is not None:
-            schemas[f"reply {status}"] = schema
     security = [next(iter(one), "") for one in _list(operation.get("security")) if isinstance(one, dict)]
     callers = next((name for name in security if name in _SECURITY), "")
     name = str(operation.get("operationId", f"{method} {route}"))

@@ -142,6 +142,14 @@ class _Reader:
             raise BadInput(f"{what} is not a mapping", "Write `key: value` pairs there", document.place(*path))
         return data
 
+    def _kept_back(self, row: DefinitionRow, error: FormError, declared: _Declared, path: Path_) -> None:
+        """Note a value that is not carried as it is; raises BadInput for one that is wrong."""
+        place = declared.document.place(*path)
+        if row.is_ != "secrets" and row.is_ not in KEPT_BACK:
+            raise BadInput(f"{'.'.join(map(str, path))}: {error}", "Mend the value", place) from None
+        code, remedy = KEPT_BACK.get(row.is_, ("secret-value", "Put it into the vault"))
+        self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
+
     def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: _Declared, path: Path_) -> dict[str, Any]:
         values: dict[str, Any] = {}
         forms = forms_of(self.profile)
@@ -165,15 +173,7 @@ class _Reader:
                     self.other(declared, str(data[row.at]), str(error), place)
                 continue
             except FormError as error:
-                if row.is_ == "secrets":
-                    remedy = "Put it into the vault"
-                    self.note("secret-value", Severity.BLOCKING, (str(error), remedy), place, declared.name)
-                elif row.is_ in KEPT_BACK:
-                    code, remedy = KEPT_BACK[row.is_]
-                    self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
-                else:
-                    where = ".".join(map(str, (*path, row.at)))
-                    raise BadInput(f"{where}: {error}", "Mend the value", place) from None
+                self._kept_back(row, error, declared, (*path, row.at))
                 continue
             if row.is_ == "entry" and (other := self.other_file(value)):
                 self.other(declared, str(data[row.at]), LANGUAGES[other], place)

@@ -52,14 +52,19 @@ class RouteStyle:
     leading: bool = True
     order: str = "specific"
 
+    def _is_plain(self, segment: str, route: str) -> None:
+        """Raise RouteError for a segment that is neither a capture nor plain."""
+        if re.search(r"[{}<>*?#\s]", segment) or self._looks_like_capture(segment):
+            examples = [self._spelt(form, "hive") for form in (self.one, self.typed, self.rest) if form]
+            raise RouteError(f"expected captures as whole segments, such as {' or '.join(examples)}, got {route!r}")
+
     def read(self, text: str) -> Routed:
         """Return the route that a text is; raises RouteError with what was expected."""
         own = text
-        if self.leading and not text.startswith("/"):
-            raise RouteError(f"expected a route that begins with a slash, got {text!r}")
+        if self.leading != text.startswith("/"):
+            wanted = "that begins with a slash" if self.leading else "without a slash before it"
+            raise RouteError(f"expected a route {wanted}, got {text!r}")
         if not self.leading:
-            if text.startswith("/"):
-                raise RouteError(f"expected a route without a slash before it, got {text!r}")
             text = f"/{text}"
         slash = bool(self.slash) and text.endswith(self.slash)
         if slash:
@@ -70,21 +75,16 @@ class RouteStyle:
         names: list[str] = []
         for index, segment in enumerate(segments):
             name, kind = self._capture(segment)
-            if name:
-                names.append(name)
-                if kind == "rest":
-                    if index < len(segments) - 1:
-                        raise RouteError(f"a capture of the rest stands last, in {own!r} it does not")
-                    made.append(f"{{+{name}}}")
-                    continue
-                made.append(f"{{{name}}}")
-                if kind:
-                    types[name] = kind
+            if not name:
+                self._is_plain(segment, own)
+                made.append(segment)
                 continue
-            if re.search(r"[{}<>*?#\s]", segment) or self._looks_like_capture(segment):
-                examples = [self._spelt(form, "hive") for form in (self.one, self.typed, self.rest) if form]
-                raise RouteError(f"expected captures as whole segments, such as {' or '.join(examples)}, got {own!r}")
-            made.append(segment)
+            names.append(name)
+            if kind == "rest" and index < len(segments) - 1:
+                raise RouteError(f"a capture of the rest stands last, in {own!r} it does not")
+            made.append(f"{{+{name}}}" if kind == "rest" else f"{{{name}}}")
+            if kind not in ("", "rest"):
+                types[name] = kind
         if len(set(names)) != len(names):
             raise RouteError(f"{own!r} captures a name twice")
         # What takes the rest takes a slash as well, and the root is one.

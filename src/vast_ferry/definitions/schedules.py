@@ -303,14 +303,68 @@ def _end(text: str, zone: str) -> datetime:
     return _moment(text.removesuffix("Z")).replace(tzinfo=own).astimezone(UTC)
 
 
-def _rrule(text: str, start: datetime, zone: str) -> tuple[list[Rule], datetime | None, int]:
-    """Return the rules that one says, when it ends, and after how many firings it does."""
+#: Days of a month, and weekdays among them.
+Placed = tuple[tuple[int, ...], tuple[int, ...]]
+
+
+def _rule_parts(text: str) -> dict[str, str]:
     parts: dict[str, str] = {}
     for part in text.split(";"):
         name, mark, value = part.partition("=")
         if not mark or name in parts:
             raise ScheduleError(f"expected NAME=value, each name once, got {part!r}")
         parts[name] = value
+    return parts
+
+
+def _chosen(parts: dict[str, str]) -> dict[str, tuple[int, ...]]:
+    """Return what BY rules pick, by the field of a calendar rule; weekdays come after."""
+    chosen: dict[str, tuple[int, ...]] = {}
+    for name, (field, low, high) in _BY.items():
+        if name not in parts:
+            continue
+        values = parts[name].split(",")
+        sign = "[+-]?" if field == "days" else r"\+?"  # days are counted from a month's end as well
+        if not all(re.fullmatch(rf"{sign}\d{{1,2}}", one) and low <= abs(int(one)) <= high for one in values):
+            raise ScheduleError(f"{name}={parts[name]} can't be carried: numbers from {low} to {high} can")
+        chosen[field] = tuple(sorted({int(value) for value in values}))
+    return chosen
+
+
+def _weekdays(
+    said: str, position: str, chosen: dict[str, tuple[int, ...]], text: str, *, monthly: bool
+) -> list[Placed]:
+    """Return weekdays that are counted within a month; others are added to what is chosen."""
+    days = _by_day(said)
+    if not position and not any(number for number, _ in days):
+        chosen["weekdays"] = tuple(sorted({day for _, day in days}))
+        return []
+    if not monthly or "days" in chosen:
+        raise ScheduleError(f"{text!r} can't be carried: weekdays are counted within months, and alone, only")
+    return _placed(days, position, text)
+
+
+def _from_the_start(frequency: str, start: datetime, chosen: dict[str, tuple[int, ...]], *, by_day: bool) -> None:
+    """Choose what a rule does not say: what is finer than its frequency is taken from its start (RFC 5545 §3.3.10)."""
+    finer = {"SECONDLY": 0, "MINUTELY": 1, "HOURLY": 2}.get(frequency, 3)
+    clock = (("seconds", start.second), ("minutes", start.minute), ("hours", start.hour))
+    for field, begin in clock[:finer]:
+        chosen.setdefault(field, (begin,))
+    for field, _ in clock[finer:]:  # what is coarser only limits
+        chosen.setdefault(field, ())
+    if frequency == "WEEKLY":
+        if "days" in chosen:
+            raise ScheduleError("BYMONTHDAY does not go with FREQ=WEEKLY (RFC 5545 §3.3.10)")
+        chosen.setdefault("weekdays", (start.isoweekday() % 7,))
+    if frequency in ("MONTHLY", "YEARLY") and not by_day:
+        chosen["days"] = (start.day,)
+        if frequency == "YEARLY":
+            chosen.setdefault("months", (start.month,))
+
+
+def _rrule(text: str, start: datetime, zone: str) -> tuple[list[Rule], datetime | None, int]:
+    """Return the rules that one says, when it ends, and after how many firings it does."""
+    parts = _rule_parts(text)
     frequency = parts.pop("FREQ", "")
     if frequency not in (*_FREQUENCIES, "MONTHLY", "YEARLY"):
         raise ScheduleError(f"expected FREQ=DAILY or another frequency of RFC 5545, got {text!r}")
@@ -334,47 +388,14 @@ def _rrule(text: str, start: datetime, zone: str) -> tuple[list[Rule], datetime 
         seconds = int(interval) * _FREQUENCIES[frequency]
         since = int((start.replace(tzinfo=UTC) - EPOCH).total_seconds())
         return [Every(seconds, since % seconds)], until, int(count)
-    chosen: dict[str, tuple[int, ...]] = {}
-    for name, (field, low, high) in _BY.items():
-        if name in parts:
-            values = parts[name].split(",")
-            sign = "[+-]?" if field == "days" else r"\+?"  # days are counted from a month's end as well
-            if not all(re.fullmatch(rf"{sign}\d{{1,2}}", one) and low <= abs(int(one)) <= high for one in values):
-                raise ScheduleError(f"{name}={parts[name]} can't be carried: numbers from {low} to {high} can")
-            chosen[field] = tuple(sorted({int(value) for value in values}))
-    placed: list[tuple[tuple[int, ...], tuple[int, ...]]] = []
+    chosen = _chosen(parts)
+    placed: list[Placed] = []
     if "BYDAY" in parts:
-        days = _by_day(parts["BYDAY"])
         monthly = frequency == "MONTHLY" or (frequency == "YEARLY" and "months" in chosen)
-        if position or any(number for number, _ in days):
-            if not monthly or "days" in chosen:
-                raise ScheduleError(f"{text!r} can't be carried: weekdays are counted within months, and alone, only")
-            placed = _placed(days, position, text)
-        else:
-            chosen["weekdays"] = tuple(sorted({day for _, day in days}))
+        placed = _weekdays(parts["BYDAY"], position, chosen, text, monthly=monthly)
     elif position:
         raise ScheduleError(f"BYSETPOS={position} can't be carried without BYDAY")
-    # What is coarser than the frequency only limits; what is finer and not said is taken from the start (§3.3.10).
-    finer = {
-        "SECONDLY": 0,
-        "MINUTELY": 1,
-        "HOURLY": 2,
-    }.get(frequency, 3)
-    clock = (("seconds", start.second), ("minutes", start.minute), ("hours", start.hour))
-    for field, begin in clock[:finer]:
-        chosen.setdefault(field, (begin,))
-    for field, _ in clock[finer:]:
-        chosen.setdefault(field, ())
-    by_day = "days" in chosen or "weekdays" in chosen or bool(placed)
-    if frequency == "WEEKLY":
-        if "days" in chosen:
-            raise ScheduleError("BYMONTHDAY does not go with FREQ=WEEKLY (RFC 5545 §3.3.10)")
-        chosen.setdefault("weekdays", (start.isoweekday() % 7,))
-    if frequency == "MONTHLY" and not by_day:
-        chosen["days"] = (start.day,)
-    if frequency == "YEARLY" and not by_day:
-        chosen["days"] = (start.day,)
-        chosen.setdefault("months", (start.month,))
+    _from_the_start(frequency, start, chosen, by_day="days" in chosen or "weekdays" in chosen or bool(placed))
     rule = replace(Calendar(), **chosen)  # type: ignore[arg-type]
     several: list[Rule] = [replace(rule, days=days, weekdays=weekdays) for days, weekdays in placed]
     return several or [_possible(rule, text)], until, int(count)
@@ -550,17 +571,19 @@ def _intervals(rule: Rule) -> Iterator[tuple[datetime, str]]:
             raise CannotHold("no interval is from one Monday that is a first of the month to the next")
         yield from _intervals(replace(rule, weekdays=(), either=False))
         yield from _intervals(replace(rule, days=(), either=False))
-        return
-    if rule.weekdays and not rule.months:
+    elif rule.days:
+        yield from _monthly(rule)
+    elif rule.months:
+        raise CannotHold("no interval names months without a day of the month")
+    elif rule.weekdays:
         for weekday, time in product(rule.weekdays, rule.times):
             yield _from_2026(Every(WEEK, FIRST_SUNDAY + weekday * DAY + time)), "P1W"
-        return
-    if rule.weekdays or not rule.days:
-        if rule.months:
-            raise CannotHold("no interval names months without a day of the month")
+    else:
         for time in rule.times:
             yield _from_2026(Every(DAY, time)), "P1D"
-        return
+
+
+def _monthly(rule: Calendar) -> Iterator[tuple[datetime, str]]:
     if min(rule.days) < 0:
         raise CannotHold("no interval counts days from the end of a month")
     if max(rule.days) > 28:

@@ -12,7 +12,7 @@ from vast_ferry.definitions.forms import FORMS, Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow
+from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 FUNCTION_FIELDS: Final = (
     "entry",
@@ -126,50 +126,62 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     ]
     for index, kind in enumerate(model.functions.triggers):
         path: tuple[str | int, ...] = (*base, "triggers", index)
-        if kind.kind not in KINDS:
-            yield BadInput(
-                f"there is no kind {kind.kind!r}{nearest(kind.kind, KINDS)}",
-                f"Use one of: {', '.join(KINDS)}",
-                profile.document.place(*path, "kind"),
-            )
-        if model.functions.code and not _is_name(kind.told_by, dotted=True):
-            yield BadInput(
-                f"{kind.told_by!r} can't be a decorator, or an argument of one",
-                "Write a name as Python takes it",
-                profile.document.place(*path, "told_by"),
-            )
-        whole = {row.is_ for row in kind.rows} & {"route", "methods_and_route"}
-        if kind.kind == "http" and kind.way == "event" and not whole:
-            yield BadInput(
-                "an HTTP trigger has no row for its route",
-                "Add a row with `is: route` or `is: methods_and_route`",
-                profile.document.place(*path),
-            )
-        dotted = [n for n, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
-        for number in dotted:
-            yield BadInput(
-                f"{kind.rows[number].at!r} is no key of a trigger: a dot in it leads nowhere",
-                "Write the key itself",
-                profile.document.place(*path, "rows", number, "at"),
-            )
+        yield from _problems_of_trigger(profile, model, kind, path)
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
     for at, rows, fields in groups:
-        for index, row in enumerate(rows):
-            place = profile.document.place(*at, index)
-            if model.functions.code and not _is_name(row.at, dotted=at[-2] != "functions" and not row.is_):
-                yield BadInput(
-                    f"{row.at!r} can't be an argument of a decorator, as which it stands in code",
-                    "Write a name as Python takes it",
-                    profile.document.place(*at, index, "at"),
-                )
-            if row.is_ and row.is_ not in fields:
-                yield BadInput(
-                    f"a definition has no field {row.is_!r}{nearest(row.is_, fields)}",
-                    f"Use one of: {', '.join(fields)}",
-                    place,
-                )
-            try:
-                parse_form(row, route_style(profile))
-            except FormSyntax as error:
-                yield BadInput(str(error), "See docs/profiles.md for the forms", place)
+        for number, row in enumerate(rows):
+            yield from _problems_of_row(profile, model, row, (*at, number), fields)
+
+
+def _problems_of_trigger(
+    profile: Profile, model: DefinitionModel, kind: TriggerModel, path: tuple[str | int, ...]
+) -> Iterator[BadInput]:
+    if kind.kind not in KINDS:
+        yield BadInput(
+            f"there is no kind {kind.kind!r}{nearest(kind.kind, KINDS)}",
+            f"Use one of: {', '.join(KINDS)}",
+            profile.document.place(*path, "kind"),
+        )
+    if model.functions.code and not _is_name(kind.told_by, dotted=True):
+        yield BadInput(
+            f"{kind.told_by!r} can't be a decorator, or an argument of one",
+            "Write a name as Python takes it",
+            profile.document.place(*path, "told_by"),
+        )
+    whole = {row.is_ for row in kind.rows} & {"route", "methods_and_route"}
+    if kind.kind == "http" and kind.way == "event" and not whole:
+        yield BadInput(
+            "an HTTP trigger has no row for its route",
+            "Add a row with `is: route` or `is: methods_and_route`",
+            profile.document.place(*path),
+        )
+    dotted = [n for n, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
+    for number in dotted:
+        yield BadInput(
+            f"{kind.rows[number].at!r} is no key of a trigger: a dot in it leads nowhere",
+            "Write the key itself",
+            profile.document.place(*path, "rows", number, "at"),
+        )
+
+
+def _problems_of_row(
+    profile: Profile, model: DefinitionModel, row: DefinitionRow, at: tuple[str | int, ...], fields: tuple[str, ...]
+) -> Iterator[BadInput]:
+    place = profile.document.place(*at)
+    if model.functions.code and not _is_name(row.at, dotted=at[-3] != "functions" and not row.is_):
+        yield BadInput(
+            f"{row.at!r} can't be an argument of a decorator, as which it stands in code",
+            "Write a name as Python takes it",
+            profile.document.place(*at, "at"),
+        )
+    if row.is_ and row.is_ not in fields:
+        yield BadInput(
+            f"a definition has no field {row.is_!r}{nearest(row.is_, fields)}",
+            f"Use one of: {', '.join(fields)}",
+            place,
+        )
+    try:
+        parse_form(row, route_style(profile))
+    except FormSyntax as error:
+        yield BadInput(str(error), "See docs/profiles.md for the forms", place)

@@ -298,6 +298,20 @@ def _ever_wider(wanted: KeyFilter) -> Iterator[KeyFilter]:
 # --- functions -------------------------------------------------------------------------------------------------------
 
 
+def _fit_field(field: str, value: Any, form: Form, unheld: list[Unheld]) -> Any:
+    """Return what a definition says of one field of a function; what of it it can't say is added to `unheld`."""
+    try:
+        made = form.write(value)
+    except CannotHold as error:
+        unheld.append(Unheld(field, str(error)))
+        return None
+    if isinstance(form, AccessForm):
+        missing = [str(one) for one in value if not form.holds(one)]
+        if missing:
+            unheld.append(Unheld(field, f"it has no words for: {', '.join(missing)}"))
+    return made
+
+
 def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], tuple[Unheld, ...]]:
     """Return what a provider's definition says of a function beside its triggers, and what it can't say."""
     model = checked_definition(profile)
@@ -313,17 +327,9 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
             continue
         if value:
             form = forms[id(row)]
-            try:
-                data[row.at] = form.write(value)
-            except CannotHold as error:
-                unheld.append(Unheld(field, str(error)))
-                continue
-            if isinstance(form, AccessForm):
-                missing = [str(one) for one in value if not form.holds(one)]
-                if missing:
-                    unheld.append(Unheld(field, f"it has no words for: {', '.join(missing)}"))
-                if not data[row.at]:
-                    del data[row.at]
+            made = _fit_field(field, value, form, unheld)
+            if made or (made is not None and not isinstance(form, AccessForm)):
+                data[row.at] = made
     for field in ("dead_letter", "attempts", "concurrency"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):

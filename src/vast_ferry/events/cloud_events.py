@@ -77,24 +77,26 @@ def problems(event: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
         elif _FORBIDDEN.search(value):
             yield name, f"is {_brief(value)}, which holds a character that no attribute may hold"
     for name, value in event.items():
-        if name in KNOWN or name in DATA:
-            continue
-        if not _NAME.fullmatch(name):
-            yield name, "can't be the name of an extension: lower-case letters and digits only"
-        elif isinstance(value, bool) or value is None:
-            continue
-        elif isinstance(value, int):
-            if not -(2**31) <= value < 2**31:
-                yield name, f"is {value}; an Integer has 32 bits"
-        elif not isinstance(value, str):
-            yield name, f"is {_brief(value)}; an extension is a text, a whole number, true or false"
-        elif _FORBIDDEN.search(value):
-            yield name, f"is {_brief(value)}, which holds a character that no attribute may hold"
+        if name not in KNOWN and name not in DATA and (wrong := _wrong_extension(name, value)):
+            yield name, wrong
     if event.get("data") is not None and event.get("data_base64") is not None:
         yield "data_base64", "stands beside data; an event has one of them"
     packed = event.get("data_base64")
     if packed is not None and (not isinstance(packed, str) or not _is_base64(packed)):
         yield "data_base64", f"is {_brief(packed)}; it must be Base64 (RFC 4648 §4)"
+
+
+def _wrong_extension(name: str, value: Any) -> str:
+    """Return what is wrong with an extension attribute; nothing where nothing is."""
+    if not _NAME.fullmatch(name):
+        return "can't be the name of an extension: lower-case letters and digits only"
+    if isinstance(value, bool) or value is None:
+        return ""
+    if isinstance(value, int):
+        return "" if -(2**31) <= value < 2**31 else f"is {value}; an Integer has 32 bits"
+    if not isinstance(value, str):
+        return f"is {_brief(value)}; an extension is a text, a whole number, true or false"
+    return f"is {_brief(value)}, which holds a character that no attribute may hold" * bool(_FORBIDDEN.search(value))
 
 
 _PLAIN_BASE64 = re.compile(r"(?:[A-Za-z0-9+/]{4})*(?:[A-Za-z0-9+/]{2}==|[A-Za-z0-9+/]{3}=)?")
@@ -130,12 +132,28 @@ def _is_plain(name: str, value: str, form: re.Pattern[str]) -> bool:
     return True
 
 
+def _is_plain_base64(value: Any) -> bool:
+    return value.__class__ is str and _PLAIN_BASE64.fullmatch(value) is not None
+
+
+def _is_plain_extension(value: Any) -> bool:
+    """Tell whether an extension's value surely keeps the rules."""
+    kind = value.__class__
+    if kind is str:
+        return bool(value.isprintable())
+    return kind is bool or (kind is int and -(2**31) <= value < 2**31)
+
+
+def _surely_named(names: set[str], extensions: list[str]) -> bool:
+    """Tell whether an event with just these members surely has all that it must have, under names that may be."""
+    there = {"specversion", "id", "source", "type"} <= names and "dataschema" not in names
+    return there and not set(DATA) <= names and all(_NAME.fullmatch(name) for name in extensions)
+
+
 def _looker(names: tuple[str, ...]) -> Callable[[Mapping[str, Any]], bool]:
     """Return what tells whether the values of an event with just these members surely keep the rules."""
     extensions = [name for name in names if name not in _RULES and name not in DATA]
-    if not {"specversion", "id", "source", "type"} <= set(names) or "dataschema" in names or set(DATA) <= set(names):
-        return lambda event: False
-    if not all(_NAME.fullmatch(name) for name in extensions):
+    if not _surely_named(set(names), extensions):
         return lambda event: False
     # What is printable holds no control character, no surrogate, and nothing that is no character.
     texts = [name for name in ("id", "type", "subject", "time") if name in names]
@@ -150,22 +168,12 @@ def _looker(names: tuple[str, ...]) -> Callable[[Mapping[str, Any]], bool]:
         source = event["source"]
         if not (all(values) and "".join(values).isprintable() and (source in sources or is_source(source))):
             return False
-        for name in extensions:
-            value = event[name]
-            kind = value.__class__
-            if kind is str:
-                if not value.isprintable():
-                    return False
-            elif not (kind is bool or (kind is int and -(2**31) <= value < 2**31)):
-                return False
-        if packed:
-            data = event["data_base64"]
-            if data.__class__ is not str or _PLAIN_BASE64.fullmatch(data) is None:
-                return False
-        if typed:
-            named = event["datacontenttype"]
-            if not (named in media or is_media(named)):
-                return False
+        if extensions and not all(_is_plain_extension(event[name]) for name in extensions):
+            return False
+        if packed and not _is_plain_base64(event["data_base64"]):
+            return False
+        if typed and not (event["datacontenttype"] in media or is_media(event["datacontenttype"])):
+            return False
         return not timed or _TIME.fullmatch(event["time"]) is not None
 
     def is_source(value: str) -> bool:
@@ -199,6 +207,12 @@ def is_json_type(content_type: str) -> bool:
     return not media or media.endswith("/json") or media.endswith("+json")
 
 
+def _header(name: str, value: Any) -> tuple[str, str]:
+    """Return an attribute as the header field that it is in the binary mode (HTTP binding §3.1.3)."""
+    text = ("true" if value else "false") if isinstance(value, bool) else str(value)
+    return ("content-type", text) if name == "datacontenttype" else (f"ce-{name}", quote(text, safe=_SAFE))
+
+
 def to_http(events: Sequence[Mapping[str, Any]], mode: Mode) -> tuple[Pairs, bytes]:
     """Return header fields and content of the HTTP message that carries events: one, or with `batched` any number.
 
@@ -211,15 +225,7 @@ def to_http(events: Sequence[Mapping[str, Any]], mode: Mode) -> tuple[Pairs, byt
     event = events[0]
     if mode == "structured":
         return [("content-type", f"{STRUCTURED}; charset=utf-8")], _encoded(event)
-    headers: Pairs = []
-    for name, value in event.items():
-        if name in DATA or value is None:
-            continue
-        text = ("true" if value else "false") if isinstance(value, bool) else str(value)
-        if name == "datacontenttype":
-            headers.append(("content-type", text))
-        else:
-            headers.append((f"ce-{name}", quote(text, safe=_SAFE)))
+    headers = [_header(name, value) for name, value in event.items() if name not in DATA and value is not None]
     if event.get("data_base64") is not None:
         return headers, base64.b64decode(event["data_base64"])
     if "data" not in event:

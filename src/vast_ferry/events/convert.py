@@ -78,6 +78,61 @@ def converter(source: Profile, target: Profile, *, exact: bool = False, once: bo
     return Converter(source, target, exact=exact, once=once)
 
 
+@dataclass(slots=True)
+class _Quick:
+    """Converts single native events of one kind where nothing is wrong with them; else it gives nothing."""
+
+    straight: Callable[[Any], tuple[Any, bool, tuple[Any, ...]]]
+    tests: list[tuple[str | int, Any]]
+    absent: tuple[str | int, ...]
+    each: tuple[str | int, ...] | None
+    ruled: bool
+    rules: bool
+    losses: list[Loss]
+    look: Callable[[Any, tuple[Any, ...]], Any]
+    gathered: Callable[[list[Any]], Any] | None
+    once: bool
+
+    def __call__(self, data: Any) -> Converted | None:
+        if not self._is_of_the_kind(data) or (self.ruled and not keeps_rules(data)):
+            return None
+        entries: Any = (data,)
+        if self.each is not None:
+            for key in self.each:
+                data = data[key]
+            if data.__class__ is not list:
+                return None
+            entries = data
+        made: list[Any] = []
+        met: tuple[Loss, ...] = ()
+        for entry in entries:
+            event, good, truths = self.straight(entry)
+            if not good or (self.rules and not keeps_rules(event)):
+                return None
+            made.append(event)
+            if self.losses:
+                met = self._met(self.look(entry, truths), met)
+        if met and self.once:
+            self._forget_harmless(met)
+        return Converted(self.gathered(made) if self.gathered is not None else made, met)
+
+    def _is_of_the_kind(self, data: Any) -> bool:
+        for key, value in self.tests:
+            if data[key] != value:
+                return False
+        return not (self.absent and any(key in data for key in self.absent))
+
+    def _met(self, seen: Any, met: tuple[Loss, ...]) -> tuple[Loss, ...]:
+        for loss in self.losses:
+            # Compared as objects: to compare all that they say would cost more than the rest.
+            if loss.applies(seen) and not any(one is loss for one in met):
+                met = (*met, loss)
+        return met
+
+    def _forget_harmless(self, met: tuple[Loss, ...]) -> None:
+        self.losses[:] = [loss for loss in self.losses if not loss.harmless or not any(one is loss for one in met)]
+
+
 class Converter:
     """Converts events of one provider to another's shape; fast where nothing is wrong with them."""
 
@@ -108,53 +163,23 @@ class Converter:
         if any(len(keys) != 1 for keys, _ in told):
             return None
         losses = list(self._losses(kind))
-        once = self._once
         readers = _readers(self._source, kind)
         looked = _seen(readers, sample)
         for loss in losses:
             loss.applies(looked)
         asked = tuple(looked)
-        straight = _straight(self._source, self._target, kind, asked, exact=self._exact)
-        tests = [(keys[0], value) for keys, value in told]
-        absent = () if told else tuple(others)  # what no constant tells is told by those of no other kind
-        each = None if ours.each is None else ours.each.on_file
-        ruled, rules = bool(self._source.model.format), bool(self._target.model.format)
-        gathered = theirs.each is not None
-
-        def quick(data: Any) -> Converted | None:
-            for key, value in tests:
-                if data[key] != value:
-                    return None
-            for key in absent:
-                if key in data:
-                    return None
-            if ruled and not keeps_rules(data):
-                return None
-            entries: Any = (data,)
-            if each is not None:
-                for key in each:
-                    data = data[key]
-                if data.__class__ is not list:
-                    return None
-                entries = data
-            made: list[Any] = []
-            met: tuple[Loss, ...] = ()
-            for entry in entries:
-                event, good, truths = straight(entry)
-                if not good or (rules and not keeps_rules(event)):
-                    return None
-                made.append(event)
-                if losses:
-                    seen = _seen(readers, entry, zip(asked, truths, strict=True))
-                    for loss in losses:
-                        # Compared as objects: to compare all that they say would cost more than the rest.
-                        if loss.applies(seen) and not any(one is loss for one in met):
-                            met = (*met, loss)
-            if once and any(loss.harmless for loss in met):
-                losses[:] = [loss for loss in losses if not loss.harmless or not any(one is loss for one in met)]
-            return Converted(put_together(kind, made, self._target) if gathered else made, met)
-
-        return quick
+        return _Quick(
+            straight=_straight(self._source, self._target, kind, asked, exact=self._exact),
+            tests=[(keys[0], value) for keys, value in told],
+            absent=() if told else tuple(others),  # what no constant tells is told by those of no other kind
+            each=None if ours.each is None else ours.each.on_file,
+            ruled=bool(self._source.model.format),
+            rules=bool(self._target.model.format),
+            losses=losses,
+            look=lambda entry, truths: _seen(readers, entry, zip(asked, truths, strict=True)),
+            gathered=(lambda made: put_together(kind, made, self._target)) if theirs.each is not None else None,
+            once=self._once,
+        )
 
     def _losses(self, kind: str) -> tuple[Loss, ...]:
         return losses_between(self._source, self._target, kind)

@@ -24,6 +24,28 @@ FORMS: Final = {
 }
 
 
+def _trigger_of(bindings: tuple[Binding, ...], kind: str) -> Binding:
+    """Return the binding that is what triggers a handler; raises ValueError where none is, or a name is none."""
+    for name in [word for binding in bindings for word in (binding.name, *_names(binding.key))]:
+        if not name.isidentifier() or keyword.iskeyword(name):
+            raise ValueError(f"a parameter can't be called {name!r}")
+    trigger = next((binding for binding in bindings if binding.way == "event"), None)
+    if trigger is None or trigger.kind != kind:
+        raise ValueError(f"no binding says what triggers a {kind} handler")
+    return trigger
+
+
+def _input(binding: Binding, lines: list[str]) -> str:
+    """Return what a declared input is handed over as; what must be done for it before is added to `lines`."""
+    place = _place(binding)
+    if binding.kind == "record":
+        return f"operate['record.read']({place})"
+    lines += [f"{binding.name} = operate['object.read']({place})", 'content_type = ""']
+    made = FORMS.get(binding.form, FORMS["bytes"])[0].format(binding.name)
+    lines.append(f"{binding.name} = None if {binding.name} is None else {made}")
+    return binding.name
+
+
 def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: str, *, names: str = "") -> Delivery:
     """Return the function that calls a handler whose parameters are named by bindings, with hub fields in and out.
 
@@ -32,12 +54,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     together.
     """
     kind = own.event.kind
-    for name in [word for binding in bindings for word in (binding.name, *_names(binding.key))]:
-        if not name.isidentifier() or keyword.iskeyword(name):
-            raise ValueError(f"a parameter can't be called {name!r}")
-    trigger = next((binding for binding in bindings if binding.way == "event"), None)
-    if trigger is None or trigger.kind != kind:
-        raise ValueError(f"no binding says what triggers a {kind} handler")
+    trigger = _trigger_of(bindings, kind)
     prefix = names + ("" if kind == "http" else f"{kind}_")
     event = translate_event(f"{prefix}event_for", HUB_CALLS[kind], replace(own.event, objects={}))
     reply = translate_reply(f"{prefix}answer", own.answered, HUB_REPLY if kind == "http" else HUB_DONE)
@@ -60,14 +77,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
         given[trigger.name] = f"None if content is None else {FORMS[trigger.form][0].format('content')}"
     for binding in bindings:
         if binding.way == "in":
-            place = _place(binding)
-            if binding.kind == "record":
-                given[binding.name] = f"operate['record.read']({place})"
-                continue
-            lines += [f"{binding.name} = operate['object.read']({place})", 'content_type = ""']
-            made = FORMS.get(binding.form, FORMS["bytes"])[0].format(binding.name)
-            lines.append(f"{binding.name} = None if {binding.name} is None else {made}")
-            given[binding.name] = binding.name
+            given[binding.name] = _input(binding, lines)
         elif binding.way == "out":
             body = FORMS.get(binding.form, FORMS["bytes"])[1].format("value")
             given[binding.name] = f"Output(lambda value: {_write(binding, body)})"

@@ -7,7 +7,7 @@ writing, and events on file; what a place means for each stands with whoever use
 from __future__ import annotations
 
 import ast
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +83,30 @@ class PlaceError(ValueError):
         self.column = column
 
 
+def _last_step(text: str, tree: ast.expr) -> tuple[Step, ast.expr]:
+    """Return the last step of a path, and what it is a step from."""
+    if isinstance(tree, ast.Await):
+        if not isinstance(tree.value, ast.Call):
+            raise PlaceError(f"{text!r}: only a call can be awaited", tree.value.col_offset + 1)
+        step, before = _last_step(text, tree.value)
+        assert isinstance(step, Call)
+        return replace(step, awaited=True), before
+    if isinstance(tree, ast.Attribute):
+        return Attr(tree.attr), tree.value
+    if isinstance(tree, ast.Subscript) and isinstance(tree.slice, ast.Constant):
+        key = tree.slice.value
+        if not isinstance(key, str | int) or isinstance(key, bool):
+            raise PlaceError(f"{text!r}: an item is a text or an integer, not {key!r}", tree.slice.col_offset + 1)
+        return Item(key), tree.value
+    if isinstance(tree, ast.Call):
+        if not isinstance(tree.func, ast.Attribute):
+            raise PlaceError(f"{text!r}: only a method can be called", tree.func.col_offset + 1)
+        return Call(_parameters(text, tree)), tree.func
+    raise PlaceError(
+        f"{text!r} is not an access path: expected names, .attributes, [items] and calls", tree.col_offset + 1
+    )
+
+
 def parse_place(text: str) -> Access:
     """Return the place that `text` says.
 
@@ -98,31 +122,9 @@ def parse_place(text: str) -> Access:
     except (ValueError, RecursionError, MemoryError):
         raise PlaceError("this is not an access path: it is too long, or holds a null", 1) from None
     steps: list[Step] = []
-    awaited = False
     while not isinstance(tree, ast.Name):
-        if isinstance(tree, ast.Await):
-            tree, awaited = tree.value, True
-            if not isinstance(tree, ast.Call):
-                raise PlaceError(f"{text!r}: only a call can be awaited", tree.col_offset + 1)
-        if isinstance(tree, ast.Attribute):
-            steps.append(Attr(tree.attr))
-            tree = tree.value
-        elif isinstance(tree, ast.Subscript) and isinstance(tree.slice, ast.Constant):
-            key = tree.slice.value
-            if not isinstance(key, str | int) or isinstance(key, bool):
-                raise PlaceError(f"{text!r}: an item is a text or an integer, not {key!r}", tree.slice.col_offset + 1)
-            steps.append(Item(key))
-            tree = tree.value
-        elif isinstance(tree, ast.Call):
-            steps.append(Call(_parameters(text, tree), awaited))
-            awaited = False
-            tree = tree.func
-            if not isinstance(tree, ast.Attribute):
-                raise PlaceError(f"{text!r}: only a method can be called", tree.col_offset + 1)
-        else:
-            raise PlaceError(
-                f"{text!r} is not an access path: expected names, .attributes, [items] and calls", tree.col_offset + 1
-            )
+        step, tree = _last_step(text, tree)
+        steps.append(step)
     place = Access(tree.id, tuple(reversed(steps)))
     own = [step.name for step in place.steps if isinstance(step, Attr) and step.name.startswith("__")]
     if own or place.root.startswith("__"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import groupby
 
 from rich.console import Group, RenderableType
@@ -65,13 +65,37 @@ def _where(places: Iterable[str], file: str) -> str:
     return "(" + " ".join(place.removeprefix(f"{file}:") for place in places) + ")"
 
 
-def _function(there: Survey, function: Function) -> RenderableType:
-    limits = [f"Python {function.language}" if function.language else ""]
-    limits += [
+def _limits(function: Function) -> str:
+    limits = [
+        f"Python {function.language}" if function.language else "",
         f"{function.memory} MiB" if function.memory else "",
         f"{function.timeout:g} s" if function.timeout else "",
+        f"{function.attempts} attempts" if function.attempts else "",
     ]
-    limits += [f"{function.attempts} attempts" if function.attempts else ""]
+    return ", ".join(limit for limit in limits if limit)
+
+
+def _what_it_does(there: Survey, function: Function) -> Iterator[tuple[str, str]]:
+    """Yield what a function reads of its event, answers and does, each with the word that stands before it."""
+    reading, needs = there.readings.get(function.name), there.needs[function.name]
+    for word, lines in (("event", reading.reads), ("answers", reading.answers)) if reading is not None else ():
+        told = [
+            f"{'computed' if what == '?' else what.replace('.plain', '')} {_where(places, function.entry.file)}"
+            for what, places in sorted(lines.items())
+        ]
+        if told:
+            yield word, ", ".join(told)
+    does = [str(access) for access in needs.access]
+    for use in needs.unknown:
+        kind, _, verb = use.client.operation.partition(".")
+        does.append(f"{verb} {kind} by a computed name")
+    if does:
+        yield "does", ", ".join(dict.fromkeys(does))
+    if function.dead_letter:
+        yield "fails to", function.dead_letter
+
+
+def _function(there: Survey, function: Function) -> RenderableType:
     entry = (
         function.entry.file if there.profile.model.handler.script else f"{function.entry.file}#{function.entry.name}"
     )
@@ -89,24 +113,9 @@ def _function(there: Survey, function: Function) -> RenderableType:
     reads = dict.fromkeys(one.name for one in needs.settings if one.name not in declared and not one.given)
     if reads:
         table.add_row("reads", Text(f"{', '.join(reads)}: not declared", "yellow"))
-    reading = there.readings.get(function.name)
-    if reading is not None:
-        for word, lines in (("event", reading.reads), ("answers", reading.answers)):
-            told = [
-                f"{'computed' if what == '?' else what.replace('.plain', '')} {_where(places, function.entry.file)}"
-                for what, places in sorted(lines.items())
-            ]
-            if told:
-                table.add_row(word, ", ".join(told))
-    does = [str(access) for access in needs.access]
-    for use in needs.unknown:
-        kind, _, verb = use.client.operation.partition(".")
-        does.append(f"{verb} {kind} by a computed name")
-    if does:
-        table.add_row("does", ", ".join(dict.fromkeys(does)))
-    if function.dead_letter:
-        table.add_row("fails to", function.dead_letter)
-    first = Text.assemble((function.name, "bold"), "  ", entry, "  ", (", ".join(x for x in limits if x), "dim"))
+    for word, told in _what_it_does(there, function):
+        table.add_row(word, told)
+    first = Text.assemble((function.name, "bold"), "  ", entry, "  ", (_limits(function), "dim"))
     return Group(first, Padding(table, (0, 0, 0, 2)), Text())
 
 

@@ -354,19 +354,8 @@ def shortened(message: str) -> str:
     return f"{message[:MOST_MESSAGE]}… ({len(message):,} characters, SHA-256 {digest})"
 
 
-def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
-    """Serve calls until the other side goes."""
-    line = Line(descriptor)
-    setup = line.receive()
-    line.mark = bytes.fromhex(setup["mark"])
-    sys.dont_write_bytecode = True
-    folder, scratch = places["folder"], places["scratch"]
-    os.environ.clear()
-    os.environ.update({**setup["environment"], "HOME": scratch, "TMPDIR": scratch, **setup["variables"]})
-    time.tzset()
-    tempfile.tempdir = None
-
-    # What the handler prints, and what its libraries print below Python, goes to a file.
+def print_to_a_file() -> Callable[[], str]:
+    """Send what the handler prints, and what its libraries print below Python, to a file; return what takes it out."""
     printed = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the process lives)
     os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
     for number in (1, 2):
@@ -389,11 +378,12 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         more = f"\n… {size - MOST_OUTPUT:,} bytes more" if size > MOST_OUTPUT else ""
         return text.decode("utf-8", "replace") + more
 
-    services_module = sys.modules["_stand_in_services"]
-    services: Any = services_module.Services(places["services"])
-    services.module = services_module
-    outbound = divert_network(services)
-    for name, code in setup["modules"].items():
+    return said
+
+
+def provide_modules(modules: dict[str, bytes], services: Any) -> None:
+    """Make the modules that handlers import from their provider."""
+    for name, code in modules.items():
         module = types.ModuleType(name)
         module.__dict__["operate"] = services.operate
         exec(marshal.loads(code), module.__dict__)  # noqa: S102, S302  (made from a profile)
@@ -401,6 +391,25 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         parent, _, last = name.rpartition(".")
         if parent in sys.modules:
             setattr(sys.modules[parent], last, module)
+
+
+def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
+    """Serve calls until the other side goes."""
+    line = Line(descriptor)
+    setup = line.receive()
+    line.mark = bytes.fromhex(setup["mark"])
+    sys.dont_write_bytecode = True
+    folder, scratch = places["folder"], places["scratch"]
+    os.environ.clear()
+    os.environ.update({**setup["environment"], "HOME": scratch, "TMPDIR": scratch, **setup["variables"]})
+    time.tzset()
+    tempfile.tempdir = None
+    said = print_to_a_file()
+    services_module = sys.modules["_stand_in_services"]
+    services: Any = services_module.Services(places["services"])
+    services.module = services_module
+    outbound = divert_network(services)
+    provide_modules(setup["modules"], services)
     driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
     exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
     unseen = Unseen(folder, scratch, setup["brought"], contained=contained)

@@ -44,14 +44,22 @@ def _why_left(path: Path, root: Path, wanted: Sequence[str]) -> tuple[str, str] 
         return "hidden files may hold secrets", "Set at the target what it holds"
     if any(part in NOT_CARRIED for part in parts[1:-1]):
         return "a link to what is not deployed", "Copy what is needed of it into the project"
+    return _no_file(path, real) or _not_to_be_read(path, real, root, wanted)
+
+
+def _no_file(path: Path, real: Path) -> tuple[str, str] | None:
     if path.is_dir():
         return "a link to a folder", "Copy what is needed of it into the project"
     if path.is_symlink() and not real.exists():
         return "a link to nothing", "Take it out"
+    return None
+
+
+def _not_to_be_read(path: Path, real: Path, root: Path, wanted: Sequence[str]) -> tuple[str, str] | None:
     if not path.is_file():
         return "not a plain file", "Leave it out"
     asked = any(fnmatch.fnmatch(path.relative_to(root).as_posix(), one) for one in wanted) if wanted else False
-    if not asked and any(is_key_file(part) for part in (parts[0], parts[-1])):
+    if not asked and any(is_key_file(part) for part in (path.name, real.name)):
         remedy = f"Put it into the vault of the target. If it is no secret: --carry-files {path.name}"
         return "by its name it is a key, or holds secrets", remedy
     if path.stat().st_size > LARGEST_FILE:

@@ -44,37 +44,40 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     return losses
 
 
+def _seen_through(reading: Reading, wanted: set[str]) -> set[str]:
+    """Return the truths among some fields, and those through which the views among them are seen."""
+    truths = {name for name in wanted if reading.fields[name].truth}
+    for name in wanted - truths:
+        stack = [name]
+        while stack:
+            top = stack.pop()
+            rule = next((rule for rule in reading.rules if rule.gives == top), None)
+            if rule is not None and not reading.fields[top].truth:
+                truths.update(part for part in rule.needs if reading.fields[part].truth)
+                stack += [part for part in rule.needs if not reading.fields[part].truth and part != name]
+    return truths
+
+
 def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
-            for loss in reading.rows[name].lens.losses(name):
-                found.setdefault(f"{loss.code} {loss.field}", loss)
+            losses = reading.rows[name].lens.losses(name)
+            found.update({f"{loss.code} {loss.field}": loss for loss in losses} | found)
             return
         if name in given or hub.holds == "call" or name in under_way:
             return
         rule = reading.rule_for(name)
-        if rule is None:
-            if hub.truth:
-                found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
-            return
-        for loss in rule.losses:
-            found.setdefault(f"{loss.code} {loss.field}", loss)
-        for part in rule.needs:
-            walk(part, under_way | {name})
+        if rule is not None:
+            found.update({f"{loss.code} {loss.field}": loss for loss in rule.losses} | found)
+            for part in rule.needs:
+                walk(part, under_way | {name})
+        elif hub.truth:
+            found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
 
-    truths = {name for name in wanted if reading.fields[name].truth}
-    for name in wanted - truths:  # a view is seen through its truths
-        stack = [name]
-        while stack:
-            top = stack.pop()
-            for rule in reading.rules:
-                if rule.gives == top and not reading.fields[top].truth:
-                    truths.update(part for part in rule.needs if reading.fields[part].truth)
-                    stack += [part for part in rule.needs if not reading.fields[part].truth and part != name]
-                    break
+    truths = _seen_through(reading, wanted)
     for name in reading.fields:
         if name in truths:
             walk(name, frozenset())

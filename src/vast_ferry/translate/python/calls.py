@@ -12,6 +12,7 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.flow import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.text import Edit
@@ -151,44 +152,49 @@ class Calls:
         if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
             return self._same(call, theirs, node)
         given = self._given(ours, call)
-        used: set[str] = set()
-        positional: list[str] = []
-        named: list[str] = []
-        for parameter in theirs.takes:
-            name, _, default = parameter.partition("=")
-            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
-            made = self._argument(row, given, ours) if row is not None else None
-            if row is not None:
-                used.add(row.field)
-            if made is None:
-                if not default:
-                    raise Stop("argument-lost", node, name)
-                continue
-            if default and made == default.strip():
-                continue
-            if not default and not named:
-                positional.append(made)
-            else:
-                named.append(f"{name}={made}")
-        for row in ours.arguments.rows:
-            argument = given.get(row.at.root)
-            lost = row.field not in used and isinstance(argument, ast.expr)
-            # What has no place there is left out, but not what it does on its way.
-            if lost and any(self._does(inner) for inner in ast.walk(argument)):  # type: ignore[arg-type]
-                raise Stop("argument-lost", node, row.field)
+        arguments = self._arguments_there(ours, theirs, given, node)
+        self._nothing_done_is_lost(ours, theirs, given, node)
         called = self._client(theirs, node)
-        inner = ", ".join([*positional, *named])
         own = self.at.text.of(node)
         before = 0 if "\n" in own else self.at.text.end(node) - self.at.text.line_start(self.at.text.start(node))
-        text = self.at.set_out(f"{called}(", [*positional, *named], ")", node, max(before, 110))
+        text = self.at.set_out(f"{called}(", arguments, ")", node, max(before, 110))
         if ours.absent != theirs.absent and theirs.result is not None:
-            text = self._absent(ours, theirs, inner, node)
+            text = self._absent(ours, theirs, ", ".join(arguments), node)
         elif theirs.awaited:
             self.at.awaits(node)
             text = f"await {text}"
         if text.startswith("await ") and self.at.needs_parentheses(node, text):
             return f"({text})"
         return text
+
+    def _arguments_there(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> list[str]:
+        """Return the arguments of a call at the target: by place as far as they go, then by name."""
+        positional: list[str] = []
+        named: list[str] = []
+        for parameter in theirs.takes:
+            name, _, default = parameter.partition("=")
+            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
+            made = self._argument(row, given, ours) if row is not None else None
+            if made is None and not default:
+                raise Stop("argument-lost", node, name)
+            if made is None or (default and made == default.strip()):
+                continue
+            if not default and not named:
+                positional.append(made)
+            else:
+                named.append(f"{name}={made}")
+        return [*positional, *named]
+
+    def _nothing_done_is_lost(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> None:
+        """Refuse to leave out an argument that has no place there, where it does something on its way."""
+        taken = {parameter.partition("=")[0] for parameter in theirs.takes}
+        used = {row.field for row in theirs.arguments.rows if row.at.root in taken}
+        for row in ours.arguments.rows:
+            argument = given.get(row.at.root)
+            if row.field in used or argument is None:
+                continue
+            if any(self._does(inner) for inner in ast.walk(argument)):
+                raise Stop("argument-lost", node, row.field)
 
     def _does(self, node: ast.AST) -> bool:
         """Tell whether an expression may do something, beside giving a value."""
@@ -231,15 +237,23 @@ class Calls:
             return "None"
         if nothing and row.field in ("content_type", "group"):
             return '""'
+        straight = self._of_the_event(node, here, there)
+        if straight is not None:
+            return straight
+        return self._in_their_form(node, here, there, row.field)
+
+    def _of_the_event(self, node: ast.expr, here: Lens, there: Lens) -> str | None:
+        """Return an argument that is a field of the event, where it can go into the call as the target has it."""
         value = self.flow.values.get(id(node))
-        if isinstance(value, Spot) and id(node) not in self.flow.consumed:
-            straight = self._straight(value, node, here, there)
-            field = self.flow.shape(value).row(value.role, value.steps)
-            never_nothing = field is not None and field.lens.plain and here.empty == '""' and there.plain
-            if straight is None and never_nothing:
-                straight = self.at.code(node)  # a field that is text is never nothing
-            if straight is not None:
-                return straight
+        if not isinstance(value, Spot) or id(node) in self.flow.consumed:
+            return None
+        straight = self._straight(value, node, here, there)
+        field = self.flow.shape(value).row(value.role, value.steps)
+        never_nothing = field is not None and field.lens.plain and here.empty == '""' and there.plain
+        return self.at.code(node) if straight is None and never_nothing else straight
+
+    def _in_their_form(self, node: ast.expr, here: Lens, there: Lens, field: str) -> str:
+        """Return an argument in the form that the target's call takes."""
         text = self.at.code(node)
         if here.name == there.name or (here.content, there.content) == ("bytes", "either"):
             return text
@@ -259,7 +273,7 @@ class Calls:
             if kind == "str":
                 return f"{operand}.encode()"
             raise Stop("text-or-bytes", node)
-        raise Stop("argument-form", node, row.field)
+        raise Stop("argument-form", node, field)
 
     def _straight(self, spot: Spot, node: ast.expr, here: Lens, there: Lens) -> str | None:
         """Return a field of the event that goes into a call as the target has it, where both lenses would undo it."""
@@ -314,46 +328,49 @@ class Calls:
     def project(self, node: ast.Call) -> None:
         """Note the edits of a call of the project's own code: arguments that it no longer gets, or gets as well."""
         called = self.job.called.get(id(node))
-        if called is None:
-            self.at.parts(node)
-            return
-        facts = self.job.facts.get(called.key)
-        if facts is None:
-            self.at.parts(node)
-            return
+        facts = self.job.facts.get(called.key) if called is not None else None
         start = len(self.at.edits)
         self.at.parts(node)
+        if called is None or facts is None:
+            return
         gone = self._gone(node)
-        if gone:
-            self.at.edits[start:] = [
-                e for e in self.at.edits[start:] if not any(g[0] <= e.start and e.end <= g[1] for g in gone)
-            ]
-            for begin, end in gone:
-                self.at.edit(begin, end, "", "handed-on")
+        self._take_out(gone, start)
         more = [name for name in facts.needs if not self.at.holds(called, name)]
         if more:
-            names = [self.at.root(name, node) for name in more]
-            end = self.at.text.end(node) - 1
-            left = len(node.args) + len(node.keywords) - len(gone)
-            if any(keyword.arg is None for keyword in node.keywords) or any(
-                isinstance(a, ast.Starred) for a in node.args
-            ):
-                raise Stop("arguments-hidden", node)
-            if node.keywords:
-                names = [
-                    f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, names, strict=True)
-                ]
-            self.at.edit(end, end, (", " if left else "") + ", ".join(names), "handed-on")
+            self._hand_on(node, called, more, len(node.args) + len(node.keywords) - len(gone))
         if called.referred and ((facts.needs and more) or facts.awaits):
             raise Stop("passed-on", node, called.node.name)
         if self.at.is_async(called) and not called.generates:
-            self.at.awaits(node)
-            if not isinstance(self.at.parents.get(id(node)), ast.Await):
-                at = self.at.text.start(node)
-                free = not self.at.needs_parentheses(node, "await x")
-                self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
-                if not free:
-                    self.at.edit(self.at.text.end(node), self.at.text.end(node), ")", "asynchronous")
+            self._await(node)
+
+    def _take_out(self, gone: list[tuple[int, int]], start: int) -> None:
+        """Take out arguments, with what was to be edited in them from the edit with number `start` on."""
+        kept = [e for e in self.at.edits[start:] if not any(g[0] <= e.start and e.end <= g[1] for g in gone)]
+        self.at.edits[start:] = kept
+        for begin, end in gone:
+            self.at.edit(begin, end, "", "handed-on")
+
+    def _hand_on(self, node: ast.Call, called: Function, more: list[str], left: int) -> None:
+        """Add arguments to a call that has so many left."""
+        hidden = [keyword for keyword in node.keywords if keyword.arg is None]
+        if hidden or any(isinstance(argument, ast.Starred) for argument in node.args):
+            raise Stop("arguments-hidden", node)
+        given = [self.at.root(name, node) for name in more]
+        if node.keywords:
+            given = [f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, given, strict=True)]
+        end = self.at.text.end(node) - 1
+        self.at.edit(end, end, (", " if left else "") + ", ".join(given), "handed-on")
+
+    def _await(self, node: ast.Call) -> None:
+        """Write a call as one that is awaited, where it was not."""
+        self.at.awaits(node)
+        if isinstance(self.at.parents.get(id(node)), ast.Await):
+            return
+        at, end = self.at.text.start(node), self.at.text.end(node)
+        free = not self.at.needs_parentheses(node, "await x")
+        self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
+        if not free:
+            self.at.edit(end, end, ")", "asynchronous")
 
     def _gone(self, node: ast.Call) -> list[tuple[int, int]]:
         """Return where arguments stand that there is nothing to hand on for."""

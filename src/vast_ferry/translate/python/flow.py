@@ -176,12 +176,7 @@ class Flow:
     def _import(self, module: Module, node: ast.Import | ast.ImportFrom) -> None:
         if isinstance(node, ast.Import):
             for alias in node.names:
-                file = self._file(alias.name)
-                if file is None:
-                    name = alias.name if alias.asname else alias.name.partition(".")[0]
-                    module.names.setdefault(alias.asname or name, Std(name))
-                elif alias.asname or "." not in alias.name:
-                    module.names.setdefault(alias.asname or alias.name, Own(file))
+                self._import_module(module, alias)
             return
         base = node.module or ""
         if node.level:
@@ -200,6 +195,14 @@ class Flow:
                 module.names.setdefault(own, Own(inner))
             else:
                 module.names.setdefault(own, Std(f"{base}.{alias.name}"))
+
+    def _import_module(self, module: Module, alias: ast.alias) -> None:
+        file = self._file(alias.name)
+        if file is None:
+            name = alias.name if alias.asname else alias.name.partition(".")[0]
+            module.names.setdefault(alias.asname or name, Std(name))
+        elif alias.asname or "." not in alias.name:
+            module.names.setdefault(alias.asname or alias.name, Own(file))
 
     def _file(self, dotted: str) -> str | None:
         if not dotted:

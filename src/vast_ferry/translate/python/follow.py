@@ -448,30 +448,32 @@ class Follower(Following):
         """Return what a name holds where it is read."""
         bound = self.env.get(node.id)
         if bound is None:
-            value = self.module.names.get(node.id)
-            if value is None:
-                if node.id in _HIDDEN and self.function is not None and self._sees_foreign():
-                    raise self.stop("hidden-names", node)
-                return Std(f"builtins.{node.id}")
-            return self.flow.service(value)
+            return self._of_the_module(node)
         value = bound.value
         if isinstance(value, Clash):
-            if self.function is None or (value.held and not value.origins):
-                raise self.stop("rebound", node)
-            if value.held:
+            if self.function is None or value.held:
                 raise self.stop("rebound", node)
             self.function.keep |= value.origins
             return NOTHING
-        if bound.origin and self.function is not None and bound.origin in self.function.uses:
-            self.function.uses[bound.origin].reads.append(node)
-        elif bound.origin and isinstance(value, Foreign):  # from a function around this one
-            outer = self.function.outer if self.function else None
-            while outer is not None:
-                if bound.origin in outer.uses:
-                    outer.uses[bound.origin].reads.append(node)
-                    break
-                outer = outer.outer
+        function = self.function
+        if not bound.origin or function is None:
+            return value
+        if bound.origin not in function.uses and isinstance(value, Foreign):  # from a function around this one
+            function = function.outer
+            while function is not None and bound.origin not in function.uses:
+                function = function.outer
+        if function is not None and bound.origin in function.uses:
+            function.uses[bound.origin].reads.append(node)
         return value
+
+    def _of_the_module(self, node: ast.Name) -> Value:
+        """Return what a name is that the function does not bind."""
+        value = self.module.names.get(node.id)
+        if value is not None:
+            return self.flow.service(value)
+        if node.id in _HIDDEN and self.function is not None and self._sees_foreign():
+            raise self.stop("hidden-names", node)
+        return Std(f"builtins.{node.id}")
 
     def _sees_foreign(self) -> bool:
         return any(isinstance(bound.value, Spot) for bound in self.env.values())
@@ -675,6 +677,10 @@ class Follower(Following):
             target = self.attribute(function, base, called=True)
         else:
             target = self.eval(function)
+        return self._call_of(node, target)
+
+    def _call_of(self, node: ast.Call, target: Value) -> Value:
+        """Return what a call gives of what is called."""
         if isinstance(target, Service):
             return self.service(node, target.client)
         if isinstance(target, Spot):
@@ -682,27 +688,27 @@ class Follower(Following):
         if isinstance(target, Func):
             return self._project_call(node, target)
         if isinstance(target, Class):
-            made = Instance(target.key)
             init = self.flow.method(target.key, "__init__")
             self.arguments(node, init)
             if init is not None:
                 self._note_call(init, node)
-            return made
+            return Instance(target.key)
         if isinstance(target, Std):
-            name = target.name.removeprefix("builtins.")
-            if name == "functools.partial" and node.args:
-                return self._partial(node)
-            if name in ("setattr", "delattr") and node.args:
-                self.flow.patched_by_call(node, self.module)
-            values = self.arguments(node, None)
-            found = self.idioms.standard(node, name, values)
-            if found is not None:
-                return found
-            if name in self.flow.reply_classes:
-                return Of(name)
-            return Of(STD_TYPES.get(name, ""))
+            return self._standard_call(node, target.name.removeprefix("builtins."))
         self.arguments(node, None)
         return self._method_type(node)
+
+    def _standard_call(self, node: ast.Call, name: str) -> Value:
+        """Return what a call gives of something outside the project."""
+        if name == "functools.partial" and node.args:
+            return self._partial(node)
+        if name in ("setattr", "delattr") and node.args:
+            self.flow.patched_by_call(node, self.module)
+        values = self.arguments(node, None)
+        found = self.idioms.standard(node, name, values)
+        if found is not None:
+            return found
+        return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
 
     def _method_type(self, node: ast.Call) -> Value:
         if not isinstance(node.func, ast.Attribute):

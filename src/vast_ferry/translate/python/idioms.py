@@ -363,35 +363,49 @@ class Idioms:
         if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
             return NOTHING if self.picked(node, taken, How.FIRST, node.args[1]) else None
         row = self._row(value) if isinstance(value, Spot) else None
-        if name == "json.loads" and not node.keywords and len(node.args) == 1:
-            inner = self.flow.ops.get(id(taken))
-            if isinstance(inner, Decode) and inner.field == "body" and inner.form is not As.JSON:
-                self.follower.note(node, Decode(inner.spot, "body", As.JSON, inner.note), taken)
-                return NOTHING
-            if row is not None and row.field == "body" and isinstance(value, Spot):
-                note = "base64-not-seen" if row.lens.content == "packed" else ""
-                if row.lens.content in ("packed", "text", "bytes"):
-                    self.follower.note(node, Decode(value, "body", As.JSON, note), taken)
-                    return NOTHING
-        if name in ("urllib.parse.parse_qs", "urllib.parse.parse_qsl") and row is not None and row.field == "query.raw":
-            assert isinstance(value, Spot)
-            return self._parsed(node, name, value)
-        if row is not None and isinstance(value, Spot) and len(node.args) == 1:
-            if name in row.lens.undoes and row.lens.content:
-                self.follower.note(node, Decode(value, "body", As.BYTES, "base64-not-seen"), taken)
-                return Of("bytes")
-            if name in row.lens.undoes:
-                self.follower.note(node, Decode(value, row.field, As.VALUE), taken)
-                return Of("str")
-            if name.endswith("datetime.fromisoformat") and row.field in ("time", "due"):
+        if name == "json.loads" and not node.keywords and len(node.args) == 1 and self._loaded(node, value):
+            return NOTHING
+        if isinstance(value, Spot) and row is not None:
+            if name in ("urllib.parse.parse_qs", "urllib.parse.parse_qsl") and row.field == "query.raw":
+                return self._parsed(node, name, value)
+            if len(node.args) == 1 and name in row.lens.undoes:
+                return self._undone(node, value, row)
+            if len(node.args) == 1 and name.endswith("datetime.fromisoformat") and row.field in ("time", "due"):
                 value = Seconds(value, text=True)
-        if isinstance(value, Seconds):
-            whole = name.endswith("datetime.fromisoformat") if value.text else name.endswith("datetime.fromtimestamp")
-            utc = value.text or (len(values) > 1 or any(one.arg == "tz" for one in node.keywords))
-            if whole and utc:
-                self.follower.note(node, Moment(value.spot, node), taken)
-                return NOTHING
+        if isinstance(value, Seconds) and self._is_moment(node, name, value):
+            self.follower.note(node, Moment(value.spot, node), taken)
+            return NOTHING
         return None
+
+    def _loaded(self, node: ast.Call, value: Value) -> bool:
+        """Recognise content read as JSON, decoded by the handler before or not."""
+        taken = node.args[0]
+        inner = self.flow.ops.get(id(taken))
+        if isinstance(inner, Decode) and inner.field == "body" and inner.form is not As.JSON:
+            self.follower.note(node, Decode(inner.spot, "body", As.JSON, inner.note), taken)
+            return True
+        row = self._row(value) if isinstance(value, Spot) else None
+        if row is None or row.field != "body" or row.lens.content not in ("packed", "text", "bytes"):
+            return False
+        assert isinstance(value, Spot)
+        note = "base64-not-seen" if row.lens.content == "packed" else ""
+        self.follower.note(node, Decode(value, "body", As.JSON, note), taken)
+        return True
+
+    def _undone(self, node: ast.Call, value: Spot, row: Row) -> Value:
+        """Note that a handler undoes a lens itself."""
+        if row.lens.content:
+            self.follower.note(node, Decode(value, "body", As.BYTES, "base64-not-seen"), node.args[0])
+            return Of("bytes")
+        self.follower.note(node, Decode(value, row.field, As.VALUE), node.args[0])
+        return Of("str")
+
+    def _is_moment(self, node: ast.Call, name: str, value: Seconds) -> bool:
+        """Tell whether a time is made an aware datetime."""
+        if value.text:
+            return name.endswith("datetime.fromisoformat")
+        zoned = len(node.args) > 1 or any(one.arg == "tz" for one in node.keywords)
+        return name.endswith("datetime.fromtimestamp") and zoned
 
     def _parsed(self, node: ast.Call, name: str, spot: Spot) -> Value:
         blank = False

@@ -343,14 +343,8 @@ class _Project:
 
     # --- answers ---
 
-    def _settle_answers(self) -> None:
-        """Find the functions all of whose calls are answers: what they return is written anew."""
-        job = self.job
-        waiting: list[Function] = []
-        for handler in {f.key: f for f in self.handlers.values()}.values():
-            job.facts[handler.key].answers = True
-            if job.facts[handler.key].kind == "http":
-                waiting.append(handler)
+    def _answering_from(self, waiting: list[Function]) -> dict[Key, Function]:
+        """Return the functions whose calls are returned by handlers, and by those in turn."""
         candidates: dict[Key, Function] = {}
         while waiting:
             function = waiting.pop()
@@ -359,6 +353,17 @@ class _Project:
                     if called.key not in candidates and not called.entry:
                         candidates[called.key] = called
                         waiting.append(called)
+        return candidates
+
+    def _settle_answers(self) -> None:
+        """Find the functions all of whose calls are answers: what they return is written anew."""
+        job = self.job
+        waiting: list[Function] = []
+        for handler in {f.key: f for f in self.handlers.values()}.values():
+            job.facts[handler.key].answers = True
+            if job.facts[handler.key].kind == "http":
+                waiting.append(handler)
+        candidates = self._answering_from(waiting)
         changed = True
         while changed:  # one that also serves otherwise makes no answers, nor then do those that only hand its on
             changed = False

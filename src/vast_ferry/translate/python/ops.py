@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Final
+from typing import Any, Final
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup
@@ -44,30 +45,27 @@ class Ops:
 
     def __init__(self, at: Writing, calls: Calls) -> None:
         self.at, self.calls = at, calls
+        self._writes: dict[type, Callable[[Any, ast.AST], str]] = {
+            LookUp: self._look_up,
+            Decode: self._decode,
+            ContextCall: calls.context,
+            ServiceCall: calls.service,
+            Word: self._word,
+            Fixed: self._fixed,
+            OfPrincipal: self._of_principal,
+            Pairs: self._pairs,
+            Moment: self._moment,
+        }
 
     def value_of(self, op: Operation, node: ast.AST) -> str:
         """Return the source of what an operation gives, at the target."""
         if note_of(op):
             self.at.notes.append((note_of(op), node))
-        match op:
-            case LookUp():
-                return self._look_up(op, node)
-            case Decode():
-                return self._decode(op, node)
-            case ContextCall():
-                return self.calls.context(op, node)
-            case ServiceCall():
-                return self.calls.service(op, node)
-            case Word():
-                return self._word(op, node)
-            case Fixed():
-                return self._default(op.default) or op.source
-            case OfPrincipal():
-                return self._of_principal(op, node)
-            case Pairs():
-                return self._pairs(op, node)
-            case Moment():
-                return self._moment(op, node)
+        write: Callable[[Operation, ast.AST], str] = self._writes[type(op)]
+        return write(op, node)
+
+    def _fixed(self, op: Fixed, node: ast.AST) -> str:
+        return self._default(op.default) or op.source
 
     def _default(self, default: ast.expr | None) -> str:
         if default is None:
@@ -221,25 +219,21 @@ class Ops:
             return self.calls.function_name(value, node)
         if row.field == "time_left":
             return self.calls.time_left(row.lens.per_second, value, node)
-        made = native_value(row, self.at.reads())
-        if (
-            made is None
-            and row.lens.content == "packed"
-            and self.at.function is not None
-            and self.at.function.key in self.at.job.exact
-        ):
-            return self.shim(value, node)  # what asks whether it is Base64 must find it so
-        if made is None and row.lens.content == "packed":
+        made = native_value(row, self.at.reads()) or self._otherwise(row, node)
+        return self.shim(value, node) if made is None else self.at.place(made, node, value)
+
+    def _otherwise(self, row: Row, node: ast.expr) -> ByHand | None:
+        """Return what stands for a row that nothing at the target says in an expression."""
+        function = self.at.function
+        if row.lens.content == "packed":
+            if function is not None and function.key in self.at.job.exact:
+                return None  # what asks whether it is Base64 must find it so
             # Read alone, it is read as text: what is not textual stood there as Base64.
-            made = self.at.reads().text()
             self.at.notes.append(("base64-not-seen", node))
-        if made is None and row.field in ("id", "time") and row.lens.plain:
-            made = self.at.job.fresh(row.field)
-        if made is None and row.field == "route":
-            made = self.at.job.route(self.at.function, row)
-        if made is None:
-            return self.shim(value, node)
-        return self.at.place(made, node, value)
+            return self.at.reads().text()
+        if row.field in ("id", "time") and row.lens.plain:
+            return self.at.job.fresh(row.field)
+        return self.at.job.route(function, row) if row.field == "route" else None
 
     def _inner_or_flag(self, spot: Spot, node: ast.expr) -> str:
         constant = self.at.flow.shape(spot).constants.get((spot.role, spot.steps))

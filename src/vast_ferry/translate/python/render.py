@@ -179,18 +179,20 @@ class Rendering(Writing):
             if isinstance(value, ast.expr):
                 self.expression(value)
             elif isinstance(value, list):
-                if value and isinstance(value[0], ast.stmt):
-                    if name == "decorator_list":
-                        continue
-                    self.block(value)
-                    continue
-                for item in value:
-                    if isinstance(item, ast.expr):
-                        self.expression(item)
-                    elif isinstance(item, ast.AST):
-                        self.parts(item)
+                self._listed(value)
             elif isinstance(value, ast.AST):
                 self.parts(value)
+
+    def _listed(self, values: list[ast.AST]) -> None:
+        """Write a block, or what else stands in a list."""
+        if values and isinstance(values[0], ast.stmt):
+            self.block(values)  # type: ignore[arg-type]
+            return
+        for item in values:
+            if isinstance(item, ast.expr):
+                self.expression(item)
+            elif isinstance(item, ast.AST):
+                self.parts(item)
 
     def _taken_out(self, node: ast.Assign | ast.AnnAssign) -> bool:
         """Take out an assignment of a place whose uses all have forms of their own."""
@@ -287,41 +289,49 @@ class Rendering(Writing):
 
     def expression(self, node: ast.expr) -> None:
         """Note the edits of an expression."""
+        if self._of_the_event(node):
+            return
+        if isinstance(node, ast.Await):
+            self.calls.awaited(node)
+        elif isinstance(node, ast.Call):
+            self.calls.project(node)
+        elif isinstance(node, ast.Lambda):
+            self.expression(node.body)
+            for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
+                self.expression(default)
+        else:
+            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+                self._no_client(node)
+            self.parts(node)
+
+    def _of_the_event(self, node: ast.expr) -> bool:
+        """Write what an expression takes of the event, and tell whether it takes anything of it."""
+        consumed = id(node) in self.flow.consumed
         op = self.flow.ops.get(id(node))
-        if op is not None and id(node) not in self.flow.consumed:
-            if self._as_it_is(op, node):
-                return
-            self.swap(node, self.ops.value_of(op, node), _reason(op))
-            return
+        if op is not None and not consumed:
+            if not self._as_it_is(op, node):
+                self.swap(node, self.ops.value_of(op, node), _reason(op))
+            return True
         value = self.flow.values.get(id(node))
-        if isinstance(value, Foreign) and id(node) not in self.flow.consumed:
-            if isinstance(value, Parsed):
-                self.parts(node)
-                return
+        if isinstance(value, Parsed) and not consumed:
+            self.parts(node)
+            return True
+        if isinstance(value, Foreign) and not consumed:
             self.swap(node, self.ops.made(value, node), "field")
-            return
-        if isinstance(value, Spot) and id(node) in self.flow.consumed and self.flow.spot_is_inner(value):
+            return True
+        if isinstance(value, Spot) and consumed and self.flow.spot_is_inner(value):
             # Handed on: the target's event goes instead.
             text = self.holder(value, node)
             if text != self.text.of(node):
                 self.swap(node, text or "None", "handed-on")
-            return
-        if isinstance(node, ast.Await):
-            self.calls.awaited(node)
-            return
-        if isinstance(node, ast.Call):
-            self.calls.project(node)
-            return
-        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
-            there = self.module.names.get(node.id)
-            if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
-                raise Stop("client-passed", node, node.id)
-        if isinstance(node, ast.Lambda):
-            self.expression(node.body)
-            for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
-                self.expression(default)
-            return
-        self.parts(node)
+            return True
+        return False
+
+    def _no_client(self, node: ast.Name) -> None:
+        """Refuse a client that is handed on as a value."""
+        there = self.module.names.get(node.id)
+        if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
+            raise Stop("client-passed", node, node.id)
 
     def _as_it_is(self, op: Operation, node: ast.expr) -> bool:
         """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""

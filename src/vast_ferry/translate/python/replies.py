@@ -28,6 +28,11 @@ class Made:
     body_type: str = ""
     empty_type: str = ""  # as what content that is left out counts: text or bytes
 
+    def spread(self, kind: str, source: str) -> None:
+        """Note header fields that stand there as a whole."""
+        self.spreads.append((kind, source))
+        self.pairs.append(("", str(len(self.spreads) - 1), ""))
+
     @property
     def typed(self) -> bool:
         """Tell whether a content type is named, or may be."""
@@ -183,25 +188,13 @@ class Replies:
                 else:
                     self.write(part, statement)
             return
-        if isinstance(node, ast.Await):
-            called = self.job.called.get(id(node.value))
-            if called is not None and self.job.makes_answers(called):
-                self.at.expression(node)
-                return
-        if isinstance(node, ast.Call):
-            called = self.job.called.get(id(node))
-            if called is not None and self.job.makes_answers(called):
-                self.at.expression(node)
-                return
-            form = self._object_form(node)
-            if form is not None:
-                self._swap(node, self._from_object(node, form))
-                return
-        if isinstance(node, ast.Dict) and (mapping := self._form("mapping")) is not None:
-            made = self._from_mapping(node, mapping)
-            if made is not None:
-                self._swap(node, made)
-                return
+        if self._made_by_a_call(node):
+            self.at.expression(node)
+            return
+        made = self._literally(node)
+        if made is not None:
+            self._swap(node, made)
+            return
         if isinstance(node, ast.Name) and self._name(node, statement):
             return
         kind = self._type(node)
@@ -379,46 +372,59 @@ class Replies:
         lower = [name.lower() for name in names]
         return stores == 1 and all(names) and len(set(lower)) == len(lower) and "set-cookie" not in lower
 
+    def _made_by_a_call(self, node: ast.expr) -> bool:
+        """Tell whether an answer is what a function of the project answers with, awaited or not."""
+        inner = node.value if isinstance(node, ast.Await) else node
+        called = self.job.called.get(id(inner))
+        return called is not None and self.job.makes_answers(called)
+
+    def _literally(self, node: ast.expr) -> Made | None:
+        """Return the parts of an answer that stands there in full: an object of the provider's, or a mapping."""
+        if isinstance(node, ast.Call) and (form := self._object_form(node)) is not None:
+            return self._from_object(node, form)
+        if isinstance(node, ast.Dict) and (mapping := self._form("mapping")) is not None:
+            return self._from_mapping(node, mapping)
+        return None
+
     def _headers(self, made: Made, row: Row, value: ast.expr) -> None:
         if "headers" not in {one.field for one in self._target.rows}:
             value = self._resolved(value)
         if isinstance(value, ast.Constant) and value.value is None:
             return
-        if row.lens.subscript is How.JOINED:
-            if isinstance(value, ast.Dict) and not made.spreads:
-                for key, inner in zip(value.keys, value.values, strict=True):
-                    if key is None:
-                        made.spreads.append(("dict", self.at.code(inner)))
-                        made.pairs.append(("", str(len(made.spreads) - 1), ""))
-                    else:
-                        made.pairs.append((self.at.code(key), self.at.code(inner), _text(key)))
-                return
-            made.spreads.append(("dict", self._operand(value)))
-            made.pairs.append(("", str(len(made.spreads) - 1), ""))
-            return
-        if isinstance(value, ast.List | ast.Tuple):
-            for inner in value.elts:
-                if isinstance(inner, ast.Tuple | ast.List) and len(inner.elts) == 2:
-                    name, content = inner.elts
-                    made.pairs.append((self.at.code(name), self.at.code(content), _text(name)))
-                else:
-                    whole = inner.value if isinstance(inner, ast.Starred) else None
-                    if whole is None:
-                        raise Stop("reply-unknown", value)
-                    if isinstance(literal := self._resolved(whole), ast.List):
-                        self._headers(made, row, literal)
-                        continue
-                    made.spreads.append(("pairs", self._operand(whole)))
-                    made.pairs.append(("", str(len(made.spreads) - 1), ""))
-            return
         inner_dict = self._items_of(value)
-        if "headers" not in {one.field for one in self._target.rows} and self._distinct(value):
-            made.spreads.append(("dict", f"dict({self.at.code(value)})"))
+        if row.lens.subscript is How.JOINED:
+            self._header_mapping(made, value)
+        elif isinstance(value, ast.List | ast.Tuple):
+            for inner in value.elts:
+                self._header_pair(made, row, inner)
+        elif "headers" not in {one.field for one in self._target.rows} and self._distinct(value):
+            made.spread("dict", f"dict({self.at.code(value)})")
         elif inner_dict is not None:
-            made.spreads.append(("dict", self._operand(inner_dict)))
+            made.spread("dict", self._operand(inner_dict))
         else:
-            made.spreads.append(("pairs", self._operand(value)))
-        made.pairs.append(("", str(len(made.spreads) - 1), ""))
+            made.spread("pairs", self._operand(value))
+
+    def _header_mapping(self, made: Made, value: ast.expr) -> None:
+        if not isinstance(value, ast.Dict) or made.spreads:
+            made.spread("dict", self._operand(value))
+            return
+        for key, inner in zip(value.keys, value.values, strict=True):
+            if key is None:
+                made.spread("dict", self.at.code(inner))
+            else:
+                made.pairs.append((self.at.code(key), self.at.code(inner), _text(key)))
+
+    def _header_pair(self, made: Made, row: Row, inner: ast.expr) -> None:
+        if isinstance(inner, ast.Tuple | ast.List) and len(inner.elts) == 2:
+            name, content = inner.elts
+            made.pairs.append((self.at.code(name), self.at.code(content), _text(name)))
+            return
+        if not isinstance(inner, ast.Starred):
+            raise Stop("reply-unknown", inner)
+        if isinstance(literal := self._resolved(inner.value), ast.List):
+            self._headers(made, row, literal)
+        else:
+            made.spread("pairs", self._operand(inner.value))
 
     def _items_of(self, node: ast.expr) -> ast.expr | None:
         """Return the mapping whose items an expression lists."""
@@ -631,34 +637,24 @@ class Replies:
     def _as_mapping(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
         """Put header fields into a mapping of names that don't repeat, and cookies apart."""
         fields: list[str] = []
-        cookies: list[str] = []
-        seen: set[str] = set()
+        named = [known.lower() for name, _, known in made.pairs if name]
+        if len(set(named) - {"set-cookie"}) != sum(name != "set-cookie" for name in named) or not all(named):
+            raise Stop("headers-unknown" if not all(named) else "headers-repeat", node)
+        cookies = [value for name, value, known in made.pairs if name and known.lower() == "set-cookie"]
         for name, value, known in made.pairs:
             if not name:
                 kind, text = made.spreads[int(value)]
                 if kind == "pairs":
                     raise Stop("headers-unknown", node)
                 fields.append(f"**{text}")
-                continue
-            if not known:
-                raise Stop("headers-unknown", node)
-            if known.lower() == "set-cookie":
-                cookies.append(value)
-                continue
-            if known.lower() in seen:
-                raise Stop("headers-repeat", node)
-            seen.add(known.lower())
-            fields.append(f"{name}: {value}")
+            elif known.lower() != "set-cookie":
+                fields.append(f"{name}: {value}")
         for how, text in made.cookies:
             cookies.append(text if how == "one" else f"*{text}")
         if fields:
-            parts["headers.plain"] = "{" + ", ".join(fields) + "}"
-            if len(fields) == 1 and fields[0].startswith("**"):
-                parts["headers.plain"] = fields[0][2:]
+            parts["headers.plain"] = _alone(fields, "**") or "{" + ", ".join(fields) + "}"
         if cookies:
-            parts["set_cookies"] = f"[{', '.join(cookies)}]"
-            if len(cookies) == 1 and cookies[0].startswith("*"):
-                parts["set_cookies"] = cookies[0][1:]
+            parts["set_cookies"] = _alone(cookies, "*") or f"[{', '.join(cookies)}]"
 
     def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
         if row.lens.content != "packed":
@@ -714,3 +710,8 @@ def _types(form: ReplyForm) -> str:
 
 def _text(node: ast.expr) -> str:
     return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
+
+
+def _alone(items: list[str], mark: str) -> str:
+    """Return what is spread where nothing else stands beside it."""
+    return items[0].removeprefix(mark) if len(items) == 1 and items[0].startswith(mark) else ""

@@ -419,36 +419,22 @@ class Writing:
         if name in function.parameters:
             return ""
         parents = self.parents
-        reads, values = [], []
-        for inner in function.nodes.uses(name):
-            parent = parents.get(id(inner))
-            if isinstance(inner.ctx, ast.Load):
-                reads.append(inner)
-            elif (isinstance(parent, ast.Assign) and len(parent.targets) == 1 and parent.targets[0] is inner) or (
-                isinstance(parent, ast.AnnAssign) and parent.value is not None
-            ):
-                assert parent.value is not None
-                values.append(parent.value)
-            else:
-                return ""
+        uses = function.nodes.uses(name)
+        reads = [use for use in uses if isinstance(use.ctx, ast.Load)]
+        bound = [_value_bound(use, parents.get(id(use))) for use in uses if not isinstance(use.ctx, ast.Load)]
+        values = [value for value in bound if value is not None]
         returned = [read for read in reads if in_return(read, parents)]
-        if not values or not returned:
+        if not values or not returned or len(values) < len(bound):
             return ""
         if len(returned) == len(reads) and all(self._is_answer(value) for value in values):
             return "answers"
         if len(values) != 1 or not isinstance(values[0], ast.Dict):
             return ""
         always = {str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)}
-        if len(always) != len(values[0].keys):
+        added = [_key_used(read, parents) for read in reads if read not in returned]
+        maybe = {key for keys in added for key in keys or ()}
+        if len(always) != len(values[0].keys) or None in added:
             return ""
-        maybe: set[str] = set()
-        for read in reads:
-            if read in returned:
-                continue
-            found = _key_used(read, parents)
-            if found is None:
-                return ""
-            maybe |= found
         self.job.keys_held[function.key, name] = (always, maybe - always)
         return "mapping"
 
@@ -489,6 +475,13 @@ class Writing:
     def holds(self, function: Function, name: str) -> bool:
         """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
         return self.__class__(self.job, function.module, function).held_by_parameter(function, name)
+
+
+def _value_bound(name: ast.Name, statement: ast.AST | None) -> ast.expr | None:
+    """Return what a plain assignment binds a name to."""
+    if isinstance(statement, ast.Assign):
+        return statement.value if len(statement.targets) == 1 and statement.targets[0] is name else None
+    return statement.value if isinstance(statement, ast.AnnAssign) else None
 
 
 def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
