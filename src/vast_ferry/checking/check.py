@@ -20,6 +20,7 @@ from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.losses import SPLIT, Fields, Loss
@@ -217,7 +218,7 @@ class _Check:
             ]
             if source.event.each is not None and target.event.each is None:
                 events.append(SPLIT)
-            replies = reply_losses(target.answered, source.answered) if kind == "http" else []
+            replies = reply_losses(target.answered, source.answered) if is_request(kind) else []
             self._known[kind] = _KnownLosses(
                 kind, events, replies, Projection(self.target.profile, kind, without), source.event
             )
@@ -283,7 +284,7 @@ class _Check:
         """Return why a sample is not for this function, or nothing."""
         if not sample.events:
             return "the sample holds no event"
-        if sample.kind != "http":
+        if not is_request(sample.kind):
             return next((why for event in sample.events if (why := takes(function, sample.kind, event))), "")
         if sample.kind not in function.kinds:
             return f"{function.name} has no HTTP trigger"
@@ -291,13 +292,13 @@ class _Check:
 
     def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> _Called:
         call = Call(sample.kind, events, sample.before, sample.answers)
-        if sample.kind != "http":
+        if not is_request(sample.kind):
             return _Called(call, sample.function)
         return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
 
     def _at_target(self, function: Function, sample: Sample) -> _Called:
         call = Call(sample.kind, sample.events, sample.before, sample.answers)
-        if sample.kind == "http":
+        if is_request(sample.kind):
             if self.target_gateway is None:  # the carried project routes by itself
                 return _called(Routed("", replace(sample.event, route="", captures={})), call)
             return _called(self.target_gateway.route(sample.event), call)
@@ -504,7 +505,7 @@ class _Ran:
 
     @property
     def method(self) -> str:
-        return self.sample.event.method if self.sample.kind == "http" else ""
+        return self.sample.event.method if is_request(self.sample.kind) else ""
 
 
 def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int, *, cold: bool = False) -> Outcome:

@@ -21,6 +21,7 @@ from vast_ferry.definitions.writing import write_definition
 from vast_ferry.gap_finding.find import gaps_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function, Project
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
 from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
@@ -356,7 +357,7 @@ class Plan:
                 variables=variables,
                 crossing=self.wrapping.module,
                 before=before,
-                via=self.target.kinds["http"].answered.via if "http" in self.target.kinds else "",
+                via=self.target.kinds[REQUEST].answered.via if REQUEST in self.target.kinds else "",
             )
         return made
 

@@ -10,6 +10,7 @@ import jinja2
 import jinja2.sandbox
 
 from vast_ferry.hub.functions import Entry, Function
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.bindings import deliver_bound
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
@@ -18,7 +19,7 @@ from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
+from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
 
@@ -45,7 +46,7 @@ class Bound:
 
 def _bind(source: Profile, target: Profile, function: Function, kind: str, name: str) -> Bound:
     about = f"Call {function.entry.name} with what {target.title} hands over, as its bindings say."
-    hub = Kind(HUB_CALLS[kind], HUB_REPLY if kind == "http" else HUB_DONE)
+    hub = Kind(HUB_CALLS[kind], hub_answer(kind))
     output, mount = source.model.handler.output, source.model.handler.mount
     services = tuple(one.kind for one in function.bindings)
     called, original = f"{name}_by_its_bindings", "original"
@@ -128,7 +129,7 @@ class Wrapping:
             for kind in usual
         }
         more = []
-        routed = any("http" in function.kinds for function in everyone)
+        routed = any(REQUEST in function.kinds for function in everyone)
         if target.model.handler.process == "project" and routed:  # such a project routes by itself
             about = "Return the request's path as it came on the wire."
             more.append(view_event("request_path", target.event, "path.raw", about))

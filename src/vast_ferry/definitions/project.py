@@ -34,6 +34,7 @@ from vast_ferry.hub.functions import (
     Trigger,
 )
 from vast_ferry.hub.keys import all_of
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.schedules import Schedule
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
@@ -525,7 +526,7 @@ class _Reader:
 
 
 def _trigger(kind: str, values: dict[str, Any], place: Place) -> Trigger:
-    if kind == "http":
+    if is_request(kind):
         return RouteTrigger(**{"route": "", **values}, place=place)
     ends = from_ends(values.pop("prefix", ""), values.pop("suffix", ""))
     filters = [one for one in (ends, values.pop("key_filter", None)) if one is not None]

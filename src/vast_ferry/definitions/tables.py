@@ -11,6 +11,7 @@ from typing import Final
 from vast_ferry.definitions.forms import FORMS, Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
 
@@ -150,7 +151,7 @@ def _problems_of_trigger(
             profile.document.place(*path, "told_by"),
         )
     whole = {row.is_ for row in kind.rows} & {"route", "methods_and_route"}
-    if kind.kind == "http" and kind.way == "event" and not whole:
+    if is_request(kind.kind) and kind.way == "event" and not whole:
         yield BadInput(
             "an HTTP trigger has no row for its route",
             "Add a row with `is: route` or `is: methods_and_route`",

@@ -20,6 +20,7 @@ from vast_ferry.definitions.project import code_files, definition_files, read_pr
 from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.functions import Project
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.places import Access, Attr, Item
@@ -131,7 +132,7 @@ def _strangers(project: Project) -> int:
 def _beyond_limits(profile: Profile, project: Project) -> bool:
     limits = profile.model.limits
     for function in project.functions:
-        longest = limits.longest if "http" in function.kinds else (limits.longest_event or limits.longest)
+        longest = limits.longest if REQUEST in function.kinds else (limits.longest_event or limits.longest)
         memory = limits.memory
         most = max([*memory.sizes, memory.most]) if memory else 0
         if (longest and function.timeout > longest) or (most and function.memory > most):

@@ -9,6 +9,7 @@ from typing import Any, Final
 from vast_ferry.definitions.writing import fit_function
 from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.hub.functions import Access, EventTrigger, Function, Project
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DeliveryModel
 from vast_ferry.surveying.access import Needs, granted
@@ -52,7 +53,7 @@ class Fitting:
     def _longest(self, profile: Profile, function: Function) -> float:
         limits = profile.model.limits
         return min(
-            limits.longest if kind == "http" else limits.longest_event or limits.longest for kind in function.kinds
+            limits.longest if is_request(kind) else limits.longest_event or limits.longest for kind in function.kinds
         )
 
     def _fit(self, function: Function) -> Function:

@@ -16,6 +16,7 @@ from vast_ferry.gap_finding.fitting import Fitting
 from vast_ferry.gap_finding.price import Usage
 from vast_ferry.hub.findings import Finding, Severity, worst_first
 from vast_ferry.hub.functions import Function, Need, Project, Stage
+from vast_ferry.hub.kinds import KINDS, REQUEST, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import HUB_CLIENTS, client_losses
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
@@ -81,7 +82,7 @@ class Gaps(Fitting):
     def limit_of(self, function: Function) -> float:
         """Return how long a function runs at most at the target, in seconds."""
         limits = self.target.model.limits
-        usual = limits.longest if "http" in function.kinds else limits.longest_event or limits.longest
+        usual = limits.longest if REQUEST in function.kinds else limits.longest_event or limits.longest
         return self.fitted[function.name].timeout or limits.default_timeout or usual
 
     # --- what can be carried at all ---
@@ -99,7 +100,7 @@ class Gaps(Fitting):
                 return f"{self.source.title} has no {kind} events"
             if kind not in self.target.kinds:
                 return f"{self.target.title} has no {kind} events"
-            if self.target.kinds[kind].reply is None and kind == "http":
+            if self.target.kinds[kind].reply is None and is_request(kind):
                 return f"{self.target.title} does not say how {kind} handlers answer"
         untold = [kind for kind in function.kinds if not self.target.kinds[kind].event.told]
         if len(function.kinds) > 1 and len(untold) > 1:
@@ -347,9 +348,9 @@ class Gaps(Fitting):
         kinds = {kind for function in self.carried for kind in function.kinds}
         ours, theirs = self.source.model.limits, self.target.model.limits
         told = (
-            ("largest_event", "events", kinds - {"http"}),
-            ("largest_request", "contents of requests", kinds & {"http"}),
-            ("largest_reply", "contents of replies", kinds & {"http"}),
+            ("largest_event", "events", kinds - {REQUEST}),
+            ("largest_request", "contents of requests", kinds & {REQUEST}),
+            ("largest_reply", "contents of replies", kinds & {REQUEST}),
         )
         for name, what, concerned in told:
             before, after = getattr(ours, name), getattr(theirs, name)
@@ -486,7 +487,7 @@ class Gaps(Fitting):
                     "Use a server that offers the raw target"
                     if loss.unless
                     else "Make sure that no handler relies on it",
-                    field=loss.field if kind == "http" else f"{kind}.{loss.field}",
+                    field=KINDS[kind].named(loss.field),
                 )
 
     # --- what it costs ---
@@ -577,7 +578,7 @@ def _changes(before: DeliveryModel, after: DeliveryModel) -> Iterable[tuple[str,
         )
 
 
-def crossing_losses(source: Profile, target: Profile, kind: str = "http") -> list[Loss]:
+def crossing_losses(source: Profile, target: Profile, kind: str = REQUEST) -> list[Loss]:
     """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
     one, other = source.kind(kind), target.kind(kind)
     losses = event_losses(other.event, one.event)

@@ -11,45 +11,39 @@ from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY, Field
 
 @dataclass(frozen=True, slots=True)
 class KindOfEvent:
-    """One kind of event.
+    """One kind of event: what it holds and what an answer to it holds.
 
-    `answers` says that whoever sent it waits for a reply (else a handler only says what shall come again), `valued`
-    that a handler's value goes back to the caller, `batched` that several may come at once. `prefix` stands before the
-    names of what is made for it where several kinds stand together; the first kind of a project has none.
+    A `request` waits for its reply; of every other kind a handler only says what shall come again, and several may come
+    at once. `content` is where what it is about is found: in the event, or in a service.
     """
 
     name: str
     fields: Mapping[str, Field]
-    answers: bool = False
-    valued: bool = False
-
-    @property
-    def batched(self) -> bool:
-        return not self.answers
+    request: bool = False
+    content: str = ""
 
     @property
     def reply(self) -> Mapping[str, Field]:
         """Return what an answer holds."""
-        return HTTP_REPLY if self.answers else DONE
+        return HTTP_REPLY if self.request else DONE
 
     @property
     def prefix(self) -> str:
-        return "" if self.answers else f"{self.name}_"
-
-    @property
-    def class_prefix(self) -> str:
-        return "" if self.answers else self.name.title()
+        """Return what stands before the names of what is made for it, where several kinds stand together."""
+        return "" if self.request else f"{self.name}_"
 
     def named(self, field: str) -> str:
-        """Return what a field of this kind is called where several kinds are told of."""
-        return field if self.answers else f"{self.name}.{field}"
+        """Return what a field of it is called where several kinds are told of."""
+        return field if self.request else f"{self.name}.{field}"
 
 
-KINDS: Final[Mapping[str, KindOfEvent]] = {
-    name: KindOfEvent(name, fields, answers=name == "http", valued=name == "call") for name, fields in EVENTS.items()
-}
 #: The kind of a request that waits for its reply.
 REQUEST: Final = "http"
+
+KINDS: Final[Mapping[str, KindOfEvent]] = {
+    name: KindOfEvent(name, fields, request=name == REQUEST, content=content)
+    for (name, fields), content in zip(EVENTS.items(), ("event", "service", "event", "", "", "", ""), strict=True)
+}
 
 
 def is_request(kind: str) -> bool:

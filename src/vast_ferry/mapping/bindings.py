@@ -12,9 +12,10 @@ from dataclasses import replace
 from typing import Final
 
 from vast_ferry.hub.functions import Binding
+from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.delivery import Delivery
-from vast_ferry.mapping.tables import HUB_CALLS, HUB_DONE, HUB_REPLY, Kind
+from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 
 #: form of a content → how it is made of bytes, and bytes of it
 FORMS: Final = {
@@ -55,16 +56,16 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     """
     kind = own.event.kind
     trigger = _trigger_of(bindings, kind)
-    prefix = names + ("" if kind == "http" else f"{kind}_")
+    prefix = names + KINDS[kind].prefix
     event = translate_event(f"{prefix}event_for", HUB_CALLS[kind], replace(own.event, objects={}))
-    reply = translate_reply(f"{prefix}answer", own.answered, HUB_REPLY if kind == "http" else HUB_DONE)
+    reply = translate_reply(f"{prefix}answer", own.answered, hub_answer(kind))
     natives = own.event.parameters
     lines = [f"{', '.join(natives)} = {event.name}(hub)"]
     given = {name: name for name in natives if name not in own.event.event_parameters}
     if kind == "object" and trigger.key:
         lines.append(f"captured = captured_by({trigger.key!r}, hub['key'])")
         given |= {name: f"captured[{name!r}]" for name in _names(trigger.key)}
-    elif kind == "http":
+    elif is_request(kind):
         lines.append("captured = hub['captures']")
     content = {"object": "operate['object.read'](hub)", "message": "hub['body']", "http": "hub['body']"}.get(kind)
     whole = own.event.event_parameters[0]
@@ -72,7 +73,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     if trigger.form != "whole":
         if content is None or trigger.form not in FORMS:
             raise ValueError(f"a {kind} event has no content that could be handed over as {trigger.form}")
-        type_of = "content_type_of(hub['headers'])" if kind == "http" else "hub['content_type']"
+        type_of = "content_type_of(hub['headers'])" if is_request(kind) else "hub['content_type']"
         lines += [f"content, content_type = {content}, {type_of}"]
         given[trigger.name] = f"None if content is None else {FORMS[trigger.form][0].format('content')}"
     for binding in bindings:

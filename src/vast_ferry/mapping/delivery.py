@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
+from vast_ferry.hub.kinds import KINDS
 from vast_ferry.mapping.compile.functions import TOLD, Source, build_batch, translate_event, translate_reply, view_event
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Kind
@@ -89,7 +90,7 @@ class _Delivery:
     def __init__(self, named: tuple[str, str], original: Kind, caller: Kind, about: str, fresh: bool) -> None:
         (self.name, names), self.original, self.caller, self.about = named, original, caller, about
         kind = original.event.kind
-        self.prefix = names + ("" if kind == "http" else f"{kind}_")
+        self.prefix = names + KINDS[kind].prefix
         self.event = translate_event(
             f"{self.prefix}event_for", caller.event, original.event, "Return what the handler takes.", fresh=fresh
         )

@@ -8,6 +8,7 @@ from typing import Any
 
 from hypothesis import strategies as st
 
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping import laws
 from vast_ferry.mapping.clients import HUB_CLIENTS, Client
@@ -106,7 +107,7 @@ def check_client(client: Client, examples: int) -> Broken | None:
 
 def check_beside(kind: Kind, examples: int) -> Iterator[tuple[str, Broken | None]]:
     """Yield the laws of a kind's answers and batches, each with how it is broken, if it is."""
-    if kind.event.kind != "http":
+    if not is_request(kind.event.kind):
         yield "answers come back", check_answers(kind, examples)
     if kind.event.each is not None:
         yield "batches hold their events", check_batch(kind, examples)

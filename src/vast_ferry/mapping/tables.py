@@ -10,6 +10,7 @@ from typing import Any, Final
 
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.findings import nearest
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.python import RESERVED
@@ -68,7 +69,7 @@ class EventShape:
     constants: tuple[Constant, ...] = ()
     classes: Mapping[str, str] = field_(default_factory=dict)  # place of an object → name of its class
     event_parameters: tuple[str, ...] = ()  # those that are the event, in an event on file
-    kind: str = "http"
+    kind: str = REQUEST
     each: Access | None = None  # where the events of a batch stand; rows and constants are then those of one event
     envelope: tuple[Constant, ...] = ()  # what stands around a batch
 
@@ -235,8 +236,8 @@ def _hub_shape(kind: str, *, calls: bool) -> EventShape:
 HUB_EVENTS: Final = {kind: _hub_shape(kind, calls=False) for kind in EVENTS}
 #: The same with what a call needs beside the event, as a stand-in gives it.
 HUB_CALLS: Final = {kind: _hub_shape(kind, calls=True) for kind in EVENTS}
-HUB_EVENT: Final = HUB_EVENTS["http"]
-HUB_CALL: Final = HUB_CALLS["http"]
+HUB_EVENT: Final = HUB_EVENTS[REQUEST]
+HUB_CALL: Final = HUB_CALLS[REQUEST]
 HUB_REPLY: Final = ReplyShape(
     (ReplyForm("mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True),),
     "hub",
@@ -251,7 +252,14 @@ HUB_DONE: Final = ReplyShape((ReplyForm("mapping", _hub_rows(DONE), written=True
 NOTHING_TO_SAY: Final = ReplyShape((ReplyForm("always", written=True),), fields=DONE, rules=())
 
 #: The hub as a caller that hands over a batch.
-HUB_BATCHES: Final = {kind: replace(shape, each=Access("hubs")) for kind, shape in HUB_CALLS.items() if kind != "http"}
+HUB_BATCHES: Final = {
+    kind: replace(shape, each=Access("hubs")) for kind, shape in HUB_CALLS.items() if not is_request(kind)
+}
+
+
+def hub_answer(kind: str) -> ReplyShape:
+    """Return the hub's own shape of an answer to events of a kind."""
+    return HUB_REPLY if is_request(kind) else HUB_DONE
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ from typing import Final
 from urllib.parse import quote, unquote
 
 from vast_ferry.hub.fields import Field
+from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
@@ -130,10 +131,7 @@ EVENT_RULES: Final = (
 _CALL_RULES: Final = (Rule("time_left", ("limit",), _helper("clock_from")),)
 
 #: kind → rules; only HTTP has forms that follow from one another
-RULES: Final = {
-    kind: EVENT_RULES if kind == "http" else _CALL_RULES
-    for kind in ("http", "object", "message", "record", "schedule", "signal", "call")
-}
+RULES: Final = {kind: EVENT_RULES if is_request(kind) else _CALL_RULES for kind in KINDS}
 
 REPLY_RULES: Final = (
     Rule("headers", ("headers.plain", "set_cookies"), _helper("with_set_cookies")),

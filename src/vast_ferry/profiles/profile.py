@@ -14,9 +14,10 @@ from pydantic import ValidationError
 
 from vast_ferry.documents.document import Document, read_text
 from vast_ferry.documents.yaml_file import read_yaml
-from vast_ferry.hub.fields import DONE, EVENTS, HTTP_REPLY
+from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.hub.functions import Function
+from vast_ferry.hub.kinds import KINDS, REQUEST, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import (
     HUB_CLIENTS,
@@ -75,17 +76,17 @@ class Profile:
     @property
     def event(self) -> EventShape:
         """Return how an HTTP request is handed to a handler."""
-        return self.kind("http").event
+        return self.kind(REQUEST).event
 
     @property
     def http_reply(self) -> ReplyShape | None:
         """Return how a handler answers an HTTP request, where the profile says it."""
-        return self.kinds["http"].reply if "http" in self.kinds else None
+        return self.kinds[REQUEST].reply if REQUEST in self.kinds else None
 
     @property
     def reply(self) -> ReplyShape:
         """Return how a handler answers an HTTP request."""
-        reply = self.kind("http").reply
+        reply = self.kind(REQUEST).reply
         assert reply is not None
         return reply
 
@@ -245,7 +246,7 @@ def _table_problems(kind: Kind) -> list[TableProblem]:
     try:
         translate_event("check", HUB_EVENTS[kind.event.kind], kind.event)
         if kind.reply:
-            translate_reply("check", HUB_REPLY if kind.event.kind == "http" else HUB_DONE, kind.reply)
+            translate_reply("check", HUB_REPLY if is_request(kind.event.kind) else HUB_DONE, kind.reply)
     except CannotWrite as error:
         return [TableProblem(1, str(error), "Give each object only attributes and methods, each mapping only items")]
     return []
@@ -424,8 +425,8 @@ class _Builder:
             tuple(forms),
             model.root,
             Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
-            HTTP_REPLY if kind == "http" else DONE,
-            REPLY_RULES if kind == "http" else (),
+            KINDS[kind].reply,
+            REPLY_RULES if is_request(kind) else (),
             model.via,
             self.by_hand(model.by_hand, kind) if model.by_hand else None,
         )

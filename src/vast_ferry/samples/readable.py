@@ -14,6 +14,7 @@ from vast_ferry.documents.document import Document
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import CHECKS, EVENTS, OF_THE_CALL, Field
 from vast_ferry.hub.findings import BadInput, nearest
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.operations import OPERATIONS
 
 #: When what a sample tells did happen, unless it says so.
@@ -91,7 +92,7 @@ class _Reader:
                 self.event(kind, one, f"{self.name}#{number}", "events", number - 1)
                 for number, one in enumerate(listed, 1)
             ]
-        if kind == "http" and len(events) > 1:
+        if is_request(kind) and len(events) > 1:
             raise self.refuse("HTTP requests don't come in batches", "Keep one a sample", "events")
         return Readable(kind, tuple(events), before=before, answers=answers)
 

@@ -18,6 +18,7 @@ from vast_ferry.events.http_message import LARGEST, read_request_file
 from vast_ferry.events.native import is_event, parse_json, read_events
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.samples.readable import read_readable
@@ -85,7 +86,7 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
                 path,
                 *_native(read_message(read_file(path, shown, "the sample", LARGEST), standard, shown), standard, shown),
             )
-        return Sample(function, name, path, "http", (event.as_fields(),))
+        return Sample(function, name, path, REQUEST, (event.as_fields(),))
     if path.suffix == ".yaml":
         readable = read_readable(path, shown, identity)
         kind, events = readable.kind, readable.events

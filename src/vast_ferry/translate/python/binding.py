@@ -15,6 +15,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.definitions.key_filters import FilterError, captures_of, read_captures
 from vast_ferry.hub.functions import Binding, EventTrigger, Function
 from vast_ferry.hub.keys import differing_key, without_captures
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Attr, Item
@@ -342,7 +343,7 @@ class _File:
         said = _constant(node)
         if isinstance(said, str):
             return said if said and not set("{}") & set(said) else None
-        if not isinstance(node, ast.JoinedStr) or handler.function.kinds not in (("http",), ("object",)):
+        if not isinstance(node, ast.JoinedStr) or handler.function.kinds not in ((REQUEST,), ("object",)):
             return None
         pieces = []
         for part in node.values:
@@ -360,7 +361,7 @@ class _File:
         """Return the name of the capture that an expression is, or that the name holds which it is."""
         if isinstance(node, ast.Name) and node.id in handler.captured:
             return node.id
-        if isinstance(node, ast.Name) and handler.function.kinds == ("http",):
+        if isinstance(node, ast.Name) and handler.function.kinds == (REQUEST,):
             bound = [use for use in handler.nodes.uses(node.id) if not isinstance(use.ctx, ast.Load)]
             statement = handler.nodes.parents.get(id(bound[0])) if len(bound) == 1 else None
             at_top = isinstance(statement, ast.Assign) and statement in handler.node.body
@@ -373,9 +374,9 @@ class _File:
         return str(name) if there and routes else ""
 
     def _is_captures(self, node: ast.expr | None, handler: _Handler) -> bool:
-        shape = self.target.kind("http").event
+        shape = self.target.kind(REQUEST).event
         row = next((row for row in shape.rows if row.field == "captures" and row.lens.plain), None)
-        if row is None or node is None or handler.function.kinds != ("http",):
+        if row is None or node is None or handler.function.kinds != (REQUEST,):
             return False
         for step in reversed(row.at.steps):
             item = isinstance(step, Item) and isinstance(node, ast.Subscript) and _constant(node.slice) == step.key

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
@@ -155,12 +156,12 @@ class Job:
 
     def answer_view(self, kind: str) -> str:
         """Return the name of the emitted function that answers with what the original's handler returned."""
-        if kind == "http":
-            shape = self.target.kinds["http"].answered
+        if is_request(kind):
+            shape = self.target.kinds[REQUEST].answered
             if shape.callback or shape.via or shape.by_hand:
                 raise Stop("reply-unknown", ast.Module([], []))
             source = translate_reply(
-                "answer_with", self.source.kinds["http"].answered, shape, "Answer with what the handler returned."
+                "answer_with", self.source.kinds[REQUEST].answered, shape, "Answer with what the handler returned."
             )
             self.answer_views["answer_with"] = source
             return "answer_with"

@@ -11,6 +11,7 @@ from typing import Any
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.compile.functions import Source
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Item
@@ -361,7 +362,7 @@ class _Project:
         waiting: list[Function] = []
         for handler in {f.key: f for f in self.handlers.values()}.values():
             job.facts[handler.key].answers = True
-            if job.facts[handler.key].kind == "http":
+            if is_request(job.facts[handler.key].kind):
                 waiting.append(handler)
         candidates = self._answering_from(waiting)
         changed = True
@@ -375,7 +376,7 @@ class _Project:
                     changed = True
         for key in candidates:
             job.facts[key].answers = True
-            job.facts[key].kind = "http"
+            job.facts[key].kind = REQUEST
 
     def _answering(self, function: Function, node: ast.expr | None) -> list[Function]:
         if isinstance(node, ast.IfExp):
@@ -401,7 +402,7 @@ class _Project:
         if caller is None:
             return False
         facts = self.job.facts[caller.key]
-        if not (caller.key in candidates or (facts.answers and facts.kind == "http")):
+        if not (caller.key in candidates or (facts.answers and is_request(facts.kind))):
             return False
         parents = caller.nodes.parents
         node: ast.AST = call
@@ -458,8 +459,13 @@ class _Project:
                     continue
                 renderings[function.key] = made
             if not job.changed:
-                break
-        return self._files(renderings, wrapped, by_name)
+                return self._files(renderings, wrapped, by_name)
+        # What one function needs changes what another does, and so on without end: none of them is safe to write.
+        modules = {name: handler.module for name, handler in self.handlers.items()}
+        return [
+            (by_name[name], Stop("too-entangled", handler.node), modules[name])
+            for name, handler in self.handlers.items()
+        ]
 
     def _affected(
         self, function: Function, by_name: Mapping[str, Declared], stop: Stop

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.translate.operations import (
     ContextCall,
     Decode,
@@ -144,7 +145,7 @@ class Rendering(Writing):
                 return False
             target = node.targets[0] if isinstance(node, ast.Assign) else node.target
             held = target.id if isinstance(target, ast.Name) and self.facts is not None and self.facts.answers else ""
-            if held and self.kind == "http" and node.value is not None and self.reply_names(held) == "answers":
+            if held and is_request(self.kind) and node.value is not None and self.reply_names(held) == "answers":
                 self.replies.write(node.value, node)
                 return True
         if isinstance(node, ast.Return):

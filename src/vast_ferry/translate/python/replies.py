@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, field
 
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.python import quoted
@@ -64,7 +65,7 @@ class Replies:
             if node.value is not None:
                 self.at.expression(node.value)
             return
-        if self.at.kind != "http":
+        if not is_request(self.at.kind):
             self._done(node)
             return
         value = node.value
@@ -83,14 +84,14 @@ class Replies:
         text = self.at.applied(value, inner)
         loose = isinstance(value, ast.IfExp | ast.BoolOp) or text.startswith("await ")
         text = f"({text}){ends}" if loose else f"{text}{ends}"
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         if shape.by_hand and shape.by_hand.awaited:
             text = f"await {text}"
         self.at.swap(value, text, "reply")
 
     def ends(self, function: Function) -> str:
         """Return what stands behind an answer where the handler itself returns it."""
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         if shape.by_hand is None or not function.entry:
             return ""
         text = shape.by_hand.ends
@@ -101,9 +102,9 @@ class Replies:
 
     def nothing(self, function: Function) -> str:
         """Return the statement by which a handler answers nothing; empty where it may say nothing."""
-        if self.at.kind != "http":
+        if not is_request(self.at.kind):
             return ""
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
             return ""
         made = self._construct(Made(status="204"), self.at.function.node if self.at.function else self.at.module.tree)
@@ -207,7 +208,7 @@ class Replies:
         self._shim(node)
 
     def _none(self, node: ast.Constant) -> None:
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
             return
         self.at.swap(node, self._construct(Made(status="204"), node), "reply")
@@ -219,7 +220,7 @@ class Replies:
         self.at.swap(node, self._construct(made, node), "reply")
 
     def _same(self) -> bool:
-        return self.job.source.kinds["http"].answered == self.job.target.kinds["http"].answered
+        return self.job.source.kinds[REQUEST].answered == self.job.target.kinds[REQUEST].answered
 
     def _form(self, when: str) -> ReplyForm | None:
         return next((form for form in self._source if form.when == when), None)
@@ -230,7 +231,7 @@ class Replies:
 
     def _plain(self, node: ast.expr, form: ReplyForm, kind: str) -> None:
         """Write a text or bytes that are the whole answer."""
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         same = next((one for one in shape.forms if one.when == form.when), None)
         if same is not None and shape.by_hand is None and dict(same.fixed) and _types(same) == _types(form):
             self.at.expression(node)
@@ -248,7 +249,7 @@ class Replies:
             if form.class_name and form.class_name.partition(".")[0] in self.flow.theirs:
                 raise Stop("reply-unknown", node)
         self.at.expression(node)
-        name = self.job.answer_view("http")
+        name = self.job.answer_view(REQUEST)
         self.at.imports.add(Import(self.job.module_name, name))
         self.at.shims.append(("reply", node))
         start, end = self.at.text.start(node), self.at.text.end(node)
@@ -685,7 +686,7 @@ class Replies:
 
     def _object(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
         module, _, name = form.class_name.rpartition(".")
-        shape = self.job.target.kinds["http"].answered
+        shape = self.job.target.kinds[REQUEST].answered
         takes = shape.by_hand.takes if shape.by_hand else tuple(self.job.target.model.modules[module][name].takes)
         by_name = {key: row.field for key, row in self._rows(form).items()}
         items: list[str] = []

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.python import quoted
@@ -202,7 +203,7 @@ class _Handler:
         if self.kind == "object":
             names = [name for name, _ in _captures_of(self.trigger.key)]
             return {name: name for name in names}
-        if self.kind == "http":
+        if is_request(self.kind):
             names = sorted({name for route in self.declared.routes for name, _ in _captures_of(route.route)})
             return {name: f"{self._place('captures')}[{quoted(name)}]" for name in names}
         return {}
@@ -371,7 +372,7 @@ class _Handler:
     def _keys(self, captured: Mapping[str, str]) -> str:
         if not captured:
             raise _Bound
-        if self.kind == "http":
+        if is_request(self.kind):
             return self._place("captures")
         self._steady(captured)
         return f"{{{', '.join(f'{quoted(name)}: {text}' for name, text in captured.items())}}}"
