@@ -6,7 +6,7 @@ import json
 import tempfile
 from pathlib import Path
 
-from vast_ferry import StandIn, carry, check, convert_event, load_profile
+from vast_ferry import StandIn, carry, check, convert
 
 PROFILE = """
 provider: millrace
@@ -117,10 +117,10 @@ def main() -> None:
         profile.write_text(PROFILE)
         project = copy_demo(Path(name))
         captured = json.loads((project / "samples" / "hive_weight" / "captured.json").read_text())
-        print(json.dumps(convert_event(captured, "ostermere@1", load_profile(profile)).event))
+        print(json.dumps(convert(captured, "ostermere@1", str(profile)).event))
 
         Path(name, "handlers.py").write_text(HANDLER)
-        with StandIn(load_profile(profile), name, "handlers.py#count") as stand_in:
+        with StandIn(str(profile), name, "handlers.py#count") as stand_in:
             outcome = stand_in.call("message", {**EMPTY, "id": "1", "channel": "jars", "body": b"six"})
         print(outcome, *outcome.effects, *outcome.logs, sep="; ")
 

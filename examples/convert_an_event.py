@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import json
 
-from vast_ferry import convert_event
+from vast_ferry import convert
 from vast_ferry.demo import PROJECT
 
 
 def main() -> None:
     """Print the event as a WSGI environment, and its losses."""
     captured = json.loads((PROJECT / "samples" / "record_inspection" / "captured.json").read_text())
-    converted = convert_event(captured, "ostermere@1", "wsgi")
+    converted = convert(captured, "ostermere@1", "wsgi")
     print(json.dumps(converted.event, indent=2))
     for loss in converted.losses:
         print(f"can't hold {loss}")

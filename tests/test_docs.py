@@ -18,7 +18,7 @@ import pytest
 from conftest import ROOT, Run
 
 import vast_ferry
-from vast_ferry import StandIn, Verdict, carry, check, load_profile
+from vast_ferry import StandIn, Verdict, carry, check, find_profile
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
@@ -60,7 +60,7 @@ def test_pictures_are_linked_and_linked_pictures_are_there() -> None:
 def test_the_provider_of_the_instructions_lints_converts_carries_and_has_a_stand_in(run: Run, tmp_path: Path) -> None:
     text = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
     (tmp_path / "quarry.profile.yaml").write_text(text.partition("```yaml\n")[2].partition("```")[0])
-    profile = load_profile(tmp_path / "quarry.profile.yaml")
+    profile = find_profile(str(tmp_path / "quarry.profile.yaml"))
     linted = run("profile", "lint", "quarry.profile.yaml", "--examples", "30", cwd=tmp_path)
     assert (linted.returncode, "Every law holds." in linted.stdout) == (0, True), linted.stdout
 

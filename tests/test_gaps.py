@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
 
-from vast_ferry import BadInput, carry, find_gaps, find_profile, survey
+from vast_ferry import BadInput, carry, find_profile, gaps, survey
 from vast_ferry.definitions.openapi import describe, read_openapi, write_openapi
 from vast_ferry.definitions.project import read_project
 from vast_ferry.demo import PROJECT
@@ -75,16 +75,16 @@ def test_gaps(
     code = expected[0]
     if not code:
         with pytest.raises(BadInput, match=reason):
-            find_gaps(folder, to=to)
+            gaps(folder, to=to)
         return
-    gaps = find_gaps(folder, to=to)
-    found = [finding for finding in gaps.findings if finding.code == code]
+    there = gaps(folder, to=to)
+    found = [finding for finding in there.findings if finding.code == code]
     if code == "smaller-there":
         assert not found  # requests and replies may be larger there, and it has no other events
         return
     assert [(one.code, str(one.severity), one.field) for one in found] == [expected]
     assert reason in found[0].reason
-    assert gaps.blocking is any(str(finding.severity) == "blocking" for finding in gaps.findings)
+    assert there.blocking is any(str(finding.severity) == "blocking" for finding in there.findings)
 
 
 #: code of a handler → what it is found to need; and what can't be told, or is not declared
@@ -116,10 +116,10 @@ def other():
 @pytest.mark.parametrize(("code", "access", "codes"), CODE)
 def test_the_least_that_a_function_needs(project: Project, code: str, access: list[str], codes: list[str]) -> None:
     files = {"ostermere.yaml": declared(), "h.py": HANDLER.partition("def f")[0] + code, "more.py": MORE}
-    gaps = find_gaps(project(files), to="thornwick")
-    assert [str(one) for one in gaps.needs["f"].access] == access
-    assert [f.code for f in gaps.findings if f.code in ("access-unknown", "setting-not-declared")] == codes
-    assert [str(one) for one in gaps.fitted["f"].access] == access
+    found = gaps(project(files), to="thornwick")
+    assert [str(one) for one in found.needs["f"].access] == access
+    assert [f.code for f in found.findings if f.code in ("access-unknown", "setting-not-declared")] == codes
+    assert [str(one) for one in found.fitted["f"].access] == access
 
 
 def test_a_definition_begins_with_what_is_to_do(project: Project, tmp_path: Path) -> None:
@@ -179,13 +179,13 @@ def test_stages_are_carried_or_told(project: Project) -> None:
         ("dev", {}, ()),
     ]
     over = "stages:\n  prod: {jobs: {f: {ram: 6144, tries: 50, sealed: {NEW: vault/new}}}}\n"
-    fits = find_gaps(project({"ostermere.yaml": declared(top=over), "h.py": HANDLER}, "over"), to="thornwick@1")
+    fits = gaps(project({"ostermere.yaml": declared(top=over), "h.py": HANDLER}, "over"), to="thornwick@1")
     assert dict(fits.stages[0].functions["f"]) == {"memory": 4096, "attempts": 50, "secrets": {"NEW": "new"}}
     assert ("memory-too-large", 3) in [(f.code, f.place.line) for f in fits.findings]
     assert ("secret", "NEW") in [(need.what, need.name) for need in fits.checklist()]
-    lost = [f.field for f in find_gaps(folder, to="brackendale").findings if f.code == "stage-not-held"]
+    lost = [f.field for f in gaps(folder, to="brackendale").findings if f.code == "stage-not-held"]
     assert lost == ["stages.prod", "stages.dev"]
-    assert not [f for f in find_gaps(folder, to="thornwick").findings if f.code.startswith("stage")]
+    assert not [f for f in gaps(folder, to="thornwick").findings if f.code.startswith("stage")]
 
 
 def test_routes_that_another_takes(project: Project) -> None:
@@ -206,7 +206,7 @@ def test_routes_that_another_takes(project: Project) -> None:
         text = toml.replace('"/hives/<hive>"\n', '"/hives/<hive>"\n' + verbs[0]) + verbs[1]
         again = project({"thornwick.toml": text, "h.py": "def f(request):\n    return ''\n"}, f"{first}-{second}")
         assert any(f.code == "route-hidden" for f in survey(again).findings) is is_hidden
-    (order,) = [f for f in find_gaps(folder, to="ostermere").findings if f.code == "route-order"]
+    (order,) = [f for f in gaps(folder, to="ostermere").findings if f.code == "route-order"]
     assert "here /hives/{hive} wins, and at Ostermere 2 /hives/all" in order.reason
 
 
@@ -228,14 +228,13 @@ DEMO: dict[str, set[tuple[str, str]]] = {
 
 @pytest.mark.parametrize("to", DEMO)
 def test_the_demo_gives_the_findings_that_it_should(to: str) -> None:
-    gaps = find_gaps(PROJECT, to=to)
-    found = {(f.code, str(f.place)) for f in gaps.findings if str(f.severity) == "blocking"}
-    assert found == DEMO[to]
-    assert gaps.left == []
+    there = gaps(PROJECT, to=to)
+    assert {(f.code, str(f.place)) for f in there.findings if str(f.severity) == "blocking"} == DEMO[to]
+    assert there.left == []
 
 
 def test_the_checklist_says_what_must_be_there_first() -> None:
-    needs = {(need.what, need.name): need for need in find_gaps(PROJECT, to="thornwick").checklist()}
+    needs = {(need.what, need.name): need for need in gaps(PROJECT, to="thornwick").checklist()}
     assert needs["secret", "SCALE_KEY"].by_hand
     assert needs["bucket", "inspections"].functions == ("inspection_summary",)
     assert needs["access", "write object summaries"].by_hand is False
@@ -286,7 +285,7 @@ def test_which_handlers_have_to_be_wrapped_is_told_beforehand(project: Project, 
         "def g(event, ctx):\n    return {'code': 200, 'content': str(event)}\n"
     )
     folder = project({"ostermere.yaml": f"app: a\n{job}", "h.py": code})
-    told = [f for f in find_gaps(folder, to="thornwick", source="ostermere@1").findings if f.place.file == "h.py"]
+    told = [f for f in gaps(folder, to="thornwick", source="ostermere@1").findings if f.place.file == "h.py"]
     assert {(f.code, f.function, f.place.line) for f in told} == {
         ("wrapped-event-changed", "f", 2),
         ("made-as-it-was", "g", 7),
@@ -294,7 +293,7 @@ def test_which_handlers_have_to_be_wrapped_is_told_beforehand(project: Project, 
     # What is told beforehand is what is told when it is carried.
     carried = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@1")
     assert [f for f in carried.findings if f.place.file == "h.py"] == told
-    without = find_gaps(folder, to="thornwick", source="ostermere@1", handlers=False)
+    without = gaps(folder, to="thornwick", source="ostermere@1", handlers=False)
     assert not [f for f in without.findings if f.place.file == "h.py"]
 
 

@@ -22,7 +22,7 @@ from conftest import Project, Run, definition, request
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import carry, convert_event, survey
+from vast_ferry import carry, convert, survey
 from vast_ferry.definitions.secrecy import is_key_file, looks_secret
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.demo import PROJECT
@@ -30,9 +30,9 @@ from vast_ferry.documents.ini_file import read_ini, write_ini
 from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
-from vast_ferry.gap_finding.find import find_gaps
+from vast_ferry.gap_finding.find import gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
-from vast_ferry.profiles.lint import lint_profile
+from vast_ferry.profiles.lint import lint
 from vast_ferry.profiles.profile import load_profile
 from vast_ferry.profiles.registry import FOLDER, find_profile, shipped
 from vast_ferry.reports.terminal import UNSAFE, json_text
@@ -199,11 +199,11 @@ def test_an_edition_that_nothing_tells_is_asked_for_and_never_guessed(
     run: Run, project: Project, tmp_path: Path
 ) -> None:
     # In nanoseconds this would have been in 1970: only one edition can have sent it.
-    assert convert_event(CLOCK, "ostermere", "thornwick@1").event["wanted"] == "2026-11-25T01:50:00.123Z"
+    assert convert(CLOCK, "ostermere", "thornwick@1").event["wanted"] == "2026-11-25T01:50:00.123Z"
     later = {**CLOCK, "due": 1795571400123 * 10**6, "at": 1795571400123 * 10**6}
-    assert convert_event(later, "ostermere", "thornwick@1").event["wanted"].startswith("2026-11-25T01:50:00.123")
+    assert convert(later, "ostermere", "thornwick@1").event["wanted"].startswith("2026-11-25T01:50:00.123")
     with pytest.raises(BadInput, match="ostermere@1 or ostermere@2, which read its"):
-        convert_event({**CLOCK, "due": 0, "at": 0}, "ostermere", "thornwick@1")
+        convert({**CLOCK, "due": 0, "at": 0}, "ostermere", "thornwick@1")
     (tmp_path / "e.jsonl").write_text(f"\n{json.dumps(CLOCK)}\n{json.dumps(CLOCK)}\n")
     done = run("event", "convert", tmp_path / "e.jsonl", "--lines", "--from", "ostermere", "--to", "thornwick@1")
     assert done.stdout.count("2026-11-25T01:50:00.123Z") == 4
@@ -522,7 +522,7 @@ def test_a_profile_without_kinds_keeps_no_law_and_a_class_may_take_nothing(tmp_p
     }
     for kind in ("record", "schedule", "signal", "call", "definition", "clients", "context", "delivery"):
         data.pop(kind, None)
-    assert [one.broken is not None for one in lint_profile(load_profile(own_profile(tmp_path, data)), 1)][:1] == [True]
+    assert [one.broken is not None for one in lint(load_profile(own_profile(tmp_path, data)), 1)][:1] == [True]
     data = json.loads(json.dumps(PROFILES["thornwick-1.yaml"]))
     data["modules"].setdefault("thornwick", {})["Empty"] = {"takes": []}
     compile(load_profile(own_profile(tmp_path, data)).modules["thornwick"], "x", "exec")
@@ -559,7 +559,7 @@ def test_any_definition_is_read_or_refused(tmp_path: Path) -> None:
     for text in texts:
         path.write_bytes(text)
         try:
-            find_gaps(tmp_path / "p", to="thornwick@2", source="ostermere@1", handlers=False)
+            gaps(tmp_path / "p", to="thornwick@2", source="ostermere@1", handlers=False)
             shutil.rmtree(tmp_path / "o", ignore_errors=True)
             carry(tmp_path / "p", to="marrowby@2", out=tmp_path / "o", source="ostermere@1", style="wrapped")
         except BadInput as error:
@@ -596,7 +596,7 @@ def test_any_profile_is_read_or_refused(tmp_path: Path, name: str) -> None:
         path.write_bytes(text)
         try:
             checked_definition(load_profile(path))
-            find_gaps(PROJECT, to=str(path), source="ostermere@1", handlers=False)
+            gaps(PROJECT, to=str(path), source="ostermere@1", handlers=False)
         except BadInput as error:
             told(error)
 

@@ -1,13 +1,19 @@
-"""The house: rooms import only what stands above them, nothing goes round in a circle, pages say what they are."""
+"""The house and its face: rooms import what stands above them, nothing goes round, and the public names are whole."""
 
 from __future__ import annotations
 
 import ast
+import importlib.util
 import re
+import shutil
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
-from conftest import ROOT
+import pytest
+from conftest import ROOT, Run
+
+from vast_ferry import BadInput, FerryError, carry, find_profile, gaps, lint, plan, survey
+from vast_ferry.demo import PROJECT
 
 HOUSE = ROOT / "src" / "vast_ferry"
 ROOMS = [
@@ -71,3 +77,61 @@ def test_the_table_of_where_things_go_names_what_is_there() -> None:
     gone = [one for one in named if not (ROOT / one).exists() and not (HOUSE / one).exists() and "NAME" not in one]
     assert not [one for one in gone if "PROVIDER" not in one]
     assert [f"`{room}`" for room in ROOMS if f"`{room}`" not in text] == []
+
+
+# --- the public face --------------------------------------------------------------------------------------------------
+
+
+def test_a_plan_is_what_would_be_written_and_writes_nothing(tmp_path: Path) -> None:
+    project = shutil.copytree(PROJECT, tmp_path / "p")
+    before = sorted(path for path in tmp_path.rglob("*"))
+    planned = plan(project, to="thornwick")
+    assert sorted(path for path in tmp_path.rglob("*")) == before
+    carried = carry(
+        project, to=find_profile("thornwick"), out=tmp_path / "crossing", source=find_profile("ostermere@1")
+    )
+    assert {path: planned.files[path] for path in planned.files if path != "crossing.json"} == {
+        path: carried.files[path] for path in carried.files if path != "crossing.json"
+    }
+    assert planned.findings == carried.findings
+    with pytest.raises(BadInput, match="there is no style"):
+        plan(project, to="thornwick", style="loud")
+
+
+def test_wherever_a_provider_is_asked_for_a_profile_may_be_given() -> None:
+    own = find_profile("thornwick")
+    assert gaps(PROJECT, to=own).findings == gaps(PROJECT, to="thornwick").findings
+    assert survey(PROJECT, find_profile("ostermere@1")).as_data() == survey(PROJECT, "ostermere@1").as_data()
+    assert next(iter(lint(own, 2))) == next(iter(lint("thornwick", 2)))
+
+
+@pytest.mark.parametrize(
+    ("package", "extra", "asked"),
+    [
+        ("hypothesis", "lint", ["profile", "lint", "cgi"]),
+        ("pandas", "plots", ["profile", "fidelity"]),
+        ("matplotlib", "plots", ["gaps", str(PROJECT), "--to", "thornwick", "--calls", "9", "--plot", "cost.png"]),
+    ],
+)
+def test_what_is_optional_and_not_there_is_one_message(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, run: Run, package: str, extra: str, asked: list[str]
+) -> None:
+    there = importlib.util.find_spec
+    monkeypatch.setattr(
+        importlib.util, "find_spec", lambda name, *more: None if name == package else there(name, *more)
+    )
+    monkeypatch.chdir(tmp_path)
+    done = run(*asked)
+    assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
+    assert f"pip install 'vast-ferry[{extra}]'" in done.stderr
+    assert not list(tmp_path.iterdir())
+
+
+def test_whatever_goes_wrong_and_has_a_name_is_of_one_family() -> None:
+    ours = [kind for name in MODULES for kind in vars(importlib.import_module(name)).values()]
+    for kind in ours:
+        if isinstance(kind, type) and issubclass(kind, Exception) and kind.__module__.startswith("vast_ferry."):
+            apart = kind.__module__.startswith(
+                ("vast_ferry.standins", "vast_ferry.mapping.helpers")
+            )  # run by themselves
+            assert apart or kind.__name__.startswith("_") or issubclass(kind, FerryError | AssertionError), kind

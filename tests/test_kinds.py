@@ -16,7 +16,7 @@ from cloudevents.core.formats.json import JSONFormat
 from cloudevents.core.v1.event import CloudEvent
 from conftest import ROOT, WHOLE, Run
 
-from vast_ferry import BadInput, convert_event
+from vast_ferry import BadInput, convert
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.events.convert import Converter
 from vast_ferry.events.native import kind_of, read_events, write_events
@@ -57,14 +57,14 @@ LINE: dict[str, Any] = {
 @pytest.mark.parametrize("count", [0, 1, 3])
 def test_batches_are_taken_apart_and_put_together(count: int) -> None:
     batch = {"kind": "line", "batch": [{**LINE, "ticket": f"l-{number}"} for number in range(count)]}
-    apart = convert_event(batch, "ostermere@1", "thornwick@1").events
+    apart = convert(batch, "ostermere@1", "thornwick@1").events
     assert [event["mark"] for event in apart] == [f"l-{number}" for number in range(count)]
-    together = convert_event(json.loads(json.dumps(apart)), "thornwick@1", "ostermere@1").events
+    together = convert(json.loads(json.dumps(apart)), "thornwick@1", "ostermere@1").events
     assert together == ([batch] if count else [])
-    assert convert_event(batch, "ostermere@1", "ostermere@2").events[0]["kind"] == "line"
+    assert convert(batch, "ostermere@1", "ostermere@2").events[0]["kind"] == "line"
     if count != 1:
         with pytest.raises(ValueError, match="look at `events`"):
-            _ = convert_event(batch, "ostermere@1", "thornwick@1").event
+            _ = convert(batch, "ostermere@1", "thornwick@1").event
 
 
 KEYS = [
@@ -95,7 +95,7 @@ def test_values_come_through_between_all_pairs(value: Any) -> None:
     event = {**laws.pool("call", 1)[0], "id": "c-1", "data": value, "extensions": {}}
     for one, other in permutations((name for name, profile in PROFILES.items() if "call" in profile.kinds), 2):
         (native,) = write_events("call", [event], PROFILES[one])
-        (there,) = convert_event(json.loads(json.dumps(native)), one, other).events
+        (there,) = convert(json.loads(json.dumps(native)), one, other).events
         got = read_events(json.loads(json.dumps(there)), PROFILES[other], "event")[1][0]["data"]
         assert laws.same("", got, value), (one, other)
 
@@ -137,10 +137,10 @@ def test_an_event_made_by_the_sdk_is_read() -> None:
         data={"name": "Ada", "eggs": 2**60},
     )
     message: HTTPMessage = to_structured(made, JSONFormat())
-    there = convert_event(json.loads(message.body), "cloudevents", "ostermere@1").event
+    there = convert(json.loads(message.body), "cloudevents", "ostermere@1").event
     assert (there["kind"], there["name"], there["about"]) == ("bell", "member.joined", "members/m-12")
     assert there["content"] == {"name": "Ada", "eggs": 2**60}
-    lost = convert_event(json.loads(message.body), "cloudevents", "ostermere@1").losses
+    lost = convert(json.loads(message.body), "cloudevents", "ostermere@1").losses
     assert "no-extensions" in {loss.code for loss in lost}
     assert to_binary(made, JSONFormat()).headers
     assert from_structured(message, JSONFormat()).get_id() == "n-1"
@@ -150,7 +150,7 @@ def test_what_a_shape_refuses_is_bad_input() -> None:
     event = {**laws.pool("signal", 1)[0], "extensions": {"Not-Allowed": "x"}}
     (native,) = write_events("signal", [event], find_profile("quillhaven"))
     with pytest.raises(BadInput, match=r"e\.json:1: this signal event can't be written for CloudEvents: 'Not-Allowed'"):
-        convert_event(json.loads(json.dumps(native)), "quillhaven", "cloudevents", shown="e.json")
+        convert(json.loads(json.dumps(native)), "quillhaven", "cloudevents", shown="e.json")
 
 
 def test_extensions_keep_the_rules_for_names() -> None:
@@ -210,7 +210,7 @@ def test_every_shipped_profile_is_valid_by_the_published_schema(run: Run) -> Non
 
 def test_an_unknown_kind_is_told(run: Run) -> None:
     with pytest.raises(BadInput, match="has no object events"):
-        convert_event({"kind": "store", "batch": []}, "ostermere@1", "wsgi")
+        convert({"kind": "store", "batch": []}, "ostermere@1", "wsgi")
     assert run("profile", "show", "wsgi", "--kind", "object").returncode == 2
     shown = run("profile", "show", "ostermere@1", "--to", "wsgi").stdout
     assert "WSGI has no record events" in shown

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import BadInput, load_profile
+from vast_ferry import BadInput
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
@@ -20,6 +20,7 @@ from vast_ferry.mapping.lenses.every import LENSES, parse_lens
 from vast_ferry.mapping.lenses.lens import LensError
 from vast_ferry.mapping.places import Access, Item, PlaceError, parse_place
 from vast_ferry.mapping.tables import HUB_EVENT, Constant, EventShape, Row
+from vast_ferry.profiles.profile import load_profile
 from vast_ferry.profiles.registry import FOLDER, all_profiles, find_profile
 
 PLACES = [

@@ -14,7 +14,7 @@ from conftest import Run, request
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import BadInput, convert_event
+from vast_ferry import BadInput, convert
 from vast_ferry.demo import PROJECT
 from vast_ferry.events.http_message import read_request
 from vast_ferry.events.lines import CHUNK
@@ -116,7 +116,7 @@ def test_a_wrong_event_names_the_row_and_the_place(path: str, value: Any, says: 
         read_events(event, find_profile("ostermere@1"), "e.json", kind="http")
         return
     with pytest.raises(BadInput) as error:
-        convert_event(event, "ostermere@1", "thornwick@1", shown="e.json")
+        convert(event, "ostermere@1", "thornwick@1", shown="e.json")
     assert says in str(error.value)
     assert also in str(error.value)
     assert str(error.value).startswith("e.json:1: ")
@@ -135,7 +135,7 @@ PLACES = ["ticket", "kind", "call", "fields", "crumbs", "content", "packed", "wh
 @given(path=st.sampled_from(PLACES), value=JUNK | st.just(...))
 def test_any_wrong_type_at_any_row_is_read_or_bad_input(path: str, value: Any) -> None:
     with contextlib.suppress(BadInput):
-        convert_event(change(path, value), "ostermere@1", "wsgi")
+        convert(change(path, value), "ostermere@1", "wsgi")
 
 
 @pytest.mark.parametrize(

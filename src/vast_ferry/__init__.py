@@ -1,7 +1,8 @@
 """Vast Ferry carries event-driven functions from one hosting provider to another, and proves each one on sample events.
 
-The public face is this dozen names; everything else is imported from where it lives. Importing the package loads
-nothing: each name is fetched when it is first used.
+The public face is these names; everything else is imported from where it lives. Importing the package loads nothing:
+each name is fetched when it is first used. Wherever a provider is asked for, its name, the path of its profile or a
+`Profile` may be given.
 """
 
 from __future__ import annotations
@@ -10,20 +11,30 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vast_ferry.checking.check import Checked as Checked
     from vast_ferry.checking.check import CheckResult as CheckResult
     from vast_ferry.checking.check import check as check
     from vast_ferry.checking.compare import Verdict as Verdict
     from vast_ferry.crossing.carry import Crossing as Crossing
     from vast_ferry.crossing.carry import carry as carry
-    from vast_ferry.events.convert import convert_event as convert_event
-    from vast_ferry.gap_finding.find import find_gaps as find_gaps
+    from vast_ferry.crossing.carry import plan as plan
+    from vast_ferry.events.convert import Converted as Converted
+    from vast_ferry.events.convert import convert as convert
+    from vast_ferry.gap_finding.find import gaps as gaps
+    from vast_ferry.gap_finding.gaps import Gaps as Gaps
     from vast_ferry.hub.findings import BadInput as BadInput
+    from vast_ferry.hub.findings import FerryError as FerryError
     from vast_ferry.hub.findings import Finding as Finding
+    from vast_ferry.hub.findings import Place as Place
+    from vast_ferry.hub.findings import Severity as Severity
     from vast_ferry.hub.http import HttpEvent as HttpEvent
     from vast_ferry.hub.http import HttpReply as HttpReply
-    from vast_ferry.profiles.profile import load_profile as load_profile
+    from vast_ferry.profiles.lint import Linted as Linted
+    from vast_ferry.profiles.lint import lint as lint
+    from vast_ferry.profiles.profile import Profile as Profile
     from vast_ferry.profiles.registry import find_profile as find_profile
     from vast_ferry.standins.stand_in import StandIn as StandIn
+    from vast_ferry.surveying.survey import Survey as Survey
     from vast_ferry.surveying.survey import survey as survey
 
 __version__ = "0.1.0"
@@ -31,18 +42,28 @@ __version__ = "0.1.0"
 _HOMES = {
     "BadInput": "hub.findings",
     "CheckResult": "checking.check",
+    "Checked": "checking.check",
+    "Converted": "events.convert",
     "Crossing": "crossing.carry",
+    "FerryError": "hub.findings",
     "Finding": "hub.findings",
+    "Gaps": "gap_finding.gaps",
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
+    "Linted": "profiles.lint",
+    "Place": "hub.findings",
+    "Profile": "profiles.profile",
+    "Severity": "hub.findings",
     "StandIn": "standins.stand_in",
+    "Survey": "surveying.survey",
     "Verdict": "checking.compare",
     "carry": "crossing.carry",
     "check": "checking.check",
-    "convert_event": "events.convert",
-    "find_gaps": "gap_finding.find",
+    "convert": "events.convert",
     "find_profile": "profiles.registry",
-    "load_profile": "profiles.profile",
+    "gaps": "gap_finding.find",
+    "lint": "profiles.lint",
+    "plan": "crossing.carry",
     "survey": "surveying.survey",
 }
 

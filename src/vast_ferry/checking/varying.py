@@ -15,6 +15,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 
+from vast_ferry.hub.findings import FerryError
+
 #: Longer texts that vary are not aligned: it would take more memory and time than a comparison may.
 LARGEST = 2 * 1024 * 1024
 #: A block of tokens that differs is aligned up to this size (tokens of one side times tokens of the other).
@@ -23,7 +25,7 @@ _TOKEN = re.compile(r"\w+|[^\w]", re.DOTALL)
 _BYTE = re.compile(".", re.DOTALL)
 
 
-class TooLarge(ValueError):
+class TooLarge(FerryError, ValueError):
     """Text that varies and is too large to say what of it does."""
 
 

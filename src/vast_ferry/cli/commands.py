@@ -105,7 +105,7 @@ def gaps(
 
     The exit status is 1 where something is blocking.
     """
-    from vast_ferry.gap_finding.find import find_gaps
+    from vast_ferry.gap_finding.find import gaps
     from vast_ferry.gap_finding.price import bill, crossings
     from vast_ferry.reports.cost_plot import check_plot_path, plot_cost
     from vast_ferry.reports.data import gaps_data
@@ -115,7 +115,7 @@ def gaps(
         raise click.UsageError("--plot draws what --calls estimates: give both")
     if plot:
         check_plot_path(plot)
-    found = find_gaps(project, to=to, source=source, handlers=handlers)
+    found = gaps(project, to=to, source=source, handlers=handlers)
     sides = found.usages(calls, mean_ms, gb_out) if calls else []
     bills = {profile.title: made for profile, usage in sides if (made := bill(profile, usage))}
     same: list[int] = []
@@ -458,14 +458,14 @@ def lint(name: str, examples: int, form: str) -> None:
     The profile is also translated to and from every profile that ships.
     """
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.profiles.lint import lint_profile
+    from vast_ferry.profiles.lint import lint
     from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import lint_data
     from vast_ferry.reports.text import lint_text
 
     shown = find_profile(name)
     checked_definition(shown)
-    results = list(lint_profile(shown, examples))
+    results = list(lint(shown, examples))
     emit(form, lint_data(shown, results), lint_text(shown, results))
     sys.exit(1 if any(result.broken for result in results) else 0)
 

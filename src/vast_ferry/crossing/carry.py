@@ -9,9 +9,11 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from vast_ferry.crossing.plan import Plan
 from vast_ferry.hub.findings import BadInput, Finding, Severity, shortened, worst_first
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.surveying.crossing_file import FILE, holds_crossing
 from vast_ferry.surveying.record import Record, edited, read_record
@@ -45,9 +47,9 @@ class Crossing:
 def carry(
     project: Path | str,
     *,
-    to: str,
+    to: str | Profile,
     out: Path | str,
-    source: str | None = None,
+    source: str | Profile | None = None,
     style: str = "auto",
     replace_out: bool = False,
     discard_edits: bool = False,
@@ -68,28 +70,50 @@ def carry(
     that is not empty (unless `replace_out`, and it holds a crossing).
     """
     folder, target_folder = Path(project), Path(out)
-    target = find_profile(to)
+    target = _asked_for(folder, to, style)
+    kept = _check_out(folder, target_folder, replace_out, discard_edits)
+    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files}
+    planned = _planned(folder, target, target_folder, source, **wishes)
+    _write(planned.files, target_folder, kept)
+    return planned
+
+
+def plan(
+    project: Path | str,
+    *,
+    to: str | Profile,
+    source: str | Profile | None = None,
+    style: str = "auto",
+    carry_values: Sequence[str] = (),
+    carry_files: Sequence[str] = (),
+) -> Crossing:
+    """Return the crossing that `carry` would write, with every file's content and every finding; nothing is written.
+
+    Where its record names the original's folder, that is seen from a folder beside the project. Raises BadInput as
+    `carry` does.
+    """
+    folder = Path(project)
+    target = _asked_for(folder, to, style)
+    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files}
+    return _planned(folder, target, folder.parent / "crossing", source, **wishes)
+
+
+def _asked_for(folder: Path, to: str | Profile, style: str) -> Profile:
+    """Return the target's profile; raises BadInput for what can't be asked for."""
     if style not in STYLES:
         raise BadInput(f"there is no style {style!r}", f"Use one of: {', '.join(STYLES)}")
     if not folder.is_dir():
         raise BadInput(f"there is no folder {folder}", "Give the folder of a project")
-    kept = _check_out(folder, target_folder, replace_out, discard_edits)
+    return find_profile(to) if isinstance(to, str) else to
+
+
+def _planned(folder: Path, target: Profile, out: Path, source: str | Profile | None, **wishes: Any) -> Crossing:
     with collector_at_rest():
-        plan = Plan(
-            folder,
-            target,
-            target_folder,
-            source,
-            style=style,
-            carry_values=carry_values,
-            carry_files=carry_files,
-        )
-        files = plan.files()
-        record = plan.record(files)
+        made = Plan(folder, target, out, source, **wishes)
+        files = made.files()
+        record = made.record(files)
     everything = {**files, FILE: record.to_text().encode("utf-8")}
-    planned = Crossing(record, everything, plan.source.title, target.title, plan.project.withheld)
-    _write(planned.files, target_folder, kept)
-    return planned
+    return Crossing(record, everything, made.source.title, target.title, made.project.withheld)
 
 
 def _check_out(project: Path, out: Path, replace_out: bool, discard_edits: bool) -> list[str]:

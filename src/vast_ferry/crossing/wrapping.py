@@ -56,8 +56,8 @@ def _bind(source: Profile, target: Profile, function: Function, kind: str, name:
         # A script runs in a folder that holds what its event tells of; what it changes there goes to the services.
         inner = deliver(called, source.kind(kind), hub, names=f"{name}_")
         services = ("object", "message", "record") if mount else ()
-        land = mount.model_dump() if mount else {}
-        original = f"lambda *given: original(hub, *given, (operate, {land!r}))"
+        mounted = mount.model_dump() if mount else {}
+        original = f"lambda *given: original(hub, *given, (operate, {mounted!r}))"
     outer = deliver(
         f"{name}_from_there",
         hub,

@@ -20,7 +20,7 @@ from vast_ferry.definitions.key_filters import (
 )
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
 from vast_ferry.definitions.schedules import STYLES, CannotHold, ScheduleError
-from vast_ferry.hub.findings import nearest
+from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import Access, Entry
 from vast_ferry.hub.keys import KeyFilter
 from vast_ferry.hub.schedules import Schedule, known_zone
@@ -29,7 +29,7 @@ from vast_ferry.hub.schedules import Schedule, known_zone
 METHOD: Final = re.compile(r"[A-Z][A-Z0-9!#$%&'*+.^_`|~-]*")
 
 
-class FormError(ValueError):
+class FormError(FerryError, ValueError):
     """A value that is not what its form takes."""
 
 

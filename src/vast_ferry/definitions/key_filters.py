@@ -12,10 +12,11 @@ from typing import Any, Final
 
 from vast_ferry.definitions.schedules import CannotHold
 from vast_ferry.definitions.sql_filters import SqlError, read_sql, write_sql
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.keys import ANY, EVERY_KEY, All, AnyOf, KeyFilter, Not, Pattern, Piece, all_of, begins, ends
 
 
-class FilterError(ValueError):
+class FilterError(FerryError, ValueError):
     """A text that is no filter in its spelling."""
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.helpers import route_order
 
 #: type of a capture → what a segment of that type is
@@ -22,7 +23,7 @@ TYPES: Final = {
 }
 
 
-class RouteError(ValueError):
+class RouteError(FerryError, ValueError):
     """A text that is no route in its spelling."""
 
 

@@ -14,6 +14,7 @@ from itertools import pairwise, product
 from typing import Final
 from zoneinfo import ZoneInfo
 
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.schedules import (
     DAY,
     EPOCH,
@@ -34,11 +35,11 @@ from vast_ferry.hub.schedules import (
 MOST_PIECES: Final = 24
 
 
-class ScheduleError(ValueError):
+class ScheduleError(FerryError, ValueError):
     """A text that is no schedule in its spelling, or one that can never fire."""
 
 
-class CannotHold(ValueError):
+class CannotHold(FerryError, ValueError):
     """A schedule that a spelling has no words for."""
 
 

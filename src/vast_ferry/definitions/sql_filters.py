@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from typing import Final
 
 from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.keys import ANY, EVERY_KEY, AnyOf, KeyFilter, Not, Pattern, Piece, all_of, begins, ends
 
 
-class SqlError(ValueError):
+class SqlError(FerryError, ValueError):
     """An expression that is none, or that says more of an event than its key; `at` is where, from 1."""
 
     def __init__(self, what: str, at: int) -> None:

@@ -10,7 +10,7 @@ from typing import Final
 
 from vast_ferry.definitions.forms import FORMS, Form
 from vast_ferry.definitions.routes import RouteStyle
-from vast_ferry.hub.findings import BadInput, ManyBadInputs, nearest
+from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
@@ -47,7 +47,7 @@ BINDING_FIELDS: Final = {
 KINDS: Final = tuple(TRIGGER_FIELDS)
 
 
-class FormSyntax(ValueError):
+class FormSyntax(FerryError, ValueError):
     """A form that can't be understood."""
 
 

@@ -10,10 +10,10 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.documents.document import read_text
-from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.hub.findings import BadInput, FerryError, Place
 
 
-class Computed(Exception):
+class Computed(FerryError):
     """An argument whose value only running the code would tell."""
 
 

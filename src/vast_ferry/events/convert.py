@@ -43,7 +43,7 @@ class Converted:
         return self.events[0]
 
 
-def convert_event(
+def convert(
     data: Any, source: str | Profile, target: str | Profile, *, shown: str = "event", line: int = 1
 ) -> Converted:
     """Return a native event (plain JSON data) of `source` in the shape of `target`, of whatever kind it is.
@@ -56,7 +56,7 @@ def convert_event(
     ...         "slots": {"name": "x"}, "search": "day=mon&day=tue", "first": {"day": "mon"}, "peer": "198.51.100.7"}
     >>> event = {"kind": "web", "ticket": "w-1", "call": call, "fields": {}, "crumbs": [], "content": "",
     ...          "packed": False, "who": None}
-    >>> got = convert_event(event, "ostermere@1", "thornwick@1")
+    >>> got = convert(event, "ostermere@1", "thornwick@1")
     >>> got.event["params"], got.event["route"]
     ([('day', 'mon'), ('day', 'tue')], '/<name>')
 

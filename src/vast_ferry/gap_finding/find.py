@@ -15,7 +15,7 @@ from vast_ferry.surveying.survey import FOLLOWED, Survey, survey
 from vast_ferry.translate.python.rewriting import rewrite
 
 
-def find_gaps(
+def gaps(
     project: Path | str, *, to: str | Profile, source: str | Profile | None = None, handlers: bool | None = None
 ) -> Gaps:
     """Return what of a project won't carry across to provider `to`, before anything is written.
@@ -28,22 +28,22 @@ def find_gaps(
     there = survey(project, source, fields=False)
     if there.profile.name == target.name:
         raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
-    gaps = gaps_of(there, target)
+    found = gaps_of(there, target)
     comes_back = home_of(folder, target) if (folder := Path(project)).is_dir() else None
-    if not comes_back and (handlers or (handlers is None and len(gaps.carried) <= FOLLOWED)):
+    if not comes_back and (handlers or (handlers is None and len(found.carried) <= FOLLOWED)):
         contents = {path: (folder / path).read_bytes() for path in there.own if path not in there.project.files}
         made = rewrite(
             there.profile,
             target,
-            gaps.carried,
+            found.carried,
             contents,
             module_name="crossing",
-            limit=gaps.limit_of,
+            limit=found.limit_of,
             trees=there.scanned.trees,
         )
-        gaps.findings += [*made.findings, *made.wrapped.values()]
-    gaps.findings = [replace(one, reason=masked(one.reason, there.project.withheld)) for one in gaps.findings]
-    return gaps
+        found.findings += [*made.findings, *made.wrapped.values()]
+    found.findings = [replace(one, reason=masked(one.reason, there.project.withheld)) for one in found.findings]
+    return found
 
 
 def gaps_of(there: Survey, target: Profile) -> Gaps:

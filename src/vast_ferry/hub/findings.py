@@ -73,7 +73,11 @@ def shortened(text: str, most: int) -> str:
 MOST_TOLD = 240
 
 
-class BadInput(Exception):
+class FerryError(Exception):
+    """Anything that goes wrong here and has a name."""
+
+
+class BadInput(FerryError):
     """Input that can't be used; `str()` is the one message: place, what is wrong, what to do.
 
     Raised for a user's mistake only. The command line prints it and ends with status 2.

@@ -10,6 +10,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final, Literal
 
+from vast_ferry.hub.findings import FerryError
+
 #: More states than filters written by hand have; what has more is not decided.
 MOST_STATES: Final = 20_000
 
@@ -212,7 +214,7 @@ def admits(one: KeyFilter, key: str) -> bool:
     return _true(one, truths)
 
 
-class Undecided(ValueError):
+class Undecided(FerryError, ValueError):
     """Two filters that are too large to be compared."""
 
 

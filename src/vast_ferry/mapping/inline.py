@@ -100,7 +100,7 @@ class Inline:
         if name == "cookies.raw" and is_request(self.shape.kind):
             every = self.lookup(_header("cookie", How.EVERY))
             if every is not None:  # several fields are one, joined (RFC 9113 §8.2.3)
-                return every.over(_crumbs_joined, "str")
+                return every.over(_cookies_joined, "str")
             return self.lookup(_header("cookie", How.FIRST, Literal("")))
         if name == "cookies" and (raw := self.hub("cookies.raw")):
             return raw.over(lambda field: ex.Call(ex.Beside("cookie_pairs"), (field,)), "list")
@@ -183,12 +183,12 @@ class Inline:
                 return self.at(row).over(lambda at: ex.built_in("bool", at))
             return self.at(row, wanted.or_none)
         for row in self.rows.get("cookies", ()):
-            crumbs = self.at(row)
+            cookies = self.at(row)
             if wanted.how is How.EVERY:
-                return crumbs.over(_one_or_none(_crumbs_joined(crumbs.expression)), "list")
+                return cookies.over(_one_or_none(_cookies_joined(cookies.expression)), "list")
             if wanted.how is How.HAS:
-                return crumbs.over(lambda at: ex.built_in("bool", at), "bool")
-            made = crumbs.over(_crumbs_joined, "str")
+                return cookies.over(lambda at: ex.built_in("bool", at), "bool")
+            made = cookies.over(_cookies_joined, "str")
             if wanted.default is not None and is_empty_text(wanted.default):
                 return made
             return made.over(lambda text: ex.either(text, wanted.or_none), "str")
@@ -203,8 +203,8 @@ def _header(name: str, how: How, default: Expression | None = None) -> Lookup:
     return Lookup("headers", how, Literal(name), name, default)
 
 
-def _crumbs_joined(crumbs: Expression) -> Expression:
-    return ex.method(Literal("; "), "join", crumbs)
+def _cookies_joined(cookies: Expression) -> Expression:
+    return ex.method(Literal("; "), "join", cookies)
 
 
 def _one_or_none(one: Expression) -> ex.Build:

@@ -9,6 +9,8 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, replace
 
+from vast_ferry.hub.findings import FerryError
+
 
 @dataclass(frozen=True, slots=True)
 class Item:
@@ -75,7 +77,7 @@ class Access:
         return tuple(keys)
 
 
-class PlaceError(ValueError):
+class PlaceError(FerryError, ValueError):
     """A place that can't be understood; `column` counts from 1."""
 
     def __init__(self, message: str, column: int) -> None:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from vast_ferry.mapping.laws import check_pair, check_shape
-from vast_ferry.mapping.laws_beside import check_beside, check_client
+from vast_ferry.hub.extras import require
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.profiles.registry import all_profiles, find_profile
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,11 +21,17 @@ class Linted:
     other: str = ""
 
 
-def lint_profile(profile: Profile, examples: int = 200) -> Iterator[Linted]:
+def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     """Yield every law for every kind of a profile, on so many generated events each.
 
     A pair's law is yielded once where it holds with all others, and once for each profile with which it does not.
+    Raises BadInput for an unknown profile, and where the package that generates events is not installed.
     """
+    require("hypothesis", "lint", "generated events")
+    from vast_ferry.mapping.laws import check_pair, check_shape
+    from vast_ferry.mapping.laws_beside import check_beside, check_client
+
+    profile = find_profile(profile) if isinstance(profile, str) else profile
     if not profile.kinds:
         why = "the profile describes no kind of event, so there is nothing that could be checked"
         yield Linted("there is something to check", "", Broken("there is something to check", "", why, {}))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from vast_ferry.gap_finding.price import Usage, bill
+from vast_ferry.hub.extras import require
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.files import moved
@@ -22,6 +23,7 @@ def check_plot_path(path: Path) -> None:
 
 def plot_cost(sides: list[tuple[Profile, Usage]], crossings: list[int], most: int, path: Path) -> None:
     """Write the plot of a month's cost at each side, from no calls to `most`, with where they cost the same."""
+    require("matplotlib", "plots", "plots")
     import matplotlib as mpl
 
     mpl.use("Agg")

@@ -10,6 +10,7 @@ import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.mapping.compile.losses import event_losses
@@ -45,6 +46,7 @@ def fidelity_frame(kind: str | None = None) -> pd.DataFrame:
 
     `share` (0 to 1) is what arrives whole, and half of what arrives partly, of all fields that the source shows.
     """
+    require("pandas", "plots", "tables")
     import pandas as pd
 
     rows: list[dict[str, Any]] = []
@@ -130,6 +132,7 @@ def write_plot(frame: pd.DataFrame, path: Path) -> None:
     """Draw the mean share of each pair as a heat map, one panel for all kinds: PNG or SVG."""
     if path.suffix not in (".png", ".svg"):
         raise BadInput(f"{path} is no kind of picture", "Name it FILE.png or FILE.svg")
+    require("matplotlib", "plots", "plots")
     import matplotlib
 
     matplotlib.use("Agg")

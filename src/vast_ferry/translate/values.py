@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, field
 
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.places import Spot
 
@@ -130,7 +131,7 @@ class Uses:
     reads: list[ast.expr] = field(default_factory=list)
 
 
-class Stop(Exception):
+class Stop(FerryError):
     """Something that can't be rewritten, at a node; `code` says what."""
 
     def __init__(self, code: str, node: ast.AST, why: str = "") -> None:

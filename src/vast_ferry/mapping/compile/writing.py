@@ -6,6 +6,7 @@ import textwrap
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.compile.reading import Reading, place_node
 from vast_ferry.mapping.expressions import Expression
@@ -16,7 +17,7 @@ from vast_ferry.mapping.python import RESERVED, Statements
 from vast_ferry.mapping.tables import Row
 
 
-class CannotWrite(Exception):
+class CannotWrite(FerryError):
     """A shape whose places can't be written together."""
 
 

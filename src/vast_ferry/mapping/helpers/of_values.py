@@ -213,19 +213,19 @@ def run_script_file(
     the services, in the order of names. `services` are the operations on them, and how the folder is laid out.
     """
     operate, mount = services
-    with tempfile.TemporaryDirectory() as land:
+    with tempfile.TemporaryDirectory() as mounted:
         before: dict[str, bytes] = {}
         given = {**os.environ, **env}
         if mount:
-            given[mount["variable"]] = land
+            given[mount["variable"]] = mounted
             for name in (mount["objects"], mount["messages"], mount.get("records") or "."):
-                os.makedirs(os.path.join(land, name), exist_ok=True)
+                os.makedirs(os.path.join(mounted, name), exist_ok=True)
             if mount["objects"] and "bucket" in hub:
                 content = operate["object.read"]({"bucket": hub["bucket"], "key": hub["key"]})
                 place = os.path.join(mount["objects"], hub["bucket"], hub["key"])
                 if content is not None and os.path.normpath(place) == place:
-                    os.makedirs(os.path.dirname(os.path.join(land, place)), exist_ok=True)
-                    with open(os.path.join(land, place), "wb") as file:
+                    os.makedirs(os.path.dirname(os.path.join(mounted, place)), exist_ok=True)
+                    with open(os.path.join(mounted, place), "wb") as file:
                         file.write(content)
                     before[place] = content
         done = subprocess.run(
@@ -240,19 +240,19 @@ def run_script_file(
         if done.returncode:
             raise RuntimeError(f"the script ended with status {done.returncode}")
         if mount:
-            note_changes(land, before, operate, mount)
+            note_changes(mounted, before, operate, mount)
         return done.stdout
 
 
-def note_changes(land: str, before: dict[str, bytes], operate: dict[str, Any], mount: dict[str, str]) -> None:
+def note_changes(mounted: str, before: dict[str, bytes], operate: dict[str, Any], mount: dict[str, str]) -> None:
     """Do to the services what a script did to the files of a folder."""
     after: dict[str, bytes] = {}
-    for top, _, names in os.walk(land):
+    for top, _, names in os.walk(mounted):
         for name in names:
             full = os.path.join(top, name)
             if os.path.isfile(full) and not os.path.islink(full):
                 with open(full, "rb") as file:
-                    after[os.path.relpath(full, land)] = file.read()
+                    after[os.path.relpath(full, mounted)] = file.read()
     for place in sorted({*after, *before}):
         kind, _, rest = place.partition(os.sep)
         first, _, name = rest.partition(os.sep)

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
 from vast_ferry.mapping.expressions import Expression, helper
@@ -18,7 +19,7 @@ from vast_ferry.mapping.losses import Loss
 Need = Callable[[str], Expression]
 
 
-class LensError(ValueError):
+class LensError(FerryError, ValueError):
     """A lens that does not exist or was given what it does not take."""
 
 
