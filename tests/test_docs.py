@@ -8,6 +8,8 @@ import json
 import pkgutil
 import re
 import runpy
+import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -19,6 +21,7 @@ from conftest import ROOT, Run
 
 import vast_ferry
 from vast_ferry import StandIn, Verdict, carry, check, find_profile
+from vast_ferry.demo import PROJECT
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
@@ -43,11 +46,47 @@ def test_examples_in_docstrings_are_true(name: str) -> None:
     assert doctest.testmod(importlib.import_module(name)).failed == 0
 
 
-def test_the_readme_shows_what_the_demo_prints(run: Run) -> None:
-    readme = (ROOT / "README.md").read_text()
-    shown = re.search(r"```text\n(\$ vast-ferry carry.*?)```", readme, re.DOTALL)
+def test_the_docs_show_what_the_demo_prints(run: Run) -> None:
+    page = (ROOT / "docs" / "demo.md").read_text()
+    shown = re.search(r"```text\n(\$ vast-ferry carry.*?)```", page, re.DOTALL)
     assert shown is not None
-    assert shown[1].strip() == run("demo").stdout.strip(), "refresh the transcript: vast-ferry demo"
+    assert shown[1].strip() == run("demo").stdout.strip(), "refresh it: python tools/transcript.py"
+
+
+PAGES = [ROOT / "README.md", *(path for path in sorted((ROOT / "docs").glob("*.md")) if path.name != "providers.md")]
+
+
+@pytest.mark.parametrize(
+    "page", [page for page in PAGES if "```console" in page.read_text()], ids=lambda page: page.stem
+)
+def test_every_page_can_be_tried_as_it_is_written(page: Path, run: Run, tmp_path: Path) -> None:
+    if page.stem != "README":  # whose first line makes it
+        shutil.copytree(PROJECT, tmp_path / "tried" / "apiary")
+    lines = re.findall(
+        r"^\$ vast-ferry (.*)$", "\n".join(re.findall(r"```console\n(.*?)```", page.read_text(), re.S)), re.M
+    )
+    assert lines
+    for line in lines:
+        command, _, comment = line.partition("#")
+        done = run(*shlex.split(command), cwd=tmp_path)
+        assert done.returncode == (1 if comment.strip().startswith("status 1") else 0), (line, done.stderr)
+        assert done.stdout
+
+
+def test_the_library_can_be_tried_as_it_is_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    shutil.copytree(PROJECT, tmp_path / "tried" / "apiary")
+    code = re.search(r"```python\n(.*?)```", (ROOT / "docs" / "library.md").read_text(), re.DOTALL)
+    assert code is not None
+    exec(compile(code[1], "docs/library.md", "exec"), {})
+    named = set(re.findall(r"`(\w+)\(", (ROOT / "docs" / "library.md").read_text()))
+    assert named == {name for name in vast_ferry.__all__ if name[0].islower() or name == "StandIn"}
+
+
+def test_links_lead_somewhere() -> None:
+    for page in PAGES:
+        for link in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
+            assert (page.parent / link).exists(), (page.name, link)
 
 
 def test_pictures_are_linked_and_linked_pictures_are_there() -> None:

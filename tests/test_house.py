@@ -120,8 +120,7 @@ def test_what_is_optional_and_not_there_is_one_message(
     monkeypatch.setattr(
         importlib.util, "find_spec", lambda name, *more: None if name == package else there(name, *more)
     )
-    monkeypatch.chdir(tmp_path)
-    done = run(*asked)
+    done = run(*asked, cwd=tmp_path)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
     assert f"pip install 'vast-ferry[{extra}]'" in done.stderr
     assert not list(tmp_path.iterdir())

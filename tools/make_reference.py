@@ -347,7 +347,10 @@ def reference() -> str:
 def rewriting() -> str:
     """Return docs/rewriting.md."""
     stops = [(f"`wrapped-{code}`", reason.replace("{}", "…"), remedy) for code, (reason, remedy) in STOPS.items()]
-    notes = [(f"`{code}`", reason.replace("{}", "A value"), remedy) for code, (_, reason, remedy) in RULES.items()]
+    notes = [
+        (f"`{code}`", reason.format(source="the source", target="the target", what="A value"), remedy)
+        for code, (_, reason, remedy) in RULES.items()
+    ]
     text = (Path(__file__).parent / "rewriting.md").read_text(encoding="utf-8")
     parts = [
         text,

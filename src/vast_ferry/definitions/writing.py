@@ -194,13 +194,15 @@ class _Fitting:
         try:
             key = differing_key(wanted, there)
         except Undecided as error:
-            self.note("filter", f"whether the filter there lets through the same keys could not be decided ({error})")
+            self.note("filter", f"whether its filter lets the same keys through could not be decided ({error})")
             return
         if key is None:
             return
         wider = differing_key(all_of(wanted, there), wanted) is None
-        what = "is let through there, and is not here" if wider else "is let through here, and may not be there"
-        self.note("filter", f"the key {key!r} {what}" + (f": {why}" if wider else ""))
+        if wider:
+            self.note("filter", f"it lets the key {key!r} through, which the original's filter does not: {why}")
+        else:
+            self.note("filter", f"it may keep the key {key!r} back, which the original's filter lets through")
 
     # --- schedules ---
 

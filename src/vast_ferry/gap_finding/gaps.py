@@ -292,8 +292,9 @@ class Gaps(Fitting):
                 self.note(
                     "route-order",
                     Severity.BLOCKING,
-                    f"{routes[0]} of {one.name} and {routes[1]} of {other.name} take some of the same paths; here "
-                    f"{winners(routes, ours)[0]} wins, and at {self.target.title} {winners(routes, theirs)[0]}",
+                    f"{routes[0]} of {one.name} and {routes[1]} of {other.name} take some of the same paths; at "
+                    f"{self.source.title} {winners(routes, ours)[0]} wins, and at {self.target.title} "
+                    f"{winners(routes, theirs)[0]}",
                     "Declare the more exact route first, or change one",
                     function=other,
                     place=trigger.place,
@@ -310,7 +311,8 @@ class Gaps(Fitting):
                 continue
             before, after = ours[kind], theirs[kind]
             for code, severity, reason, remedy in _changes(before, after):
-                self.note(code, severity, f"{kind} events {reason.format(self.target.title)}", remedy, field=kind)
+                told = reason.format(source=self.source.title, target=self.target.title)
+                self.note(code, severity, f"{kind} events {told}", remedy, field=kind)
             dead = [f for f in self.carried if f.dead_letter and kind in f.kinds]
             if dead and self._drops(kind):
                 self.note(
@@ -328,8 +330,8 @@ class Gaps(Fitting):
                 self.note(
                     "attempts-differ",
                     Severity.NOTE,
-                    f"{kind} events are tried {_times(before.attempts)} here and {_times(after.attempts)} at "
-                    f"{self.target.title} where a function does not say",
+                    f"{kind} events are tried {_times(before.attempts)} at {self.source.title} and "
+                    f"{_times(after.attempts)} at {self.target.title} where a function does not say",
                     "Make sure that a handler may be called again with the same event",
                     field=kind,
                 )
@@ -338,8 +340,8 @@ class Gaps(Fitting):
             self.note(
                 "calls-side-by-side",
                 Severity.NOTE if kept else Severity.LOSS,
-                f"an instance takes one call at a time here, and up to {self.target.model.limits.concurrency} at "
-                f"{self.target.title}" + ("; 1 was set" if kept else ""),
+                f"an instance takes one call at a time at {self.source.title}, and up to "
+                f"{self.target.model.limits.concurrency} at {self.target.title}" + ("; 1 was set" if kept else ""),
                 "Raise it once nothing is kept in global variables" if kept else "Keep nothing in global variables",
                 field="concurrency",
             )
@@ -358,7 +360,8 @@ class Gaps(Fitting):
                 self.note(
                     "smaller-there",
                     Severity.LOSS,
-                    f"{what} may have {_bytes(before)} here and {_bytes(after)} at {self.target.title}",
+                    f"{what} may have {_bytes(before)} at {self.source.title} and {_bytes(after)} at "
+                    f"{self.target.title}",
                     "Pass what is larger through a bucket",
                     field=name,
                 )
@@ -549,21 +552,21 @@ def _changes(before: DeliveryModel, after: DeliveryModel) -> Iterable[tuple[str,
         yield (
             "order-not-kept",
             Severity.LOSS,
-            f"come {_ORDER_SAID[before.order]} here, and {_ORDER_SAID[after.order]} at {{}}",
+            f"come {_ORDER_SAID[before.order]} at {{source}}, and {_ORDER_SAID[after.order]} at {{target}}",
             "Make sure that a handler does not rely on what came before, or compare times",
         )
     if before.times == "once_at_most" and after.times == "once_or_more":
         yield (
             "comes-again",
             Severity.LOSS,
-            "come once at most here, and may come again at {}",
+            "come once at most at {source}, and may come again at {target}",
             "Make the handler safe to call twice: remember the event's id",
         )
     if before.times == "once_or_more" and after.times == "once_at_most":
         yield (
             "may-be-lost",
             Severity.LOSS,
-            "come again here when a handler fails, and at {} they are lost",
+            "come again at {source} when a handler fails, and at {target} they are lost",
             "Catch what fails, and send it to a channel",
         )
     if before.backoff != after.backoff and before.times == after.times and "none" in (before.backoff, after.backoff):
@@ -571,9 +574,9 @@ def _changes(before: DeliveryModel, after: DeliveryModel) -> Iterable[tuple[str,
         yield (
             "backoff-differs",
             Severity.NOTE,
-            "wait before they come again here, and come at once at {}"
+            "wait at {source} before they come again, and come at once at {target}"
             if slower
-            else "wait at {} before they come again",
+            else "wait at {target} before they come again",
             "Make sure that what failed for want of time has it" if slower else "Nothing needs to be done",
         )
 

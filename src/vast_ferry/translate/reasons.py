@@ -36,8 +36,8 @@ STOPS: Final = {
     "at-import": ("the provider is called when the module is imported", "Call it in the handler"),
     "awaits-inside": ("it would have to await inside a lambda or a generator", "Make a loop of it"),
     "awaits-others": ("it awaits what is not the provider's", "Await nothing else, or keep it asynchronous"),
-    "content-read-twice": ("the content can be read only once there", "Read it once, into a variable"),
-    "name-taken": ("a name that is needed means something else here", "Rename it"),
+    "content-read-twice": ("the content can be read only once at the target", "Read it once, into a variable"),
+    "name-taken": ("a name that is needed means something else in this file", "Rename it"),
     "no-such-field": ("the target has no form of", "Do without it"),
     "method-passed": ("a method of the context is handed on as a value", "Call it where it is named"),
     "no-function-name": ("it asks for its function's name and serves several", "Write the name out"),
@@ -64,7 +64,7 @@ STOPS: Final = {
 NOTES: Final = {
     "pieces-joined": (
         Severity.NOTE,
-        "a content was sent piece by piece; here it is put together first",
+        "a content was sent piece by piece; at {target} it is put together first",
         "Make sure that it is not too large, and that nobody waits for its first piece",
     ),
     "charset-assumed": (
@@ -74,17 +74,17 @@ NOTES: Final = {
     ),
     "bytes-as-they-came": (
         Severity.NOTE,
-        "text of another charset than UTF-8 was turned into UTF-8 here; now its bytes are as they came",
+        "text of another charset than UTF-8 was turned into UTF-8 at {source}; at {target} its bytes are as they came",
         "Nothing, unless callers send other charsets",
     ),
     "base64-not-seen": (
         Severity.NOTE,
-        "content that is not textual came as Base64 text; here it comes as it is",
+        "content that is not textual came as Base64 text at {source}; at {target} it comes as it is",
         "Nothing, unless callers rely on the Base64",
     ),
     "finer-time": (
         Severity.NOTE,
-        "times ended at milliseconds; here they may be finer",
+        "times end at milliseconds at {source}; at {target} they may be finer",
         "Cut them where that matters",
     ),
     "header-never-found": (
@@ -94,12 +94,18 @@ NOTES: Final = {
     ),
     "time-left-unknown": (
         Severity.LOSS,
-        "nothing tells the time that is left; the function's whole limit stands there",
+        "nothing tells the time that is left at {target}; the function's whole limit stands in its place",
         "Count the time in the handler where it matters",
     ),
     "made-as-it-was": (
         Severity.NOTE,
-        "{} is made as it was, by an emitted function: what uses it could not be followed",
+        "{what} is made as it was, by an emitted function: what uses it could not be followed",
         "Use its parts by name to have them in the target's own form",
     ),
 }
+
+
+def note(code: str, source: str, target: str, what: str = "") -> tuple[Severity, str, str]:
+    """Return severity, reason and remedy of what is taken for granted between two providers, by their titles."""
+    severity, reason, remedy = NOTES[code]
+    return severity, reason.format(source=source, target=target, what=what), remedy

@@ -26,7 +26,7 @@ from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.writing import in_return
-from vast_ferry.translate.reasons import NOTES, STOPS
+from vast_ferry.translate.reasons import STOPS, note
 from vast_ferry.translate.text import Edit, SourceText
 from vast_ferry.translate.values import Class, Func, Key, Own, Stop
 
@@ -650,7 +650,7 @@ class _Project:
                     if (code, made.module.file, line) in told:
                         continue
                     told.add((code, made.module.file, line))
-                    severity, reason, remedy = NOTES[code]
+                    severity, reason, remedy = note(code, job.source.title, job.target.title)
                     place = Place(made.module.file, line, getattr(node, "col_offset", -1) + 1)
                     result.findings.append(Finding(code, severity, reason, remedy, place, name))
                 for what, node in made.shims:
@@ -659,17 +659,9 @@ class _Project:
                     if ("made-as-it-was", place.file, place.line) in told:
                         continue
                     told.add(("made-as-it-was", place.file, place.line))
-                    _, reason, remedy = NOTES["made-as-it-was"]
-                    result.findings.append(
-                        Finding(
-                            "made-as-it-was",
-                            Severity.NOTE,
-                            reason.format(what or "the whole event"),
-                            remedy,
-                            place,
-                            name,
-                        )
-                    )
+                    told_of = what or "the whole event"
+                    severity, reason, remedy = note("made-as-it-was", job.source.title, job.target.title, told_of)
+                    result.findings.append(Finding("made-as-it-was", severity, reason, remedy, place, name))
             if shims:
                 result.shims[name] = list(shims)
         result.sources = [*job.views.values(), *job.answer_views.values()]

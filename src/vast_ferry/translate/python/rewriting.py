@@ -77,7 +77,7 @@ def _from_the_authors(result: Rewritten, there: Unbound, files: Mapping[str, byt
         name: finding if name in skip else _moved(finding, there, files) for name, finding in result.wrapped.items()
     }
     result.findings = [_moved(finding, there, files) for finding in result.findings]
-    severity, reason, remedy = NOTES["charset-assumed"]
+    severity, reason, remedy = NOTES["charset-assumed"]  # which names no provider
     for name, (file, line) in there.as_text.items():
         result.findings.append(Finding("charset-assumed", severity, reason, remedy, Place(file, line), name))
 
