@@ -20,6 +20,14 @@ STOPS: Final = {
         "Simplify how the event is passed",
     ),
     "class-inside": ("a class inside it uses the event", "Move the class out, and hand it what it needs"),
+    "at-definition": (
+        "a default value, or a decorator, of a function inside it uses the event",
+        "Hand it over when the function is called",
+    ),
+    "text-of-itself": (
+        "a text shows the source of an expression as well (`{name=}`), and that source is another at the target",
+        "Write what it shall show",
+    ),
     "star-import": ("it imports all names of a module", "Name what is imported"),
     "event-changed": ("it changes the event", "Put what is changed into a variable of its own"),
     "provider-changed": ("it changes a class or a module of the provider", "Take the change out"),

@@ -83,6 +83,7 @@ class Function:
     uses: dict[int, Uses] = field(default_factory=dict)
     keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was
     ops: set[int] = field(default_factory=set)
+    shared: frozenset[str] | None = None  # names that it shares with other functions, once asked for
     _nodes: Nodes | None = None
 
     @property
@@ -121,6 +122,7 @@ class Flow:
         self.functions: dict[Key, Function] = {}
         self.classes: dict[Key, ast.ClassDef] = {}
         self.attributes: dict[tuple[Key, str], Value] = {}
+        self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
@@ -271,7 +273,48 @@ class Flow:
         joined = value if before is None else _joined(before, value)
         if joined != before:
             self.attributes[cls, name] = joined
-            self.waiting |= {k: None for k, f in self.functions.items() if f.cls == cls}
+            family = self.family(cls)
+            self.waiting |= {k: None for k, f in self.functions.items() if f.cls in family}
+
+    def held(self, cls: Key, name: str) -> Value:
+        """Return what an attribute of a class's objects holds, whichever class of its family stores it."""
+        found: Value | None = None
+        for one in sorted(self.family(cls)):
+            value = self.attributes.get((one, name))
+            if value is not None:
+                found = value if found is None else _joined(found, value)
+        return NOTHING if found is None else found
+
+    def family(self, cls: Key) -> frozenset[Key]:
+        """Return a class of the project with those that it inherits from and those that inherit from it, and theirs."""
+        found, waiting = {cls}, [cls]
+        while waiting:
+            one = waiting.pop()
+            for other in self._kin().get(one, ()):
+                if other not in found:
+                    found.add(other)
+                    waiting.append(other)
+        return frozenset(found)
+
+    def _kin(self) -> dict[Key, set[Key]]:
+        """Return which classes of the project are bases of which, both ways."""
+        if self._related is None:
+            self._related = {}
+            for key, node in self.classes.items():
+                for base in node.bases:
+                    value = self._named(self.modules[key[0]], base)
+                    if isinstance(value, Class):
+                        self._related.setdefault(key, set()).add(value.key)
+                        self._related.setdefault(value.key, set()).add(key)
+        return self._related
+
+    def _named(self, module: Module, node: ast.expr) -> Value:
+        """Return what a name, or a name in a module of the project, stands for."""
+        if isinstance(node, ast.Name):
+            return module.names.get(node.id, NOTHING)
+        if isinstance(node, ast.Attribute) and isinstance(base := self._named(module, node.value), Own):
+            return self._in_module(base.file, node.attr)
+        return NOTHING
 
     def method(self, cls: Key, name: str) -> Function | None:
         """Return a method of a class, its own or one that it has from a class of the project."""

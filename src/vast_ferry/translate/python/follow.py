@@ -1,4 +1,19 @@
-"""One function followed statement by statement: what its names hold on the way, and what is done with places."""
+"""One function followed statement by statement: what its names hold on the way, and what is done with places.
+
+What is assumed, and what follows from it. A handler gets the event only by its parameters; every value that is the
+event, its context, an entry of a batch or a client of the provider (`Foreign`) is known from there on by the name that
+holds it. At every step such a value is one of three things:
+
+* understood: an operation (`translate.operations`) or a place one step on, which has a form of its own at the target;
+* handed on whole, to a function of the project whose parameter then holds it in the same way;
+* made as it was: what reads it is an ordinary expression to us, and gets from an emitted function what it got before.
+
+Where none of the three is safe the function stops (`Stop`), and with it whatever shares code with it; its handler is
+wrapped. So it is where a name holds the event on one way and something else on another (`Clash`), where it is bound
+outside of what is followed (`global`, `nonlocal`, `del`, a default value, a decorator, a class inside), and where a
+function is called by whom nobody sees (it is handed on as a value) with things as they were, but by others with the
+event. An assignment is taken out only where every read that it can reach has a form of its own.
+"""
 
 from __future__ import annotations
 
@@ -47,6 +62,23 @@ _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
     """Follow the functions until nothing new is found, then what modules do when they are imported."""
     flow.waiting |= dict.fromkeys(reached)
+    _follow_waiting(flow)
+    for module in flow.modules.values():
+        try:
+            Follower(flow, module, None).follow_module()
+        except Stop as stop:
+            module.stop = stop
+    # Whoever calls a function that is handed on as a value can't be seen, and hands it things as they were.
+    for function in list(flow.functions.values()):
+        if function.referred:
+            for name, value in list(function.params.items()):
+                if isinstance(value, Foreign) and not function.entry:
+                    flow.pass_(function, name, NOTHING)
+    _follow_waiting(flow)
+
+
+def _follow_waiting(flow: Flow) -> None:
+    """Follow the functions that wait, and those that wait then, until none does."""
     rounds = 0
     while flow.waiting:
         key = next(iter(flow.waiting))
@@ -57,11 +89,6 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
             function.stop = Stop("too-entangled", function.node)
             continue
         _follow(flow, function)
-    for module in flow.modules.values():
-        try:
-            Follower(flow, module, None).follow_module()
-        except Stop as stop:
-            module.stop = stop
 
 
 def _follow(flow: Flow, function: Function) -> None:
@@ -166,6 +193,11 @@ class Follower(Following):
             self.eval(decorator)
         if self.function is None:
             return
+        defaults = (*node.args.defaults, *(default for default in node.args.kw_defaults if default))
+        for outside in (*node.decorator_list, *defaults):  # what stands there is not written anew
+            for name in (inner for inner in walk(outside) if isinstance(inner, ast.Name)):
+                if isinstance(self.lookup(name.id), Foreign):
+                    raise self.stop("at-definition", outside, name.id)
         inner = self.flow.defined.get(id(node))
         if inner is None:
             key = (self.module.file, f"{self.function.key[1]}.<{node.lineno}>.{node.name}")
@@ -221,6 +253,9 @@ class Follower(Following):
 
     def bind(self, target: ast.expr, value_node: ast.expr, value: Value, statement: ast.stmt) -> None:
         """Bind a target to what was read."""
+        if isinstance(target, ast.Name) and isinstance(value, Foreign) and target.id in self._shared():
+            self.store(target, NOTHING)  # others read it, whom nobody sees: it is made as it was
+            return
         if isinstance(target, ast.Name) and isinstance(value, Foreign) and self.function is not None:
             origin = id(target)
             if origin in self.function.keep or not self._can_go(value):
@@ -243,6 +278,16 @@ class Follower(Following):
                 self.flow.keep_attribute(base.key, target.attr, value)
                 return
         self.store(target, NOTHING if isinstance(value, Foreign) else value)
+
+    def _shared(self) -> frozenset[str]:
+        """Return the names that the function shares with others: by `global` and `nonlocal`, in it or inside it."""
+        function = self.function
+        if function is None:
+            return frozenset()
+        if function.shared is None:
+            told = [node for node in walk(function.node) if isinstance(node, ast.Global | ast.Nonlocal)]
+            function.shared = frozenset(name for node in told for name in node.names)
+        return function.shared
 
     def _can_go(self, value: Value) -> bool:
         """Tell whether an assignment may be taken out where all uses have forms of their own."""
@@ -281,12 +326,16 @@ class Follower(Following):
     def _delete(self, node: ast.Delete) -> None:
         for target in node.targets:
             if isinstance(target, ast.Name):
+                if isinstance(self.lookup(target.id), Foreign):
+                    raise self.stop("event-changed", target)
                 self.env.pop(target.id, None)
             else:
                 self.store(target, NOTHING)
 
     def _global(self, node: ast.Global | ast.Nonlocal) -> None:
         for name in node.names:
+            if isinstance(self.lookup(name), Foreign | Clash):
+                raise self.stop("rebound", node)
             self.env[name] = Bound(NOTHING)
 
     _nonlocal = _global
@@ -531,7 +580,7 @@ class Follower(Following):
             if method is not None:
                 method.referred = method.referred or not called
                 return Func(method.key, bound=True)
-            held = self.flow.attributes.get((base.key, node.attr), NOTHING)
+            held = self.flow.held(base.key, node.attr)
             if isinstance(held, Clash):
                 raise self.stop("rebound", node)
             if isinstance(held, Spot):
@@ -622,11 +671,11 @@ class Follower(Following):
 
     def _lambda_(self, node: ast.Lambda) -> Value:
         before = dict(self.env)
+        for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
+            self.eval(default)
         for argument in ast.walk(node.args):
             if isinstance(argument, ast.arg):
                 self.env[argument.arg] = Bound(NOTHING)
-        for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
-            self.eval(default)
         self.eval(node.body)
         self.env = before
         return NOTHING
@@ -767,6 +816,8 @@ class Follower(Following):
             if called is not None and keyword.arg in names:
                 given[keyword.arg] = self._handed(keyword.value, value)
         if called is not None:
+            if starred or any(keyword.arg is None for keyword in node.keywords):  # what goes where can't be told
+                given = {**dict.fromkeys([*parameters, *names], NOTHING), **given}
             for name, value in given.items():
                 self.flow.pass_(called, name, value)
         return values

@@ -35,6 +35,7 @@ from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Foreign, Service, Stop
 
+_LOOPS = (ast.For, ast.AsyncFor, ast.comprehension)
 #: In nanoseconds.
 MILLISECOND: Final = 1_000_000
 SECOND: Final = 1_000_000_000
@@ -246,10 +247,26 @@ class Ops:
         return self.shim(spot, node)
 
     def _batch(self, value: Batch, node: ast.expr) -> str:
+        if not self._only_goes_through(node):
+            raise Stop("batch-escapes", node)  # its entries are other things at the target, and what takes them is not
         if self.at.shape.each is not None:
             root = self.at.names.get(value.holder, value.holder)
             return at_text(self.at.shape.each, {self.at.shape.each.root: root})
         return f"[{self.at.holder(Spot(value.kind, 'entry', (), value.holder), node)}]"
+
+    def _only_goes_through(self, node: ast.expr) -> bool:
+        """Tell whether a batch is only gone through under a name, counted, or asked whether there is anything in it."""
+        parent = self.at.parents.get(id(node))
+        if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):
+            if parent.func.id in ("len", "bool"):
+                return True
+            over = self.at.parents.get(id(parent))
+            return parent.func.id == "enumerate" and isinstance(over, _LOOPS) and isinstance(over.target, ast.Tuple)
+        if isinstance(parent, _LOOPS):
+            return parent.iter is node and isinstance(parent.target, ast.Name)
+        if isinstance(parent, ast.If | ast.While | ast.IfExp):
+            return parent.test is node
+        return isinstance(parent, ast.UnaryOp) and isinstance(parent.op, ast.Not)
 
     def shim(self, spot: Spot, node: ast.AST) -> str:
         """Return a call of the emitted function that makes what stood at a place, and note it."""

@@ -155,6 +155,8 @@ class Writing:
         """Return source that may stand inside a formatted text, whose own quotes it must not have (before PEP 701)."""
         at = self.parents.get(id(node))
         while at is not None and not isinstance(at, ast.JoinedStr):
+            if isinstance(at, ast.FormattedValue) and self._tells_its_source(at):
+                raise Stop("text-of-itself", node)
             at = self.parents.get(id(at))
         if at is None or ('"' not in text and "'" not in text):
             return text
@@ -174,6 +176,11 @@ class Writing:
         if quote in text:
             raise Stop("quotes", node)
         return text
+
+    def _tells_its_source(self, node: ast.FormattedValue) -> bool:
+        """Tell whether a formatted text shows an expression's own source as well, as in `{name=}`."""
+        after = self.text.data[self.text.end(node.value) :].lstrip(b" \t\n)")
+        return after.startswith(b"=") and not after.startswith(b"==")
 
     def need(self, lines: Iterable[str], text: str) -> str:
         """Note the imports that code needs, and return the code, with names qualified that mean something else here."""
