@@ -2,31 +2,35 @@
 
 from __future__ import annotations
 
-import string
+import re
 from pathlib import Path
 
 import pytest
 from conftest import ROOT, Project, some
 
-from vast_ferry import Verdict, carry, check
+from vast_ferry import Verdict, carry, check, find_profile
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
+from vast_ferry.hub.functions import Project as Declared
 
 WAYS = ROOT / "tests" / "projects" / "ways"
-TARGETS = ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]
-#: Handlers of each file; what shares a helper with one that has to be wrapped is wrapped with it.
+#: file of handlers, a letter each → where they are written for, and where they go
 FILES = {
-    "first": string.ascii_lowercase[:11],
-    "second": string.ascii_lowercase[:23],
-    "batches": string.ascii_lowercase[:12],
+    "first": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
+    "second": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
+    "batches": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "ostermere@2"]),
+    "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi"]),
+    "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'
 
 
-def samples(name: str) -> dict[str, str | bytes]:
-    """Return two requests to a function: one with a query and header fields, one with content."""
-    get = f"GET /{name}/x?day=mon HTTP/1.1\r\nHost: a.example\r\nX-A: 1\r\nCookie: k=v\r\n\r\n"
+def requests(name: str) -> dict[str, str | bytes]:
+    """Return two requests to a function: one with a query and header fields that repeat, one with content."""
+    head = f"GET /{name}/x?day=mon&day=tue HTTP/1.1\r\nHost: a.example\r\nX-A: 1\r\nX-A: 2\r\nCookie: k=v\r\n\r\n"
     put = f"PUT /{name}/x HTTP/1.1\r\nHost: a.example\r\nContent-Type: application/json\r\n"
     put += f"Content-Length: {len(BODY)}\r\n\r\n"
-    return {f"samples/{name}/get.http": get.encode(), f"samples/{name}/put.http": put.encode() + BODY}
+    return {f"samples/{name}/get.http": head.encode(), f"samples/{name}/put.http": put.encode() + BODY}
 
 
 def deliveries(name: str) -> dict[str, str | bytes]:
@@ -39,24 +43,30 @@ def deliveries(name: str) -> dict[str, str | bytes]:
     }
 
 
-PAIRS = [(file, to) for to in TARGETS for file in FILES if file != "batches" or to not in ("wsgi", "asgi")]
+def function(name: str, file: str) -> Function:
+    """Return a handler of a file as it would be declared."""
+    entry = Entry("h.py", name)
+    if file == "batches":
+        return Function(name, entry, (EventTrigger("message", f"q-{name}", batch_size=5),))
+    return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
 
 
-@pytest.mark.parametrize(("file", "to"), some(PAIRS, 5), ids=str)
+@pytest.mark.parametrize(
+    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 5), ids=str
+)
 def test_whatever_is_done_with_an_event_comes_out_the_same(
     project: Project, tmp_path: Path, file: str, to: str
 ) -> None:
-    lines = ["app: ways", "jobs:"]
-    files: dict[str, str | bytes] = {"h.py": (WAYS / f"{file}.py").read_text()}
-    for name in FILES[file]:
-        when = ", ".join(f"{{web: '{verb} /{name}/{{one}}', callers: anyone}}" for verb in ("GET", "PUT"))
-        when = f"{{line: q-{name}, size: 5}}" if file == "batches" else when
-        lines.append(f"  {name}: {{code: 'h.py#{name}', longest: 2, when: [{when}]}}")
-        files.update(deliveries(name) if file == "batches" else samples(name))
-    files["ostermere.yaml"] = "\n".join(lines) + "\n"
-    crossing = carry(project(files), to=to, out=tmp_path / "out", source="ostermere@1")
-    assert "could-not-write" not in {finding.code.removeprefix("wrapped-") for finding in crossing.findings}
+    code = (WAYS / f"{file}.py").read_text()
+    names = re.findall(r"^(?:async )?def (\w)\(", code, re.MULTILINE)
+    source = find_profile(FILES[file][0])
+    declared = Declared("ways", functions=tuple(function(name, file) for name in names))
+    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
+    for name in names:
+        files.update(deliveries(name) if file == "batches" else requests(name))
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source=source)
+    assert "wrapped-could-not-write" not in {finding.code for finding in crossing.findings}
     result = check(tmp_path / "out")
-    assert len(result.checked) == 2 * len(FILES[file])
+    assert len(result.checked) == 2 * len(names) > 20
     untold = [one for one in result.checked if one.verdict not in (Verdict.SAME, Verdict.UNHELD)]
     assert not untold, untold[0]

@@ -20,6 +20,10 @@ STOPS: Final = {
         "Simplify how the event is passed",
     ),
     "class-inside": ("a class inside it uses the event", "Move the class out, and hand it what it needs"),
+    "provider-inherited": (
+        "a class of the project inherits from one of the provider's",
+        "Make answers by calling the provider's own class",
+    ),
     "at-definition": (
         "a default value, or a decorator, of a function inside it uses the event",
         "Hand it over when the function is called",

@@ -296,6 +296,15 @@ class Flow:
                     waiting.append(other)
         return frozenset(found)
 
+    def is_of_the_provider(self, cls: Key) -> bool:
+        """Tell whether a class of the project inherits from one of the provider's, however far up."""
+        for one in self.family(cls):
+            for base in self.classes[one].bases:
+                name = self.standard_name(self.modules[one[0]], base)
+                if name and name.partition(".")[0] in self.theirs:
+                    return True
+        return False
+
     def _kin(self) -> dict[Key, set[Key]]:
         """Return which classes of the project are bases of which, both ways."""
         if self._related is None:

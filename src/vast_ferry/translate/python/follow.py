@@ -515,9 +515,16 @@ class Follower(Following):
             function.uses[bound.origin].reads.append(node)
         return value
 
+    def _is_plain_class(self, value: Class, node: ast.expr) -> None:
+        """Refuse a class that inherits from one of the provider's, which is another, or none, at the target."""
+        if self.function is not None and self.flow.is_of_the_provider(value.key):
+            raise self.stop("provider-inherited", node, value.key[1])
+
     def _of_the_module(self, node: ast.Name) -> Value:
         """Return what a name is that the function does not bind."""
         value = self.module.names.get(node.id)
+        if isinstance(value, Class):
+            self._is_plain_class(value, node)
         if value is not None:
             return self.flow.service(value)
         if node.id in _HIDDEN and self.function is not None and self._sees_foreign():
@@ -574,7 +581,10 @@ class Follower(Following):
         if isinstance(base, Spot):
             return self.idioms.step(node, base, Attr(node.attr), node.value)
         if isinstance(base, Std | Own):
-            return self.flow.attribute(base, node.attr)
+            found = self.flow.attribute(base, node.attr)
+            if isinstance(found, Class):
+                self._is_plain_class(found, node)
+            return found
         if isinstance(base, Instance):
             method = self.flow.method(base.key, node.attr)
             if method is not None:

@@ -1,0 +1,92 @@
+"""Ways in which plain functions get at their request, and answer."""
+
+import json
+from contextlib import contextmanager
+
+from thornwick import Reply
+
+
+def a(request):
+    return Reply(request.text())
+
+
+@contextmanager
+def guarded(request):
+    try:
+        yield request.verb
+    except ValueError:
+        pass
+
+
+def b(request):
+    with guarded(request) as verb:
+        return Reply(verb)
+
+
+def c(request):
+    heads = [("x-n", "1")]
+    heads += [("x-a", request.heads.one("x-a") or "-")]
+    return Reply("ok", heads=heads)
+
+
+def d(request):
+    fields = request.heads
+    return Reply(fields.one("X-A", "none") + str(len(fields.every("x-a"))))
+
+
+def e(request):
+    get = request.params.one
+    return Reply(get("day", "-") + str(request.params.every("day")))
+
+
+def f(request):
+    try:
+        data = request.json()
+    except ValueError:
+        return Reply("bad", code=400)
+    return Reply(json.dumps(data))
+
+
+def g(request):
+    verb = {"GET": "read", "PUT": "write"}[request.verb]
+    return Reply(verb)
+
+
+def pick(request, name="verb"):
+    return getattr(request, name)
+
+
+def h(request):
+    return Reply(pick(request) + pick(request, "route"))
+
+
+def i(request):
+    parts = [*request.params.all()]
+    return Reply(repr(sorted(parts)))
+
+
+def j(request):
+    reply = Reply("one")
+    reply.code = 202
+    return reply
+
+
+def k(request):
+    yielded = (value for name, value in request.params.all() if name == "day")
+    return Reply(next(yielded, "none"))
+
+
+def l(request):
+    if not request.params.one("day"):
+        return Reply("no day", 400)
+    return Reply(request.params.one("day"), 200, [("content-type", "text/plain")])
+
+
+def m(request):
+    return Reply(request.text()[:4].upper() or "none")
+
+
+def n(request):
+    x = request
+    y = x
+    return Reply(y.verb + x.verb)
