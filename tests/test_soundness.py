@@ -20,6 +20,7 @@ FILES = {
     "second": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "batches": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "ostermere@2"]),
     "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi"]),
+    "rebound": ("thornwick@2", ["ostermere@1", "brackendale", "marrowby"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'

@@ -24,6 +24,10 @@ STOPS: Final = {
         "a class of the project inherits from one of the provider's",
         "Make answers by calling the provider's own class",
     ),
+    "runs-a-loop": (
+        "it runs an event loop, which fails inside of one, and the target's handlers run in one",
+        "Make the handler a coroutine function that awaits",
+    ),
     "at-definition": (
         "a default value, or a decorator, of a function inside it uses the event",
         "Hand it over when the function is called",

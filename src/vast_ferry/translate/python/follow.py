@@ -315,6 +315,8 @@ class Follower(Following):
 
     def _augassign(self, node: ast.AugAssign) -> None:
         value = self.eval(node.value)
+        if isinstance(node.target, ast.Name) and isinstance(self.lookup(node.target.id), Foreign):
+            raise self.stop("event-changed", node)
         if isinstance(node.target, ast.Name):
             before = self.read(node.target)
             kind = before.type if isinstance(before, Of) else ""
@@ -680,6 +682,7 @@ class Follower(Following):
         return value
 
     def _lambda_(self, node: ast.Lambda) -> Value:
+        self._read_later(node)
         before = dict(self.env)
         for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
             self.eval(default)
@@ -689,6 +692,18 @@ class Follower(Following):
         self.eval(node.body)
         self.env = before
         return NOTHING
+
+    def _read_later(self, node: ast.Lambda | ast.GeneratorExp) -> None:
+        """Refuse a name that may hold another thing by when it is read: in a function, or a lazy loop, made here."""
+        function = self.function
+        if function is None:
+            return
+        for name in {inner.id for inner in walk(node) if isinstance(inner, ast.Name)}:
+            if not isinstance(self.lookup(name), Foreign):
+                continue
+            bound = sum(isinstance(use.ctx, ast.Store | ast.Del) for use in function.nodes.uses(name))
+            if bound + (name in function.parameters) > 1:
+                raise self.stop("rebound", node)
 
     def _comprehension(
         self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp | ast.DictComp, *parts: ast.expr
@@ -715,6 +730,7 @@ class Follower(Following):
         return self._comprehension(node, node.elt)
 
     def _generatorexp_(self, node: ast.GeneratorExp) -> Value:
+        self._read_later(node)
         return self._comprehension(node, node.elt)
 
     def _dictcomp_(self, node: ast.DictComp) -> Value:
@@ -761,6 +777,8 @@ class Follower(Following):
         """Return what a call gives of something outside the project."""
         if name == "functools.partial" and node.args:
             return self._partial(node)
+        if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
+            raise self.stop("runs-a-loop", node, name)
         if name in ("setattr", "delattr") and node.args:
             self.flow.patched_by_call(node, self.module)
         values = self.arguments(node, None)
