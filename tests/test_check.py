@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Project, definition, request
+from conftest import Project, definition, request, some
 
 from vast_ferry import BadInput, CheckResult, Verdict, carry, check
 from vast_ferry.checking.exact_json import Difference, differences, parse_exact
@@ -162,7 +162,7 @@ MUTATIONS = [
 ]
 
 
-@pytest.mark.parametrize(("to", "file", "old", "new", "at"), MUTATIONS, ids=[f"{m[1]} {m[3][:20]}" for m in MUTATIONS])
+@pytest.mark.parametrize(("to", "file", "old", "new", "at"), some(MUTATIONS, 2))
 def test_a_mistake_in_what_was_carried_is_found_and_named(
     ported: Callable[[str], Path], tmp_path: Path, to: str, file: str, old: str, new: str, at: str | None
 ) -> None:

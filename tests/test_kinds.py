@@ -41,7 +41,7 @@ def kept_rules(kind: str, count: int) -> list[dict[str, Any]]:
 @pytest.mark.parametrize(("name", "kind"), SHAPES)
 def test_a_native_event_tells_its_kind(name: str, kind: str) -> None:
     profile = PROFILES[name]
-    for event in kept_rules(kind, 20)[: None if WHOLE else 8]:
+    for event in kept_rules(kind, 20)[: None if WHOLE else 4]:
         (native,) = write_events(kind, [event], profile)
         native = json.loads(json.dumps(native))
         assert kind_of(native, profile, "event") == kind
@@ -242,7 +242,7 @@ def changed(data: Any, path: tuple[str | int, ...], value: Any) -> Any:
 def test_a_wrong_type_at_any_row_is_read_or_bad_input_and_never_anything_else(name: str, kind: str) -> None:
     other = next(p for p in PROFILES.values() if kind in p.kinds and p.name != name)
     convert = Converter(PROFILES[name], other)
-    event = {field: value for field, value in kept_rules(kind, 20)[: None if WHOLE else 8][3].items()}
+    event = {field: value for field, value in kept_rules(kind, 20)[: None if WHOLE else 4][3].items()}
     (native,) = write_events(kind, [event], PROFILES[name])
     native = json.loads(json.dumps(native))
     read, refused = 0, []

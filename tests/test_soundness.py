@@ -53,7 +53,7 @@ def function(name: str, file: str) -> Function:
 
 
 @pytest.mark.parametrize(
-    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 5), ids=str
+    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 9), ids=str
 )
 def test_whatever_is_done_with_an_event_comes_out_the_same(
     project: Project, tmp_path: Path, file: str, to: str
