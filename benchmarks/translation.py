@@ -26,7 +26,7 @@ from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
-from vast_ferry.mapping.tables import HUB_CALL, HUB_EVENTS, EventShape
+from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape
 from vast_ferry.profiles.registry import all_profiles, find_profile
 
 OSTERMERE, THORNWICK, WSGI = (find_profile(name) for name in ("ostermere@1", "thornwick@1", "wsgi@1"))
@@ -446,8 +446,8 @@ def cases() -> list[tuple[str, Callable[[Any], Any], Callable[[Any], Any], Calla
     )
     from_wsgi = compiled(WSGI.event, plain)
     from_thornwick = compiled(THORNWICK.event, plain)
-    make_request = compiled(HUB_CALL, THORNWICK.event)
-    fields = compiled(OSTERMERE.event.on_file(), HUB_CALL)(EVENT)
+    make_request = compiled(HUB_CALLS["http"], THORNWICK.event)
+    fields = compiled(OSTERMERE.event.on_file(), HUB_CALLS["http"])(EVENT)
     return [
         ("Ostermere → Thornwick on file", on_file, ostermere_to_thornwick_by_hand, lambda: EVENT),
         ("WSGI → Ostermere", from_wsgi, wsgi_to_ostermere_by_hand, environ),

@@ -14,13 +14,12 @@ class KindOfEvent:
     """One kind of event: what it holds and what an answer to it holds.
 
     A `request` waits for its reply; of every other kind a handler only says what shall come again, and several may come
-    at once. `content` is where what it is about is found: in the event, or in a service.
+    at once.
     """
 
     name: str
     fields: Mapping[str, Field]
     request: bool = False
-    content: str = ""
 
     @property
     def reply(self) -> Mapping[str, Field]:
@@ -41,8 +40,7 @@ class KindOfEvent:
 REQUEST: Final = "http"
 
 KINDS: Final[Mapping[str, KindOfEvent]] = {
-    name: KindOfEvent(name, fields, request=name == REQUEST, content=content)
-    for (name, fields), content in zip(EVENTS.items(), ("event", "service", "event", "", "", "", ""), strict=True)
+    name: KindOfEvent(name, fields, request=name == REQUEST) for name, fields in EVENTS.items()
 }
 
 

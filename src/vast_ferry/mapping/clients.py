@@ -19,9 +19,6 @@ from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import EventShape, Row
 
-#: What a client may do where there is nothing at the place that is read.
-ABSENT: Final = ("none", "LookupError", "KeyError", "FileNotFoundError")
-
 
 @dataclass(frozen=True, slots=True)
 class Client:

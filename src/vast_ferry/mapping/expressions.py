@@ -271,11 +271,6 @@ def helper(function: str, *arguments: Expression, name: str = "") -> Expression:
     return Call(Helper(function), arguments, name=name)
 
 
-def text(value: object) -> Literal:
-    """Return a literal."""
-    return Literal(value)
-
-
 def method(base: Expression, name: str, *arguments: Expression, **keywords: Expression) -> Call:
     """Return a call of a method."""
     return Call(Attribute(base, name), arguments, tuple(keywords.items()))

@@ -237,7 +237,6 @@ HUB_EVENTS: Final = {kind: _hub_shape(kind, calls=False) for kind in EVENTS}
 #: The same with what a call needs beside the event, as a stand-in gives it.
 HUB_CALLS: Final = {kind: _hub_shape(kind, calls=True) for kind in EVENTS}
 HUB_EVENT: Final = HUB_EVENTS[REQUEST]
-HUB_CALL: Final = HUB_CALLS[REQUEST]
 HUB_REPLY: Final = ReplyShape(
     (ReplyForm("mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True),),
     "hub",

@@ -112,3 +112,20 @@ def j(event, ctx):
 
 def k(event, ctx):
     return say("|".join(event["call"][name] for name in ("verb", "path")))
+
+
+class Named:
+    word = "named"
+
+
+class Pathed:
+    def path(self):
+        return self.event["call"]["path"]
+
+
+class Both(Named, Base, Pathed):
+    pass
+
+
+def l(event, ctx):
+    return say(Both(event).path() + Both.word)

@@ -327,13 +327,16 @@ class Flow:
 
     def method(self, cls: Key, name: str) -> Function | None:
         """Return a method of a class, its own or one that it has from a class of the project."""
-        found = self.functions.get((cls[0], f"{cls[1]}.{name}"))
-        if found is not None or cls not in self.classes:
-            return found
-        for base in self.classes[cls].bases:
-            value = self.modules[cls[0]].names.get(base.id) if isinstance(base, ast.Name) else None
-            if isinstance(value, Class) and value.key != cls:
-                return self.method(value.key, name)
+        waiting, seen = [cls], set[Key]()
+        while waiting:
+            one = waiting.pop(0)
+            found = self.functions.get((one[0], f"{one[1]}.{name}"))
+            if found is not None:
+                return found
+            if one not in seen and one in self.classes:
+                seen.add(one)
+                bases = [self._named(self.modules[one[0]], base) for base in self.classes[one].bases]
+                waiting = [*(base.key for base in bases if isinstance(base, Class)), *waiting]
         return None
 
     def attribute(self, base: Std | Own, name: str) -> Value:

@@ -203,15 +203,10 @@ class _Project:
 
     def _know_calls(self) -> None:
         for function in self.job.flow.functions.values():
-            for _, node in function.calls:
+            for caller, node in function.calls:
                 self.job.called[id(node)] = function
-        # A helper without a place of the event among its parameters is of the kind of those that call it.
-        flow = self.job.flow
-        for _ in range(3):
-            for function in flow.functions.values():
-                for caller, _ in function.calls:
-                    if caller is not None:
-                        caller.callees.setdefault(function.key)
+                if caller is not None:
+                    caller.callees.setdefault(function.key)
 
     # --- deciding ---
 
