@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test test-all corpus check lint types bench clean
+.PHONY: demo test test-all corpus fuzz check lint types bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
@@ -21,6 +21,11 @@ test-all: $(VENV)/.tested
 # How the corpus comes out, in figures.
 corpus: $(VENV)/.tested
 	$(BIN)/python tests/corpus_cases.py
+
+# Generated handlers at every target, for as many minutes as it is given.
+MINUTES ?= 1
+fuzz: $(VENV)/.tested
+	$(BIN)/python tests/fuzz.py --minutes $(MINUTES)
 
 check: lint types test test-all
 

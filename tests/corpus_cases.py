@@ -26,7 +26,7 @@ import yaml
 from vast_ferry import carry, check
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.originals import Originals
-from vast_ferry.definitions.schedules import read_cron
+from vast_ferry.definitions.schedules.cron import read_cron
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, Project, RouteTrigger, Trigger

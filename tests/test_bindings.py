@@ -18,8 +18,9 @@ from vast_ferry.crossing.carry import Crossing
 from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.translate.moves import Done, composed, line_before
+from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import unbound
-from vast_ferry.translate.text import Edit, SourceText, Span
+from vast_ferry.translate.text import Edit, Span
 
 SHEET = Binding("sheet", "event", "object", "sheets", "{apiary}/{day}.csv", "text")
 VISIT = Binding("visit", "event", "http")
@@ -93,10 +94,10 @@ def test_bindings_become_reads_and_calls_of_the_same_provider(bindings: list[Bin
     assert made.functions[0].bindings == ()
     compile(text, "h.py", "exec")
     # Told edit by edit, it leads from the one to the other.
-    assert applied(SourceText(files["h.py"], "h.py"), SourceText(made.files["h.py"], "h.py"), made.edits["h.py"])
+    assert applied(PythonText(files["h.py"], "h.py"), PythonText(made.files["h.py"], "h.py"), made.edits["h.py"])
 
 
-def applied(before: SourceText, after: SourceText, edits: list[Done]) -> bool:
+def applied(before: PythonText, after: PythonText, edits: list[Done]) -> bool:
     """Tell whether edits, made on the one text, give the other."""
     pieces, at = [], 0
     for edit in sorted(edits, key=lambda one: before.offsets(one.before)):
@@ -110,7 +111,7 @@ def applied(before: SourceText, after: SourceText, edits: list[Done]) -> bool:
 def test_two_rounds_of_edits_are_told_as_one(seed: int, text: str) -> None:
     chance = random.Random(seed)
 
-    def edit_some(source: SourceText) -> tuple[SourceText, list[Done]]:
+    def edit_some(source: PythonText) -> tuple[PythonText, list[Done]]:
         places = sorted(chance.sample(range(len(source.data) + 1), min(len(source.data) + 1, 6)))
         # Between characters, not inside them.
         places = [at for at in places if at == len(source.data) or source.data[at] & 0xC0 != 0x80]
@@ -119,9 +120,9 @@ def test_two_rounds_of_edits_are_told_as_one(seed: int, text: str) -> None:
             for start, end in zip(places[::2], places[1::2], strict=False)
         ]
         content, spans = source.edited(edits)
-        return SourceText(content, "h.py"), [Done("h.py", one, other, edit.reason) for one, other, edit in spans]
+        return PythonText(content, "h.py"), [Done("h.py", one, other, edit.reason) for one, other, edit in spans]
 
-    before = SourceText(text.encode(), "h.py")
+    before = PythonText(text.encode(), "h.py")
     between, first = edit_some(before)
     after, second = edit_some(between)
     made = composed(first, second, before, between, after)
@@ -193,10 +194,10 @@ def test_calls_that_a_wire_can_say_become_declared_outputs(
     assert wires[1:] == ([wire] if wire else [])
     assert ("def f(visit, log)" in text) == (wire is None)
     assert ("import belts" in text or "import chests" in text or "import folios" in text) == (wire is None)
-    before = SourceText((tmp_path / "project" / "h.py").read_bytes(), "h.py") if wire else None
+    before = PythonText((tmp_path / "project" / "h.py").read_bytes(), "h.py") if wire else None
     if before is not None:
         made = [Done(e.file, Span(*e.before), Span(*e.after), e.reason) for e in crossing.record.edits]
-        assert applied(before, SourceText(crossing.files["h.py"], "h.py"), made)
+        assert applied(before, PythonText(crossing.files["h.py"], "h.py"), made)
 
 
 YARD = Path(__file__).parent / "projects" / "yard"

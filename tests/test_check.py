@@ -330,7 +330,7 @@ def test_handlers_of_objects_are_the_same_elsewhere(project: Project, tmp_path: 
             "samples/f/twice.http": request("/a/b", headers="X-A: 1\r\nX-A: 2\r\n"),
         }
     )
-    carry(source, to=to, out=tmp_path / "out")
+    carry(source, to=to, out=tmp_path / "out", style="wrapped")
     result = check(tmp_path / "out")
     verdicts = {one.sample: one.verdict for one in result.checked}
     # what repeats is joined at both targets, and this handler looks at it

@@ -17,32 +17,19 @@ from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry.definitions.key_filters import (
-    FilterError,
-    from_ends,
-    read_captures,
-    read_filters,
-    read_glob,
-    to_ends,
-    write_captures,
-    write_filters,
-    write_glob,
-)
+from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.filters.captures import read_captures, write_captures
+from vast_ferry.definitions.filters.cloud_event_filters import read_filters, write_filters
+from vast_ferry.definitions.filters.ends import FilterError, from_ends, to_ends
+from vast_ferry.definitions.filters.globs import read_glob, write_glob
+from vast_ferry.definitions.filters.sql import SqlError, read_sql
 from vast_ferry.definitions.routes import RouteError, RouteStyle, covers, overlap, overlapping, winners
-from vast_ferry.definitions.schedules import (
-    STYLES,
-    CannotHold,
-    CronStyle,
-    ScheduleError,
-    read_cron,
-    read_interval,
-    read_phrase,
-    read_rrule,
-    write_cron,
-    write_intervals,
-    write_rrule,
-)
-from vast_ferry.definitions.sql_filters import SqlError, read_sql
+from vast_ferry.definitions.schedules.cron import CronStyle, read_cron, write_cron
+from vast_ferry.definitions.schedules.intervals import read_interval, write_intervals
+from vast_ferry.definitions.schedules.phrases import read_phrase
+from vast_ferry.definitions.schedules.rrule import read_rrule, write_rrule
+from vast_ferry.definitions.schedules.rules import ScheduleError
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.keys import (
     ANY,
     EVERY_KEY,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import permutations
 
@@ -131,9 +132,8 @@ def test_a_bug_in_a_lens_of_a_call_an_answer_or_a_batch_is_caught(monkeypatch: p
     assert "what stands around it is not there" in bad[0]
 
 
-def by_hand_broken(one: str, count: int) -> list[str]:
-    """Return what breaks the law of what is written by hand, of a provider's shapes and its rows at all others."""
-    found = []
+def by_hand_broken(one: str, count: int) -> Iterator[str]:
+    """Yield what breaks the law of what is written by hand, of a provider's shapes and its rows at all others."""
     for kind, shape in PROFILES[one].kinds.items():
         checks = [("", check) for check in fields_by_hand(shape.event)]
         for other in [PROFILES[name] for name in PROFILES if name != one and kind in PROFILES[name].kinds]:
@@ -143,14 +143,13 @@ def by_hand_broken(one: str, count: int) -> list[str]:
                 try:
                     check(event)
                 except Exception as error:
-                    found.append(f"{kind} {other_name} {what}: {error}")
+                    yield f"{kind} {other_name} {what}: {error}"
                     break
-    return found
 
 
 @pytest.mark.parametrize("one", some(PROFILES, 4))
 def test_what_is_written_by_hand_gives_what_the_reader_gives(one: str) -> None:
-    assert by_hand_broken(one, 30 if WHOLE else 4) == []
+    assert list(by_hand_broken(one, 30 if WHOLE else 4)) == []
 
 
 #: a face of a lens → a mistake in it, and a profile in which it must show
@@ -173,4 +172,5 @@ def test_a_bug_in_what_is_written_by_hand_is_caught(
     monkeypatch: pytest.MonkeyPatch, lens: str, face: str, bug: object, name: str
 ) -> None:
     monkeypatch.setattr(LENSES[lens], face, bug)
-    assert by_hand_broken(name, 30)
+    # Which events are generated depends on what else is loaded: of thirty, none may hold a field twice.
+    assert next(by_hand_broken(name, laws.LARGE), None)

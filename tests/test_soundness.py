@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from conftest import ROOT, Project, some
 
-from vast_ferry import Verdict, carry, check, find_profile
+from vast_ferry import BadInput, Verdict, carry, check, find_profile
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
@@ -19,7 +20,7 @@ FILES = {
     "first": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "second": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "batches": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "ostermere@2"]),
-    "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi"]),
+    "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi", "asgi"]),
     "rebound": ("thornwick@2", ["ostermere@1", "brackendale", "marrowby"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
@@ -66,8 +67,130 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
     for name in names:
         files.update(deliveries(name) if file == "batches" else requests(name))
     crossing = carry(project(files), to=to, out=tmp_path / "out", source=source)
-    assert "wrapped-could-not-write" not in {finding.code for finding in crossing.findings}
+    ours = {"wrapped-could-not-write", "wrapped-could-not-follow"}
+    assert not ours & {finding.code for finding in crossing.findings}
     result = check(tmp_path / "out")
     assert len(result.checked) == 2 * len(names) > 20
     untold = [one for one in result.checked if one.verdict not in (Verdict.SAME, Verdict.UNHELD)]
     assert not untold, untold[0]
+
+
+PACKAGE = {
+    "shop/__init__.py": """from . import web
+from .web import told
+
+
+def a(event, ctx):
+    return web.told(200, event["call"]["path"])
+
+
+def b(event, ctx):
+    if (bad := web.check(event)) is not None:
+        return bad
+    return told(200, "fine")
+""",
+    "shop/web.py": """import json
+
+
+def told(code, text):
+    return {"code": code, "fields": {"content-type": "application/json"}, "content": json.dumps({"text": text})}
+
+
+def check(event):
+    return told(405, "no") if event["call"]["verb"] != "GET" else None
+""",
+    "shop/c.py": """import shop.web as web
+from shop import web as other
+
+
+def c(event, ctx):
+    return web.told(201, other.check(event) is None)
+""",
+}
+
+
+def in_a_package(folder: str) -> dict[str, str | bytes]:
+    """Return a project whose handlers stand in a package, one of them in the package itself."""
+    source = find_profile("ostermere@1")
+    entries = (("a", "__init__"), ("b", "__init__"), ("c", "c"))
+    functions = tuple(replace(function(name, "h"), entry=Entry(f"{folder}/{file}.py", name)) for name, file in entries)
+    files: dict[str, str | bytes] = dict(write_definition(Declared("shop", functions=functions), source))
+    files |= {path.replace("shop", folder): text.replace("shop", folder) for path, text in PACKAGE.items()}
+    for name, _ in entries:
+        files |= requests(name)
+    return files
+
+
+@pytest.mark.parametrize("to", ["thornwick", "wsgi"])
+def test_modules_of_a_package_are_known_by_every_name(project: Project, tmp_path: Path, to: str) -> None:
+    crossing = carry(project(in_a_package("shop")), to=to, out=tmp_path / "out", source="ostermere@1")
+    assert {one.style for one in crossing.record.functions} == {"native"}
+    result = check(tmp_path / "out")
+    assert [one.verdict for one in result.checked] == [Verdict.SAME] * 6
+
+
+def test_a_package_that_would_hide_a_file_is_refused(project: Project, tmp_path: Path) -> None:
+    with pytest.raises(BadInput, match=r"the project has a package app, and WSGI needs a file app\.py"):
+        carry(project(in_a_package("app")), to="wsgi", out=tmp_path / "out", source="ostermere@1")
+    assert not (tmp_path / "out").exists()
+
+
+#: A handler → what stands in what is carried, so that a person would have written it.
+READS = {
+    """def a(event, ctx):
+    orders = [entry["text"] for entry in event["batch"]]
+    print(orders, len(event["batch"]))
+""": """    orders = [notice.text()]
+    print(orders, 1)
+""",
+    """def a(event, ctx):
+    entries = event["batch"]
+    for entry in entries:
+        print(entry["text"])
+""": """def a(notice):
+    print(notice.text())
+""",
+}
+
+
+@pytest.mark.parametrize("code", READS)
+def test_what_is_left_of_a_batch_reads_as_if_written_there(project: Project, tmp_path: Path, code: str) -> None:
+    source = find_profile("ostermere@1")
+    declared = Declared("ways", functions=(function("a", "batches"),))
+    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **deliveries("a")}
+    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source=source)
+    assert READS[code] in crossing.files["h.py"].decode()
+
+
+def test_a_function_that_is_only_called_keeps_the_outputs_of_its_handler(project: Project, tmp_path: Path) -> None:
+    code = 'import ostermere\n\n\ndef a(event, ctx):\n    ostermere.stores.put("seen", "all", "x")\n    return 1\n'
+    declared = Declared("ways", functions=(Function("a", Entry("h.py", "a"), ()),))
+    source = find_profile("ostermere@1")
+    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
+    files["samples/a/one.yaml"] = "kind: call\nevents: [{data: {one: x}}]\n"
+    carry(project(files), to="marrowby", out=tmp_path / "out", source=source)
+    assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME]
+
+
+#: What a handler does with what it read → why it is wrapped.
+CHANGED = {
+    'request.params.every("day").append("x")': "event-changed",
+    '(request.params.every("day") or []).append("x")': "event-changed",
+    'request.parts.update(x="y")': "event-changed",
+    'request.parts["x"] = "y"': "event-changed",
+    "(lambda parts: parts.clear())(request.parts)": "event-changed",
+    'print(request.path is request.parts["one"])': "identity",
+}
+
+
+@pytest.mark.parametrize("line", CHANGED)
+def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Path, line: str) -> None:
+    shown = 'str([request.params.every("day"), sorted(request.parts.items())])'
+    code = f"from thornwick import Reply\n\n\ndef a(request):\n    {line}\n    return Reply({shown})\n"
+    source = find_profile("thornwick@2")
+    declared = Declared("ways", functions=(function("a", "plain"),))
+    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **requests("a")}
+    crossing = carry(project(files), to="marrowby", out=tmp_path / "out", source=source)
+    found = [finding.code for finding in crossing.findings if finding.code.startswith("wrapped-")]
+    assert found == [f"wrapped-{CHANGED[line]}"]
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}

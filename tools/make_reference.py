@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.forms import FORMS
-from vast_ferry.definitions.schedules import STYLES
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import FUNCTION_FIELDS, TRIGGER_FIELDS
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.events.native import write_events

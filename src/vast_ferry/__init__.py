@@ -11,10 +11,10 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from vast_ferry.checking.check import Checked as Checked
-    from vast_ferry.checking.check import CheckResult as CheckResult
     from vast_ferry.checking.check import check as check
     from vast_ferry.checking.compare import Verdict as Verdict
+    from vast_ferry.checking.result import Checked as Checked
+    from vast_ferry.checking.result import CheckResult as CheckResult
     from vast_ferry.crossing.carry import Crossing as Crossing
     from vast_ferry.crossing.carry import carry as carry
     from vast_ferry.crossing.carry import plan as plan
@@ -41,8 +41,8 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "BadInput": "hub.findings",
-    "CheckResult": "checking.check",
-    "Checked": "checking.check",
+    "CheckResult": "checking.result",
+    "Checked": "checking.result",
     "Converted": "events.convert",
     "Crossing": "crossing.carry",
     "FerryError": "hub.findings",

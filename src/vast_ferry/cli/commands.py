@@ -7,7 +7,7 @@ import math
 import os
 import signal
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,9 +18,10 @@ from vast_ferry import __version__
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
-    from vast_ferry.checking.check import CheckResult
+    from vast_ferry.checking.result import CheckResult
     from vast_ferry.events.cloud_events import Mode
     from vast_ferry.events.convert import Converted
+    from vast_ferry.hub.progress import Progress
     from vast_ferry.profiles.profile import Profile
 
 FORMAT = click.option(
@@ -49,6 +50,20 @@ def emit(form: str, data: Any, text: RenderableType) -> None:
         print_text(text)
 
 
+@contextlib.contextmanager
+def telling() -> Iterator[Progress]:
+    """Give what shows on a terminal how far long work is, and nothing elsewhere."""
+    from vast_ferry.hub.progress import quietly
+
+    if not sys.stderr.isatty():
+        yield quietly
+        return
+    from vast_ferry.reports.terminal import console
+
+    with console(stderr=True).status("reading…") as status:
+        yield lambda said: status.update(f"{said}…")
+
+
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, message="vast-ferry %(version)s")
 def cli() -> None:
@@ -72,7 +87,8 @@ def survey(project: Path, source: str | None, openapi: Path | None, fields: bool
 
     if openapi:
         outside(openapi, project)
-    there = look_at(project, source, fields=fields)
+    with telling() as progress:
+        there = look_at(project, source, fields=fields, progress=progress)
     if openapi:
         from vast_ferry.definitions.openapi import write_openapi
 
@@ -115,7 +131,8 @@ def gaps(
         raise click.UsageError("--plot draws what --calls estimates: give both")
     if plot:
         check_plot_path(plot)
-    found = gaps(project, to=to, source=source, handlers=handlers)
+    with telling() as progress:
+        found = gaps(project, to=to, source=source, handlers=handlers, progress=progress)
     sides = found.usages(calls, mean_ms, gb_out) if calls else []
     bills = {profile.title: made for profile, usage in sides if (made := bill(profile, usage))}
     same: list[int] = []
@@ -173,17 +190,19 @@ def carry(
     check_report_paths([page] if page else [], ".html")
     if page:
         outside(page, project)
-    crossing = carry_project(
-        project,
-        to=to,
-        out=out,
-        source=source,
-        style=style,
-        replace_out=replace,
-        discard_edits=discard_edits,
-        carry_values=carry_values,
-        carry_files=carry_files,
-    )
+    with telling() as progress:
+        crossing = carry_project(
+            project,
+            to=to,
+            out=out,
+            source=source,
+            style=style,
+            replace_out=replace,
+            discard_edits=discard_edits,
+            carry_values=carry_values,
+            carry_files=carry_files,
+            progress=progress,
+        )
     if page:
         from vast_ferry.reports.side_by_side import side_by_side
 
@@ -231,15 +250,11 @@ def check(
 
 
 def run_check(crossing: Path, **options: Any) -> CheckResult:
-    """Run a check, with a running count on a terminal."""
+    """Run a check, and tell on a terminal how far it is."""
     from vast_ferry.checking.check import check as check_crossing
 
-    if not sys.stderr.isatty():
-        return check_crossing(crossing, **options)
-    from vast_ferry.reports.terminal import console
-
-    with console(stderr=True).status("checking…") as status:
-        return check_crossing(crossing, progress=lambda n: status.update(f"checking… {n} samples"), **options)
+    with telling() as progress:
+        return check_crossing(crossing, progress=progress, **options)
 
 
 @cli.command()
@@ -429,7 +444,7 @@ def show(name: str, to: str | None, kind: str | None, form: str) -> None:
     from rich.console import Group
 
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.gap_finding.gaps import crossing_losses
+    from vast_ferry.gap_finding.shapes import crossing_losses
     from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import profile_data
     from vast_ferry.reports.text import calls_text, profile_text

@@ -13,6 +13,7 @@ from typing import Any
 
 from vast_ferry.crossing.plan import Plan
 from vast_ferry.hub.findings import BadInput, Finding, Severity, shortened, worst_first
+from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.surveying.crossing_file import FILE, holds_crossing
@@ -55,6 +56,7 @@ def carry(
     discard_edits: bool = False,
     carry_values: Sequence[str] = (),
     carry_files: Sequence[str] = (),
+    progress: Progress = quietly,
 ) -> Crossing:
     """Write to `out` what provider `to` can take in place of the project, and return the crossing.
 
@@ -65,6 +67,7 @@ def carry(
     that is there already is written anew; files there that are not of it stay, and where those of it were changed
     since, `discard_edits` must be given. Variables that are plainly secrets are not carried, but for those in
     `carry_values`, and neither are files that are plainly keys, but for those that a pattern in `carry_files` fits.
+    `progress` is told how far it is.
 
     Raises BadInput for a project that can't be read, an entry that points nowhere, an unknown provider, or an `out`
     that is not empty (unless `replace_out`, and it holds a crossing).
@@ -72,8 +75,9 @@ def carry(
     folder, target_folder = Path(project), Path(out)
     target = _asked_for(folder, to, style)
     kept = _check_out(folder, target_folder, replace_out, discard_edits)
-    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files}
+    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files, "progress": progress}
     planned = _planned(folder, target, target_folder, source, **wishes)
+    progress(f"writing {len(planned.files)} files")
     _write(planned.files, target_folder, kept)
     return planned
 
@@ -86,6 +90,7 @@ def plan(
     style: str = "auto",
     carry_values: Sequence[str] = (),
     carry_files: Sequence[str] = (),
+    progress: Progress = quietly,
 ) -> Crossing:
     """Return the crossing that `carry` would write, with every file's content and every finding; nothing is written.
 
@@ -94,7 +99,7 @@ def plan(
     """
     folder = Path(project)
     target = _asked_for(folder, to, style)
-    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files}
+    wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files, "progress": progress}
     return _planned(folder, target, folder.parent / "crossing", source, **wishes)
 
 
@@ -112,8 +117,10 @@ def _planned(folder: Path, target: Profile, out: Path, source: str | Profile | N
         made = Plan(folder, target, out, source, **wishes)
         files = made.files()
         record = made.record(files)
+        title, withheld = made.source.title, made.project.withheld
+        del made  # with its trees, while nobody looks through them for what could be collected
     everything = {**files, FILE: record.to_text().encode("utf-8")}
-    return Crossing(record, everything, made.source.title, target.title, made.project.withheld)
+    return Crossing(record, everything, title, target.title, withheld)
 
 
 def _check_out(project: Path, out: Path, replace_out: bool, discard_edits: bool) -> list[str]:

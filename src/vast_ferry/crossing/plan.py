@@ -7,7 +7,7 @@ import hashlib
 import os
 import sys
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Sequence, Set
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -22,13 +22,14 @@ from vast_ferry.gap_finding.find import gaps_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
 from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
 from vast_ferry.surveying.scan import imported_by
 from vast_ferry.surveying.survey import survey
-from vast_ferry.translate.python.native import Rewritten
 from vast_ferry.translate.python.rewriting import rewrite
+from vast_ferry.translate.python.rewritten import Rewritten
 
 #: A definition begins with no more lines of what is to do than are read.
 MOST_COMMENTS = 30
@@ -53,11 +54,15 @@ class Plan:
         style: str = "auto",
         carry_values: Sequence[str] = (),
         carry_files: Sequence[str] = (),
+        progress: Progress = quietly,
     ) -> None:
         self.folder, self.target, self.out, self.style = folder, target, out, style
         self.carry_values, self.carry_files = list(carry_values), list(carry_files)
         self.rewritten = Rewritten()
-        there = survey(folder, source, fields=False, carry_values=carry_values, carry_files=carry_files)
+        self.progress = progress
+        there = survey(
+            folder, source, fields=False, carry_values=carry_values, carry_files=carry_files, progress=progress
+        )
         self.source, self.project = there.profile, there.project
         if not (target.model.definition or target.model.files):
             raise BadInput(
@@ -101,6 +106,7 @@ class Plan:
                 module_name=module,
                 limit=self.gaps.limit_of,
                 trees=self.scanned.trees,
+                progress=self.progress,
             )
             own = {**own, **self.rewritten.files}
             self._note_rewritten()
@@ -120,6 +126,15 @@ class Plan:
         services = bool(asked or (self.scanned.uses if wrapped else self.rewritten.services))
         made.update(self._from_templates(there, own, services=services))
         kept = {file.path for file in self.target.model.files if file.keeps}
+        above = {str(folder) for path in own if path.endswith(".py") for folder in PurePosixPath(path).parents}
+        folders = {f"{folder}.py": folder for folder in above - {"."}}
+        shadowed = sorted(path for path in made if path in folders)
+        if shadowed:  # Python takes the package, and never looks at the file
+            raise BadInput(
+                f"the project has a package {folders[shadowed[0]]}, and {self.target.title} needs a file {shadowed[0]}",
+                "Rename the package",
+                Place(str(self.folder / folders[shadowed[0]])),
+            )
         clash = sorted(path for path in made if path in own and path not in kept)
         if clash:
             raise BadInput(
@@ -147,8 +162,40 @@ class Plan:
         # What is emitted may need a module that no handler imports, such as that of the event's class.
         emitted = {path: text.encode("utf-8") for path, text in made.items()}
         still = still | imported_by(emitted, frozenset(clients))
-        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still)})
+        taken = {name.partition(".")[0] for name in self.target.provided}
+        made.update({f"{name.replace('.', '/')}.py": clients[name] for name in sorted(still) if name not in taken})
+        self._note_modules_of_both(own, wrapped, {name for name in taken & still if not self._same_module(name)})
         return made
+
+    def _same_module(self, name: str) -> bool:
+        """Tell whether a module has all its names at the target too, and every call of it does the same there."""
+        theirs = {client.called: client for client in self.target.clients}
+        calls = [client for client in self.source.clients if client.root == name]
+        same = all(
+            (other := theirs.get(one.called)) is not None
+            and (one.operation, one.takes, one.arguments.rows, one.absent, one.awaited)
+            == (other.operation, other.takes, other.arguments.rows, other.absent, other.awaited)
+            for one in calls
+        )
+        return same and set(self.source.provided.get(name, ())) <= set(self.target.provided.get(name, ()))
+
+    def _note_modules_of_both(self, own: dict[str, bytes], wrapped: list[Function], names: Set[str]) -> None:
+        """Tell of wrapped handlers whose file imports a module that the target has too, under the same name."""
+        for function in wrapped:
+            content = own.get(function.entry.file, b"")
+            for name in sorted(imported_by({function.entry.file: content}, names)):
+                lines = enumerate(content.split(b"\n"), 1)
+                line = next((n for n, text in lines if imported_by({"line.py": text}, [name])), 0)
+                self.gaps.note(
+                    "module-of-both",
+                    Severity.BLOCKING,
+                    f"{function.name} is wrapped as it is, and its file imports {name}, which is another module at "
+                    f"{self.target.title}",
+                    "See why it is wrapped, and mend that; or rewrite its calls by hand",
+                    function=function,
+                    place=Place(function.entry.file, line),
+                    field=name,
+                )
 
     def _launcher(self, function: Function) -> str:
         """Return the script that starts a rewritten handler, where a handler is a script."""

@@ -9,17 +9,14 @@ import re
 from dataclasses import dataclass
 from typing import Any, ClassVar, Final
 
-from vast_ferry.definitions.key_filters import (
-    FilterError,
-    read_captures,
-    read_filters,
-    read_glob,
-    write_captures,
-    write_filters,
-    write_glob,
-)
+from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.filters.captures import read_captures, write_captures
+from vast_ferry.definitions.filters.cloud_event_filters import read_filters, write_filters
+from vast_ferry.definitions.filters.ends import FilterError
+from vast_ferry.definitions.filters.globs import read_glob, write_glob
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
-from vast_ferry.definitions.schedules import STYLES, CannotHold, ScheduleError
+from vast_ferry.definitions.schedules.rules import ScheduleError
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import Access, Entry
 from vast_ferry.hub.keys import KeyFilter
@@ -366,7 +363,7 @@ class Filter(Form):
 
 
 class ScheduleForm(Form):
-    """A schedule in one of the spellings of `definitions/schedules.py`; a text for each trigger that it takes."""
+    """A schedule in one of the spellings of `definitions/schedules/`; a text for each trigger that it takes."""
 
     __slots__ = ()
     name, takes, wants = "schedule", 1, f"one of {', '.join(STYLES)}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import keyword
 import os
 from collections import Counter
@@ -10,15 +11,15 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage
-from vast_ferry.definitions.key_filters import from_ends
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import looks_secret, masked
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
 from vast_ferry.documents.json_file import read_json
-from vast_ferry.documents.python_file import Decorated, read_decorators
+from vast_ferry.documents.python_file import Decorated, only_declares, parameters_of, parse_python, read_decorators
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
@@ -113,6 +114,8 @@ class _Reader:
     carry_values: frozenset[str] = frozenset()  # variables that are carried whatever they hold
     findings: list[Finding] = field(default_factory=list)
     withheld: dict[str, None] = field(default_factory=dict)
+    declarations: list[str] = field(default_factory=list)  # files of code that only declare
+    trees: dict[Path, ast.Module] = field(default_factory=dict)
     others: list[OtherFunction] = field(default_factory=list)
     files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
@@ -367,17 +370,41 @@ class _Reader:
         found = False
         for path in code_files(self.folder):
             shown, relative = str(path), path.relative_to(self.folder).as_posix()
-            for one in read_decorators(path, shown, code.module, code.decorators):
+            every = list(read_decorators(path, shown, code.module, code.decorators))
+            behind = [self._stands_for(one) for one in every]
+            names = [one.name for one in every]
+            apart = bool(every) and None not in behind and only_declares(self.tree(path), names)
+            if apart:  # a file that only declares is none of the handlers'
+                self.declarations.append(relative)
+            for one, entry in zip(every, behind, strict=True):
                 self.files[shown] = relative
                 found = True
-                yield self._decorated(one, relative, shown)
+                own = Entry(relative, one.name) if entry is None or not apart else entry
+                yield self._decorated(one, own, shown)
         if not found:
             raise BadInput(
                 f"no function in {self.folder} has a decorator of {code.module}",
                 f"Expected one of {', '.join(code.decorators)}",
             )
 
-    def _decorated(self, one: Decorated, relative: str, shown: str) -> _Declared:
+    def tree(self, path: Path) -> ast.Module:
+        """Return a file's syntax tree; many functions may be declared of one file."""
+        if path not in self.trees:
+            self.trees[path] = parse_python(path, str(path))
+        return self.trees[path]
+
+    def _stands_for(self, one: Decorated) -> Entry | None:
+        """Return the handler that a declared function only calls, if it takes the same parameters."""
+        called = one.stands_for
+        if called is None:
+            return None
+        relative = f"{called.module.replace('.', '/')}.py"
+        path = self.folder / relative
+        if not path.is_file() or parameters_of(self.tree(path), called.name) != called.parameters:
+            return None
+        return Entry(relative, called.name)
+
+    def _decorated(self, one: Decorated, entry: Entry, shown: str) -> _Declared:
         """Return the data that a function's decorators are: settings, and a list of triggers and bindings."""
         code, at = self.model.functions.code, self.model.functions.triggers_at
         assert code is not None
@@ -411,7 +438,7 @@ class _Reader:
             if path and decorator.computed and not any(kind.told_by in into for kind in self.model.functions.triggers):
                 listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))
-        return _Declared(name, {**data, at: listed}, Document(shown, {}, places), (), Entry(relative, one.name))
+        return _Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)
 
     # --- the whole ---
 
@@ -434,7 +461,7 @@ class _Reader:
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
-            tuple(dict.fromkeys((self.model.file, *(() if functions.code else self.files.values())))),
+            tuple(dict.fromkeys((self.model.file, *(self.declarations if functions.code else self.files.values())))),
             tuple(self._stages(top, [declared.name for declared in every])),
             tuple(self.others),
             tuple(self.withheld),

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.helpers import route_order
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from vast_ferry.definitions.key_filters import to_ends
-from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.filters.ends import to_ends
 from vast_ferry.hub.functions import EventTrigger, RouteTrigger, Trigger
 from vast_ferry.hub.keys import EVERY_KEY, All, AnyOf, KeyFilter, Not, Piece
 from vast_ferry.hub.schedules import described

@@ -8,10 +8,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.filters.captures import captures_of
+from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
-from vast_ferry.definitions.key_filters import captures_of, from_ends, to_ends
 from vast_ferry.definitions.routes import TYPES
-from vast_ferry.definitions.schedules import STYLES, CannotHold
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.ini_file import write_ini
 from vast_ferry.documents.json_file import write_json
@@ -343,10 +345,10 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
     data, _ = fit_function(function, profile)
     # A trigger of which nothing could be read says nothing; a finding tells of it.
     triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
-    if profile.model.handler.output and function.bindings:
-        triggers = _bound(function, triggers, model)
     if not function.triggers and (called := _model_of("call", model)) is not None and called.rows:
         triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
+    if profile.model.handler.output and function.bindings:
+        triggers = _bound(function, triggers, model)
     return {**data, model.functions.triggers_at: triggers} if triggers else data
 
 
@@ -445,6 +447,8 @@ def _code(
     lines += [f"# {comment}" for comment in comments]
     lines += ["", f"from {code.module} import {', '.join(roots)}"]
     used: dict[str, str] = {}
+    # What one handler's module does when it is imported (it may read a setting) is nothing to the other functions.
+    apart = len({function.entry.file for function in project.functions}) > 1
     body: list[str] = []
     for index, function in enumerate(project.functions):
         alias = (
@@ -466,8 +470,9 @@ def _code(
         parameters = ", ".join([*first, *captured, *wires])
         word = "async def" if profile.model.handler.asynchronous else "def"
         call = f"{alias}({parameters})"
-        body += [f"{word} {alias[1:]}({parameters}):", f"    return {'await ' * (word != 'def')}{call}"]
-    return "\n".join([*lines, *used.values(), *body]) + "\n"
+        inside = [f"    {used[alias]}", ""] if apart else []
+        body += [f"{word} {alias[1:]}({parameters}):", *inside, f"    return {'await ' * (word != 'def')}{call}"]
+    return "\n".join([*lines, *([] if apart else used.values()), *body]) + "\n"
 
 
 def _arguments(data: dict[str, Any]) -> str:

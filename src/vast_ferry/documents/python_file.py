@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import copy
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -37,6 +37,16 @@ class Decorated:
     name: str
     decorators: tuple[Decorator, ...]
     place: Place
+    stands_for: Called | None = None  # the function that it only calls, with what it is called with
+
+
+@dataclass(frozen=True, slots=True)
+class Called:
+    """A function of another module: its module, its name there, and the parameters that it is called with."""
+
+    module: str
+    name: str
+    parameters: tuple[str, ...]
 
 
 def parse_python(path: Path, shown: str) -> ast.Module:
@@ -129,7 +139,46 @@ def read_decorators(
             if own in decorators:
                 made.append(_decorator(own, decorator, decorators[own], constants, shown))
         if made:
-            yield Decorated(node.name, tuple(made), Place(shown, node.lineno, node.col_offset + 1))
+            place = Place(shown, node.lineno, node.col_offset + 1)
+            yield Decorated(node.name, tuple(made), place, _only_calls(tree, node))
+
+
+def only_declares(tree: ast.Module, declared: Collection[str]) -> bool:
+    """Tell whether a file holds nothing but a docstring, imports, and functions that are declared in it."""
+    for node in tree.body:
+        text = isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
+        own = isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and node.name in declared
+        if not (text or own or isinstance(node, ast.Import | ast.ImportFrom)):
+            return False
+    return True
+
+
+def parameters_of(tree: ast.Module, name: str) -> tuple[str, ...]:
+    """Return the parameters of a function at the top of a file; none where there is no such function."""
+    for node in tree.body:
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and node.name == name:
+            return tuple(one.arg for one in node.args.args)
+    return ()
+
+
+def _only_calls(tree: ast.Module, node: ast.FunctionDef | ast.AsyncFunctionDef) -> Called | None:
+    """Return the imported function that another only calls, with just its own parameters."""
+    body = [one for one in node.body if not (isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant))]
+    imports = [one for one in (*tree.body, *body[:-1]) if isinstance(one, ast.ImportFrom)]
+    last = body[-1] if body else None
+    if not isinstance(last, ast.Return) or any(not isinstance(one, ast.ImportFrom) for one in body[:-1]):
+        return None
+    call = last.value.value if isinstance(last.value, ast.Await) else last.value
+    if not isinstance(call, ast.Call) or not isinstance(call.func, ast.Name) or call.keywords:
+        return None
+    parameters = tuple(one.arg for one in node.args.args)
+    if tuple(one.id if isinstance(one, ast.Name) else "" for one in call.args) != parameters:
+        return None
+    for one in imports:
+        for alias in one.names:
+            if (alias.asname or alias.name) == call.func.id and one.module and not one.level:
+                return Called(one.module, alias.name, parameters)
+    return None
 
 
 def _imported(tree: ast.Module, module: str) -> dict[str, str]:

@@ -6,8 +6,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from vast_ferry.definitions.secrecy import masked
+from vast_ferry.gap_finding import delivery, left, limits, services, settings, shapes, stages, triggers
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import BadInput, Severity
+from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.surveying.record import home_of
@@ -16,16 +18,21 @@ from vast_ferry.translate.python.rewriting import rewrite
 
 
 def gaps(
-    project: Path | str, *, to: str | Profile, source: str | Profile | None = None, handlers: bool | None = None
+    project: Path | str,
+    *,
+    to: str | Profile,
+    source: str | Profile | None = None,
+    handlers: bool | None = None,
+    progress: Progress = quietly,
 ) -> Gaps:
     """Return what of a project won't carry across to provider `to`, before anything is written.
 
     With `handlers` the findings of rewriting them are among those, such as which have to be wrapped, and why; without
-    it being said, that is done for up to 40 functions.
+    it being said, that is done for up to 40 functions. `progress` is told how far it is.
     Raises BadInput for a project that can't be read, an unknown provider, or the one where the project is already.
     """
     target = find_profile(to) if isinstance(to, str) else to
-    there = survey(project, source, fields=False)
+    there = survey(project, source, fields=False, progress=progress)
     if there.profile.name == target.name:
         raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
     found = gaps_of(there, target)
@@ -40,15 +47,38 @@ def gaps(
             module_name="crossing",
             limit=found.limit_of,
             trees=there.scanned.trees,
+            progress=progress,
         )
         found.findings += [*made.findings, *made.wrapped.values()]
     found.findings = [replace(one, reason=masked(one.reason, there.project.withheld)) for one in found.findings]
     return found
 
 
+#: What is asked of each function that goes there, and of the project as a whole, in this order: a new topic is a page,
+#: and a line here.
+OF_EACH = (triggers.of_triggers, services.of_bindings, settings.of_settings, settings.of_secrets)
+OF_ALL = (
+    *(settings.of_scripts, triggers.of_routes, delivery.of_delivery, limits.of_limits, stages.of_stages),
+    *(settings.of_region, shapes.of_shapes),
+)
+
+
 def gaps_of(there: Survey, target: Profile) -> Gaps:
     """Return what of a surveyed project won't carry across to a provider."""
-    gaps = Gaps.between(there.profile, target, there.project, there.scanned, there.needs)
+    project = there.project
+    gaps = Gaps(there.profile, target, project, there.scanned, there.needs, [*project.findings])
+    for function in project.functions:
+        left.sort(gaps, function)
+    gaps.findings += there.scanned.findings
+    services.of_calls(gaps)
+    for function in gaps.carried:
+        gaps.fitted[function.name] = gaps.fit(function)
+        for topic in OF_EACH:
+            topic(gaps, function)
+    for whole in OF_ALL:
+        whole(gaps)
+    for note in target.model.notes:
+        gaps.note("at-target", Severity.NOTE, note, "Keep it in mind when you deploy", field=target.title)
     for path, (why, remedy) in there.left.items():
         gaps.note("file-left-behind", Severity.NOTE, f"{path} was not carried: {why}", remedy)
     return gaps

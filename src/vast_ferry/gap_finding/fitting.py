@@ -56,22 +56,22 @@ class Fitting:
             limits.longest if is_request(kind) else limits.longest_event or limits.longest for kind in function.kinds
         )
 
-    def _fit(self, function: Function) -> Function:
+    def fit(self, function: Function) -> Function:
         """Return a function with the nearest values that the target allows, noting each that is another."""
         declared = self.target.model.definition is not None
-        made = replace(function, timeout=self._timeout(function))
+        made = replace(function, timeout=self.timeout(function))
         if declared:
             made = replace(
                 made,
-                memory=self._memory(function),
-                language=self._language(function),
-                attempts=self._attempts(function),
-                concurrency=self._concurrency(function),
+                memory=self.memory(function),
+                language=self.language(function),
+                attempts=self.attempts(function),
+                concurrency=self.concurrency(function),
                 access=self._access(function),
                 triggers=tuple(self._batches(function)),
             )
             for unheld in fit_function(made, self.target)[1]:
-                if unheld.field == "dead_letter" and any(self._drops(kind) for kind in function.kinds):
+                if unheld.field == "dead_letter" and any(self.drops(kind) for kind in function.kinds):
                     continue  # which is told of the kind
                 self.note(
                     "setting-not-held",
@@ -83,7 +83,8 @@ class Fitting:
                 )
         return made
 
-    def _timeout(self, function: Function) -> float:
+    def timeout(self, function: Function) -> float:
+        """Return the longest that a function may run there, in seconds."""
         ours, theirs = self.source.model.limits, self.target.model.limits
         wanted = function.timeout or ours.default_timeout or self._longest(self.source, function)
         longest = self._longest(self.target, function)
@@ -102,7 +103,8 @@ class Fitting:
         )
         return longest if function.timeout or longest != theirs.default_timeout else 0
 
-    def _memory(self, function: Function) -> int:
+    def memory(self, function: Function) -> int:
+        """Return the memory that a function gets there, in MiB."""
         model, theirs = self.target.model.limits.memory, self.target.model.limits
         wanted = function.memory or self.source.model.limits.default_memory
         if model is None or not wanted:
@@ -138,7 +140,8 @@ class Fitting:
             )
         return allowed if function.memory or wanted > theirs.default_memory else 0
 
-    def _language(self, function: Function) -> str:
+    def language(self, function: Function) -> str:
+        """Return the version of the language that it runs on there."""
         versions = self.target.model.limits.languages
         if not function.language or not versions or function.language in versions:
             return function.language
@@ -159,7 +162,8 @@ class Fitting:
         delivery: Mapping[Any, DeliveryModel] = self.target.model.delivery
         return [delivery[kind] for kind in function.kinds if kind in delivery]
 
-    def _attempts(self, function: Function) -> int:
+    def attempts(self, function: Function) -> int:
+        """Return how often an event of it is tried there."""
         ours: Mapping[Any, DeliveryModel] = self.source.model.delivery
         before = [ours[kind].attempts for kind in function.kinds if kind in ours and kind != "call"]
         after = [one.attempts for one in self._deliveries(function)]
@@ -182,7 +186,8 @@ class Fitting:
         can_say = any(row.is_ == "attempts" for row in rows) and most
         return wanted if function.attempts or can_say else 0
 
-    def _concurrency(self, function: Function) -> int:
+    def concurrency(self, function: Function) -> int:
+        """Return how many calls an instance of it takes there."""
         most = self.target.model.limits.concurrency
         ours = self.source.model.limits.concurrency
         wanted = function.concurrency or (1 if ours == 1 < most else 0)
@@ -266,7 +271,7 @@ class Fitting:
             else:
                 yield trigger
 
-    def _drops(self, kind: str) -> bool:
+    def drops(self, kind: str) -> bool:
         """Tell whether events of a kind that failed each time are kept here and dropped there."""
         ours: Mapping[Any, DeliveryModel] = self.source.model.delivery
         theirs: Mapping[Any, DeliveryModel] = self.target.model.delivery

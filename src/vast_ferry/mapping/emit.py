@@ -67,6 +67,19 @@ def _names(tree: ast.AST) -> frozenset[str]:
     return frozenset(node.id for node in ast.walk(tree) if isinstance(node, ast.Name))
 
 
+def _names_outside(tree: ast.Module) -> frozenset[str]:
+    """Return the names that definitions read of what is around them: no parameter of their own is among them."""
+    found: set[str] = set()
+    for node in tree.body:
+        own = {one.arg for one in ast.walk(node) if isinstance(one, ast.arg)} if _is_function(node) else set()
+        found |= _names(node) - own
+    return frozenset(found)
+
+
+def _is_function(node: ast.stmt) -> bool:
+    return isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+
+
 @dataclass(frozen=True, slots=True)
 class BesideSource:
     """A small function that stands in the file that uses it: its text, and the imports it needs."""
@@ -85,6 +98,11 @@ def beside_source(name: str) -> BesideSource:
     return BesideSource(f"{made.text}\n", frozenset(imports[one] for one in made.uses if one in imports))
 
 
+def stands_alone(name: str) -> bool:
+    """Tell whether no helper of emitted modules has this name."""
+    return name not in _library()[0]
+
+
 def module_source(about: str, sources: Iterable[Source], *more: str, also: Iterable[str] = ()) -> str:
     """Return the text of a module with these functions, their classes and the helpers they use, and `more` code.
 
@@ -98,7 +116,7 @@ def module_source(about: str, sources: Iterable[Source], *more: str, also: Itera
             if classes.setdefault(name, text) != text:
                 raise ValueError(f"two different classes would be called {name}")
     own = [*classes.values(), *(source.text for source in sources), *more]
-    used = frozenset(also).union(*(_names(ast.parse(text)) for text in own))
+    used = frozenset(also).union(*(_names_outside(ast.parse(text)) for text in own))
     wanted = {name for name in used if name in definitions}
     stack = list(wanted)
     while stack:

@@ -12,7 +12,7 @@ from vast_ferry.mapping.tables import Row
 from vast_ferry.profiles.profile import Profile
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
-    from vast_ferry.checking.check import CheckResult
+    from vast_ferry.checking.result import CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.events.convert import Converted
     from vast_ferry.gap_finding.gaps import Gaps

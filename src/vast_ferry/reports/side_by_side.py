@@ -14,7 +14,7 @@ import jinja2
 from vast_ferry.crossing.carry import Crossing
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.surveying.record import EditRecord
-from vast_ferry.translate.text import SourceText
+from vast_ferry.translate.python.source import PythonText
 
 #: Unchanged lines around a change that are shown; what lies between is folded.
 AROUND = 3
@@ -50,7 +50,7 @@ class Page:
 
 
 def _lines(raw: bytes, shown: str) -> list[bytes]:
-    return SourceText(raw, shown).data.split(b"\n")
+    return PythonText(raw, shown).data.split(b"\n")
 
 
 def _pieces(line: bytes, number: int, spans: Sequence[tuple[list[int], str]]) -> tuple[Piece, ...]:

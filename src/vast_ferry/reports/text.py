@@ -23,7 +23,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.terminal import console
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
-    from vast_ferry.checking.check import Checked, CheckResult
+    from vast_ferry.checking.result import Checked, CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.profiles.lint import Linted
 

@@ -13,6 +13,7 @@ from vast_ferry.definitions.wording import trigger_text
 from vast_ferry.events.editions import find_edition
 from vast_ferry.hub.findings import Finding, worst_first
 from vast_ferry.hub.functions import Project
+from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.access import Needs, needs_of, services_of
 from vast_ferry.surveying.crossing_file import holds_crossing
@@ -95,6 +96,7 @@ def survey(
     fields: bool | None = None,
     carry_values: Sequence[str] = (),
     carry_files: Sequence[str] = (),
+    progress: Progress = quietly,
 ) -> Survey:
     """Return what is in a project: functions, triggers, settings, secrets by name, services and calls of them.
 
@@ -102,8 +104,8 @@ def survey(
     being said, that is done for up to 40 functions, for it takes as long again.
     Variables that are plainly secrets, and files that are plainly keys, are told and left out, but for those named in
     `carry_values`, and those that a pattern in `carry_files` fits.
-    Nothing is run and nothing is written. Raises BadInput, with file and line, for a project that can't be read or an
-    entry that points nowhere.
+    Nothing is run and nothing is written; `progress` is told how far it is. Raises BadInput, with file and
+    line, for a project that can't be read or an entry that points nowhere.
     """
     folder = Path(project)
     wanted = source if isinstance(source, Profile) else None
@@ -116,12 +118,15 @@ def survey(
         wanted = find_edition(folder, source if isinstance(source, str) else None)
     profile, read = read_project(folder, wanted, carry_values=carry_values)
     own, left = own_files(folder, carry_files)
+    progress(f"reading {len(own)} files")
     scanned = scan_imports(folder, own, profile)
-    for function in read.functions:
+    for done, function in enumerate(read.functions, 1):
+        progress(f"{done} of {len(read.functions)} functions looked at")
         scan_entry(folder, function, scanned, script=profile.model.handler.script)
     needs = {function.name: needs_of(function, scanned) for function in read.functions}
     told: Mapping[str, Reading] = {}
     if fields or (fields is None and len(read.functions) <= FOLLOWED):
         contents = {path: (folder / path).read_bytes() for path in own}
+        progress(f"following {len(read.functions)} handlers")
         told = readings(profile, read.functions, contents)
     return Survey(profile, read, scanned, needs, own, left, told)

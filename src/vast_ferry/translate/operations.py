@@ -5,13 +5,12 @@ An operation takes the place of an expression; how it is recognised, and how it 
 
 from __future__ import annotations
 
-import ast
 from dataclasses import dataclass
 from enum import StrEnum
 
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.clients import Client
-from vast_ferry.translate.places import Spot
+from vast_ferry.translate.places import Node, Spot
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,8 +20,8 @@ class LookUp:
     spot: Spot
     field: str
     how: How
-    key: ast.expr
-    default: ast.expr | None = None
+    key: Node
+    default: Node | None = None
     strict: bool = False
     negated: bool = False
 
@@ -53,7 +52,7 @@ class ContextCall:
 
     spot: Spot
     field: str
-    call: ast.Call
+    call: Node
     per_second: int = 1
 
 
@@ -62,7 +61,7 @@ class ServiceCall:
     """A call of a service by a client of the provider's."""
 
     client: Client
-    call: ast.Call
+    call: Node
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +79,7 @@ class Fixed:
 
     spot: Spot
     source: str
-    default: ast.expr | None = None
+    default: Node | None = None
     note: str = ""
 
 
@@ -107,7 +106,7 @@ class Moment:
     """A time made a moment of the language's own, by a call."""
 
     spot: Spot
-    call: ast.Call
+    call: Node
 
 
 Operation = LookUp | Decode | ContextCall | ServiceCall | Word | Fixed | OfPrincipal | Pairs | Moment

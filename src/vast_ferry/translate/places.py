@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from vast_ferry.mapping.places import Call, Step
+
+#: A node of the syntax tree of whatever language the handler is written in: here it is only kept, and told apart.
+Node = Any
 
 
 @dataclass(frozen=True, slots=True)

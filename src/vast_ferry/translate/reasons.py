@@ -39,6 +39,10 @@ STOPS: Final = {
     "star-import": ("it imports all names of a module", "Name what is imported"),
     "event-changed": ("it changes the event", "Put what is changed into a variable of its own"),
     "provider-changed": ("it changes a class or a module of the provider", "Take the change out"),
+    "identity": (
+        "it asks whether two things of the event are one and the same object, and each is made where it is read",
+        "Compare them by `==`",
+    ),
     "hidden-names": ("code that is made while it runs may use the event", "Take `exec` and `eval` out"),
     "rebound": ("a name holds the event at one time and something else at another", "Give the two names"),
     "never-there": (
@@ -73,6 +77,7 @@ STOPS: Final = {
     "headers-repeat": ("an answer repeats a header field, which the target can't", "Join the values"),
     "batch-escapes": ("a whole batch is handed on", "Hand on its events"),
     "shares": ("it shares code with a function that is wrapped", "See why that one is wrapped"),
+    "could-not-follow": ("it could not be followed", "Tell us: this is a mistake of ours"),
     "could-not-write": ("what was written was not Python", "Tell us: this is a mistake of ours"),
 }
 
@@ -83,10 +88,22 @@ NOTES: Final = {
         "a content was sent piece by piece; at {target} it is put together first",
         "Make sure that it is not too large, and that nobody waits for its first piece",
     ),
+    "one-after-another": (
+        Severity.NOTE,
+        "what was awaited together is done one after the other at {target}: it takes longer, and where one fails, "
+        "those after it are not begun",
+        "Make sure that none relies on another's having begun",
+    ),
     "charset-assumed": (
         Severity.NOTE,
         "content is read as UTF-8, whatever charset its type names",
         "Decode by the charset of the content's type if callers send others",
+    ),
+    "json-in-utf-8": (
+        Severity.NOTE,
+        "JSON is taken to be UTF-8, as RFC 8259 §8.1 asks; in another charset, or where it is no text, {target} may "
+        "read or refuse it otherwise than {source}",
+        "Nothing, unless callers send JSON in other charsets",
     ),
     "bytes-as-they-came": (
         Severity.NOTE,
@@ -107,6 +124,12 @@ NOTES: Final = {
         Severity.NOTE,
         "header fields had names in lower case, so this one was never found; it stands as that",
         "Correct the name if it was meant to be found",
+    ),
+    "header-not-given": (
+        Severity.NOTE,
+        "{source} does not hand over this header field (Host, or what follows from the content): it is never found, "
+        "and stands as that",
+        "Read the authority, or measure the content, if that was meant",
     ),
     "time-left-unknown": (
         Severity.LOSS,

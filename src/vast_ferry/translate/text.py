@@ -1,16 +1,11 @@
-"""A source file's text, with the positions of its syntax tree, and edits that leave every other byte as it was."""
+"""A source file's text, whatever its language, and edits that leave every other byte as it was."""
 
 from __future__ import annotations
 
-import ast
 import bisect
-import io
 import itertools
-import tokenize
 from collections.abc import Iterable
 from dataclasses import dataclass
-
-from vast_ferry.hub.findings import BadInput, Place
 
 _BOM = b"\xef\xbb\xbf"
 
@@ -46,40 +41,20 @@ def line_starts(data: bytes) -> list[int]:
 
 
 class SourceText:
-    """A Python file: its bytes as UTF-8 without a mark, whatever its encoding; the tree's positions are bytes here."""
+    """A source file's bytes as UTF-8 without a mark, whatever its encoding."""
 
-    def __init__(self, raw: bytes, shown: str) -> None:
-        self.raw, self.shown = raw, shown
-        try:
-            self.encoding, _ = tokenize.detect_encoding(io.BytesIO(raw).readline)
-            text = raw.removeprefix(_BOM).decode("utf-8" if self.encoding == "utf-8-sig" else self.encoding)
-        except (SyntaxError, UnicodeError, LookupError) as error:
-            raise BadInput(f"the file is not Python: {error}", "Mend its encoding", Place(shown)) from None
+    def __init__(self, raw: bytes, shown: str, encoding: str) -> None:
+        self.raw, self.shown, self.encoding = raw, shown, encoding
+        text = raw.removeprefix(_BOM).decode("utf-8" if encoding == "utf-8-sig" else encoding)
         self.bom = raw.startswith(_BOM)
         self.data = text.encode("utf-8")
         self.newline = "\r\n" if b"\r\n" in self.data else "\n"
         self.starts = line_starts(self.data)
 
-    def parse(self) -> ast.Module:
-        """Return the syntax tree; from text, for the bytes are UTF-8 here whatever encoding the file names."""
-        return ast.parse(self.data.decode("utf-8"))
-
     @property
     def strange(self) -> bool:
         """Tell whether lines end in ways that a tree's positions don't count as we do."""
         return b"\r" in self.data.replace(b"\r\n", b"") or b"\x0c" in self.data
-
-    def start(self, node: ast.AST) -> int:
-        """Return where a node begins."""
-        return self.starts[node.lineno - 1] + node.col_offset  # type: ignore[attr-defined, no-any-return]
-
-    def end(self, node: ast.AST) -> int:
-        """Return where a node ends."""
-        return self.starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[attr-defined, no-any-return]
-
-    def of(self, node: ast.AST) -> str:
-        """Return a node's own text."""
-        return self.data[self.start(node) : self.end(node)].decode("utf-8")
 
     def line_of(self, at: int) -> int:
         """Return the number of the line, from 1, that a byte stands in."""

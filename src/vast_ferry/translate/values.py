@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-import ast
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.clients import Client
-from vast_ferry.translate.places import Spot
+from vast_ferry.translate.places import Node, Spot
 
 Key = tuple[str, str]  # a file, and a qualified name in it
 
 
 @dataclass(frozen=True, slots=True)
 class Batch:
-    """The events of a batch."""
+    """The events of a batch; `handed` to a function of the project, which has them under a name of its own."""
 
     kind: str
     holder: str
+    handed: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +52,13 @@ class Func:
 
 
 @dataclass(frozen=True, slots=True)
+class Handlers:
+    """The handlers that a decorator stands before, under its own name for the one that it is given."""
+
+    keys: tuple[Key, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Class:
     """A class of the project."""
 
@@ -74,9 +81,13 @@ class Service:
 
 @dataclass(frozen=True, slots=True)
 class Of:
-    """An ordinary value of a type; an empty name where that is not known."""
+    """An ordinary value of a type; an empty name where that is not known.
+
+    What was `made` as it was of the event, or is a part of that, must not be changed: it is made anew at each read.
+    """
 
     type: str = ""
+    made: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +106,7 @@ class Seconds:
     text: bool = False
 
 
-Value = Spot | Seconds | Batch | Parsed | Std | Own | Func | Class | Instance | Service | Of | Clash
+Value = Spot | Seconds | Batch | Parsed | Std | Own | Func | Handlers | Class | Instance | Service | Of | Clash
 
 #: Values that are not there at the target: whatever uses them is rewritten, or gets them made.
 Foreign = Spot | Batch | Parsed | Service
@@ -125,15 +136,15 @@ Env = dict[str | Known, Bound]
 class Uses:
     """One assignment of a place to a name: the statement, the name's node, and where it is read."""
 
-    statement: ast.stmt
-    target: ast.Name
-    value: ast.expr
-    reads: list[ast.expr] = field(default_factory=list)
+    statement: Node
+    target: Node
+    value: Node
+    reads: list[Node] = field(default_factory=list)
 
 
 class Stop(FerryError):
     """Something that can't be rewritten, at a node; `code` says what."""
 
-    def __init__(self, code: str, node: ast.AST, why: str = "") -> None:
+    def __init__(self, code: str, node: Node, why: str = "") -> None:
         super().__init__(code)
         self.code, self.node, self.why = code, node, why

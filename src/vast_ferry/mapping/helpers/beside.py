@@ -74,3 +74,17 @@ def first_values(pairs):
 def cookie_pairs(field):
     """Return the cookie-pairs of a Cookie field (RFC 6265 section 4.2.1)."""
     return [pair.strip() for pair in field.split(";")] if field else []
+
+
+def joined_fields(pairs):
+    """Return header fields as a mapping, values of one name joined (RFC 9110 section 5.3), and no cookies."""
+    found = {}
+    for name, value in pairs:
+        if name.lower() != "set-cookie":
+            found[name.lower()] = f"{found[name.lower()]}, {value}" if name.lower() in found else value
+    return found
+
+
+def cookies_set(pairs):
+    """Return the values of the Set-Cookie fields, which can't be joined (RFC 6265 section 3)."""
+    return [value for name, value in pairs if name.lower() == "set-cookie"]

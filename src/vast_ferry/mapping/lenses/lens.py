@@ -59,6 +59,7 @@ class Lens:
     per_second: ClassVar[int] = 1  # for spans of time
     empty: ClassVar[str] = ""  # what the hub has where nothing stands there
     subscript: ClassVar[How | None] = None  # what `place[name]` gives of values by name
+    forgives: ClassVar[bool] = False  # values that are no text are made text where a handler gives them
     pairs: ClassVar[bool] = False  # (name, value) pairs, one by one
     undoes: ClassVar[tuple[str, ...]] = ()  # standard functions that make the hub's value of what stands there
     where_absent: ClassVar[Expression | None] = None  # what stands for a missing place, if not what the field has

@@ -58,6 +58,7 @@ class Joined(TwoHelpers):
 
     __slots__ = ()
     name, holds, reader, writer, subscript = "joined", ("pairs",), "from_joined", "with_joined", How.JOINED
+    forgives = True
 
     def write_folded(self, value: Expression, need: Need) -> Expression:
         return ex.built_in("dict", value)

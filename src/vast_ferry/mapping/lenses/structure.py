@@ -101,6 +101,14 @@ class Keys(Lens):
 
 def _renamed(record: ByHand, names: Mapping[str, str]) -> ByHand:
     def made(at: Expression) -> Expression:
+        mapping = at.operands[-1] if isinstance(at, ex.Operation) and at.operator == "and" else None
+        if isinstance(at, ex.Operation) and isinstance(mapping, ex.Mapping):
+            # A record that was renamed before: where there is one, each of its parts is known.
+            guard = at.operands[:-1]
+            parts = {entry.key: entry.value for entry in mapping.entries}
+            if all(Literal(old) in parts for old in names.values()):
+                own = tuple(ex.Entry(Literal(new), parts[Literal(old)]) for new, old in names.items())
+                return ex.Operation("and", (*guard, ex.Mapping(own)))
         entries = tuple(ex.Entry(Literal(new), ex.Item(at, Literal(old))) for new, old in names.items())
         return ex.Operation("and", (at, ex.Mapping(entries)))
 

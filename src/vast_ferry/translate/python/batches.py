@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Set
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Batch, Value
+
+_LOOPS = (ast.For, ast.AsyncFor, ast.comprehension)
 
 
 @dataclass(slots=True)
@@ -27,16 +29,34 @@ class Unrolled:
     after: list[ast.stmt] = field(default_factory=list)
 
 
-def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Value], again: str) -> Unrolled | None:
+def only_goes_through(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether a batch is only gone through under a name, counted, or asked whether there is anything in it."""
+    parent = parents.get(id(node))
+    if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):
+        if parent.func.id in ("len", "bool"):
+            return True
+        over = parents.get(id(parent))
+        return parent.func.id == "enumerate" and isinstance(over, _LOOPS) and isinstance(over.target, ast.Tuple)
+    if isinstance(parent, _LOOPS):
+        return parent.iter is node and isinstance(parent.target, ast.Name)
+    if isinstance(parent, ast.If | ast.While | ast.IfExp):
+        return parent.test is node
+    return isinstance(parent, ast.UnaryOp) and isinstance(parent.op, ast.Not)
+
+
+def unrolled(
+    node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Value], consumed: Set[int], again: str
+) -> Unrolled | None:
     """Return how the loop of a handler over its batch is taken apart; nothing where it has none of its own.
 
     `again` is the key under which a reply names the events that shall come again; empty where there is none.
+    `consumed` are the nodes that what stands around them takes in.
     """
     loops = [s for s in node.body if isinstance(s, ast.For) and isinstance(values.get(id(s.iter)), Batch)]
     others = [
         inner
         for inner in walk(node)
-        if isinstance(values.get(id(inner)), Batch)
+        if isinstance(values.get(id(inner)), Batch) and id(inner) not in consumed
         if inner is not (loops[0].iter if loops else None)
     ]
     if len(loops) != 1 or others or loops[0].orelse:
@@ -47,14 +67,14 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
     at = node.body.index(loop)
     before, after = node.body[:at], node.body[at + 1 :]
     made = Unrolled(loop, flat=False, after=after)
-    returns = [s for s in after if isinstance(s, ast.Return)]
+    returns = [s for s in after if isinstance(s, ast.Return)] or _asked_return(after)
     plain_end = all(isinstance(s, ast.Return) and _nothing(s.value) for s in after)
     name = next((found for s in returns if (found := _named(s.value, again))), "") if again else ""
     if name and len(after) == 1:
         inner = list(_appends(loop, name))
         kept = [s for s in before if _is_list(s, name)]
         reads = [n for n in walk(node) if isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Load)]
-        in_return = [n for n in walk(returns[0]) if isinstance(n, ast.Name) and n.id == name]
+        in_return = [n for n in walk(after[0]) if isinstance(n, ast.Name) and n.id == name]
         tails = all(_ends_turn(loop, statement) for statement, _ in inner)
         if len(kept) == 1 and len(reads) == len(inner) + len(in_return) and tails and _ids(inner, values, loop):
             made.again = name
@@ -70,6 +90,15 @@ def unrolled(node: ast.FunctionDef | ast.AsyncFunctionDef, values: dict[int, Val
     # What a loop may end early, or goes on after, is not what a function may return from.
     made.flat = free and not breaks and (plain_end or not turns)
     return made
+
+
+def _asked_return(after: list[ast.stmt]) -> list[ast.Return]:
+    """Return the answer of a handler that ends with `if again: return …`, where it answers nothing else."""
+    last = after[0] if len(after) == 1 else None
+    if not isinstance(last, ast.If) or last.orelse or not isinstance(last.test, ast.Name):
+        return []
+    one = last.body[0] if len(last.body) == 1 else None
+    return [one] if isinstance(one, ast.Return) else []
 
 
 def _nothing(node: ast.expr | None) -> bool:

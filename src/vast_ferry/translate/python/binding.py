@@ -12,7 +12,8 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from vast_ferry.definitions.key_filters import FilterError, captures_of, read_captures
+from vast_ferry.definitions.filters.captures import captures_of, read_captures
+from vast_ferry.definitions.filters.ends import FilterError
 from vast_ferry.hub.functions import Binding, EventTrigger, Function
 from vast_ferry.hub.keys import differing_key, without_captures
 from vast_ferry.hub.kinds import REQUEST
@@ -23,9 +24,10 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug
 from vast_ferry.translate.moves import Done, composed
 from vast_ferry.translate.python.imports import Imports
-from vast_ferry.translate.python.native import Rewritten
 from vast_ferry.translate.python.nodes import Nodes, walk
-from vast_ferry.translate.text import Edit, SourceText
+from vast_ferry.translate.python.rewritten import Rewritten
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.text import Edit
 
 #: What may be an output: operation → the field that is written, and those that say where.
 _WRITES = {
@@ -98,7 +100,7 @@ def _wires(target: Profile, way: str = "out") -> dict[str, set[str]]:
 class _File:
     def __init__(self, target: Profile, result: Rewritten, file: str, functions: Sequence[Function]) -> None:
         self.target, self.result, self.file, self.functions = target, result, file, functions
-        self.text = SourceText(result.files[file], file)
+        self.text = PythonText(result.files[file], file)
         tree = self.text.parse()
         self.tree, self.nodes = tree, Nodes(tree)
         self.wires = _wires(target)
@@ -127,8 +129,8 @@ class _File:
         second = [Done(self.file, one, other, edit.reason) for one, other, edit in spans]
         first = [edit for edit in self.result.edits if edit.file == self.file]
         rest = [edit for edit in self.result.edits if edit.file != self.file]
-        after = SourceText(content, self.file)
-        self.result.edits = [*rest, *composed(first, second, SourceText(before, self.file), self.text, after)]
+        after = PythonText(content, self.file)
+        self.result.edits = [*rest, *composed(first, second, PythonText(before, self.file), self.text, after)]
         self.result.files[self.file] = content
 
     def _clients(self, operations: Iterable[str] = tuple(_WRITES), way: str = "out") -> dict[str, Client]:

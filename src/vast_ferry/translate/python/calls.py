@@ -12,7 +12,7 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.flow import Function
+from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.text import Edit
@@ -329,6 +329,8 @@ class Calls:
         """Note the edits of a call of the project's own code: arguments that it no longer gets, or gets as well."""
         called = self.job.called.get(id(node))
         facts = self.job.facts.get(called.key) if called is not None else None
+        if called is not None and called.stands_behind is not None and self._hands_on(node, called):
+            return
         start = len(self.at.edits)
         self.at.parts(node)
         if called is None or facts is None:
@@ -338,10 +340,41 @@ class Calls:
         more = [name for name in facts.needs if not self.at.holds(called, name)]
         if more:
             self._hand_on(node, called, more, len(node.args) + len(node.keywords) - len(gone))
+        if self._goes_about(node, called):
+            return
         if called.referred and ((facts.needs and more) or facts.awaits):
             raise Stop("passed-on", node, called.node.name)
         if self.at.is_async(called) and not called.generates:
             self._await(node)
+
+    def _hands_on(self, node: ast.Call, called: Function) -> bool:
+        """Write a decorator's call of the handler that it stands before: with all that the target hands over."""
+        function = self.at.function
+        if function is None or called.key not in function.stands_before:
+            return False
+        if self.at.handed:
+            given = ", ".join(self.at.handed.values())
+            parts = [*node.args, *node.keywords]
+            start, end = self.at.text.start(parts[0]), self.at.text.end(parts[-1])
+            if self.at.text.data[start:end].decode() != given:
+                self.at.edit(start, end, given, "handed-on")
+        if self.at.is_async(called):
+            self._await(node)
+        return True
+
+    def _goes_about(self, node: ast.Call, called: Function) -> bool:
+        """Tell whether a coroutine is not awaited where it is made: then it has to stay one."""
+        parent = self.at.parents.get(id(node))
+        if not isinstance(called.node, ast.AsyncFunctionDef) or called.generates or isinstance(parent, ast.Await):
+            return False
+        if isinstance(parent, ast.Call) and self.becomes_a_list(parent):
+            return False
+        if not self.job.asynchronous:
+            raise Stop("awaits-others", node)
+        facts = self.job.facts[called.key]
+        if not facts.awaits:
+            facts.awaits = self.job.changed = True
+        return True
 
     def _take_out(self, gone: list[tuple[int, int]], start: int) -> None:
         """Take out arguments, with what was to be edited in them from the edit with number `start` on."""
@@ -421,14 +454,15 @@ class Calls:
         self.at.awaits(node)
         self.at.expression(inner)
 
+    def becomes_a_list(self, node: ast.Call) -> bool:
+        """Tell whether a call gathers what can't be gathered there: some of it is done by no coroutine."""
+        if node.keywords or self.flow.standard_name(self.at.module, node.func) != "asyncio.gather":
+            return False
+        return not self.job.asynchronous or any(id(part) in self.flow.ops for part in node.args)
+
     def _gathered(self, node: ast.expr) -> str | None:
         """Return the list of what was awaited together, one after the other."""
-        if not isinstance(node, ast.Call) or node.keywords:
+        if not isinstance(node, ast.Call) or not self.becomes_a_list(node):
             return None
-        name = self.flow.standard_name(self.at.module, node.func)
-        if name != "asyncio.gather":
-            return None
-        known = any(id(part) in self.flow.ops or id(part) in self.job.called for part in node.args)
-        if self.job.asynchronous and not known:
-            return None
+        self.at.notes.append(("one-after-another", node))
         return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"

@@ -6,8 +6,20 @@ import ast
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
-from vast_ferry.translate.python.flow import Flow, Function, Module
+from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.values import Env, Stop, Value
+
+
+class _Methods(dict[type, str]):
+    """The name of the method that follows nodes of each class, worked out when one is first met."""
+
+    def __missing__(self, kind: type[ast.AST]) -> str:
+        self[kind] = name = f"_{kind.__name__.lower()}{'_' * issubclass(kind, ast.expr)}"
+        return name
+
+
+METHODS = _Methods()
 
 
 class Following:

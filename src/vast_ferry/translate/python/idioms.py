@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import Final
 
 from vast_ferry.mapping.by_hand import How
+from vast_ferry.mapping.helpers.of_http import FRAMING
 from vast_ferry.mapping.places import Attr, Call, Item, Step
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import (
@@ -24,7 +25,7 @@ from vast_ferry.translate.operations import (
     Word,
 )
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.flow import NOTHING
+from vast_ferry.translate.python.code import NOTHING
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
@@ -32,6 +33,8 @@ from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Se
 #: Lenses whose values are looked up by name → how a plain lookup does it.
 #: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
 _AS_READ: Final = {"bytes": "bytes-as-they-came", "text": "charset-assumed"}
+#: Header fields that no event holds: the authority is a field of its own, the others follow from the content.
+_NOT_GIVEN: Final = FRAMING | {"host"}
 _HEADERS: Final = frozenset(["headers", "headers.plain"])
 
 
@@ -101,11 +104,13 @@ class Idioms:
         taken = node.value if isinstance(node, ast.Subscript) else node
         if row.field in _HEADERS and row.lens.subscript is How.JOINED and self._never(key):
             raise Stop("never-there", node, f"header fields have names in lower case, not {_shown(key)}")
+        if row.field in _HEADERS and _not_given(row.field, key):
+            raise Stop("never-there", node, f"header field {_shown(key)}")
         if row.field in _HEADERS and not isinstance(key, ast.Constant):
             return NOTHING
         strict = not self._guarded(row.field, key)
         self.follower.note(node, LookUp(base, row.field, how, key, strict=strict), taken)
-        return Of("list" if how is How.EVERY else "str")
+        return Of("list", made=True) if how is How.EVERY else Of("str")
 
     def _never(self, key: ast.expr) -> bool:
         return isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
@@ -124,7 +129,7 @@ class Idioms:
             return NOTHING
         strict = not self._guarded("query", node.slice)
         self.follower.note(node, LookUp(base.spot, "query", How.EVERY, node.slice, strict=strict), node.value)
-        return Of("list")
+        return Of("list", made=True)
 
     def first_of(self, node: ast.Subscript) -> bool:
         """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
@@ -213,6 +218,8 @@ class Idioms:
     def called_by_name(self, node: ast.Call, spot: Spot) -> Value:
         """Return what a call of a method gives that a name holds."""
         self.follower.arguments(node)
+        if self._row(spot.then(Call())) is None:  # no method: it fails as it did
+            return NOTHING
         self.follower.consume(node.func)
         return self._called(node, spot.then(Call()))
 
@@ -252,7 +259,7 @@ class Idioms:
             how = {own: how for how, own in lens.methods.items()}.get(name, "")
             if how == "all":
                 self.follower.note(node, Pairs(base, row.field), taken)
-                return Of("list")
+                return Of("list", made=True)
             if how and node.args and not node.keywords:
                 return self._get(node, base, row.field, How(how), taken)
             return NOTHING
@@ -284,12 +291,16 @@ class Idioms:
             return NOTHING
         default = node.args[1] if len(node.args) > 1 else None
         every = how is How.EVERY
+        if field in _HEADERS and _not_given(field, node.args[0]):
+            nothing = "[]" if every and self._multi(base) else "None"
+            self.follower.note(node, Fixed(base, nothing, default, "header-not-given"), taken)
+            return NOTHING
         if every and default is None and not self._multi(base):
             default = ast.Constant(None)
         if every and isinstance(default, ast.List) and not default.elts:
             default = None
         self.follower.note(node, LookUp(base, field, how, node.args[0], default), taken)
-        return Of("list" if every else "")
+        return Of("list", made=True) if every else NOTHING
 
     def _multi(self, base: Spot) -> bool:
         row = self._row(base)
@@ -336,7 +347,8 @@ class Idioms:
                 named = isinstance(node.left, ast.Constant)
                 if not (row.lens.subscript or row.lens.methods) or (row.field in _HEADERS and not named):
                     return
-                if row.lens.subscript is How.JOINED and self._never(node.left):
+                never = row.lens.subscript is How.JOINED and self._never(node.left)
+                if never or (row.field in _HEADERS and _not_given(row.field, node.left)):
                     self.follower.note(node, Fixed(right, str(negated)), other)
                     return
                 self.follower.note(node, LookUp(right, row.field, How.HAS, node.left, negated=negated), other)
@@ -555,6 +567,12 @@ class Idioms:
 
 def _texts(nodes: list[ast.expr]) -> list[object]:
     return [node.value if isinstance(node, ast.Constant) else None for node in nodes]
+
+
+def _not_given(field: str, key: ast.expr) -> bool:
+    """Tell whether a header field is one that no event holds among them: cookies may stand apart."""
+    known = key.value.lower() if isinstance(key, ast.Constant) and isinstance(key.value, str) else ""
+    return known in _NOT_GIVEN or (known == "cookie" and field == "headers.plain")
 
 
 def _shown(node: ast.expr) -> str:

@@ -9,7 +9,8 @@ import sys
 from collections.abc import Iterable, Set
 from dataclasses import dataclass, field
 
-from vast_ferry.translate.text import Edit, SourceText
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.text import Edit
 
 #: A line of imports that is longer is put into parentheses.
 LONGEST = 110
@@ -58,7 +59,7 @@ def qualified(text: str, wanted: Iterable[Import], taken: Iterable[str]) -> tupl
 class Imports:
     """Edits a module's imports; `theirs` are the provider's modules."""
 
-    text: SourceText
+    text: PythonText
     tree: ast.Module
     theirs: frozenset[str]
     wanted: set[Import] = field(default_factory=set)

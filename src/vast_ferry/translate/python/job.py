@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
@@ -13,15 +13,16 @@ from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
 from vast_ferry.mapping.compile.writing import CannotWrite
-from vast_ferry.mapping.emit import beside_source
+from vast_ferry.mapping.emit import beside_source, stands_alone
 from vast_ferry.mapping.helpers import route_to_style
 from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_DONE, Row
+from vast_ferry.mapping.tables import HUB_DONE, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.python.flow import Flow, Function, Module
+from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.values import Key, Stop
 
@@ -34,6 +35,7 @@ class Facts:
     needs: dict[str, None] = field(default_factory=dict)
     awaits: bool = False
     answers: bool = False
+    asked: bool = False  # callers ask whether it gave an answer: None stays None
 
 
 class Job:
@@ -51,7 +53,8 @@ class Job:
         self.views: dict[str, Source] = {}
         self.answer_views: dict[str, Source] = {}
         self.adapters: dict[str, dict[str, str]] = {}
-        self.needed: dict[str, set[Import]] = {}  # imports of what stands beside, by file
+        self.needed: dict[str, dict[str, set[Import]]] = {}  # imports of what stands beside, by file and name
+        self.small: dict[str, set[str]] = {}  # small functions by name: in which files they stand
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
@@ -158,7 +161,10 @@ class Job:
         """Return the name of the emitted function that answers with what the original's handler returned."""
         if is_request(kind):
             shape = self.target.kinds[REQUEST].answered
-            if shape.callback or shape.via or shape.by_hand:
+            if shape.by_hand is not None:
+                by_hand = replace(shape.by_hand.form, when="object", written=True)
+                shape = ReplyShape((by_hand,), fields=shape.fields, rules=shape.rules)
+            elif shape.callback or shape.via:
                 raise Stop("reply-unknown", ast.Module([], []))
             source = translate_reply(
                 "answer_with", self.source.kinds[REQUEST].answered, shape, "Answer with what the handler returned."
@@ -185,8 +191,22 @@ class Job:
         taken = {one.bound for one in wanted if module.means_otherwise(one.bound, f"{one.module}.{one.name}")}
         text, needed = qualified(made.text, wanted, taken)
         self.adapters.setdefault(module.file, {})[own] = text.replace(f"def {name}(", f"def {own}(")
-        self.needed.setdefault(module.file, set()).update(needed)
+        self.needed.setdefault(module.file, {})[own] = set(needed)
+        if own == name and stands_alone(name):
+            self.small.setdefault(name, set()).add(module.file)
         return own
+
+    def share(self) -> list[Source]:
+        """Return the small functions that stand in several files: they stand once, in the module that all share."""
+        shared = []
+        for name, files in sorted(self.small.items()):
+            if len(files) > 1:
+                made = beside_source(name)
+                shared.append(Source(name, made.text.rstrip(), imports=tuple(sorted(made.imports))))
+                for file in files:
+                    del self.adapters[file][name]
+                    self.needed[file][name] = {Import(self.module_name, name)}
+        return shared
 
     def adapter(self, module: Module, ours: Client, theirs: Client, called: str) -> str:
         """Return the name of a small function in a module that reads as the original's client does where nothing is."""

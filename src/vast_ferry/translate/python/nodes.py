@@ -35,6 +35,12 @@ class _Below(dict[type, tuple[str, ...]]):
 _below = _Below()
 
 
+def nodes_in(node: ast.AST) -> list[Any]:
+    """Return the nodes, and lists of nodes, right below a node, but operators, in the order of the source."""
+    found = [getattr(node, name, None) for name in reversed(_below[node.__class__])]
+    return [value for value in found if value is not None and value.__class__ is not str]
+
+
 @contextlib.contextmanager
 def collector_at_rest() -> Iterator[None]:
     """Keep Python's collector from walking syntax trees, which hold no cycles, again and again."""
@@ -139,6 +145,23 @@ class Nodes:
             for node in self.all
             if node.__class__ is ast.Attribute and node.value.__class__ is ast.Name
         )
+
+    @cached_property
+    def told_global(self) -> frozenset[str]:
+        """Return the names that are declared global or nonlocal in it."""
+        told = (node for node in self.all if isinstance(node, ast.Global | ast.Nonlocal))
+        return frozenset(name for node in told for name in node.names)
+
+    @cached_property
+    def top_names(self) -> frozenset[str]:
+        """Return the names that a module's own statements give values to."""
+        found: set[str] = set()
+        for node in getattr(self.root, "body", ()):
+            targets = node.targets if isinstance(node, ast.Assign) else [getattr(node, "target", None)]
+            found |= {
+                one.id for target in targets if target is not None for one in walk(target) if isinstance(one, ast.Name)
+            }
+        return frozenset(found)
 
     @cached_property
     def exported(self) -> frozenset[str]:

@@ -30,6 +30,7 @@ from vast_ferry.translate.operations import (
     note_of,
 )
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.batches import only_goes_through
 from vast_ferry.translate.python.calls import Calls
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
@@ -165,12 +166,19 @@ class Ops:
             made = reads.hub(op.field)
         elif op.form is As.JSON:
             made = reads.json()
+            if not self._read_alike(op.spot):
+                self.at.notes.append(("json-in-utf-8", node))
         else:
             body = reads.hub("body")
             made = body.over(lambda content: ex.method(content, "decode"), "str") if body is not None else None
         if made is None:
             raise Stop("no-such-field", node, op.field)
         return self.at.place(made, node, op.spot)
+
+    def _read_alike(self, spot: Spot) -> bool:
+        """Tell whether the content stands in the same form on both sides."""
+        row = self.at.flow.shape(spot).row(spot.role, spot.steps)
+        return row is not None and any(one.lens == row.lens for one in self.at.reads().rows.get("body", ()))
 
     def _word(self, op: Word, node: ast.AST) -> str:
         row = next(iter(self.at.reads().rows.get(op.field, ())), None)
@@ -220,8 +228,18 @@ class Ops:
             return self.calls.function_name(value, node)
         if row.field == "time_left":
             return self.calls.time_left(row.lens.per_second, value, node)
+        if value.role == "context" and self.at.shape.each is not None:
+            return self._of_the_delivery(row, value, node)
         made = native_value(row, self.at.reads()) or self._otherwise(row, node)
         return self.shim(value, node) if made is None else self.at.place(made, node, value)
+
+    def _of_the_delivery(self, row: Row, value: Spot, node: ast.expr) -> str:
+        """Return what is told of a delivery as a whole: no event of its batch tells it."""
+        root = self.at.context_root(self.at.kind)
+        for one in self.at.reads().rows.get(row.field, ()):
+            if one.at.root == root and one.lens == row.lens:
+                return self.at.place(self.at.reads().at(one), node, value)
+        raise Stop("no-such-field", node, row.field)
 
     def _otherwise(self, row: Row, node: ast.expr) -> ByHand | None:
         """Return what stands for a row that nothing at the target says in an expression."""
@@ -247,26 +265,14 @@ class Ops:
         return self.shim(spot, node)
 
     def _batch(self, value: Batch, node: ast.expr) -> str:
-        if not self._only_goes_through(node):
+        if id(node) not in self.at.flow.formed and not only_goes_through(node, self.at.parents):
             raise Stop("batch-escapes", node)  # its entries are other things at the target, and what takes them is not
+        if value.handed:  # the helper is given the target's own
+            return self.at.text.of(node)
         if self.at.shape.each is not None:
             root = self.at.names.get(value.holder, value.holder)
             return at_text(self.at.shape.each, {self.at.shape.each.root: root})
         return f"[{self.at.holder(Spot(value.kind, 'entry', (), value.holder), node)}]"
-
-    def _only_goes_through(self, node: ast.expr) -> bool:
-        """Tell whether a batch is only gone through under a name, counted, or asked whether there is anything in it."""
-        parent = self.at.parents.get(id(node))
-        if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):
-            if parent.func.id in ("len", "bool"):
-                return True
-            over = self.at.parents.get(id(parent))
-            return parent.func.id == "enumerate" and isinstance(over, _LOOPS) and isinstance(over.target, ast.Tuple)
-        if isinstance(parent, _LOOPS):
-            return parent.iter is node and isinstance(parent.target, ast.Name)
-        if isinstance(parent, ast.If | ast.While | ast.IfExp):
-            return parent.test is node
-        return isinstance(parent, ast.UnaryOp) and isinstance(parent.op, ast.Not)
 
     def shim(self, spot: Spot, node: ast.AST) -> str:
         """Return a call of the emitted function that makes what stood at a place, and note it."""

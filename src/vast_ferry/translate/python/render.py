@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping.places import Call
 from vast_ferry.translate.operations import (
     ContextCall,
     Decode,
@@ -19,15 +20,16 @@ from vast_ferry.translate.operations import (
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
 from vast_ferry.translate.python.calls import Calls
-from vast_ferry.translate.python.flow import DEFINITION, Function, Module
+from vast_ferry.translate.python.code import DEFINITION, Function, Module
+from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.job import Job
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import nodes_in, walk
 from vast_ferry.translate.python.ops import Ops
 from vast_ferry.translate.python.replies import Replies
 from vast_ferry.translate.python.signatures import Signatures
-from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.python.writing import Writing, falls_off
 from vast_ferry.translate.text import Edit
-from vast_ferry.translate.values import Foreign, Parsed, Std, Stop
+from vast_ferry.translate.values import Batch, Foreign, Of, Parsed, Std, Stop
 
 
 class Rendering(Writing):
@@ -59,7 +61,9 @@ class Rendering(Writing):
         assert function is not None
         node = function.node
         self._prepare(node)
-        if function.entry:
+        if function.whatever:
+            self.signatures.of_whatever(function, node)
+        elif function.entry:
             self.signatures.of_entry(function, node)
         else:
             self.signatures.of_helper(function, node)
@@ -103,9 +107,9 @@ class Rendering(Writing):
 
     def _end(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Write what a handler answers where it ends at its end."""
-        if self.facts is None or not self.facts.answers:
+        if self.facts is None or not self.facts.answers or self.facts.asked:
             return
-        if not _falls_off(node.body):
+        if not falls_off(node.body):
             return
         nothing = self.replies.nothing(function)
         if nothing:
@@ -173,15 +177,12 @@ class Rendering(Writing):
 
     def parts(self, node: ast.AST) -> None:
         """Write the expressions and blocks of a statement."""
-        for name in node._fields:
-            value = getattr(node, name, None)
-            if value is None or value.__class__ is str:
-                continue
+        for value in nodes_in(node):
             if isinstance(value, ast.expr):
                 self.expression(value)
-            elif isinstance(value, list):
+            elif value.__class__ is list:
                 self._listed(value)
-            elif isinstance(value, ast.AST):
+            else:
                 self.parts(value)
 
     def _listed(self, values: list[ast.AST]) -> None:
@@ -290,12 +291,19 @@ class Rendering(Writing):
 
     def expression(self, node: ast.expr) -> None:
         """Note the edits of an expression."""
-        if self._of_the_event(node):
+        if self._of_the_event(node) or node.__class__ is ast.Constant:
             return
         if isinstance(node, ast.Await):
             self.calls.awaited(node)
         elif isinstance(node, ast.Call):
-            self.calls.project(node)
+            if self._counts_one(node):
+                self.swap(node, "1", "batch")
+            else:
+                self.calls.project(node)
+        elif isinstance(node, ast.ListComp) and (batch := self._only_one(node.generators[0].iter)) is not None:
+            self._of_one(node, batch)
+        elif isinstance(node, ast.JoinedStr):
+            self._formatted(node)
         elif isinstance(node, ast.Lambda):
             self.expression(node.body)
             for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
@@ -305,15 +313,55 @@ class Rendering(Writing):
                 self._no_client(node)
             self.parts(node)
 
+    def _only_one(self, node: ast.expr) -> Batch | None:
+        """Return a batch where the target hands over a single event in its place."""
+        value = self.flow.values.get(id(node))
+        alone = self.shape.each is None and id(node) not in self.flow.consumed
+        return value if isinstance(value, Batch) and not value.handed and alone else None
+
+    def _counts_one(self, node: ast.Call) -> bool:
+        plain = isinstance(node.func, ast.Name) and node.func.id == "len" and "len" not in self.module.names
+        return plain and len(node.args) == 1 and self._only_one(node.args[0]) is not None
+
+    def _of_one(self, node: ast.ListComp, batch: Batch) -> None:
+        """Write what goes through a batch of one as a list of one."""
+        loop, *more = node.generators
+        if more or loop.ifs or loop.is_async or not isinstance(loop.target, ast.Name):
+            self.parts(node)
+            return
+        name, before = loop.target.id, dict(self.names)
+        self.names[name] = self.holder(Spot(batch.kind, "entry", (), batch.holder), node)
+        made = self.code(node.elt)
+        self.names.clear()
+        self.names.update(before)
+        self.swap(node, f"[{made}]", "batch")
+
+    def _formatted(self, node: ast.JoinedStr) -> None:
+        before = self.edits
+        self.edits = []
+        self.parts(node)
+        inner, self.edits = self.edits, before
+        if not inner:
+            return
+        try:
+            made = fitting(self.text, node, inner)
+            if any(isinstance(one, ast.JoinedStr) for one in walk(node)[1:]):  # one in another has fewer quotes left
+                ast.parse(f"({self.applied(node, made)})", mode="eval")
+        except (CannotQuote, SyntaxError):
+            raise Stop("quotes", node) from None
+        self.edits += made
+
     def _of_the_event(self, node: ast.expr) -> bool:
         """Write what an expression takes of the event, and tell whether it takes anything of it."""
+        op, value = self.flow.ops.get(id(node)), self.flow.values.get(id(node))
+        if op is None and (value is None or value.__class__ is Of):  # as nearly all are
+            return False
+        self._check_awaited(node, op, value)
         consumed = id(node) in self.flow.consumed
-        op = self.flow.ops.get(id(node))
         if op is not None and not consumed:
             if not self._as_it_is(op, node):
                 self.swap(node, self.ops.value_of(op, node), _reason(op))
             return True
-        value = self.flow.values.get(id(node))
         if isinstance(value, Parsed) and not consumed:
             self.parts(node)
             return True
@@ -327,6 +375,20 @@ class Rendering(Writing):
                 self.swap(node, text or "None", "handed-on")
             return True
         return False
+
+    def _check_awaited(self, node: ast.expr, op: Operation | None, value: object) -> None:
+        """Refuse to write what the original awaits only later, or lets others await: here it would be done at once."""
+        spot = value if isinstance(value, Spot) else getattr(op, "spot", None)
+        if not isinstance(node, ast.Call):
+            return
+        row = self.flow.shape(spot).row(spot.role, spot.steps) if isinstance(spot, Spot) else None
+        last = row.at.steps[-1] if row is not None and row.at.steps else None
+        if not (isinstance(last, Call) and last.awaited) and not (isinstance(op, ServiceCall) and op.client.awaited):
+            return
+        parent = self.parents.get(id(node))
+        if isinstance(parent, ast.Await) or (isinstance(parent, ast.Call) and self.calls.becomes_a_list(parent)):
+            return
+        raise Stop("awaits-others", node)
 
     def _no_client(self, node: ast.Name) -> None:
         """Refuse a client that is handed on as a value."""
@@ -356,30 +418,6 @@ class Rendering(Writing):
 
 def _reason(op: Operation) -> str:
     return {ServiceCall: "service", ContextCall: "context", Decode: "content"}.get(type(op), "field")
-
-
-def _falls_off(body: list[ast.stmt]) -> bool:
-    """Tell whether a function may end at the end of its body."""
-    last = body[-1]
-    if isinstance(last, ast.Return | ast.Raise):
-        return False
-    if isinstance(last, ast.If):
-        return _falls_off(last.body) or not last.orelse or _falls_off(last.orelse)
-    if isinstance(last, ast.With | ast.AsyncWith):
-        return _falls_off(last.body)
-    if isinstance(last, ast.Try):
-        if last.finalbody and not _falls_off(last.finalbody):
-            return False
-        ways = [last.orelse or last.body, *(handler.body for handler in last.handlers)]
-        return any(_falls_off(way) for way in ways)
-    if isinstance(last, ast.While) and isinstance(last.test, ast.Constant) and last.test.value:
-        return any(isinstance(inner, ast.Break) for inner in ast.walk(last))
-    if isinstance(last, ast.Match):
-        always = any(
-            isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None and not c.guard for c in last.cases
-        )
-        return not always or any(_falls_off(case.body) for case in last.cases)
-    return True
 
 
 def _lines_in_texts(node: ast.AST) -> set[int]:

@@ -10,14 +10,16 @@ from dataclasses import replace
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function
+from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
-from vast_ferry.translate.python.native import Rewritten, rewrite_whole
+from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.rewritten import Rewritten
+from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
 from vast_ferry.translate.reasons import NOTES
-from vast_ferry.translate.text import SourceText
 
 
 def rewrite(
@@ -29,6 +31,7 @@ def rewrite(
     module_name: str,
     limit: Callable[[Function], float],
     trees: Mapping[str, Nodes] | None = None,
+    progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers rewritten in the target's own idiom, as far as they can be followed.
 
@@ -46,6 +49,7 @@ def rewrite(
             {**files, **there.files},
             module_name=module_name,
             limit=limit,
+            progress=progress,
             trees={file: tree for file, tree in (trees or {}).items() if file not in there.files},
         )
         # What has to be wrapped is wrapped as its author wrote it.
@@ -69,7 +73,7 @@ def _from_the_authors(result: Rewritten, there: Unbound, files: Mapping[str, byt
     for file, (before, between) in texts.items():
         first = there.edits[file]
         second = [edit for edit in result.edits if edit.file == file]
-        after = SourceText(result.files.get(file, there.files[file]), file)
+        after = PythonText(result.files.get(file, there.files[file]), file)
         edits += composed(first, second, before, between, after)
         result.files.setdefault(file, there.files[file])
     result.edits = edits
@@ -82,8 +86,8 @@ def _from_the_authors(result: Rewritten, there: Unbound, files: Mapping[str, byt
         result.findings.append(Finding("charset-assumed", severity, reason, remedy, Place(file, line), name))
 
 
-def _texts(there: Unbound, files: Mapping[str, bytes]) -> dict[str, tuple[SourceText, SourceText]]:
-    return {file: (SourceText(files[file], file), SourceText(there.files[file], file)) for file in there.files}
+def _texts(there: Unbound, files: Mapping[str, bytes]) -> dict[str, tuple[PythonText, PythonText]]:
+    return {file: (PythonText(files[file], file), PythonText(there.files[file], file)) for file in there.files}
 
 
 def _moved(finding: Finding, there: Unbound, files: Mapping[str, bytes]) -> Finding:

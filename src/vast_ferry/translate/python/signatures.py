@@ -6,10 +6,11 @@ import ast
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
-from vast_ferry.translate.python.flow import DEFINITION, Function
+from vast_ferry.translate.python.code import DEFINITION, Function
+from vast_ferry.translate.python.decorators import around
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.writing import Writing
-from vast_ferry.translate.values import Func, Std, Stop
+from vast_ferry.translate.values import Batch, Std, Stop
 
 
 class Signatures:
@@ -29,8 +30,8 @@ class Signatures:
             raise Stop("signature", node)
         source, target = self.at.job.source.kinds[self.at.kind].event, self.at.shape
         self.at.plan = None
-        if source.each is not None and target.each is None:
-            self.at.plan = unrolled(node, self.at.flow.values, self.at.job.again_key(self.at.kind))
+        if (source.each is None) != (target.each is None):
+            self._another_delivery(function, node)
         per_entry = source.each is None and target.each is not None
         parameters: list[str] = []
         for name in target.parameters if per_entry or target.each is None else target.handed_over:
@@ -47,9 +48,28 @@ class Signatures:
         self._replace_parameters(node, parameters)
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
-        if per_entry:
+        if per_entry and not function.stands_before:
             self.at.job.batches.append((function, parameters))
         self._decorators(function, node)
+
+    def of_whatever(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Name what a decorator's `*args, **kwargs` are, where it has to send the answer; else they are handed on."""
+        shape = self.at.job.target.kinds[self.at.kind].answered
+        if shape.by_hand is None or not (self.at.facts and self.at.facts.answers):
+            return
+        given = [one for one in (node.args.vararg, node.args.kwarg) if one is not None]
+        names = [self.at.handed.setdefault(name, self.at.fresh(name)) for name in self.at.shape.parameters]
+        start = self.at.text.data.rindex(b"*", 0, self.at.text.start(given[0]))
+        self.at.edit(start, self.at.text.end(given[-1]), ", ".join(names), "signature")
+
+    def _another_delivery(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Plan how a handler of batches becomes one of single events; a decorator before it must not look at them."""
+        if function.stands_before and self._reads_it(function):
+            raise Stop("decorated", node, node.name)
+        if self.at.shape.each is None and not function.stands_before:
+            self.at.plan = unrolled(
+                node, self.at.flow.values, self.at.flow.consumed, self.at.job.again_key(self.at.kind)
+            )
 
     def _replace_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]) -> None:
         arguments = node.args
@@ -80,21 +100,22 @@ class Signatures:
             if isinstance(value, Std) and value.name.partition(".")[0] in self.at.flow.theirs:
                 start = self.at.text.line_start(self.at.text.start(decorator))
                 self.at.edit(start, self.at.text.next_line(self.at.text.end(decorator) - 1), "", "declaration")
-            elif not self._passes_on(value):
+            elif not self._seen_through(function, decorator):
                 raise Stop("decorated", decorator, ast.unparse(called))
 
-    def _passes_on(self, value: object) -> bool:
-        """Tell whether a decorator of the project hands on whatever it is called with."""
-        made = self.at.flow.functions.get(value.key) if isinstance(value, Func) else None
-        if made is None:
-            return False
-        inner = [n for n in ast.walk(made.node) if isinstance(n, DEFINITION) and n is not made.node]
-        return (
-            len(inner) == 1
-            and inner[0].args.vararg is not None
-            and not inner[0].args.args
-            and not self.at.job.asynchronous
-        )
+    def _seen_through(self, function: Function, decorator: ast.expr) -> bool:
+        """Tell whether what a decorator puts before a handler was followed as one itself."""
+        if function.stands_before:
+            return True  # it only takes over the handler's name
+        taken = len(self.at.job.source.kinds[self.at.kind].event.handed_over)
+        found = around(self.at.flow, self.at.module, decorator, taken)
+        inner = self.at.flow.defined.get(id(found.inner)) if found is not None else None
+        return inner is not None and bool(inner.stands_before) and inner.key in self.at.job.facts
+
+    def _reads_it(self, function: Function) -> bool:
+        """Tell whether a function that stands before handlers reads anything of the event."""
+        found = (self.at.flow.values.get(node) for node in function.ops - self.at.flow.consumed)
+        return any(isinstance(value, Spot | Batch) for value in found)
 
     def of_helper(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
@@ -151,7 +172,8 @@ class Signatures:
         assert self.at.function is not None
         wanted = self.at.is_async(self.at.function)
         start = self.at.text.start(node)
-        if wanted and (node.name.startswith("__") or self.at.text.data[start : start + 6] == b"lambda"):
+        plain = isinstance(node, ast.FunctionDef)
+        if wanted and ((plain and node.name.startswith("__")) or self.at.text.data[start : start + 6] == b"lambda"):
             raise Stop("awaits-inside", node)
         if wanted and isinstance(node, ast.FunctionDef):
             self.at.edit(start, start, "async ", "asynchronous")

@@ -37,6 +37,15 @@ STD_TYPES: Final = {
     "format": "str",
 }
 
+#: A function of the standard library → the number of the argument whose type it gives.
+LIKE_ARGUMENT: Final = {
+    "re.sub": 2,
+    "textwrap.shorten": 0,
+    "textwrap.indent": 0,
+    "textwrap.fill": 0,
+    "html.unescape": 0,
+}
+
 #: A method → the type that it gives, whatever it is called on.
 METHOD_TYPES: Final = {
     "encode": "bytes",
@@ -61,6 +70,29 @@ METHOD_TYPES: Final = {
 SAME_TYPE: Final = frozenset(
     ["upper", "lower", "strip", "lstrip", "rstrip", "replace", "title", "capitalize", "removeprefix", "removesuffix"]
     + ["join", "center", "ljust", "rjust", "zfill", "expandtabs", "casefold", "swapcase", "translate"]
+)
+
+#: Types whose values can't be changed.
+FIXED: Final = frozenset(["str", "bytes", "int", "float", "bool", "NoneType"])
+
+#: Methods that change what they are called on.
+CHANGING_METHODS: Final = frozenset(
+    ["append", "extend", "insert", "remove", "pop", "popitem", "clear", "sort", "reverse", "update", "setdefault"]
+    + ["add", "discard", "appendleft", "popleft", "rotate", "move_to_end", "__setitem__", "__delitem__", "__setattr__"]
+)
+
+#: Functions of the standard library that change what they are given.
+CHANGING: Final = frozenset(
+    ["setattr", "delattr", "random.shuffle", "heapq.heappush", "heapq.heappop", "heapq.heapify", "heapq.heapreplace"]
+    + ["bisect.insort", "bisect.insort_left", "bisect.insort_right", "operator.setitem", "operator.delitem"]
+    + ["operator.iadd", "operator.ior", "dict.update", "list.append", "list.sort", "dict.setdefault", "dict.pop"]
+)
+
+#: Functions of the standard library that give what they were given, or a part of it.
+HANDING_ON: Final = frozenset(
+    ["next", "iter", "zip", "enumerate", "map", "filter", "reversed", "max", "min", "getattr", "functools.reduce"]
+    + ["contextlib.nullcontext", "contextlib.closing", "copy.copy", "itertools.chain", "itertools.islice", "vars"]
+    + ["itertools.chain.from_iterable", "operator.itemgetter", "typing.cast"]
 )
 
 

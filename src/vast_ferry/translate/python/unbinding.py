@@ -24,14 +24,17 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import Done, line_before
 from vast_ferry.translate.python.imports import LONGEST, Import, Imports
 from vast_ferry.translate.python.nodes import Nodes
-from vast_ferry.translate.text import Edit, SourceText
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.text import Edit
 
 #: form of a content → how it is made of the name of its bytes
 _FORMS = {"bytes": "{0}", "text": '{0}.decode(errors="replace")', "json": "json.loads({0})"}
 #: how the JSON text of what fills an output is written
-#: Stands where what is written goes, until that is known; no source holds it.
-_WRITTEN = "\0"
 _FILLED = ("ensure_ascii=False", 'separators=(",", ":")')
+
+
+#: An argument: what stands before its value (`body=`, or nothing), and the value; None is left open.
+_Argument = tuple[str, str | None]
 
 
 class _Bound(Exception):
@@ -52,7 +55,7 @@ class Unbound:
         """Return the line in the author's own file of what stands in a line here."""
         if file not in self.files:
             return line
-        return line_before(line, self.edits[file], SourceText(before[file], file), SourceText(self.files[file], file))
+        return line_before(line, self.edits[file], PythonText(before[file], file), PythonText(self.files[file], file))
 
 
 def unbound(
@@ -68,7 +71,7 @@ def unbound(
             by_file.setdefault(function.entry.file, []).append(function)
     for file, own in by_file.items():
         try:
-            text = SourceText(files[file], file)
+            text = PythonText(files[file], file)
             nodes = Nodes(text.parse())
         except (KeyError, BadInput, SyntaxError, ValueError, RecursionError, MemoryError):
             continue
@@ -108,7 +111,7 @@ def _of_file(made: Unbound, source: Profile, file: _File, functions: Sequence[De
 
 @dataclass(slots=True)
 class _File:
-    text: SourceText
+    text: PythonText
     nodes: Nodes
     others: list[bytes]
 
@@ -297,55 +300,59 @@ class _Handler:
             edits.append(Edit(self.text.end(call.args[0]), end, after, "binding"))
         return edits
 
-    def _write(self, binding: Binding, captured: Mapping[str, str]) -> tuple[str, list[str]]:
-        """Return the call that writes, and its arguments; what is written stands as a mark."""
+    def _write(self, binding: Binding, captured: Mapping[str, str]) -> tuple[str, list[_Argument]]:
+        """Return the call that writes, and its arguments; the value of what is written is left open."""
         table = quoted(binding.source)
         said = {"content_type": quoted(binding.content_type)} if binding.content_type else {}
         if binding.kind == "record":
-            return self._parts("record.write", table=table, keys=self._keys(captured), record=_WRITTEN)
+            return self._parts("record.write", table=table, keys=self._keys(captured), record=None)
         if binding.kind == "message":
-            return self._parts("message.send", channel=table, body=_WRITTEN, **said)
+            return self._parts("message.send", channel=table, body=None, **said)
         key = self._formatted(binding.key, captured)
-        return self._parts("object.write", bucket=table, key=key, body=_WRITTEN, **said)
+        return self._parts("object.write", bucket=table, key=key, body=None, **said)
 
-    def _set_out(self, made: tuple[str, list[str]], form: str, call: ast.Call) -> tuple[str, str]:
+    def _set_out(self, made: tuple[str, list[_Argument]], form: str, call: ast.Call) -> tuple[str, str]:
         """Return what stands before and after what is written, on several lines where one would be too long."""
         called, parts = made
         own, indent = self.text.of(call.args[0]), self.text.indent_of(self.text.start(call))
-        more = _FILLED
+        at = next(index for index, (_, value) in enumerate(parts) if value is None)
+        first, lead, last = [f"{a}{b}" for a, b in parts[:at]], parts[at][0], [f"{a}{b}" for a, b in parts[at + 1 :]]
+        opening, closing = "", ""
         if form == "json":
             self._want(Import("json"))
-            parts = [part.replace(_WRITTEN, "json.dumps(" + ", ".join([_WRITTEN, *more]) + ")") for part in parts]
-        line = f"{called}({', '.join(parts)})"
-        if len(indent) + len(line) + len(own) > LONGEST and "\n" not in own:
-            if form == "json" and len(indent) + 4 + len(own) + len(parts[-1]) > LONGEST:
-                inner = f",\n{indent}        ".join([_WRITTEN, *more])
-                dumped = f"json.dumps(\n{indent}        {inner},\n{indent}    )"
-                parts = [dumped if _WRITTEN in part else part for part in parts]
-            line = f"{called}(\n{indent}    " + f",\n{indent}    ".join(parts) + f",\n{indent})"
-        before, _, after = line.partition(_WRITTEN)
-        return before, after
+            opening, closing = "json.dumps(", ", ".join(["", *_FILLED]) + ")"
+        before = f"{called}({', '.join([*first, lead])}{opening}"
+        after = f"{', '.join([closing, *last])})"
+        if len(indent) + len(before) + len(own) + len(after) <= LONGEST or "\n" in own:
+            return before, after
+        between = f",\n{indent}    "
+        dumped = len(lead) + len(opening) + len(closing)
+        if form == "json" and len(indent) + 4 + len(own) + (len("".join(last[-1:])) or dumped) > LONGEST:
+            inner = f",\n{indent}        "
+            opening, closing = f"json.dumps(\n{indent}        ", inner.join(["", *_FILLED]) + f",\n{indent}    )"
+        before = f"{called}(\n{indent}    {between.join([*first, lead])}{opening}"
+        return before, f"{between.join([closing, *last])},\n{indent})"
 
     # --- pieces ---
 
     def _call(self, operation: str, **fields: str) -> str:
         """Return a call of the provider's own client, its fields as source."""
         called, parts = self._parts(operation, **fields)
-        return f"{called}({', '.join(parts)})"
+        return f"{called}({', '.join(f'{lead}{value}' for lead, value in parts)})"
 
-    def _parts(self, operation: str, **fields: str) -> tuple[str, list[str]]:
+    def _parts(self, operation: str, **fields: str | None) -> tuple[str, list[_Argument]]:
         """Return how the provider's own client is called for an operation, and with what."""
         client = self.source.operations.get(operation)
         if client is None or client.awaited or client.absent != "none" or client.root in self.source.hosts:
             raise _Bound
-        parts = []
+        parts: list[_Argument] = []
         for parameter in client.takes:
             name, _, default = parameter.partition("=")
             row = next((row for row in client.arguments.rows if row.at.root == name), None)
             if row is not None and row.field in fields:
                 if not (row.lens.plain or row.lens.content == "either"):
                     raise _Bound
-                parts.append(f"{name}={fields[row.field]}" if default else fields[row.field])
+                parts.append((f"{name}=" if default else "", fields[row.field]))
             elif not default:
                 raise _Bound
         return self._client(client), parts

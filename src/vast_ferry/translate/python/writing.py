@@ -7,7 +7,6 @@ asks each of them where its turn comes.
 from __future__ import annotations
 
 import ast
-import re
 from collections.abc import Iterable, Mapping, Set
 from dataclasses import replace
 
@@ -20,14 +19,13 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
-from vast_ferry.translate.python.flow import Function, Module
+from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.text import Edit, order
 from vast_ferry.translate.values import Foreign, Stop
 
 #: A literal of text on one line.
-_LITERAL = re.compile(r"""'[^']*'|"[^"]*\"""")
 #: Where an expression stands that needs no parentheses whatever it is.
 _FREE: tuple[type[ast.AST], ...] = (
     ast.Expr,
@@ -121,7 +119,8 @@ class Writing:
         if function.entry:
             return self.job.asynchronous
         facts = self.job.facts.get(function.key)
-        if facts is None:
+        unseen = not function.calls and isinstance(function.node, ast.AsyncFunctionDef)
+        if facts is None or unseen:  # whoever calls it awaits it, as `async with` does its methods
             return isinstance(function.node, ast.AsyncFunctionDef)
         return facts.awaits if self.job.asynchronous or facts.awaits else False
 
@@ -148,34 +147,16 @@ class Writing:
 
     def swap(self, node: ast.AST, text: str, reason: str) -> None:
         """Note that a node is written otherwise."""
-        text = self._within_text(node, text)
+        self._check_not_shown(node)
         self.edit(self.text.start(node), self.text.end(node), text, reason)
 
-    def _within_text(self, node: ast.AST, text: str) -> str:
-        """Return source that may stand inside a formatted text, whose own quotes it must not have (before PEP 701)."""
+    def _check_not_shown(self, node: ast.AST) -> None:
+        """Refuse to write anew what a formatted text shows the source of."""
         at = self.parents.get(id(node))
         while at is not None and not isinstance(at, ast.JoinedStr):
             if isinstance(at, ast.FormattedValue) and self._tells_its_source(at):
                 raise Stop("text-of-itself", node)
             at = self.parents.get(id(at))
-        if at is None or ('"' not in text and "'" not in text):
-            return text
-        begin = self.text.of(at).lstrip("fFrRbBuU")
-        quote = begin[:3] if begin[:3] in ('"""', "'''") else begin[:1]
-        if quote not in text:
-            return text
-        other = "'" if quote == '"' else '"'
-        if len(quote) != 1 or "\\" in text:
-            raise Stop("quotes", node)
-
-        def swapped(found: re.Match[str]) -> str:
-            literal = found[0]
-            return f"{other}{literal[1:-1]}{other}" if literal[0] == quote and other not in literal else literal
-
-        text = _LITERAL.sub(swapped, text)
-        if quote in text:
-            raise Stop("quotes", node)
-        return text
 
     def _tells_its_source(self, node: ast.FormattedValue) -> bool:
         """Tell whether a formatted text shows an expression's own source as well, as in `{name=}`."""
@@ -346,8 +327,8 @@ class Writing:
             return parent.func is node
         if isinstance(parent, ast.Subscript):
             return parent.value is node
-        if isinstance(parent, ast.Dict):
-            return False
+        if isinstance(parent, ast.Dict):  # behind `**` it is an operand
+            return any(key is None and value is node for key, value in zip(parent.keys, parent.values, strict=True))
         return not isinstance(parent, _FREE)
 
     def drop(self, statement: ast.stmt, reason: str = "dead") -> None:
@@ -431,9 +412,10 @@ class Writing:
         bound = [_value_bound(use, parents.get(id(use))) for use in uses if not isinstance(use.ctx, ast.Load)]
         values = [value for value in bound if value is not None]
         returned = [read for read in reads if in_return(read, parents)]
+        asked = [read for read in reads if read not in returned and is_asked(read, parents)]
         if not values or not returned or len(values) < len(bound):
             return ""
-        if len(returned) == len(reads) and all(self._is_answer(value) for value in values):
+        if len(returned) + len(asked) == len(reads) and all(self._is_answer(value, bool(asked)) for value in values):
             return "answers"
         if len(values) != 1 or not isinstance(values[0], ast.Dict):
             return ""
@@ -445,11 +427,14 @@ class Writing:
         self.job.keys_held[function.key, name] = (always, maybe - always)
         return "mapping"
 
-    def _is_answer(self, node: ast.expr) -> bool:
+    def _is_answer(self, node: ast.expr, asked: bool = False) -> bool:
+        """Tell whether an expression gives an answer or, where it is `asked` whether it does, None."""
         if isinstance(node, ast.IfExp):
-            return self._is_answer(node.body) and self._is_answer(node.orelse)
+            return self._is_answer(node.body, asked) and self._is_answer(node.orelse, asked)
         if isinstance(node, ast.Await):
-            return self._is_answer(node.value)
+            return self._is_answer(node.value, asked)
+        if asked and isinstance(node, ast.Constant):
+            return node.value is None
         if isinstance(node, ast.Call):
             called = self.job.called.get(id(node))
             if called is not None:
@@ -488,14 +473,56 @@ def _value_bound(name: ast.Name, statement: ast.AST | None) -> ast.expr | None:
     """Return what a plain assignment binds a name to."""
     if isinstance(statement, ast.Assign):
         return statement.value if len(statement.targets) == 1 and statement.targets[0] is name else None
+    if isinstance(statement, ast.NamedExpr):
+        return statement.value if isinstance(statement.value, ast.Call) else None
     return statement.value if isinstance(statement, ast.AnnAssign) else None
+
+
+def falls_off(body: list[ast.stmt]) -> bool:
+    """Tell whether a function may end at the end of its body."""
+    last = body[-1]
+    if isinstance(last, ast.Return | ast.Raise):
+        return False
+    if isinstance(last, ast.If):
+        return falls_off(last.body) or not last.orelse or falls_off(last.orelse)
+    if isinstance(last, ast.With | ast.AsyncWith):
+        return falls_off(last.body)
+    if isinstance(last, ast.Try):
+        if last.finalbody and not falls_off(last.finalbody):
+            return False
+        ways = [last.orelse or last.body, *(handler.body for handler in last.handlers)]
+        return any(falls_off(way) for way in ways)
+    if isinstance(last, ast.While) and isinstance(last.test, ast.Constant) and last.test.value:
+        return any(isinstance(inner, ast.Break) for inner in ast.walk(last))
+    if isinstance(last, ast.Match):
+        always = any(
+            isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None and not c.guard for c in last.cases
+        )
+        return not always or any(falls_off(case.body) for case in last.cases)
+    return True
 
 
 def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
     parent = parents.get(id(node))
-    while isinstance(parent, ast.IfExp) and parent.test is not node:
+    while (isinstance(parent, ast.IfExp) and parent.test is not node) or (
+        isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or)
+    ):
         node, parent = parent, parents.get(id(parent))
     return isinstance(parent, ast.Return)
+
+
+def is_asked(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether it is only asked whether an expression gives anything."""
+    parent = parents.get(id(node))
+    if isinstance(parent, ast.Compare):
+        one = parent.comparators[0]
+        nothing = isinstance(one, ast.Constant) and one.value is None
+        return (
+            parent.left is node and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.Is | ast.IsNot) and nothing
+        )
+    while isinstance(parent, ast.UnaryOp | ast.BoolOp):
+        node, parent = parent, parents.get(id(parent))
+    return isinstance(parent, ast.If | ast.IfExp | ast.While) and parent.test is node
 
 
 def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
-from vast_ferry.definitions.schedules import CannotHold
+from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.keys import ANY, EVERY_KEY, AnyOf, KeyFilter, Not, Pattern, Piece, all_of, begins, ends
 

@@ -1,0 +1,371 @@
+"""One sample proven: called on both sides, once more where answers vary, and what its verdict is."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence, Set
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+from vast_ferry.checking.compare import Compared, Verdict, compare, nothing_to_compare
+from vast_ferry.checking.originals import Originals
+from vast_ferry.checking.projection import Projection
+from vast_ferry.checking.result import Checked
+from vast_ferry.checking.services_held import held_effects
+from vast_ferry.checking.sides import Side
+from vast_ferry.definitions.tables import route_style
+from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.kinds import is_request
+from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.mapping.compile.losses import event_losses, reply_losses
+from vast_ferry.mapping.losses import SPLIT, Fields, Loss
+from vast_ferry.mapping.tables import EventShape
+from vast_ferry.mapping.views import truths_of
+from vast_ferry.samples.store import Sample
+from vast_ferry.standins.gateway import Gateway, Routed, takes
+from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker
+
+
+class Proving:
+    """One run of the check."""
+
+    def __init__(
+        self, source: Side, target: Side, declared: Project, *, limit: float, memory: int, originals: Originals
+    ) -> None:
+        self.source, self.target, self.limit, self.memory = source, target, limit, memory
+        self.originals = originals
+        self.gateway = Gateway(declared, route_style(source.profile).order)
+        there = route_style(target.profile).order
+        self.target_gateway = Gateway(target.project, there) if target.project else None
+        self._known: dict[str, _KnownLosses] = {}
+
+    def compare(self, expected: Sequence[Outcome], got: Outcome, method: str) -> Compared:
+        """Return how an outcome compares with several runs; the order of effects only where both sides show it."""
+        if any(side.profile.model.handler.mount for side in (self.source, self.target)):
+            # What lies in a folder afterwards does not say what came first.
+            expected, got = [_in_any_order(outcome) for outcome in expected], _in_any_order(got)
+        return compare(expected, got, method)
+
+    def losses(self, kind: str) -> _KnownLosses:
+        """Return what the target can't hold of events and answers of a kind."""
+        if kind not in self._known:
+            source, target, without = (
+                self.source.profile.kind(kind),
+                self.target.profile.kind(kind),
+                self.target.without,
+            )
+            events = [
+                loss
+                for loss in event_losses(target.event.without(without), source.event)
+                if not loss.unless or loss.unless in without
+            ]
+            if source.event.each is not None and target.event.each is None:
+                events.append(SPLIT)
+            replies = reply_losses(target.answered, source.answered) if is_request(kind) else []
+            self._known[kind] = _KnownLosses(
+                kind, events, replies, Projection(self.target.profile, kind, without), source.event
+            )
+        return self._known[kind]
+
+    def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
+        """Yield the verdicts on the samples of one function."""
+        limit = min(function.timeout or self.limit, self.limit)
+        refused = {id(sample): self._refused(function, sample) for sample in samples}
+        for one in samples:
+            if why := refused[id(one)]:
+                yield Checked(one.function, one.name, Verdict.UNCHECKED, reasons=(why,), file=str(one.path))
+        taken = [sample for sample in samples if not refused[id(sample)]]
+        if taken:
+            yield from self._proven(function, taken, limit)
+
+    def _proven(self, function: Function, taken: list[Sample], limit: float) -> Iterator[Checked]:
+        """Yield the verdicts on samples that can be run on both sides."""
+        # Whatever a handler keeps from call to call must not depend on how its samples are called or given.
+        taken.sort(key=_content)
+        kinds = tuple(dict.fromkeys(sorted(sample.kind for sample in taken)))
+        at_source = [self._at_source(sample, sample.events) for sample in taken]
+        at_target = [self._at_target(function, sample) for sample in taken]
+        # Made before the threads start: Python's parser must not be used by several at once (cpython gh-106905).
+        both = [side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)]
+        setup, there = both
+
+        def run(side: Setup, calls: Sequence[_Called], seed: int) -> list[Outcome]:
+            with Worker(side) as worker:
+                return [_call(worker, one, function.name, limit, seed) for one in calls]
+
+        def original(seed: int) -> list[Outcome]:
+            key = self.originals.key(setup, at_source, limit, seed)
+            kept = self.originals.get(key)
+            if kept is None:
+                kept = run(setup, at_source, seed)
+                self.originals.keep(key, kept)
+            return kept
+
+        with ThreadPoolExecutor(3) as pool:
+            try:
+                runs = [pool.submit(original, 1), pool.submit(original, 2), pool.submit(run, there, at_target, 1)]
+                outcomes = list(zip(*(one.result() for one in runs), strict=True))
+            except BaseException:
+                KEEPER_HERE.stop_workers()  # else the threads would be waited for
+                raise
+        with Worker(setup) as source, Worker(there) as target:
+            cold = _Cold(self, function, limit, source, target)
+            later: list[list[Outcome]] = []
+
+            def again() -> list[list[Outcome]]:
+                # A clock goes on, and chance may look like a rule twice: before anything is said to differ, the
+                # original is run once more, after the carried one, from its first sample on.
+                if not later:
+                    later.extend(run(setup, at_source, seed) for seed in (3, 4))
+                return later
+
+            for number, (sample, called, ended) in enumerate(zip(taken, at_source, outcomes, strict=True)):
+                ran = _Ran(sample, called, ended[:2], ended[2])
+                yield _with_what_was_seen(self._verdict(ran, cold, again, number), ended[0], ended[2])
+
+    def _refused(self, function: Function, sample: Sample) -> str:
+        """Return why a sample is not for this function, or nothing."""
+        if not sample.events:
+            return "the sample holds no event"
+        if not is_request(sample.kind):
+            return next((why for event in sample.events if (why := takes(function, sample.kind, event))), "")
+        if sample.kind not in function.kinds:
+            return f"{function.name} has no HTTP trigger"
+        return ""
+
+    def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> _Called:
+        call = Call(sample.kind, events, sample.before, sample.answers)
+        if not is_request(sample.kind):
+            return _Called(call, sample.function)
+        return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
+
+    def _at_target(self, function: Function, sample: Sample) -> _Called:
+        call = Call(sample.kind, sample.events, sample.before, sample.answers)
+        if is_request(sample.kind):
+            if self.target_gateway is None:  # the carried project routes by itself
+                return _called(Routed("", replace(sample.event, route="", captures={})), call)
+            return _called(self.target_gateway.route(sample.event), call)
+        there = self.target.at(function.name)
+        why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
+        return _Called(call, function.name, misrouted=why)
+
+    def _verdict(self, ran: _Ran, cold: _Cold, again: Callable[[], list[list[Outcome]]], number: int) -> Checked:
+        sample, one = ran.sample, ran.runs[0]
+        known = self.losses(sample.kind)
+        losses = [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
+        base = Checked(
+            sample.function,
+            sample.name,
+            Verdict.SAME,
+            losses=tuple(str(loss) for loss in losses if not loss.harmless),
+            expected=str(one),
+            got=str(ran.carried),
+            output=ran.carried.output,
+            file=str(sample.path),
+        )
+        reason = next((why for why in map(nothing_to_compare, ran.runs) if why), "")
+        if ran.called.function not in ("", sample.function):
+            reason = f"the request goes to {ran.called.function} at the source; keep the sample in its folder"
+        if reason:
+            return replace(base, verdict=Verdict.UNCHECKED, reasons=(reason,))
+        carried = ran.carried if ran.called.reply is None else _bare(ran.carried)
+        compared = self.compare(ran.runs, carried, ran.method)
+        if compared.differences and not compared.hopeless and ran.called.reply is None:
+            compared = self.compare([*ran.runs, *(run[number] for run in again())], carried, ran.method)
+        base = replace(base, varies=tuple(sorted(compared.varies)))
+        if compared.hopeless:
+            return replace(base, verdict=Verdict.UNCHECKED, reasons=(compared.hopeless,))
+        if not compared.differences:
+            return base
+        reasons = self._explained(ran, losses, known, cold, {one.at for one in compared.differences})
+        verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
+        return replace(base, verdict=verdict, differences=tuple(compared.differences), reasons=tuple(reasons))
+
+    def _explained(
+        self, ran: _Ran, losses: list[Loss], known: _KnownLosses, cold: _Cold, places: Set[str]
+    ) -> list[str]:
+        """Return the losses that explain a difference, if they explain all of it.
+
+        Each call for it is a first call, on both sides: so it does not matter which samples came before. What differs
+        only after others is not explained.
+        """
+        of_reply = []
+        one = ran.runs[0]
+        if one.reply is not None:
+            said = {"status": one.reply.status, "headers": one.reply.headers, "body": one.reply.body}
+            of_reply = [loss for loss in known.replies if loss.applies(said)]
+        lost = set[str]().union(*(known.shows_in(loss) for loss in losses))
+        _, of_services = self._held(one, ran)
+        if not (losses or of_reply or of_services):
+            return []
+        carried = cold.carried(ran.sample)
+        if ran.called.reply is not None:
+            carried = _bare(carried)
+        first = [cold.original(ran.sample, ran.sample.events, seed) for seed in (1, 2)]
+        if places - {difference.at for difference in self.compare(first, carried, ran.method).differences}:
+            return []
+        ran = replace(ran, carried=carried, runs=tuple(first))
+        if not self._holds(ran, lost, known, cold):
+            return []
+        if of_services and self._holds(ran, lost, known, cold, services=False):
+            of_services = ()
+        # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
+        for name in sorted(lost):
+            if self._holds(ran, lost - {name}, known, cold):
+                lost = lost - {name}
+        return [str(loss) for loss in (*(loss for loss in losses if known.shows_in(loss) & lost), *of_reply)] + [
+            *of_services
+        ]
+
+    def _held(self, outcome: Outcome, ran: _Ran) -> tuple[Outcome, tuple[str, ...]]:
+        return held_effects(outcome, self.source.profile, self.target.profile, ran.sample.before)
+
+    def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, cold: _Cold, *, services: bool = True) -> bool:
+        """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
+        outcomes = []
+        for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
+            outcome = ran.runs[seed - 1]
+            if lost:
+                kept = [known.projection.event(event) for event in ran.sample.events]
+                events = tuple(
+                    {**event, **{name: held[name] for name in lost if name in held}}
+                    for event, held in zip(ran.sample.events, kept, strict=True)
+                )
+                outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
+            if outcome.reply is not None:
+                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method))
+            if services:
+                outcome, _ = self._held(outcome, ran)
+            outcomes.append(outcome)
+        if any(nothing_to_compare(outcome) for outcome in outcomes):
+            return False
+        carried = ran.carried
+        if outcomes[0].message == FROM_GATEWAY:
+            carried = _bare(carried)
+        compared = self.compare(outcomes, carried, ran.method)
+        return not compared.differences and not compared.hopeless
+
+
+def _in_any_order(outcome: Outcome) -> Outcome:
+    return replace(outcome, effects=tuple(sorted(outcome.effects, key=lambda e: (str(e), repr(e.fields)))))
+
+
+def _content(sample: Sample) -> str:
+    return hashlib.sha256(repr((sample.kind, sample.events, sample.before, sample.answers)).encode()).hexdigest()
+
+
+def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -> Checked:
+    """Return a verdict with whether the original fails, and what either did that could not be seen."""
+    fails = original.ending in (Ending.FAILED, Ending.EXITED)
+    return replace(checked, fails=fails, unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items()))
+
+
+@dataclass(frozen=True, slots=True)
+class _Cold:
+    """Both sides of one function, called as if for the first time, each time."""
+
+    check: Proving
+    function: Function
+    limit: float
+    source: Worker
+    target: Worker
+
+    def original(self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
+        """Return how the original ends with events and a seed; `apart`: with one event at a time."""
+        parts = [(event,) for event in events] if apart else [events]
+        called = [self.check._at_source(sample, part) for part in parts]
+        ended = [_call(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
+        return _together(ended, [event["id"] for event in events])
+
+    def carried(self, sample: Sample) -> Outcome:
+        """Return how the carried function ends."""
+        called = self.check._at_target(self.function, sample)
+        return _call(self.target, called, self.function.name, self.limit, 1, cold=True)
+
+
+@dataclass(frozen=True, slots=True)
+class _KnownLosses:
+    """What the target can't hold of one kind, and what remains of it there."""
+
+    kind: str
+    events: list[Loss]
+    replies: list[Loss]
+    projection: Projection
+    shape: EventShape
+
+    def shows_in(self, loss: Loss) -> set[str]:
+        """Return the truths of an event in which a loss shows; `batch` is how events are put together."""
+        return {loss.field} if loss is SPLIT else truths_of(loss.field, self.shape.fields, self.shape.rules)
+
+
+@dataclass(frozen=True, slots=True)
+class _Called:
+    """A call as it goes to a side: to `function`, or answered by the gateway before any, or misrouted."""
+
+    call: Call
+    function: str
+    reply: HttpReply | None = None
+    misrouted: str = ""
+
+
+def _called(routed: Routed, call: Call) -> _Called:
+    return _Called(replace(call, events=(routed.event.as_fields(),)), routed.function, routed.reply)
+
+
+def _told(events: Sequence[Fields]) -> Iterator[Fields]:
+    """Yield events as losses see them, with the size of their batch."""
+    for event in events:
+        yield {**event, "batch": len(events)}
+
+
+def _together(outcomes: list[Outcome], ids: list[str]) -> Outcome:
+    """Return what several calls came to, each with some of these events."""
+    if len(outcomes) == 1:
+        return outcomes[0]
+    worst = next((one for one in outcomes if nothing_to_compare(one)), None)
+    if worst:
+        return worst
+    again = tuple(identity for one in outcomes for identity in one.again)
+    effects = tuple(effect for one in outcomes for effect in one.effects)
+    failed = next((one for one in outcomes if one.again), outcomes[0])
+    ending = Ending.ACKNOWLEDGED
+    if again:
+        ending = Ending.FAILED if len(again) == len(ids) else Ending.PARTLY_FAILED
+    return replace(failed, ending=ending, again=again, effects=effects)
+
+
+FROM_GATEWAY = "answered before any function was called"
+
+
+@dataclass(frozen=True, slots=True)
+class _Ran:
+    """One sample, where it went at the source, and how the runs of the original and the carried one ended."""
+
+    sample: Sample
+    called: _Called
+    runs: tuple[Outcome, ...]
+    carried: Outcome
+
+    @property
+    def method(self) -> str:
+        return self.sample.event.method if is_request(self.sample.kind) else ""
+
+
+def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int, *, cold: bool = False) -> Outcome:
+    if called.reply is not None:
+        return Outcome(Ending.REPLIED, called.reply, message=FROM_GATEWAY)
+    if called.misrouted:
+        return Outcome(Ending.FAILED, None, "Misrouted", called.misrouted)
+    if called.function not in ("", function):  # empty: the project routes by itself
+        return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {called.function}")
+    return worker.call(called.call, limit, seed, cold=cold)
+
+
+def _bare(outcome: Outcome) -> Outcome:
+    """Return an outcome with, of a gateway's own 404 or 405, only what every gateway says: the status and Allow."""
+    reply = outcome.reply
+    if reply is None or reply.status not in (404, 405):
+        return outcome
+    allow = [("allow", value) for value in reply.values("allow")]
+    return replace(outcome, reply=replace(reply, headers=allow, body=b""))

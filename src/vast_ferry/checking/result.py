@@ -1,0 +1,104 @@
+"""What a check found: a verdict a sample, and what can be said of them all."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from vast_ferry.checking.compare import Verdict
+from vast_ferry.checking.exact_json import Difference
+from vast_ferry.hub.findings import Finding, Place, Severity
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """The verdict on one sample: where answers differ, why it is unheld or unchecked, and what varies by itself.
+
+    `losses` are what the target's shape can't hold of this sample; with the verdict `same` they did not show.
+    """
+
+    function: str
+    sample: str
+    verdict: Verdict
+    differences: tuple[Difference, ...] = ()
+    reasons: tuple[str, ...] = ()
+    varies: tuple[str, ...] = ()
+    losses: tuple[str, ...] = ()
+    expected: str = ""
+    got: str = ""
+    output: str = ""
+    file: str = ""
+    unseen: tuple[tuple[str, str], ...] = ()
+    fails: bool = False  # the original fails on it
+    read: bool = True  # its file could be read
+
+
+@dataclass(frozen=True, slots=True)
+class CheckResult:
+    """What a check found: a verdict a sample, and functions that no sample reached.
+
+    `not_held` is what this system could not keep the handlers from while they ran, in plain words.
+    """
+
+    source: str  # titles of the two providers
+    target: str
+    checked: tuple[Checked, ...] = ()
+    without_samples: tuple[str, ...] = ()
+    edited: tuple[str, ...] = field(default=())
+    not_held: tuple[str, ...] = ()
+
+    def count(self, verdict: Verdict) -> int:
+        """Return how many samples got that verdict."""
+        return sum(checked.verdict is verdict for checked in self.checked)
+
+    @property
+    def compared(self) -> int:
+        """Return how many samples were compared."""
+        return len(self.checked) - self.count(Verdict.UNCHECKED)
+
+    @property
+    def unproven(self) -> tuple[str, ...]:
+        """Return the functions of which no sample was compared."""
+        functions = dict.fromkeys(checked.function for checked in self.checked)
+        compared = {c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED}
+        failing = set(self.failing)
+        return (*(name for name in functions if name not in compared or name in failing), *self.without_samples)
+
+    @property
+    def failing(self) -> tuple[str, ...]:
+        """Return the functions whose original fails on every sample: of them, nothing that they are for was seen."""
+        functions = dict.fromkeys(checked.function for checked in self.checked)
+        works = {c.function for c in self.checked if not c.fails and c.verdict is not Verdict.UNCHECKED}
+        fails = {c.function for c in self.checked if c.fails}
+        return tuple(name for name in functions if name in fails and name not in works)
+
+    @property
+    def unreadable(self) -> bool:
+        """Tell whether a sample could not be read."""
+        return any(not checked.read for checked in self.checked)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """Return what a person must know beyond the verdicts: what was started that can do things which nobody sees."""
+        found = dict.fromkeys((c.function, what, place) for c in self.checked for what, place in c.unseen)
+        return [
+            Finding(
+                "effects-unseen",
+                Severity.TODO,
+                f"{function} {what}; what that does to the outside is not seen here, and not compared",
+                "Check by hand that it does the same at the target",
+                _place(place),
+                function,
+            )
+            for function, what, place in found
+        ]
+
+    @property
+    def good(self) -> bool:
+        """Tell whether every compared answer was the same, and every function was compared on something."""
+        same = self.compared == self.count(Verdict.SAME)
+        return bool(self.compared) and not self.unproven and not self.unreadable and same
+
+
+def _place(text: str) -> Place:
+    file, _, line = text.rpartition(":")
+    return Place(file, int(line)) if file and line.isdecimal() else Place(text)

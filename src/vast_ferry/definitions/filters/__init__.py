@@ -1,0 +1,1 @@
+"""The spellings of filters: ends of keys, shell patterns, paths with captures, CloudEvents filters and their SQL."""

@@ -1,0 +1,99 @@
+"""Gaps of delivery: order, repeats, waiting and tries that handlers could rely on, and can't any more."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, Final
+
+from vast_ferry.gap_finding.gaps import Gaps
+from vast_ferry.hub.findings import Severity
+from vast_ferry.profiles.schema import DeliveryModel
+
+_ORDER: Final = {"none": 0, "group": 1, "all": 2}
+
+_ORDER_SAID: Final = {"none": "in no order", "group": "in order within a group", "all": "in order"}
+
+
+def of_delivery(gaps: Gaps) -> None:
+    """Note what handlers could rely on when events come, and can't any more."""
+    kinds = dict.fromkeys(kind for function in gaps.carried for kind in function.kinds)
+    ours: Mapping[Any, DeliveryModel] = gaps.source.model.delivery
+    theirs: Mapping[Any, DeliveryModel] = gaps.target.model.delivery
+    for kind in kinds:
+        if kind not in ours or kind not in theirs:
+            continue
+        before, after = ours[kind], theirs[kind]
+        for code, severity, reason, remedy in _changes(before, after):
+            told = reason.format(source=gaps.source.title, target=gaps.target.title)
+            gaps.note(code, severity, f"{kind} events {told}", remedy, field=kind)
+        dead = [f for f in gaps.carried if f.dead_letter and kind in f.kinds]
+        if dead and gaps.drops(kind):
+            gaps.note(
+                "no-dead-letters",
+                Severity.BLOCKING,
+                f"{kind} events that failed each time are kept in {dead[0].dead_letter}, and {gaps.target.title} "
+                "drops them",
+                "Send them there from the handler",
+                function=dead[0],
+                field="dead_letter",
+            )
+        if before.attempts != after.attempts and not all(
+            gaps.fitted[f.name].attempts for f in gaps.carried if kind in f.kinds
+        ):
+            gaps.note(
+                "attempts-differ",
+                Severity.NOTE,
+                f"{kind} events are tried {_times(before.attempts)} at {gaps.source.title} and "
+                f"{_times(after.attempts)} at {gaps.target.title} where a function does not say",
+                "Make sure that a handler may be called again with the same event",
+                field=kind,
+            )
+    if gaps.carried and gaps.source.model.limits.concurrency == 1 < gaps.target.model.limits.concurrency:
+        kept = all(gaps.fitted[function.name].concurrency == 1 for function in gaps.carried)
+        gaps.note(
+            "calls-side-by-side",
+            Severity.NOTE if kept else Severity.LOSS,
+            f"an instance takes one call at a time at {gaps.source.title}, and up to "
+            f"{gaps.target.model.limits.concurrency} at {gaps.target.title}" + ("; 1 was set" if kept else ""),
+            "Raise it once nothing is kept in global variables" if kept else "Keep nothing in global variables",
+            field="concurrency",
+        )
+
+
+def _times(attempts: int) -> str:
+    return {0: "until they succeed", 1: "once", 2: "twice"}.get(attempts, f"{attempts} times")
+
+
+def _changes(before: DeliveryModel, after: DeliveryModel) -> Iterable[tuple[str, Severity, str, str]]:
+    """Yield what of a delivery's promises is no longer given, as (code, severity, reason, remedy)."""
+    if _ORDER[after.order] < _ORDER[before.order]:
+        yield (
+            "order-not-kept",
+            Severity.LOSS,
+            f"come {_ORDER_SAID[before.order]} at {{source}}, and {_ORDER_SAID[after.order]} at {{target}}",
+            "Make sure that a handler does not rely on what came before, or compare times",
+        )
+    if before.times == "once_at_most" and after.times == "once_or_more":
+        yield (
+            "comes-again",
+            Severity.LOSS,
+            "come once at most at {source}, and may come again at {target}",
+            "Make the handler safe to call twice: remember the event's id",
+        )
+    if before.times == "once_or_more" and after.times == "once_at_most":
+        yield (
+            "may-be-lost",
+            Severity.LOSS,
+            "come again at {source} when a handler fails, and at {target} they are lost",
+            "Catch what fails, and send it to a channel",
+        )
+    if before.backoff != after.backoff and before.times == after.times and "none" in (before.backoff, after.backoff):
+        slower = before.backoff != "none"
+        yield (
+            "backoff-differs",
+            Severity.NOTE,
+            "wait at {source} before they come again, and come at once at {target}"
+            if slower
+            else "wait at {target} before they come again",
+            "Make sure that what failed for want of time has it" if slower else "Nothing needs to be done",
+        )

@@ -1,0 +1,84 @@
+"""Gaps of settings and secrets: what is read and nowhere declared, what must be set, and where scripts find it."""
+
+from __future__ import annotations
+
+from vast_ferry.gap_finding.gaps import Gaps
+from vast_ferry.hub.findings import Severity
+from vast_ferry.hub.functions import Function
+from vast_ferry.surveying.access import ALWAYS_THERE, variables_of
+
+
+def of_settings(gaps: Gaps, function: Function) -> None:
+    """Tell of settings that a function reads, and nobody declared."""
+    told: set[str] = set()
+    own = variables_of(gaps.source)
+    for setting in gaps.needs[function.name].settings:
+        held = function.secrets if setting.secret else {**function.variables, **function.secrets}
+        if setting.name in held or setting.name in told or setting.name in ALWAYS_THERE or setting.name in own:
+            continue
+        told.add(setting.name)
+        what = "secret" if setting.secret else "variable"
+        gaps.note(
+            "setting-not-declared",
+            Severity.NOTE if setting.given else Severity.BLOCKING,
+            f"{function.name} reads the {what} {setting.name}, and no {what} of that name is declared"
+            + ("; it does without" if setting.given else ""),
+            f"Declare {setting.name}: it may exist on one machine only",
+            function=function,
+            place=setting.place,
+            field=setting.name,
+        )
+
+
+def of_secrets(gaps: Gaps, function: Function) -> None:
+    """Tell of secrets whose values somebody must set there."""
+    for name, reference in function.secrets.items():
+        gaps.note(
+            "secret-to-set",
+            Severity.TODO,
+            f"{function.name} reads secret {name} (reference {reference}); its value is not carried",
+            f"Make the secret {name} at {gaps.target.title} before the first call",
+            function=function,
+            field=f"secrets.{name}",
+        )
+
+
+def of_scripts(gaps: Gaps) -> None:
+    """Note what a script that is run from a handler elsewhere does not have any more."""
+    handler = gaps.source.model.handler
+    if not handler.script or gaps.target.name == gaps.source.name:
+        return
+    for function in gaps.carried:
+        if handler.mount:
+            gaps.note(
+                "folder-partly-there",
+                Severity.LOSS,
+                f"{function.name} runs in a folder ({handler.mount.variable}) that holds only the object its event "
+                "tells of; what it changes there goes to the services",
+                "Make sure that it reads nothing else there",
+                function=function,
+                field=handler.mount.variable,
+            )
+        if function.secrets and not gaps.target.model.handler.script:
+            gaps.note(
+                "secret-in-environment",
+                Severity.BLOCKING,
+                f"{function.name} finds its secrets ({', '.join(sorted(function.secrets))}) in the environment, "
+                f"and {gaps.target.title} gives them to handlers only",
+                "Set them as variables there from its vault, or rewrite the script",
+                function=function,
+                field="secrets",
+            )
+
+
+def of_region(gaps: Gaps) -> None:
+    """Tell that a region is to be chosen."""
+    definition = gaps.target.model.definition
+    if gaps.project.region and definition and definition.region:
+        gaps.note(
+            "region-to-choose",
+            Severity.TODO,
+            f"region {gaps.project.region} is a place of the old provider",
+            f"Set `{definition.region}` in {definition.file}",
+            field="region",
+        )

@@ -1,0 +1,35 @@
+"""What the target's events and answers can't hold of the source's."""
+
+from __future__ import annotations
+
+from vast_ferry.gap_finding.gaps import Gaps
+from vast_ferry.hub.findings import Severity
+from vast_ferry.hub.kinds import KINDS, REQUEST
+from vast_ferry.mapping.compile.losses import event_losses, reply_losses
+from vast_ferry.mapping.losses import SPLIT, Loss
+from vast_ferry.profiles.profile import Profile
+
+
+def of_shapes(gaps: Gaps) -> None:
+    """Tell, kind by kind, what the target's shapes can't hold."""
+    for kind in dict.fromkeys(kind for function in gaps.carried for kind in function.kinds):
+        for loss in crossing_losses(gaps.source, gaps.target, kind):
+            gaps.note(
+                loss.code,
+                Severity.NOTE if loss.harmless else Severity.LOSS,
+                loss.reason,
+                "Use a server that offers the raw target" if loss.unless else "Make sure that no handler relies on it",
+                field=KINDS[kind].named(loss.field),
+            )
+
+
+def crossing_losses(source: Profile, target: Profile, kind: str = REQUEST) -> list[Loss]:
+    """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
+    one, other = source.kind(kind), target.kind(kind)
+    losses = event_losses(other.event, one.event)
+    if one.event.each is not None and other.event.each is None:
+        losses.append(SPLIT)
+    if one.reply and other.reply:
+        # An event that shall come again is told by raising where it can't be named.
+        losses += [loss for loss in reply_losses(other.reply, one.reply) if loss.field != "again"]
+    return losses

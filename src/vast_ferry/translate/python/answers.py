@@ -1,0 +1,192 @@
+"""Which functions make answers: what they return is what a handler returns, whoever calls them."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterable, Mapping
+from enum import Enum
+from typing import Any
+
+from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.translate.python.code import Function
+from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.python.writing import falls_off, in_return, is_asked
+from vast_ferry.translate.values import Key
+
+
+def settle_answers(job: Job, handlers: Iterable[Function]) -> None:
+    """Find the functions all of whose calls are answers: what they return is written anew.
+
+    One whose callers ask whether it gave an answer, and go on where it gave none, gives None as it did.
+    """
+    waiting: list[Function] = []
+    for handler in {f.key: f for f in handlers}.values():
+        job.facts[handler.key].answers = True
+        if is_request(job.facts[handler.key].kind):
+            waiting.append(handler)
+    waiting += _before_and_behind(job, waiting)
+    candidates = _answering_from(job, waiting)
+    asked: dict[Key, bool] = {}
+    changed = True
+    while changed:  # one that also serves otherwise makes no answers, nor then do those that only hand its on
+        changed = False
+        for key, function in list(candidates.items()):
+            uses = {_use(job, caller, call, candidates) for caller, call in function.calls}
+            asked[key] = Use.ASKED in uses
+            if asked[key]:
+                uses |= {Use.OTHER} if not _may_be_asked(job, function, candidates, uses) else set()
+            if function.referred or Use.OTHER in uses:
+                del candidates[key]
+                changed = True
+    for key in candidates:
+        job.facts[key].answers, job.facts[key].asked = True, asked[key]
+        job.facts[key].kind = REQUEST
+
+
+class Use(Enum):
+    """What becomes of what a call gives: it is the caller's answer, or it is if there is one, or something else."""
+
+    ANSWER = "answer"
+    ASKED = "asked"
+    OTHER = "other"
+
+
+def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Function], uses: set[Use]) -> bool:
+    """Tell whether a function gives None, or what can't be taken for nothing on either side."""
+    nothing = falls_off(function.node.body)
+    for node in _own_returns(function.node):
+        value = node.value
+        if value is None or (isinstance(value, ast.Constant) and value.value is None):
+            nothing = True
+        elif isinstance(value, ast.Call):
+            called = job.called.get(id(value))
+            own = job.flow.standard_name(function.module, value.func) in job.flow.reply_classes
+            if not own and (called is None or called.key not in candidates):
+                return False
+        elif not (isinstance(value, ast.Dict) and value.keys):
+            return False
+    return not (nothing and Use.ANSWER in uses)  # where None is an answer as well
+
+
+def _before_and_behind(job: Job, handlers: list[Function]) -> list[Function]:
+    """Settle what decorators put before handlers: that answers, and a handler only if what it gives is handed on."""
+    found: dict[Key, Function] = {}
+    for handler in list(handlers):
+        chain, at = [handler], handler
+        while at.stands_behind is not None:
+            at = job.flow.functions[at.stands_behind]
+            chain.append(at)
+        answers = True
+        for one in reversed(chain):  # from what the provider calls to the handler itself
+            job.facts[one.key].answers, job.facts[one.key].kind = answers, REQUEST
+            found[one.key] = one
+            behind = [job.flow.functions[key] for key in one.stands_before]
+            answers = answers and all(
+                _use(job, caller, call, {}) is Use.ANSWER
+                for each in behind
+                for caller, call in each.calls
+                if caller is one
+            )
+        if not answers:
+            handlers.remove(handler)
+    return [one for one in found.values() if one not in handlers and job.facts[one.key].answers]
+
+
+def _answering_from(job: Job, waiting: list[Function]) -> dict[Key, Function]:
+    """Return the functions whose calls are returned by handlers, and by those in turn."""
+    candidates: dict[Key, Function] = {}
+    while waiting:
+        function = waiting.pop()
+        for node in _own_returns(function.node):
+            for called in _answering(job, function, node.value):
+                if called.key not in candidates and not called.entry:
+                    candidates[called.key] = called
+                    waiting.append(called)
+    return candidates
+
+
+def _answering(job: Job, function: Function, node: ast.expr | None) -> list[Function]:
+    if isinstance(node, ast.IfExp):
+        return [*_answering(job, function, node.body), *_answering(job, function, node.orelse)]
+    if isinstance(node, ast.BoolOp):
+        return [called for value in node.values for called in _answering(job, function, value)]
+    if isinstance(node, ast.Await):
+        return _answering(job, function, node.value)
+    if isinstance(node, ast.Call):
+        called = job.called.get(id(node))
+        return [called] if called is not None else []
+    if isinstance(node, ast.Name):
+        return [
+            called
+            for value in _bound_to(function, node.id)
+            for called in _answering(job, function, value if not isinstance(value, ast.Name) else None)
+        ]
+    return []
+
+
+def _bound_to(function: Function, name: str) -> list[ast.expr]:
+    """Return what a function binds to a name."""
+    found = []
+    for node in function.nodes.all:
+        target: Any = None
+        if isinstance(node, ast.Assign) and len(node.targets) == 1:
+            target = node.targets[0]
+        elif isinstance(node, ast.NamedExpr | ast.AnnAssign):
+            target = node.target
+        value = getattr(node, "value", None)
+        if isinstance(target, ast.Name) and target.id == name and isinstance(value, ast.expr):
+            found.append(value)
+    return found
+
+
+def _use(job: Job, caller: Function | None, call: ast.Call, candidates: Mapping[Key, Function]) -> Use:
+    """Return what becomes of what a call gives."""
+    if caller is None:
+        return Use.OTHER
+    facts = job.facts[caller.key]
+    if not (caller.key in candidates or (facts.answers and is_request(facts.kind))):
+        return Use.OTHER
+    return _use_of(caller, call, caller.nodes.parents)
+
+
+def _use_of(caller: Function, node: ast.AST, parents: Mapping[int, ast.AST]) -> Use:
+    parent = parents.get(id(node))
+    asked = False
+    while _passes_through(parent, node):
+        asked = asked or (isinstance(parent, ast.BoolOp) and parent.values[-1] is not node)
+        node, parent = parent, parents.get(id(parent))  # type: ignore[assignment]
+    if isinstance(parent, ast.Return):
+        return Use.ASKED if asked else Use.ANSWER
+    named: ast.expr | None = parent.target if isinstance(parent, ast.NamedExpr | ast.AnnAssign) else None
+    if isinstance(parent, ast.Assign) and len(parent.targets) == 1:
+        named = parent.targets[0]
+    if not isinstance(named, ast.Name):
+        return Use.OTHER
+    reads = [use for use in caller.nodes.uses(named.id) if isinstance(use.ctx, ast.Load)]
+    tests = [read for read in reads if is_asked(read, parents)]
+    returned = [read for read in reads if in_return(read, parents)]
+    if isinstance(parent, ast.NamedExpr) and not is_asked(parent, parents):
+        return Use.OTHER
+    if not returned or len(tests) + len(returned) != len(reads):
+        return Use.OTHER
+    return Use.ASKED if tests or asked or isinstance(parent, ast.NamedExpr) else Use.ANSWER
+
+
+def _passes_through(parent: ast.AST | None, node: ast.AST) -> bool:
+    """Tell whether an expression gives on what is in it, if it gives that at all."""
+    if isinstance(parent, ast.IfExp):
+        return parent.test is not node
+    return isinstance(parent, ast.Await) or (isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or))
+
+
+def _own_returns(node: ast.AST) -> list[ast.Return]:
+    found: list[ast.Return] = []
+    stack: list[Any] = list(ast.iter_child_nodes(node))
+    while stack:
+        inner = stack.pop()
+        if isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
+            continue
+        if isinstance(inner, ast.Return):
+            found.append(inner)
+        stack += ast.iter_child_nodes(inner)
+    return found

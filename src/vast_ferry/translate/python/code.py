@@ -1,0 +1,336 @@
+"""A project's code as it stands: its modules, functions and classes, and what their names stand for."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Collection, Iterable, Iterator, Mapping, Set
+from dataclasses import dataclass, field
+
+from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.types import type_of_constant
+from vast_ferry.translate.values import Class, Env, Func, Key, Of, Own, Std, Stop, Uses, Value
+
+NOTHING = Of()
+MADE = Of(made=True)
+DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
+Definition = ast.FunctionDef | ast.AsyncFunctionDef
+#: Decorators that hand on to a function what they get, and to who calls it what it gives.
+_HARMLESS = frozenset(
+    ["staticmethod", "classmethod", "property", "functools.cached_property", "functools.wraps", "abc.abstractmethod"]
+    + ["contextlib.contextmanager", "contextlib.asynccontextmanager", "typing.override", "typing.final"]
+    + ["typing.no_type_check", "typing_extensions.override"]
+)
+
+
+@dataclass(slots=True)
+class Module:
+    """One file of the project: its text, its tree, and what its names at the top are."""
+
+    file: str
+    text: PythonText
+    nodes: Nodes
+    names: dict[str, Value] = field(default_factory=dict)
+    stop: Stop | None = None
+    has_ops: bool = False  # something is done with the provider when it is imported
+
+    @property
+    def tree(self) -> ast.Module:
+        """Return its syntax tree."""
+        assert isinstance(self.nodes.root, ast.Module)
+        return self.nodes.root
+
+    def means_otherwise(self, name: str, full: str) -> bool:
+        """Tell whether a name at the top of the module stands for something else than what `full` names."""
+        there = self.names.get(name)
+        return there is not None and not (isinstance(there, Std) and there.name == full)
+
+
+@dataclass(slots=True)
+class Function:
+    """One function or method of the project, and what is known of it: parameters, what it returns, who calls it."""
+
+    key: Key
+    module: Module
+    node: Definition
+    cls: Key | None = None
+    outer: Function | None = None
+    entry: tuple[str, ...] = ()  # names of the functions of the project that it handles, if it is a handler
+    params: dict[str, Value] = field(default_factory=dict)
+    env: Env = field(default_factory=dict)
+    returned: Value | None = None
+    calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
+    callees: dict[Key, None] = field(default_factory=dict)
+    referred: bool = False  # mentioned other than by a call
+    plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
+    stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
+    given: str = ""  # the decorator's own name for them
+    stands_behind: Key | None = None  # the function that a decorator puts before this handler
+    outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
+    whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
+    stop: Stop | None = None
+    uses: dict[int, Uses] = field(default_factory=dict)
+    keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was
+    ops: set[int] = field(default_factory=set)
+    shared: frozenset[str] | None = None  # names that it shares with other functions, once asked for
+    _nodes: Nodes | None = None
+
+    @property
+    def nodes(self) -> Nodes:
+        """Return what its tree holds."""
+        if self._nodes is None:
+            self._nodes = Nodes(self.node, self.module.nodes)
+        return self._nodes
+
+    @property
+    def parameters(self) -> list[str]:
+        """Return the names of its parameters in order, without `self`."""
+        arguments = self.node.args
+        names = [argument.arg for argument in (*arguments.posonlyargs, *arguments.args)]
+        return names[1:] if self.cls is not None and not self.static else names
+
+    @property
+    def generates(self) -> bool:
+        """Tell whether it is a generator."""
+        inner = {id(n) for d in self.nodes.all[1:] if isinstance(d, (*DEFINITION, ast.Lambda)) for n in ast.walk(d)}
+        return any(isinstance(n, ast.Yield | ast.YieldFrom) and id(n) not in inner for n in self.nodes.all)
+
+    @property
+    def static(self) -> bool:
+        """Tell whether it is a method that gets no object."""
+        return any(isinstance(d, ast.Name) and d.id == "staticmethod" for d in self.node.decorator_list)
+
+
+class Code:
+    """The modules of a project, its functions and classes by where they stand; `theirs` are the provider's modules.
+
+    `provided` are the names that each of those modules has for whoever imports all of them.
+    """
+
+    def __init__(self, theirs: Set[str], provided: Mapping[str, Collection[str]]) -> None:
+        self.theirs, self.provided = theirs, provided
+        self.modules: dict[str, Module] = {}
+        self.functions: dict[Key, Function] = {}
+        self.classes: dict[Key, ast.ClassDef] = {}
+        self.defined: dict[int, Function] = {}  # by the node of its definition
+        self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
+
+    def add(self, file: str, text: PythonText, nodes: Nodes) -> None:
+        """Take in a file of the project."""
+        module = Module(file, text, nodes)
+        self.modules[file] = module
+        for node in _top(module.tree.body):
+            if isinstance(node, DEFINITION):
+                self.define((file, node.name), module, node)
+                module.names[node.name] = Func((file, node.name))
+            elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Lambda) and len(node.targets) == 1:
+                name = node.targets[0]
+                if isinstance(name, ast.Name):
+                    self.define((file, name.id), module, _as_function(name.id, node.value))
+                    module.names[name.id] = Func((file, name.id))
+            elif isinstance(node, ast.Assign) and (constant := _constant(node, nodes)) is not None:
+                module.names[constant] = Of(type_of_constant(node.value))
+            elif isinstance(node, ast.ClassDef):
+                self.classes[file, node.name] = node
+                module.names[node.name] = Class((file, node.name))
+                for inner in node.body:
+                    if isinstance(inner, DEFINITION):
+                        self.define((file, f"{node.name}.{inner.name}"), module, inner, cls=(file, node.name))
+
+        for again in _bound_again(module):  # which of them counts, and when, is not known
+            module.names[again] = NOTHING
+
+    def define(
+        self, key: Key, module: Module, node: Definition, cls: Key | None = None, outer: Function | None = None
+    ) -> Function:
+        function = Function(key, module, node, cls, outer)
+        self.functions[key] = function
+        self.defined[id(node)] = function
+        return function
+
+    def define_inside(self, outer: Function, node: Definition) -> Function:
+        """Return the function of a definition inside another function."""
+        known = self.defined.get(id(node))
+        key = (outer.module.file, f"{outer.key[1]}.<{node.lineno}>.{node.name}")
+        return self.define(key, outer.module, node, outer=outer) if known is None else known
+
+    def link(self) -> None:
+        """Tie the names that modules import to what they stand for; call when all files are in."""
+        for module in self.modules.values():
+            for node in module.nodes.imports:
+                self._import(module, node)
+
+    def _import(self, module: Module, node: ast.Import | ast.ImportFrom) -> None:
+        if isinstance(node, ast.Import):
+            for alias in node.names:
+                self._import_module(module, alias)
+            return
+        base = node.module or ""
+        if node.level:
+            folder = module.file.split("/")[: -node.level]
+            base = ".".join([*folder, *([base] if base else [])])
+        file = self._file(base)
+        if node.names[0].name == "*" and base in self.provided:
+            for name in self.provided[base]:
+                module.names.setdefault(name, Std(f"{base}.{name}"))
+            return
+        for alias in node.names:
+            own = alias.asname or alias.name
+            inner = self._file(f"{base}.{alias.name}" if base else alias.name)
+            if file is not None and (inner is None or self.in_module(file, alias.name) != NOTHING):
+                module.names.setdefault(own, self.in_module(file, alias.name))
+            elif inner is not None:  # a module of the package
+                module.names.setdefault(own, Own(inner))
+            else:
+                module.names.setdefault(own, Std(f"{base}.{alias.name}"))
+
+    def _import_module(self, module: Module, alias: ast.alias) -> None:
+        file = self._file(alias.name)
+        if file is None:
+            name = alias.name if alias.asname else alias.name.partition(".")[0]
+            module.names.setdefault(alias.asname or name, Std(name))
+        elif alias.asname or "." not in alias.name:
+            module.names.setdefault(alias.asname or alias.name, Own(file))
+
+    def _file(self, dotted: str) -> str | None:
+        if not dotted:
+            return None
+        path = dotted.replace(".", "/")
+        return next((file for file in (f"{path}.py", f"{path}/__init__.py") if file in self.modules), None)
+
+    def in_module(self, file: str, name: str) -> Value:
+        return self.modules[file].names.get(name, NOTHING)
+
+    def standard_name(self, module: Module, node: ast.expr) -> str:
+        """Return the full name of something outside the project that an expression names, or an empty text."""
+        parts: list[str] = []
+        while isinstance(node, ast.Attribute):
+            parts.append(node.attr)
+            node = node.value
+        there = module.names.get(node.id) if isinstance(node, ast.Name) else None
+        return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
+
+    def family(self, cls: Key) -> frozenset[Key]:
+        """Return a class of the project with those that it inherits from and those that inherit from it, and theirs."""
+        found, waiting = {cls}, [cls]
+        while waiting:
+            one = waiting.pop()
+            for other in self._kin().get(one, ()):
+                if other not in found:
+                    found.add(other)
+                    waiting.append(other)
+        return frozenset(found)
+
+    def _kin(self) -> dict[Key, set[Key]]:
+        """Return which classes of the project are bases of which, both ways."""
+        if self._related is None:
+            self._related = {}
+            for key, node in self.classes.items():
+                for base in node.bases:
+                    value = self.named(self.modules[key[0]], base)
+                    if isinstance(value, Class):
+                        self._related.setdefault(key, set()).add(value.key)
+                        self._related.setdefault(value.key, set()).add(key)
+        return self._related
+
+    def named(self, module: Module, node: ast.expr) -> Value:
+        """Return what a name, or a name in a module of the project, stands for."""
+        if isinstance(node, ast.Name):
+            return module.names.get(node.id, NOTHING)
+        if isinstance(node, ast.Attribute) and isinstance(base := self.named(module, node.value), Own):
+            return self.in_module(base.file, node.attr)
+        return NOTHING
+
+    def method(self, cls: Key, name: str) -> Function | None:
+        """Return a method of a class, its own or one that it has from a class of the project."""
+        found = (self.functions.get((file, f"{own}.{name}")) for file, own in self.above(cls))
+        return next((one for one in found if one is not None), None)
+
+    def above(self, cls: Key) -> list[Key]:
+        """Return a class and those of the project that it inherits from, each once, as they are looked up."""
+        found: dict[Key, None] = {}
+        waiting = [cls]
+        while waiting:
+            one = waiting.pop(0)
+            if one not in found and one in self.classes:
+                found[one] = None
+                bases = [self.named(self.modules[one[0]], base) for base in self.classes[one].bases]
+                waiting = [*(base.key for base in bases if isinstance(base, Class)), *waiting]
+        return list(found)
+
+    def is_decorated(self, function: Function) -> bool:
+        """Tell whether a decorator may stand between a function and who calls it."""
+        return not all(self.is_the_providers(function.module, one, _HARMLESS) for one in function.node.decorator_list)
+
+    def decorator(self, module: Module, decorator: ast.expr) -> Function | None:
+        """Return the function of the project that a decorator is, or that gives it."""
+        value = self.named(module, decorator.func if isinstance(decorator, ast.Call) else decorator)
+        return self.functions.get(value.key) if isinstance(value, Func) else None
+
+    def is_the_providers(self, module: Module, decorator: ast.expr, more: Collection[str] = ()) -> bool:
+        """Tell whether a decorator is one of the provider's own, or one of some `more`."""
+        named = decorator.func if isinstance(decorator, ast.Call) else decorator
+        name = self.standard_name(module, named) or (named.id if isinstance(named, ast.Name) else "")
+        return name in more or name.partition(".")[0] in self.theirs
+
+    def is_of_the_provider(self, cls: Key) -> bool:
+        """Tell whether a class of the project inherits from one of the provider's, however far up."""
+        for one in self.above(cls):
+            for base in self.classes[one].bases:
+                name = self.standard_name(self.modules[one[0]], base)
+                if name and name.partition(".")[0] in self.theirs:
+                    return True
+        return False
+
+
+def _bound_again(module: Module) -> set[str]:
+    """Return the names of functions and classes at the top of a module that it gives another meaning as well."""
+    defined: set[str] = set()
+    again: set[str] = set()
+    for node in _top(module.tree.body):
+        if isinstance(node, (*DEFINITION, ast.ClassDef)):
+            again |= {node.name} & defined
+            defined.add(node.name)
+    if not defined:
+        return again
+    inside = {id(one) for one in module.nodes.all if isinstance(one, (*DEFINITION, ast.ClassDef, ast.Lambda))}
+    waiting: list[ast.AST] = list(module.tree.body)
+    while waiting:
+        inner = waiting.pop()
+        if isinstance(inner, ast.Name) and not isinstance(inner.ctx, ast.Load):
+            again |= {inner.id} & defined
+        elif isinstance(inner, ast.alias):
+            again |= {inner.asname or inner.name} & defined
+        if id(inner) not in inside:
+            waiting += ast.iter_child_nodes(inner)
+    told = (name for node in module.nodes.all if isinstance(node, ast.Global) for name in node.names)
+    return again | (set(told) & defined)
+
+
+def _constant(node: ast.Assign, nodes: Nodes) -> str | None:
+    """Return the name that a module gives a text or bytes once and for all."""
+    target = node.targets[0] if len(node.targets) == 1 else None
+    if not isinstance(target, ast.Name) or type_of_constant(node.value) not in ("str", "bytes"):
+        return None
+    bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]
+    shared = any(isinstance(one, ast.Global) and target.id in one.names for one in nodes.all)
+    return target.id if len(bound) == 1 and not shared else None
+
+
+def _as_function(name: str, node: ast.Lambda) -> ast.FunctionDef:
+    """Return a lambda that has a name as the function that it is; its parts stand where they did."""
+    returned = ast.copy_location(ast.Return(node.body), node.body)
+    made = ast.FunctionDef(name, node.args, [returned], [], None, None)
+    return ast.copy_location(made, node)
+
+
+def _top(body: Iterable[ast.stmt]) -> Iterator[ast.stmt]:
+    """Yield a module's statements, those inside `if` and `try` as well."""
+    for node in body:
+        yield node
+        for name in ("body", "orelse", "finalbody"):
+            if isinstance(node, ast.If | ast.Try | ast.With):
+                yield from _top(getattr(node, name, ()))
+        if isinstance(node, ast.Try):
+            for handler in node.handlers:
+                yield from _top(handler.body)

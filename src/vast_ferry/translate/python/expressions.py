@@ -1,0 +1,519 @@
+"""Expressions followed, sort by sort: what each gives, and what is done in it with places."""
+
+from __future__ import annotations
+
+import ast
+import builtins
+from collections.abc import Mapping
+
+from vast_ferry.mapping.by_hand import How
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.places import Attr
+from vast_ferry.translate.operations import ServiceCall
+from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.batches import only_goes_through
+from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
+from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.following import METHODS, Following
+from vast_ferry.translate.python.idioms import Idioms
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.types import (
+    CHANGING,
+    CHANGING_METHODS,
+    FIXED,
+    HANDING_ON,
+    LIKE_ARGUMENT,
+    METHOD_TYPES,
+    SAME_TYPE,
+    STD_TYPES,
+    type_of_constant,
+)
+from vast_ferry.translate.values import (
+    Batch,
+    Bound,
+    Clash,
+    Class,
+    Foreign,
+    Func,
+    Handlers,
+    Instance,
+    Of,
+    Own,
+    Parsed,
+    Service,
+    Std,
+    Value,
+)
+
+_TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, float, bool, type(None), complex)}
+#: Names by which code may reach names that we don't see.
+_HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
+
+
+class Expressions(Following):
+    """What follows expressions."""
+
+    def __init__(self, flow: Flow, module: Module, function: Function | None) -> None:
+        super().__init__(flow, module, function)
+        self.idioms = Idioms(self)
+
+    def lookup(self, name: str) -> Value:
+        """Return what a name holds, without noting that it is read."""
+        if name in self.env:
+            return self.env[name].value
+        return self.module.names.get(name, NOTHING)
+
+    def read(self, node: ast.Name) -> Value:
+        """Return what a name holds where it is read."""
+        bound = self.env.get(node.id)
+        if bound is None:
+            return self._of_the_module(node)
+        value = bound.value
+        if isinstance(value, Clash):
+            if self.function is None or value.held:
+                raise self.stop("rebound", node)
+            self.function.keep |= value.origins
+            return NOTHING
+        function = self.function
+        if not bound.origin or function is None:
+            return value
+        if bound.origin not in function.uses and isinstance(value, Foreign):  # from a function around this one
+            function = function.outer
+            while function is not None and bound.origin not in function.uses:
+                function = function.outer
+        if function is not None and bound.origin in function.uses:
+            function.uses[bound.origin].reads.append(node)
+            if isinstance(value, Batch) and only_goes_through(node, function.nodes.parents):
+                self.flow.formed.add(id(node))
+                self.mark(node)
+        return value
+
+    def _is_plain_class(self, value: Class, node: ast.expr) -> None:
+        """Refuse a class that inherits from one of the provider's, which is another, or none, at the target."""
+        if self.function is not None and self.flow.is_of_the_provider(value.key):
+            raise self.stop("provider-inherited", node, value.key[1])
+
+    def _of_the_module(self, node: ast.Name) -> Value:
+        """Return what a name is that the function does not bind."""
+        value = self.module.names.get(node.id)
+        if isinstance(value, Class):
+            self._is_plain_class(value, node)
+        if value is not None:
+            return self.flow.service(value)
+        if node.id in _HIDDEN and self.function is not None and self._sees_foreign():
+            raise self.stop("hidden-names", node)
+        return Std(f"builtins.{node.id}")
+
+    def _sees_foreign(self) -> bool:
+        return any(isinstance(bound.value, Spot) for bound in self.env.values())
+
+    # --- expressions ---
+
+    def eval(self, node: ast.expr) -> Value:
+        """Follow an expression and return what it is to us."""
+        method = getattr(self, METHODS[node.__class__], None)
+        value: Value = method(node) if method is not None else self._children(node)
+        if value is NOTHING:
+            return value
+        if value.__class__ is Of:
+            if value.type or value.made:
+                self.flow.values[id(node)] = value
+                if self.function is not None:
+                    self.function.ops.add(id(node))
+        elif isinstance(value, Foreign):
+            self.flow.values[id(node)] = value
+            self.mark(node)
+        return value
+
+    def _children(self, node: ast.expr) -> Value:
+        for child in ast.iter_child_nodes(node):
+            if isinstance(child, ast.expr):
+                self.eval(child)
+            elif isinstance(child, ast.keyword):
+                self.eval(child.value)
+        return Of(type_of_constant(node))
+
+    def _constant_(self, node: ast.Constant) -> Value:
+        return _TYPED.get(node.value.__class__, NOTHING)
+
+    def _name_(self, node: ast.Name) -> Value:
+        value = self.read(node)
+        if isinstance(value, Func) and self.function is not None:
+            self.flow.functions[value.key].referred = True
+        return value
+
+    def _attribute_(self, node: ast.Attribute) -> Value:
+        return self.attribute(node, self.eval(node.value))
+
+    def attribute(self, node: ast.Attribute, base: Value, *, called: bool = False) -> Value:
+        """Return what an attribute of something is."""
+        if isinstance(base, Spot):
+            return self.idioms.step(node, base, Attr(node.attr), node.value)
+        if isinstance(base, Std | Own):
+            found = self.flow.attribute(base, node.attr)
+            if isinstance(found, Class):
+                self._is_plain_class(found, node)
+            return found
+        if isinstance(base, Instance):
+            method = self.flow.method(base.key, node.attr)
+            if method is not None:
+                method.referred = method.referred or not called
+                return Func(method.key, bound=True)
+            held = self.flow.held(base.key, node.attr)
+            if isinstance(held, Clash):
+                raise self.stop("rebound", node)
+            if isinstance(held, Spot):
+                return Spot(held.kind, held.role, held.steps, self.module.text.of(node))
+            return held
+        if isinstance(base, Class):
+            method = self.flow.method(base.key, node.attr)
+            if method is not None:
+                method.referred = method.referred or not called
+                return Func(method.key, bound=not method.static)
+        return NOTHING
+
+    def _subscript_(self, node: ast.Subscript) -> Value:
+        base = self.eval(node.value)
+        self.eval(node.slice)
+        if id(node.value) in self.flow.ops and self.idioms.first_of(node):
+            return Of("str")
+        if isinstance(base, Batch):
+            return self.idioms.one_of_batch(node, base)
+        if isinstance(base, Spot | Parsed):
+            made = self.flow.made(base)
+            if isinstance(node.slice, ast.Slice) and isinstance(made, Of) and made.type in ("str", "bytes"):
+                return made
+            found = self.idioms.item(node, base)
+            texts = isinstance(made, Of) and made.type == "dict"  # a mapping of texts
+            return Of("str") if texts and found == NOTHING else found
+        if isinstance(base, Of) and base.made:
+            return MADE
+        kind = base.type if isinstance(base, Of) else ""
+        return Of(kind) if isinstance(node.slice, ast.Slice) and kind in ("str", "bytes") else NOTHING
+
+    def _slice_(self, node: ast.Slice) -> Value:
+        for part in (node.lower, node.upper, node.step):
+            if part is not None:
+                self.eval(part)
+        return NOTHING
+
+    def _namedexpr_(self, node: ast.NamedExpr) -> Value:
+        value = self.eval(node.value)
+        made = self.flow.made(value) if isinstance(value, Foreign) else value
+        self.env[node.target.id] = Bound(made)
+        return made
+
+    def _ifexp_(self, node: ast.IfExp) -> Value:
+        test = self.eval(node.test)
+        found = self.idioms.unpacked(node, test)
+        if found is not None:
+            return found
+        before, (there, absent) = self.env, self.idioms.guards(node.test)
+        self.env = {**before, **there}
+        one = self.eval(node.body)
+        self.env = {**before, **absent}
+        other = self.eval(node.orelse)
+        self.env = before
+        if one == other and isinstance(one, Of | Instance):
+            return one
+        return MADE if self._is_the_events(one) or self._is_the_events(other) else NOTHING
+
+    def _is_the_events(self, value: Value) -> bool:
+        """Tell whether a value is a part of the event that can be changed, or was made of one."""
+        if isinstance(value, Spot):
+            made = self.flow.made(value)
+            return isinstance(made, Of) and made.made
+        return isinstance(value, Batch | Parsed) or (isinstance(value, Of) and value.made)
+
+    def _boolop_(self, node: ast.BoolOp) -> Value:
+        before, values = self.env, []
+        for part in node.values:
+            values.append(self.eval(part))
+            there, absent = self.idioms.guards(part)
+            self.env = {**self.env, **(there if isinstance(node.op, ast.And) else absent)}
+        self.env = before
+        kinds = {value.type if isinstance(value, Of) else "" for value in values}
+        made = any(self._is_the_events(value) for value in values)
+        return Of(kinds.pop(), made) if len(kinds) == 1 else Of(made=made)
+
+    def _binop_(self, node: ast.BinOp) -> Value:
+        left, right = self.eval(node.left), self.eval(node.right)
+        found = self.idioms.scaled(node, left)
+        if found is not None:
+            return found
+        kinds = {value.type if isinstance(value, Of) else "" for value in (left, right)}
+        if isinstance(node.op, ast.Mod) and isinstance(left, Of) and left.type in ("str", "bytes"):
+            return left
+        if isinstance(node.op, ast.Add):
+            kinds.discard("")
+            return Of(kinds.pop()) if len(kinds) == 1 and kinds <= {"str", "bytes"} else NOTHING
+        return NOTHING
+
+    def _unaryop_(self, node: ast.UnaryOp) -> Value:
+        self.eval(node.operand)
+        return Of("bool") if isinstance(node.op, ast.Not) else NOTHING
+
+    def _compare_(self, node: ast.Compare) -> Value:
+        values = [self.eval(part) for part in (node.left, *node.comparators)]
+        if any(isinstance(one, ast.Is | ast.IsNot) for one in node.ops):
+            theirs = any(isinstance(value, Foreign) or self._is_the_events(value) for value in values)
+            if theirs and not all(_is_one_of_a_kind(one) for one in (node.comparators if len(values) == 2 else ())):
+                raise self.stop("identity", node)
+        if len(values) == 2:
+            self.idioms.compared(node, values[0], values[1])
+        return Of("bool")
+
+    def _await_(self, node: ast.Await) -> Value:
+        value = self.eval(node.value)
+        if isinstance(value, Spot) or id(node.value) in self.flow.ops:
+            self.consume(node.value)
+        return value
+
+    def _lambda_(self, node: ast.Lambda) -> Value:
+        self._read_later(node)
+        before = dict(self.env)
+        for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
+            self.eval(default)
+        for argument in ast.walk(node.args):
+            if isinstance(argument, ast.arg):  # whoever calls it may hand it a part of the event
+                self.env[argument.arg] = Bound(MADE)
+        self.eval(node.body)
+        self.env = before
+        return NOTHING
+
+    def _read_later(self, node: ast.Lambda | ast.GeneratorExp) -> None:
+        """Refuse a name that may hold another thing by when it is read: in a function, or a lazy loop, made here."""
+        function = self.function
+        if function is None:
+            return
+        for name in {inner.id for inner in walk(node) if isinstance(inner, ast.Name)}:
+            if not isinstance(self.lookup(name), Foreign):
+                continue
+            bound = sum(isinstance(use.ctx, ast.Store | ast.Del) for use in function.nodes.uses(name))
+            if bound + (name in function.parameters) > 1:
+                raise self.stop("rebound", node)
+
+    def _comprehension(
+        self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp | ast.DictComp, *parts: ast.expr
+    ) -> Value:
+        before = dict(self.env)
+        for generator in node.generators:
+            over = self.eval(generator.iter)
+            if self.idioms.entry_of(generator.target, over, generator.iter):
+                self.idioms.bind_entry(generator)
+            else:
+                self.store(generator.target, MADE if self._is_the_events(over) else NOTHING)
+            for test in generator.ifs:
+                self.eval(test)
+        for part in parts:
+            self.eval(part)
+        self.env = before
+        return Of(type_of_constant(node))
+
+    def _listcomp_(self, node: ast.ListComp) -> Value:
+        value = self._comprehension(node, node.elt)
+        return Of("list") if self.idioms.picked(node, node, How.EVERY, None) else value
+
+    def _setcomp_(self, node: ast.SetComp) -> Value:
+        return self._comprehension(node, node.elt)
+
+    def _generatorexp_(self, node: ast.GeneratorExp) -> Value:
+        self._read_later(node)
+        return self._comprehension(node, node.elt)
+
+    def _dictcomp_(self, node: ast.DictComp) -> Value:
+        return self._comprehension(node, node.key, node.value)
+
+    # --- calls ---
+
+    def _call_(self, node: ast.Call) -> Value:
+        function = node.func
+        if isinstance(function, ast.Name):
+            target = self.read(function)
+            if isinstance(target, Foreign):
+                self.flow.values[id(function)] = target
+                self.mark(function)
+        elif isinstance(function, ast.Attribute):
+            base = self.eval(function.value)
+            if function.attr in CHANGING_METHODS and self._is_the_events(base):
+                raise self.stop("event-changed", node)
+            if isinstance(base, Spot | Parsed | Batch):
+                return self.idioms.method(node, function, base)
+            target = self.attribute(function, base, called=True)
+        else:
+            target = self.eval(function)
+        return self._call_of(node, target)
+
+    def _call_of(self, node: ast.Call, target: Value) -> Value:
+        """Return what a call gives of what is called."""
+        if isinstance(target, Service):
+            return self.service(node, target.client)
+        if isinstance(target, Spot):
+            return self.idioms.called_by_name(node, target)
+        if isinstance(target, Func):
+            return self._project_call(node, target)
+        if isinstance(target, Handlers):
+            return self._handing_on(node, target)
+        if isinstance(target, Class):
+            init = self.flow.method(target.key, "__init__")
+            if init is not None:
+                self._note_call(init, node)
+            self.arguments(node, init)
+            return Instance(target.key)
+        if isinstance(target, Instance):
+            method = self.flow.method(target.key, "__call__")
+            if method is not None:
+                return self._project_call(node, Func(method.key, bound=True))
+        if isinstance(target, Std):
+            return self._standard_call(node, target.name.removeprefix("builtins."))
+        self.arguments(node, None)
+        return self._method_type(node)
+
+    def _standard_call(self, node: ast.Call, name: str) -> Value:
+        """Return what a call gives of something outside the project."""
+        if name == "functools.partial" and node.args:
+            return self._partial(node)
+        if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
+            raise self.stop("runs-a-loop", node, name)
+        if name in ("setattr", "delattr") and node.args:
+            self.flow.patched_by_call(node, self.module)
+        values = self.arguments(node, None)
+        if name in ("getattr", "operator.attrgetter", "operator.methodcaller", "vars"):
+            self._asked_by_name(values)
+        theirs = any(self._is_the_events(value) for value in values)
+        if theirs and name in CHANGING:
+            raise self.stop("event-changed", node)
+        found = self.idioms.standard(node, name, values)
+        if found is not None:
+            return found
+        if theirs and name in HANDING_ON:
+            return MADE
+        if name in LIKE_ARGUMENT:
+            given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
+            return Of(self._type_of(given[0])) if given else NOTHING
+        return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
+
+    def _asked_by_name(self, values: list[Value]) -> None:
+        """Note that whoever calls the methods of an object is not seen any more."""
+        for value in values:
+            if isinstance(value, Instance | Class):
+                for function in self.flow.functions.values():
+                    if (
+                        function.cls is not None
+                        and function.cls in self.flow.family(value.key)
+                        and not function.node.name.startswith("__")
+                    ):
+                        function.referred = True
+
+    def _type_of(self, node: ast.expr) -> str:
+        value = self.flow.values.get(id(node))
+        value = self.flow.made(value) if isinstance(value, Spot) else value
+        return value.type if isinstance(value, Of) and value.type in ("str", "bytes") else ""
+
+    def _method_type(self, node: ast.Call) -> Value:
+        if not isinstance(node.func, ast.Attribute):
+            return NOTHING
+        name = node.func.attr
+        base = self.flow.values.get(id(node.func.value))
+        if name in SAME_TYPE:
+            return base if isinstance(base, Of) else NOTHING
+        kind = METHOD_TYPES.get(name, "")
+        return Of(kind, made=isinstance(base, Of) and base.made and kind not in FIXED)
+
+    def service(self, node: ast.Call, client: Client) -> Value:
+        self.arguments(node, None)
+        if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
+            raise self.stop("arguments-hidden", node)
+        self.note(node, ServiceCall(client, node), node.func)
+        if client.result is None:
+            return Of("NoneType")
+        return Of("bytes" if client.result.rows[0].lens.gives == "bytes" else "")
+
+    def _project_call(self, node: ast.Call, target: Func) -> Value:
+        called = self.flow.functions[target.key]
+        self._note_call(called, node)  # first: what is handed on may make this caller be followed again
+        self.arguments(node, called)
+        returned = called.returned
+        return returned if isinstance(returned, Of | Instance) else NOTHING
+
+    def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
+        """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
+        for argument in node.args:
+            value = self.eval(argument.value if isinstance(argument, ast.Starred) else argument)
+            if isinstance(value, Foreign):
+                self.consume(argument)
+        for key in target.keys:
+            self._note_call(self.flow.functions[key], node)
+        return NOTHING
+
+    def _note_call(self, called: Function, node: ast.Call) -> None:
+        if not any(one is node for _, one in called.calls):
+            called.calls.append((self.function, node))
+        if self.function is not None:
+            self.function.callees[called.key] = None
+
+    def _partial(self, node: ast.Call) -> Value:
+        target = self.eval(node.args[0])
+        called = self.flow.functions.get(target.key) if isinstance(target, Func) else None
+        if called is not None:
+            called.referred = True
+        # Who calls what it gives can't be seen, and hands things on as they were: so does it.
+        self.arguments(ast.Call(node.args[0], node.args[1:], node.keywords), None)
+        return NOTHING
+
+    def arguments(self, node: ast.Call, called: Function | None = None) -> list[Value]:
+        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it."""
+        values: list[Value] = []
+        parameters = called.parameters if called is not None else []
+        starred = any(isinstance(one, ast.Starred) for one in node.args)
+        given: dict[str, Value] = {}
+        for index, argument in enumerate(node.args):
+            value = self.eval(argument)
+            values.append(value)
+            if called is not None and not starred and index < len(parameters):
+                given[parameters[index]] = self._handed(argument, value, parameters[index] in called.plain)
+        names = {a.arg for a in (*called.node.args.args, *called.node.args.kwonlyargs)} if called else set()
+        for keyword in node.keywords:
+            value = self.eval(keyword.value)
+            if called is not None and keyword.arg in names:
+                given[keyword.arg] = self._handed(keyword.value, value, keyword.arg in called.plain)
+        if called is not None:
+            if starred or any(keyword.arg is None for keyword in node.keywords):  # what goes where can't be told
+                given = {**dict.fromkeys([*parameters, *names], NOTHING), **given}
+            else:
+                given = {**_defaults(called.node.args, given), **given}
+            for name, value in given.items():
+                self.flow.pass_(called, name, value)
+        return values
+
+    def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
+        """Return what a function is handed: the event, its context or one entry go as what stands for them.
+
+        A `plain` parameter gets them made as they were.
+        """
+        if isinstance(value, Spot) and self.flow.spot_is_inner(value) and not plain:
+            self.consume(argument)
+            return Spot(value.kind, value.role, value.steps)
+        if isinstance(value, Batch) and not plain:
+            self.flow.formed.add(id(argument))
+            self.mark(argument)
+            return Batch(value.kind, "")
+        if isinstance(value, Foreign):
+            return self.flow.made(value)
+        return value if isinstance(value, Of | Instance | Func | Class) else NOTHING
+
+
+def _is_one_of_a_kind(node: ast.expr) -> bool:
+    """Tell whether an expression names an object that is no part of an event: None, a class, a constant by its name."""
+    name = node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
+    return isinstance(node, ast.Constant) or (bool(name) and (name.isupper() or name in dir(builtins)))
+
+
+def _defaults(arguments: ast.arguments, given: Mapping[str, Value]) -> dict[str, Value]:
+    """Return what the parameters get that a call does not give."""
+    every = [*arguments.posonlyargs, *arguments.args]
+    pairs = [*zip(every[len(every) - len(arguments.defaults) :], arguments.defaults, strict=True)]
+    pairs += [
+        (one, default) for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default
+    ]
+    return {one.arg: Of(type_of_constant(default)) for one, default in pairs if one.arg not in given}

@@ -1,0 +1,228 @@
+"""The files of a project written with all edits of their functions, and what is told of them."""
+
+from __future__ import annotations
+
+import ast
+import functools
+from collections.abc import Mapping
+
+from vast_ferry.hub.findings import BadInput, Finding, Place
+from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.mapping.inline import at_text
+from vast_ferry.mapping.places import Item
+from vast_ferry.mapping.python import docstring, quoted
+from vast_ferry.translate.moves import Done
+from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.imports import Import, Imports
+from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.reach import Reach
+from vast_ferry.translate.python.render import Rendering
+from vast_ferry.translate.python.rewritten import Rewritten
+from vast_ferry.translate.reasons import note
+from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Key, Stop
+
+
+class Files:
+    """Writes a project's files into `result`: what stands at the top, the functions as rendered, and what is beside."""
+
+    def __init__(self, job: Job, result: Rewritten, handlers: Mapping[str, Function], reach: Reach) -> None:
+        self.job, self.result, self.handlers, self.reach = job, result, handlers, reach
+
+    def write(
+        self, renderings: Mapping[Key, Rendering], wrapped: Mapping[Key, None], by_name: Mapping[str, Declared]
+    ) -> list[tuple[Declared, Stop, Module]]:
+        job, flow, result = self.job, self.job.flow, self.result
+        result.files, result.edits, result.findings, result.entries, result.shims = {}, [], [], {}, {}
+        entries = {name: Entry(f.key[0], f.key[1]) for name, f in self.handlers.items()}
+        small = job.share()
+        own: dict[str, list[Rendering]] = {}
+        for made in renderings.values():
+            own.setdefault(made.module.file, []).append(made)
+        for file, module in flow.modules.items():
+            edits: list[Edit] = []
+            imports: set[Import] = set()
+            at_top = Rendering(job, module, None)
+            keeps = any(key[0] == file for key in wrapped)
+            try:
+                top = at_top.write_module() if module.has_ops else []
+                if top and keeps:
+                    raise Stop("shares", module.tree, "what the module does when it is imported")
+            except Stop as stop:
+                failed = [
+                    (by_name[name], stop, module)
+                    for name, handler in self.handlers.items()
+                    if any(key[0] == file for key in self.reach.of([handler.key]))
+                ]
+                if failed:
+                    return failed
+                top = []
+            edits += top
+            imports |= at_top.imports
+            for made in own.get(file, []):
+                edits += made.edits
+                imports |= made.imports
+            # What stands beside comes first: a definition that it stands before may begin with an edit of its own.
+            edits = [*self._appended(module, imports, entries), *edits]
+            if not edits:
+                continue
+            content = self._edited(module, edits, imports)
+            if content is None:
+                failed = [
+                    (by_name[n], Stop("could-not-write", h.node), module)
+                    for n, h in self.handlers.items()
+                    if any(key[0] == file for key in self.reach.of([h.key]))
+                ]
+                if failed:
+                    return failed
+                continue
+            result.files[file] = content
+        result.entries = entries
+        self._tell(renderings)
+        result.sources += small
+        return []
+
+    def _appended(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
+        """Return what stands beside the author's code: small functions, and what takes batches apart."""
+        job = self.job
+        made = []
+        for function, parameters in job.batches:
+            if function.module is not module:
+                continue
+            name = f"{function.node.name}_batch"
+            while name in module.names:
+                name += "_"
+            at = module.text.next_line(module.text.end(function.node) - 1)
+            lead = "" if module.text.data[at - 1 : at] == b"\n" else "\n"
+            made.append(Edit(at, at, f"{lead}\n\n{self._batch_of(function, name, parameters)}", "batch"))
+            imports.add(Import("traceback"))
+            for one, handler in self.handlers.items():
+                if handler is function:
+                    entries[one] = Entry(function.key[0], name)
+        adapters = job.adapters.get(module.file, {})
+        imports |= {one for needed in job.needed.get(module.file, {}).values() for one in needed}
+        if adapters:
+            tree = module.tree
+            last = [n for n in tree.body if isinstance(n, ast.Import | ast.ImportFrom)]
+            first = next(
+                (n for n in tree.body if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)), None
+            )
+            if first is not None:
+                line = min([first.lineno, *(d.lineno for d in first.decorator_list)])
+                at = module.text.starts[line - 1]
+                # A comment right above belongs to the definition.
+                while at and module.text.data[module.text.line_start(at - 1) : at].startswith(b"#"):
+                    at = module.text.line_start(at - 1)
+            else:
+                at = module.text.next_line(module.text.end(last[-1]) - 1) if last else 0
+            text = "".join(f"{one}\n\n" for one in adapters.values())
+            made.append(Edit(at, at, text, "service"))
+        return made
+
+    def _batch_of(self, function: Function, name: str, parameters: list[str]) -> str:
+        kind = self.job.facts[function.key].kind
+        shape = self.job.target.kinds[kind].event
+        assert shape.each is not None
+        entry = parameters[shape.parameters.index(shape.event_parameters[0])]
+        outer = [shape.each.root if p == entry else p for p in parameters]
+        identity = next(row for row in shape.rows if row.field == "id")
+        again = next((row for row in self.job.target.kinds[kind].answered.written.rows if row.field == "again"), None)
+        lines = [
+            f"def {name}({', '.join(outer)}):",
+            f"    {docstring('Take a batch one by one: what fails shall come again.')}",
+            *(["    again = []"] if again else []),
+            f"    for {entry} in {at_text(shape.each, {})}:",
+            *(["        try:"] if again else []),
+            f"    {'    ' * (2 if again else 1)}{function.node.name}({', '.join(parameters)})",
+        ]
+        if again:
+            key = again.at.steps[-1]
+            assert isinstance(key, Item)
+            lines += [
+                "        except Exception:",
+                "            traceback.print_exc()",
+                f"            again.append({at_text(identity.at, {identity.at.root: entry})})",
+                f"    return {{{quoted(str(key.key))}: again}} if again else None",
+            ]
+        return "\n".join(lines) + "\n"
+
+    def _edited(self, module: Module, edits: list[Edit], imports: set[Import]) -> bytes | None:
+        """Return a file with its edits, its imports put in order; nothing where that is not Python."""
+        text = module.text
+        # What comes out as it was is no edit.
+        edits = [one for one in edits if text.data[one.start : one.end] != one.text.encode("utf-8", "surrogatepass")]
+        theirs = frozenset(
+            {*self.job.flow.theirs, *self.job.target.model.modules, *self.job.brought, self.job.module_name}
+        )
+        theirs |= {client.root for client in self.job.target.clients}
+        editor = Imports(text, module.tree, theirs, set(imports))
+        draft = text.spliced(edits)
+        try:
+            used = Nodes(ast.parse(draft))
+        except (SyntaxError, ValueError, BadInput):
+            return None
+        before = module.nodes.ids | module.nodes.exported | self._left_over(module)
+        content, spans = text.edited([*editor.edits(used.ids | used.exported, before), *edits])
+        self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
+        return content
+
+    def _left_over(self, module: Module) -> set[str]:
+        """Return the names that a module imports of its provider alone: unused or not, they are not there any more."""
+        there = {client.root for client in self.job.target.clients} | set(self.job.target.model.modules)
+        found = set()
+        for node in module.nodes.imports:
+            for alias in node.names:
+                name = alias.name if isinstance(node, ast.Import) else node.module or ""
+                if name.partition(".")[0] in self.job.flow.theirs - there and not getattr(node, "level", 0):
+                    found.add(alias.asname or alias.name.partition(".")[0])
+        return found - self._taken_from_others if found else found
+
+    @functools.cached_property
+    def _taken_from_others(self) -> set[str]:
+        """Return the names that modules of the project import of each other."""
+        files = self.job.flow.modules
+        return {
+            alias.name
+            for module in files.values()
+            for node in module.nodes.imports
+            if isinstance(node, ast.ImportFrom)
+            and (node.level or (node.module or "").partition(".")[0] not in self.job.flow.theirs)
+            for alias in node.names
+        }
+
+    def _tell(self, renderings: Mapping[Key, Rendering]) -> None:
+        """Note what the rewritten functions take for granted, what is made for them, and what they bring along."""
+        job, result = self.job, self.result
+        told: set[tuple[str, str, int]] = set()
+        for name, handler in self.handlers.items():
+            shims: dict[str, None] = {}
+            for key in sorted(self.reach.of([handler.key])):
+                made = renderings.get(key)
+                if made is None:
+                    continue
+                for code, node in made.notes:
+                    line = getattr(node, "lineno", 0)
+                    if (code, made.module.file, line) in told:
+                        continue
+                    told.add((code, made.module.file, line))
+                    severity, reason, remedy = note(code, job.source.title, job.target.title)
+                    place = Place(made.module.file, line, getattr(node, "col_offset", -1) + 1)
+                    result.findings.append(Finding(code, severity, reason, remedy, place, name))
+                for what, node in made.shims:
+                    shims[f"{what or 'the whole event'} at line {getattr(node, 'lineno', 0)}"] = None
+                    place = Place(made.module.file, getattr(node, "lineno", 0), getattr(node, "col_offset", -1) + 1)
+                    if ("made-as-it-was", place.file, place.line) in told:
+                        continue
+                    told.add(("made-as-it-was", place.file, place.line))
+                    told_of = what or "the whole event"
+                    severity, reason, remedy = note("made-as-it-was", job.source.title, job.target.title, told_of)
+                    result.findings.append(Finding("made-as-it-was", severity, reason, remedy, place, name))
+            if shims:
+                result.shims[name] = list(shims)
+        result.sources = [*job.views.values(), *job.answer_views.values()]
+        result.answers = any(one.module in job.brought for made in renderings.values() for one in made.imports)
+        result.answers = result.answers or (bool(job.brought) and "answer_with" in job.answer_views)
+        roots = {client.root for client in job.target.clients}
+        result.services = any(one.module in roots for made in renderings.values() for one in made.imports)

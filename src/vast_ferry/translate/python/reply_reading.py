@@ -1,0 +1,333 @@
+"""Answers read: the parts of a literal, an object, or a mapping that a name holds."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.mapping.by_hand import How
+from vast_ferry.mapping.places import Item
+from vast_ferry.mapping.python import quoted
+from vast_ferry.mapping.tables import ReplyForm, Row
+from vast_ferry.translate.python.reply_parts import Forms, Made
+from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Stop
+
+
+class ReplyReading(Forms):
+    """Reads the answers of one function."""
+
+    def _flag(self, form: ReplyForm) -> str:
+        for row in form.rows:
+            if row.flag is not None and isinstance(row.flag.steps[-1], Item):
+                return str(row.flag.steps[-1].key)
+        return ""
+
+    def _from_mapping(self, node: ast.Dict, form: ReplyForm) -> Made | None:
+        rows, flag = self._rows(form), self._flag(form)
+        parts: dict[str, ast.expr] = {}
+        for key, value in zip(node.keys, node.values, strict=True):
+            if not isinstance(key, ast.Constant) or not isinstance(key.value, str):
+                return None
+            if key.value not in rows and key.value != flag:
+                return None
+            parts[key.value] = value
+        required = [key for key, row in rows.items() if row.field == "status" and not row.optional]
+        if any(key not in parts for key in required):
+            return None
+        made = Made(empty_type="str" if flag else "bytes")
+        for name, part in parts.items():
+            if name != flag:
+                self._part(made, rows[name], part, parts.get(flag) if flag else None)
+        return made
+
+    def _object_form(self, node: ast.Call) -> ReplyForm | None:
+        name = self.flow.standard_name(self.at.module, node.func)
+        return next((form for form in self._source if form.class_name and form.class_name == name), None)
+
+    def _from_object(self, node: ast.Call, form: ReplyForm) -> Made:
+        module, _, name = form.class_name.rpartition(".")
+        model = self.job.source.model.modules[module][name]
+        names = [parameter.partition("=")[0] for parameter in model.takes]
+        given: dict[str, ast.expr] = dict(zip(names, node.args, strict=False))
+        for keyword in node.keywords:
+            if keyword.arg is None:
+                raise Stop("arguments-hidden", node)
+            given[keyword.arg] = keyword.value
+        rows = self._rows(form)
+        made = Made(empty_type="bytes")
+        for key, value in given.items():
+            if key not in rows:
+                raise Stop("reply-unknown", node)
+            self._part(made, rows[key], value, None)
+        return made
+
+    def _part(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
+        if row.field == "status":
+            made.status = self.at.code(value)
+        elif row.field in ("headers", "headers.plain"):
+            self._headers(made, row, value)
+        elif row.field == "set_cookies":
+            self._cookies(made, value)
+        elif row.field == "body":
+            self._body(made, row, value, flag)
+
+    def _resolved(self, value: ast.expr) -> ast.expr:
+        """Return the literal that a name stands for which is bound once, to it, and used once, here."""
+        function = self.at.function
+        if not isinstance(value, ast.Name) or function is None:
+            return value
+        names = function.nodes.uses(value.id)
+        stores = [n for n in names if isinstance(n.ctx, ast.Store)]
+        if len(names) != 2 or len(stores) != 1 or value.id in function.parameters:
+            return value
+        statement = self.at.parents.get(id(stores[0]))
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.List | ast.Dict | ast.Tuple):
+            return value
+        if any(isinstance(n, ast.Call) for n in ast.walk(statement)) and not self._just_before(statement, value):
+            return value
+        text = self.at.text
+        start, end = text.line_start(text.start(statement)), text.next_line(text.end(statement) - 1)
+        if text.data[start : text.start(statement)].strip() or len(statement.targets) != 1:
+            return value
+        self.at.replaced.append(Edit(start, end, "", "reply"))
+        return statement.value
+
+    def _just_before(self, statement: ast.stmt, value: ast.expr) -> bool:
+        """Tell whether nothing happens between a statement and the one that holds a node."""
+        at: ast.AST | None = value
+        while at is not None and not isinstance(at, ast.stmt):
+            at = self.at.parents.get(id(at))
+        block = getattr(self.at.parents.get(id(statement)), "body", [])
+        return statement in block and block[block.index(statement) + 1 :][:1] == [at]
+
+    def _distinct(self, value: ast.expr) -> bool:
+        """Tell whether a name holds a list of header fields that are all named, no two alike, and no cookie."""
+        function = self.at.function
+        if not isinstance(value, ast.Name) or function is None or value.id in function.parameters:
+            return False
+        names: list[str] = []
+        stores = 0
+        for use in function.nodes.uses(value.id):
+            parent = self.at.parents.get(id(use))
+            if use is value:
+                continue
+            pairs: list[ast.expr] = []
+            if isinstance(parent, ast.Assign) and isinstance(parent.value, ast.List) and isinstance(use.ctx, ast.Store):
+                stores, pairs = stores + 1, parent.value.elts
+            elif isinstance(parent, ast.Attribute) and parent.attr == "append":
+                call = self.at.parents.get(id(parent))
+                pairs = call.args if isinstance(call, ast.Call) else []
+            else:
+                return False
+            names += [_text(p.elts[0]) if isinstance(p, ast.Tuple) and len(p.elts) == 2 else "" for p in pairs]
+        lower = [name.lower() for name in names]
+        return stores == 1 and all(names) and len(set(lower)) == len(lower) and "set-cookie" not in lower
+
+    def _made_by_a_call(self, node: ast.expr) -> bool:
+        """Tell whether an answer is what a function of the project answers with, awaited or not."""
+        inner = node.value if isinstance(node, ast.Await) else node
+        called = self.job.called.get(id(inner))
+        return called is not None and self.job.makes_answers(called)
+
+    def _literally(self, node: ast.expr) -> Made | None:
+        """Return the parts of an answer that stands there in full: an object of the provider's, or a mapping."""
+        if isinstance(node, ast.Call) and (form := self._object_form(node)) is not None:
+            return self._from_object(node, form)
+        if isinstance(node, ast.Dict) and (mapping := self._form("mapping")) is not None:
+            return self._from_mapping(node, mapping)
+        return None
+
+    def _headers(self, made: Made, row: Row, value: ast.expr) -> None:
+        if "headers" not in {one.field for one in self._target.rows}:
+            value = self._resolved(value)
+        if isinstance(value, ast.Constant) and value.value is None:
+            return
+        inner_dict = self._items_of(value)
+        if row.lens.subscript is How.JOINED:
+            self._header_mapping(made, row, value)
+        elif isinstance(value, ast.List | ast.Tuple):
+            for inner in value.elts:
+                self._header_pair(made, row, inner)
+        elif "headers" not in {one.field for one in self._target.rows} and self._distinct(value):
+            made.spread("dict", f"dict({self.at.code(value)})")
+        elif inner_dict is not None:
+            made.spread("dict", self._operand(inner_dict))
+        else:
+            made.spread("pairs", self._operand(value))
+
+    def _header_value(self, row: Row, value: ast.expr) -> str:
+        """Return the source of a field's value: text, where the source made it text and the target does not."""
+        text = self.at.code(value)
+        theirs = next((one.lens for one in self._target.rows if one.field in ("headers", "headers.plain")), None)
+        if not row.lens.forgives or (theirs is not None and theirs.forgives) or self._type(value) == "str":
+            return text
+        return quoted(str(value.value)) if isinstance(value, ast.Constant) else f"str({text})"
+
+    def _header_mapping(self, made: Made, row: Row, value: ast.expr) -> None:
+        if not isinstance(value, ast.Dict) or made.spreads:
+            made.spread("dict", self._operand(value))
+            return
+        for key, inner in zip(value.keys, value.values, strict=True):
+            if key is None:
+                made.spread("dict", self._operand(inner))
+            else:
+                made.pairs.append((self.at.code(key), self._header_value(row, inner), _text(key)))
+
+    def _header_pair(self, made: Made, row: Row, inner: ast.expr) -> None:
+        if isinstance(inner, ast.Tuple | ast.List) and len(inner.elts) == 2:
+            name, content = inner.elts
+            made.pairs.append((self.at.code(name), self.at.code(content), _text(name)))
+            return
+        if not isinstance(inner, ast.Starred):
+            raise Stop("reply-unknown", inner)
+        if isinstance(literal := self._resolved(inner.value), ast.List):
+            self._headers(made, row, literal)
+        else:
+            made.spread("pairs", self._operand(inner.value))
+
+    def _items_of(self, node: ast.expr) -> ast.expr | None:
+        """Return the mapping whose items an expression lists."""
+        if (
+            isinstance(node, ast.Call)
+            and isinstance(node.func, ast.Name)
+            and node.func.id in ("list", "tuple")
+            and node.args
+        ):
+            node = node.args[0]
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "items":
+            return node.func.value
+        return None
+
+    def _operand(self, node: ast.expr) -> str:
+        text = self.at.code(node)
+        plain = isinstance(node, ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.Dict | ast.List)
+        return text if plain else f"({text})"
+
+    def _cookies(self, made: Made, value: ast.expr) -> None:
+        if isinstance(value, ast.List | ast.Tuple) and not any(isinstance(one, ast.Starred) for one in value.elts):
+            made.cookies += [("one", self.at.code(one)) for one in value.elts]
+        elif not (isinstance(value, ast.Constant) and value.value is None):
+            made.cookies.append(("many", self._operand(value)))
+
+    def _body(self, made: Made, row: Row, value: ast.expr, flag: ast.expr | None) -> None:
+        if isinstance(value, ast.Constant) and value.value in (None, "", b""):
+            binary = isinstance(flag, ast.Constant) and bool(flag.value)
+            written = row.lens.content == "packed" or value.value == ""
+            made.empty_type = "str" if written and not binary else "bytes"
+            return
+        if row.lens.content == "pieces" and (kind := self._pieces(value)):
+            made.body, made.body_type = self.at.code(value), kind
+            if self._target_body() != "pieces":  # which takes a content whole
+                alone = made.body[1:-1] if isinstance(value, ast.GeneratorExp) else made.body
+                made.body = f'{"b" * (kind == "bytes")}"".join({alone})'
+                self.at.notes.append(("pieces-joined", value))
+            return
+        if row.lens.content != "packed":
+            made.body, made.body_type = self.at.code(value), self._type(value)
+            return
+        packed = isinstance(flag, ast.Constant) and bool(flag.value)
+        if flag is None or (isinstance(flag, ast.Constant) and not flag.value):
+            made.body, made.body_type = self.at.code(value), "str"
+        elif packed:
+            inner = self._unpacked(value)
+            if inner is not None:
+                made.body, made.body_type = inner, "bytes"
+            else:
+                made.body = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)})")
+                made.body_type = "bytes"
+        else:
+            text = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)})")
+            made.body = f"{text} if {self.at.code(flag)} else {self.at.code(value)}"
+            made.body_type = "either"
+
+    def _target_body(self) -> str:
+        return next((row.lens.content for row in self._target.rows if row.field == "body"), "")
+
+    def _pieces(self, value: ast.expr) -> str:
+        """Return of what type the pieces are that a generator gives; empty where a content is no generator."""
+        if isinstance(value, ast.Name) and self.at.function is not None:
+            stores = [use for use in self.at.function.nodes.uses(value.id) if isinstance(use.ctx, ast.Store)]
+            statement = self.at.parents.get(id(stores[0])) if len(stores) == 1 else None
+            return self._pieces(statement.value) if isinstance(statement, ast.Assign) else ""
+        if isinstance(value, ast.GeneratorExp):
+            given: list[ast.expr | None] = [value.elt]
+        else:
+            called = self.job.called.get(id(value))
+            if called is None or not called.generates:
+                return ""
+            given = [node.value for node in called.nodes.all if isinstance(node, ast.Yield)]
+            if any(isinstance(node, ast.YieldFrom) for node in called.nodes.all):
+                given.append(None)
+        kinds = {self._type(one) if one is not None else "" for one in given}
+        if len(kinds) != 1 or not kinds <= {"str", "bytes"}:
+            if self._target_body() == "pieces":
+                return "pieces"
+            raise Stop("pieces-unknown", value)
+        return kinds.pop()
+
+    def _encoded(self, node: ast.expr) -> ast.expr | None:
+        """Return X of `base64.b64encode(X).decode()`."""
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "decode":
+            inner = node.func.value
+            one = isinstance(inner, ast.Call) and len(inner.args) == 1
+            if one and self.flow.standard_name(self.at.module, inner.func) == "base64.b64encode":  # type: ignore[attr-defined]
+                return inner.args[0]  # type: ignore[attr-defined, no-any-return]
+        return None
+
+    def _unpacked(self, node: ast.expr) -> str | None:
+        """Return the source of the bytes that an expression encodes; what only did so encodes no more."""
+        encoded = self._encoded(node)
+        if encoded is not None:
+            return self.at.code(encoded)
+        if not isinstance(node, ast.Name) or self.at.function is None:
+            return None
+        names = self.at.function.nodes.uses(node.id)
+        stores = [n for n in names if isinstance(n.ctx, ast.Store)]
+        if len(stores) != 1 or len(names) != 2:
+            return None
+        statement = self.at.parents.get(id(stores[0]))
+        if isinstance(statement, ast.Assign) and (whole := self._encoded(statement.value)) is not None:
+            start, end = self.at.text.start(statement.value), self.at.text.end(statement.value)
+            self.at.replaced.append(Edit(start, end, self.at.code(whole), "reply"))
+            return node.id
+        return None
+
+    # --- an answer that a name holds ---
+
+    def _from_name(self, name: str, form: ReplyForm) -> Made | None:
+        """Return the parts of an answer that a mapping of the author's holds under a name."""
+        function = self.at.function
+        assert function is not None
+        always, maybe = self.at.reply_keys(function, name)
+        rows, flag = self._rows(form), self._flag(form)
+        if not (always | maybe) <= {*rows, flag}:
+            return None
+        made = Made()
+
+        def part(key: str, default: str) -> str:
+            return f"{name}[{quoted(key)}]" if key in always else f"{name}.get({quoted(key)}, {default})"
+
+        for key, row in rows.items():
+            if key not in always | maybe:
+                continue
+            if row.field == "status":
+                made.status = part(key, "200")
+            elif row.field in ("headers", "headers.plain"):
+                kind = "dict" if row.lens.subscript is How.JOINED else "pairs"
+                made.spreads.append((kind, part(key, "{}" if kind == "dict" else "[]")))
+                made.pairs.append(("", str(len(made.spreads) - 1), ""))
+            elif row.field == "set_cookies":
+                made.cookies.append(("many", part(key, "[]")))
+            elif row.lens.content == "packed" and flag in always | maybe:
+                content = part(key, '""')
+                text = self.at.need(["import base64"], f"base64.b64decode({content})")
+                made.body = f"{text} if {part(flag, 'False')} else {content}"
+                made.body_type = "either"
+            else:
+                made.body = part(key, '""')
+                made.body_type = "str" if row.lens.content == "packed" else ""
+        return made
+
+
+def _text(node: ast.expr) -> str:
+    return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""

@@ -1,0 +1,176 @@
+"""Answers written: their parts put together as the target has them."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+
+from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.places import Item
+from vast_ferry.mapping.python import quoted
+from vast_ferry.mapping.tables import ReplyForm, Row
+from vast_ferry.translate.python.reply_parts import Forms, Made
+from vast_ferry.translate.values import Stop
+
+
+@dataclass(frozen=True, slots=True)
+class _Item:
+    """One item of a list or mapping as source; what is spread holds several."""
+
+    text: str
+    spread: bool = False
+
+    def written(self, star: str) -> str:
+        return f"{star}{self.text}" if self.spread else self.text
+
+
+class ReplyWriting(Forms):
+    """Writes the answers of one function."""
+
+    # --- written ---
+
+    def _construct(self, made: Made, node: ast.AST) -> str:
+        """Return the source of an answer at the target."""
+        form = self._target
+        rows = {row.field: row for row in form.rows}
+        parts: dict[str, str] = {}
+        if made.status and made.status != "200":
+            parts["status"] = made.status
+        elif made.status or form.when == "mapping":
+            parts["status"] = made.status or "200"
+        if "headers" in rows:
+            listed = self._as_pairs(made)
+            if listed:
+                parts["headers"] = listed
+        else:
+            self._as_mapping(made, parts, node)
+        if made.body:
+            self._content(made, rows["body"], parts, node)
+        elif made.empty_type and not made.typed and made.status not in ("204", "304"):
+            # What is left out counts as text at one provider and as bytes at another, and gets its type by that.
+            flagged = rows["body"].lens.content == "packed"
+            if flagged and made.empty_type == "bytes":
+                parts["body"], parts["flag"] = '""', "True"
+            elif not flagged and made.empty_type == "str":
+                parts["body"] = '""'
+        if form.when == "mapping":
+            return self._literal(form, parts, node)
+        return self._object(form, parts, node)
+
+    def _as_pairs(self, made: Made) -> str:
+        """Return the source of header fields as a list of pairs."""
+        items: list[_Item] = []
+        for name, value, _ in made.pairs:
+            if name:
+                items.append(_Item(f"({name}, {value})"))
+                continue
+            kind, text = made.spreads[int(value)]
+            items.append(_Item(f"{text}.items()" if kind == "dict" else text, spread=True))
+        for how, text in made.cookies:
+            one = f'("set-cookie", {text})'
+            items.append(
+                _Item(one) if how == "one" else _Item(f'(("set-cookie", cookie) for cookie in {text})', spread=True)
+            )
+        if len(items) == 1 and made.spreads:
+            kind, text = made.spreads[0]
+            return f"list({text}.items())" if kind == "dict" else text
+        return f"[{', '.join(one.written('*') for one in items)}]" if items else ""
+
+    def _as_mapping(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
+        """Put header fields into a mapping of names that don't repeat, and cookies apart."""
+        fields: list[_Item] = []
+        named = [known.lower() for name, _, known in made.pairs if name]
+        repeated = len(set(named) - {"set-cookie"}) != sum(name != "set-cookie" for name in named)
+        if repeated or not all(named) or any(kind == "pairs" for kind, _ in made.spreads):
+            self._joined(made, parts, node)
+            return
+        cookies = [_Item(value) for name, value, known in made.pairs if name and known.lower() == "set-cookie"]
+        for name, value, known in made.pairs:
+            if not name:
+                fields.append(_Item(made.spreads[int(value)][1], spread=True))
+            elif known.lower() != "set-cookie":
+                fields.append(_Item(f"{name}: {value}"))
+        for how, text in made.cookies:
+            cookies.append(_Item(text, spread=how != "one"))
+        if fields:
+            listed = "{" + ", ".join(one.written("**") for one in fields) + "}"
+            parts["headers.plain"] = _alone(fields) or listed
+        if cookies:
+            parts["set_cookies"] = _alone(cookies) or f"[{', '.join(one.written('*') for one in cookies)}]"
+
+    def _joined(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
+        """Let small functions join the header fields that can't be told apart here, and take the cookies out."""
+        if not any(row.field == "set_cookies" for row in self._target.rows):
+            raise Stop("headers-unknown", node)
+        listed = self._as_pairs(made)
+        first, again = (
+            (listed, listed) if listed.isidentifier() else (f"{(name := self.at.fresh('pairs'))} := {listed}", "")
+        )
+        joined, cookies = (self.job.beside(self.at.module, one) for one in ("joined_fields", "cookies_set"))
+        if not again and self._in_comprehension(node):
+            raise Stop("headers-unknown", node)
+        parts["headers.plain"], parts["set_cookies"] = f"{joined}({first})", f"{cookies}({again or name})"
+
+    def _in_comprehension(self, node: ast.AST) -> bool:
+        """Tell whether a name can't be given a value inside an expression."""
+        at = self.at.parents.get(id(node))
+        while at is not None and not isinstance(at, ast.stmt):
+            if isinstance(at, ast.comprehension):
+                return True
+            at = self.at.parents.get(id(at))
+        return self.at.function is None
+
+    def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
+        if row.lens.content != "packed":
+            parts["body"] = made.body
+            return
+        if made.body_type == "str":
+            parts["body"] = made.body
+            return
+        given = made.body if made.body_type == "bytes" else f'{made.body} or b""'
+        encoded = self.at.need(["import base64"], f"base64.b64encode({given}).decode()")
+        if made.body_type == "bytes":
+            parts["body"], parts["flag"] = encoded, "True"
+            return
+        name, test = made.body, made.body
+        if not name.isidentifier():
+            if self._in_comprehension(node) or made.body_type == "either":
+                raise Stop("text-or-bytes", node)
+            name = self.at.fresh("body")
+            test = f"{name} := {made.body}"
+            encoded = self.at.need(["import base64"], f'base64.b64encode({name} or b"").decode()')
+        parts["body"] = f"{name} if isinstance({test}, str) else {encoded}"
+        parts["flag"] = f"not isinstance({name}, str)"
+
+    def _literal(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
+        items = []
+        for row in form.rows:
+            if row.field in parts and isinstance(row.at.steps[-1], Item):
+                items.append(f"{quoted(str(row.at.steps[-1].key))}: {parts[row.field]}")
+                if row.field == "body" and "flag" in parts and row.flag is not None:
+                    last = row.flag.steps[-1]
+                    assert isinstance(last, Item)
+                    items.append(f"{quoted(str(last.key))}: {parts['flag']}")
+        return self.at.set_out("{", items, "}", node)
+
+    def _object(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
+        module, _, name = form.class_name.rpartition(".")
+        shape = self.job.target.kinds[REQUEST].answered
+        takes = shape.by_hand.takes if shape.by_hand else tuple(self.job.target.model.modules[module][name].takes)
+        by_name = {key: row.field for key, row in self._rows(form).items()}
+        items: list[str] = []
+        named = False
+        for parameter in takes:
+            key = parameter.partition("=")[0]
+            text = parts.get(by_name.get(key, ""), "")
+            if not text or (by_name.get(key) == "status" and text == "200"):
+                named = True
+                continue
+            items.append(text if not named and not items else f"{key}={text}")
+        called = self.at.need([f"from {module} import {name}"], f"{name}(")
+        return self.at.set_out(called, items, ")", node)
+
+
+def _alone(items: list[_Item]) -> str:
+    """Return what is spread where nothing else stands beside it."""
+    return items[0].text if len(items) == 1 and items[0].spread else ""

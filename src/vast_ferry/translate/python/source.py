@@ -1,0 +1,36 @@
+"""A Python file's text, with the positions of its syntax tree."""
+
+from __future__ import annotations
+
+import ast
+import io
+import tokenize
+
+from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.translate.text import SourceText
+
+
+class PythonText(SourceText):
+    """A Python file: its encoding is what it says itself; the tree's positions are bytes of its UTF-8."""
+
+    def __init__(self, raw: bytes, shown: str) -> None:
+        try:
+            super().__init__(raw, shown, tokenize.detect_encoding(io.BytesIO(raw).readline)[0])
+        except (SyntaxError, UnicodeError, LookupError) as error:
+            raise BadInput(f"the file is not Python: {error}", "Mend its encoding", Place(shown)) from None
+
+    def parse(self) -> ast.Module:
+        """Return the syntax tree; from text, for the bytes are UTF-8 here whatever encoding the file names."""
+        return ast.parse(self.data.decode("utf-8"))
+
+    def start(self, node: ast.AST) -> int:
+        """Return where a node begins."""
+        return self.starts[node.lineno - 1] + node.col_offset  # type: ignore[attr-defined, no-any-return]
+
+    def end(self, node: ast.AST) -> int:
+        """Return where a node ends."""
+        return self.starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[attr-defined, no-any-return]
+
+    def of(self, node: ast.AST) -> str:
+        """Return a node's own text."""
+        return self.data[self.start(node) : self.end(node)].decode("utf-8")

@@ -1,0 +1,153 @@
+"""`make fuzz`: generated handlers carried to every target and proven, for as long as it is given.
+
+Run: .venv/bin/python tests/fuzz.py [--minutes 1] [--seed 1] [--from PROVIDER] [--kind KIND]
+Printed: how many programs and checks there were and how they came out; each that came out otherwise untold is shrunk
+to a few lines, and shown with what was carried. The exit status is 1 if there is one. A seed gives the same programs.
+"""
+
+from __future__ import annotations
+
+import argparse
+import multiprocessing
+import sys
+import time
+from collections import deque
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import islice
+from multiprocessing.pool import AsyncResult
+
+from fuzz_grammar import Program, Surface, program
+from fuzz_inside import Bench, Counted, Untold
+from fuzz_ordinary import ordinary
+
+from vast_ferry import Profile, find_profile
+from vast_ferry.profiles.registry import all_profiles
+
+KINDS = ("http", "message", "http", "record", "http", "object", "message", "call", "signal", "schedule")
+SIZE = 12
+
+
+def sources() -> list[Profile]:
+    """Return the providers whose handlers are generated: those that declare functions, and call them in one process."""
+    return [one for one in all_profiles() if one.model.definition and not one.model.handler.script and one.kinds]
+
+
+def targets(source: Profile, kind: str, *, fresh: bool) -> list[Profile]:
+    """Return where handlers of a kind can go: providers, or (where nothing `fresh` is read) servers as well."""
+    found = [one for one in all_profiles() if one.name != source.name and kind in one.kinds]
+    found = [one for one in found if not one.model.handler.script]
+    return [one for one in found if one.model.definition or (one.model.files and not fresh)]
+
+
+def batches(seed: int) -> Iterator[tuple[Profile, str, str]]:
+    """Yield provider, kind and seed of one batch after another, without end."""
+    number = 0
+    known = sources()
+    while True:
+        yield known[number % len(known)], KINDS[(number + number // len(known)) % len(KINDS)], f"{seed}:{number}"
+        number += 1
+
+
+def programs(source: Profile, kind: str, seed: str, size: int = SIZE) -> dict[str, Program]:
+    """Return the programs of a batch, by name."""
+    surface = Surface.of(source, kind, fresh=fresh_of(seed))
+    make = ordinary if int(seed.split(":")[1]) % 5 == 4 else program
+    return {f"f{at}": make(surface, f"{seed}:{at}") for at in range(size)}
+
+
+def fresh_of(seed: str) -> bool:
+    """Tell whether the programs of a batch read ids and times."""
+    return sum(map(int, seed.split(":"))) // 7 % 2 == 0
+
+
+def shrunk(bench: Bench, one: Program, target: Profile) -> tuple[Program, list[Untold]]:
+    """Return a program with as few pieces as still come out otherwise."""
+    found = bench.prove({"f": one}, [target])
+    at = 0
+    while at < len(one.pieces):
+        less = replace(one, pieces=one.pieces[:at] + one.pieces[at + 1 :])
+        still = bench.prove({"f": less}, [target])
+        if still:
+            one, found = less, still
+        else:
+            at += 1
+    return one, found
+
+
+def told(bench: Bench, one: Program, failed: Untold) -> str:
+    """Return a failure as a person reads it: what differs, the handler, and what was carried."""
+    small, found = shrunk(bench, one, find_profile(failed.target))
+    there = bench.folder / "target"
+    if found:
+        bench.prove({"f": small}, [find_profile(failed.target)])
+    carried = "\n".join(f"# {path.name}\n{path.read_text()}" for path in sorted(there.glob("*_f.py")))
+    what = found[0].what if found else f"only together with others of its batch: {failed.what}"
+    source = "\n".join(small.files("f").values())
+    return f"--- {small.surface.profile.name} to {failed.target}: {what}\n{source}\n--- carried\n{carried}\n"
+
+
+def work(job: tuple[str, str, str, tuple[str, ...]]) -> tuple[Counted, list[str], int]:
+    """Prove one batch; return its counts, its failures as text, and how many programs failed."""
+    source, kind, seed, wanted = job
+    counted = Counted()
+    made = programs(find_profile(source), kind, seed)
+    with Bench() as bench:
+        there = targets(find_profile(source), kind, fresh=fresh_of(seed))
+        there = [one for one in there if not wanted or one.name in wanted]
+        found = bench.prove(made, there, counted)
+        first = {one.name: one for one in reversed(found)}
+        shown = [f"{kind} {seed}:{name[1:]} {told(bench, made[name], one)}" for name, one in first.items()]
+    return counted, shown, len(first)
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Fuzz, print, and return the exit status."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--minutes", type=float, default=1.0)
+    parser.add_argument("--seed", type=int, default=int(time.time()))
+    parser.add_argument("--from", dest="source", default="")
+    parser.add_argument("--kind", default="")
+    parser.add_argument("--ordinary", action="store_true", help="only functions that others wrote for other things")
+    parser.add_argument("--to", action="append", default=[])
+    parser.add_argument("--most", type=int, default=10, help="so many failures are shown")
+    told = parser.parse_args(arguments)
+    end, total, failed, made, shown = time.monotonic() + 60 * told.minutes, Counted(), 0, 0, 0
+
+    def jobs() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
+        for source, kind, seed in batches(told.seed):
+            if time.monotonic() > end or shown >= told.most:
+                return
+            if told.ordinary and int(seed.split(":")[1]) % 5 != 4:
+                continue
+            if told.source in ("", source.name) and (kind if not told.kind else told.kind) in source.kinds:
+                yield source.name, told.kind or kind, seed, tuple(told.to)
+
+    began = time.monotonic()
+    with multiprocessing.get_context("fork").Pool(2) as pool:
+        waiting, running = jobs(), deque[AsyncResult[tuple[Counted, list[str], int]]]()
+        while True:
+            running.extend(pool.apply_async(work, (job,)) for job in islice(waiting, 4 - len(running)))
+            if not running:
+                break
+            counted, texts, wrong = running.popleft().get()
+            made += SIZE
+            failed += wrong
+            for name, value in vars(counted).items():
+                setattr(total, name, getattr(total, name) + value)
+            for text in texts:
+                shown += 1
+                if shown <= told.most:
+                    print(text, flush=True)
+    spent = time.monotonic() - began
+    print(
+        f"seed {told.seed}: {made:,} programs ({60 * made / spent:,.0f} a minute), {total.carried:,} carried, "
+        f"{total.native / max(1, total.carried):.0%} native; {total.checks:,} checks: {total.same:,} same, "
+        f"{total.unheld:,} unheld, {total.told:,} told, {total.unchecked:,} unchecked; "
+        f"{failed:,} programs came out otherwise untold"
+    )
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

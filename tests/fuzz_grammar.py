@@ -1,0 +1,1174 @@
+"""A generator of handlers: programs that read, pass on, keep, change and answer with parts of events, anywhere.
+
+What a handler may touch is read off the profile (its rows, its answers, its clients), so the generator knows no
+provider. A program is a list of pieces, each a few statements with the definitions that they need; what a piece finds
+is shown in the answer. A failing program is shrunk by leaving pieces out.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+
+from vast_ferry.mapping.inline import at_text
+from vast_ferry.mapping.lenses.lens import Plain
+from vast_ferry.mapping.lenses.pairs import MultiMap
+from vast_ferry.mapping.places import Attr, Call, Item
+from vast_ferry.profiles.profile import Profile
+
+#: What stands at the top of each program: how a value is shown, whatever it is.
+SHOW = """
+def show(value):
+    try:
+        return json.dumps(value, default=lambda other: "an object")
+    except Exception as error:
+        return type(error).__name__
+"""
+
+
+@dataclass(frozen=True)
+class Part:
+    """Something of an event as a handler writes it: `sort` is text, bytes, number, mapping, lookup or any."""
+
+    code: str
+    sort: str
+    awaited: bool = False
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Some statements of a handler, and the definitions at the top that they need."""
+
+    lines: tuple[str, ...]
+    top: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Program:
+    """One generated handler: its provider's surface, the pieces, and whether it goes through a batch."""
+
+    surface: Surface
+    pieces: tuple[Piece, ...]
+    ending: Piece
+    loop: str = ""
+
+    def files(self, name: str) -> dict[str, str]:
+        """Return the handler's file, and that of its helpers where they stand apart."""
+        whole = self.source(name)
+        head, at, handler = whole.rpartition(
+            "\n\n" + ("async def " if self.surface.asynchronous else "def ") + f"{name}("
+        )
+        defined = re.findall(r"^(?:async def|def|class) (\w+)|^(\w+) = ", head, re.MULTILINE)
+        if len(self.pieces) % 3 or not at or len(defined) < 2:
+            return {f"h_{name}.py": whole}
+        imports = [line for line in head.split("\n") if line.startswith(("import ", "from "))]
+        names = ", ".join(dict.fromkeys(one or other for one, other in defined))
+        main = "\n".join([*imports, f"from lib_{name} import {names}"])
+        return {f"h_{name}.py": f"{main}\n{at}{handler}", f"lib_{name}.py": head + "\n"}
+
+    def source(self, name: str) -> str:
+        """Return the file of the handler."""
+        surface = self.surface
+        lines = [
+            f"{'async ' if surface.asynchronous else ''}def {name}({', '.join(surface.parameters)}):",
+            "    seen = []",
+        ]
+        inside = "    "
+        if self.loop:
+            lines.append(f"    {self.loop}")
+            inside = "        "
+        body = [line for piece in self.pieces for line in piece.lines]
+        lines += [inside + line for line in body or ["pass"]]
+        lines += ["    " + line for line in self.ending.lines]
+        top = list(dict.fromkeys(text for piece in (*self.pieces, self.ending) for text in piece.top))
+        imports = [text for text in top if text.startswith(("import ", "from "))]
+        rest = [text for text in top if text not in imports]
+        return "\n".join([*sorted({"import json", *imports}), SHOW, *rest, "", *lines, ""])
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What handlers of one kind can touch at a provider."""
+
+    profile: Profile
+    kind: str
+    parameters: tuple[str, ...] = ()
+    event: str = ""  # the whole event, or one entry of a batch
+    each: str = ""  # the batch
+    asynchronous: bool = False
+    parts: tuple[Part, ...] = ()
+    inner: tuple[str, ...] = ()  # places on the way to parts
+    logs: tuple[str, ...] = ()
+    secrets: tuple[str, ...] = ()
+
+    @classmethod
+    def of(cls, profile: Profile, kind: str, *, fresh: bool = True) -> Surface:
+        """Return the surface of a kind; without what is `fresh`: ids and times, which servers don't give."""
+        shape = profile.kinds[kind].event
+        parts: dict[str, Part] = {}
+        inner: dict[str, None] = {}
+        logs, secrets = [], []
+        for row in shape.rows:
+            holds = shape.fields[row.field].holds
+            text = at_text(row.at, {})
+            if row.field == "log" and row.at.steps and isinstance(row.at.steps[-1], Call):
+                logs.append(text.removesuffix("()"))
+            elif row.field == "secret":
+                secrets.append(text.removesuffix("()"))
+            if (
+                holds == "call"
+                or row.field in ("time_left", "limit", *(() if fresh else ("id", "time")))
+                or row.offer
+                or not row.at.steps
+            ):
+                continue
+            sort = {"text": "text", "texts": "mapping", "number": "number", "record": "mapping"}.get(holds, "any")
+            if not isinstance(row.lens, Plain):
+                sort = {"bytes": "bytes", "str": "text", "int": "number", "dict": "mapping"}.get(row.lens.gives, "any")
+            elif holds == "bytes":
+                sort = "bytes"
+            if isinstance(row.lens, MultiMap):
+                sort = "lookup"
+                for how, own in row.lens.methods.items():
+                    if how in ("first", "every"):
+                        for name in ("day", "X-A"):
+                            parts.setdefault(f"{text}.{own}({name!r})", Part(f"{text}.{own}({name!r})", "any"))
+                parts[f"{text} all"] = Part(f"list({text}.{row.lens.methods['all']}())", "any")
+                continue
+            if row.field == "captures":
+                parts[f"{text} one"] = Part(f'{text}["one"]', "text")
+            parts[text] = Part(text, sort, awaited=text.startswith("(await") or "await " in text)
+            steps = row.at.steps[: -2 if isinstance(row.at.steps[-1], Call) else -1]
+            while steps and not any(isinstance(step, Call) for step in steps):
+                inner[at_text(type(row.at)(row.at.root, steps), {})] = None
+                steps = steps[:-1]
+        own = shape.event_parameters[0]
+        return cls(
+            profile,
+            kind,
+            tuple(shape.handed_over),
+            own,
+            at_text(shape.each, {}) if shape.each is not None else "",
+            profile.model.handler.asynchronous,
+            tuple(parts.values()),
+            tuple(inner),
+            tuple(logs),
+            tuple(secrets),
+        )
+
+    def clients(self, operation: str, **given: str) -> tuple[str, str] | None:
+        """Return how an operation is called with these hub fields, and the import that it needs."""
+        client = self.profile.operations.get(operation)
+        if client is None:
+            return None
+        arguments = []
+        for parameter in client.takes:
+            name, _, default = parameter.partition("=")
+            row = next((row for row in client.arguments.rows if row.at.root == name), None)
+            if row is not None and row.field in given:
+                arguments.append(f"{name}={given[row.field]}" if default else given[row.field])
+            elif not default:
+                return None
+        called = f"{'await ' if client.awaited else ''}{client.called}({', '.join(arguments)})"
+        hosted = client.root in self.parameters
+        return called, "" if hosted else f"import {client.root}"
+
+
+@dataclass
+class Scope:
+    """What can be named at a point of a program."""
+
+    awaits: bool
+    event: str
+    parts: tuple[Part, ...]
+    inner: tuple[str, ...]
+    names: dict[str, str] = field(default_factory=dict)  # name → sort
+
+    def having(self, sort: str) -> list[str]:
+        return [name for name, own in self.names.items() if own == sort]
+
+
+class Writer:
+    """Writes one program from a seed."""
+
+    def __init__(self, surface: Surface, seed: str) -> None:
+        self.surface, self.random = surface, random.Random(seed)
+        self.count = 0
+        self.top: list[str] = []
+
+    # --- choices ---
+
+    def pick(self, options: list[Callable[[], str]]) -> str:
+        return self.random.choice(options)()
+
+    def fresh(self, word: str) -> str:
+        self.count += 1
+        return f"{word}{self.count}"
+
+    def part(self, scope: Scope, *sorts: str) -> str:
+        """Return a part of the event, of one of these sorts if there is one."""
+        usable = [part for part in scope.parts if scope.awaits or not part.awaited]
+        found = [part for part in usable if not sorts or part.sort in sorts]
+        return self.random.choice(found or usable).code
+
+    # --- expressions ---
+
+    def text(self, scope: Scope, depth: int = 2) -> str:
+        """Return an expression that gives a text, or raises."""
+        r = self.random
+        if depth <= 0 or r.random() < 0.3:
+            known = scope.having("text")
+            return r.choice([self.part(scope, "text"), repr(r.choice(["", "a", "x-1", "GET"])), *known])
+
+        def text() -> str:
+            return self.text(scope, depth - 1)
+
+        def value() -> str:
+            return self.value(scope, depth - 1)
+
+        def part(*sorts: str) -> str:
+            return self.part(scope, *sorts)
+
+        return self.pick(
+            [
+                lambda: self.formatted(f"{{{part('text')}}}-{{{value()}}}"),
+                lambda: self.formatted(f"{{{part()}!r}}"),
+                lambda: self.formatted(f"{{{part('text')}!s:>8}}"),
+                lambda: self.formatted(f"{{{part('text')}=}}"),
+                lambda: f'"%s/%s" % ({text()}, {part()})',
+                lambda: f'"{{}}:{{}}".format({text()}, {part()})',
+                lambda: f"{part('text')}.{r.choice(['upper()', 'strip()', 'lower()', 'title()'])}",
+                lambda: f"({text()})[{r.choice(['1:', ':3', '::-1', '-2:'])}]",
+                lambda: f"{text()} + {text()}",
+                lambda: f"({text()} or {text()})",
+                lambda: f"({text()} if {self.test(scope, depth - 1)} else {text()})",
+                lambda: f"str({value()})",
+                lambda: f"json.dumps({part()}, default=str)",
+                lambda: f'"|".join(sorted(map(str, {part("mapping", "any")} or [])))',
+                lambda: f'{part("mapping")}.get("one", {text()})',
+                lambda: f"(lambda v: {self.over('v')})({part('text')})",
+                lambda: f"[{text()}, {part()}][0]",
+                lambda: f'{{"k": {part("text")}, "j": {value()}}}["k"]',
+                lambda: f"type({part('text')}).__name__",
+                lambda: f"max([{text()}, {part('text')}])",
+                lambda: f"({part('text')}.partition('/')[2] or 'none')",
+                lambda: f"next(iter([{part('text')}]), {text()})",
+                lambda: f"re.sub(r'[^a-z]', '-', {part('text')})",
+            ]
+        )
+
+    def formatted(self, text: str) -> str:
+        """Return an f-string, where its quotes allow one on every version of Python."""
+        quote = '"' if '"' not in text else "'"
+        nested = text.count("{") > text.count("}") or text.count("{") > 2 or "lambda" in text
+        return "'none'" if quote in text or "\\" in text or nested or "f'" in text else f"f{quote}{text}{quote}"
+
+    def over(self, name: str) -> str:
+        return self.random.choice([name, f"{name}.lower()", f"{name} + '!'", f"len({name})", f"{name}[:2]"])
+
+    def value(self, scope: Scope, depth: int = 2) -> str:
+        """Return an expression of any sort."""
+        r = self.random
+        if depth <= 0 or r.random() < 0.3:
+            return r.choice([self.part(scope), self.part(scope), *scope.names, "None", "3"])
+
+        def text() -> str:
+            return self.text(scope, depth - 1)
+
+        def part(*sorts: str) -> str:
+            return self.part(scope, *sorts)
+
+        return self.pick(
+            [
+                text,
+                part,
+                lambda: r.choice([*(code for code in scope.inner if code.endswith("]")), part()]),
+                lambda: self.test(scope, depth - 1),
+                lambda: f"len({part('text', 'mapping', 'bytes')})",
+                lambda: f"[{part()}, {text()}]",
+                lambda: f'{{"a": {part()}, **{{"b": {text()}}}}}',
+                lambda: f"({part()}, *[{part()}])",
+                lambda: f"dict({part('mapping')})",
+                lambda: f"{{**{part('mapping')}, 'n': 1}}",
+                lambda: f"sorted({part('mapping')}.items())",
+                lambda: f"list({part('mapping', 'any')} or ())",
+                lambda: f"[{self.over('x')} for x in {part('text')} if x]",
+                lambda: f"{{k: str(v) for k, v in {part('mapping')}.items()}}",
+                lambda: f"sum(1 for x in {part('text', 'mapping')})",
+                lambda: f"list(zip({part('text')}, {part('text', 'mapping')}))",
+                lambda: f"any(x == {text()} for x in [{part()}, {part()}])",
+                lambda: f"list(map(str, [{part()}, {part()}]))",
+                lambda: f"copy.deepcopy({part()})",
+                lambda: f"json.loads({part('text', 'bytes')} or '0')",
+                lambda: f"isinstance({part()}, {r.choice(['str', 'dict', 'bytes', 'int', 'list'])})",
+                lambda: f"bool({part()})",
+                lambda: f"hash(str({part()})) == hash(str({part()}))",
+            ]
+        )
+
+    def test(self, scope: Scope, depth: int = 1) -> str:
+        """Return a condition."""
+        r = self.random
+
+        def part(*sorts: str) -> str:
+            return self.part(scope, *sorts)
+
+        return self.pick(
+            [
+                lambda: f"{part('text')} == {self.text(scope, depth - 1)}",
+                lambda: f"{part()}",
+                lambda: f"not {part()}",
+                lambda: f"{part()} is {r.choice(['None', 'not None'])}",
+                lambda: f"{self.text(scope, 0)} in {part('mapping', 'text')}",
+                lambda: f"len({part('text', 'mapping')}) > {r.randrange(4)}",
+                lambda: f"isinstance({part()}, (str, bytes))",
+                lambda: f"({part()} and {part()})",
+                lambda: f"{part('text')}.startswith(({self.text(scope, 0)}, 'G'))",
+                lambda: f"{part('text')} in ('GET', {self.text(scope, 0)})",
+                lambda: f"1 <= len({part('text')}) < 4",
+            ]
+        )
+
+    # --- pieces ---
+
+    def pieces(self, scope: Scope, number: int) -> Iterator[Piece]:
+        """Yield so many pieces."""
+        for _ in range(number):
+            self.top = []
+            make = self.random.choice(PIECES)
+            lines = make(self, scope)
+            if self.random.random() < 0.5:
+                lines = ["try:", *(f"    {line}" for line in lines), "except Exception as error:"]
+                lines.append("    seen.append(type(error).__name__)")
+                scope.names.clear()  # which may not have come to be
+            yield Piece(tuple(lines), tuple(self.top))
+
+    def block(self, scope: Scope, depth: int = 1) -> list[str]:
+        """Return a few indented statements."""
+        inner = Scope(scope.awaits, scope.event, scope.parts, scope.inner, dict(scope.names))
+        lines: list[str] = []
+        for _ in range(self.random.randint(1, 2)):
+            small = [one for one in PIECES if depth > 0 or one in SIMPLE]
+            lines += self.random.choice(small)(self, inner)
+        return [f"    {line}" for line in lines]
+
+    def whole(self) -> list[str]:
+        """Return the ways in which a program names the whole event."""
+        return [self.surface.event]
+
+    def held(self, name: str, awaits: bool = False) -> Scope:
+        """Return a scope in which the event goes by another name."""
+        parts = tuple(
+            Part(_renamed(part.code, self.surface.event, name), part.sort, part.awaited)
+            for part in self.surface.parts
+            if _mentions(part.code, self.surface.event)
+        )
+        inner = tuple(_renamed(code, self.surface.event, name) for code in self.surface.inner)
+        return Scope(awaits, name, parts, inner)
+
+    def of_part(self, name: str) -> Scope:
+        """Return a scope in which a name holds what can't be known."""
+        return Scope(False, name, (Part(name, "any"),), ())
+
+
+def _mentions(code: str, name: str) -> bool:
+    return re.search(rf"\b{name}\b(?!['\"])", code) is not None
+
+
+def _renamed(code: str, name: str, other: str) -> str:
+    return re.sub(rf"(?<!['\"\w.]){name}\b(?!['\"])", other, code)
+
+
+# --- the pieces: each writes statements, and puts what they need at the top -------------------------------------------
+
+
+def said(w: Writer, s: Scope) -> list[str]:
+    return [f"seen.append(show({w.value(s)}))"]
+
+
+def said_text(w: Writer, s: Scope) -> list[str]:
+    return [f"seen.append({w.text(s)})"]
+
+
+def named(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    lines = [f"{name} = {w.text(s)}", f"seen.append(str({name}))"]
+    s.names[name] = "text"
+    return lines
+
+
+def part_named(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    code = w.random.choice([s.event, *s.inner, w.part(s), w.part(s)])
+    lines = [f"{name} = {code}", f"seen.append(show({name}))"]
+    s.names[name] = "any"
+    return lines
+
+
+def event_named(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("e")
+    if s.event != w.surface.event:
+        return said(w, s)
+    return [f"{name} = {s.event}", f"seen.append({w.text(w.held(name, s.awaits))})"]
+
+
+def unpacked(w: Writer, s: Scope) -> list[str]:
+    one, other = w.fresh("n"), w.fresh("n")
+    lines = w.random.choice(
+        [
+            [f"{one}, {other} = {w.part(s)}, {w.value(s, 1)}"],
+            [f"({one}, *{other}) = [{w.part(s)}, {w.part(s)}, {w.value(s, 0)}]"],
+            [f"{one} = {other} = {w.part(s)}"],
+            [f"[{one}, {other}] = {w.part(s)}, {s.event}"],
+        ]
+    )
+    return [*lines, f"seen.append(show([{one}, {other}]))"]
+
+
+def added(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    return [f"{name} = {w.text(s, 1)}", f"{name} += {w.text(s, 1)}", f"seen.append({name})"]
+
+
+def walrus(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    return [f"if ({name} := {w.part(s)}) is not None and {w.test(s)}:", f"    seen.append(show({name}))"]
+
+
+def branch(w: Writer, s: Scope) -> list[str]:
+    lines = [f"if {w.test(s)}:", *w.block(s, 0)]
+    if w.random.random() < 0.6:
+        lines += [f"elif {w.test(s)}:", *w.block(s, 0)]
+    return [*lines, "else:", *w.block(s, 0)]
+
+
+def rebound(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("e")
+    lines = [f"{name} = {s.event}", f"if {w.test(s)}:", f"    {name} = {w.value(s, 1)}"]
+    return [*lines, f"seen.append(show({name}))"]
+
+
+def loop(w: Writer, s: Scope) -> list[str]:
+    item = w.fresh("i")
+    over = w.random.choice([w.part(s, "mapping"), w.part(s, "text"), f"[{w.part(s)}, {w.text(s, 0)}]", "range(2)"])
+    lines = [f"for {item} in {over}:", f"    seen.append(show({item}))", *w.block(s, 0)]
+    if w.random.random() < 0.4:
+        lines += [f"    if {w.test(s)}:", f"        {w.random.choice(['break', 'continue'])}"]
+    if w.random.random() < 0.3:
+        lines += ["else:", *w.block(s, 0)]
+    return lines
+
+
+def while_loop(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("left")
+    lines = [f"{name} = [{w.part(s)}, {w.text(s, 0)}]", f"while {name}:", f"    seen.append(show({name}.pop()))"]
+    return [*lines, *w.block(s, 0)]
+
+
+def tried(w: Writer, s: Scope) -> list[str]:
+    lines = ["try:", *w.block(s, 0), f"    raise ValueError({w.part(s)})"]
+    lines += ["except (KeyError, AttributeError) as e:", "    seen.append(type(e).__name__)"]
+    lines += ["except ValueError as e:", "    seen.append(show(list(e.args)))"]
+    return [*lines, *(["finally:", *w.block(s, 0)] if w.random.random() < 0.5 else [])]
+
+
+def with_block(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    w.top.append("import contextlib")
+    held = w.random.choice([s.event, w.part(s)])
+    return [f"with contextlib.nullcontext({held}) as {name}:", f"    seen.append(show({name}))", *w.block(s, 0)]
+
+
+def matched(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("m")
+    lines = [f"match {w.random.choice([w.part(s), w.part(s, 'mapping'), s.event])}:"]
+    lines += ['    case "GET" | "PUT":', *(f"    {line}" for line in w.block(s, 0))]
+    lines += [f"    case {{'one': {name}}}:", f"        seen.append(show({name}))"]
+    lines += [f"    case str() as {name} if {w.test(s)}:", f"        seen.append({name})"]
+    return [*lines, "    case _:", *(f"    {line}" for line in w.block(s, 0))]
+
+
+def helper(w: Writer, s: Scope) -> list[str]:
+    """A function at the top gets the event, whole or with other things."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("helper"), w.random.choice(["event", "it", w.surface.event])
+    there = w.held(own)
+    body = [f"    return {w.text(there)}"]
+    if w.random.random() < 0.4:
+        body = [f"    if {w.test(there)}:", f"        return {w.value(there)}", *body]
+    how = w.random.randrange(6)
+    if how == 0:
+        w.top.append("\n".join([f"def {name}({own}, more=None, *rest, **named):", *body]))
+        call = f"{name}({s.event}, {w.part(s)}, 1, {w.part(s)}, k={w.part(s)})"
+    elif how == 1:
+        w.top.append("\n".join([f"def {name}(*, {own}):", *body]))
+        call = f"{name}({own}={s.event})"
+    elif how == 2:
+        w.top.append("\n".join([f"def {name}(first, {own}):", *body]))
+        call = w.random.choice([f"{name}(*[1, {s.event}])", f'{name}(**{{"first": 1, "{own}": {s.event}}})'])
+    elif how == 3:
+        w.top += ["import functools", "\n".join([f"def {name}({own}, more=2):", *body])]
+        call = f"functools.partial({name}, more=3)({s.event})"
+    elif how == 4:
+        w.top.append("\n".join([f"def {name}({own}):", *body]))
+        call = w.random.choice(
+            [f"list(map({name}, [{s.event}]))", f"[{name}][0]({s.event})", f"({name} or print)({s.event})"]
+        )
+    else:
+        w.top.append("\n".join([f"def {name}({own}):", *body]))
+        call = f"{name}({s.event})"
+    return [f"seen.append(show({call}))"]
+
+
+def part_helper(w: Writer, s: Scope) -> list[str]:
+    """A function at the top gets a part of the event."""
+    name, part = w.fresh("helper"), w.random.choice([w.part(s), w.part(s, "text"), *s.inner])
+    w.top.append("\n".join([f"def {name}(given, other='x'):", f"    return [show(given), {w.over('other')}]"]))
+    return [f"seen.append(show({name}({part}, other={w.text(s, 0)})))"]
+
+
+def closure(w: Writer, s: Scope) -> list[str]:
+    name, kept = w.fresh("inner"), w.fresh("kept")
+    inner = Scope(False, s.event, s.parts, s.inner)
+    lines = [f"{kept} = {w.part(s)}", f"def {name}(more=1):", f"    return [show({kept}), {w.text(inner)}]"]
+    if w.random.random() < 0.4:
+        lines = [
+            lines[0],
+            f"def {name}():",
+            f"    nonlocal {kept}",
+            f"    {kept} = {w.value(inner)}",
+            f"    return show({kept})",
+        ]
+    return [*lines, f"seen.append(show({name}()))", f"seen.append(show({kept}))"]
+
+
+def a_lambda(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("f")
+    inner = Scope(False, s.event, s.parts, s.inner)
+    lines = [f"{name} = lambda x={w.part(inner)}: [show(x), {w.text(inner)}]"]
+    return [*lines, f"seen.append(show({name}()))"]
+
+
+def a_class(w: Writer, s: Scope) -> list[str]:
+    """A class keeps the event, itself or in a base; what reads it is a method, a property or another class's."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, base, attribute = w.fresh("Kept"), w.fresh("Base"), w.random.choice(["event", "it", "_e"])
+    there = w.held(f"self.{attribute}")
+    how = w.random.randrange(6)
+    body = [f"        return {w.text(there)}"]
+    store = ["    def __init__(self, event):", f"        self.{attribute} = event"]
+    if how == 0:
+        w.top.append("\n".join([f"class {name}:", *store, "    def told(self):", *body]))
+        call = f"{name}({s.event}).told()"
+    elif how == 1:
+        w.top.append("\n".join([f"class {base}:", *store]))
+        w.top.append("\n".join([f"class {name}({base}):", "    @property", "    def told(self):", *body]))
+        call = f"{name}({s.event}).told"
+    elif how == 2:
+        w.top.append("\n".join([f"class {base}:", "    def told(self):", *body]))
+        w.top.append("\n".join([f"class {name}({base}):", *store]))
+        call = f"{name}({s.event}).told()"
+    elif how == 3:
+        w.top += ["import dataclasses"]
+        lines = ["@dataclasses.dataclass", f"class {name}:", f"    {attribute}: object", "    def told(self):", *body]
+        w.top.append("\n".join(lines))
+        call = w.random.choice([f"{name}({s.event}).told()", f"{name}({attribute}={s.event}).told()"])
+    elif how == 4:
+        own = w.held("event")
+        w.top.append("\n".join([f"class {name}:", "    def __call__(self, event):", f"        return {w.text(own)}"]))
+        call = f"{name}()({s.event})"
+    else:
+        own = w.held("event")
+        lines = [f"class {name}:", f"    @{w.random.choice(['staticmethod', 'classmethod'])}"]
+        first = "cls, " if "classmethod" in lines[1] else ""
+        lines += [f"    def told({first}event):", f"        return {w.text(own)}"]
+        w.top.append("\n".join(lines))
+        call = w.random.choice([f"{name}.told({s.event})", f"{name}().told({s.event})"])
+    return [f"seen.append(show({call}))"]
+
+
+def kept(w: Writer, s: Scope) -> list[str]:
+    """The event stands in a list, a mapping, a global or an exception, and is read from there."""
+    name, how = w.fresh("box"), w.random.randrange(6)
+    if s.event != w.surface.event:
+        return said(w, s)
+    if how == 0:
+        read = w.held(f"{name}[0]")
+        return [f"{name} = [{s.event}, 1]", f"seen.append({w.text(read)})"]
+    if how == 1:
+        read = w.held(f'{name}["e"]')
+        return [f"{name} = {{}}", f'{name}["e"] = {s.event}', f"seen.append(show({w.value(read)}))"]
+    if how == 2:
+        keep = w.fresh("keep")
+        w.top.append(f"{name} = None")
+        w.top.append("\n".join([f"def {keep}(event):", f"    global {name}", f"    {name} = event"]))
+        return [f"{keep}({s.event})", f"seen.append({w.text(w.held(name))})"]
+    if how == 3:
+        w.top.append(f"class {name.title()}(Exception):\n    pass")
+        read = w.held("e.args[0]")
+        lines = ["try:", f"    raise {name.title()}({s.event})", f"except {name.title()} as e:"]
+        return [*lines, f"    seen.append(show({w.value(read)}))"]
+    if how == 4:
+        w.top += ["import types"]
+        read = w.held(f"{name}.event")
+        return [f"{name} = types.SimpleNamespace(event={s.event})", f"seen.append({w.text(read)})"]
+    w.top += ["import collections", f"{name.title()} = collections.namedtuple('{name.title()}', 'event more')"]
+    read = w.held(f"{name}.event")
+    return [f"{name} = {name.title()}({s.event}, 1)", f"seen.append({w.text(read)})"]
+
+
+def decorated(w: Writer, s: Scope) -> list[str]:
+    if s.event != w.surface.event:
+        return said(w, s)
+    outer, name = w.fresh("noted"), w.fresh("helper")
+    w.top += ["import functools"]
+    lines = [f"def {outer}(function):"]
+    if w.random.random() < 0.6:
+        lines.append("    @functools.wraps(function)")
+    lines += [
+        "    def inner(*args, **named):",
+        "        return ['noted', function(*args, **named)]",
+        "    return inner",
+    ]
+    w.top.append("\n".join(lines))
+    own = w.held("event")
+    w.top.append("\n".join([f"@{outer}", f"def {name}(event):", f"    return {w.text(own)}"]))
+    return [f"seen.append(show({name}({s.event})))"]
+
+
+def dispatched(w: Writer, s: Scope) -> list[str]:
+    if s.event != w.surface.event:
+        return said(w, s)
+    table, register = w.fresh("TABLE"), w.fresh("on")
+    one, other = w.fresh("helper"), w.fresh("helper")
+    own = w.held("event")
+    body = [f"    return {w.text(own)}"]
+    w.top.append(f"{table} = {{}}")
+    if w.random.random() < 0.5:
+        lines = [f"def {register}(word):", "    def keep(function):", f"        {table}[word] = function"]
+        w.top.append("\n".join([*lines, "        return function", "    return keep"]))
+        w.top.append("\n".join([f'@{register}("GET")', f"def {one}(event):", *body]))
+        w.top.append("\n".join([f'@{register}("PUT")', f"def {other}(event):", f"    return {w.value(own)}"]))
+    else:
+        w.top.append("\n".join([f"def {one}(event):", *body]))
+        w.top.append("\n".join([f"def {other}(event):", f"    return {w.value(own)}"]))
+        w.top.append(f'{table}.update({{"GET": {one}, "PUT": {other}}})')
+    key = w.random.choice([w.part(s, "text"), '"GET"'])
+    return [f"seen.append(show({table}.get({key}, {one})({s.event})))"]
+
+
+def generated(w: Writer, s: Scope) -> list[str]:
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("gen"), w.held("event")
+    lines = [
+        f"def {name}(event):",
+        f"    yield {w.value(own)}",
+        f"    if {w.test(own)}:",
+        f"        yield {w.value(own)}",
+    ]
+    w.top.append("\n".join([*lines, f"    yield from [{w.part(own)}]"]))
+    return [f"seen.append(show(list({name}({s.event}))))"]
+
+
+def changed(w: Writer, s: Scope) -> list[str]:
+    """Something of the event is changed in place, and read again."""
+    parts = [w.part(s, "mapping"), w.part(s, "any"), *s.inner]
+    part = next((part for part in parts[w.random.randrange(len(parts)) :] if "await " not in part), s.event)
+    lines = w.random.choice(
+        [
+            [f"{part}['n'] = {w.text(s, 0)}"],
+            [f"{part}.update(n=1)"],
+            [f"{part}.pop('one', None)"],
+            [f"del {part}['one']"],
+            [f"{part}.setdefault('n', []).append(2)"],
+            [f"{part}.append(('n', '1'))"],
+        ]
+    )
+    return [*lines, f"seen.append(show({part}))"]
+
+
+def deleted(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("n")
+    return [f"{name} = {w.part(s)}", f"seen.append(show({name}))", f"del {name}"]
+
+
+def logged(w: Writer, s: Scope) -> list[str]:
+    if not w.surface.logs or s.event != w.surface.event:
+        return [f"print({w.text(s)})"]
+    return [f"{w.random.choice(w.surface.logs)}({w.text(s)})"]
+
+
+def stored(w: Writer, s: Scope) -> list[str]:
+    given = {"bucket": '"kept"', "key": w.text(s, 1), "body": w.text(s, 1)}
+    made = w.surface.clients("object.write", **given)
+    if made is None or ("await " in made[0] and not s.awaits) or s.event != w.surface.event:
+        return said(w, s)
+    if made[1]:
+        w.top.append(made[1])
+    return [made[0]]
+
+
+def sent(w: Writer, s: Scope) -> list[str]:
+    made = w.surface.clients("message.send", channel='"line"', body=w.text(s, 2))
+    if made is None or ("await " in made[0] and not s.awaits) or s.event != w.surface.event:
+        return said(w, s)
+    if made[1]:
+        w.top.append(made[1])
+    return [f"if {w.test(s)}:", f"    {made[0]}"]
+
+
+def awaited(w: Writer, s: Scope) -> list[str]:
+    if not s.awaits or s.event != w.surface.event:
+        return said_text(w, s)
+    name, own = w.fresh("later"), w.held("event", awaits=True)
+    w.top += ["import asyncio", "\n".join([f"async def {name}(event):", f"    return {w.text(own)}"])]
+    waits = [part.code for part in s.parts if part.awaited]
+    later = w.random.choice(waits).replace("(await ", "(").replace("await ", "") if waits else f"{name}({s.event})"
+    call = w.random.choice(
+        [
+            f"await asyncio.wait_for({later}, 5)",
+            f"await asyncio.create_task({later})",
+            f"await asyncio.gather({later}, {name}({s.event}))",
+            f"await {name}({s.event})",
+            f"await asyncio.gather({name}({s.event}), {name}({s.event}))",
+            f"await asyncio.create_task({name}({s.event}))",
+            f"await asyncio.wait_for({name}({s.event}), 5)",
+        ]
+    )
+    return [f"seen.append(show({call}))"]
+
+
+def whole(w: Writer, s: Scope) -> list[str]:
+    """The event itself is looked at."""
+    return [f"seen.append(show({w.random.choice([s.event, *s.inner, f'bool({s.event})'])}))"]
+
+
+def compared(w: Writer, s: Scope) -> list[str]:
+    one = w.part(s, "text", "mapping", "number", "bytes")
+    return [f"seen.append(show([{one} == {one}, {one} != {w.part(s)}, {w.part(s)} is None]))"]
+
+
+def early(w: Writer, s: Scope) -> list[str]:
+    """A guard in a function of its own."""
+    name = w.fresh("check")
+    w.top.append(
+        "\n".join([f"def {name}(value):", "    if not value:", "        return None", "    return str(value)[:20]"])
+    )
+    got = w.fresh("bad")
+    return [f"if ({got} := {name}({w.part(s)})) is not None:", f"    seen.append({got})"]
+
+
+def absent_or_not(w: Writer, s: Scope) -> list[str]:
+    """A helper's parameter is the event in one call, and its default in another."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("helper"), w.held("event")
+    body = ["    if event is None:", "        return 'nothing'", f"    return {w.text(own)}"]
+    w.top.append("\n".join([f"def {name}(event=None):", *body]))
+    return [f"seen.append(show([{name}(), {name}({s.event})]))"]
+
+
+def set_later(w: Writer, s: Scope) -> list[str]:
+    """An object gets the event as an attribute from outside."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, one = w.fresh("Later"), w.fresh("one")
+    own = w.held("self.event")
+    lines = [f"class {name}:", "    event = None", "    def told(self):", f"        return {w.text(own)}"]
+    w.top.append("\n".join(lines))
+    how = w.random.choice(
+        [f"{one}.event = {s.event}", f"setattr({one}, 'event', {s.event})", f"{one}.__dict__.update(event={s.event})"]
+    )
+    return [f"{one} = {name}()", how, f"seen.append(show({one}.told()))"]
+
+
+def maker(w: Writer, s: Scope) -> list[str]:
+    """A function gives a function that remembers the event."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("maker"), w.held("event")
+    made = w.random.choice(
+        [f"    return lambda: {w.text(own)}", f"    def read():\n        return {w.text(own)}\n    return read"]
+    )
+    w.top.append(f"def {name}(event):\n{made}")
+    return [f"seen.append(show({name}({s.event})()))"]
+
+
+def again(w: Writer, s: Scope) -> list[str]:
+    """A helper that calls itself, or one of its own kind."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("again"), w.held("event")
+    lines = [f"def {name}(event, left=2):", "    if not left:", f"        return {w.text(own)}"]
+    w.top.append("\n".join([*lines, f"    return {name}(event, left - 1) + '.'"]))
+    return [f"seen.append(show({name}({s.event})))"]
+
+
+def narrowed(w: Writer, s: Scope) -> list[str]:
+    """A parameter, or a name in a loop, comes to hold a part of what it held."""
+    parts = [part.code for part in s.parts if part.code.startswith(f"{s.event}[") and part.code.count("[") > 1]
+    if not parts or s.event != w.surface.event:
+        return part_named(w, s)
+    keys = re.findall(r"\[([^\]]*)\]", w.random.choice(parts))
+    name, node = w.fresh("narrow"), w.fresh("node")
+    if w.random.random() < 0.5:
+        w.top.append("\n".join([f"def {name}(it):", *(f"    it = it[{key}]" for key in keys), "    return it"]))
+        return [f"seen.append(show({name}({s.event})))"]
+    return [
+        f"{node} = {s.event}",
+        f"for key in ({', '.join(keys)},):",
+        f"    {node} = {node}[key]",
+        f"seen.append(show({node}))",
+    ]
+
+
+def looked_up(w: Writer, s: Scope) -> list[str]:
+    """The event is asked by `get`, by functions that ask, or by patterns."""
+    parts = [part.code for part in s.parts if part.code.startswith(f"{s.event}[") and part.sort != "bytes"]
+    if not parts:
+        return said(w, s)
+    code = w.random.choice(parts)
+    keys = re.findall(r"\[([^\]]*)\]", code)
+    got = s.event + "".join(f".get({key}, {{}})" for key in keys)
+    w.top.append("import operator")
+    asked = s.event
+    for key in keys:
+        asked = f"operator.itemgetter({key})({asked})"
+    pattern = "".join(f"{{{key}: " for key in keys) + "found" + "}" * len(keys)
+    return w.random.choice(
+        [
+            [f"seen.append(show({got}))"],
+            [f"seen.append(show({asked}))"],
+            [f"match {s.event}:", f"    case {pattern}:", "        seen.append(show(found))"],
+            [f"seen.append(show({keys[0]} in {s.event}))"],
+            [f"seen.append(show(({s.event} or {{}}){''.join(f'[{key}]' for key in keys)}))"],
+            [f"seen.append(show(({s.event} if {w.test(s)} else {{}}).get({keys[0]})))"],
+            [f"seen.append(show(sorted(map(str, {s.event}))))"],
+            [f"seen.append(show({{**{s.event}}}.get({keys[0]})))"],
+        ]
+    )
+
+
+def got_attribute(w: Writer, s: Scope) -> list[str]:
+    parts = [part.code for part in s.parts if re.fullmatch(rf"{re.escape(s.event)}\.\w+", part.code)]
+    if not parts:
+        return looked_up(w, s)
+    name = w.random.choice(parts).rpartition(".")[2]
+    w.top.append("import operator")
+    made = [f"getattr({s.event}, {name!r})", f"getattr({s.event}, {name!r}, None)", f"hasattr({s.event}, {name!r})"]
+    made += [f"operator.attrgetter({name!r})({s.event})", f"getattr({s.event}, 'nothing_like_it', 'none')"]
+    return [f"seen.append(show({w.random.choice(made)}))"]
+
+
+def spread_out(w: Writer, s: Scope) -> list[str]:
+    """A mapping of the event becomes keyword arguments, or is formatted by its keys."""
+    name, part = w.fresh("taker"), w.part(s, "mapping")
+    w.top.append(f"def {name}(one='-', **more):\n    return [one, sorted(more)]")
+    made = [f"{name}(**{part})", f"'%(one)s' % {part}", f"'{{one}}'.format(**{part})", f"'{{0[one]}}'.format({part})"]
+    return [f"seen.append(show({w.random.choice(made)}))"]
+
+
+def nested(w: Writer, s: Scope) -> list[str]:
+    """Comprehensions in comprehensions, with conditions and names given inside."""
+    one, other, text = w.part(s, "text"), w.part(s, "mapping", "text"), w.text(s, 0)
+    made = [
+        f"[a + b for a in {one} for b in {text} if a != b][:5]",
+        f"{{k: [v for v in str(k)] for k in {other}}}",
+        f"[y for x in {one} if (y := x.upper()) != 'A'][:4]",
+        f"sum(len(x) for x in [{one}, {text}] if x)",
+        f"dict(zip({one}, {other}))",
+        f"[i for i, x in enumerate({one}) if x in {text}]",
+        f"all(x for x in {other}) and any(x == {text} for x in {other})",
+        f"sorted({other}, key=lambda x: (len(x), {text}))",
+    ]
+    return [f"seen.append(show({w.random.choice(made)}))"]
+
+
+def finally_returns(w: Writer, s: Scope) -> list[str]:
+    name = w.fresh("helper")
+    if s.event != w.surface.event:
+        return said(w, s)
+    own = w.held("event")
+    lines = [f"def {name}(event):", "    try:", f"        return {w.value(own)}", "    except Exception:"]
+    lines += [
+        f"        return {w.value(own, 0)}",
+        "    finally:",
+        "        " + w.random.choice(["pass", "left = 1", "return 'at last'"]),
+    ]
+    w.top.append("\n".join(lines))
+    return [f"seen.append(show({name}({s.event})))"]
+
+
+def defined_twice(w: Writer, s: Scope) -> list[str]:
+    """A function that is there in two versions, of which one counts."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("twice"), w.held("event")
+    one, other = f"def {name}(event):\n    return {w.text(own)}", f"def {name}(event):\n    return {w.value(own)}"
+    how = w.random.randrange(3)
+    if how == 0:
+        w.top.append(f"{one}\n\n{other}")
+    elif how == 1:
+        inside = (
+            "\n".join("    " + line for line in one.split("\n")),
+            "\n".join("    " + line for line in other.split("\n")),
+        )
+        w.top.append(f"if len(__name__) > 0:\n{inside[0]}\nelse:\n{inside[1]}")
+    else:
+        w.top.append(f"{one}\n\n{name}_ = {name}\n\n{other}\n\n{name} = {name}_")
+    return [f"seen.append(show({name}({s.event})))"]
+
+
+def counted_on(w: Writer, s: Scope) -> list[str]:
+    """Something at the top of the module is filled from the event, and read."""
+    name = w.fresh("KEPT")
+    w.top.append(f"{name} = {{}}")
+    key, value = w.text(s, 0), w.part(s)
+    how = [f"{name}[{key}] = {value}", f"{name}.setdefault({key}, {value})", f"{name}.update(k={value})"]
+    return [w.random.choice(how), f"seen.append(show(list({name}.values())[-1:]))", f"{name}.clear()"]
+
+
+def chosen(w: Writer, s: Scope) -> list[str]:
+    """One of two things is chosen, and asked further."""
+    if s.event != w.surface.event or not s.inner:
+        return said(w, s)
+    name = w.fresh("chosen")
+    one, other = w.random.choice(s.inner), w.random.choice([*s.inner, "{}", "None", s.event])
+    return [f"{name} = {one} if {w.test(s)} else {other}", f"seen.append(show({name}))"]
+
+
+def refused(w: Writer, s: Scope) -> list[str]:
+    """An error of one's own says something of the event, and is caught by its base."""
+    name, check = w.fresh("Refused"), w.fresh("check")
+    if s.event != w.surface.event:
+        return said(w, s)
+    own = w.held("event")
+    lines = [f"class {name}(ValueError):", "    def __init__(self, why, code=400):", "        super().__init__(why)"]
+    w.top.append("\n".join([*lines, "        self.code = code"]))
+    lines = [f"def {check}(event):", f"    if {w.test(own)}:", f"        raise {name}({w.text(own)}, code=409)"]
+    w.top.append("\n".join([*lines, f"    return {w.value(own)}"]))
+    lines = ["try:", f"    seen.append(show({check}({s.event})))", "except ValueError as refusal:"]
+    return [*lines, "    seen.append(show([str(refusal), refusal.code]))"]
+
+
+def called_in_ways(w: Writer, s: Scope) -> list[str]:
+    """One helper is called in several ways: directly, by stars, by name, through others, with something else."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("helper"), w.held("event")
+    w.top += ["import functools", "\n".join([f"def {name}(more, event=None):", f"    return [more, {w.text(own)}]"])]
+    ways = [
+        f"{name}(1, {s.event})",
+        f"{name}(*[1, {s.event}])",
+        f'{name}(**{{"more": 1, "event": {s.event}}})',
+        f"{name}(1, event={s.event})",
+        f"functools.partial({name}, 1)({s.event})",
+        f"list(map({name}, [1], [{s.event}]))",
+        f"{name}(more={w.part(s)}, event={s.event})",
+        f"{name}(1, {w.value(s, 1)})",
+        f"(lambda *args: {name}(*args))(1, {s.event})",
+    ]
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return [line for way in w.random.sample(ways, 2) for line in ("try:", f"    seen.append(show({way}))", *ending)]
+
+
+def looked_at(w: Writer, s: Scope) -> list[str]:
+    """A decorator looks at what it hands on, changes it, or keeps what it got."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    outer, name = w.fresh("looks"), w.fresh("helper")
+    own, other = w.held("args[0]"), w.held("event")
+    look = w.random.choice([f"show({w.value(own)})", "'args'"])
+    given = w.random.choice(["*args, **named", "args[0]", "*args[:1]", "{}"])
+    lines = [f"def {outer}(function):", "    def inner(*args, **named):", f"        return [{look}, function({given})]"]
+    w.top.append("\n".join([*lines, "    return inner"]))
+    w.top.append("\n".join([f"@{outer}", f"def {name}(event):", f"    return {w.text(other)}"]))
+    return [f"seen.append(show({name}({s.event})))"]
+
+
+def in_the_try(w: Writer, s: Scope) -> list[str]:
+    """A name holds the event only until something in a `try` fails."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name = w.fresh("held")
+    own = w.held(name)
+    lines = [f"{name} = None", "try:", f"    {name} = {s.event}", f"    seen.append(show({w.value(s, 1)}[9]))"]
+    lines += [f"    {name} = 1"]
+    lines += ["except Exception:", f"    seen.append(show({w.text(own)} if {name} is not None else 'nothing'))"]
+    return lines
+
+
+def goes_round(w: Writer, s: Scope) -> list[str]:
+    """A name holds the event in the first turn of a loop, and something else in the next."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name = w.fresh("turn")
+    own = w.held(name, s.awaits)
+    loop = w.random.choice(["for _ in range(2):", "for _ in 'ab':", "while len(seen) < 40:"])
+    lines = [f"{name} = {s.event}", loop, "    try:", f"        seen.append(show({w.value(own)}))"]
+    lines += ["    except Exception as error:", "        seen.append(type(error).__name__)"]
+    return [*lines, *(["    if len(seen) > 30:", "        break"] if "while" in loop else []), f"    {name} = {{}}"]
+
+
+def read_late(w: Writer, s: Scope) -> list[str]:
+    """A function or a lazy loop is made while a name holds the event, and reads it when it holds something else."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, late = w.fresh("held"), w.fresh("late")
+    own = w.held(name)
+    made = w.random.choice(
+        [
+            [f"{late} = lambda: {w.text(own)}"],
+            [f"def {late}():", f"    return {w.value(own)}"],
+            [f"{late} = (lambda made: lambda: list(made))(x for x in [{w.text(own)}])"],
+        ]
+    )
+    return [f"{name} = {s.event}", *made, f"{name} = {{}}", f"seen.append(show({late}()))"]
+
+
+def defined_inside(w: Writer, s: Scope) -> list[str]:
+    """A function or a class is defined inside the handler, with something of the event in its definition."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, held = w.fresh("inside"), w.random.choice([w.fresh("held"), s.event])
+    own = w.held(held)
+    made = w.random.choice(
+        [
+            [f"def {name}(x={w.part(own)}):", "    return x", f"seen.append(show({name}()))"],
+            [f"def {name}(x={held}):", f"    return {w.text(w.held('x'))}", f"seen.append(show({name}()))"],
+            [f"class {name.title()}:", f"    kept = {w.part(own)}", f"seen.append(show({name.title()}.kept))"],
+            [f"class {name.title()}:", "    def told(self):", f"        return {w.text(own)}"]
+            + [f"seen.append({name.title()}().told())"],
+            [f"{name} = type('Made', (), {{'kept': {held}}})", f"seen.append(show({w.part(w.held(f'{name}.kept'))}))"],
+        ]
+    )
+    return [*([f"{held} = {s.event}"] if held != s.event else []), *made]
+
+
+def two_objects(w: Writer, s: Scope) -> list[str]:
+    """Two objects of one class: one keeps the event, the other something else, from the start or later."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, one = w.fresh("Keeps"), w.fresh("one")
+    own = w.held("self.event")
+    lines = [
+        f"class {name}:",
+        "    def __init__(self, event=None):",
+        "        self.event = event",
+        "    def told(self):",
+    ]
+    lines += ["        if self.event is None:", "            return 'nothing'", f"        return {w.text(own)}"]
+    w.top.append("\n".join([*lines, "    def forget(self):", "        self.event = {}"]))
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    second = w.random.choice([f"{name}({w.value(s, 0)})", f"{name}()", f"{name}({{}})"])
+    made = [f"{one} = {name}({s.event})", f"seen.append({one}.told())"]
+    if w.random.random() < 0.5:  # which is told from outside
+        made = [f"{one} = {name}()", f"{one}.event = {s.event}", f"seen.append({one}.told())"]
+    later = w.random.choice(
+        [[f"seen.append(show({second}.told()))"], [f"{one}.forget()", f"seen.append({one}.told())"]]
+    )
+    return [*made, "try:", *(f"    {line}" for line in later), *ending]
+
+
+SIMPLE = [said, said_text, named, part_named, added, unpacked, logged]
+PIECES = [
+    *(
+        said,
+        said_text,
+        named,
+        part_named,
+        event_named,
+        unpacked,
+        added,
+        walrus,
+        branch,
+        rebound,
+        loop,
+        while_loop,
+        tried,
+    ),
+    *(with_block, matched, helper, helper, part_helper, closure, a_lambda, a_class, a_class, kept, kept, decorated),
+    *(dispatched, generated, changed, changed, deleted, logged, stored, sent, awaited, whole, compared, early),
+    *(absent_or_not, set_later, maker, again, narrowed, looked_up, got_attribute, spread_out, nested, finally_returns),
+    *(
+        defined_twice,
+        counted_on,
+        chosen,
+        refused,
+        called_in_ways,
+        called_in_ways,
+        looked_at,
+        in_the_try,
+        goes_round,
+        read_late,
+    ),
+    *(defined_inside, two_objects),
+]
+
+
+def program(surface: Surface, seed: str) -> Program:
+    """Return the program of a seed at a surface."""
+    writer = Writer(surface, seed)
+    scope = Scope(surface.asynchronous, surface.event, surface.parts, surface.inner)
+    loop = _batch_loop(writer) if surface.each else ""
+    pieces = tuple(writer.pieces(scope, writer.random.randint(2, 7)))
+    writer.top = []
+    lines = answered(writer, scope) if surface.kind == "http" else kept_as_effect(writer)
+    return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop)
+
+
+def _batch_loop(w: Writer) -> str:
+    each, entry = w.surface.each, w.surface.event
+    loops = [f"for {entry} in {each}:"] * 8
+    loops += [f"for _, {entry} in enumerate({each}):", f"for {entry} in list({each}):", f"for {entry} in {each}[:1]:"]
+    loops += [f"for {entry} in sorted({each}, key=str):", f"for {entry} in reversed({each}):"]
+    loops += [f"for {entry}, _ in zip({each}, range(9)):", f"for {entry} in [one for one in {each}]:"]
+    loops += [f"for {entry} in {each}[0:] if len({each}) > 1 else {each}:", f"for {entry} in filter(None, {each}):"]
+    return w.random.choice(loops)
+
+
+def kept_as_effect(w: Writer) -> list[str]:
+    """What was seen goes to a bucket, where the check sees it."""
+    made = w.surface.clients("object.write", bucket='"seen"', key='"all"', body='"\\n".join(map(str, seen))')
+    if made is None:
+        return ["raise ValueError(json.dumps(seen))"]
+    if made[1]:
+        w.top.append(made[1])
+    return [made[0]]
+
+
+def answered(w: Writer, s: Scope) -> list[str]:
+    """Return statements that answer with what was seen, in one of the forms that the provider has."""
+    reply = w.surface.profile.kinds["http"].answered
+    form = w.random.choice(
+        [form for form in reply.forms if form.when in ("mapping", "object", "text")] or [reply.written]
+    )
+    body = '"\\n".join(map(str, seen))'
+    status = w.random.choice(["200", "201", "404", f"(200 if {w.test(s)} else 409)"]) if not s.names else "200"
+    values = {"status": status, "body": body}
+    if w.random.random() < 0.5:
+        values["headers"] = '[("content-type", "text/plain"), ("x-n", str(len(seen)))]'
+        values["headers.plain"] = '{"content-type": "text/plain", "x-n": str(len(seen))}'
+    if form.when == "text":
+        return [f"return {body}"]
+    items = []
+    for row in form.rows:
+        step = row.at.steps[-1] if row.at.steps else None
+        if row.field in values and isinstance(step, Item):
+            items.append(f"{step.key!r}: {values[row.field]}")
+        elif row.field in values and isinstance(step, Attr):
+            items.append(f"{step.name}={values[row.field]}")
+    if form.when == "object":
+        module, _, name = form.class_name.rpartition(".")
+        w.top.append(f"from {module} import {name}")
+        made = f"{name}({', '.join(items)})"
+    else:
+        made = f"{{{', '.join(items)}}}"
+    if w.random.random() < 0.3:
+        return [f"answer = {made}", "return answer"]
+    return [f"return {made}"]

@@ -1,0 +1,442 @@
+"""Generated handlers proven in this process: both sides loaded beside each other, called and compared as `check` does.
+
+Workers keep the world from handlers, and cost a process each; what is generated here does no harm, and is run by the
+ten thousand. Everything else (drivers, gateways, verdicts, what a loss explains) is the library's own.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import copy
+import importlib
+import io
+import random
+import re
+import shutil
+import signal
+import sys
+import tempfile
+import types
+import warnings
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fuzz_grammar import Program
+
+from vast_ferry import Checked, Profile, Verdict, carry
+from vast_ferry.checking import proving
+from vast_ferry.checking.sides import source_side, target_side
+from vast_ferry.crossing.carry import Crossing
+from vast_ferry.definitions.schedules.cron import read_cron
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger
+from vast_ferry.hub.http import HttpEvent
+from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.hub.schedules import Schedule
+from vast_ferry.samples.store import Sample
+from vast_ferry.standins import services as services_module
+from vast_ferry.standins import worker
+from vast_ferry.standins.process import Call, Setup, outcome_of
+
+LONGEST = 5
+
+
+class Noted(services_module.Services):
+    """Services that hold nothing, and only note what is done to them."""
+
+    def __init__(self) -> None:
+        super().__init__("")
+        self.operate = {name: self._noting(name) for name in self.operate}
+
+    def _noting(self, name: str) -> Callable[[dict[str, Any]], Any]:
+        def operate(hub: dict[str, Any]) -> None:
+            for field in ("bucket", "key", "channel", "content_type", "group"):
+                services_module._text(hub.get(field, ""))
+            services_module._bytes(hub.get("body", b""))
+            if not name.endswith(".read"):
+                self.note(name, hub)
+
+        return operate
+
+    def reset(self, before: Mapping[str, Any]) -> None:
+        self.effects = []
+
+
+class World:
+    """One side's modules: its provider's, and the project's own, there only while it is called."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = str(folder)
+        self.services = Noted()
+        self.provided: dict[str, types.ModuleType] = {}
+        self.own: dict[str, types.ModuleType] = {}
+
+    def provide(self, sources: Mapping[str, str]) -> None:
+        """Make the provider's modules, once."""
+        for name, text in sources.items():
+            if name not in self.provided:
+                module = types.ModuleType(name)
+                module.__dict__["operate"] = self.services.operate
+                exec(compiled(text), module.__dict__)
+                parent, _, last = name.rpartition(".")
+                if parent in self.provided:
+                    setattr(self.provided[parent], last, module)
+                self.provided[name] = module
+
+    @contextlib.contextmanager
+    def active(self) -> Iterator[None]:
+        """Let this side's modules be imported."""
+        before = set(sys.modules)
+        sys.modules.update({**self.provided, **self.own})
+        sys.path.insert(0, self.folder)
+        try:
+            yield
+        finally:
+            sys.path.remove(self.folder)
+            for name in set(sys.modules) - before:
+                module = sys.modules[name]
+                if name in self.provided or str(getattr(module, "__file__", "")).startswith(self.folder):
+                    if name not in self.provided:
+                        self.own[name] = module
+                    del sys.modules[name]
+
+
+_COMPILED: dict[str, Any] = {}
+
+
+def compiled(text: str) -> Any:
+    """Return generated source as code."""
+    if text not in _COMPILED:
+        _COMPILED[text] = compile(text, "<provider>", "exec")
+    return _COMPILED[text]
+
+
+class Inside:
+    """Takes the place of a worker: the same calls, in this process."""
+
+    worlds: dict[Path, World] = {}  # noqa: RUF012
+
+    def __init__(self, setup: Setup) -> None:
+        self.setup = setup
+        self.world = self.worlds.setdefault(setup.folder, World(setup.folder))
+        self.handler: Callable[..., Any] | None = None
+        self.driver: dict[str, Any] = {}
+        self.failed: Outcome | None = None
+
+    def __enter__(self) -> Inside:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        pass
+
+    def _load(self) -> None:
+        self.world.provide(self.setup.modules)
+        sys.modules.update(self.world.provided)
+        self.driver = {"__name__": "stand_in", "operate": self.world.services.operate}
+        exec(compiled(self.setup.driver), self.driver)
+        try:
+            module = importlib.import_module(self.setup.entry.module)
+            self.handler = getattr(module, self.setup.entry.name)
+        except BaseException as error:
+            self.failed = outcome_of(worker.failure(error, self.world.folder, "not loaded"))
+
+    def call(self, call: Call, limit: float, seed: int = 1, *, cold: bool = False) -> Outcome:
+        """Return how a call ended; a cold one with everything of the project loaded anew."""
+        if cold:
+            self.world.own.clear()
+            self.handler = self.failed = None
+        said, logs = io.StringIO(), list[str]()
+        with (
+            self.world.active(),
+            in_time(),
+            warnings.catch_warnings(action="ignore"),
+            contextlib.redirect_stdout(said),
+            contextlib.redirect_stderr(said),
+        ):
+            if self.handler is None and self.failed is None:
+                self._load()
+            if self.failed is not None:
+                return self.failed
+            self.world.services.reset(call.before)
+            told = worker.of_the_call({"secrets": {}, "function": self.setup.function}, {"limit": limit}, logs)
+            hubs = [{**copy.deepcopy(event), **told} for event in call.events]
+            random.seed(seed)
+            assert self.handler is not None
+            data = worker.call(self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder)
+        effects = self.world.services.effects
+        return outcome_of({**data, "output": said.getvalue(), "logs": logs, "effects": effects})
+
+
+@contextlib.contextmanager
+def in_time() -> Iterator[None]:
+    """Break off what does not end."""
+
+    def end(*_: object) -> None:
+        raise TimeoutError("a generated handler does not end")
+
+    before = signal.signal(signal.SIGALRM, end)
+    signal.alarm(LONGEST)
+    try:
+        yield
+    finally:
+        signal.alarm(0)
+        signal.signal(signal.SIGALRM, before)
+
+
+class OneByOne:
+    """Takes the place of a pool of threads: what it is given is done at once, so that only one side is active."""
+
+    def __init__(self, _: int) -> None:
+        pass
+
+    def __enter__(self) -> OneByOne:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        pass
+
+    def submit(self, function: Callable[..., Any], *arguments: Any) -> Any:
+        return Done(function(*arguments))
+
+
+@dataclass
+class Done:
+    value: Any
+
+    def result(self) -> Any:
+        return self.value
+
+
+class Kept:
+    """Outcomes of originals, for all targets: by what is called."""
+
+    def __init__(self) -> None:
+        self.kept: dict[Any, list[Outcome]] = {}
+
+    def key(self, setup: Setup, calls: Sequence[Any], limit: float, seed: int) -> Any:
+        return setup.entry, repr(calls), seed
+
+    def get(self, key: Any) -> list[Outcome] | None:
+        return self.kept.get(key)
+
+    def keep(self, key: Any, outcomes: list[Outcome]) -> None:
+        self.kept[key] = outcomes
+
+
+# --- samples ----------------------------------------------------------------------------------------------------------
+
+JSON = b'{"bad": 3, "hive": "h-1", "list": [1, {"a": null}]}'
+_TEXT = "text/plain; charset=iso-8859-1"
+REQUESTS: tuple[dict[str, Any], ...] = (
+    {"query": "day=mon&day=tue&e=", "headers": [("x-a", "1"), ("x-a", "2"), ("cookie", "k=v; l=w")]},
+    {"method": "PUT", "headers": [("content-type", "application/json")], "body": JSON, "client": "198.51.100.7"},
+    {"method": "PUT", "headers": [("content-type", _TEXT)], "body": "grüße".encode("latin-1"), "query": "q=%2F+1"},
+    {
+        "method": "GET",
+        "path": "/{}/a%20b",
+        "captures": {"one": "a b"},
+        "principal": {"id": "ada", "claims": {"r": "1"}},
+    },
+)
+EVENTS: dict[str, tuple[tuple[dict[str, Any], ...], ...]] = {
+    "message": (
+        ({"body": JSON, "content_type": "application/json", "attributes": {"one": "b"}},),
+        (
+            {"body": b"not json", "content_type": "text/plain", "group": "g", "attempt": 2},
+            {"body": "grüße".encode(), "attributes": {"day": "mon"}},
+        ),
+    ),
+    "object": (
+        ({"object.change": "created", "bucket": "b", "key": "north/one.csv", "size": 3, "labels": {"one": "x"}},),
+        (
+            {"object.change": "deleted", "bucket": "b", "key": "a b"},
+            {"object.change": "created", "bucket": "b", "key": "k"},
+        ),
+    ),
+    "schedule": (({"name": "night", "due": "2026-06-01T02:30:00Z"},),),
+    "signal": (
+        ({"name": "hive.moved", "subject": "h-1", "data": {"one": "x", "n": [1, 2]}},),
+        ({"name": "hive.moved", "data": "text"},),
+    ),
+    "call": (({"data": {"one": "x", "n": 3}},), ({"data": None},), ({"data": ["a", {"one": 1}]},)),
+    "record": (
+        (
+            {
+                "record.change": "inserted",
+                "table": "t",
+                "keys": {"id": 1},
+                "new": {"id": 1, "one": "x"},
+                "sequence": "1",
+            },
+        ),
+        ({"record.change": "deleted", "table": "t", "keys": {"id": 2}, "old": {"id": 2}, "sequence": "2"},),
+    ),
+}
+
+
+def samples(name: str, kind: str) -> list[Sample]:
+    """Return what a function is called with."""
+    made = []
+    if kind == "http":
+        for at, fields in enumerate(REQUESTS):
+            event = HttpEvent(
+                **{
+                    "id": f"r-{at}",
+                    "time": f"2026-06-0{at + 1}T12:00:00.123Z",
+                    "authority": "a.example",
+                    "captures": {"one": "x"},
+                    **fields,
+                    "path": fields.get("path", "/{}/x").format(name),
+                }
+            )
+            made.append(Sample(name, str(at), Path(f"{at}"), kind, (event.as_fields(),)))
+        return made
+    from vast_ferry.hub.fields import EVENTS as FIELDS
+
+    for at, batch in enumerate(EVENTS[kind]):
+        events = []
+        for number, fields in enumerate(batch):
+            told = {"id": f"e-{at}-{number}", "time": f"2026-06-0{at + 1}T12:00:00.123Z", "channel": "q", **fields}
+            usual = {key: copy.deepcopy(own.default_value) for key, own in FIELDS[kind].items() if own.truth}
+            events.append({**usual, **{key: value for key, value in told.items() if key in FIELDS[kind]}})
+        made.append(Sample(name, str(at), Path(f"{at}"), kind, tuple(events)))
+    return made
+
+
+# --- a batch of programs ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Untold:
+    """A program that came out otherwise at a target, and nothing told so."""
+
+    name: str
+    target: str
+    what: str
+
+
+@dataclass
+class Counted:
+    """How a batch came out."""
+
+    carried: int = 0
+    native: int = 0
+    checks: int = 0
+    same: int = 0
+    unheld: int = 0
+    unchecked: int = 0
+    told: int = 0
+
+
+def declared(name: str, kind: str) -> Function:
+    """Return a generated handler as it would be declared."""
+    entry = Entry(f"h_{name}.py", name)
+    if kind == "http":
+        return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
+    if kind == "schedule":
+        return Function(name, entry, (EventTrigger(kind, "night", schedule=Schedule.of(read_cron("30 2 * * *"))),))
+    if kind == "call":
+        return Function(name, entry, (EventTrigger(kind),))
+    source = {"message": "q", "object": "b", "record": "t", "signal": "hive.moved"}[kind]
+    changes = {"object": ("created", "deleted"), "record": ("inserted", "updated", "deleted")}.get(kind, ())
+    return Function(name, entry, (EventTrigger(kind, source, changes, batch_size=5),))
+
+
+class Bench:
+    """A folder in which batches of programs are carried and proven; use as a context manager."""
+
+    def __enter__(self) -> Bench:
+        shared = "/dev/shm" if Path("/dev/shm").is_dir() else None
+        self.folder = Path(tempfile.mkdtemp(prefix="fuzz-", dir=shared))
+        self.kept_by = {name: getattr(proving, name) for name in ("Worker", "ThreadPoolExecutor")}
+        vars(proving).update(Worker=Inside, ThreadPoolExecutor=OneByOne)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        vars(proving).update(self.kept_by)
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def prove(
+        self, programs: Mapping[str, Program], targets: Sequence[Profile], counted: Counted | None = None
+    ) -> list[Untold]:
+        """Return the programs that came out otherwise untold; all of one provider and kind."""
+        surface = next(iter(programs.values())).surface
+        source = self.folder / "source"
+        shutil.rmtree(source, ignore_errors=True)
+        source.mkdir()
+        Inside.worlds.clear()
+        functions = tuple(declared(name, surface.kind) for name in programs)
+        for path, text in write_definition(Project("fuzz", functions=functions), surface.profile).items():
+            (source / path).parent.mkdir(parents=True, exist_ok=True)
+            (source / path).write_text(text)
+        for name, program in programs.items():
+            for path, text in program.files(name).items():
+                (source / path).write_text(text)
+        found: list[Untold] = []
+        kept = Kept()
+        for target in targets:
+            there = self.folder / "target"
+            shutil.rmtree(there, ignore_errors=True)
+            Inside.worlds.pop(there, None)
+            crossing = carry(source, to=target, out=there, source=surface.profile)
+            found += self._proven(crossing, source, there, kept, counted or Counted())
+        return found
+
+    def _proven(self, crossing: Crossing, source: Path, there: Path, kept: Kept, counted: Counted) -> Iterator[Untold]:
+        target = crossing.record.target.provider
+        told = {
+            finding.place.file
+            for finding in crossing.findings
+            if finding.place.line and finding.code != "made-as-it-was" and not finding.code.startswith("wrapped-")
+        }
+        # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
+        lost = {finding.field for finding in crossing.findings}
+        if lost & {"call.id", "call.time"}:  # a call has little else
+            told |= {f"h_{one.name}.py" for one in crossing.record.functions}
+        if lost & {"id", "time"}:
+            told |= {one.place.file for one in crossing.findings if one.code == "made-as-it-was"}
+            told |= {f"h_{one.name}.py" for one in crossing.record.functions if one.style == "wrapped"}
+        for finding in crossing.findings:
+            if finding.code in ("wrapped-could-not-write", "wrapped-could-not-follow"):
+                yield Untold(finding.function, target, finding.reason)
+        counted.carried += len(crossing.record.functions)
+        counted.native += sum(one.style == "native" for one in crossing.record.functions)
+        side, project = source_side(there, crossing.record, source)
+        run = proving.Proving(
+            side,
+            target_side(there, crossing.record, frozenset()),
+            project,
+            limit=LONGEST,
+            memory=0,
+            originals=kept,  # type: ignore[arg-type]
+        )
+        kind = project.functions[0].kinds[0]
+        for function in project.functions:
+            for checked in run.function(function, samples(function.name, kind)):
+                counted.checks += 1
+                counted.same += checked.verdict is Verdict.SAME
+                counted.unheld += checked.verdict is Verdict.UNHELD
+                counted.unchecked += checked.verdict is Verdict.UNCHECKED
+                if checked.verdict is Verdict.DIFFERS and not _only_names_of_classes(checked):
+                    if told & {f"h_{function.name}.py", f"lib_{function.name}.py"}:
+                        counted.told += 1
+                    else:
+                        yield Untold(function.name, target, _shown(checked))
+
+
+def _only_names_of_classes(checked: Checked) -> bool:
+    """Tell whether all that differs is how an error's message calls the class of an object that was made as it was."""
+
+    def alike(one: str, other: str) -> bool:
+        pairs = list(zip(re.findall(r"\w+|\W", one), re.findall(r"\w+|\W", other), strict=False))
+        return all(a == b or (a[:1].isupper() and (b[:2] == a[:2] or b.endswith(a))) for a, b in pairs)
+
+    if all(" object at " in str(one.expected) + str(one.got) for one in checked.differences):
+        return True  # which shows where an object lies
+    return all(one.at == "error" and alike(str(one.expected), str(one.got)) for one in checked.differences)
+
+
+def _shown(checked: Checked) -> str:
+    return f"sample {checked.sample}: " + "; ".join(str(one) for one in checked.differences)[:600]

@@ -1,0 +1,106 @@
+"""Generated handlers, and ordinary functions made handlers: each comes out the same at its target, or is told of.
+
+A fixed share of what `make fuzz` runs for as long as it is given.
+"""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import replace
+from itertools import islice
+
+import fuzz_grammar
+import pytest
+from conftest import WHOLE
+from fuzz import batches, fresh_of, programs, targets
+from fuzz_grammar import Piece, Program, Surface, program
+from fuzz_inside import Bench, Counted
+
+from vast_ferry import find_profile
+
+#: Batches of every provider and kind; a share of them in `make test`.
+BATCHES = list(islice(batches(20), 0, 80, 3 if WHOLE else 9))
+
+
+@pytest.mark.parametrize(("source", "kind", "seed"), BATCHES, ids=lambda one: getattr(one, "name", one))
+def test_generated_handlers_come_out_the_same_or_are_told_of(source: object, kind: str, seed: str) -> None:
+    counted = Counted()
+    made = programs(source, kind, seed, 5 if WHOLE else 4)  # type: ignore[arg-type]
+    there = targets(source, kind, fresh=fresh_of(seed))  # type: ignore[arg-type]
+    with Bench() as bench:
+        untold = bench.prove(made, there, counted)
+    assert not untold, f"{untold[0]}\n{made[untold[0].name].source('f')}"
+    assert counted.carried == len(made) * len(there) > 0
+    assert counted.same > counted.checks // 2
+
+
+#: A change of a handler's text that means nothing.
+CHANGES = ("named", "in a function", "dead code", "apart")
+
+
+def changed(one: Program, how: str) -> Program:
+    """Return a program that means the same."""
+    if how == "dead code":
+        dead = Piece(("if not seen and seen:", "    seen = None"), ("def nobody_calls_it(value):\n    return [value]",))
+        return replace(one, pieces=(dead, *one.pieces))
+    if how == "apart":
+        return replace(one, pieces=tuple(Piece(tuple(_apart(piece.lines)), piece.top) for piece in one.pieces))
+    if how == "named":
+        named = Piece(tuple(f"{name}_too = {name}" for name in one.surface.parameters[:1]), ())
+        event = one.surface.parameters[0]
+        renamed = tuple(
+            Piece(tuple(_renamed(line, event, f"{event}_too") for line in piece.lines), piece.top)
+            for piece in one.pieces
+        )
+        return replace(one, pieces=(named, *renamed))
+    return one
+
+
+def _apart(lines: tuple[str, ...]) -> list[str]:
+    """Give a name to what is shown, first."""
+    made = []
+    for number, line in enumerate(lines):
+        before = line[: len(line) - len(line.lstrip())]
+        if line.lstrip().startswith("seen.append(show(") and line.endswith("))"):
+            inner = line.strip()[len("seen.append(show(") : -2]
+            made += [f"{before}apart{number} = {inner}", f"{before}seen.append(show(apart{number}))"]
+        else:
+            made.append(line)
+    return made
+
+
+def _renamed(line: str, name: str, other: str) -> str:
+    indent = line[: len(line) - len(line.lstrip())]
+    try:
+        tree = ast.parse(line.strip())
+    except SyntaxError:  # a part of a statement
+        return line
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name) and node.id == name:
+            node.id = other
+    return indent + ast.unparse(tree)
+
+
+@pytest.mark.parametrize("how", ["dead code", "apart", "named"])
+def test_a_change_that_means_nothing_changes_nothing(how: str) -> None:
+    surface = Surface.of(find_profile("ostermere@1"), "http")
+    made = {f"f{at}": program(surface, f"change:{at}") for at in range(12 if WHOLE else 6)}
+    there = [find_profile("thornwick"), find_profile("brackendale")]
+    with Bench() as bench:
+        before, after = Counted(), Counted()
+        assert not bench.prove(made, there, before)
+        assert not bench.prove({name: changed(one, how) for name, one in made.items()}, there, after)
+    assert after.native >= before.native
+
+
+def test_every_piece_is_generated() -> None:
+    written = {
+        name
+        for name, one in vars(fuzz_grammar).items()
+        if getattr(one, "__annotations__", {}) == PIECE and callable(one)
+    }
+    assert written - {"answered"} == {one.__name__ for one in fuzz_grammar.PIECES}
+
+
+#: What a function that writes a piece takes and gives.
+PIECE = fuzz_grammar.said.__annotations__
