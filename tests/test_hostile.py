@@ -30,9 +30,9 @@ from vast_ferry.documents.ini_file import read_ini, write_ini
 from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
+from vast_ferry.evidence.lint import lint
 from vast_ferry.gap_finding.find import gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
-from vast_ferry.profiles.lint import lint
 from vast_ferry.profiles.profile import load_profile
 from vast_ferry.profiles.registry import FOLDER, find_profile, shipped
 from vast_ferry.reports.terminal import UNSAFE, json_text

@@ -17,8 +17,8 @@ from vast_ferry.demo import PROJECT
 
 HOUSE = ROOT / "src" / "vast_ferry"
 ROOMS = [
-    "hub", "documents", "mapping", "profiles", "definitions", "events", "translate", "surveying", "gap_finding",
-    "crossing", "samples", "standins", "checking", "reports", "cli",
+    "hub", "documents", "mapping", "profiles", "definitions", "events", "evidence", "translate", "surveying",
+    "gap_finding", "crossing", "samples", "standins", "checking", "reports", "cli",
 ]  # fmt: skip
 
 

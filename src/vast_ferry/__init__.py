@@ -20,6 +20,10 @@ if TYPE_CHECKING:
     from vast_ferry.crossing.carry import plan as plan
     from vast_ferry.events.convert import Converted as Converted
     from vast_ferry.events.convert import convert as convert
+    from vast_ferry.evidence.lint import Linted as Linted
+    from vast_ferry.evidence.lint import lint as lint
+    from vast_ferry.evidence.trying import Tried as Tried
+    from vast_ferry.evidence.trying import try_event as try_event
     from vast_ferry.gap_finding.find import gaps as gaps
     from vast_ferry.gap_finding.gaps import Gaps as Gaps
     from vast_ferry.hub.findings import BadInput as BadInput
@@ -29,8 +33,6 @@ if TYPE_CHECKING:
     from vast_ferry.hub.findings import Severity as Severity
     from vast_ferry.hub.http import HttpEvent as HttpEvent
     from vast_ferry.hub.http import HttpReply as HttpReply
-    from vast_ferry.profiles.lint import Linted as Linted
-    from vast_ferry.profiles.lint import lint as lint
     from vast_ferry.profiles.profile import Profile as Profile
     from vast_ferry.profiles.registry import find_profile as find_profile
     from vast_ferry.standins.stand_in import StandIn as StandIn
@@ -50,7 +52,7 @@ _HOMES = {
     "Gaps": "gap_finding.gaps",
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
-    "Linted": "profiles.lint",
+    "Linted": "evidence.lint",
     "Place": "hub.findings",
     "Profile": "profiles.profile",
     "Severity": "hub.findings",
@@ -62,9 +64,11 @@ _HOMES = {
     "convert": "events.convert",
     "find_profile": "profiles.registry",
     "gaps": "gap_finding.find",
-    "lint": "profiles.lint",
+    "lint": "evidence.lint",
     "plan": "crossing.carry",
     "survey": "surveying.survey",
+    "Tried": "evidence.trying",
+    "try_event": "evidence.trying",
 }
 
 __all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)

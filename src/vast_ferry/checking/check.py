@@ -69,19 +69,25 @@ def check(
             deployed(target, scratch / "target", record.carry_files),
         )
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=originals or Originals())
-        for one in _run(run, by_function, declared, side.profile):
+        unread: list[tuple[str, str, tuple[str, ...]]] = []
+        for one in _run(run, by_function, declared, side.profile, unread):
             checked.append(one)
             progress(f"{len(checked)} samples checked")
     lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
     order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
     checked.sort(key=lambda one: order.get(one.file, -1))
     titles = side.profile.title, target.profile.title
-    return CheckResult(*titles, tuple(checked), lacking, tuple(edited(folder, record)), not_held())
+    return CheckResult(*titles, tuple(checked), lacking, tuple(edited(folder, record)), not_held(), tuple(unread))
 
 
 def _run(
-    run: Proving, by_function: dict[str, list[tuple[Path, Path]]], declared: Project, profile: Profile
+    run: Proving,
+    by_function: dict[str, list[tuple[Path, Path]]],
+    declared: Project,
+    profile: Profile,
+    unread: list[tuple[str, str, tuple[str, ...]]],
 ) -> Iterator[Checked]:
+    """Yield the verdicts, and note what of the samples nobody reads."""
     for function in declared.functions:
         files = by_function.get(function.name, [])
         for start in range(0, len(files), BATCH):
@@ -89,6 +95,8 @@ def _run(
             for path, top in files[start : start + BATCH]:
                 try:
                     batch.append(read_sample(function.name, path, profile, top))
+                    if batch[-1].unread:
+                        unread.append((function.name, str(path), batch[-1].unread))
                 except BadInput as error:  # the others may be fine
                     name = sample_name(function.name, path, top)
                     why = (str(error),)

@@ -45,6 +45,7 @@ class CheckResult:
     without_samples: tuple[str, ...] = ()
     edited: tuple[str, ...] = field(default=())
     not_held: tuple[str, ...] = ()
+    unread: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # function, file, keys that no row of the profile reads
 
     def count(self, verdict: Verdict) -> int:
         """Return how many samples got that verdict."""
@@ -80,7 +81,18 @@ class CheckResult:
     def findings(self) -> list[Finding]:
         """Return what a person must know beyond the verdicts: what was started that can do things which nobody sees."""
         found = dict.fromkeys((c.function, what, place) for c in self.checked for what, place in c.unseen)
-        return [
+        unread = [
+            Finding(
+                "event-unread",
+                Severity.TODO,
+                f"{self.source}'s profile reads nothing of {', '.join(keys)}: no handler gets it here, on either side",
+                "Add a row to the profile, or list the place under `unused`; `vast-ferry profile try` shows all rows",
+                Place(file, 1),
+                function,
+            )
+            for function, file, keys in self.unread
+        ]
+        return unread + [
             Finding(
                 "effects-unseen",
                 Severity.TODO,

@@ -341,6 +341,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
                 told.count += chunk.lines
                 if form == "text":
                     told.losses(chunk.losses)
+                    told.unread(chunk.unread, editions[0].title)
                 if chunk.error:
                     raise chunk.error
             return
@@ -355,6 +356,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
             sys.stdout.write(safe_json(encode(_converted(converted) if form == "json" else several)) + "\n")
         if form == "text":
             told.losses({str(loss): (1, 1) for loss in converted.losses})
+            told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
 
 
 def _converted(converted: Converted) -> dict[str, Any]:
@@ -416,6 +418,16 @@ class _Told:
                 say(f"{self.shown}:{line}: not held by {self.title}: {told}")
             self._met[told] = self._met.get(told, 0) + count
 
+    def unread(self, keys: Mapping[str, tuple[int, int]], title: str) -> None:
+        """Tell of keys that no row of the source's profile reads: each once, with its first line."""
+        from vast_ferry.reports.terminal import say
+
+        for key, (line, count) in keys.items():
+            told = f"{key}: {title}'s profile has no row for it"
+            if told not in self._met:
+                say(f"{self.shown}:{line}: not read, and lost: {told}")
+            self._met[told] = self._met.get(told, 0) + count
+
 
 @cli.group()
 def profile() -> None:
@@ -473,7 +485,7 @@ def lint(name: str, examples: int, form: str) -> None:
     The profile is also translated to and from every profile that ships.
     """
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.profiles.lint import lint
+    from vast_ferry.evidence.lint import lint
     from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import lint_data
     from vast_ferry.reports.text import lint_text
@@ -483,6 +495,32 @@ def lint(name: str, examples: int, form: str) -> None:
     results = list(lint(shown, examples))
     emit(form, lint_data(shown, results), lint_text(shown, results))
     sys.exit(1 if any(result.broken for result in results) else 0)
+
+
+@profile.command(name="try")
+@click.argument("name")
+@click.argument("file")
+@click.option("--kind", metavar="KIND", default="", help="Read it as this kind of event.")
+@click.option("--to", metavar="PROVIDER", help="Also print what that provider can't hold of it.")
+@FORMAT
+def try_(name: str, file: str, kind: str, to: str | None, form: str) -> None:
+    """Print the native event in FILE (`-`: standard input) as profile NAME reads it, row by row.
+
+    What each row reads; keys that no row reads; hub fields that no row feeds, or that stand at their default; and what
+    differs when the event is written again. Exit status 1: something is not read, or does not come back.
+    """
+    from vast_ferry.events.compiled import beside
+    from vast_ferry.events.native import open_events, parse_json, read_whole
+    from vast_ferry.evidence.trying import try_event
+    from vast_ferry.profiles.registry import find_profile
+    from vast_ferry.reports.tried import tried_data, tried_text
+
+    shown = "standard input" if file == "-" else file
+    tested = find_profile(name)
+    with open_events(file, shown) as stream, beside(Path(file).parent if file != "-" else Path()):
+        tried = try_event(tested, parse_json(read_whole(stream, shown), shown), kind=kind, to=to, shown=shown)
+    emit(form, tried_data(tried), tried_text(tried, tested, find_profile(to).title if to else ""))
+    sys.exit(0 if tried.good else 1)
 
 
 @profile.command()

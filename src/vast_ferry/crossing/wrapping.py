@@ -17,7 +17,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.places import Access, Attr, Item
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 from vast_ferry.profiles.profile import Profile
@@ -267,6 +267,6 @@ class Wrapping:
 def _gentle(place: Access) -> str:
     """Return the expression of a place in an event of which it is not known whether it has one."""
     steps = [
-        step.key if isinstance(step, Item) else f".{step.name}" for step in place.steps if not isinstance(step, Call)
+        step.key if isinstance(step, Item) else f".{step.name}" for step in place.steps if isinstance(step, Item | Attr)
     ]
     return f"gently({', '.join([place.root, *map(repr, steps)])})"

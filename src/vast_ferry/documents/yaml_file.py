@@ -55,15 +55,16 @@ for _tag, _pattern, _first in (
         _of.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"(?:{_pattern})\\Z"), _first)
 
 
-def read_yaml(path: Path, shown: str, what: str) -> Document:
+def read_yaml(path: Path, shown: str, what: str, any_key: str = "") -> Document:
     """Return the document in a YAML file; `shown` and `what` are what messages call the file.
 
-    Raises BadInput, with line and column, for what is not YAML, holds a key twice, or grows without bound.
+    Keys are texts and numbers; those of mappings under `any_key` may be true, false and null as well. Raises BadInput,
+    with line and column, for what is not YAML, holds a key twice, or grows without bound.
     """
-    return parse_yaml(read_text(path, shown, what), shown, what)
+    return parse_yaml(read_text(path, shown, what), shown, what, any_key)
 
 
-def parse_yaml(text: str, shown: str, what: str) -> Document:
+def parse_yaml(text: str, shown: str, what: str, any_key: str = "") -> Document:
     """Return the document that `text` is."""
     # To YAML 1.2 these are no line breaks (chapter 5.4); to the scanner they are: it gets others in their place.
     spare = (chr(code) for code in range(0xE000, 0xF8FF) if chr(code) not in text)
@@ -73,7 +74,7 @@ def parse_yaml(text: str, shown: str, what: str) -> Document:
         root = loader.get_single_node()
         if root is None:
             return Document(shown, None)
-        walk = _Walk(loader, shown, what, {ord(other): chr(sign) for sign, other in breaks.items()})
+        walk = _Walk(loader, (shown, what), any_key, {ord(other): chr(sign) for sign, other in breaks.items()})
         return Document(shown, walk.value(root, ()), walk.places)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
@@ -89,8 +90,8 @@ def parse_yaml(text: str, shown: str, what: str) -> Document:
 class _Walk:
     """Turns nodes into plain data and notes their places."""
 
-    def __init__(self, loader: Any, shown: str, what: str, back: dict[int, str]) -> None:
-        self.loader, self.shown, self.what, self.back = loader, shown, what, back
+    def __init__(self, loader: Any, called: tuple[str, str], any_key: str, back: dict[int, str]) -> None:
+        self.loader, (self.shown, self.what), self.any_key, self.back = loader, called, any_key, back
         self.places: dict[Path_, tuple[int, int]] = {}
         self.parts = 0
 
@@ -114,10 +115,11 @@ class _Walk:
         if isinstance(node, yaml.SequenceNode):
             return [self.value(item, (*path, index)) for index, item in enumerate(node.value)]
         assert isinstance(node, yaml.MappingNode)
-        data: dict[str | int, Any] = {}
+        data: dict[Any, Any] = {}
         for key_node, value_node in node.value:
-            key = self._scalar(key_node) if isinstance(key_node, yaml.ScalarNode) else None
-            if not isinstance(key, str | int) or isinstance(key, bool):
+            key: Any = self._scalar(key_node) if isinstance(key_node, yaml.ScalarNode) else None
+            scalar = isinstance(key_node, yaml.ScalarNode) and self.any_key and self.any_key in path[-1:]
+            if not scalar and (not isinstance(key, str | int) or isinstance(key, bool)):
                 raise self._bad(key_node, "has a key that is neither a text nor a number", "Put the key in quotes")
             if key in data:
                 first = self.places[(*path, key)][0]

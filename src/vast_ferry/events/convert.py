@@ -8,16 +8,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from vast_ferry.events.cloud_events import keeps_rules
+from vast_ferry.events.compiled import entries_of, shapes_of
 from vast_ferry.events.editions import find_source
-from vast_ferry.events.native import (
-    entries_of,
-    kind_of,
-    of_kind,
-    put_together,
-    read_events,
-    told_by,
-    write_events,
-)
+from vast_ferry.events.native import put_together, read_events, write_events
+from vast_ferry.events.recognising import kind_of, of_kind, shape_of, told_by
+from vast_ferry.events.unread import is_read, unread_in
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.mapping.compile.functions import translate_checked, view_event
 from vast_ferry.mapping.compile.losses import event_losses
@@ -30,10 +25,14 @@ from vast_ferry.profiles.registry import find_profile
 
 @dataclass(slots=True)
 class Converted:
-    """Native events in the other shape, as plain JSON data, and the losses that their contents met."""
+    """Native events in the other shape, as plain JSON data, and the losses that their contents met.
+
+    `unread` are keys of the native events that no row of their profile reads.
+    """
 
     events: list[Any]
     losses: tuple[Loss, ...]
+    unread: tuple[str, ...] = ()
 
     @property
     def event(self) -> Any:
@@ -91,10 +90,11 @@ class _Quick:
     losses: list[Loss]
     look: Callable[[Any, tuple[Any, ...]], Any]
     gathered: Callable[[list[Any]], Any] | None
+    is_read: Callable[[Any], bool]
     once: bool
 
     def __call__(self, data: Any) -> Converted | None:
-        if not self._is_of_the_kind(data) or (self.ruled and not keeps_rules(data)):
+        if not self._is_of_the_kind(data) or (self.ruled and not keeps_rules(data)) or not self.is_read(data):
             return None
         entries: Any = (data,)
         if self.each is not None:
@@ -160,10 +160,10 @@ class Converter:
         ours, theirs = self._source.kind(kind).event, self._target.kind(kind).event
         told = told_by(self._source, kind)
         others = {keys[0] for other in self._source.kinds for keys, _ in told_by(self._source, other)}
-        if any(len(keys) != 1 for keys, _ in told):
+        if any(len(keys) != 1 for keys, _ in told) or ours.levels or theirs.levels or self._source.kind(kind).others:
             return None
         losses = list(self._losses(kind))
-        readers = _readers(self._source, kind)
+        readers = _readers(self._source, kind, 0)
         looked = _seen(readers, sample)
         for loss in losses:
             loss.applies(looked)
@@ -178,6 +178,7 @@ class Converter:
             losses=losses,
             look=lambda entry, truths: _seen(readers, entry, zip(asked, truths, strict=True)),
             gathered=(lambda made: put_together(kind, made, self._target)) if theirs.each is not None else None,
+            is_read=is_read(self._source, kind),
             once=self._once,
         )
 
@@ -199,16 +200,27 @@ class Converter:
             for loss in self._convert(kind, natives, written, shown, line):
                 losses[f"{loss.code} {loss.field}"] = loss
         if runs and self._last != self._quick_kind:
-            sample = entries_of(runs[-1][1][-1], self._source.kind(self._last).event)
+            last = runs[-1][1][-1]
+            usual = not self._source.kind(self._last).others
+            sample = entries_of(last, self._source, self._last) if usual else []
             if sample:
                 self._quick_kind, self._quick = self._last, self._prepared(self._last, sample[0])
-        return Converted(written, tuple(losses.values()))
+        unread = dict.fromkeys(
+            key
+            for kind, natives in runs
+            for one in natives
+            for key in unread_in(one, self._source, kind, shape_of(one, self._source, kind))
+        )
+        return Converted(written, tuple(losses.values()), tuple(unread))
 
     def _convert(self, kind: str, natives: list[Any], written: list[Any], shown: str, line: int) -> Iterator[Loss]:
-        shape = self._source.kind(kind).event
-        entries = [entry for native in natives for entry in entries_of(native, shape)]
         written += self._carefully(kind, natives, shown, line)
-        seen = [_seen(_readers(self._source, kind), entry) for entry in entries]
+        seen = [
+            _seen(_readers(self._source, kind, number), entry)
+            for native in natives
+            for number in [shape_of(native, self._source, kind)]
+            for entry in entries_of(native, self._source, kind, number)
+        ]
         for loss in self._losses(kind):
             if any(loss.applies(one) for one in seen):
                 yield loss
@@ -266,8 +278,8 @@ class _Readers(dict[str, Callable[[Any], Any]]):
 
 
 @functools.lru_cache(maxsize=256)
-def _readers(source: Profile, kind: str) -> _Readers:
-    return _Readers(source.kind(kind).event)
+def _readers(source: Profile, kind: str, number: int) -> _Readers:
+    return _Readers(shapes_of(source, kind)[number])
 
 
 @functools.lru_cache(maxsize=256)

@@ -34,11 +34,15 @@ CHUNK = 512 * 1024
 
 @dataclass(slots=True)
 class Chunk:
-    """Some lines, converted: what to print, how many they were, losses (text → first line, count), what broke off."""
+    """Some lines, converted: what to print, how many they were, what broke off.
+
+    Losses, and keys that no row reads, are counted: text → first line, count.
+    """
 
     text: str = ""
     lines: int = 0
     losses: dict[str, tuple[int, int]] = field(default_factory=dict)
+    unread: dict[str, tuple[int, int]] = field(default_factory=dict)
     error: BadInput | None = None
 
 
@@ -78,6 +82,9 @@ class _Lines:
                     event = values[2 * index]
                 converted = self.convert(event, self.shown, number)
                 results += self.render(converted)
+                for key in converted.unread:
+                    line_of_first, count = done.unread.get(key, (number, 0))
+                    done.unread[key] = (line_of_first, count + 1)
                 for loss in converted.losses:
                     _, line_of_first, count = met.get(id(loss), (loss, number, 0))
                     met[id(loss)] = (loss, line_of_first, count + 1)

@@ -17,11 +17,17 @@ from typing import Any, BinaryIO
 import simplejson
 
 from vast_ferry.events.cloud_events import DATA, problems
+from vast_ferry.events.compiled import (
+    pack_of,
+    reader_of,
+    shapes_of,
+    writer_of,
+)
+from vast_ferry.events.diagnosing import diagnose, entries_or_why
+from vast_ferry.events.recognising import has_constants, kind_of, shape_of
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.mapping.compile.functions import translate_event, view_event
-from vast_ferry.mapping.emit import run_source
-from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
+from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.profiles.profile import Profile
 
 
@@ -155,72 +161,6 @@ def read_whole(stream: BinaryIO, shown: str) -> bytes:
     return data
 
 
-@functools.lru_cache(maxsize=256)
-def reader_of(profile: Profile, kind: str, *, exact: bool = False) -> Callable[[Any], dict[str, Any]]:
-    """Return the compiled function from one event on file to hub fields."""
-    shape = profile.kind(kind).event.on_file()
-    return run_source(translate_event("read_event", shape.exact() if exact else shape, HUB_EVENTS[kind]))
-
-
-@functools.lru_cache(maxsize=256)
-def writer_of(profile: Profile, kind: str) -> Callable[[dict[str, Any]], Any]:
-    """Return the compiled function from hub fields to one event on file."""
-    return run_source(translate_event("write_event", HUB_EVENTS[kind], profile.kind(kind).event.on_file()))
-
-
-def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
-    """Return the kind of a native event on file: the one whose constants it has, and then whose rows read it.
-
-    Raises BadInput where it is of no kind that the provider has.
-    """
-    likely = [name for name in profile.kinds if _has_constants(data, profile, name)]
-    if len(likely) == 1:
-        return likely[0]
-    for name in likely:
-        try:
-            reader_of(profile, name)(next(iter(entries_of(data, profile.kinds[name].event)), {}))
-        except Exception:  # noqa: S112  (it is of another kind)
-            continue
-        return name
-    told = sorted({str(c.at) for kind in profile.kinds.values() for c in (*kind.event.envelope, *kind.event.constants)})
-    raise BadInput(
-        f"this is no event of {profile.title} ({_brief(data)})",
-        f"Give one of its kinds: {', '.join(profile.kinds)}"
-        + (f"; they are told by {', '.join(told)}" if told else ""),
-        Place(shown, line),
-    )
-
-
-def is_event(data: Any, profile: Profile) -> bool:
-    """Tell whether data has what tells the events of one of a provider's kinds."""
-    return any(of_kind(data, profile, kind) for kind in profile.kinds)
-
-
-@functools.lru_cache(maxsize=256)
-def told_by(profile: Profile, kind: str) -> tuple[tuple[tuple[str | int, ...], str], ...]:
-    """Return the places on file that tell a kind, with what stands there."""
-    shape = profile.kind(kind).event
-    constants = shape.envelope if shape.each else shape.on_file().constants
-    return tuple((constant.at.on_file, constant.value) for constant in constants if isinstance(constant.value, str))
-
-
-def of_kind(data: Any, profile: Profile, kind: str) -> bool:
-    """Tell whether data has what tells the events of a kind, and nothing speaks against it."""
-    return bool(told_by(profile, kind)) and _has_constants(data, profile, kind)
-
-
-def _has_constants(data: Any, profile: Profile, kind: str) -> bool:
-    each = profile.kind(kind).event.each
-    if each is not None and not isinstance(_at(data, each.on_file), list):
-        return False
-    return all(_at(data, keys) == value for keys, value in told_by(profile, kind))
-
-
-def entries_of(data: Any, shape: EventShape) -> list[Any]:
-    """Return the events in a native event on file: itself, or those of a batch."""
-    return [data] if shape.each is None else list(_at(data, shape.each.on_file))
-
-
 def read_events(
     data: Any, profile: Profile, shown: str, line: int = 1, kind: str = "", *, exact: bool = False
 ) -> tuple[str, list[dict[str, Any]]]:
@@ -231,13 +171,14 @@ def read_events(
     """
     if not kind:
         kind = kind_of(data, profile, shown, line)
-    elif not _has_constants(data, profile, kind):
+    elif not has_constants(data, profile, kind):
         kind_of(data, profile, shown, line)  # says what is wrong
         raise BadInput(f"this is no event of the kind {kind}", f"Give one of {profile.title}", Place(shown, line))
-    shape = profile.kind(kind).event
-    read, checks = reader_of(profile, kind, exact=exact), _checks(kind)
+    number = shape_of(data, profile, kind)
+    shape = shapes_of(profile, kind)[number]
+    read, checks = reader_of(profile, kind, number, exact=exact), _checks(kind)
     events = []
-    for entry in entries_of(data, shape):
+    for entry in entries_or_why(data, profile, kind, number, Place(shown, line)):
         if profile.model.format:
             entry = _by_the_rules(entry, shown, line)  # noqa: PLW2901
         try:
@@ -246,7 +187,7 @@ def read_events(
         except Exception:
             good = False
         if not good:
-            raise _diagnose(entry, shape.on_file(), profile, shown, line)
+            raise diagnose(entry, shape.on_file(), profile, Place(shown, line))
         events.append(fields)
     return kind, events
 
@@ -281,6 +222,10 @@ def write_events(kind: str, events: list[dict[str, Any]], profile: Profile) -> l
 
 def put_together(kind: str, entries: list[Any], profile: Profile) -> list[Any]:
     """Return events in the native shape as they are handed over: each by itself, or one batch of them all."""
+    shape = profile.kind(kind).event
+    if shape.levels:
+        batches: list[Any] = pack_of(profile, kind)(entries)
+        return batches
     around = _around(profile, kind)
     if around is None:
         return entries
@@ -308,64 +253,3 @@ def _around(profile: Profile, kind: str) -> tuple[Keys, list[tuple[Keys, Any]]] 
     if shape.each is None:
         return None
     return shape.each.on_file, [(constant.at.on_file, constant.value) for constant in shape.envelope]
-
-
-_MISSING: Any = object()
-
-
-def _at(data: Any, keys: tuple[str | int, ...]) -> Any:
-    for key in keys:
-        try:
-            data = data[key]
-        except (KeyError, IndexError, TypeError):
-            return _MISSING
-    return data
-
-
-def _shown_place(keys: tuple[str | int, ...]) -> str:
-    return ".".join(str(key) for key in keys) or "the event"
-
-
-def _brief(value: Any) -> str:
-    text = json.dumps(value, ensure_ascii=False, default=str)
-    return text if len(text) <= 60 else f"{text[:57]}…"
-
-
-@functools.lru_cache(maxsize=1024)
-def _view_of(profile: Profile, kind: str, field: str) -> Callable[[Any], Any]:
-    """Return the compiled function from one event on file to one hub field."""
-    return run_source(view_event("view", profile.kind(kind).event.on_file(), field))
-
-
-def _diagnose(data: Any, shape: EventShape, profile: Profile, shown: str, line: int) -> BadInput:
-    """Return what is wrong with an event that could not be read: the rows are tried one by one."""
-    for row in shape.rows:
-        if row.derived:
-            continue
-        keys = row.at.on_file
-        value = _at(data, keys)
-        hub = shape.fields[row.field]
-        if value is _MISSING and row.optional:
-            continue
-        row_at = f"row {profile.name} line {row.line} ({row.field})"
-        if value is _MISSING:
-            return BadInput(
-                f"{_shown_place(keys)} is missing, {row_at} wants it",
-                f"Give an event of {profile.title}, of the kind {shape.kind}",
-                Place(shown, line),
-            )
-        view = _view_of(profile, shape.kind, row.field)
-        try:
-            got = view(data)
-            problem = "" if CHECKS[hub.holds](got) else f"which is no {hub.holds}"
-        except Exception as error:
-            problem = f"which can't be read: {type(error).__name__}: {error}"
-        if problem:
-            return BadInput(
-                f"{_shown_place(keys)} is {_brief(value)}, {problem}; {row_at} reads it as {row.lens}",
-                f"Give an event of {profile.title}, of the kind {shape.kind}",
-                Place(shown, line),
-            )
-    return BadInput(
-        "the event can't be read", f"Give an event of {profile.title}, of the kind {shape.kind}", Place(shown, line)
-    )

@@ -69,6 +69,7 @@ HTTP_EVENT: Final = _table(
     Field("captures", True, "texts", "{}", "what the route captured, name to percent-decoded value"),
     Field("headers", True, "pairs", "[]", "header fields in order, with Cookie; no Host, no framing fields"),
     Field("headers.plain", False, "pairs", "[]", "header fields without Cookie"),
+    Field("headers.all", False, "pairs", "[]", "header fields with Host before them and the content's length behind"),
     Field("cookies.raw", False, "text", '""', "the Cookie field's value (RFC 6265 §4.2)"),
     Field("cookies", False, "list of text", "[]", "the cookie-pairs of that value, in order"),
     Field("body", True, "bytes", 'b""', "content, as bytes (RFC 9110 §6.4)"),
@@ -76,6 +77,8 @@ HTTP_EVENT: Final = _table(
     Field("content_type", False, "text", '""', "the Content-Type field's value"),
     Field("client", True, "text", '""', "address of the client"),
     Field("principal", True, "record", "None", "who called: id and claims, or nothing"),
+    Field("principal.id", False, "text", '""', "the id of who called, empty for nobody"),
+    Field("principal.claims", False, "texts", "{}", "what is known of who called, name to value"),
     *OF_THE_CALL.values(),
 )
 
@@ -120,6 +123,7 @@ RECORD_EVENT: Final = _table(
     Field("keys", True, "record", "{}", "the record's key, column to value"),
     Field("old", True, "record", "None", "the record before, nothing for an insert"),
     Field("new", True, "record", "None", "the record after, nothing for a delete"),
+    Field("columns", False, "columns", "[]", "the columns that changed: name, of the key or not, before and after"),
     Field("sequence", True, "text", '""', "its place in the order of changes"),
     _EXTENSIONS,
     *OF_THE_CALL.values(),
@@ -207,5 +211,6 @@ CHECKS: Final[Mapping[str, Callable[[Any], bool]]] = {
     "record": lambda value: value is None or isinstance(value, dict),
     "integer or nothing": lambda value: value is None or (isinstance(value, int) and not isinstance(value, bool)),
     "value": lambda value: True,
+    "columns": lambda value: isinstance(value, list),
     "call": callable,
 }

@@ -156,6 +156,9 @@ def run_source(source: Source) -> Callable[..., Any]:
 def run_module(text: str, name: str, names: Mapping[str, Any] | None = None) -> dict[str, Any]:
     """Execute a generated module, which may use `names`, and return what it defines; tracebacks show its lines."""
     file = f"<vast ferry: {name}>"
+    if "BESIDE: " in text:  # what the tool sets is the tool's own
+        names = {**(names or {}), "BESIDE": helpers.BESIDE}
+        text = "\n".join(line for line in text.splitlines() if not line.startswith("BESIDE: "))
     linecache.cache[file] = (len(text), None, text.splitlines(keepends=True), file)
     module = types.ModuleType(name)
     module.__dict__.update(names or {})

@@ -177,12 +177,13 @@ class Choice(Expression):
 class Entry:
     """An entry of a mapping: a key with a value, or (without a key) another mapping's entries.
 
-    It is left out `unless` the value is not empty (`empty`), or is not nothing (`nothing`).
+    It is left out `unless` the value is not empty (`empty`), or is not nothing (`nothing`); or where the `test` fails.
     """
 
     key: Expression | None
     value: Expression
     unless: str = ""
+    test: Expression | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,7 +196,9 @@ class Mapping(Expression):
     @property
     def parts(self) -> tuple[Expression, ...]:
         return tuple(
-            part for one in self.entries for part in ((one.value,) if one.key is None else (one.key, one.value))
+            part
+            for one in self.entries
+            for part in ((one.value,) if one.key is None else (one.key, one.value, *((one.test,) if one.test else ())))
         )
 
 
@@ -335,8 +338,10 @@ def _substituted_in(value: Any, others: dict[Expression, Expression]) -> Any:
         return substituted(value, others)
     if isinstance(value, Entry):
         key = substituted(value.key, others) if value.key is not None else None
+        test = substituted(value.test, others) if value.test is not None else None
         inner = substituted(value.value, others)
-        return value if (key, inner) == (value.key, value.value) else replace(value, key=key, value=inner)
+        same = (key, inner, test) == (value.key, value.value, value.test)
+        return value if same else replace(value, key=key, value=inner, test=test)
     if isinstance(value, tuple):
         made = tuple(_substituted_in(one, others) for one in value)
         return value if all(one is other for one, other in zip(made, value, strict=True)) else made

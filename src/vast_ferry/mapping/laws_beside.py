@@ -12,11 +12,11 @@ from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping import laws
 from vast_ferry.mapping.clients import HUB_CLIENTS, Client
-from vast_ferry.mapping.compile.functions import build_batch, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import build_batch, pack_batch, translate_event, translate_reply, unpack_batch
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.losses import Broken, Fields
-from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, Kind
+from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, EventShape, Kind
 
 VALUES = {
     **laws.VALUES,
@@ -65,6 +65,8 @@ def check_batch(kind: Kind, examples: int) -> Broken | None:
     """Return how a batch does not hold its events in order, if it does not."""
     shape = kind.event
     assert shape.each is not None
+    if shape.levels:
+        return _check_levels(shape, examples)
     tests = ", ".join(f"{constant.at} == {constant.value!r}" for constant in shape.envelope)
     looks = f"def look({shape.each.root}):\n    return {shape.each}, [{tests}]"
     code = run_module(module_source("A batch.", [build_batch("make", shape)], looks), "a batch")
@@ -80,6 +82,30 @@ def check_batch(kind: Kind, examples: int) -> Broken | None:
         return "" if found == taken else f"its events are not in it: {batch!r}"
 
     return _first(check, tuple({"count": count} for count in range(4)), "batches hold their events", shape.kind)
+
+
+def _check_levels(shape: EventShape, examples: int) -> Broken | None:
+    """Return how events that are put into batches of several levels do not come out again, if they do not."""
+    filed, hub = shape.on_file(), HUB_EVENTS[shape.kind]
+    write, read = laws.compiled(hub, filed), laws.compiled(filed, hub)
+    pack, unpack = run_source(pack_batch("pack", filed)), run_source(unpack_batch("unpack", filed))
+    # What a list's numbers say follows from where an event stands.
+    numbers = {level.index for level in shape.levels if level.index}
+    placed = {row.field for row in shape.rows if row.at.steps and getattr(row.at.steps[0], "key", "") in numbers}
+    loose = {rule.gives for rule in shape.rules if placed & set(rule.needs)}
+    entries = [write(event) for event in laws.pool(shape.kind, max(3, min(examples, 20)))]
+
+    def told(entry: Fields) -> str:
+        return repr(sorted((name, repr(value)) for name, value in read(entry).items() if name not in loose))
+
+    def check(some: Fields) -> str:
+        taken = entries[: some["count"]]
+        found = [entry for batch in pack(taken) for entry in unpack(batch)]
+        same = sorted(map(told, found)) == sorted(map(told, taken))
+        return "" if same else f"its events are not in it: {pack(taken)!r}"
+
+    counts = tuple({"count": count} for count in range(len(entries)))
+    return _first(check, counts, "batches hold their events", shape.kind)
 
 
 def check_client(client: Client, examples: int) -> Broken | None:

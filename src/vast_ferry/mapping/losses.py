@@ -15,7 +15,7 @@ class Loss:
 
     `applies` takes the truths of an event (or a reply) by name. `harmless` losses keep the meaning that the field's
     standard gives it. `unless` names what a server may offer that avoids the loss. `degree` is how much is lost, of two
-    losses with the same code the more the higher.
+    losses with the same code the more the higher. One that is `tried` looks at what comes back, so it says no more.
     """
 
     code: str
@@ -26,12 +26,15 @@ class Loss:
     harmless: bool = False
     unless: str = ""
     degree: int = 0
+    tried: bool = False
 
     def comes_after(self, other: Loss) -> bool:
         """Tell whether nothing of this loss is left to see once another has happened: the same, and as much or more.
 
         What only respells is the same only if it spells alike.
         """
+        if self.tried:
+            return False
         alike = (self.code, self.field) == (other.code, other.field) and other.unless in ("", self.unless)
         return alike and (other.degree == self.degree if self.harmless else other.degree >= self.degree)
 

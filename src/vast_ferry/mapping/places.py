@@ -7,9 +7,10 @@ writing, and events on file; what a place means for each stands with whoever use
 from __future__ import annotations
 
 import ast
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.findings import FerryError
+from vast_ferry.mapping.lenses.lens import Lens
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,15 +48,26 @@ class Call:
         return f"(await {called})" if self.awaited else called
 
 
-Step = Item | Attr | Call
+@dataclass(frozen=True, slots=True)
+class Through:
+    """A step into what is encoded: what a `lens` makes of what stands there."""
+
+    lens: Lens
+
+    def after(self, expression: str) -> str:
+        return f"({expression} | {self.lens})"
+
+
+Step = Item | Attr | Call | Through
 
 
 @dataclass(frozen=True, slots=True)
 class Access:
-    """A parameter's name and the steps from it."""
+    """A parameter's name and the steps from it; `gently`: anything on the way may be missing or nothing."""
 
     root: str
     steps: tuple[Step, ...] = ()
+    gently: bool = field(default=False, compare=False)
 
     def __str__(self) -> str:
         text = self.root
@@ -72,9 +84,26 @@ class Access:
                 keys.append(step.key)
             elif isinstance(step, Attr):
                 keys.append(step.name)
-            else:
+            elif isinstance(step, Call):
                 keys[-1] = f"{keys[-1]}()"
+            else:
+                break  # what is encoded has no keys
         return tuple(keys)
+
+    def filed(self, root: str, before: tuple[str, ...] = ()) -> Access:
+        """Return the place where this one stands in an event on file: attributes are items, a call is `name()`."""
+        steps: list[Step] = [Item(name) for name in before]
+        for step in self.steps:
+            if isinstance(step, Attr):
+                steps.append(Item(step.name))
+            elif isinstance(step, Call):
+                last = steps[-1]
+                steps[-1] = Item(f"{last.key}()") if isinstance(last, Item) else last
+            elif isinstance(step, Through):
+                steps.append(Through(step.lens.on_file()))
+            else:
+                steps.append(step)
+        return Access(root, tuple(steps), self.gently)
 
 
 class PlaceError(FerryError, ValueError):

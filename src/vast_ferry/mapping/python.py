@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.helpers import of_calls, of_http, of_values
+from vast_ferry.mapping.helpers import of_calls, of_forms, of_http, of_values
 
 #: How tightly operators bind, from Python's own table; what is not here is an operand.
 _CHOICE, _OR, _AND, _NOT, _COMPARISON, _SUM, _PRODUCT, _AWAIT, _OPERAND = range(1, 10)
@@ -147,9 +147,12 @@ class Python:
             return f"**{self.operand(entry.value)}"
         value = self.write(entry.value)
         pair = f"{self.write(entry.key)}: {value}"
+        if entry.test is not None:
+            return f"**({{{pair}}} if {self.write(entry.test, _OR)} else {{}})"
         if not entry.unless:
             return pair
-        return f"**({{{pair}}} if {value}{' is not None' * (entry.unless == 'nothing')} else {{}})"
+        test = self.operand(entry.value) if isinstance(entry.value, ex.Choice) else value
+        return f"**({{{pair}}} if {test}{' is not None' * (entry.unless == 'nothing')} else {{}})"
 
     def _sequence(self, node: ex.Sequence) -> str:
         items = ", ".join(self.write(one) for one in node.items)
@@ -199,7 +202,7 @@ _WRITES: Final[dict[type, Callable[..., str]]] = {
 
 #: Names that generated source uses for something else: no variable and no parameter may hide them.
 RESERVED: Final = (
-    frozenset(name for room in (of_http, of_values, of_calls) for name in dir(room))
+    frozenset(name for room in (of_http, of_values, of_forms, of_calls) for name in dir(room))
     | frozenset(dir(builtins))
     | frozenset(keyword.kwlist)
     | {"told", "hub", "call_handler", "self"}
@@ -208,20 +211,41 @@ RESERVED: Final = (
 
 @dataclass(slots=True)
 class Statements:
-    """Turns expressions into statements: what is used more than once is put into a variable first, in order of need."""
+    """Turns expressions into statements: what is used more than once is put into a variable first, in order of need.
+
+    What is only evaluated behind a test stays behind it, for it may fail where the test does.
+    """
 
     taken: set[str] = field(default_factory=lambda: set(RESERVED))
     lines: list[str] = field(default_factory=list)
     _uses: dict[ex.Expression, int] = field(default_factory=dict)
     _named: dict[ex.Expression, str] = field(default_factory=dict)
+    _sure: set[ex.Expression] = field(default_factory=set)
 
     def count(self, node: ex.Expression) -> None:
         """Count the uses of an expression and its parts; call for every root before writing."""
+        self._count(node)
+        self._reach(node)
+
+    def _reach(self, node: ex.Expression) -> None:
+        """Note what is evaluated in any case."""
+        if node in self._sure:
+            return
+        self._sure.add(node)
+        parts: tuple[ex.Expression, ...] = node.parts
+        if isinstance(node, ex.Choice):
+            parts = (node.test,)
+        elif isinstance(node, ex.Mapping):
+            parts = tuple(entry.test or entry.value for entry in node.entries)
+        for part in parts:
+            self._reach(part)
+
+    def _count(self, node: ex.Expression) -> None:
         seen = self._uses.get(node, 0)
         self._uses[node] = seen + 1
         if not seen:
             for part in node.parts:
-                self.count(part)
+                self._count(part)
 
     def write(self, node: ex.Expression) -> str:
         """Return the source of an expression, after writing the variables that it needs."""
@@ -231,7 +255,7 @@ class Statements:
         """Return the variable that an expression is in; it is put there where it is used more than once."""
         if node in self._named:
             return self._named[node]
-        if isinstance(node, ex.PLAIN) or self._uses.get(node, 0) < 2:
+        if isinstance(node, ex.PLAIN) or self._uses.get(node, 0) < 2 or node not in self._sure:
             return ""
         return self.assign(node, Python(named=self._variable).plainly(node))
 

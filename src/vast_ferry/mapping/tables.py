@@ -23,7 +23,9 @@ class Row:
 
     A `derived` row is written and never read. An `optional` place may be missing; it then reads as the field's default.
     `flag` is the lens's second place. What is `unless_empty` is left out where it is empty. `offer` names what only
-    some servers give; `line` is where the row stands.
+    some servers give; `line` is where the row stands. What is `null_if_empty` stands there as nothing where it is
+    empty, and what is `read_only` is written by other rows, or follows from where the event stands. `shown` is what it
+    feeds as its author wrote it, where that is more than a field.
     """
 
     at: Access
@@ -34,6 +36,9 @@ class Row:
     flag: Access | None = None
     offer: str = ""
     unless_empty: bool = False
+    null_if_empty: bool = False
+    read_only: bool = False
+    shown: str = ""
     line: int = field_(default=0, compare=False)
 
 
@@ -61,6 +66,23 @@ class Callback:
 
 
 @dataclass(frozen=True, slots=True)
+class Level:
+    """A list or mapping that is gone through to the events of a batch: `of` it, each is called `item`.
+
+    Its key (in a mapping) or number (in a list) is called `key` or `index`. Where it has a `lens` and no `item`, what
+    that makes of it is called `name`.
+    """
+
+    of: Access
+    item: str = ""
+    key: str = ""
+    index: str = ""
+    name: str = ""
+    lens: Lens = Plain()
+    line: int = field_(default=0, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
 class EventShape:
     """How an event and its context are handed to a handler: `parameters` in order, and the rows that fill them."""
 
@@ -76,6 +98,9 @@ class EventShape:
     fields: Mapping[str, Field] = field_(default_factory=lambda: HTTP_EVENT)
     rules: tuple[Rule, ...] = EVENT_RULES
     objects: Mapping[Access, str] = field_(default_factory=dict)  # place of an object of services → name of its class
+    nothing: Mapping[Access, str] = field_(default_factory=dict)  # place that is nothing where this field is empty
+    levels: tuple[Level, ...] = ()  # what is gone through to the events of a batch, if more than one list
+    unused: tuple[Access, ...] = ()  # places that are known and not carried
 
     @property
     def awaits(self) -> bool:
@@ -104,21 +129,15 @@ class EventShape:
         several = len(self.event_parameters) > 1
 
         def filed(at: Access) -> Access:
-            keys = (at.root, *at.on_file) if several else at.on_file
-            return Access(root, tuple(Item(key) for key in keys))
+            return at.filed(root, (at.root,) if several else ())
 
         own = [row for row in self.rows if row.at.root in self.event_parameters]
         rows = tuple(
-            Row(
-                filed(row.at),
-                row.field,
-                row.lens.on_file(),
-                row.derived,
-                row.optional,
-                filed(row.flag) if row.flag and row.lens.on_file().flagged else None,
-                row.offer,
-                row.unless_empty,
-                row.line,
+            replace(
+                row,
+                at=filed(row.at),
+                lens=row.lens.on_file(),
+                flag=filed(row.flag) if row.flag and row.lens.on_file().flagged else None,
             )
             for row in own
             if self.fields[row.field].holds != "call"
@@ -128,7 +147,17 @@ class EventShape:
         kept = [constant for constant in self.constants if not isinstance(constant.value, bytes)]
         constants = tuple(Constant(filed(c.at), c.value, c.line) for c in kept)
         return replace(
-            self, parameters=(root,), rows=rows, constants=constants, classes={}, event_parameters=(root,), objects={}
+            self,
+            parameters=(root,),
+            rows=rows,
+            constants=constants,
+            classes={},
+            event_parameters=(root,),
+            objects={},
+            nothing={filed(at): name for at, name in self.nothing.items()},
+            unused=tuple(map(filed, self.unused)),
+            levels=tuple(replace(level, of=level.of.filed(level.of.root)) for level in self.levels),
+            each=self.each and (self.each.filed(self.each.root) if self.levels else self.each),
         )
 
     def exact(self) -> EventShape:
@@ -148,6 +177,7 @@ class Kind:
     event: EventShape
     reply: ReplyShape | None = None
     asynchronous: bool = False
+    others: tuple[EventShape, ...] = ()  # shapes in which such events may come as well
 
     @property
     def answered(self) -> ReplyShape:
@@ -278,7 +308,9 @@ def check_event(shape: EventShape) -> list[TableProblem]:
         for name in shape.parameters
         if name in RESERVED - {"hub"} or keyword.iskeyword(name)
     ]
-    written = [(row.at, row.line) for row in shape.rows if not (row.lens.spread or row.lens.reads_only)]
+    written = [
+        (row.at, row.line) for row in shape.rows if not (row.lens.spread or row.lens.reads_only or row.read_only)
+    ]
     written += [(row.flag, row.line) for row in shape.rows if row.flag]
     written += [(constant.at, constant.line) for constant in shape.constants]
     problems += _check_places(written)
@@ -330,7 +362,7 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                 )
             )
         holds = fields[row.field].holds
-        if row.lens.holds and holds not in row.lens.holds:
+        if row.lens.holds and holds != "any" and holds not in row.lens.holds:
             problems.append(
                 TableProblem(
                     row.line,

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 from urllib.parse import quote, unquote
 
 from vast_ferry.hub.fields import Field
@@ -124,14 +124,79 @@ EVENT_RULES: Final = (
     Rule("cookies", ("cookies.raw",), _helper("split_cookies")),
     Rule("content_type", ("headers.plain",), _helper("content_type_of")),
     Rule("content_type", ("headers",), _helper("content_type_of")),
+    Rule("path.raw", ("target",), _helper("path_of_target")),
+    Rule("query.raw", ("target",), _helper("query_of_target")),
+    Rule("headers", ("headers.all",), _helper("without_framing")),
+    Rule("authority", ("headers.all",), _helper("host_among")),
+    Rule("headers.all", ("headers", "authority", "body"), _helper("with_framing")),
+    Rule("principal", ("principal.id", "principal.claims"), _helper("principal_of")),
+    Rule(
+        "principal",
+        ("principal.id",),
+        lambda name: helper("principal_of", name, ex.Literal({})),
+        (
+            Loss(
+                "no-claims",
+                "principal",
+                "something is known of who calls",
+                "only the id arrives",
+                lambda fields: bool((fields["principal"] or {}).get("claims")),
+            ),
+        ),
+    ),
+    Rule("principal.id", ("principal",), _helper("id_of")),
+    Rule("principal.claims", ("principal",), _helper("claims_of")),
     Rule("body.length", ("body",), lambda body: ex.built_in("len", body)),
     Rule("time_left", ("limit",), _helper("clock_from")),
 )
 
 _CALL_RULES: Final = (Rule("time_left", ("limit",), _helper("clock_from")),)
 
-#: kind → rules; only HTTP has forms that follow from one another
-RULES: Final = {kind: EVENT_RULES if is_request(kind) else _CALL_RULES for kind in KINDS}
+
+def _side_lost(side: str) -> Loss:
+    def changed(fields: Fields) -> bool:
+        return bool(helpers.side_of_columns(_columns(fields), side) != fields[side])
+
+    return Loss(
+        "record-reshaped",
+        side,
+        "a record has no columns, or is told of neither side",
+        "it arrives as nothing, or with its key",
+        changed,
+        tried=True,
+    )
+
+
+def _columns(fields: Fields) -> list[dict[str, Any]]:
+    return helpers.columns_of(fields["keys"], fields["old"], fields["new"])
+
+
+#: A record that changed, column by column.
+_RECORD_RULES: Final = (
+    Rule(
+        "keys",
+        ("columns",),
+        _helper("keys_of_columns"),
+        (
+            Loss(
+                "key-changed",
+                "keys",
+                "a column of the key is null, or differs from what the record holds",
+                "the key arrives as the record holds it",
+                lambda fields: helpers.keys_of_columns(_columns(fields)) != fields["keys"],
+                tried=True,
+            ),
+        ),
+    ),
+    *(Rule(side, ("columns",), _helper("side_of_columns", side), (_side_lost(side),)) for side in ("old", "new")),
+    Rule("columns", ("keys", "old", "new"), _helper("columns_of")),
+    *_CALL_RULES,
+)
+
+#: kind → rules: the forms that follow from one another
+RULES: Final = {
+    kind: EVENT_RULES if is_request(kind) else _RECORD_RULES if kind == "record" else _CALL_RULES for kind in KINDS
+}
 
 REPLY_RULES: Final = (
     Rule("headers", ("headers.plain", "set_cookies"), _helper("with_set_cookies")),
@@ -143,11 +208,19 @@ REPLY_RULES: Final = (
 
 
 def truths_of(field: str, fields: Mapping[str, Field], rules: tuple[Rule, ...]) -> set[str]:
-    """Return the truths in which a loss of `field` shows."""
-    if fields[field].truth:
-        return {field}
+    """Return the truths in which a loss of `field` shows: itself, or those from which it follows."""
     found: set[str] = set()
-    for rule in rules:
-        if rule.gives == field:
-            found |= {name for name in rule.needs if fields[name].truth}
-    return found or {"headers"}
+    seen: set[str] = set()
+    stack = [field]
+    if field in fields and fields[field].holds == "any":  # of a shape's own: what follows from it
+        stack += [rule.gives for rule in rules if field in rule.needs]
+    while stack:
+        name = stack.pop()
+        if name in seen or name not in fields:
+            continue
+        seen.add(name)
+        if fields[name].truth:
+            found.add(name)
+        else:
+            stack += [need for rule in rules if rule.gives == name for need in rule.needs]
+    return found

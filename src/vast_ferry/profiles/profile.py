@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import textwrap
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -17,41 +17,30 @@ from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.hub.functions import Function
-from vast_ferry.hub.kinds import KINDS, REQUEST, is_request
-from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.clients import (
     HUB_CLIENTS,
     Client,
-    arguments_shape,
     class_of,
     client_module,
-    result_shape,
 )
 from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.lenses.every import parse_lens
-from vast_ferry.mapping.lenses.lens import LensError
-from vast_ferry.mapping.places import Access, Attr, PlaceError, parse_place
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import (
     HUB_DONE,
     HUB_EVENTS,
     HUB_REPLY,
-    ByHand,
-    Callback,
-    Constant,
     EventShape,
     Kind,
-    ReplyForm,
     ReplyShape,
-    Row,
     TableProblem,
     check_event,
     check_reply,
 )
-from vast_ferry.mapping.views import REPLY_RULES, RULES
 from vast_ferry.profiles import schema
+from vast_ferry.profiles.building import Builder
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -205,14 +194,14 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     Raises BadInput (ManyBadInputs for several mistakes) with the line of each row that can't stand.
     """
     shown = shown or str(path)
-    document = read_yaml(path, shown, "the profile")
+    document = read_yaml(path, shown, "the profile", "words")
     if not isinstance(document.data, dict):
         raise BadInput("the profile is not a mapping", "Begin it with `provider:`", Place(shown, 1))
     try:
         model = schema.ProfileModel.model_validate(document.data)
     except ValidationError as error:
         raise _many(document, error) from None
-    builder = _Builder(document)
+    builder = Builder(document)
     clients = tuple(builder.clients(model))
     kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
     told = {problem.place.line for problem in builder.problems}
@@ -290,158 +279,6 @@ def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:
             is_list = typing.get_origin(model) is list
             model = model if is_list else arguments[0]
     return model if isinstance(model, type) and issubclass(model, schema.Model) else None
-
-
-class _Builder:
-    """Turns rows as written into rows for the compiler, noting every mistake with its line."""
-
-    def __init__(self, document: Document) -> None:
-        self.document = document
-        self.problems: list[BadInput] = []
-
-    def _place(self, text: str, *path: str | int) -> Access:
-        try:
-            return parse_place(text)
-        except PlaceError as error:
-            place = self.document.place(*path)
-            remedy = 'Write it as an access path, such as event["call"]["verb"] or request.text()'
-            self.problems.append(BadInput(str(error), remedy, place))
-            return Access("_")
-
-    def row(self, model: schema.RowModel, *path: str | int) -> Row:
-        place = self.document.place(*path)
-        try:
-            lens = parse_lens(model.as_)
-        except LensError as error:
-            self.problems.append(
-                BadInput(str(error), "See docs/profiles.md for the lenses", self.document.place(*path, "as"))
-            )
-            lens = parse_lens("plain")
-        return Row(
-            self._place(model.at, *path, "at"),
-            model.is_,
-            lens,
-            model.derived,
-            model.optional,
-            self._place(model.flag, *path, "flag") if model.flag else None,
-            model.offer,
-            model.unless_empty,
-            place.line,
-        )
-
-    def constants(self, models: list[schema.ConstantModel], *path: str | int) -> tuple[Constant, ...]:
-        return tuple(
-            Constant(
-                self._place(model.at, *path, index, "at"),
-                _held(model),
-                self.document.place(*path, index).line,
-            )
-            for index, model in enumerate(models)
-        )
-
-    def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
-        model: schema.KindModel = getattr(profile, name)
-        reply = self.reply(model.reply, name) if model.reply else None
-        return Kind(self.event(profile, model.event, name), reply, profile.handler.asynchronous)
-
-    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
-        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
-        for root, calls in profile.clients.items():
-            for path, model in calls.items():
-                at = ("clients", root, path)
-                line = self.document.place(*at).line
-                operation = OPERATIONS.get(model.does)
-                if operation is None:
-                    self.problems.append(
-                        BadInput(
-                            f"there is no operation {model.does!r}{nearest(model.does, OPERATIONS)}",
-                            f"Use one of: {', '.join(OPERATIONS)}",
-                            self.document.place(*at, "does"),
-                        )
-                    )
-                    continue
-                rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
-                result = None
-                if operation.gives:
-                    returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
-                    given = schema.RowModel.model_validate(returned)
-                    result = result_shape(operation, replace(self.row(given, *at), line=line))
-                arguments = arguments_shape(operation, tuple(model.takes), rows)
-                yield Client(
-                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited
-                )
-
-    def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str) -> EventShape:
-        usual = tuple(profile.handler.parameters)
-        parameters = tuple(model.parameters) or usual
-        own = tuple(name for name in parameters if name in profile.handler.event) or parameters[:1]
-        path = (kind, "event")
-        rows = [self.row(row, *path, "rows", index) for index, row in enumerate(model.rows)]
-        each = self._place(model.each, *path, "each") if model.each else None
-        context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
-        # A context that is part of the event is part of each kind's own event.
-        rows += [
-            replace(row, at=Access(parameters[0], row.at.steps))
-            if row.at.root == usual[0] and parameters != usual
-            else row
-            for row in context
-            if each is None or row.at.root not in own
-        ]
-        objects = {
-            Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
-            for root, calls in profile.clients.items()
-            if root in parameters
-            for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
-            if group
-        }
-        return EventShape(
-            tuple(model.entry if name in own else name for name in parameters) if each else parameters,
-            tuple(rows),
-            self.constants(model.constants, *path, "constants"),
-            model.classes,
-            (model.entry,) if each else own,
-            kind,
-            each,
-            self.constants(model.envelope, *path, "envelope"),
-            EVENTS[kind],
-            RULES[kind],
-            objects,
-        )
-
-    def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
-        forms = []
-        for index, form in enumerate(model.forms):
-            path = (kind, "reply", "forms", index)
-            rows = tuple(self.row(row, *path, "rows", number) for number, row in enumerate(form.rows))
-            types = (form.default_types[0], form.default_types[-1]) if form.default_types else None
-            fixed = {
-                name: [tuple(pair) for pair in value] if name.startswith("headers") else value
-                for name, value in form.fixed.items()
-            }
-            line = self.document.place(*path).line
-            forms.append(ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line))
-        callback = model.callback
-        return ReplyShape(
-            tuple(forms),
-            model.root,
-            Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
-            KINDS[kind].reply,
-            REPLY_RULES if is_request(kind) else (),
-            model.via,
-            self.by_hand(model.by_hand, kind) if model.by_hand else None,
-        )
-
-    def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:
-        rows = tuple(self.row(row, kind, "reply", "by_hand", "rows", number) for number, row in enumerate(model.rows))
-        types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
-        form = ReplyForm("object", rows, {}, model.class_, types)
-        return ByHand(form, tuple(model.takes), model.ends, model.awaited)
-
-
-def _held(model: schema.ConstantModel) -> Any:
-    if model.bytes_:
-        return str(model.holds).encode("utf-8")
-    return tuple(model.holds) if model.tuple_ else model.holds
 
 
 def _class_source(name: str, model: schema.ClassModel) -> str:

@@ -62,12 +62,19 @@ class Model(BaseModel):
 class RowModel(Model):
     """A lens between a native place and a hub field."""
 
-    at: str = Field(description="native place, an access path from a parameter")
-    is_: str = Field(alias="is", description="hub field")
+    at: str | list[str] = Field(description="native place, an access path from a parameter; or several")
+    is_: str | list[str] = Field(
+        alias="is", description="hub field; or a text of several, such as '{method} {target}'; or several such texts"
+    )
     as_: str = Field("plain", alias="as", description="lens")
+    words: dict[str | int | bool | None, str] = Field(
+        {}, description="the provider's words, each for what it is here: of `choice`, of values under types, of content"
+    )
     derived: bool = Field(False, description="only shows a field again: written, never read")
     optional: bool = Field(False, description="the place may be missing")
     unless_empty: bool = Field(False, description="left out where the field is empty")
+    null_if_empty: bool = Field(False, description="null where the field is empty")
+    read_only: bool = Field(False, description="read, and written by no row")
     flag: str = Field("", description="second place of a lens that needs one")
     offer: Name | Literal[""] = Field("", description="name of an offer that only some servers make")
 
@@ -119,11 +126,30 @@ class CallbackModel(Model):
     defaults: list[Identifier] = []
 
 
+class LevelModel(Model):
+    """A step on the way to the events of a batch: a list or mapping that is gone through, or what is encoded."""
+
+    of: str = Field(description="place of a list or mapping; or a place, `|` and a lens")
+    each: Identifier | Literal[""] = Field("", description="what each of them is called")
+    key: Identifier | Literal[""] = Field("", description="what its key in a mapping is called")
+    index: Identifier | Literal[""] = Field("", description="what its number in a list is called, from 0")
+    call: Identifier | Literal[""] = Field("", description="what is called so that the lens reads there")
+
+
 class EventModel(Model):
     """How an event is handed to a handler."""
 
     parameters: list[Identifier] = Field([], description="parameters of handlers of this kind, if not the usual ones")
-    each: str = Field("", description="place of the events of a batch; rows and constants are then those of one")
+    event: list[Identifier] = Field([], description="those parameters that are the event, if not the usual ones")
+    each: str | list[LevelModel] = Field(
+        "",
+        description="place of the events of a batch, or the way to them; rows and constants are then those of one",
+    )
+    let: dict[Identifier, str] = Field(
+        {}, description="names for places, perhaps read through a lens: place, or place | lens"
+    )
+    nothing: dict[str, str] = Field({}, description="place that is null where a field is empty: place → field")
+    unused: list[str] = Field([], description="places that are known and not carried")
     entry: Identifier = Field("entry", description="root of the places of one event of a batch")
     envelope: list[ConstantModel] = Field([], description="constants around a batch")
     constants: list[ConstantModel] = []
@@ -160,6 +186,7 @@ class KindModel(Model):
     """Events of one kind, and what a handler says when it is done with one."""
 
     event: EventModel
+    others: list[EventModel] = Field([], description="shapes in which such events may come as well; they are read")
     reply: ReplyModel | None = None
 
 
@@ -383,6 +410,9 @@ class ProfileModel(Model):
     standard: bool = Field(False, description="whether it is an open standard")
     format: Literal["", "cloudevents"] = Field("", description="open format whose rules its events on file keep")
     aliases: list[Name] = []
+    evidence: Inside | Literal[""] = Field(
+        "", description="folder beside the profile with recorded events and what they mean, see docs/profiles.md"
+    )
     handler: HandlerModel
     modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
     decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")

@@ -15,9 +15,9 @@ if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.result import CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.events.convert import Converted
+    from vast_ferry.evidence.lint import Linted
     from vast_ferry.gap_finding.gaps import Gaps
     from vast_ferry.gap_finding.price import Bill
-    from vast_ferry.profiles.lint import Linted
 
 
 def crossing_data(crossing: Crossing, out: str) -> dict[str, Any]:
@@ -84,7 +84,8 @@ def loss_data(loss: Loss) -> dict[str, Any]:
 
 def converted_data(converted: Converted) -> dict[str, Any]:
     """Return a converted event and the losses that it met."""
-    return {"events": converted.events, "losses": [loss_data(loss) for loss in converted.losses]}
+    losses = [loss_data(loss) for loss in converted.losses]
+    return {"events": converted.events, "losses": losses, "unread": list(converted.unread)}
 
 
 def profile_data(profile: Profile, losses: Mapping[str, Sequence[Loss]] | None = None) -> dict[str, Any]:

@@ -25,7 +25,7 @@ from vast_ferry.reports.terminal import console
 if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.result import Checked, CheckResult
     from vast_ferry.crossing.carry import Crossing
-    from vast_ferry.profiles.lint import Linted
+    from vast_ferry.evidence.lint import Linted
 
 VERDICT_STYLE = {
     Verdict.SAME: "green",
@@ -302,7 +302,7 @@ def _rows(rows: Iterable[Row]) -> RenderableType:
         arrow = Text("→" if row.derived else "↔", "dim")
         lens = "" if str(row.lens) == "plain" else str(row.lens)
         lens += f", flag {row.flag}" if row.flag else ""
-        table.add_row(str(row.at), arrow, row.field, Text(lens, "cyan"))
+        table.add_row(str(row.at), arrow, row.shown or row.field, Text(lens, "cyan"))
     return Padding(table, (0, 0, 0, 2))
 
 

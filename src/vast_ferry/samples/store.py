@@ -12,10 +12,13 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.documents.document import read_file
+from vast_ferry.events.compiled import beside
 from vast_ferry.events.editions import find_source
 from vast_ferry.events.event_message import carries_events, read_message
 from vast_ferry.events.http_message import LARGEST, read_request_file
-from vast_ferry.events.native import is_event, parse_json, read_events
+from vast_ferry.events.native import parse_json, read_events
+from vast_ferry.events.recognising import is_event, shape_of
+from vast_ferry.events.unread import unread_in
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.kinds import REQUEST
@@ -41,6 +44,7 @@ class Sample:
     events: tuple[dict[str, Any], ...]
     before: dict[str, Any] = field(default_factory=dict)
     answers: tuple[dict[str, Any], ...] = ()
+    unread: tuple[str, ...] = ()  # keys of the native event that no row of its profile reads
 
     @property
     def event(self) -> HttpEvent:
@@ -80,40 +84,44 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         event = read_request_file(path, identity, shown)
         if carries_events(event.headers):
             standard = next(each for each in all_profiles() if each.model.format)
-            return Sample(
-                function,
-                name,
-                path,
-                *_native(read_message(read_file(path, shown, "the sample", LARGEST), standard, shown), standard, shown),
-            )
+            data = read_message(read_file(path, shown, "the sample", LARGEST), standard, shown)
+            kind, events, unread = _native(data, standard, shown)
+            return Sample(function, name, path, kind, events, unread=unread)
         return Sample(function, name, path, REQUEST, (event.as_fields(),))
     if path.suffix == ".yaml":
         readable = read_readable(path, shown, identity)
-        kind, events = readable.kind, readable.events
+        kind, events, unread = readable.kind, readable.events, ()
         if not kind:
             given = find_source(readable.source, readable.native, shown) if readable.source else profile
-            kind, events = _native(readable.native, given, shown)
-        return Sample(function, name, path, kind, events, readable.before, readable.answers)
-    data = read_file(path, shown, "the sample", LARGEST)
-    return Sample(function, name, path, *_native(parse_json(data, shown, "the sample"), profile, shown))
+            kind, events, unread = _native(readable.native, given, shown)
+        return Sample(function, name, path, kind, events, readable.before, readable.answers, unread)
+    native = parse_json(read_file(path, shown, "the sample", LARGEST), shown, "the sample")
+    kind, events, unread = _native(native, profile, shown)
+    return Sample(function, name, path, kind, events, unread=unread)
 
 
-def _native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...]]:
-    """Return the kind and the events of native data: of `profile`, or of an open standard that has such events."""
+def _native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...], tuple[str, ...]]:
+    """Return the kind and the events of native data, and its keys that no row reads.
+
+    It is of `profile`, or of an open standard that has such events. Files that events name stand beside the sample.
+    """
     several = data if isinstance(data, list) else [data]
     kinds: dict[str, None] = {}
     events: list[dict[str, Any]] = []
+    unread: dict[str, None] = {}
     for one in several:
         of = profile
         if not is_event(one, profile):
             of = next((each for each in all_profiles() if each.model.standard and is_event(one, each)), profile)
-        kind, read = read_events(one, of, shown)
+        with beside(Path(shown).parent):
+            kind, read = read_events(one, of, shown)
         kinds[kind] = None
         events += read
+        unread |= dict.fromkeys(unread_in(one, of, kind, shape_of(one, of, kind)))
     if len(kinds) > 1:
         raise BadInput(
             f"the sample holds events of several kinds: {', '.join(kinds)}", "Keep one a sample", Place(shown)
         )
     if not events:
-        return next(iter(kinds), ""), ()
-    return next(iter(kinds)), tuple(events)
+        return next(iter(kinds), ""), (), tuple(unread)
+    return next(iter(kinds)), tuple(events), tuple(unread)

@@ -259,7 +259,7 @@ class _Scanner:
         self.known = {module.partition(".")[0] for module in self.provided}
         # By which method of the context a secret is read, such as ctx.sealed("NAME").
         self.secret = next(
-            (step.name for row in profile.model.context if row.is_ == "secret" for step in _attributes(row.at)), ""
+            (step.name for row in profile.model.context if row.is_ == "secret" for step in _attributes(str(row.at))), ""
         )
 
     def add(self, share: _Share) -> None:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import ast
 import textwrap
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.compile.reading import Reading, reading_of
+from vast_ferry.mapping.compile.reading import Reading, needs_nothing, place_node, reading_of
 from vast_ferry.mapping.compile.writing import Branch, CannotWrite, Construction, returning, values_of
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.lenses.lens import Lens
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements, docstring
 from vast_ferry.mapping.tables import TESTS, Callback, EventShape, ReplyForm, ReplyShape, Row
 
@@ -46,10 +47,10 @@ def translate_event(
     given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
     if fresh:
         given.update({field: helper(made, name=field) for field, made in FRESH.items()})
-    reading = reading_of(source, given)
+    reading = reading_of(source, given, target)
     prefix = "" if is_request(target.kind) else target.kind.title()
     making = Construction(reading, reading, target.classes, prefix=prefix)
-    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Given(f"{name_of_class}()")
     roots = [
@@ -93,9 +94,9 @@ def translate_checked(name: str, source: EventShape, target: EventShape, asked: 
     Good is an event each of whose rows reads as what its field holds. The truths that are `asked` for come as a tuple.
     Each value is read once for all of it.
     """
-    reading = reading_of(source)
+    reading = reading_of(source, other=target)
     making = Construction(reading, reading, target.classes)
-    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants})
+    trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
     (root,) = target.parameters
     tests: list[Expression] = []
     for row in source.rows:
@@ -141,6 +142,77 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
     return Source(name, text, parameters=tuple(parameters), awaited=awaited)
 
 
+def view_made(
+    name: str, shape: EventShape, field: str, asked: tuple[str, ...], build: Callable[..., Expression]
+) -> Source:
+    """Return a function that takes an event's parameters and gives what is made of fields, and a field as it is."""
+    reading = reading_of(shape)
+    made = build(*map(reading.need, asked))
+    body = returning([ex.Sequence((made, reading.need(field)), fixed=True)])
+    text = f"def {name}({', '.join(shape.parameters)}):\n" + textwrap.indent(body, "    ")
+    return Source(name, text, parameters=shape.parameters)
+
+
+def lens_source(name: str, lens: Lens) -> Source:
+    """Return a function that takes what stands at a place and gives what a lens reads there."""
+    body = returning([lens.read(ex.Variable("value"), None, needs_nothing)], {"value"})
+    return Source(name, f"def {name}(value):\n" + textwrap.indent(body, "    "), parameters=("value",))
+
+
+def unpack_batch(name: str, shape: EventShape) -> Source:
+    """Return a function that takes a batch and gives its events, each as a mapping of what is on the way to it."""
+    assert shape.each is not None
+    lines = ["entries = []"]
+    names, depth = [shape.each.root], 0
+    for level in shape.levels:
+        pad = "    " * depth
+        held = place_node(level.of)
+        source = "\n".join(f"{pad}{line}" for line in returning([held]).splitlines())
+        source, _, value = source.rpartition("return ")
+        lines += [line for line in source.rstrip().splitlines() if line.strip()]
+        if level.name:
+            lines.append(f"{pad}{level.name} = {value}")
+            names.append(level.name)
+            continue
+        if level.key:
+            lines.append(f"{pad}for {level.key}, {level.item} in ({value} or {{}}).items():")
+        elif level.index:
+            lines.append(f"{pad}for {level.index}, {level.item} in enumerate({value} or ()):")
+        else:
+            lines.append(f"{pad}for {level.item} in {value} or ():")
+        names += [one for one in (level.key, level.index, level.item) if one]
+        depth += 1
+    entry = ", ".join(f"{one!r}: {one}" for one in names)
+    lines += [f"{'    ' * depth}entries.append({{{entry}}})", "return entries"]
+    text = f"def {name}({shape.each.root}):\n" + textwrap.indent("\n".join(lines), "    ")
+    return Source(name, text, parameters=(shape.each.root,))
+
+
+def pack_batch(name: str, shape: EventShape) -> Source:
+    """Return a function that takes events as `unpack_batch` gives them, and gives the batches that they make."""
+    assert shape.each is not None
+    levels, encoders = [], []
+    for level in shape.levels:
+        steps = tuple(
+            step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in level.of.steps
+        )
+        if level.name:
+            through = level.of.steps[-1]
+            assert isinstance(through, Through)
+            steps = steps[:-1]
+            made = through.lens.write(ex.Variable("value"), needs_nothing)
+            body = returning([made], {"value"})
+            encoders.append(f"def encode_{level.name}(value):\n{textwrap.indent(body, '    ')}")
+        encode = f"encode_{level.name}" if level.name else "None"
+        told = ", ".join(map(repr, (level.of.root, steps, level.item, level.key, level.index, level.name)))
+        levels.append(f"({told}, {encode})")
+    text = f"def {name}(entries):\n"
+    for encoder in encoders:
+        text += textwrap.indent(encoder, "    ") + "\n"
+    text += f"    return packed(entries, {shape.each.root!r}, ({', '.join(levels)},))"
+    return Source(name, text, parameters=("entries",))
+
+
 def view_place(name: str, shape: EventShape, native: EventShape, at: Access, about: str = "") -> Source:
     """Return a function that takes those parameters of `shape` that it needs, and gives what stands at a native place.
 
@@ -148,7 +220,7 @@ def view_place(name: str, shape: EventShape, native: EventShape, at: Access, abo
     """
     given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
     given.update({field: helper(made, name=field) for field, made in FRESH.items()})
-    reading = reading_of(shape, given)
+    reading = reading_of(shape, given, native)
     steps = len(at.steps)
     making = Construction(reading, reading, native.classes, prefix="".join(w.title() for w in name.split("_")))
     bare = _bare_steps(at.steps)

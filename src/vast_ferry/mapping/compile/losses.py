@@ -7,6 +7,7 @@ from vast_ferry.mapping.compile.reading import Reading, reading_of
 from vast_ferry.mapping.helpers import content_type_of
 from vast_ferry.mapping.losses import Loss, missing
 from vast_ferry.mapping.tables import EventShape, ReplyShape
+from vast_ferry.mapping.views import truths_of
 
 
 def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[Loss]:
@@ -18,7 +19,10 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
     wanted = set(shape.fields)
     own: list[Loss] = []
     if seen_by is not None:
-        wanted = {row.field for row in seen_by.rows}
+        seen = (
+            truths_of(row.field, seen_by.fields, seen_by.rules) for row in seen_by.rows if row.field not in shape.fields
+        )
+        wanted = {row.field for row in seen_by.rows if row.field in shape.fields}.union(*seen)
         own = event_losses(seen_by)
     return _losses(reading, wanted, own, {"function", "limit"})
 
@@ -48,9 +52,12 @@ def _seen_through(reading: Reading, wanted: set[str]) -> set[str]:
     """Return the truths among some fields, and those through which the views among them are seen."""
     truths = {name for name in wanted if reading.fields[name].truth}
     for name in wanted - truths:
-        stack = [name]
+        stack, seen = [name], set[str]()
         while stack:
             top = stack.pop()
+            if top in seen:
+                continue
+            seen.add(top)
             rule = next((rule for rule in reading.rules if rule.gives == top), None)
             if rule is not None and not reading.fields[top].truth:
                 truths.update(part for part in rule.needs if reading.fields[part].truth)
@@ -64,7 +71,10 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
-            losses = reading.rows[name].lens.losses(name)
+            row = reading.rows[name]
+            # What stands for nothing there comes back as nothing.
+            kept = row.optional and (row.unless_empty or row.null_if_empty)
+            losses = tuple(loss for loss in row.lens.losses(name) if not (kept and loss.code == "time-unknown"))
             found.update({f"{loss.code} {loss.field}": loss for loss in losses} | found)
             return
         if name in given or hub.holds == "call" or name in under_way:

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
-from vast_ferry.mapping.places import Access, Attr, Call, Item
+from vast_ferry.mapping.lenses.lens import LensError, Plain, PlainBytes
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
 from vast_ferry.mapping.tables import EventShape, Row
 from vast_ferry.mapping.views import Rule
 
@@ -57,13 +57,28 @@ class Reading:
     def rule_for(self, name: str) -> Rule | None:
         """Return the rule by which a field follows: its needs all given, or all found, or the first."""
         rules = [rule for rule in self.rules if rule.gives == name]
+        if rules and self.fields[name].holds == "any":
+            return rules[0]  # a field of the shape's own follows from whatever there is
+        asked = name in self._under_way
+        self._under_way.add(name)
+        try:
+            return self._best(rules)
+        finally:
+            if not asked:
+                self._under_way.discard(name)
+
+    def _best(self, rules: list[Rule]) -> Rule | None:
         for rule in rules:
             if all(self._direct(part) is not None for part in rule.needs):
                 return rule
         for rule in rules:
-            if all(self.find(part) is not None for part in rule.needs):
+            if all(self._there(part) for part in rule.needs):
                 return rule
-        return next((rule for rule in rules if self.find(rule.needs[0]) is not None), None)
+        return next((rule for rule in rules if self._there(rule.needs[0])), None)
+
+    def _there(self, name: str) -> bool:
+        """Tell whether the shape says a field; one of a shape's own, only where a row reads it."""
+        return name in self.rows if self.fields[name].holds == "any" else self.find(name) is not None
 
     def _direct(self, name: str) -> Expression | None:
         hub = self.fields[name]
@@ -84,14 +99,19 @@ class Reading:
         hub = self.fields[row.field]
         if hub.holds == "call":
             return self._call_row(row, hub)
-        default: Expression = ex.Literal(None)
+        nothing = ex.Literal(None)
+        flag = place_node(row.flag, nothing if row.optional else None) if row.flag else None
         if isinstance(row.lens, Plain | PlainBytes):
-            default = ex.Given(hub.default)
-        node = row.lens.read(
-            place_node(row.at, default if row.optional else None),
-            place_node(row.flag, ex.Literal(None) if row.optional else None) if row.flag else None,
-            self.need,
-        )
+            usual = None if not row.optional else nothing if row.at.gently else ex.Given(hub.default)
+            node = row.lens.read(place_node(row.at, usual), flag, self.need)
+            if row.optional and hub.default != "None":
+                node = ex.Choice(ex.Operation("is not", (node, nothing)), node, ex.Given(hub.default))
+        elif row.optional and row.lens.wants_value:
+            at = place_node(row.at, nothing)
+            there = ex.Operation("is not", (at, nothing))
+            node = ex.Choice(there, row.lens.read(at, flag, self.need), ex.Given(hub.default))
+        else:
+            node = row.lens.read(place_node(row.at, nothing if row.optional else None), flag, self.need)
         node = node.called(hub.variable)
         return self.shape_row(row, node)
 
@@ -120,24 +140,71 @@ class Reading:
 
 
 def place_node(at: Access, default: Expression | None = None) -> Expression:
-    """Return the expression that reads a place; prefixes are shared, a missing last step gives `default`."""
+    """Return the expression that reads a place; prefixes are shared, a missing last step gives `default`.
+
+    Where there is a default, nothing on the way there is nothing at its end.
+    """
     node: Expression = ex.Variable(at.root)
+    if default is not None and at.gently:
+        return _gently(node, at)
     for index, step in enumerate(at.steps):
         last = index == len(at.steps) - 1
         name = str(step.key) if isinstance(step, Item) else step.name if isinstance(step, Attr) else node.name
-        name = "".join(c if c.isalnum() else "_" for c in name).strip("_").lower()
-        name = name if name.isidentifier() else "value"
+        name = _variable(name)
         if isinstance(step, Item):
             node = ex.Item(node, ex.Literal(step.key), default if last else None, name=name)
         elif isinstance(step, Attr):
             node = ex.Attribute(node, step.name, default if last else None, name=name)
+        elif isinstance(step, Through):
+            node = step.lens.read(node, None, needs_nothing).called("inside")
         else:
             called = ex.Call(node, tuple(ex.Given(parameter) for parameter in step.parameters))
             node = ex.Await(called, name=name) if step.awaited else called.called(name)
     return node
 
 
-def reading_of(shape: EventShape, given: Mapping[str, Expression] | None = None) -> Reading:
-    """Return how hub fields are read from an event's shape."""
+def _variable(name: str) -> str:
+    """Return a name for the variable that holds what a step leads to."""
+    name = "".join(c if c.isalnum() else "_" for c in name).strip("_").lower()
+    return name if name.isidentifier() else "value"
+
+
+def needs_nothing(field: str) -> Expression:
+    raise LensError(f"a form on the way to a place can't depend on {field}")
+
+
+def _gently(node: Expression, at: Access) -> Expression:
+    """Return what stands at a place, nothing where anything on the way there is missing or nothing."""
+    nothing = ex.Literal(None)
+    run: list[str | int] = []
+
+    def reached(node: Expression) -> Expression:
+        if not run:
+            return node
+        return helper("gently", node, *map(ex.Literal, run), name=_variable(str(run[-1])))
+
+    for step in at.steps:
+        if isinstance(step, Item):
+            run.append(step.key)
+        elif isinstance(step, Attr):
+            run.append(f".{step.name}")
+        else:
+            node = reached(node)
+            run = []
+            if isinstance(step, Through):
+                inside = step.lens.read(node, None, needs_nothing)
+            else:
+                inside = ex.Call(node, tuple(ex.Given(parameter) for parameter in step.parameters))
+            node = ex.Choice(ex.Operation("is not", (node, nothing)), inside, nothing, name="inside")
+    return reached(node)
+
+
+def reading_of(
+    shape: EventShape, given: Mapping[str, Expression] | None = None, other: EventShape | None = None
+) -> Reading:
+    """Return how hub fields are read from an event's shape, and the own fields of another that is written."""
     rows = {row.field: row for row in reversed(shape.rows) if not row.derived}
-    return Reading(shape.fields, shape.rules, rows, given or {})
+    if other is None or (other.fields is shape.fields and other.rules is shape.rules):
+        return Reading(shape.fields, shape.rules, rows, given or {})
+    rules = (*shape.rules, *(rule for rule in other.rules if rule not in shape.rules))
+    return Reading({**shape.fields, **other.fields}, rules, rows, given or {})

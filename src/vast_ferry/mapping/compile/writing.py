@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.compile.reading import Reading, place_node
+from vast_ferry.mapping.compile.reading import Reading, needs_nothing, place_node
 from vast_ferry.mapping.expressions import Expression
 from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
 from vast_ferry.mapping.lenses.pairs import MultiMap
-from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements
 from vast_ferry.mapping.tables import Row
 
@@ -30,6 +30,7 @@ class Branch:
     leaf: Expression | None = None
     unless: str = ""  # left out where it is `empty`, or is `nothing`
     spreads: list[Expression] = field(default_factory=list)
+    nothing: str | None = None  # the field without which nothing stands here
 
     def at(self, steps: tuple[Step, ...]) -> Branch:
         branch = self
@@ -50,6 +51,19 @@ class Construction:
 
     def value(self, row: Row) -> Expression:
         """Return what stands at a row's place; equal lenses on both sides cancel."""
+        made = self._value(row)
+        if not row.null_if_empty:
+            return made
+        # A form may make something of what is empty, so the field is asked.
+        return ex.Choice(self._told(row), made, ex.Literal(None))
+
+    def _told(self, row: Row) -> Expression:
+        """Return whether there is anything in a row's field."""
+        value = self.reading.need(row.field)
+        nothing = self.reading.fields[row.field].default == "None"
+        return ex.Operation("is not", (value, ex.Literal(None))) if nothing else value
+
+    def _value(self, row: Row) -> Expression:
         twin = self.source.rows.get(row.field)
         if (
             twin is not None
@@ -65,13 +79,15 @@ class Construction:
             return row.lens.write_folded(value, self.reading.need)
         return row.lens.write(value, self.reading.need)
 
-    def plant(self, rows: tuple[Row, ...], constants: Mapping[Access, object]) -> dict[str, Branch]:
-        """Return the trees of places, one a root."""
+    def plant(
+        self, rows: tuple[Row, ...], constants: Mapping[Access, object], nothing: Mapping[Access, str] | None = None
+    ) -> dict[str, Branch]:
+        """Return the trees of places, one a root; `nothing` stands where a field is empty."""
         trees: dict[str, Branch] = {}
         for at, value in constants.items():
             trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Literal(value)
         for row in rows:
-            if row.lens.reads_only:
+            if row.lens.reads_only or row.read_only:
                 continue
             branch = trees.setdefault(row.at.root, Branch()).at(row.at.steps)
             if row.lens.spread:
@@ -79,11 +95,14 @@ class Construction:
                 continue
             branch.rows.append(row)
             if row.unless_empty:
-                branch.unless = "empty" if row.flag is None else "nothing"
+                told = row.lens.wants_value or self.reading.fields[row.field].default == "None"
+                branch.unless = "told" if told else "empty" if row.flag is None else "nothing"
             if row.flag is not None:
                 flag = trees.setdefault(row.flag.root, Branch()).at(row.flag.steps)
                 flag.leaf = row.lens.write_flag(self.reading.need(row.field), self.reading.need)
                 flag.unless = branch.unless
+        for at, field_name in (nothing or {}).items():
+            trees.setdefault(at.root, Branch()).at(at.steps).nothing = field_name
         return trees
 
     def build(self, branch: Branch, at: Access) -> Expression:
@@ -92,6 +111,18 @@ class Construction:
             return branch.leaf
         if not branch.children and not branch.spreads:
             return self.value(branch.rows[0])
+        through = next((step for step in branch.children if isinstance(step, Through)), None)
+        if through is not None:
+            if len(branch.children) > 1 or branch.rows:
+                raise CannotWrite(f"{at} is both encoded and not")
+            inside = self.build(branch.children[through], Access(at.root, (*at.steps, through)))
+            return through.lens.write(inside, needs_nothing)
+        if branch.nothing is not None:
+            held = self._built(branch, at)
+            return ex.Choice(self.reading.need(branch.nothing), held, ex.Literal(None))
+        return self._built(branch, at)
+
+    def _built(self, branch: Branch, at: Access) -> Expression:
         if all(isinstance(step, Item) for step in branch.children):
             return self._mapping(branch, at)
         if any(isinstance(step, Item) for step in branch.children):
@@ -105,12 +136,14 @@ class Construction:
         for step, child in branch.children.items():
             assert isinstance(step, Item)
             value = self.build(child, Access(at.root, (*at.steps, step)))
-            entries.append(ex.Entry(ex.Literal(step.key), value, child.unless))
+            test = self._told(child.rows[0]) if child.unless == "told" else None
+            entries.append(ex.Entry(ex.Literal(step.key), value, "" if test else child.unless, test))
         return ex.Mapping(tuple(entries), lines=True, name=at.root)
 
     def _object(self, branch: Branch, at: Access) -> Expression:
         last = at.steps[-1] if at.steps else None
-        default = (last.name if isinstance(last, Attr) else at.root).title().replace("_", "")
+        word = last.name if isinstance(last, Attr) else str(last.key) if isinstance(last, Item) else at.root
+        default = "".join(c for c in word.title() if c.isalnum()) or at.root.title()
         name = self.class_names.get(str(at), f"{self.prefix}{default}")
         attributes: dict[str, Expression] = {}
         stored: dict[str, Expression] = {}

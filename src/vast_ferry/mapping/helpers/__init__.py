@@ -6,8 +6,9 @@ A function belongs here if generated code calls it at run time. Two-way pairs st
 """
 
 from vast_ferry.mapping.helpers.of_calls import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_forms import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
 
 #: In the order in which they stand where they end up.
-ROOMS = ("of_http", "of_values", "of_calls")
+ROOMS = ("of_http", "of_values", "of_forms", "of_calls")

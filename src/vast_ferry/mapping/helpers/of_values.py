@@ -110,7 +110,7 @@ def word_of(words: dict[str, str], word: str) -> str:
     try:
         return words[word]
     except (KeyError, TypeError):
-        raise ValueError(f"{word!r} is none of {', '.join(words)}") from None
+        raise ValueError(f"{word!r} is none of {', '.join(map(str, words))}") from None
 
 
 def to_form_text(text: str) -> str:

@@ -7,18 +7,20 @@ Adding a lens: one class in the module of its topic, which is found here by itse
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from types import ModuleType
-from typing import Final
+from typing import Any, Final
 
 from vast_ferry.hub.findings import nearest
-from vast_ferry.mapping.lenses import content, lens, pairs, protocols, structure, text, times
-from vast_ferry.mapping.lenses.lens import FileBytes, Lens, LensError, TwoHelpers
+from vast_ferry.mapping.lenses import content, forms, lens, listed, pairs, protocols, structure, text, times
+from vast_ferry.mapping.lenses.forms import OfVersion
+from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, TwoHelpers
+from vast_ferry.mapping.lenses.listed import Pipeline, Typed
 from vast_ferry.mapping.lenses.times import Epoch
 
-_TOPICS = (lens, times, text, pairs, content, structure, protocols)
+_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, listed)
 #: What others are built on, and what is only a form on file.
-_NO_ROW_NAMES = (Lens, TwoHelpers, Epoch, FileBytes)
+_NO_ROW_NAMES = (Lens, TwoHelpers, Formed, Epoch, FileBytes, OfVersion, Typed, Pipeline)
 
 
 def _lenses(topic: ModuleType) -> Iterator[type[Lens]]:
@@ -32,36 +34,106 @@ LENSES: Final[dict[str, type[Lens]]] = {kind.name: kind for topic in _TOPICS for
 
 
 def parse_lens(text: str) -> Lens:
-    """Return the lens that `text` says, such as `joined` or `multimap(first=one, every=every)`.
+    """Return the lens that `text` says, such as `joined`, `multimap(first=one, every=every)` or `base64 | gzip`.
 
     >>> str(parse_lens("route('{name}', '{name*}')"))
     'route({name}, {name*})'
+    >>> str(parse_lens("base64 | gzip | json_bytes"))
+    'base64 | gzip | json_bytes'
 
     Raises LensError for an unknown name (the nearest is suggested) or arguments that the lens does not take.
     """
     try:
-        tree = ast.parse(text.strip(), mode="eval").body
-    except SyntaxError:
-        raise LensError(f"{text!r} is not a lens: write a name, or name(argument, …)") from None
+        # A line's end in YAML's double quotes is one here already.
+        tree = ast.parse(text.strip().replace("\r", "\\r").replace("\n", "\\n"), mode="eval").body
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between") from None
+    return _lens(text, tree)
+
+
+def _lens(text: str, tree: ast.expr) -> Lens:
+    if isinstance(tree, ast.BinOp) and isinstance(tree.op, ast.BitOr):
+        before, last = _lens(text, tree.left), _lens(text, tree.right)
+        return Pipeline((*(before.parts if isinstance(before, Pipeline) else (before,)), last))
     function = tree.func if isinstance(tree, ast.Call) else tree
     if not isinstance(function, ast.Name):
-        raise LensError(f"{text!r} is not a lens: write a name, or name(argument, …)")
+        raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between")
     if function.id not in LENSES:
         raise LensError(f"there is no lens {function.id!r}{nearest(function.id, LENSES)}")
     kind = LENSES[function.id]
-    arguments = tuple(_text(text, node) for node in tree.args) if isinstance(tree, ast.Call) else ()
-    options = (
-        tuple((keyword.arg or "", _text(text, keyword.value)) for keyword in tree.keywords)
-        if isinstance(tree, ast.Call)
-        else ()
-    )
-    if any(not key.isidentifier() or (kind.names and not value.isidentifier()) for key, value in options):
+    arguments, options = _arguments(text, tree, counts=kind.counts) if isinstance(tree, ast.Call) else ((), ())
+    if any(kind.names and not str(value).isidentifier() for _, value in options):
         raise LensError(f"lens {kind.name} takes names, not {text!r}")
     if kind.one_to_one and len({value for _, value in options}) != len(options):
         raise LensError(f"{text!r} can't be read back: two words stand for the same")
     if not kind.fewest <= len(arguments) <= kind.most or (options and not kind.named):
         raise LensError(f"lens {kind.name} takes {kind.takes or 'no arguments'}, not {text!r}")
-    return kind(arguments, options)
+    made = kind(arguments, options)
+    if options or not kind.named:
+        made.losses("id")  # what an argument may not be is said here
+    return made
+
+
+def with_words(lens: Lens, words: Mapping[Any, str]) -> Lens:
+    """Return a lens with a provider's words, each for what it is here; in a pipeline, the one form that takes words.
+
+    Raises LensError where no form takes any.
+    """
+    if isinstance(lens, Pipeline):
+        takers = [part for part in lens.parts if part.named and not part.options]
+        if len(takers) != 1:
+            raise LensError(f"{lens} has {len(takers)} forms that take words")
+        return Pipeline(tuple(with_words(part, words) if part is takers[0] else part for part in lens.parts))
+    if not lens.named or lens.names:
+        raise LensError(f"lens {lens.name} takes no words")
+    options = tuple(
+        (word, _lens(str(to), ast.parse(to, mode="eval").body) if lens.flagged else to) for word, to in words.items()
+    )
+    made = type(lens)(lens.args, options)
+    made.losses("id")
+    return made
+
+
+def _arguments(text: str, tree: ast.Call, *, counts: bool) -> tuple[tuple[str, ...], tuple[tuple[Any, Any], ...]]:
+    """Return what stands in the brackets: arguments, and options as `word=value` or in a mapping."""
+    arguments: list[str] = []
+    options: list[tuple[Any, Any]] = []
+    for node in tree.args:
+        if not isinstance(node, ast.Dict):
+            number = node.value if counts and isinstance(node, ast.Constant) else None
+            arguments.append(str(number) if isinstance(number, int) else _text(text, node))
+            continue
+        for key, value in zip(node.keys, node.values, strict=True):
+            if key is None:
+                raise LensError(f"{text!r}: ** has no place there")
+            options.append((_word(text, key), _option(text, value)))
+    for keyword in tree.keywords:
+        if keyword.arg is None:
+            raise LensError(f"{text!r}: ** has no place there")
+        options.append((keyword.arg, _option(text, keyword.value)))
+    return tuple(arguments), tuple(options)
+
+
+_SCALARS: Final = {"true": True, "false": False, "null": None}
+
+
+def _word(text: str, node: ast.expr) -> Any:
+    """Return a provider's word: a text, a number, a truth value."""
+    if isinstance(node, ast.Name):
+        return _SCALARS.get(node.id, node.id)
+    if isinstance(node, ast.Constant) and isinstance(node.value, str | int | bool | None):
+        return node.value
+    raise LensError(f"{text!r}: a word is a name, a text in quotes, a number, true, false or null")
+
+
+def _option(text: str, node: ast.expr) -> Any:
+    if isinstance(node, ast.Name) and node.id in _OF_BYTES:
+        return _lens(text, node)
+    return _lens(text, node) if isinstance(node, ast.BinOp | ast.Call) else _text(text, node)
+
+
+#: The forms of bytes, which may be an option of another lens.
+_OF_BYTES: Final = ("utf8", "base64", "gzip", "hex")
 
 
 def _text(text: str, node: ast.expr) -> str:

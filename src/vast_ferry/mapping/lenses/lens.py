@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
@@ -31,8 +31,8 @@ class Lens:
     items of the mapping at its place; `holds` lists the kinds of hub fields it is for (empty: any).
     """
 
-    args: tuple[str, ...] = ()
-    options: tuple[tuple[str, str], ...] = ()
+    args: tuple[Any, ...] = ()
+    options: tuple[tuple[Any, Any], ...] = ()
 
     name: ClassVar[str] = "plain"
     takes: ClassVar[str] = ""
@@ -41,6 +41,7 @@ class Lens:
     named: ClassVar[bool] = False
     names: ClassVar[bool] = False  # options become names in generated code
     one_to_one: ClassVar[bool] = False  # no two options may stand for the same
+    counts: ClassVar[bool] = False  # an argument may be a number
     holds: ClassVar[tuple[str, ...]] = ()
     needs: ClassVar[tuple[str, ...]] = ()
     flagged: ClassVar[bool] = False
@@ -63,6 +64,7 @@ class Lens:
     pairs: ClassVar[bool] = False  # (name, value) pairs, one by one
     undoes: ClassVar[tuple[str, ...]] = ()  # standard functions that make the hub's value of what stands there
     where_absent: ClassVar[Expression | None] = None  # what stands for a missing place, if not what the field has
+    wants_value: ClassVar[bool] = False  # reads no missing place: what the field has stands for it
 
     # --- generated code ---
 
@@ -96,6 +98,10 @@ class Lens:
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         """Return what this form can't hold of `field`."""
+        return ()
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        """Return which parts of what stands at the place the hub's field can't hold as what they are."""
         return ()
 
     # --- by hand ---
@@ -140,7 +146,7 @@ class Lens:
         return None
 
     def __str__(self) -> str:
-        inner = ", ".join([*self.args, *(f"{key}={value}" for key, value in self.options)])
+        inner = ", ".join([*map(str, self.args), *(f"{key}={value}" for key, value in self.options)])
         return f"{self.name}({inner})" if inner else self.name
 
 
@@ -156,6 +162,25 @@ class TwoHelpers(Lens):
 
     def write(self, value: Expression, need: Need) -> Expression:
         return helper(self.writer, value, *(need(field) for field in self.needs))
+
+
+class Formed(Lens):
+    """A lens that is one helper each way, which take what the row says beside the value; it reads no missing place."""
+
+    __slots__ = ()
+    reader: ClassVar[str]
+    writer: ClassVar[str]
+    wants_value = True
+
+    def told(self) -> tuple[Any, ...]:
+        """Return what the helpers take beside the value."""
+        return self.args
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper(self.reader, at, *map(need, self.needs), *map(ex.Literal, self.told()))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper(self.writer, value, *map(need, self.needs), *map(ex.Literal, self.told()))
 
 
 class FileBytes(TwoHelpers):

@@ -11,10 +11,11 @@ from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
 
 
 class ChoiceOf(Lens):
-    """One of the provider's words, each for one of the hub's: `own=hub`."""
+    """One of the provider's words, each for one of the hub's: `own=hub`; of several for one, the first is written."""
 
     __slots__ = ()
-    name, takes, named, one_to_one, holds = "choice", "own word=hub word", True, True, ("text",)
+    wants_value = True
+    name, takes, named, holds = "choice", "own word=hub word", True, ("text",)
 
     @property
     def words(self) -> Mapping[str, str]:
@@ -24,17 +25,22 @@ class ChoiceOf(Lens):
         return helper("word_of", Literal(dict(self.options)), at)
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return helper("word_of", Literal({hub: own for own, hub in self.options}), value)
+        return helper("word_of", Literal(self.own), value)
 
     def inline(self, stands: Stands) -> ByHand | None:
         return _word(stands.at, self.words)
 
     def inline_write(self, value: ByHand) -> ByHand | None:
-        return _word(value, {hub: own for own, hub in self.options})
+        return _word(value, self.own)
+
+    @property
+    def own(self) -> dict[str, str]:
+        """Return the hub's words → the provider's first for each."""
+        return {hub: own for own, hub in reversed(self.options)}
 
     def inline_from(self, other: Lens, there: ByHand) -> ByHand:
         """Return a word as it stands here, straight from another provider's."""
-        mine = {hub: own for own, hub in self.options}
+        mine = self.own
         return _word(there, {word: mine[hub] for word, hub in other.words.items() if hub in mine})
 
 
@@ -47,6 +53,7 @@ class FormText(TwoHelpers):
     """Text that is percent-encoded as in a form: `+` for a space, slashes as they are."""
 
     __slots__ = ()
+    wants_value = True
     name, holds, reader, writer = "form_text", ("text",), "from_form_text", "to_form_text"
     undoes = ("urllib.parse.unquote_plus",)
     gives = "text"
@@ -62,6 +69,7 @@ class PercentText(TwoHelpers):
     """Text that is percent-encoded, slashes as they are (RFC 3986 §2.1)."""
 
     __slots__ = ()
+    wants_value = True
     name, holds, reader, writer = "percent_text", ("text",), "from_percent_text", "to_percent_text"
     undoes = ("urllib.parse.unquote",)
     gives = "text"
@@ -77,6 +85,7 @@ class PrefixedText(Lens):
     """Text behind a fixed beginning."""
 
     __slots__ = ()
+    wants_value = True
     name, takes, fewest, most, holds = "prefixed", "the beginning", 1, 1, ("text",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
@@ -163,6 +172,7 @@ class RouteStyle(Lens):
     """A route whose captures are spelt in the provider's own way: one segment, and the rest of the path."""
 
     __slots__ = ()
+    wants_value = True
     name, takes, fewest, most, holds = "route", "how 'name' is spelt for one segment and for the rest", 2, 2, ("text",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:

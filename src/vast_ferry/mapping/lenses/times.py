@@ -16,6 +16,7 @@ class Epoch(TwoHelpers):
     """A whole number of units of time since 1970."""
 
     __slots__ = ()
+    wants_value = True
     holds = ("text",)
     digits: ClassVar[int]  # of a second that it holds
     unit_name: ClassVar[str]

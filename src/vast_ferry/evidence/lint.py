@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from vast_ferry.evidence.witnesses import Fact, facts, unread
 from vast_ferry.hub.extras import require
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.profiles.profile import Profile
@@ -27,11 +28,12 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     A pair's law is yielded once where it holds with all others, and once for each profile with which it does not.
     Raises BadInput for an unknown profile, and where the package that generates events is not installed.
     """
+    profile = find_profile(profile) if isinstance(profile, str) else profile
+    yield from _evidence(profile)
     require("hypothesis", "lint", "generated events")
     from vast_ferry.mapping.laws import check_pair, check_shape
     from vast_ferry.mapping.laws_beside import check_beside, check_client
 
-    profile = find_profile(profile) if isinstance(profile, str) else profile
     if not profile.kinds:
         why = "the profile describes no kind of event, so there is nothing that could be checked"
         yield Linted("there is something to check", "", Broken("there is something to check", "", why, {}))
@@ -52,3 +54,22 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     broken_calls = [broken for client in profile.clients if (broken := check_client(client, examples))]
     if profile.clients:
         yield Linted("calls pass on what they are given", "services", broken_calls[0] if broken_calls else None)
+
+
+def _evidence(profile: Profile) -> Iterator[Linted]:
+    """Yield whether recorded events mean what their evidence says, kind by kind, and are read whole."""
+    law = "recorded events mean what they say"
+    told: dict[str, list[Fact]] = {}
+    for fact in facts(profile):
+        told.setdefault(fact.kind, []).append(fact)
+    for kind, found in told.items():
+        wrong = [fact for fact in found if not fact.right]
+        for fact in wrong:
+            why = f"{fact.file}: {fact.refused or f'{fact.field} is {fact.wanted!r}, and was read as {fact.got!r}'}"
+            where = f" (row in line {fact.row})" if fact.row else ""
+            yield Linted(law, kind, Broken(law, kind, why + where, {}))
+        if not wrong:
+            yield Linted(law, kind)
+    for file, keys in unread(profile).items():
+        law = "every key of recorded events is read"
+        yield Linted(law, "", Broken(law, "", f"{file}: no row reads {', '.join(keys)}", {}))

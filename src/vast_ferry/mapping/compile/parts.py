@@ -1,0 +1,189 @@
+"""Texts of several parts, and fields of several places, as rules: what a shape's own fields follow from, and back.
+
+A place of several fields is one field of the shape's own, the text; each part follows from it, and it from all parts.
+A field of several places is as many fields of the shape's own, put together as a text and taken apart again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from vast_ferry.hub.fields import Field
+from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.compile.functions import view_made
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.expressions import Expression, helper
+from vast_ferry.mapping.lenses.lens import Lens
+from vast_ferry.mapping.losses import Fields, Loss
+from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
+from vast_ferry.mapping.templates import Part, Template
+from vast_ferry.mapping.views import Rule
+
+_NOTHING = ex.Literal(None)
+
+
+def _needs(*lenses: Lens) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(field for lens in lenses for field in lens_needs(lens)))
+
+
+def lens_needs(lens: Lens) -> tuple[str, ...]:
+    """Return the other fields that a lens asks for."""
+    return (*lens.needs, *((lens.args[0],) if lens.name == "after" else ()))
+
+
+def _given(expression: Expression) -> Expression:
+    return ex.Choice(ex.Operation("is not", (expression, _NOTHING)), expression, ex.Literal(""))
+
+
+@dataclass(frozen=True, slots=True)
+class Own:
+    """The fields and rules of a shape of one kind: its own, which are still being put together, and the hub's."""
+
+    kind: str
+    fields: Mapping[str, Field]
+    rules: Sequence[Rule]
+
+    def hub(self) -> EventShape:
+        """Return the hub's shape with all of them."""
+        hub = HUB_EVENTS[self.kind]
+        return replace(hub, fields=self.fields, rules=(*self.rules, *hub.rules))
+
+
+def of_text(own: str, template: Template, names: Own) -> list[Rule]:
+    """Return the rules by which a text (the shape's own field) and the fields in it follow from each other."""
+    fields = names.fields
+    told = list(dict.fromkeys(part.field for part in template.parts))
+    asked = tuple(dict.fromkeys((*told, *_needs(*(part.lens for part in template.parts)))))
+    forms, count = ex.Literal(template.forms), ex.Literal(len(template.parts))
+
+    def text(*values: Expression) -> Expression:
+        need = dict(zip(asked, values, strict=True)).__getitem__
+        parts = [part.lens.write(need(part.field), need) for part in template.parts]
+        return helper("fill_text", forms, *parts)
+
+    def field_from_text(name: str) -> Rule:
+        found = [(number, part) for number, part in enumerate(template.parts) if part.field == name]
+        more = _needs(*(part.lens for _, part in found))
+
+        def build(whole: Expression, *values: Expression) -> Expression:
+            need = dict(zip(more, values, strict=True)).__getitem__
+            parts = helper("split_text", whole, forms, count, name="parts")
+            sure = len(template.forms) == 1 and len(found) == 1 and found[0][1].needed
+            made: Expression = ex.Given(fields[name].default)
+            for number, part in reversed(found):
+                one = ex.Item(parts, ex.Literal(number))
+                read = part.lens.read(one, None, need)
+                made = read if sure else ex.Choice(ex.Operation("is not", (one, _NOTHING)), read, made)
+            return made
+
+        rule = Rule(name, (own, *more), build)
+        losses = tuple(loss for _, part in found for loss in part.lens.losses(name))
+
+        def again(*values: Expression) -> Expression:
+            return build(text(*values), *(values[asked.index(one)] for one in more))
+
+        changed = _changed(names, name, asked, again)
+        loss = Loss(
+            "text-reshaped",
+            name,
+            "it can't be told from what stands beside it in one text, or is told only with other parts",
+            "another value arrives",
+            changed,
+            tried=True,
+        )
+        return Rule(rule.gives, rule.needs, rule.build, (*losses, loss))
+
+    return [Rule(own, asked, text), *map(field_from_text, told)]
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """A field of several places: their own fields, the text that they make, the form in which that is the field.
+
+    `shared` are the places that another row writes: number → the field and the lens of that row.
+    """
+
+    owns: tuple[str, ...]
+    field: str
+    template: Template
+    lens: Lens
+    shared: Mapping[int, tuple[str, Lens]]
+    optional: bool
+
+
+def of_places(places: Places, names: Own) -> list[Rule]:
+    """Return the rules by which a field, and the places that hold it (the shape's own fields), follow from another."""
+    owns, name, lens = places.owns, places.field, places.lens
+    template, shared, optional = places.template, places.shared, places.optional
+    parts: list[Part] = list(template.parts)
+    forms, count = ex.Literal(template.forms), ex.Literal(len(parts))
+    more = _needs(lens, *(part.lens for part in parts))
+
+    def together(*values: Expression) -> Expression:
+        need = dict(zip(more, values[len(owns) :], strict=True)).__getitem__
+        read = [part.lens.read(value, None, need) for part, value in zip(parts, values, strict=False)]
+        made = lens.read(helper("fill_text", forms, *read), None, need)
+        if not optional:
+            return made
+        there = ex.Operation("is not", (values[0], _NOTHING))
+        return ex.Choice(there, made, ex.Given(names.fields[name].default))
+
+    def apart(number: int) -> Rule:
+        if number in shared:
+            other, its = shared[number]
+            asked = (other, *lens_needs(its))
+
+            def from_other(*values: Expression) -> Expression:
+                return its.write(values[0], dict(zip(asked, values, strict=True)).__getitem__)
+
+            return Rule(owns[number], asked, from_other)
+        asked_here = (name, *more)
+
+        def build(*values: Expression) -> Expression:
+            need = dict(zip(asked_here, values, strict=True)).__getitem__
+            text = helper("part_or_all", lens.write(values[0], need), forms, count, ex.Literal(number))
+            return parts[number].lens.write(text, need)
+
+        return Rule(owns[number], asked_here, build)
+
+    back = [apart(number) for number in range(len(owns))]
+    asked = tuple(dict.fromkeys((name, *more, *(one for rule in back for one in rule.needs))))
+
+    def again(*values: Expression) -> Expression:
+        held = dict(zip(asked, values, strict=True))
+        held_there = [rule.build(*(held[one] for one in rule.needs)) for rule in back]
+        return together(*held_there, *(held[one] for one in more))
+
+    losses = lens.losses(name)
+    if not losses:
+        losses = (
+            Loss(
+                "text-reshaped",
+                name,
+                "it is not put together as the provider puts it together",
+                "another value arrives",
+                _changed(names, name, asked, again),
+                tried=True,
+            ),
+        )
+    return [Rule(name, (*owns, *more), together, losses), *back]
+
+
+def _changed(
+    names: Own, name: str, asked: tuple[str, ...], build: Callable[..., Expression]
+) -> Callable[[Fields], bool]:
+    """Return whether a field of the hub's comes back as another value; compiled when it is first asked."""
+    kept: list[Callable[[Fields], tuple[Any, Any]]] = []
+
+    def changed(fields: Fields) -> bool:
+        if not kept:
+            kept.append(run_source(view_made("again", names.hub(), name, asked, build)))
+        try:
+            again, before = kept[0](fields)
+        except Exception:  # what can't be read back does not arrive
+            return True
+        return bool(again != before)
+
+    return changed

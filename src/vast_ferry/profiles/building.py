@@ -1,0 +1,393 @@
+"""Rows as an author writes them, made into the tables that the compiler takes; every mistake is noted with its line.
+
+A row of one place and one field is a row of the table. One of several fields (a text of several parts), or of several
+places, gives each of its places a field of the shape's own, and rules by which that follows from the hub's fields and
+they from it: what the compiler does with views it does with these.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from vast_ferry.documents.document import Document
+from vast_ferry.hub.fields import EVENTS, Field
+from vast_ferry.hub.findings import BadInput, nearest
+from vast_ferry.hub.kinds import KINDS, is_request
+from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.clients import Client, arguments_shape, class_of, result_shape
+from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
+from vast_ferry.mapping.lenses.every import parse_lens, with_words
+from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
+from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
+from vast_ferry.mapping.tables import (
+    ByHand,
+    Callback,
+    Constant,
+    EventShape,
+    Kind,
+    Level,
+    ReplyForm,
+    ReplyShape,
+    Row,
+)
+from vast_ferry.mapping.templates import TemplateError, parse_template
+from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
+from vast_ferry.profiles import schema
+
+
+def _text_and_forms(text: str) -> tuple[str, str, str]:
+    """Return the text in quotes with which `as` begins, and the forms behind it."""
+    text = text.strip()
+    end = text.find(text[0], 1) if text[:1] in ("'", '"') else -1
+    if end < 0:
+        return "", "", ""
+    rest = text[end + 1 :].strip()
+    return text[1:end], "|", rest.removeprefix("|").strip()
+
+
+@dataclass(slots=True)
+class _Names:
+    """What rows of one shape may name beside its parameters, and the fields and rules of its own that they add."""
+
+    profile: schema.ProfileModel
+    kind: str
+    entry: str
+    which: str
+    fields: dict[str, Field] = field(default_factory=dict)
+    rules: list[Rule] = field(default_factory=list)
+    lets: dict[str, Access] = field(default_factory=dict)
+    entries: set[str] = field(default_factory=set)  # what is on the way to an event of a batch
+
+    def __post_init__(self) -> None:
+        self.fields.update(EVENTS[self.kind])
+
+    @property
+    def all_of_them(self) -> Own:
+        """Return the fields and rules, which may still become more."""
+        return Own(self.kind, self.fields, self.rules)
+
+    def own(self, what: str) -> str:
+        """Return the name of a new field of the shape's own, which no other shape has."""
+        provider = f"{self.profile.provider}_{self.profile.edition}".replace("-", "_")
+        name = f"own.{provider}.{self.kind}.{what}{self.which}_{len(self.fields) - len(EVENTS[self.kind]) + 1}"
+        self.fields[name] = Field(name, False, "any", "None", "a field of the shape's own")
+        return name
+
+    def found(self, at: Access) -> Access:
+        """Return a place whose first name may be one that the shape gives to another place."""
+        if at.root in self.lets:
+            let = self.lets[at.root]
+            return replace(at, root=let.root, steps=(*let.steps, *at.steps))
+        if at.root in self.entries:
+            return replace(at, root=self.entry, steps=(Item(at.root), *at.steps))
+        return at
+
+
+class Builder:
+    """Turns rows as written into rows for the compiler, noting every mistake with its line."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.problems: list[BadInput] = []
+
+    def _place(self, text: str, *path: str | int, names: _Names | None = None) -> Access:
+        try:
+            at = parse_place(text)
+        except PlaceError as error:
+            place = self.document.place(*path)
+            remedy = 'Write it as an access path, such as event["call"]["verb"] or request.text()'
+            self.problems.append(BadInput(str(error), remedy, place))
+            return Access("_")
+        return names.found(at) if names else at
+
+    def _lens(self, text: str, *path: str | int) -> Lens:
+        try:
+            return parse_lens(text)
+        except (LensError, ValueError) as error:
+            self._no(str(error), "See docs/profiles.md for the lenses", *path)
+            return Plain()
+
+    def _worded(self, lens: Lens, model: schema.RowModel, *path: str | int) -> Lens:
+        """Return a lens with the words that stand in a key of their own."""
+        if not model.words:
+            try:
+                lens.losses("id")
+            except LensError as error:
+                self._no(str(error), "Add `words:`", *path, "as")
+                return Plain()
+            return lens
+        if lens == Plain():
+            lens = parse_lens("choice")
+        try:
+            return with_words(lens, model.words)
+        except LensError as error:
+            self._no(str(error), "Name the lens that takes them in `as`", *path, "words")
+            return lens
+
+    def _no(self, what: str, remedy: str, *path: str | int) -> None:
+        self.problems.append(BadInput(what, remedy, self.document.place(*path)))
+
+    def row(self, model: schema.RowModel, *path: str | int, names: _Names | None = None) -> Row:
+        """Return a row of one place and one field."""
+        if not isinstance(model.at, str) or not isinstance(model.is_, str) or "{" in model.is_:
+            what = "several places of a field, and several fields of a place, are for the rows of events"
+            self._no(what, "Give the row one place and one field", *path)
+            return Row(Access("_"), "")
+        at = self._place(model.at, *path, "at", names=names)
+        least = 2 if names is not None and names.entries else 1
+        return Row(
+            replace(at, gently=model.optional and len(at.steps) > least),
+            model.is_,
+            self._worded(self._lens(model.as_, *path, "as"), model, *path),
+            model.derived,
+            model.optional,
+            self._place(model.flag, *path, "flag", names=names) if model.flag else None,
+            model.offer,
+            model.unless_empty,
+            model.null_if_empty,
+            model.read_only,
+            line=self.document.place(*path).line,
+        )
+
+    def rows(self, models: list[schema.RowModel], names: _Names, *path: str | int) -> list[Row]:
+        """Return the rows of a shape; those of several fields or places add fields and rules to `names`."""
+        plain = [
+            (index, self.row(model, *path, index, names=names))
+            for index, model in enumerate(models)
+            if isinstance(model.at, str) and isinstance(model.is_, str) and "{" not in model.is_
+        ]
+        made: dict[int, list[Row]] = {index: [row] for index, row in plain}
+        for index, model in enumerate(models):
+            if index not in made and isinstance(model.at, str):
+                made[index] = self._of_text(model, names, *path, index)
+        others = [row for rows in made.values() for row in rows]
+        for index, model in enumerate(models):
+            if index in made:
+                continue
+            if isinstance(model.is_, str):
+                made[index] = self._of_places(model, names, others, *path, index)
+            else:
+                self._no("a row has several places, or a text of several fields, not both", "Split it", *path, index)
+        return [row for index in sorted(made) for row in made[index]]
+
+    def _of_text(self, model: schema.RowModel, names: _Names, *path: str | int) -> list[Row]:
+        texts = [model.is_] if isinstance(model.is_, str) else model.is_
+        try:
+            template = parse_template(*texts)
+        except (TemplateError, LensError, ValueError) as error:
+            self._no(str(error), "Write the text with fields in braces, such as '{method} {target}'", *path, "is")
+            return []
+        for part in template.parts:
+            if not self._fits(part.field, part.lens, names, *path, "is"):
+                return []
+        own = names.own("text")
+        names.rules += of_text(own, template, names.all_of_them)
+        row = self.row(model.model_copy(update={"is_": own}), *path, names=names)
+        return [replace(row, shown=" or ".join(texts))]
+
+    def _fits(self, name: str, lens: Lens, names: _Names, *path: str | int) -> bool:
+        if name not in names.fields:
+            known = f"Use one of: {', '.join(sorted(EVENTS[names.kind]))}"
+            self._no(f"there is no hub field {name!r}{nearest(name, names.fields)}", known, *path)
+            return False
+        holds = names.fields[name].holds
+        if lens.holds and holds not in lens.holds:
+            what = f"lens {lens} is for {' or '.join(lens.holds)}, and {name} holds {holds}"
+            self._no(what, "Take another lens, or another field", *path)
+            return False
+        return True
+
+    def _of_places(self, model: schema.RowModel, names: _Names, others: list[Row], *path: str | int) -> list[Row]:
+        assert isinstance(model.is_, str)
+        text, _, forms = _text_and_forms(model.as_)
+        lens = self._lens(forms, *path, "as") if forms else Plain()
+        try:
+            template = parse_template(text)
+        except (TemplateError, LensError, ValueError) as error:
+            self._no(str(error), "Begin `as` with the text that they make, such as \"'{}T{}Z'\"", *path, "as")
+            return []
+        if len(template.parts) != len(model.at):
+            what = f"{text!r} has {len(template.parts)} parts, and there are {len(model.at)} places"
+            self._no(what, "Write {} for each place, in order", *path, "as")
+            return []
+        if not self._fits(model.is_, lens, names, *path, "is"):
+            return []
+        owns = [names.own("part") for _ in model.at]
+        made, shared = [], {}
+        for number, at in enumerate(model.at):
+            place = {"at": at, "is_": owns[number], "as_": "plain", "read_only": model.read_only}
+            row = self.row(model.model_copy(update=place), *path, names=names)
+            other = next((one for one in others if one.at == row.at), None)
+            if other is not None:
+                shared[number] = (other.field, other.lens)
+                row = replace(row, read_only=True)
+            made.append(replace(row, shown=f"{model.is_}, part {number + 1} of {model.as_}"))
+        places = Places(tuple(owns), model.is_, template, lens, shared, model.optional)
+        names.rules += of_places(places, names.all_of_them)
+        return made
+
+    def constants(
+        self, models: list[schema.ConstantModel], *path: str | int, names: _Names | None = None
+    ) -> tuple[Constant, ...]:
+        return tuple(
+            Constant(
+                self._place(model.at, *path, index, "at", names=names),
+                _held(model),
+                self.document.place(*path, index).line,
+            )
+            for index, model in enumerate(models)
+        )
+
+    def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
+        model: schema.KindModel = getattr(profile, name)
+        reply = self.reply(model.reply, name) if model.reply else None
+        others = tuple(self.event(profile, other, name, "others", index) for index, other in enumerate(model.others))
+        return Kind(self.event(profile, model.event, name), reply, profile.handler.asynchronous, others)
+
+    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
+        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
+        for root, calls in profile.clients.items():
+            for path, model in calls.items():
+                at = ("clients", root, path)
+                line = self.document.place(*at).line
+                operation = OPERATIONS.get(model.does)
+                if operation is None:
+                    self.problems.append(
+                        BadInput(
+                            f"there is no operation {model.does!r}{nearest(model.does, OPERATIONS)}",
+                            f"Use one of: {', '.join(OPERATIONS)}",
+                            self.document.place(*at, "does"),
+                        )
+                    )
+                    continue
+                rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
+                result = None
+                if operation.gives:
+                    returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
+                    given = schema.RowModel.model_validate(returned)
+                    result = result_shape(operation, replace(self.row(given, *at), line=line))
+                arguments = arguments_shape(operation, tuple(model.takes), rows)
+                yield Client(
+                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited
+                )
+
+    def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
+        """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""
+        usual = tuple(profile.handler.parameters)
+        parameters = tuple(model.parameters) or usual
+        own = tuple(model.event) or tuple(name for name in parameters if name in profile.handler.event)
+        own = own or parameters[:1]
+        path = (kind, *(at or ("event",)))
+        names = _Names(profile, kind, model.entry, "_".join(map(str, at)))
+        if isinstance(model.each, list):
+            levels = self._levels(model.each, names, *path, "each")
+            each: Access | None = levels[0].of if levels else Access("_")
+        else:
+            levels, each = (), self._place(model.each, *path, "each") if model.each else None
+        for name, text in model.let.items():
+            place, _, forms = text.partition("|")
+            held = self._place(place, *path, "let", name, names=names)
+            steps = (Through(self._lens(forms, *path, "let", name)),) if forms.strip() else ()
+            names.lets[name] = Access(held.root, (*held.steps, *steps))
+        rows = self.rows(model.rows, names, *path, "rows")
+        context = [self.row(row, "context", index) for index, row in enumerate(profile.context)]
+        # A context that is part of the event is part of each kind's own event.
+        rows += [
+            replace(row, at=Access(parameters[0], row.at.steps))
+            if row.at.root == usual[0] and parameters != usual
+            else row
+            for row in context
+            if (row.at.root in parameters or row.at.root == usual[0]) and (each is None or row.at.root not in own)
+        ]
+        objects = {
+            Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
+            for root, calls in profile.clients.items()
+            if root in parameters
+            for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
+            if group
+        }
+        return EventShape(
+            tuple(model.entry if name in own else name for name in parameters) if each else parameters,
+            tuple(rows),
+            self.constants(model.constants, *path, "constants", names=names),
+            model.classes,
+            (model.entry,) if each else own,
+            kind,
+            each,
+            self.constants(model.envelope, *path, "envelope"),
+            names.fields if names.rules else EVENTS[kind],
+            (*names.rules, *RULES[kind]) if names.rules else RULES[kind],
+            objects,
+            {self._place(at, *path, "nothing", at, names=names): name for at, name in model.nothing.items()},
+            levels,
+            tuple(self._place(at, *path, "unused", index, names=names) for index, at in enumerate(model.unused)),
+        )
+
+    def _levels(self, models: list[schema.LevelModel], names: _Names, *path: str | int) -> tuple[Level, ...]:
+        """Return what is gone through to the events of a batch; what it calls something is known from then on."""
+        levels = []
+        for index, model in enumerate(models):
+            line = self.document.place(*path, index).line
+            text, _, forms = model.of.partition("|")
+            of = self._place(text, *path, index, "of")
+            if index == 0:
+                names.entries.add(of.root)
+            elif of.root not in names.entries:
+                self._no(
+                    f"{of.root!r} is not called so by what stands before it",
+                    f"Begin with one of: {', '.join(sorted(names.entries))}",
+                    *(*path, index, "of"),
+                )
+            if bool(forms.strip()) == bool(model.each):
+                self._no(
+                    "a level goes through something (`each:`), or reads it through a lens and names it (`call:`)",
+                    "Give it one of the two",
+                    *path,
+                    index,
+                )
+                continue
+            if forms.strip():
+                lens = self._lens(forms, *path, index, "of")
+                levels.append(Level(Access(of.root, (*of.steps, Through(lens))), name=model.call, lens=lens, line=line))
+                names.entries.add(model.call)
+                continue
+            levels.append(Level(of, model.each, model.key, model.index, line=line))
+            names.entries |= {one for one in (model.each, model.key, model.index) if one}
+        return tuple(levels)
+
+    def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
+        forms = []
+        for index, form in enumerate(model.forms):
+            path = (kind, "reply", "forms", index)
+            rows = tuple(self.row(row, *path, "rows", number) for number, row in enumerate(form.rows))
+            types = (form.default_types[0], form.default_types[-1]) if form.default_types else None
+            fixed = {
+                name: [tuple(pair) for pair in value] if name.startswith("headers") else value
+                for name, value in form.fixed.items()
+            }
+            line = self.document.place(*path).line
+            forms.append(ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line))
+        callback = model.callback
+        return ReplyShape(
+            tuple(forms),
+            model.root,
+            Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
+            KINDS[kind].reply,
+            REPLY_RULES if is_request(kind) else (),
+            model.via,
+            self.by_hand(model.by_hand, kind) if model.by_hand else None,
+        )
+
+    def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:
+        rows = tuple(self.row(row, kind, "reply", "by_hand", "rows", number) for number, row in enumerate(model.rows))
+        types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
+        form = ReplyForm("object", rows, {}, model.class_, types)
+        return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _held(model: schema.ConstantModel) -> Any:
+    if model.bytes_:
+        return str(model.holds).encode("utf-8")
+    return tuple(model.holds) if model.tuple_ else model.holds

@@ -1,0 +1,243 @@
+"""Small forms that compose: each row of one table is read and written, so what is read is what is written."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+
+from vast_ferry import BadInput, Profile, find_profile
+from vast_ferry.events.native import read_events, write_events
+from vast_ferry.mapping.tables import HUB_EVENTS
+from vast_ferry.mapping.templates import TemplateError, parse_template
+
+WORDS = {"text": "text", "no": "decimal", "flag": "words:on/off", "bin": "bytes", "many": "list", "more": "mapping"}
+
+#: kind, field, what a row says beside its place → what stands there (the first is written), and what that means
+FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
+    ("object", "etag", {"as": "quoted"}, ['"9f2c"', "9f2c"], "9f2c"),
+    ("object", "key", {"as": "percent"}, ["a%2Fb%20%C3%A9"], "a/b é"),
+    ("object", "key", {"as": "suffixed('.obj')"}, ["a.obj"], "a"),
+    ("object", "key", {"as": "unprefixed('/')"}, ["a/b"], "/a/b"),
+    ("object", "size", {"as": "digits"}, ["412"], 412),
+    ("message", "attempt", {"as": "digits | counted_from(0)"}, ["2"], 3),
+    ("http", "client", {"as": "bracketed"}, ["[2001:db8::7]", "2001:db8::7"], "2001:db8::7"),
+    ("http", "client", {"as": "address_and_port"}, ["198.51.100.7:0", "198.51.100.7:51124"], "198.51.100.7"),
+    ("http", "client", {"as": "address_and_port"}, ["[::1]:0", "[::1]:9", "::1"], "::1"),
+    ("http", "client", {"is": ["v6 {client | ipv6}", "v4 {client | ipv4}"]}, ["v4 198.51.100.7"], "198.51.100.7"),
+    ("http", "client", {"is": ["v6 {client | ipv6}", "v4 {client | ipv4}"]}, ["v6 ::1"], "::1"),
+    ("http", "client", {"is": "{client}[ port {_=7}]"}, ["::1 port 7", "::1", "::1 port 51124"], "::1"),
+    ("http", "method", {"is": "{method} {target}"}, ["GET /a?b=%20"], "GET"),
+    ("http", "query.raw", {"is": "{method} {target}"}, ["GET /?b=%20"], "b=%20"),
+    ("http", "scheme", {"words": {True: "https", False: "http"}}, [True], "https"),
+    ("http", "scheme", {"words": {1: "http", 2: "https"}}, [2], "https"),
+    ("http", "principal", {"is": ["id {principal.id}", "-"]}, ["id m-1"], {"id": "m-1", "claims": {}}),
+    ("http", "principal", {"is": ["id {principal.id}", "-"]}, ["-"], None),
+    (
+        "object",
+        "change",
+        {"words": {"new": "created", "copy": "created", "old": "deleted"}},
+        ["new", "copy"],
+        "created",
+    ),
+    ("object", "time", {"as": "since_1970(cs)"}, [180501641358], "2027-03-14T09:26:53.58Z"),
+    ("object", "time", {"as": "since_1970(s, float)"}, [1805016413.589], "2027-03-14T09:26:53.589Z"),
+    ("object", "time", {"as": "since_1970(us, text)"}, ["1805016413589001"], "2027-03-14T09:26:53.589001Z"),
+    ("object", "time", {"as": "since_1970(s, decimal)"}, ["1805016413.5"], "2027-03-14T09:26:53.5Z"),
+    ("object", "time", {"as": "since_1970(s, split)"}, ["-1.999"], "1969-12-31T23:59:59.999Z"),
+    (
+        "object",
+        "time",
+        {"as": "time('YYYY/MM/DD hh:mm[:ss[.f]] OFFSET')"},
+        ["2027/03/14 09:26 Z"],
+        "2027-03-14T09:26:00Z",
+    ),
+    (
+        "object",
+        "time",
+        {"as": "time('YYYY-MM-DDThh:mm:ss[.f]OFFSET')"},
+        ["2027-03-14T09:26:53.5Z", "2027-03-14T10:26:53.5+0100", "2027-03-14T07:56:53.5-01:30"],
+        "2027-03-14T09:26:53.5Z",
+    ),
+    (
+        "object",
+        "time",
+        {"as": "time('YYYY-MM-DD hh:mm ZONE[again: (2)]')"},
+        ["2027-10-31 01:30 UTC", "2027-10-31 01:30 Europe/London (2)"],
+        "2027-10-31T01:30:00Z",
+    ),
+    ("message", "body", {"as": "base64"}, ["AP8="], b"\x00\xff"),
+    ("message", "body", {"as": "hex"}, ["00ff"], b"\x00\xff"),
+    ("message", "body", {"as": "utf8"}, ["grüße"], "grüße".encode()),
+    ("message", "body", {"as": "base64 | gzip"}, [], b"aaaa"),
+    ("message", "body", {"as": "by_word", "words": {"t": "utf8", "b": "base64"}, "flag": 'event["w"]'}, [], b"\xff"),
+    ("message", "body", {"as": "beside_the_event"}, [{"text": "é"}], "é".encode()),
+    ("message", "body", {"as": "read_once"}, ["é"], "é".encode()),
+    ("message", "body", {"as": "in_file"}, [{"base64": "/w=="}], b"\xff"),
+    (
+        "http",
+        "headers",
+        {"as": "flat | lower_names"},
+        [["a", "1", "a", "2"], ["A", "1", "a", "2"]],
+        [("a", "1"), ("a", "2")],
+    ),
+    ("http", "headers", {"as": "records(n, v)"}, [[{"n": "a", "v": "1"}]], [("a", "1")]),
+    ("http", "headers", {"as": "words('\\n', ':')"}, ["a: 1\nb: x:y\n", "a:1\nb:x:y\n"], [("a", "1"), ("b", "x:y")]),
+    ("http", "query.raw", {"is": "query", "as": "lists"}, [{"a": ["1", "2"]}], "a=1&a=2"),
+    ("http", "captures", {"as": "in_order"}, [["l/7", "x"]], {"loom": "l/7", "rest": "x"}),
+    ("http", "captures", {"as": "in_order(1)"}, [["/", "l/7", "x"]], {"loom": "l/7", "rest": "x"}),
+    ("object", "labels", {"as": "words(';', '=') | percent_pairs | texts"}, ["a=b%3Bc;d="], {"a": "b;c", "d": ""}),
+    ("object", "labels", {"as": "list_of_words('=') | texts"}, [["a=b=c"], ["a=x", "a=b=c"]], {"a": "b=c"}),
+    ("object", "labels", {"as": "form | texts"}, ["a=b+c", "a=b%20c"], {"a": "b c"}),
+    ("object", "labels", {"as": "behind('x-')"}, [{"x-a": "1"}], {"a": "1"}),
+    (
+        "message",
+        "attributes",
+        {"as": "typed_texts(n, t, v)", "words": {"text": "text", "no": "decimal"}},
+        [[{"n": "a", "t": "text", "v": "1"}], [{"n": "a", "t": "no", "v": "1"}]],
+        {"a": "1"},
+    ),
+    (
+        "record",
+        "new",
+        {"as": "tagged", "words": {**WORDS, "nil": "nothing"}},
+        [{"a": {"no": "1.5"}, "b": {"many": [{"flag": "on"}, {"nil": True}]}, "c": {"more": {"d": {"bin": "AP8="}}}}],
+        {"a": 1.5, "b": [True, None], "c": {"d": {"base64": "AP8="}}},
+    ),
+    (
+        "record",
+        "new",
+        {"as": "typed(n, t, v)", "words": WORDS},
+        [[{"n": "a", "t": "no", "v": "13"}, {"n": "b", "t": "more", "v": [{"n": "c", "t": "text", "v": "x"}]}]],
+        {"a": 13, "b": {"c": "x"}},
+    ),
+    (
+        "record",
+        "new",
+        {"is": "columns", "as": "columns(n, t, k, was, now, v)", "words": WORDS},
+        [[{"n": "a", "t": "text", "k": True, "now": "x"}, {"n": "b", "t": "no", "now": "13"}]],
+        {"a": "x", "b": 13},
+    ),
+    ("call", "data", {"as": "json_or_empty"}, ['{"a":1}'], {"a": 1}),
+    ("call", "data", {"as": "json_or_empty"}, [""], None),
+    ("call", "data", {"as": "base64 | gzip | json_bytes"}, [], {"a": [1, None]}),
+    ("http", "query.raw", {"is": "query", "as": "commas", "derived": True}, [], ""),
+    (
+        "schedule",
+        "time",
+        {"is": "time", "as": "after(due, ms)"},
+        [270],
+        "2027-03-14T09:26:53.27Z",
+    ),
+    (
+        "object",
+        "time",
+        {"at": ['event["x"]["a"]', 'event["x"]["b"]'], "as": "'{ | whole}[.{ | fraction(9)}]' | since_1970(s, split)"},
+        [{"a": 1805016413, "b": 5000}],
+        "2027-03-14T09:26:53.000005Z",
+    ),
+    (
+        "object",
+        "id",
+        {"at": ['event["x"]["a"]', 'event["x"]["b"]'], "as": "'{...}/{ | whole}'"},
+        [{"a": "n/1", "b": 3}],
+        "n/1/3",
+    ),
+]
+
+#: Other fields that a form asks for.
+BESIDE = {"route": "/{loom}/{+rest}", "due": "2027-03-14T09:26:53Z", "path.raw": "/", "keys": {"a": "x"}}
+
+
+def profile_of(tmp_path: Path, kind: str, field: str, says: dict[str, Any]) -> Profile:
+    """Return the profile of a provider whose events have one row of interest, and the fields that it may ask for."""
+    beside = [name for name in BESIDE if name in HUB_EVENTS[kind].fields and name not in (field, says.get("is"))]
+    rows = [{"at": f'event["{name}"]', "is": name} for name in beside if "target" not in str(says) or name == "route"]
+    rows = [row for row in rows if row["is"] != "keys" or says.get("is") != "columns"]
+    model = {
+        "provider": "it",
+        "edition": 1,
+        "title": "It",
+        "about": "a form",
+        "handler": {"parameters": ["event"], "event": ["event"]},
+        kind: {"event": {"rows": [*rows, {"at": 'event["x"]', "is": field, **says}]}},
+    }
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model, allow_unicode=True, sort_keys=False))
+    return find_profile(str(tmp_path / "it.yaml"))
+
+
+@pytest.mark.parametrize(("kind", "field", "says", "stands", "means"), FORMS)
+def test_a_form_reads_what_it_writes(
+    tmp_path: Path, kind: str, field: str, says: dict[str, Any], stands: list[Any], means: Any
+) -> None:
+    profile = profile_of(tmp_path, kind, field, says)
+    hub = {name: one.default_value for name, one in HUB_EVENTS[kind].fields.items() if one.truth}
+    event = {**hub, **{name: value for name, value in BESIDE.items() if name in hub}, field: means}
+    if says.get("is") == "{method} {target}":
+        event |= {"method": "GET", "query.raw": "b=%20"}
+        event["path.raw"] = "/a" if field == "method" else "/"
+    (native,) = write_events(kind, [event], profile)
+    if stands:
+        assert native["x"] == stands[0]
+    elif says.get("derived"):
+        return
+    for held in stands or [native["x"]]:
+        (read,) = read_events({**native, "x": held}, profile, "x", kind=kind)[1]
+        assert (read[field], type(read[field])) == (means, type(means))
+
+
+#: What a text can't be, as a message says it.
+BAD_TEXTS = [
+    ("{a}{b}", "two parts with no text between them", 4),
+    ("a]", "no [ to this ]", 2),
+    ("[a", "no ] to this [", 1),
+    ("[{x}]", "begins with a text by which it is told", 1),
+    ("{A}", "can't be the name of a field", 1),
+    ("{", "write {{ for a brace", 1),
+    ("".join(f"{{x}}{n}" for n in range(40)), "more than 32 parts", 1),
+]
+
+
+@pytest.mark.parametrize(("text", "says", "column"), BAD_TEXTS)
+def test_a_text_that_can_not_be_taken_apart_is_refused(text: str, says: str, column: int) -> None:
+    with pytest.raises(TemplateError, match=re.escape(says)) as error:
+        parse_template(text)
+    assert error.value.column == column
+
+
+#: a row that can't stand → what its message says
+BAD_ROWS = [
+    ({"is": "{metod} {target}"}, "no hub field 'metod' (did you mean 'method'?)"),
+    ({"is": "{method | digits} {target}"}, "lens digits is for integer"),
+    ({"as": "since_1970(hour)", "is": "time"}, "'hour' is no unit of time"),
+    ({"as": "since_1970(s, hex)", "is": "time"}, "'hex' is no form of a number"),
+    ({"as": "by_word", "flag": 'event["w"]', "is": "body"}, "takes a lens for each word"),
+    ({"as": "quoted", "words": {"a": "b"}}, "lens quoted takes no words"),
+    ({"at": ['event["a"]', 'event["b"]'], "is": "id", "as": "'{}'"}, "has 1 parts, and there are 2 places"),
+    ({"at": ['event["a"]', 'event["b"]'], "is": "id"}, "has 0 parts, and there are 2 places"),
+    (
+        {"at": ['event["a"]', 'event["b"]'], "is": ["{id}"], "as": "'{}/{}'"},
+        "several places, or a text of several fields",
+    ),
+    ({"as": "base64 | nope", "is": "body"}, "there is no lens 'nope'"),
+    ({"as": "commas", "is": "query"}, "can't be read back exactly"),
+]
+
+
+@pytest.mark.parametrize(("says", "message"), BAD_ROWS)
+def test_a_row_that_can_not_be_turned_around_is_refused_with_its_line(
+    tmp_path: Path, says: dict[str, Any], message: str
+) -> None:
+    with pytest.raises(BadInput, match=re.escape(message)) as error:
+        profile_of(tmp_path, "http", "id", says)
+    assert "it.yaml:" in str(error.value)
+
+
+def test_a_text_is_taken_apart_once_however_long_it_is(tmp_path: Path) -> None:
+    """What follows a part is looked for from one end, so a hostile text costs what it is long."""
+    profile = profile_of(tmp_path, "http", "id", {"is": "{method}-{route}-{client}-{authority}-{scheme}[-{_}]"})
+    with pytest.raises(BadInput, match="is not of the form"):
+        read_events({"x": "-a" * 2 + "b" * 2_000_000, **BESIDE}, profile, "x", kind="http")

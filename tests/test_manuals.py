@@ -1,0 +1,209 @@
+"""Providers that nobody here had a part in: profiles written from their manuals, judged by the manuals' own events.
+
+`tests/manuals/` holds each manual's events with their meaning, its answers with what a client saw, and a project.
+"""
+
+from __future__ import annotations
+
+import json
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import pytest
+import yaml
+from conftest import ROOT, WHOLE, Run
+
+from vast_ferry import BadInput, Profile, convert, find_profile, lint, try_event
+from vast_ferry.events.native import read_events, write_events
+from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
+from vast_ferry.mapping.laws import changed
+from vast_ferry.mapping.views import truths_of
+from vast_ferry.profiles.registry import all_profiles
+
+MANUALS = ROOT / "tests" / "manuals"
+PROFILES = {name: find_profile(str(MANUALS / f"{name}.yaml")) for name in ("netherby-4", "saltmarsh-2", "wexcombe-7")}
+
+#: What does not arrive as it is, and is told: an attribute that is bytes has no place among texts.
+TOLD = {("netherby-4", "message-2.json", "attributes")}
+
+
+@pytest.mark.parametrize("name", PROFILES)
+def test_recorded_events_mean_what_the_manual_says(name: str) -> None:
+    found = list(facts(PROFILES[name]))
+    wrong = {(name, fact.file, fact.field) for fact in found if not fact.right}
+    assert wrong <= TOLD
+    assert len(found) > 200
+    assert unread(PROFILES[name]).keys() == {file for _, file, _ in wrong}  # each of them is told of its event
+    assert not any(unwitnessed(PROFILES[name], kind) for kind in PROFILES[name].kinds)
+
+
+@pytest.mark.parametrize("name", PROFILES)
+def test_their_profiles_keep_every_law_with_every_other(name: str) -> None:
+    broken = [one for one in lint(PROFILES[name], 60 if WHOLE else 12) if one.broken]
+    assert {one.law for one in broken} <= {"recorded events mean what they say", "every key of recorded events is read"}
+    assert len(broken) == 2 * sum(told == name for told, _, _ in TOLD)
+
+
+def events() -> list[tuple[str, Path]]:
+    return [
+        (name, path)
+        for name, profile in PROFILES.items()
+        for path in sorted((MANUALS / profile.model.evidence / "events").glob("*.json"))
+    ]
+
+
+@pytest.mark.parametrize("name", PROFILES)
+def test_what_is_converted_there_and_back_means_the_same(name: str) -> None:
+    """By way of each other manual's provider and of one that ships, but for what the way is told to lose."""
+    others = [other for other in PROFILES.values() if other.name != PROFILES[name].name] + [find_profile("ostermere")]
+    for path in (path for one, path in events() if one == name):
+        data = json.loads(path.read_text())
+        kind, before = read_events(data, PROFILES[name], path.name) if "body_file" not in data else ("", [])
+        for other in (other for other in others if kind in other.kinds and before):
+            there = write_events(kind, before, other)
+            after = [event for one in there for event in read_events(one, other, path.name, kind=kind)[1]]
+            shape = other.kind(kind).event
+            met = convert(data, PROFILES[name], other).losses
+            lost = _unheld(other, kind).union(*(truths_of(loss.field, shape.fields, shape.rules) for loss in met))
+            in_order = partial(_by, lost=lost)
+            for one, again in zip(sorted(before, key=in_order), sorted(after, key=in_order), strict=True):
+                assert changed(one, again) <= lost, (path.name, other.name)
+
+
+def _by(event: dict[str, Any], lost: set[str]) -> str:
+    return repr(sorted((name, repr(value)) for name, value in event.items() if name not in {*lost, "time", "headers"}))
+
+
+def _unheld(other: Profile, kind: str) -> set[str]:
+    """Return the fields that follow from where an event stands in a batch."""
+    numbers = {level.index for level in other.kind(kind).event.levels if level.index}
+    return {"id"} if numbers else set()
+
+
+#: a mistake in a profile → the profile, what stood there, what stands there now, and what the message must say
+MISTAKES = [
+    ("netherby-4", "is: '{method} {target}'", "is: '{target} {method}'", "method is"),
+    ("netherby-4", "as: since_1970(cs)}", "as: since_1970(ms)}", "time is"),
+    ("netherby-4", "as: flat | lower_names", "as: lists", "can't be read"),
+    ("netherby-4", "{true: https, false: http}", "{true: http, false: https}", "scheme is"),
+    ("netherby-4", "counted_from(0)", "counted_from(1)", "attempt is"),
+    ("netherby-4", "row:drop: deleted", "row:drop: updated", "change is"),
+    ("netherby-4", "      - {of: notes, each: note}\n    rows:", "    rows:", "which is no parameter"),
+    ("netherby-4", "flag: 'note[\"coded\"]', ", "", "needs a second place"),
+    ("saltmarsh-2", "fraction(9)", "fraction(6)", "time is"),
+    ("saltmarsh-2", "prefixed('crew/')", "prefixed('crew')", "principal is"),
+    ("saltmarsh-2", "name, type, key, ebb, flood, value", "name, type, key, flood, ebb, value", "old is"),
+    ("saltmarsh-2", "      - {at: landing.soundings, is: query, as: lists}\n", "", "no row reads soundings"),
+    ("saltmarsh-2", "behind('knot-')", "behind('knot')", "attributes is"),
+    ("saltmarsh-2", "stone/lifted: deleted", "stone/lifted: inserted", "change is"),
+    ("saltmarsh-2", "base64 | gzip | json_bytes", "base64 | json_bytes", "can't be reached"),
+    ("wexcombe-7", "after(due, ms)", "after(due, s)", "time is"),
+    ("wexcombe-7", "in_order(1)", "in_order", "captures"),
+    ("wexcombe-7", "{channel...}:{_=1}", "{channel}", "channel is"),
+    ("wexcombe-7", "{'yes': https, 'no': http}", "{'yes': https, 'on': http}", "none of yes, on"),
+    ("wexcombe-7", "gz64: base64 | gzip", "gz64: base64", "body is"),
+]
+
+
+@pytest.mark.parametrize(("name", "before", "after", "says"), MISTAKES)
+def test_a_mistake_in_a_profile_is_named(
+    tmp_path: Path, name: str, before: str, after: str, says: str, run: Run
+) -> None:
+    text = (MANUALS / f"{name}.yaml").read_text()
+    assert text.count(before) >= 1
+    (tmp_path / PROFILES[name].model.evidence).symlink_to(MANUALS / PROFILES[name].model.evidence)
+    (tmp_path / "p.yaml").write_text(text.replace(before, after, 1))
+    found = run("profile", "lint", tmp_path / "p.yaml", "--examples", 2, "--format", "json")
+    if found.returncode == 2:
+        assert says in found.stderr
+        assert "p.yaml:" in found.stderr
+        return
+    why = [one["why"] for one in json.loads(found.stdout)["laws"] if one.get("why")]
+    assert found.returncode == 1
+    assert any(says in one for one in why), why
+    assert any("line " in one or "no row reads" in one for one in why)
+
+
+def test_one_event_is_shown_row_by_row(tmp_path: Path) -> None:
+    event = json.loads((MANUALS / "Netherby" / "events" / "message-1.json").read_text())
+    event["chutes"]["orders-north"][0]["spare"] = {"a": 1}
+    tried = try_event(PROFILES["netherby-4"], event, to="ostermere")
+    assert (tried.kind, tried.unread, tried.good) == ("message", ("chutes.*[].spare",), False)
+    assert ("chutes.orders-north[0].spare", {"a": 1}) in [(place, before) for place, before, _ in tried.changed]
+    del event["chutes"]["orders-north"][0]["strand"]
+    (one,) = try_event(PROFILES["netherby-4"], event).events
+    assert (one.untold, one.unfed) == (("group",), ("extensions",))
+    assert {row.place: row.held for row in one.rows}["note.ref"] == "n-1"
+
+
+def test_the_command_shows_it_and_says_by_its_status_whether_all_comes_back(run: Run, tmp_path: Path) -> None:
+    profile = MANUALS / "saltmarsh-2.yaml"
+    event = MANUALS / "Saltmarsh" / "events" / "schedule-4.json"
+    shown = run("profile", "try", profile, event)
+    assert "2027-03-14T06:15:30Z" in shown.stdout
+    assert "Every key is read." in shown.stdout
+    data = json.loads(event.read_text())
+    data["set_for"] = "2027-03-14 06:15:30 UTC"
+    (tmp_path / "e.json").write_text(json.dumps(data))
+    assert "Written again, it is the same." in run("profile", "try", profile, tmp_path / "e.json").stdout
+    (tmp_path / "e.json").write_text(json.dumps({**data, "tied": 1}))
+    told = run("profile", "try", profile, tmp_path / "e.json", "--format", "json")
+    assert (told.returncode, json.loads(told.stdout)["unread"]) == (1, ["tied"])
+
+
+def test_what_no_row_reads_is_told_where_events_are_converted(run: Run, tmp_path: Path) -> None:
+    event = json.loads((MANUALS / "Saltmarsh" / "events" / "call-1.json").read_text())
+    (tmp_path / "e.json").write_text(json.dumps({**event, "tug": 1}))
+    told = run("event", "convert", tmp_path / "e.json", "--from", MANUALS / "saltmarsh-2.yaml", "--to", "ostermere")
+    assert "not read, and lost: tug: Saltmarsh 2's profile has no row for it" in told.stderr
+    (tmp_path / "e.jsonl").write_text("\n".join(json.dumps({**event, "tug": n}) for n in range(3)))
+    lines = ("event", "convert", "--lines", "--from", MANUALS / "saltmarsh-2.yaml", "--to", "ostermere")
+    told = run(*lines, tmp_path / "e.jsonl")
+    assert (told.stderr.count("not read, and lost: tug"), "2 more" in told.stderr) == (1, True)
+
+
+@pytest.mark.parametrize(
+    ("path", "content", "says"),
+    [
+        ("../secret.txt", "x", "is no file beside the event"),
+        ("/etc/hostname", "", "is no file beside the event"),
+        ("gone.body", "", "is no file beside the event"),
+    ],
+)
+def test_a_file_beside_an_event_leads_nowhere_else(
+    tmp_path: Path, run: Run, path: str, content: str, says: str
+) -> None:
+    event = json.loads((MANUALS / "Wexcombe" / "events" / "http-1.json").read_text())
+    (tmp_path / "secret.txt").write_text(content)
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "e.json").write_text(json.dumps({**event, "body_file": path}))
+    told = run("profile", "try", MANUALS / "wexcombe-7.yaml", tmp_path / "in" / "e.json")
+    assert (told.returncode, says in told.stderr) == (2, True)
+
+
+def test_evidence_that_can_not_be_read_is_named(tmp_path: Path) -> None:
+    folder = tmp_path / "Netherby"
+    (folder / "events").mkdir(parents=True)
+    (tmp_path / "p.yaml").write_text((MANUALS / "netherby-4.yaml").read_text())
+    with pytest.raises(BadInput, match="there is no"):
+        list(facts(find_profile(str(tmp_path / "p.yaml"))))
+    for text, says in [
+        ("a.json: {kind: http}", "has no meaning"),
+        ("a.json: {kind: web, event: {}}", "there is no kind 'web'"),
+        (
+            "a.json: {kind: http, event: {metod: GET}}",
+            "no field 'metod' (did you mean 'method'?)".replace("(", r"\(").replace(")", r"\)").replace("?", r"\?"),
+        ),
+        ("[]", "is no mapping"),
+    ]:
+        (folder / "meaning.yaml").write_text(text)
+        with pytest.raises(BadInput, match=says):
+            list(facts(find_profile(str(tmp_path / "p.yaml"))))
+
+
+def test_manuals_are_read_by_standard_tools_as_well() -> None:
+    for profile in PROFILES.values():
+        told = yaml.safe_load((MANUALS / profile.model.evidence / "meaning.yaml").read_text())
+        assert {fact.file for fact in facts(profile)} <= set(told)
+    assert not {one.name for one in all_profiles()} & {one.name for one in PROFILES.values()}
