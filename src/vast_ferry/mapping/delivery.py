@@ -7,11 +7,20 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.compile.functions import TOLD, Source, build_batch, translate_event, translate_reply, view_event
+from vast_ferry.mapping.compile.functions import (
+    TOLD,
+    Source,
+    build_batch,
+    pack_batch,
+    translate_event,
+    translate_reply,
+    unpack_batch,
+    view_event,
+)
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Kind
 
@@ -113,6 +122,17 @@ class _Delivery:
 
     def _call(self, arguments: tuple[str, ...]) -> str:
         given = ", ".join(arguments)
+        own = self.original
+        if own.by_keyword and not own.asynchronous:
+            names = own.event.handed_over
+            named = ", ".join(f"{name}={value}" for name, value in zip(names, arguments, strict=True))
+            return f"{'await in_thread(call_named, ' if self.asynchronous else 'call_named('}original, {named})"
+        if own.method:
+            pairs = list(zip(own.event.handed_over, arguments, strict=True))
+            setup = ", ".join(value for name, value in pairs if name in own.setup_takes)
+            given = ", ".join(value for name, value in pairs if name not in own.setup_takes)
+            told = f"original, {own.method!r}, {own.setup!r}"
+            return f"method_of({told}{', ' * bool(setup)}{setup})({given})"
         if self.original.asynchronous:
             return f"await original({given})" if self.asynchronous else f"run_to_end(original({given}))"
         # A handler that does not await must not hold up those that do.
@@ -162,6 +182,16 @@ class _Delivery:
         return made
 
     def _returned(self, call: str) -> str:
+        raised = [form.short_name for form in self.original.answered.forms if form.when == "raised"]
+        if raised:
+            # What the provider takes for an answer when it is raised is one here as well.
+            self.lines += [
+                "try:",
+                f"    returned = {call}",
+                f"except ({', '.join(raised)},) as raised:",
+                "    returned = raised",
+            ]
+            call = "returned"
         via = self.original.answered.via
         if not via:
             return call
@@ -212,21 +242,47 @@ class _Delivery:
         native = self.original.event.parameters
         self.lines.append(f"{', '.join(native)} = {self._event()}")
         entry = self.original.event.event_parameters[0]
-        self._settle(self._call(self._handed(f"[{entry}]")))
+        self._settle(self._returned(self._call(self._handed(f"[{entry}]"))))
 
     def _handed(self, entries: str) -> tuple[str, ...]:
         """Return the arguments for a handler that takes a batch of `entries`."""
         ours = self.original.event
         assert ours.each is not None
-        batch = build_batch(f"{self.prefix}batch", ours)
+        batch = (pack_batch if ours.levels else build_batch)(f"{self.prefix}batch", ours)
         self.sources.append(batch)
         made = f"{batch.name}({entries})"
+        made = f"one_batch({made})" if ours.levels else made
         return tuple(made if name in ours.event_parameters else name for name in ours.parameters)
 
-    def _loop(self) -> str:
+    def _each(self) -> str:
+        """Return how the events of the caller's batch are gone through."""
         theirs = self.caller.event
         assert theirs.each is not None
-        return f"for {theirs.event_parameters[0]} in {theirs.each}:"
+        if not theirs.levels:
+            return f"for {theirs.event_parameters[0]} in {theirs.each}"
+        unpack = unpack_batch(f"{self.prefix}events", theirs)
+        if all(source.name != unpack.name for source in self.sources):
+            self.sources.append(unpack)
+        return f"for {theirs.event_parameters[0]} in {unpack.name}({theirs.each.root})"
+
+    def _loop(self) -> str:
+        return f"{self._each()}:"
+
+    def _again_by_name(self, returned: str, one: str, place: int) -> None:
+        """Write the answer of a provider whose handlers name what comes again by another field than the id."""
+        ours, answered = self.original.event, self.original.answered
+        fields = (answered.again_by or "id", "id", "group" if "group" in ours.fields else "id")
+        views = []
+        for number, name in enumerate(fields):
+            view = view_event(f"{self.prefix}named_{number}", replace(ours, parameters=ours.event_parameters), name)
+            self.sources.append(view)
+            views.append(f"{view.name}({one.format(place)})")
+        told = f"[({', '.join(views)}) for one in taken]"
+        done = self._reply("done", target_is_hub=True)
+        settled = f"again_of({done.name}({returned}), {told}, {answered.again_with!r})"
+        if not self.caller.answered.holds_again:
+            settled = f"settled({settled})"
+        self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
     def _split(self) -> None:
         identity = view_event(f"{self.prefix}id", self.caller.event, "id", "Return the event's identity.")
@@ -249,11 +305,9 @@ class _Delivery:
         self.lines.append(f"return {self._answer(reply, done)}")
 
     def _batch_for_batch(self) -> None:
-        ours, theirs = self.original.event, self.caller.event
+        ours = self.original.event
         several = len(ours.parameters) > 1
-        assert theirs.each is not None
-        each = f"for {theirs.event_parameters[0]} in {theirs.each}"
-        self.lines.append(f"taken = [{self._event()} {each}]")
+        self.lines.append(f"taken = [{self._event()} {self._each()}]")
         empty = self._reply("nothing", source_is_hub=True) if self.caller.answered is not HUB_DONE else None
         nothing = '{"value": None, "again": []}'
         self.lines += ["if not taken:", f"    return {self._answer(empty, nothing) if empty else nothing}"]
@@ -262,8 +316,10 @@ class _Delivery:
             names = ["_" if index == place else name for index, name in enumerate(ours.parameters)]
             self.lines.append(f"{', '.join(names)} = taken[0]")
         entries = f"[one[{place}] for one in taken]" if several else "taken"
-        call = self._call(self._handed(entries))
-        if self.original.answered.holds_again and not self.caller.answered.holds_again:
+        call = self._returned(self._call(self._handed(entries)))
+        if self.original.answered.again_by or self.original.answered.again_with:
+            self._again_by_name(call, "one[{}]" if several else "one", place)
+        elif self.original.answered.holds_again and not self.caller.answered.holds_again:
             self._settle(call)
         else:
             self.lines.append(f"return {self._answer(self._reply('answer'), call)}")

@@ -178,6 +178,10 @@ class Kind:
     reply: ReplyShape | None = None
     asynchronous: bool = False
     others: tuple[EventShape, ...] = ()  # shapes in which such events may come as well
+    by_keyword: bool = False  # handlers are called by keyword, with what they name
+    method: str = ""  # handlers are classes, and this handles an event; `setup` is called before, with `setup_takes`
+    setup: str = ""
+    setup_takes: tuple[str, ...] = ()
 
     @property
     def answered(self) -> ReplyShape:
@@ -192,6 +196,12 @@ TESTS: Final = {
     "bytes": "isinstance({0}, bytes)",
     "mapping": "isinstance({0}, dict)",
     "object": "isinstance({0}, {1})",
+    "raised": "isinstance({0}, {1})",
+    "data": "isinstance({0}, (dict, list, int, float))",
+    "number": "isinstance({0}, int) and not isinstance({0}, bool)",
+    "list": "isinstance({0}, list)",
+    "tuple": "isinstance({0}, tuple)",
+    "pieces": "isinstance({0}, Pieces)",
     "always": "True",
 }
 
@@ -206,6 +216,10 @@ class ReplyForm:
     class_name: str = ""  # with its module
     default_types: tuple[str, str] | None = None  # of a content that names no type: given as text, given as bytes
     written: bool = False
+    keys: tuple[str, ...] = ()  # of a mapping: it has no others
+    types: Mapping[str, str] = field_(default_factory=dict)  # text, bytes, json → the type of a content that names none
+    type_first: bool = False
+    head: str = "tuple"  # of an answer in pieces: the class of what may come first
     line: int = field_(default=0, compare=False)
 
     @property
@@ -235,6 +249,9 @@ class ReplyShape:
     rules: tuple[Rule, ...] = REPLY_RULES
     via: str = ""  # how the answer travels, where it is not what the handler returns: one of `VIAS`
     by_hand: ByHand | None = None
+    again_by: str = ""  # the field by which events are named that shall come again, if not their id
+    again_with: str = ""  # which others come again with one: `all`, `rest` (what stands behind it), `group`
+    bodyless: tuple[int, ...] = ()  # statuses with which content and its type are left out
 
     @property
     def holds_again(self) -> bool:

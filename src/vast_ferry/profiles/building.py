@@ -37,6 +37,11 @@ from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
 from vast_ferry.profiles import schema
 
 
+def _by_number(at: Access) -> bool:
+    """Tell whether a place is an item by its number, of what may be shorter."""
+    return any(isinstance(step, Item) and isinstance(step.key, int) for step in at.steps)
+
+
 def _text_and_forms(text: str) -> tuple[str, str, str]:
     """Return the text in quotes with which `as` begins, and the forms behind it."""
     text = text.strip()
@@ -138,7 +143,7 @@ class Builder:
         at = self._place(model.at, *path, "at", names=names)
         least = 2 if names is not None and names.entries else 1
         return Row(
-            replace(at, gently=model.optional and len(at.steps) > least),
+            replace(at, gently=model.optional and (len(at.steps) > least or _by_number(at))),
             model.is_,
             self._worded(self._lens(model.as_, *path, "as"), model, *path),
             model.derived,
@@ -244,7 +249,9 @@ class Builder:
         model: schema.KindModel = getattr(profile, name)
         reply = self.reply(model.reply, name) if model.reply else None
         others = tuple(self.event(profile, other, name, "others", index) for index, other in enumerate(model.others))
-        return Kind(self.event(profile, model.event, name), reply, profile.handler.asynchronous, others)
+        handler = profile.handler
+        usual = Kind(self.event(profile, model.event, name), reply, handler.asynchronous, others, handler.by_keyword)
+        return replace(usual, method=handler.method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
 
     def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
         """Yield the clients of a profile; those of an unknown operation are noted and left out."""
@@ -368,7 +375,16 @@ class Builder:
                 for name, value in form.fixed.items()
             }
             line = self.document.place(*path).line
-            forms.append(ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line))
+            made = ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line=line)
+            forms.append(
+                replace(
+                    made,
+                    keys=tuple(form.keys),
+                    types={str(one): name for one, name in form.types.items()},
+                    type_first=form.type_first,
+                    head=form.head,
+                )
+            )
         callback = model.callback
         return ReplyShape(
             tuple(forms),
@@ -378,6 +394,9 @@ class Builder:
             REPLY_RULES if is_request(kind) else (),
             model.via,
             self.by_hand(model.by_hand, kind) if model.by_hand else None,
+            model.again_by,
+            model.again_with,
+            tuple(model.bodyless),
         )
 
     def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:

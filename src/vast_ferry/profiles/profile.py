@@ -284,12 +284,34 @@ def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:
 def _class_source(name: str, model: schema.ClassModel) -> str:
     """Return a class that keeps its constructor's arguments as attributes."""
     names = [parameter.partition("=")[0].strip() for parameter in model.takes]
-    lines = [f"class {name}:", f"    {docstring(model.about)}" if model.about else "", ""]
+    base = "(Exception)" if model.error else ""
+    lines = [f"class {name}{base}:", f"    {docstring(model.about)}" if model.about else "", ""]
     lines += [f"    __slots__ = {tuple(names)!r}", ""]
     if not names:
         return "\n".join(lines)
     lines += [f"    def __init__(self, {', '.join(model.takes)}):"]
     lines += [f"        self.{n} = {n}" for n in names]
+    for method, attribute in model.adds.items():
+        added = f"[*header_fields(self.{attribute}, 'name', 'value'), (name, value)]"
+        lines += [
+            "",
+            f"    def {method}(self, name, value):",
+            f"        self.{attribute} = {added}",
+            "        return self",
+        ]
+    for method, maker in model.makers.items():
+        value, *others = [parameter.partition("=")[0].strip() for parameter in maker.takes]
+        given = [f"{one}={one}" for one in others if one != maker.fields]
+        fields = f"header_fields({maker.fields}, 'name', 'value')" if maker.fields in others else "[]"
+        types = f"'json', {{'json': {maker.type!r}}}, {maker.type_first}"
+        lines += [
+            "",
+            "    @classmethod",
+            f"    def {method}(cls, {', '.join(maker.takes)}):",
+            f"        fields = with_type_for({fields}, {types})",
+            f"        content = json_in_style({value}, {tuple(maker.style)!r})",
+            f"        return cls({', '.join([f'{maker.content}=content', f'{maker.fields}=fields', *given])})",
+        ]
     return "\n".join(lines)
 
 

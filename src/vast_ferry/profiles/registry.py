@@ -1,9 +1,16 @@
-"""The profiles that can be asked for by name: those that ship, and those that a user points at."""
+"""The profiles that can be asked for by name: those that ship, those of installed packages, a user's, a project's.
+
+Of two with one name and edition the nearer counts: the project's `profiles/` folder, then the folders of the variable
+VAST_FERRY_PROFILES, then installed packages (entry points of the group `vast_ferry.profiles`), then those that ship.
+"""
 
 from __future__ import annotations
 
 import functools
+import importlib.util
+import os
 import re
+from importlib import metadata
 from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput, nearest
@@ -12,19 +19,76 @@ from vast_ferry.profiles.profile import Profile, load_profile
 FOLDER = Path(__file__).parent / "shipped"
 
 
+#: Folders of profiles beside those that ship, set apart as paths are.
+VARIABLE = "VAST_FERRY_PROFILES"
+#: By what an installed package offers a folder of profiles: a module (or package) whose folder it is.
+GROUP = "vast_ferry.profiles"
+
+
 @functools.cache
 def shipped() -> dict[str, Path]:
     """Return the files of the profiles that ship, by `name@edition`."""
+    return _in(FOLDER)
+
+
+def _in(folder: Path) -> dict[str, Path]:
+    """Return the profiles of a folder, whose files are called NAME-EDITION.yaml."""
     found = {}
-    for path in sorted(FOLDER.glob("*.yaml")):
+    for path in sorted(folder.glob("*.yaml")) if folder.is_dir() else ():
         name, _, edition = path.stem.rpartition("-")
-        found[f"{name}@{edition}"] = path
+        if edition.isdecimal() and re.fullmatch(r"[a-z][a-z0-9_-]*", name):
+            found[f"{name}@{edition}"] = path
     return found
+
+
+@functools.cache
+def installed() -> dict[str, Path]:
+    """Return the files of profiles that installed packages offer, by `name@edition`.
+
+    Raises BadInput for a package whose entry can't be found.
+    """
+    found: dict[str, Path] = {}
+    for entry in metadata.entry_points(group=GROUP):
+        # A module is found without running it: what a package does when it is imported is none of ours.
+        name, _, attribute = entry.value.partition(":")
+        try:
+            spec = importlib.util.find_spec(name) if not attribute else None
+        except (ImportError, ValueError, AttributeError):
+            spec = None
+        folders = [*(spec.submodule_search_locations or ())] if spec else []
+        if not folders:
+            raise BadInput(
+                f"the package that offers {entry.name!r} as {GROUP} names {entry.value!r}, which is no package",
+                "Mend or uninstall that package: its entry is the name of a package whose folder holds profiles",
+            )
+        for folder in folders:
+            found |= _in(Path(folder))
+    return found
+
+
+def known() -> dict[str, Path]:
+    """Return the files of all profiles that can be asked for by name, by `name@edition`."""
+    found = {**shipped(), **installed()}
+    for folder in reversed([one for one in os.environ.get(VARIABLE, "").split(os.pathsep) if one]):
+        if not Path(folder).is_dir():
+            raise BadInput(f"{VARIABLE} names {folder!r}, which is no folder", "Mend the variable")
+        found |= _in(Path(folder))
+    return found | _in(Path("profiles"))
 
 
 @functools.cache
 def _load(path: Path) -> Profile:
     return load_profile(path, str(path))
+
+
+def _named(path: Path) -> Profile:
+    """Return the profile in a file that was found by its name: one that does not ship, as it is now."""
+    if path.parent == FOLDER:
+        return _load(path)
+    profile = _load_own(str(path))
+    if f"{profile.model.provider}-{profile.model.edition}" != path.stem:
+        raise BadInput(f"{path} holds {profile.name}", f"Call it {profile.model.provider}-{profile.model.edition}.yaml")
+    return profile
 
 
 def _load_own(name: str) -> Profile:
@@ -49,16 +113,16 @@ def find_profile(name: str) -> Profile:
     """
     if name.endswith((".yaml", ".yml")) or "/" in name:
         return _load_own(name)
-    known = shipped()
-    if name in known:
-        return _load(known[name])
+    there = known()
+    if name in there:
+        return _named(there[name])
     wanted = re.fullmatch(r"([a-z][a-z0-9_-]*)(?:@(\d+))?", name.strip().lower())
-    editions = [key for key in known if wanted and key.rpartition("@")[0] == wanted[1]]
+    editions = [key for key in there if wanted and key.rpartition("@")[0] == wanted[1]]
     if wanted and editions and wanted[2] is None:
-        return _load(known[max(editions, key=lambda key: int(key.rpartition("@")[2]))])
+        return _named(there[max(editions, key=lambda key: int(key.rpartition("@")[2]))])
     if editions and wanted:
         raise BadInput(f"{wanted[1]} has no edition {wanted[2]}", f"Known editions: {', '.join(sorted(editions))}")
-    names = sorted({key.rpartition("@")[0] for key in known})
+    names = sorted({key.rpartition("@")[0] for key in there})
     raise BadInput(
         f"there is no provider {name!r}{nearest(name, names)}",
         f"Use one of: {', '.join(names)}, or the path of a profile file",
@@ -67,10 +131,11 @@ def find_profile(name: str) -> Profile:
 
 def editions_of(name: str) -> list[Profile]:
     """Return every edition that a name without one could mean, the oldest first; just the one where it says which."""
-    known = [key for key in shipped() if key.rpartition("@")[0] == name.strip().lower()]
-    if not known:
+    there = known()
+    editions = [key for key in there if key.rpartition("@")[0] == name.strip().lower()]
+    if not editions:
         return [find_profile(name)]
-    return [_load(shipped()[key]) for key in sorted(known, key=lambda key: int(key.rpartition("@")[2]))]
+    return [_named(there[key]) for key in sorted(editions, key=lambda key: int(key.rpartition("@")[2]))]
 
 
 def is_shipped(profile: Profile) -> bool:

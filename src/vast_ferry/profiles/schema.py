@@ -116,6 +116,12 @@ class FormModel(Model):
     class_: Dotted | Literal[""] = Field("", alias="class")
     default_types: list[str] = Field([], max_length=2)
     written: bool = False
+    keys: list[str] = Field([], description="of a mapping: that it has no other keys than these")
+    types: dict[Literal["text", "bytes", "json"], str] = Field(
+        {}, description="type of a content that names none, by what it is given as"
+    )
+    type_first: bool = Field(False, description="whether that type comes before the other header fields")
+    head: Dotted = Field("tuple", description="of an answer in pieces: the class of what may come first")
 
 
 class CallbackModel(Model):
@@ -179,6 +185,11 @@ class ReplyModel(Model):
     )
     callback: CallbackModel | None = None
     forms: list[FormModel]
+    again_by: str = Field("", description="hub field by which events are named that shall come again, if not their id")
+    again_with: Literal["", "all", "rest", "group"] = Field(
+        "", description="which others come again with one: all, those behind it, or those behind it of its group"
+    )
+    bodyless: list[int] = Field([], description="statuses with which content and its type are left out")
     by_hand: ByHandModel | None = None
 
 
@@ -228,6 +239,10 @@ class HandlerModel(Model):
     event: list[Identifier] = Field(description="those parameters that are the event")
     process: Literal["function", "project"] = Field("function", description="what shares one process")
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
+    by_keyword: bool = Field(False, description="whether handlers are called by keyword, with what they name")
+    method: Identifier | Literal[""] = Field("", description="where handlers are classes: the method for an event")
+    setup: Identifier | Literal[""] = Field("", description="the method of such a class that is called before all else")
+    setup_takes: list[Identifier] = Field([], description="those parameters that it takes, and no other method")
     script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
     octets: bool = Field(False, description="whether a script's environment holds octets, each a character here")
     mount: MountModel | None = None
@@ -242,10 +257,26 @@ class HandlerModel(Model):
     shim: Identifier | Literal[""] = Field("", description="name of the handler in a carried shim; empty: as written")
 
 
+class MakerModel(Model):
+    """Another way to make an object of a class: a value of its own becomes an attribute, as JSON."""
+
+    takes: list[Parameter] = Field(description="parameters, the value first; the others are the constructor's")
+    content: Identifier = Field(description="attribute that the value becomes, as JSON")
+    style: list[str] = Field([], description="how JSON is written: spaced, sorted, ascii")
+    fields: Identifier = Field(description="attribute of header fields, which get the type")
+    type: str = Field("application/json", description="the type, where the fields name none")
+    type_first: bool = False
+
+
 class ClassModel(Model):
     """A class that handlers import from the provider."""
 
     takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
+    adds: dict[Identifier, Identifier] = Field(
+        {}, description="methods that add a pair to an attribute, and give the object: method → attribute"
+    )
+    makers: dict[Identifier, MakerModel] = Field({}, description="other ways to make one: method of the class → how")
+    error: bool = Field(False, description="whether it is an exception, to be raised")
     about: str = ""
 
 

@@ -15,7 +15,7 @@ from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements, docstring
-from vast_ferry.mapping.tables import TESTS, Callback, EventShape, ReplyForm, ReplyShape, Row
+from vast_ferry.mapping.tables import TESTS, Callback, EventShape, Level, ReplyForm, ReplyShape, Row
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +51,9 @@ def translate_event(
     prefix = "" if is_request(target.kind) else target.kind.title()
     making = Construction(reading, reading, target.classes, prefix=prefix)
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
+    for level in target.levels:
+        _hold_place(trees, target, level)
+    making.compared = bool(target.levels)
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Given(f"{name_of_class}()")
     roots = [
@@ -65,6 +68,18 @@ def translate_event(
     names = tuple(parameter.partition("=")[0] for parameter in dict.fromkeys(parameters))
     text += textwrap.indent(body, "    ")
     return Source(name, text, making.classes, parameters=names, awaited=source.awaits)
+
+
+def _hold_place(trees: dict[str, Branch], target: EventShape, level: Level) -> None:
+    """Keep the place of what a batch's events are put into, so that an object has it from the beginning."""
+    entry = trees.get(target.event_parameters[0])
+    steps = level.of.steps[:-1] if level.name else level.of.steps
+    top = target.each is not None and level.of.root == target.each.root
+    if entry is None or not steps or not (top or Item(level.of.root) in entry.children):
+        return
+    held = entry.at((Item(level.of.root), *steps))
+    if held.leaf is None and not held.children and not held.rows:
+        held.leaf = ex.Literal(None)
 
 
 #: A value read from JSON is of the type that its field holds: an expression for each kind of field.
@@ -270,13 +285,18 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     ends = _answer(making, target, out)
     asked = [name for name in wanted.asked if name != "method"]
     lines: list[str] = []
+    pieces = next((form for form in source.forms if form.when == "pieces"), None)
+    if pieces is not None:
+        lines.append(f"{root} = gathered({root}, {pieces.head.rpartition('.')[2]})")
     taken = {root, "method", TOLD, *(target.fields[name].variable for name in asked)}
     for index, form in enumerate(source.forms):
         body = _branch(source, form, asked, taken, root)
         if form.when == "always":
-            lines.append(body)
+            lines += ["else:", textwrap.indent(body, "    ")] if index else [body]
             break
         test = TESTS[form.when].format(root, form.short_name)
+        if form.keys:
+            test = f"{test} and {root}.keys() <= {{{', '.join(map(repr, form.keys))}}}"
         lines += [f"{'elif' if index else 'if'} {test}:", textwrap.indent(body, "    ")]
     else:
         names = " or ".join(_form_name(form) for form in source.forms)
@@ -298,12 +318,25 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     text += f"    {docstring(about)}\n" if about else ""
     text += textwrap.indent("\n".join(lines), "    ")
     classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
+    classes += [pieces.head] if pieces is not None and "." in pieces.head else []
+    classes = list(dict.fromkeys(classes))
     imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
     return Source(name, text, making.classes, imports, tuple(parameters))
 
 
+def _leave_out_content(source: ReplyShape, reading: Reading, nodes: dict[str, Expression]) -> None:
+    """Leave content and its type out of replies whose status has none there."""
+    status = helper("final_status", reading.need("status"))
+    for name, node in nodes.items():
+        if name in ("body", "headers", "headers.plain"):
+            left = "content_for" if name == "body" else "fields_for"
+            nodes[name] = helper(left, node, status, ex.Literal(source.bodyless))
+
+
 def _form_name(form: ReplyForm) -> str:
-    return {"nothing": "None", "object": form.short_name, "mapping": "a mapping"}.get(form.when, form.when)
+    raised = f"a raised {form.short_name}"
+    names = {"nothing": "None", "object": form.short_name, "mapping": "a mapping", "raised": raised}
+    return names.get(form.when, form.when)
 
 
 def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[Expression]:
@@ -337,7 +370,15 @@ def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[st
     given = {name: ex.Literal(value) for name, value in form.fixed.items()}
     rows = {row.field: _told(row, source.callback) for row in reversed(form.rows) if not row.derived}
     # The order of the profile's rows is the order of reading: an iterable is drained before what it sets is looked at.
-    reading = Reading(source.fields, source.rules, rows, given, default_types=form.default_types)
+    reading = Reading(
+        source.fields,
+        source.rules,
+        rows,
+        given,
+        default_types=form.default_types,
+        types=form.types,
+        type_first=form.type_first,
+    )
     order = [row.field for row in form.rows if row.field in asked]
     order += [name for name in asked if name not in order]
     writer = Statements(set(RESERVED) | taken)
@@ -351,6 +392,8 @@ def _branch(source: ReplyShape, form: ReplyForm, asked: list[str], taken: set[st
         elif name == "status":
             node = helper("final_status", node)
         nodes[name] = node
+    if source.bodyless:
+        _leave_out_content(source, reading, nodes)
     for node in nodes.values():
         writer.count(node)
     for name in order:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
@@ -25,6 +25,8 @@ class Reading:
     variables: bool = False  # every field is a variable of its own name, noted in `asked`
     truths_of: str = ""  # every truth is an attribute of this, noted in `asked`
     default_types: tuple[str, str] | None = None  # of a reply's content that names none: as text, as bytes
+    types: Mapping[str, str] = field(default_factory=dict)  # the same, by what the content is given as
+    type_first: bool = False
     asked: dict[str, None] = field(default_factory=dict)
     given_used: dict[str, None] = field(default_factory=dict)
     _known: dict[str, Expression] = field(default_factory=dict)
@@ -82,7 +84,7 @@ class Reading:
 
     def _direct(self, name: str) -> Expression | None:
         hub = self.fields[name]
-        if self.variables:
+        if self.variables and hub.holds != "any":
             self.asked[name] = None
             return ex.Variable(hub.variable)
         if self.truths_of and hub.truth:
@@ -92,7 +94,7 @@ class Reading:
             return self._row(self.rows[name])
         if name in self.given:
             self.given_used[name] = None
-            return self.given[name]
+            return self._typed(name, self.given[name])
         return None
 
     def _row(self, row: Row) -> Expression:
@@ -117,6 +119,8 @@ class Reading:
 
     def shape_row(self, row: Row, node: Expression) -> Expression:
         """Return what a row gives, with the content type that a reply has if it names none."""
+        if self.types:
+            return self._typed(row.field, node)
         body = self.rows.get("body")
         if self.default_types is None or body is None or row.field not in ("headers", "headers.plain"):
             return node
@@ -124,6 +128,15 @@ class Reading:
         flag = place_node(body.flag, missing_value) if body.flag else None
         is_text = body.lens.told_text(place_node(body.at, missing_value), flag)
         return helper("with_default_type", node, is_text, *map(ex.Literal, self.default_types), name=node.name)
+
+    def _typed(self, field: str, node: Expression) -> Expression:
+        """Return header fields with the type of a content that names none, by what the content is given as."""
+        body = self.rows.get("body")
+        if not self.types or body is None or field not in ("headers", "headers.plain"):
+            return node
+        at = place_node(replace(body.at, gently=True), ex.Literal(None)) if body.at.steps else place_node(body.at)
+        types = ex.Literal(dict(self.types))
+        return helper("with_type_for", node, body.lens.content_kind(at), types, ex.Literal(self.type_first))
 
     def _call_row(self, row: Row, hub: Field) -> Expression:
         if isinstance(row.lens, Plain):

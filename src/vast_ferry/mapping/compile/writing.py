@@ -47,6 +47,7 @@ class Construction:
     source: Reading
     class_names: Mapping[str, str]
     classes: dict[str, str] = field(default_factory=dict)
+    compared: bool = False  # objects are told equal by what they hold, to be put into one batch
     prefix: str = ""  # of classes that are named after their place: several kinds may stand in one module
 
     def value(self, row: Row) -> Expression:
@@ -166,6 +167,9 @@ class Construction:
         lines += [f"        self.{slot} = {argument}" for slot, argument in zip(slots, arguments, strict=True)]
         for method in methods:
             lines += ["", textwrap.indent(method, "    ")]
+        if self.compared:
+            held = ", ".join(f"self.{slot} == other.{slot}" for slot in slots) or "True"
+            lines += ["", "    def __eq__(self, other):", f"        return all([{held}])"]
         self.classes[name] = "\n".join(lines)
         parts = (*attributes.values(), *stored.values())
         return ex.Call(ex.Variable(name), parts, lines=True, name=(at.steps and name.lower()) or at.root)

@@ -317,6 +317,23 @@ class After(Lens):
         )
 
 
+class Span(Lens):
+    """Seconds told in units: `span(cs)`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds = "span", "a unit", 1, 1, ("number", "call")
+
+    @property
+    def _of_a_second(self) -> int:
+        return 1_000_000_000 // unit_of(self.args[0])
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return ex.Operation("/", (at, ex.Literal(self._of_a_second)))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return ex.built_in("int", ex.Operation("*", (value, ex.Literal(self._of_a_second))))
+
+
 class Base64(Formed):
     """Bytes in Base64 (RFC 4648 §4)."""
 
@@ -381,6 +398,81 @@ class BesideTheEvent(Formed):
 
     __slots__ = ()
     name, holds, reader, writer = "beside_the_event", ("bytes",), "bytes_beside", "held_beside"
+
+
+class Content(Lens):
+    """A reply's content as text, bytes, a path, None, or a value that is written as JSON; as JSON is written there.
+
+    `content`, or with words for JSON: `spaced` (after `,` and `:`), `sorted` (keys), `ascii`, `no_numbers` (numbers
+    and truths by themselves are none), `no_json` (only text and bytes are), `empty_is_none` (a text, and
+    it has no type then).
+    """
+
+    __slots__ = ()
+    name, takes, most, holds = "content", "how JSON is written", 6, ("bytes",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("content_bytes", at, ex.Literal(tuple(self.args)))
+
+    def content_kind(self, at: Expression) -> Expression:
+        return helper("kind_of_content", at, ex.Literal(tuple(self.args)))
+
+
+class ContentByKey(Content):
+    """A reply's content under one of several keys of a mapping: `content_by_key({'text': text, 'data': json})`.
+
+    What stands under a key is text, bytes, or a value of JSON, and nothing else; two keys at once are a mistake.
+    """
+
+    __slots__ = ()
+    name, takes, named = "content_by_key", "how JSON is written; key=text, bytes or json", True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("content_by_key", at, ex.Literal(dict(self.options)), ex.Literal(tuple(self.args)))
+
+    def content_kind(self, at: Expression) -> Expression:
+        return helper("kind_by_key", at, ex.Literal(dict(self.options)))
+
+
+class PiecesJoined(Lens):
+    """Content that came in pieces; with an attribute, what stands there of what came first comes before them."""
+
+    __slots__ = ()
+    name, takes, most, holds = "pieces_joined", "an attribute of what came first", 1, ("bytes",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("head_and_pieces", at, ex.Literal(self.args[0] if self.args else ""))
+
+    def content_kind(self, at: Expression) -> Expression:
+        return ex.Literal("")
+
+
+class HeaderFields(Lens):
+    """A reply's header fields in any usual form: a mapping to a value or a list, pairs, records, or a flat list.
+
+    In a mapping numbers are as their text, and None leaves a field out. Records have the keys that are given:
+    `header_fields(name, value)`.
+    """
+
+    __slots__ = ()
+    name, takes, most, holds = "header_fields", "the keys of a name and of a value", 2, ("pairs",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("header_fields", at, *map(ex.Literal, self.args or ("name", "value")))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("lists_of_fields", value)
+
+
+class StatusCode(Lens):
+    """A status as a number or as digits; None where none was said."""
+
+    __slots__ = ()
+    name, takes, most, holds = "status_code", "where none was said", 1, ("integer",)
+    counts = True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("status_said", at, ex.Literal(int(self.args[0]) if self.args else 200))
 
 
 class ByWord(Lens):

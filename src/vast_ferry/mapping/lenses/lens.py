@@ -88,6 +88,10 @@ class Lens:
         """Return an expression that tells whether the content at the place was given as text."""
         return ex.Literal(True)
 
+    def content_kind(self, at: Expression) -> Expression:
+        """Return an expression that tells as what a content was given: text, bytes, json, or an empty text for none."""
+        return helper("kind_of_content", at)
+
     def on_file(self) -> Lens:
         """Return the lens for the same place in an event on file, which is JSON."""
         return self
