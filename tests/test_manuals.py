@@ -270,3 +270,65 @@ def test_manuals_are_read_by_standard_tools_as_well() -> None:
         told = yaml.safe_load((MANUALS / profile.model.evidence / "meaning.yaml").read_text())
         assert {fact.file for fact in facts(profile)} <= set(told)
     assert not {one.name for one in all_profiles()} & {one.name for one in PROFILES.values()}
+
+
+@pytest.mark.parametrize("name", PROFILES)
+def test_a_profile_begins_with_what_can_be_told_by_its_form(run: Run, tmp_path: Path, name: str) -> None:
+    """Each guess that stands there is read; what was guessed right is told by the manual itself."""
+    evidence = MANUALS / PROFILES[name].model.evidence
+    made = run("profile", "new", "own", "--events", evidence / "events", "--out", tmp_path / "own-1.yaml")
+    assert (made.returncode, "rows guessed" in made.stdout) == (0, True)
+    text = (tmp_path / "own-1.yaml").read_text()
+    (tmp_path / "own").symlink_to(evidence)
+    (tmp_path / "own-1.yaml").write_text(text.replace("\nhandler:", "\nevidence: own\n\nhandler:"))
+    begun = find_profile(str(tmp_path / "own-1.yaml"))
+    assert set(begun.kinds) == set(PROFILES[name].kinds)
+    assert text.count("# guess") >= 8
+    right = {(fact.kind, fact.field) for fact in facts(begun) if fact.right and fact.wanted not in ("", {}, [], None)}
+    assert len(right) >= 5, right
+    again = run("profile", "new", "own", "--events", evidence / "events", "--out", tmp_path / "own-1.yaml")
+    assert (again.returncode, "is there already" in again.stderr) == (2, True)
+
+
+def test_what_events_hold_never_becomes_a_row(tmp_path: Path, run: Run) -> None:
+    events = tmp_path / "events\x85- {at: x, is: id}"
+    events.mkdir()
+    key = "a'b\u2028      - {at: event, is: id}"
+    (events / "call-1.json").write_text(
+        json.dumps({key: "x\u2028      - {at: event, is: id}", "b": key, "t": 1805016413})
+    )
+    made = run("profile", "new", "own", "--events", events, "--out", tmp_path / "own-1.yaml")
+    assert made.returncode == 0, made.stderr
+    rows = find_profile(str(tmp_path / "own-1.yaml")).kinds["call"].event.rows
+    assert [(row.field, row.at.on_file) for row in rows] == [("id", (key,)), ("time", ("t",))]
+
+
+def test_a_profile_is_found_where_a_team_keeps_it(tmp_path: Path, run_apart: Run) -> None:
+    """In the project's folder, in a folder of the variable, and in an installed package."""
+    text = (MANUALS / "wexcombe-7.yaml").read_text().replace("evidence: Wexcombe\n", "")
+    event = MANUALS / "Wexcombe" / "events" / "call-3.json"
+    package = tmp_path / "site" / "team_profiles"
+    package.mkdir(parents=True)
+    (package / "__init__.py").write_text("raise RuntimeError('nobody imports this')\n")
+    (package / "wexcombe-7.yaml").write_text(text)
+    told = tmp_path / "site" / "team_profiles-1.dist-info"
+    told.mkdir()
+    (told / "METADATA").write_text("Metadata-Version: 2.1\nName: team-profiles\nVersion: 1\n")
+    (told / "entry_points.txt").write_text("[vast_ferry.profiles]\nteam = team_profiles\n")
+    site = {"PYTHONPATH": str(tmp_path / "site")}
+    assert run_apart("profile", "try", "wexcombe", event, env=site).returncode == 0
+    (told / "entry_points.txt").write_text("[vast_ferry.profiles]\nteam = no_such_package\n")
+    broken = run_apart("profile", "try", "wexcombe", event, env=site)
+    assert (broken.returncode, "no_such_package" in broken.stderr) == (2, True)
+    unknown = run_apart("profile", "try", "wexcombe", event)
+    assert (unknown.returncode, "there is no provider 'wexcombe'" in unknown.stderr) == (2, True)
+    folder = {"VAST_FERRY_PROFILES": str(package)}
+    assert run_apart("profile", "try", "wexcombe@7", event, env=folder).returncode == 0
+    gone = run_apart("profile", "try", "wexcombe", event, env={"VAST_FERRY_PROFILES": str(tmp_path / "gone")})
+    assert (gone.returncode, "which is no folder" in gone.stderr) == (2, True)
+    (tmp_path / "profiles").mkdir()
+    (tmp_path / "profiles" / "wexcombe-8.yaml").write_text(text)
+    misnamed = run_apart("profile", "try", "wexcombe", event, cwd=tmp_path)
+    assert (misnamed.returncode, "Call it wexcombe-7.yaml" in misnamed.stderr) == (2, True)
+    (tmp_path / "profiles" / "wexcombe-8.yaml").rename(tmp_path / "profiles" / "wexcombe-7.yaml")
+    assert run_apart("profile", "try", "wexcombe", event, cwd=tmp_path).returncode == 0

@@ -497,6 +497,30 @@ def lint(name: str, examples: int, form: str) -> None:
     sys.exit(1 if any(result.broken for result in results) else 0)
 
 
+@profile.command()
+@click.argument("name")
+@click.option("--events", metavar="FOLDER", required=True, help="Recorded events, one in each .json file.")
+@click.option("--out", metavar="FILE", help="Where to write it; NAME-1.yaml if not said.")
+def new(name: str, events: str, out: str | None) -> None:
+    """Write the beginning of a profile of provider NAME, guessed from recorded events.
+
+    Constants, kinds, times, header fields, Base64 and the like are told by their forms; each guess is marked as one,
+    and what has no form that says what it is stands there as a comment.
+    """
+    from vast_ferry.evidence.beginning import begin_profile
+    from vast_ferry.hub.findings import BadInput
+    from vast_ferry.reports.files import write_report
+    from vast_ferry.reports.terminal import print_text
+
+    made = begin_profile(name, events)
+    path = Path(out or f"{name}-1.yaml")
+    if path.exists():
+        raise BadInput(f"{path} is there already", "Give another file with --out, or move that one away")
+    write_report(path, made.text)
+    print_text(f"{path}: {made.guessed} rows guessed, {made.left} places left for you.")
+    print_text(f"Next: vast-ferry profile try {path} {events}/…json")
+
+
 @profile.command(name="try")
 @click.argument("name")
 @click.argument("file")

@@ -1,0 +1,398 @@
+"""The beginning of a profile, from recorded events: what can be told by its form is guessed, and every guess says so.
+
+Events are put together by the keys that they have. What each key holds is looked at in all events of one kind: a form
+is guessed where every value has it. What has no form that says what it is becomes a comment, to be written by a person.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Final
+
+from vast_ferry.documents.document import read_file
+from vast_ferry.events.native import parse_json
+from vast_ferry.hub.fields import EVENTS
+from vast_ferry.hub.findings import BadInput, Place
+
+_METHODS: Final = "GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE|CONNECT"
+
+#: field, form, what the row says beside its place, kinds: a form that every value of a place has
+_TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
+    ("method", rf"({_METHODS})", "", ("http",)),
+    ("'{method} {target}'", rf"({_METHODS}) /\S*", "", ("http",)),
+    ("scheme", r"https?", "", ("http",)),
+    ("'{scheme}://{authority}/{path.raw | unprefixed(''/'')}'", r"https?://[^/?\s]+/[^?\s]*", "", ("http",)),
+    ("client", r"(\d{1,3}\.){3}\d{1,3}:\d{1,5}|\[[0-9a-fA-F:]+\]:\d{1,5}", ", as: address_and_port", ("http",)),
+    ("client", r"(\d{1,3}\.){3}\d{1,3}|(?=.*:.*:)[0-9a-fA-F:]{3,39}", "", ("http",)),
+    ("route", r"/[^\s{}]*\{[^{}]+\}[^\s]*", ", as: \"route('{name}', '{name*}')\"", ("http",)),
+    ("target", r"/\S*\?\S*", "", ("http",)),
+    ("path.raw", r"/\S*", "", ("http",)),
+    ("authority", r"([a-z0-9-]+\.)+[a-z]{2,}(:\d{1,5})?|localhost(:\d+)?", "", ("http",)),
+    ("time", r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)", "", ()),
+    ("time", r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?", ", as: \"time('YYYY-MM-DD hh:mm:ss[.f]')\"", ()),
+    ("etag", r'"[^"]+"', ", as: quoted", ("object",)),
+    ("content_type", r"(text|image|application|audio|video)/[\w.+-]+(;\s*\w+=\S+)?", "", ("http", "object", "message")),
+)
+#: Units of time since 1970, by how large a number of today is.
+_UNITS: Final = ((1e9, "s"), (1e11, "cs"), (1e12, "ms"), (1e15, "us"), (1e18, "ns"))
+#: Words in keys that say what something is, where its form does not: field → words.
+_WORDS: Final[dict[str, tuple[str, ...]]] = {
+    "id": ("id", "uid", "uuid", "identity"),
+    "bucket": ("bucket", "container"),
+    "key": ("key", "object", "file", "filename"),
+    "size": ("size", "length", "bytes"),
+    "etag": ("etag",),
+    "version": ("version", "revision"),
+    "channel": ("queue", "topic", "channel"),
+    "attempt": ("attempt", "attempts", "tries"),
+    "group": ("group",),
+    "table": ("table",),
+    "keys": ("keys",),
+    "old": ("old", "before"),
+    "new": ("new", "after"),
+    "sequence": ("sequence", "seq"),
+    "due": ("due", "scheduled"),
+    "name": ("name", "type"),
+    "subject": ("subject",),
+    "data": ("data", "payload", "detail"),
+    "captures": ("params", "captures"),
+    "query.raw": ("querystring",),
+    "attributes": ("attributes", "properties"),
+    "labels": ("labels", "metadata"),
+    "body": ("body", "content"),
+}
+#: Words that tell a kind.
+_KINDS: Final[dict[str, tuple[str, ...]]] = {
+    "object": ("bucket", "object", "etag", "file"),
+    "message": ("queue", "topic", "message", "messages", "attempt"),
+    "record": ("table", "row", "rows", "record", "old", "new", "before", "after"),
+    "schedule": ("schedule", "scheduled", "cron", "timer", "due"),
+    "signal": ("signal", "subject", "detail"),
+}
+
+
+@dataclass(slots=True)
+class _Group:
+    """Recorded events of one kind: by the keys that they have."""
+
+    kind: str
+    files: list[str] = field(default_factory=list)
+    events: list[Any] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Beginning:
+    """The text of a profile's beginning, and how many places were guessed and left."""
+
+    text: str
+    guessed: int
+    left: int
+
+
+def begin_profile(name: str, events: str | Path) -> Beginning:
+    """Return the beginning of a profile of a provider, from a folder of recorded events (`.json` files).
+
+    Raises BadInput for a name that can't be one, a folder without events, and an event that is not JSON.
+    """
+    if not re.fullmatch(r"[a-z][a-z0-9_-]*", name):
+        raise BadInput(f"a provider can't be called {name!r}", "Use small letters, digits, - and _")
+    folder = Path(events)
+    files = sorted(folder.glob("*.json")) if folder.is_dir() else []
+    if not files:
+        raise BadInput("there are no events", "Give a folder with one event in each .json file", Place(str(folder)))
+    groups: list[_Group] = []
+    for path in files:
+        data = parse_json(read_file(path, str(path), "the event"), str(path))
+        kind = _kind_of(path.stem, data)
+        keys = set(data) if isinstance(data, dict) else set()
+        near = [g for g in groups if g.kind == kind and isinstance(g.events[0], dict) and keys & set(g.events[0])]
+        group = near[0] if near else _Group(kind)
+        if not near:
+            groups.append(group)
+        group.files.append(path.name)
+        group.events.append(data)
+    return _written(name, folder, groups)
+
+
+def _words(data: Any) -> Iterator[str]:
+    """Yield the words in the keys of an event."""
+    if isinstance(data, dict):
+        for key, value in data.items():
+            yield from _split(str(key))
+            yield from _words(value)
+    elif isinstance(data, list):
+        for value in data[:3]:
+            yield from _words(value)
+
+
+def _split(key: str) -> list[str]:
+    return [word.lower() for word in re.findall(r"[A-Z]?[a-z0-9]+|[A-Z]+", key)]
+
+
+def _kind_of(stem: str, data: Any) -> str:
+    first = re.split(r"[^a-z]", stem.lower(), maxsplit=1)[0]
+    if first in EVENTS:
+        return first
+    text = json.dumps(data, ensure_ascii=False)
+    if re.search(rf'"({_METHODS})[ "]', text):
+        return "http"
+    words = set(_words(data))
+    best = max(_KINDS, key=lambda kind: len(words & set(_KINDS[kind])))
+    return best if words & set(_KINDS[best]) else "call"
+
+
+def _written(name: str, folder: Path, groups: list[_Group]) -> Beginning:
+    lines = [
+        f"# The beginning of a profile, guessed from the events in {_plain(folder.name)}/. Each row that says `guess`",
+        "# is one: look at it with `vast-ferry profile try`, mend it, and take the word out. See docs/profiles.md.",
+        f"provider: {name}",
+        "edition: 1",
+        f"title: {name.replace('-', ' ').replace('_', ' ').title()}",
+        "about: what its events and handlers look like, in a line",
+        "",
+        "handler:",
+        "  parameters: [event]  # as its handlers are written",
+        "  event: [event]",
+    ]
+    guessed = left = 0
+    seen: dict[str, int] = {}
+    for group in groups:
+        seen[group.kind] = seen.get(group.kind, 0) + 1
+        if seen[group.kind] > 1:
+            lines += [
+                "",
+                f"# {_plain(', '.join(group.files))} look like {group.kind} events of another shape: see `others`.",
+            ]
+            continue
+        made = _Shape(group, groups)
+        lines += ["", f"# from {_plain(', '.join(group.files))}", f"{group.kind}:", "  event:", *made.lines]
+        guessed, left = guessed + made.guessed, left + made.left
+    return Beginning("\n".join(lines) + "\n", guessed, left)
+
+
+class _Shape:
+    """What is guessed of one kind's events."""
+
+    def __init__(self, group: _Group, groups: list[_Group]) -> None:
+        self.kind, self.lines = group.kind, list[str]()
+        self.guessed = self.left = 0
+        self.taken: set[str] = set()
+        self.rows: list[str] = []
+        events = group.events
+        at, root, keyed = _batch_of(events)
+        if at:
+            if keyed:
+                way = f"[{{of: {_quoted(f'event{at}')}, key: called, each: listed}}, {{of: listed, each: entry}}]"
+                self.rows.append("      # - {at: called, is: }  # the key under which a list of events stands")
+                self.left += 1
+            else:
+                way = f"[{{of: {_quoted(f'event{at}')}, each: entry}}]"
+            self.lines.append(f"    each: {way}  # guess: {'lists by key' if keyed else 'a list'} in every event")
+            around = [event for event in events if isinstance(event, dict)]
+            self._mapping("event", around, leave=at)
+            held = [event.get(root) or [] for event in around]
+            lists = [one for value in held for one in (value.values() if isinstance(value, dict) else [value])]
+            self._mapping("entry", [entry for one in lists for entry in one])
+        else:
+            self._constants(group, groups)
+            self._mapping("event", events)
+        self.lines += ["    rows:", *self.rows]
+        if not self.guessed:
+            self.lines += ["      []"]
+
+    def _constants(self, group: _Group, groups: list[_Group]) -> None:
+        """What is the same in all events of a kind, and in none of another, tells the kind."""
+        first = group.events[0]
+        others = [event for other in groups if other is not group for event in other.events]
+        for key, value in first.items() if isinstance(first, dict) else ():
+            same = all(isinstance(event, dict) and event.get(key) == value for event in group.events)
+            apart = all(not isinstance(event, dict) or event.get(key) != value for event in others)
+            if isinstance(value, str) and same and apart and others and any(key in event for event in others):
+                at = f"event{_step(key)}"
+                row = f"      - {{at: {_quoted(at)}, holds: {json.dumps(value)}}}  # guess"
+                self.lines += ["    constants:", row]
+                self.taken.add(at)
+                self.guessed += 1
+                return
+
+    def _mapping(self, place: str, events: Iterable[Any], leave: str = "") -> None:
+        held: dict[str, list[Any]] = {}
+        events = list(events)
+        for event in events:
+            for key, value in event.items() if isinstance(event, dict) else ():
+                held.setdefault(str(key), []).append(value)
+        for key, values in held.items():
+            at = f"{place}{_step(key)}"
+            if _step(key) == leave or at in self.taken:
+                continue
+            self._place(at, key, values, optional=len(values) < len(events))
+
+    def _place(self, at: str, key: str, values: list[Any], *, optional: bool) -> None:
+        there = [value for value in values if value is not None]
+        said = self._guess(key, there)
+        optional = optional or len(there) < len(values)
+        if said is not None:
+            feeds, more = said
+            more += ", optional: true" if optional else ""
+            self.taken |= {feeds, *re.findall(r"\{([a-z_.]+)", feeds)}
+            self.rows.append(f"      - {{at: {_quoted(at)}, is: {feeds}{more}}}  # guess: {_shown(there)}")
+            self.guessed += 1
+        elif there and all(isinstance(value, dict) and value for value in there) and key.lower() not in _WHOLE:
+            self._mapping(at, there)
+        else:
+            self.rows.append(f"      # - {{at: {_quoted(at)}, is: }}  # {_shown(there)}")
+            self.left += 1
+
+    def _guess(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        if not values:
+            return None
+        for guess in (self._by_form, self._by_shape, self._by_word, self._by_difference):
+            said = guess(key, values)
+            if said is not None and said[0] not in self.taken and self._has(said[0]):
+                return said
+        return None
+
+    def _has(self, feeds: str) -> bool:
+        names = re.findall(r"\{([a-z_.]+)", feeds) or [feeds]
+        return all(name in EVENTS[self.kind] for name in names)
+
+    def _by_form(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        name = "due" if self.kind == "schedule" and set(_split(key)) & {"due", "scheduled", "planned"} else "time"
+        if all(isinstance(value, str) for value in values):
+            for feeds, form, more, kinds in _TEXTS:
+                if (not kinds or self.kind in kinds) and all(re.fullmatch(form, value) for value in values):
+                    return (name if feeds == "time" else feeds), more
+            unit = _unit([value for value in values if value.isdecimal()], len(values))
+            return (name, f", as: 'since_1970({unit}, text)'") if unit else None
+        numbers = [value for value in values if isinstance(value, int | float) and not isinstance(value, bool)]
+        unit = _unit(numbers, len(values))
+        if unit:
+            whole = all(isinstance(value, int) for value in values)
+            return name, f", as: 'since_1970({unit}{'' if whole else ', float'})'"
+        if all(isinstance(value, bool) for value in values) and set(_split(key)) & {"tls", "https", "secure", "ssl"}:
+            return "scheme", ", words: {true: https, false: http}"
+        return None
+
+    def _by_shape(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        if self.kind != "http":
+            return None
+        lens = next((lens for lens in map(_header_form, values) if lens), "")
+        if lens and all(_header_form(value) in (lens, "any") for value in values):
+            framed = any(re.search(r'"(host|content-length)"', json.dumps(value), re.IGNORECASE) for value in values)
+            return "headers.all" if framed else "headers", f", as: {lens}"
+        return None
+
+    def _by_difference(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        """Tell an identity, that differs from event to event, and content in Base64."""
+        short = all(isinstance(value, str) and 0 < len(value) < 80 for value in values)
+        if short and "id" not in self.taken and len(values) > 1 and len(set(values)) == len(values):
+            return "id", ""
+        if "body" in EVENTS[self.kind] and any(values) and all(_is_base64(value) or value == "" for value in values):
+            return "body", ", as: base64"
+        return None
+
+    def _by_word(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        words = _split(key)
+        for feeds, known in _WORDS.items():
+            if feeds not in EVENTS[self.kind] or not set(words[-1:]) & set(known):
+                continue
+            holds = EVENTS[self.kind][feeds].holds
+            if holds == "bytes":
+                return feeds, ", as: base64" if all(map(_is_base64, values)) else ", as: utf8"
+            if holds.startswith("integer"):
+                if all(isinstance(value, str) and value.isdecimal() for value in values):
+                    return feeds, ", as: digits"
+                return (feeds, "") if all(isinstance(value, int) for value in values) else None
+            kind = {"text": str, "texts": dict, "record": dict}.get(holds)
+            if kind is None or all(isinstance(value, kind) for value in values):
+                return feeds, ""
+        return None
+
+
+#: Values that are mappings by themselves.
+_WHOLE: Final = ("data", "old", "new")
+
+
+def _step(key: str) -> str:
+    """Return the step to a key, as a place has it."""
+    return f"[{json.dumps(key, ensure_ascii=not key.isprintable())}]"
+
+
+def _quoted(at: str) -> str:
+    """Return a place as YAML has it."""
+    return "'" + at.replace("'", "''") + "'"
+
+
+def _plain(text: str) -> str:
+    """Return a text that stays on its line: what a file or an event holds must not become a row."""
+    return "".join(sign if sign.isprintable() else "·" for sign in text)
+
+
+def _shown(values: list[Any]) -> str:
+    text = _plain(json.dumps(values[0], ensure_ascii=False)) if values else "null in every event"
+    return text if len(text) <= 60 else f"{text[:59]}…"
+
+
+def _unit(values: list[Any], wanted: int) -> str:
+    """Return the unit of times since 1970 that numbers can be, all of them, within some decades of today."""
+    numbers = [float(value) for value in values]
+    if not numbers or len(numbers) < wanted:
+        return ""
+    return next((unit for one, unit in _UNITS if all(one <= number < one * 4.2 for number in numbers)), "")
+
+
+def _is_base64(value: Any) -> bool:
+    if not isinstance(value, str) or len(value) % 4 or not value:
+        return False
+    try:
+        base64.b64decode(value, validate=True)
+    except binascii.Error:
+        return False
+    return True
+
+
+def _header_form(value: Any) -> str:
+    """Return the form in which header fields may stand, `any` where there are none."""
+    if value in ([], {}):
+        return "any"
+    if isinstance(value, dict):
+        names = [str(name).lower() for name in value]
+        if not any("-" in name or name in ("host", "accept", "cookie") for name in names):
+            return ""
+        return "lists | lower_names" if all(isinstance(one, list) for one in value.values()) else "joined"
+    if not isinstance(value, list):
+        return ""
+    if all(isinstance(one, list) and len(one) == 2 for one in value):
+        return "pairs"
+    if all(isinstance(one, dict) and len(one) == 2 for one in value):
+        name, text = list(value[0])
+        return f"'records({name}, {text}) | lower_names'" if f"{name}{text}".isidentifier() else ""
+    flat = all(isinstance(one, str) for one in value) and not len(value) % 2
+    return "flat | lower_names" if flat and any("-" in name for name in value[::2]) else ""
+
+
+def _are_events(value: Any) -> bool:
+    """Tell whether a value is a list of mappings that are no header fields."""
+    mappings = isinstance(value, list) and all(isinstance(item, dict) for item in value)
+    return mappings and _header_form(value) in ("", "any")
+
+
+def _batch_of(events: list[Any]) -> tuple[str, str, bool]:
+    """Return the place of a list of mappings that every event has, or of lists by key: as a step, its key, which."""
+    if not events or not all(isinstance(event, dict) for event in events):
+        return "", "", False
+    for key in events[0]:
+        values = [event.get(key) for event in events]
+        step = _step(str(key))
+        if all(map(_are_events, values)) and any(values):
+            return step, str(key), False
+        mappings = all(isinstance(one, dict) and all(map(_are_events, one.values())) for one in values)
+        if mappings and any(any(one.values()) for one in values):
+            return step, str(key), True
+    return "", "", False
