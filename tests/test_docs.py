@@ -62,6 +62,7 @@ PAGES = [ROOT / "README.md", *(path for path in sorted((ROOT / "docs").glob("*.m
 def test_every_page_can_be_tried_as_it_is_written(page: Path, run: Run, tmp_path: Path) -> None:
     if page.stem != "README":  # whose first line makes it
         shutil.copytree(PROJECT, tmp_path / "tried" / "apiary")
+    shutil.copytree(ROOT / "examples", tmp_path / "examples")
     lines = re.findall(
         r"^\$ vast-ferry (.*)$", "\n".join(re.findall(r"```console\n(.*?)```", page.read_text(), re.S)), re.M
     )

@@ -237,29 +237,7 @@ def answers(kind: Kind) -> Iterator[str]:
         yield f"{told}" + (f": {places}" if places else "") + (f" ({means})" if means else "")
 
 
-HEAD = """# Profiles
-
-*Made by `python tools/make_reference.py`; the tests fail when it is stale.*
-
-A profile is one YAML file that describes one edition of one provider. From it come the translator, the stand-in that
-calls handlers as the provider does, and what the provider's shapes can't hold. No Python is written for a provider.
-`examples/a_provider_of_your_own.py` is a whole one; the ones that ship are in `src/vast_ferry/profiles/shipped/`.
-
-## Rows
-
-A row ties a native **place** to a **hub field** through a **lens**, and works both ways:
-
-```yaml
-- {at: 'event["call"]["verb"]', is: method}
-- {at: 'event["content"]', is: body, as: text_or_base64, flag: 'event["packed"]'}
-- {at: 'event["call"]["first"]', is: query, as: first_values, derived: true}
-```
-
-A place is an access path from a parameter: `["item"]`, `.attribute`, `.method()`, and for what a handler calls,
-`.method(text, **more)`. On file (samples, `event convert`) attributes and items are keys, and a method is kept under
-`name()`. Each field is read at one place; places that only show a field again are `derived`. Where a shape has only a
-view of a truth (decoded pairs, say, and no raw query), the other form is worked out, and what that loses is told.
-"""
+HEAD = (Path(__file__).parent / "profiles.md").read_text(encoding="utf-8")
 
 
 def table(header: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> str:
@@ -307,7 +285,9 @@ def reference() -> str:
         fields(dict(HTTP_REPLY)),
         "\nA reply has one or more `forms`, told apart in order by `when`; exactly one is `written: true`.\n",
         table(("when", "told by"), tests),
-        "\n## Lenses\n",
+        "\nOther parts of a reply:\n",
+        keys(schema.ReplyModel),
+        "\n## Lenses\n\nSeveral stand in a row with `|` between, from the place to the field.\n",
         table(("lens", "takes", "for", "form"), lenses),
         "\n## The whole file\n",
         keys(schema.ProfileModel),
@@ -315,6 +295,8 @@ def reference() -> str:
         keys(schema.HandlerModel),
         "\n### `event` of a kind\n",
         keys(schema.EventModel),
+        "\nA level on the way to the events of a batch (`each`):\n",
+        keys(schema.LevelModel),
         "\n### A form of a reply\n",
         keys(schema.FormModel),
         "\n## Definitions\n",

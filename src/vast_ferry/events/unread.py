@@ -80,10 +80,10 @@ class _Tree:
 
     def _node(self, at: Access) -> _Node | None:
         """Return the node of a place; nothing for a key or number of what is gone through."""
-        if at.root in self.roots:
-            return _at(self.roots[at.root], at)
+        if not self.shape.levels:
+            return _at(self.roots[at.root], at) if at.root in self.roots else None
         first = at.steps[0] if at.steps else None
-        if self.shape.levels and isinstance(first, Item) and first.key in self.roots:
+        if isinstance(first, Item) and first.key in self.roots:
             return _at(self.roots[str(first.key)], Access(str(first.key), at.steps[1:]))
         return None
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import functools
+import sys
+import types
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -16,7 +19,7 @@ from vast_ferry.mapping.compile.functions import build_batch, pack_batch, transl
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.losses import Broken, Fields
-from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, EventShape, Kind
+from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, EventShape, Kind, ReplyShape
 
 VALUES = {
     **laws.VALUES,
@@ -47,18 +50,47 @@ def _first(check: Callable[[Fields], str], fields: tuple[Fields, ...], law: str,
 def check_answers(kind: Kind, examples: int) -> Broken | None:
     """Return how an answer to anything but HTTP does not come back as it was given, if it does not."""
     shape = kind.answered
-    write, read = (
-        run_source(translate_reply("answer", one, other)) for one, other in ((HUB_DONE, shape), (shape, HUB_DONE))
-    )
+    with _classes(shape):
+        write, read = (
+            run_source(translate_reply("answer", one, other)) for one, other in ((HUB_DONE, shape), (shape, HUB_DONE))
+        )
     losses = reply_losses(shape)
 
+    def answered(done: Fields) -> Any:
+        try:
+            return write(done)
+        except Exception as raised:  # an answer may be one that is raised
+            if type(raised).__name__ != shape.written.short_name:
+                raise
+            return raised
+
     def check(done: Fields) -> str:
-        after = read(write(done))
+        after = read(answered(done))
         lost = {loss.field for loss in losses if loss.applies(done)}
         changed = laws.changed(done, after) - lost
         return f"{sorted(changed)} came back as {after!r}" if changed else ""
 
     return _first(check, values(("value", "again"), examples), "answers come back", kind.event.kind)
+
+
+@contextlib.contextmanager
+def _classes(shape: ReplyShape) -> Iterator[None]:
+    """Let the classes of answers be imported from the provider's modules, as what keeps what it is given."""
+    made: dict[str, types.ModuleType] = {}
+    for path in [form.class_name for form in shape.forms if form.class_name]:
+        module, _, name = path.rpartition(".")
+        there = made.setdefault(module, types.ModuleType(module))
+        setattr(there, name, type(name, (Exception,), {"__init__": lambda self, **given: self.__dict__.update(given)}))
+    before = {name: sys.modules.get(name) for name in made}
+    sys.modules.update(made)
+    try:
+        yield
+    finally:
+        for name, module_before in before.items():
+            if module_before is None:
+                del sys.modules[name]
+            else:
+                sys.modules[name] = module_before
 
 
 def check_batch(kind: Kind, examples: int) -> Broken | None:

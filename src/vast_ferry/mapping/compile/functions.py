@@ -309,6 +309,13 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     if target.callback:
         *told, result = values
         lines += [f"{target.callback.name}({', '.join(told)})", f"return {result}"]
+    elif out.when == "raised":
+        # Nothing is raised where there is nothing to say.
+        lines += [
+            f"if {' or '.join(wanted.fields[name].variable for name in asked) or 'False'}:",
+            f"    raise {values[0]}",
+        ]
+        lines.append("return None")
     else:
         lines.append(f"return {values[0]}")
     parameters = [root, *([TOLD] if source.callback else [])]
@@ -346,7 +353,7 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
     if target.root not in trees:  # a handler that has nothing to say
         return [ex.Literal(None)]
     tree = trees[target.root]
-    if form.when != "object":
+    if form.when not in ("object", "raised"):
         return [making.build(tree, Access(target.root))]
     given: list[tuple[str, Expression]] = []
     for step, branch in tree.children.items():

@@ -7,6 +7,8 @@ Adding a lens: one class in the module of its topic, which is found here by itse
 from __future__ import annotations
 
 import ast
+import keyword
+import re
 from collections.abc import Iterator, Mapping
 from types import ModuleType
 from typing import Any, Final
@@ -45,10 +47,22 @@ def parse_lens(text: str) -> Lens:
     """
     try:
         # A line's end in YAML's double quotes is one here already.
-        tree = ast.parse(text.strip().replace("\r", "\\r").replace("\n", "\\n"), mode="eval").body
+        written = _without_keywords(text.strip()).replace("\r", "\\r").replace("\n", "\\n")
+        tree = ast.parse(written, mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between") from None
     return _lens(text, tree)
+
+
+#: A name that is a word of Python's own, as a provider may well call something (`from`, `is`, `in`).
+_MARK: Final = "_a_word_of_python_"
+_WORD_OR_TEXT: Final = re.compile(r"'[^']*'|\"[^\"]*\"|[A-Za-z_]\w*")
+
+
+def _without_keywords(text: str) -> str:
+    """Return a text in which such names are marked, so that Python's grammar takes them for names."""
+    reserved = frozenset(keyword.kwlist) - {"True", "False", "None"}
+    return _WORD_OR_TEXT.sub(lambda found: _MARK + found[0] if found[0] in reserved else found[0], text)
 
 
 def _lens(text: str, tree: ast.expr) -> Lens:
@@ -107,10 +121,10 @@ def _arguments(text: str, tree: ast.Call, *, counts: bool) -> tuple[tuple[str, .
             if key is None:
                 raise LensError(f"{text!r}: ** has no place there")
             options.append((_word(text, key), _option(text, value)))
-    for keyword in tree.keywords:
-        if keyword.arg is None:
+    for one in tree.keywords:
+        if one.arg is None:
             raise LensError(f"{text!r}: ** has no place there")
-        options.append((keyword.arg, _option(text, keyword.value)))
+        options.append((one.arg.removeprefix(_MARK), _option(text, one.value)))
     return tuple(arguments), tuple(options)
 
 
@@ -120,7 +134,7 @@ _SCALARS: Final = {"true": True, "false": False, "null": None}
 def _word(text: str, node: ast.expr) -> Any:
     """Return a provider's word: a text, a number, a truth value."""
     if isinstance(node, ast.Name):
-        return _SCALARS.get(node.id, node.id)
+        return _SCALARS.get(node.id, node.id.removeprefix(_MARK))
     if isinstance(node, ast.Constant) and isinstance(node.value, str | int | bool | None):
         return node.value
     raise LensError(f"{text!r}: a word is a name, a text in quotes, a number, true, false or null")
@@ -138,7 +152,7 @@ _OF_BYTES: Final = ("utf8", "base64", "gzip", "hex")
 
 def _text(text: str, node: ast.expr) -> str:
     if isinstance(node, ast.Name):
-        return node.id
+        return node.id.removeprefix(_MARK)
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return node.value
     raise LensError(f"{text!r}: an argument is a name or a text in quotes")
