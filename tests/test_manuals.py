@@ -15,7 +15,7 @@ import pytest
 import yaml
 from conftest import ROOT, WHOLE, Run, some
 
-from vast_ferry import BadInput, Profile, StandIn, convert, find_profile, lint, try_event
+from vast_ferry import BadInput, Profile, StandIn, Verdict, carry, check, convert, find_profile, lint, try_event
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
@@ -332,3 +332,102 @@ def test_a_profile_is_found_where_a_team_keeps_it(tmp_path: Path, run_apart: Run
     assert (misnamed.returncode, "Call it wexcombe-7.yaml" in misnamed.stderr) == (2, True)
     (tmp_path / "profiles" / "wexcombe-8.yaml").rename(tmp_path / "profiles" / "wexcombe-7.yaml")
     assert run_apart("profile", "try", "wexcombe", event, cwd=tmp_path).returncode == 0
+
+
+MOSSGATE = ROOT / "examples" / "mossgate" / "mossgate-1.yaml"
+#: A project at the provider of the guide, and one whose handlers go there.
+THERE = {
+    "mossgate.yaml": """
+app: honey
+desks:
+  show: {call: h.py show, python: '3.11', seconds: 10, woken: [{visit: 'GET|POST /hives/<hive>/inspections'}]}
+  take: {call: h.py take, python: '3.11', seconds: 10, woken: [{lane: orders, most: 10}]}
+""",
+    "h.py": """
+import base64
+from urllib.parse import parse_qs
+from mossgate import Turned
+
+
+def show(event, desk):
+    verb, target = event["line"].split(" ", 1)
+    if not event["who"].startswith("user:"):
+        raise Turned(401, "who are you?")
+    days = parse_qs(target.partition("?")[2]).get("day", [])
+    body = base64.b64decode(event["load"]).decode()
+    return {"fields": {"X-Verb": verb}, "load": {"hive": event["found"][0], "days": days, "body": body}}
+
+
+def take(event, desk):
+    again = []
+    for lane, parcels in event["lanes"].items():
+        for parcel in parcels:
+            desk.say(f"{lane} {parcel['ref']} {parcel['text']}")
+            if int(parcel["tries"]) > 1:
+                again.append(parcel["ref"])
+    return again or None
+""",
+}
+HERE = {
+    "ostermere.yaml": """
+app: honey
+jobs:
+  show: {code: h.py#show, when: [{web: 'POST /hives/{hive}/inspections'}]}
+  take: {code: h.py#take, when: [{line: orders}]}
+""",
+    "h.py": """
+import json
+
+
+def show(event, ctx):
+    if event["who"] is None:
+        return {"code": 401, "content": "who?"}
+    call = event["call"]
+    sent = json.loads(event["content"])
+    told = {"at": call["path"], "hive": call["slots"]["hive"], "days": call["first"], "sent": sent}
+    return {"code": 200, "fields": {"content-type": "application/json"}, "content": json.dumps(told)}
+
+
+def take(event, ctx):
+    return {"again": [one["ticket"] for one in event["batch"] if one["tries"] > 1]}
+""",
+}
+
+
+def put(folder: Path, files: dict[str, str]) -> Path:
+    for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text)
+    return folder
+
+
+@pytest.mark.parametrize("to", ["ostermere@1", "thornwick@1", "quillhaven", "marrowby@2", "fennick"])
+def test_a_project_of_a_provider_of_ones_own_is_carried_and_proven(tmp_path: Path, to: str) -> None:
+    events = MOSSGATE.parent / "mossgate" / "events"
+    batch = json.loads((events / "message-1.json").read_text())
+    del batch["lanes"]["rush"]
+    samples = {f"samples/show/{n}.json": (events / f"http-{n}.json").read_text() for n in (1,)}
+    nobody = {**json.loads(samples["samples/show/1.json"]), "who": "nobody"}
+    samples |= {"samples/show/2.json": json.dumps(nobody), "samples/take/1.json": json.dumps(batch)}
+    folder = put(tmp_path / "own", {**THERE, **samples})
+    crossing = carry(folder, source=str(MOSSGATE), to=to, out=tmp_path / "there")
+    assert {f.code for f in crossing.findings if f.code.startswith("wrapped-")} == {"wrapped-not-by-hand"}
+    result = check(tmp_path / "there")
+    # What a provider adds to an answer without a type is told of the crossing.
+    assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert result.count(Verdict.SAME) >= 2, [(one.sample, one.verdict, one.got) for one in result.checked]
+
+
+def test_a_project_is_carried_to_a_provider_of_ones_own(tmp_path: Path) -> None:
+    own = find_profile(str(MOSSGATE))
+    events = MOSSGATE.parent / "mossgate" / "events"
+    samples = {}
+    for name, function in (("http-1", "show"), ("message-1", "take")):
+        kind, hub = read_events(json.loads((events / f"{name}.json").read_text()), own, name)
+        hub = [event for event in hub if event.get("channel", "orders") == "orders"]
+        for number, native in enumerate(write_events(kind, hub, find_profile("ostermere@1"))):
+            samples[f"samples/{function}/{number}.json"] = json.dumps(native)
+    folder = put(tmp_path / "here", {**HERE, **samples})
+    assert not carry(folder, to=str(MOSSGATE), out=tmp_path / "there").blocking
+    result = check(tmp_path / "there")
+    assert [(one.function, one.verdict) for one in result.checked] == [("show", Verdict.SAME), ("take", Verdict.SAME)]

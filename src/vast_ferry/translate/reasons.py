@@ -19,6 +19,10 @@ STOPS: Final = {
         "what it does with the event could not be followed to an end",
         "Simplify how the event is passed",
     ),
+    "not-by-hand": (
+        "{}; that is translated, but not yet written as a person would",
+        "Keep the wrapper, or write the handler anew by hand and check it",
+    ),
     "class-inside": ("a class inside it uses the event", "Move the class out, and hand it what it needs"),
     "provider-inherited": (
         "a class of the project inherits from one of the provider's",

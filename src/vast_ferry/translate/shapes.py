@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Final
 
 from vast_ferry.mapping.places import Access, Call, Step
-from vast_ferry.mapping.tables import Constant, EventShape, Row
+from vast_ferry.mapping.tables import Constant, EventShape, Kind, Row
 
 
 def _bare(steps: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -83,3 +84,29 @@ class ShapeMap:
     def is_method(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether a place is called."""
         return (role, (*_bare(steps), Call())) in self.rows
+
+
+#: Forms of answers, and forms of what they hold, that are translated and not yet written by hand.
+_FORMS: Final = frozenset(["raised", "pieces", "tuple", "number", "data", "list"])
+_LENSES: Final = frozenset(["content", "content_by_key", "header_fields", "status_code", "pieces_joined"])
+
+
+def beyond_hand(kind: Kind) -> str:
+    """Return what of a kind's shapes no handler is rewritten for yet, in words; nothing where all of it is."""
+    reply = kind.answered
+    rows = [row for form in reply.forms for row in form.rows]
+    known = {
+        "handlers are classes": bool(kind.method),
+        "handlers are called by keyword": kind.by_keyword,
+        "batches go through several levels": bool(kind.event.levels),
+        "events come in several shapes": bool(kind.others),
+        "content is read once": any(row.lens.name == "read_once" for row in kind.event.rows),
+        "answers are told apart by what they hold": bool(
+            reply.bodyless
+            or reply.again_by
+            or reply.again_with
+            or any(form.when in _FORMS or form.keys or form.types for form in reply.forms)
+            or any(row.lens.name in _LENSES for row in rows)
+        ),
+    }
+    return next((word for word, there in known.items() if there), "")

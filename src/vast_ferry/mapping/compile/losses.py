@@ -43,7 +43,10 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
     own = reply_losses(seen_by) if seen_by is not None else []
     losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
-    if form.default_types and TYPE_ADDED not in own:
+    # A CGI document with content has a type (RFC 3875 section 6.3.1).
+    typed = form.default_types or form.types or shape.via == "document"
+    # Where a handler's own provider gives each answer a type, none comes without one.
+    if typed and not (seen_by is not None and seen_by.written.default_types):
         losses.append(TYPE_ADDED)
     return losses
 

@@ -36,8 +36,7 @@ class Reading:
         """Return the expression for a field, its default where the shape has nothing to say."""
         node = self.find(name)
         if node is None:
-            default = self.fields[name].default
-            node = ex.Given(default)
+            node = self._typed(name, ex.Given(self.fields[name].default))
         return node
 
     def find(self, name: str) -> Expression | None:

@@ -23,6 +23,7 @@ from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.reasons import STOPS
+from vast_ferry.translate.shapes import beyond_hand
 from vast_ferry.translate.values import Batch, Func, Key, Stop
 
 
@@ -120,6 +121,24 @@ class _Project:
         self.job.flow.link()
         return broken
 
+    def _of_its_kind(self, declared: Declared, function: Function) -> Stop | None:
+        """Return why no handler of a kind is rewritten between these two, if none is."""
+        handler = self.job.source.model.handler
+        kind = declared.kinds[0]
+        if kind not in self.job.target.kinds or kind not in self.job.source.kinds:
+            return Stop("no-kind", function.node, kind)
+        for profile in (self.job.source, self.job.target):
+            beyond = beyond_hand(profile.kinds[kind])
+            if beyond:
+                return Stop("not-by-hand", function.node, f"{profile.title}: {beyond}")
+        if (
+            handler.output
+            and declared.bindings
+            and function.parameters[:1] != [self.job.source.kinds[kind].event.handed_over[0]]
+        ):
+            return Stop("bindings", function.node)
+        return None
+
     def _enter(self, declared: Declared, broken: Mapping[str, str]) -> Stop | None:
         file, name = declared.entry.file, declared.entry.name
         nowhere = ast.Module([], [])
@@ -139,14 +158,9 @@ class _Project:
         if function is None:
             return Stop("no-definition", nowhere, name)
         kind = declared.kinds[0]
-        if kind not in self.job.target.kinds or kind not in self.job.source.kinds:
-            return Stop("no-kind", function.node, kind)
-        if (
-            handler.output
-            and declared.bindings
-            and function.parameters[:1] != [self.job.source.kinds[kind].event.handed_over[0]]
-        ):
-            return Stop("bindings", function.node)
+        stop = self._of_its_kind(declared, function)
+        if stop is not None:
+            return stop
         others = {one.kinds[0] for one in self.job.declared.get(function.key, [])}
         if others and others != {kind}:
             return Stop("several-kinds", function.node)
