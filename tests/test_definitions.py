@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Project
+from conftest import ROOT, Project
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -480,3 +480,50 @@ def test_functions_stand_in_the_files_that_are_listed(project: Project, tmp_path
     crossing = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@2")
     assert not [path for path in crossing.files if path.endswith(".yaml")]
     assert len(crossing.record.functions) == 3
+
+
+LISTED = """
+app: mill
+usual: {python: '3.12', seconds: 30s, env: [{k: UNIT, v: kg}]}
+desks:
+  - name: show
+    call: h.py show
+    seconds: 2500ms
+    env: [{k: UNIT, v: lb}, {k: SCALE_KEY, vault: scale-key}]
+    woken: [{visit: 'GET /looms/<loom>'}]
+  - {name: take, call: h.py take, woken: [{lane: orders, most: 10}]}
+"""
+
+
+def test_functions_may_be_a_list_with_what_holds_for_each(tmp_path: Path) -> None:
+    """Read, and written back to the same."""
+    text = (ROOT / "examples" / "mossgate" / "mossgate-1.yaml").read_text().replace("evidence: mossgate\n", "")
+    text = text.replace("    at: desks\n", "    at: desks\n    named_by: name\n    usual: usual\n")
+    text = text.replace("{at: seconds, is: timeout}", "{at: seconds, is: timeout, as: duration}")
+    rows = ["variables, as: \"entries('k', 'v')\"}", "secrets, as: \"entries('k', 'vault')\"}"]
+    secrets = "\n      - ".join(f"{{at: env, is: {row}" for row in rows)
+    text = text.replace("{at: env, is: variables}", secrets)
+    (tmp_path / "own.yaml").write_text(text)
+    own = find_profile(str(tmp_path / "own.yaml"))
+    (tmp_path / "mossgate.yaml").write_text(LISTED)
+    (tmp_path / "h.py").write_text("def show(event, desk): ...\n\n\ndef take(event, desk): ...\n")
+    _, project = read_project(tmp_path, own)
+    show, take = project.functions
+    assert (show.name, show.timeout, dict(show.variables), dict(show.secrets), show.language) == (
+        "show", 2.5, {"UNIT": "lb"}, {"SCALE_KEY": "scale-key"}, "3.12",
+    )  # fmt: skip
+    assert (take.timeout, dict(take.variables), take.language) == (30, {"UNIT": "kg"}, "3.12")
+    (again,) = write_definition(project, own).values()
+    (tmp_path / "mossgate.yaml").write_text(again)
+    assert [f.name for f in read_project(tmp_path, own)[1].functions] == ["show", "take"]
+    assert "- name: show" in again
+    for before, after, says in [
+        ("  - name: show\n    call", "  - call", "function 1 has no name"),
+        ("- {name: take,", "- {name: show,", "two functions are called show"),
+        ("2500ms", "2500 lightyears", "expected a span of time"),
+        ("{k: UNIT, v: lb}", "UNIT", "expected a list of entries"),
+        ("desks:\n", "desks: {}\nmore:\n", "desks is not a list"),
+    ]:
+        (tmp_path / "mossgate.yaml").write_text(LISTED.replace(before, after))
+        with pytest.raises(BadInput, match=says):
+            read_project(tmp_path, own)

@@ -238,6 +238,43 @@ class Quantity(Form):
         return f"{value:g}{self.args[0]}" if isinstance(value, float) else f"{value}{self.args[0]}"
 
 
+#: Units of a span of time, in seconds.
+_SECONDS: Final = {"ms": 0.001, "s": 1, "sec": 1, "m": 60, "min": 60, "h": 3600}
+
+
+class Duration(Form):
+    """A span of time with its unit behind it, as seconds: `2500ms`, `30s`, `5 min`, `1h`; `30s` is written."""
+
+    __slots__ = ()
+    name = "duration"
+
+    def read(self, value: Any, field: str) -> int | float:
+        found = re.fullmatch(r"(\d{1,9}(?:\.\d{1,6})?) ?(ms|s|sec|m|min|h)", _text(value))
+        if not found:
+            raise FormError(f"expected a span of time such as 30s or 2500ms, got {got(value)}")
+        seconds = float(found[1]) * _SECONDS[found[2]]
+        return int(seconds) if seconds.is_integer() else round(seconds, 6)
+
+    def write(self, value: float) -> str:
+        return f"{value:g}s" if float(value).is_integer() else f"{value * 1000:g}ms"
+
+
+class Entries(Form):
+    """Names and values as a list: `entries('k', 'v')`, the keys of each; those without the second are another row's."""
+
+    __slots__ = ()
+    name, takes, wants = "entries", 2, "the keys of a name and of a value"
+
+    def read(self, value: Any, field: str) -> dict[str, str]:
+        name, held = self.args
+        if not isinstance(value, list) or not all(isinstance(one, dict) and name in one for one in value):
+            raise FormError(f"expected a list of entries, each with {name}")
+        return {_text(one[name]): _scalar(one[held]) for one in value if held in one}
+
+    def write(self, value: dict[str, str]) -> list[dict[str, str]]:
+        return [{self.args[0]: name, self.args[1]: held} for name, held in value.items()]
+
+
 class Reference(Form):
     """Secrets by reference: name → reference behind a fixed beginning. A value that is no reference is never kept."""
 
@@ -457,6 +494,8 @@ FORMS: Final[dict[str, type[Form]]] = {
         ScriptEntry,
         Prefixed,
         Quantity,
+        Duration,
+        Entries,
         Reference,
         Choice,
         Choices,

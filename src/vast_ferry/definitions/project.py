@@ -299,11 +299,10 @@ class _Reader:
         if functions.at:
             found = False
             for document, data in self._documents(self.document, top):
-                listed = self.mapping(data.get(functions.at, {}), document, (functions.at,), functions.at)
-                for name, own in listed.items():
-                    found, path = True, (functions.at, name)
+                for key, name, own in self._of(data.get(functions.at, {}), document):
+                    found, path = True, (functions.at, key)
                     declared = self.mapping(own, document, path, f"function {name}")
-                    yield _Declared(str(name), declared, document, path)
+                    yield _Declared(name, self._with_usual(declared, top), document, path)
             if not found:
                 raise BadInput(
                     f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
@@ -312,6 +311,39 @@ class _Reader:
             yield from self._from_files(functions.files)
         else:
             yield from self._from_code()
+
+    def _of(self, listed: Any, document: Document) -> Iterator[tuple[str | int, str, Any]]:
+        """Yield each function under `at`: its key or number there, its name, and what is declared of it."""
+        functions = self.model.functions
+        if not functions.named_by:
+            for name, own in self.mapping(listed, document, (functions.at,), functions.at).items():
+                yield name, str(name), own
+            return
+        if not isinstance(listed, list):
+            raise BadInput(f"{functions.at} is not a list", "List the functions there", document.place(functions.at))
+        for number, own in enumerate(listed):
+            at = (functions.at, number)
+            declared = dict(self.mapping(own, document, at, f"function {number + 1}"))
+            name = declared.pop(functions.named_by, None)
+            if not isinstance(name, str) or not name:
+                raise BadInput(
+                    f"function {number + 1} has no {functions.named_by}", "Give it a name", document.place(*at)
+                )
+            yield number, name, declared
+
+    def _with_usual(self, own: dict[str, Any], top: dict[str, Any]) -> dict[str, Any]:
+        """Return what is declared of a function, with what holds for each that does not say otherwise.
+
+        Mappings are put together by their keys; of anything else the function's own counts.
+        """
+        usual = top.get(self.model.functions.usual, {}) if self.model.functions.usual else {}
+        usual = self.mapping(usual, self.document, (self.model.functions.usual,), self.model.functions.usual)
+        both = {
+            key: {**value, **own[key]}
+            for key, value in usual.items()
+            if isinstance(value, dict) and isinstance(own.get(key), dict)
+        }
+        return {**usual, **own, **both}
 
     def _documents(self, document: Document, data: dict[str, Any]) -> Iterator[tuple[Document, dict[str, Any]]]:
         """Yield a document and those that it lists, each once; raises BadInput where they list one another."""
@@ -446,7 +478,7 @@ class _Reader:
         top = self.mapping(self.document.data, self.document, (), "the definition")
         stages_at = self.model.stages.at if self.model.stages else ""
         functions = self.model.functions
-        keys = (self.model.name, self.model.region, functions.at, functions.more, stages_at)
+        keys = (self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at)
         whole = _Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
         every = list(self.declared(top))

@@ -333,7 +333,9 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
             form = forms[id(row)]
             made = _fit_field(field, value, form, unheld)
             if made or (made is not None and not isinstance(form, AccessForm)):
-                data[row.at] = made
+                # A list of names and values may hold what is a setting, and what is a secret.
+                before = data.get(row.at)
+                data[row.at] = [*before, *made] if isinstance(before, list) and isinstance(made, list) else made
     for field in ("dead_letter", "attempts", "concurrency"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
@@ -390,7 +392,8 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     functions = {function.name: _function_data(function, model, profile) for function in project.functions}
     files: dict[str, str] = {}
     if model.functions.at:
-        data[model.functions.at] = functions
+        by = model.functions.named_by
+        data[model.functions.at] = [{by: name, **one} for name, one in functions.items()] if by else functions
     elif model.functions.files:
         for name, declared in functions.items():
             if not re.fullmatch(r"\w[\w.-]*", name):

@@ -268,6 +268,19 @@ class _Delivery:
     def _loop(self) -> str:
         return f"{self._each()}:"
 
+    def _told_one_by_one(self, call: str, one: str, place: int) -> None:
+        """Write the call of a handler that says of each event what became of it, by methods of the event."""
+        ours = self.original.event
+        view = view_event(f"{self.prefix}named", replace(ours, parameters=ours.event_parameters), "id")
+        self.sources.append(view)
+        entry = one.format(place)
+        self.lines += ["failed = None", "try:", f"    {call}", "except Exception as error:", "    failed = error"]
+        told = f"[({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in taken]"
+        settled = f"told_apart({told}, failed)"
+        if not self.caller.answered.holds_again:
+            settled = f"settled({settled})"
+        self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
+
     def _again_by_name(self, returned: str, one: str, place: int) -> None:
         """Write the answer of a provider whose handlers name what comes again by another field than the id."""
         ours, answered = self.original.event, self.original.answered
@@ -316,6 +329,9 @@ class _Delivery:
             names = ["_" if index == place else name for index, name in enumerate(ours.parameters)]
             self.lines.append(f"{', '.join(names)} = taken[0]")
         entries = f"[one[{place}] for one in taken]" if several else "taken"
+        if ours.told_by:
+            self._told_one_by_one(self._call(self._handed(entries)), "one[{}]" if several else "one", place)
+            return
         call = self._returned(self._call(self._handed(entries)))
         if self.original.answered.again_by or self.original.answered.again_with:
             self._again_by_name(call, "one[{}]" if several else "one", place)

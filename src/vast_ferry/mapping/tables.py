@@ -83,6 +83,15 @@ class Level:
 
 
 @dataclass(frozen=True, slots=True)
+class Told:
+    """A method of an event of a batch by which a handler says what became of it: `verb` is done, again or lost."""
+
+    name: str
+    parameters: tuple[str, ...]
+    verb: str
+
+
+@dataclass(frozen=True, slots=True)
 class EventShape:
     """How an event and its context are handed to a handler: `parameters` in order, and the rows that fill them."""
 
@@ -101,6 +110,8 @@ class EventShape:
     nothing: Mapping[Access, str] = field_(default_factory=dict)  # place that is nothing where this field is empty
     levels: tuple[Level, ...] = ()  # what is gone through to the events of a batch, if more than one list
     unused: tuple[Access, ...] = ()  # places that are known and not carried
+    told_of: str = ""  # what is called so (an event of a batch) has methods by which a handler says what became of it
+    told_by: tuple[Told, ...] = ()
 
     @property
     def awaits(self) -> bool:

@@ -31,6 +31,7 @@ from vast_ferry.mapping.tables import (
     ReplyForm,
     ReplyShape,
     Row,
+    Told,
 )
 from vast_ferry.mapping.templates import TemplateError, parse_template
 from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
@@ -330,7 +331,17 @@ class Builder:
             {self._place(at, *path, "nothing", at, names=names): name for at, name in model.nothing.items()},
             levels,
             tuple(self._place(at, *path, "unused", index, names=names) for index, at in enumerate(model.unused)),
+            self._told_of(model, levels, *path),
+            tuple(Told(name, tuple(one.takes), one.says) for name, one in model.told_by.items()),
         )
+
+    def _told_of(self, model: schema.EventModel, levels: tuple[Level, ...], *path: str | int) -> str:
+        items = [level.item for level in levels if level.item]
+        if model.told_by and model.told_of not in items[-1:]:
+            what = f"{model.told_of or 'nothing'!r} is no event of a batch, and can't be told what became of it"
+            remedy = f"Write `told_of: {items[-1]}`" if items else "Give `each` as the way to the events"
+            self._no(what, remedy, *path, "told_of" if model.told_of else "told_by")
+        return model.told_of
 
     def _levels(self, models: list[schema.LevelModel], names: _Names, *path: str | int) -> tuple[Level, ...]:
         """Return what is gone through to the events of a batch; what it calls something is known from then on."""

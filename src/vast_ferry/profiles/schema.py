@@ -132,6 +132,13 @@ class CallbackModel(Model):
     defaults: list[Identifier] = []
 
 
+class ToldModel(Model):
+    """A method by which a handler says what became of one event of a batch."""
+
+    takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
+    says: Literal["done", "again", "lost"] = Field(description="done; to come again; put aside, as done")
+
+
 class LevelModel(Model):
     """A step on the way to the events of a batch: a list or mapping that is gone through, or what is encoded."""
 
@@ -151,6 +158,10 @@ class EventModel(Model):
         "",
         description="place of the events of a batch, or the way to them; rows and constants are then those of one",
     )
+    told_of: Identifier | Literal[""] = Field(
+        "", description="which of the names of `each` has methods by which a handler says what became of that event"
+    )
+    told_by: dict[Identifier, ToldModel] = Field({}, description="those methods: what each takes, and says")
     let: dict[Identifier, str] = Field(
         {}, description="names for places, perhaps read through a lens: place, or place | lens"
     )
@@ -323,11 +334,13 @@ class CodeModel(Model):
 class FunctionsModel(Model):
     """Where functions stand in a definition, and what each declares.
 
-    They stand under `at`, a mapping from name to function, also in files that are listed under `more`; or each in a
-    file of `files`, named by it; or in `code`.
+    They stand under `at`, a mapping from name to function, or a list of functions that are `named_by` a key; also in
+    files that are listed under `more`; or each in a file of `files`, named by it; or in `code`.
     """
 
     at: str = ""
+    named_by: str = Field("", description="where functions are a list: the key of a function's name")
+    usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
     more: str = Field("", description="key at the top that lists further files, of the same syntax, with functions")
     files: str = Field(
         "", pattern=r"^([\w-]+(/[\w-]+)*/\*\.[a-z]+)?$", description="a file each, such as wiring/*.json"

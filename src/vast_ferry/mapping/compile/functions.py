@@ -54,6 +54,7 @@ def translate_event(
     for level in target.levels:
         _hold_place(trees, target, level)
     making.compared = bool(target.levels)
+    making.told_of, making.told_by = target.told_of, target.told_by
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Given(f"{name_of_class}()")
     roots = [

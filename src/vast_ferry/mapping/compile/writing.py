@@ -14,7 +14,7 @@ from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements
-from vast_ferry.mapping.tables import Row
+from vast_ferry.mapping.tables import Row, Told
 
 
 class CannotWrite(FerryError):
@@ -47,6 +47,8 @@ class Construction:
     source: Reading
     class_names: Mapping[str, str]
     classes: dict[str, str] = field(default_factory=dict)
+    told_of: str = ""
+    told_by: tuple[Told, ...] = ()
     compared: bool = False  # objects are told equal by what they hold, to be put into one batch
     prefix: str = ""  # of classes that are named after their place: several kinds may stand in one module
 
@@ -167,6 +169,12 @@ class Construction:
         lines += [f"        self.{slot} = {argument}" for slot, argument in zip(slots, arguments, strict=True)]
         for method in methods:
             lines += ["", textwrap.indent(method, "    ")]
+        if self.told_by and at.steps == (Item(self.told_of),):
+            lines[1] = f"    __slots__ = ({', '.join(repr(slot) for slot in (*slots, '_told'))},)"
+            lines.insert(4, "        self._told = []  # what became of it, as the handler says")
+            for one in self.told_by:
+                own = ", ".join(("self", *one.parameters))
+                lines += ["", f"    def {one.name}({own}):", f"        self._told.append({one.verb!r})"]
         if self.compared:
             held = ", ".join(f"self.{slot} == other.{slot}" for slot in slots) or "True"
             lines += ["", "    def __eq__(self, other):", f"        return all([{held}])"]

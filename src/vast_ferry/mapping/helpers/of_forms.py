@@ -572,6 +572,19 @@ def head_and_pieces(reply: Pieces, attribute: str) -> bytes:
     return joined_pieces([*([first] if first is not None else []), *reply.pieces])
 
 
+def told_apart(told: list[tuple[list[str], str]], failed: Exception | None) -> dict[str, Any]:
+    """Return which events come again, of what a handler said of each (the last counts) and whether it failed.
+
+    An event of which nothing was said is done where the handler returned, and comes again where it raised.
+    """
+    if failed is not None and not any(said for said, _ in told):
+        raise failed
+    again = [
+        name for said, name in told if (said[-1] if said else "again" if failed is not None else "done") == "again"
+    ]
+    return {"value": None, "again": again}
+
+
 def again_of(done: dict[str, Any], told: list[tuple[Any, str, str]], extent: str) -> dict[str, Any]:
     """Return what a handler said is done, with the ids of all events that come again.
 
