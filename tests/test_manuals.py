@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 import textwrap
 from functools import partial
 from pathlib import Path
@@ -15,7 +16,7 @@ import pytest
 import yaml
 from conftest import ROOT, WHOLE, Run, some
 
-from vast_ferry import BadInput, Profile, StandIn, Verdict, carry, check, convert, find_profile, lint, try_event
+from vast_ferry import BadInput, Profile, StandIn, Verdict, carry, check, convert, find_profile, gaps, lint, try_event
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
@@ -429,6 +430,35 @@ def test_a_project_is_carried_to_a_provider_of_ones_own(tmp_path: Path) -> None:
         for number, native in enumerate(write_events(kind, hub, find_profile("ostermere@1"))):
             samples[f"samples/{function}/{number}.json"] = json.dumps(native)
     folder = put(tmp_path / "here", {**HERE, **samples})
-    assert not carry(folder, to=str(MOSSGATE), out=tmp_path / "there").blocking
+    crossing = carry(folder, to=str(MOSSGATE), out=tmp_path / "there")
+    assert not crossing.blocking
+    assert "unwitnessed" not in {finding.code for finding in crossing.findings}
     result = check(tmp_path / "there")
+    assert result.unwitnessed == ()
     assert [(one.function, one.verdict) for one in result.checked] == [("show", Verdict.SAME), ("take", Verdict.SAME)]
+
+
+def test_what_rests_on_a_profiles_own_word_is_said_once(tmp_path: Path) -> None:
+    text = MOSSGATE.read_text()
+    path = MOSSGATE.parent / "mossgate" / "events" / "http-1.json"
+    _, hub = read_events(json.loads(path.read_text()), find_profile(str(MOSSGATE)), path.name)
+    (native,) = write_events("http", hub, find_profile("ostermere@1"))
+    folder = put(tmp_path / "here", {**HERE, "samples/show/1.json": json.dumps(native)})
+    for evidence, says in [
+        ("evidence: mossgate\n", ""),
+        ("", "has no evidence"),
+        ("evidence: less\n", "shows message id"),
+    ]:
+        (tmp_path / "mossgate-1.yaml").write_text(text.replace("evidence: mossgate\n", evidence))
+        for name in ("mossgate", "less"):
+            shutil.rmtree(tmp_path / name, ignore_errors=True)
+            shutil.copytree(MOSSGATE.parent / "mossgate", tmp_path / name)
+        meaning = yaml.safe_load((tmp_path / "less" / "meaning.yaml").read_text())
+        del meaning["message-1.json"]
+        (tmp_path / "less" / "meaning.yaml").write_text(yaml.safe_dump(meaning))
+        told = gaps(folder, source="ostermere@1", to=str(tmp_path / "mossgate-1.yaml")).findings
+        found = [one.reason for one in told if one.code == "unwitnessed"]
+        assert (len(found), all(says in one for one in found)) == (bool(says), True), found
+        there = tmp_path / f"there-{len(evidence)}"
+        carry(folder, source="ostermere@1", to=str(tmp_path / "mossgate-1.yaml"), out=there)
+        assert [says in one for one in check(there).unwitnessed] == [True] * bool(says)

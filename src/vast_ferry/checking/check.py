@@ -10,6 +10,7 @@ from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import Proving
 from vast_ferry.checking.result import Checked, CheckResult
 from vast_ferry.checking.sides import deployed, samples_of, source_side, target_side
+from vast_ferry.evidence.witnesses import rests_on
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.functions import Project
 from vast_ferry.hub.progress import Progress, quietly
@@ -77,7 +78,12 @@ def check(
     order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
     checked.sort(key=lambda one: order.get(one.file, -1))
     titles = side.profile.title, target.profile.title
-    return CheckResult(*titles, tuple(checked), lacking, tuple(edited(folder, record)), not_held(), tuple(unread))
+    kinds = {kind for function in declared.functions for kind in function.kinds}
+    profiles = (side.profile, target.profile)
+    rests = tuple(told for profile in profiles if (told := rests_on(profile, sorted(kinds))))
+    return CheckResult(
+        *titles, tuple(checked), lacking, tuple(edited(folder, record)), not_held(), rests, tuple(unread)
+    )
 
 
 def _run(

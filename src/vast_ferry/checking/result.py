@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.exact_json import Difference
+from vast_ferry.evidence.witnesses import WITNESS
 from vast_ferry.hub.findings import Finding, Place, Severity
 
 
@@ -45,6 +46,7 @@ class CheckResult:
     without_samples: tuple[str, ...] = ()
     edited: tuple[str, ...] = field(default=())
     not_held: tuple[str, ...] = ()
+    unwitnessed: tuple[str, ...] = ()  # what is taken a profile's word for
     unread: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # function, file, keys that no row of the profile reads
 
     def count(self, verdict: Verdict) -> int:
@@ -92,17 +94,22 @@ class CheckResult:
             )
             for function, file, keys in self.unread
         ]
-        return unread + [
-            Finding(
-                "effects-unseen",
-                Severity.TODO,
-                f"{function} {what}; what that does to the outside is not seen here, and not compared",
-                "Check by hand that it does the same at the target",
-                _place(place),
-                function,
-            )
-            for function, what, place in found
-        ]
+        rests = [Finding("unwitnessed", Severity.TODO, told, WITNESS) for told in self.unwitnessed]
+        return (
+            rests
+            + unread
+            + [
+                Finding(
+                    "effects-unseen",
+                    Severity.TODO,
+                    f"{function} {what}; what that does to the outside is not seen here, and not compared",
+                    "Check by hand that it does the same at the target",
+                    _place(place),
+                    function,
+                )
+                for function, what, place in found
+            ]
+        )
 
     @property
     def good(self) -> bool:

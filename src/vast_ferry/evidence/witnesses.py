@@ -8,7 +8,7 @@ batch) as hub fields.
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -25,6 +25,7 @@ from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.mapping import helpers
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import is_shipped
 
 MEANING = "meaning.yaml"
 
@@ -199,3 +200,28 @@ def unwitnessed(profile: Profile, kind: str) -> tuple[str, ...]:
         and (fed := fed_by(name, shape))
         and not any(id(row) in shown for row in fed)
     )
+
+
+def rests_on(profile: Profile, kinds: Iterable[str]) -> str:
+    """Return what a carry or a check of these kinds takes a profile's word for; nothing where all is witnessed.
+
+    What ships is held to its own manual by the project's tests.
+    """
+    if is_shipped(profile):
+        return ""
+    if not profile.model.evidence:
+        return f"{profile.title}'s profile has no evidence: nobody but the profile says that it reads events right"
+    fields = [
+        f"{kind} {name}"
+        for kind in dict.fromkeys(kinds)
+        if kind in profile.kinds
+        for name in unwitnessed(profile, kind)
+    ]
+    wrong = sum(not fact.right for fact in facts(profile))
+    told = [f"no recorded event of {profile.title} shows {', '.join(fields)}"] if fields else []
+    told += [f"{wrong} facts of its recorded events are not read as they say"] if wrong else []
+    return "; ".join(told)
+
+
+#: What to do about that.
+WITNESS = "Record events with what they mean (docs/profiles.md, evidence), and run `vast-ferry profile lint`"

@@ -59,7 +59,7 @@ def gaps(
 OF_EACH = (triggers.of_triggers, services.of_bindings, settings.of_settings, settings.of_secrets)
 OF_ALL = (
     *(settings.of_scripts, triggers.of_routes, delivery.of_delivery, limits.of_limits, stages.of_stages),
-    *(settings.of_region, shapes.of_shapes),
+    *(settings.of_region, shapes.of_shapes, shapes.of_evidence),
 )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vast_ferry.evidence.witnesses import WITNESS, rests_on
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
 from vast_ferry.hub.kinds import KINDS, REQUEST
@@ -21,6 +22,15 @@ def of_shapes(gaps: Gaps) -> None:
                 "Use a server that offers the raw target" if loss.unless else "Make sure that no handler relies on it",
                 field=KINDS[kind].named(loss.field),
             )
+
+
+def of_evidence(gaps: Gaps) -> None:
+    """Tell what the crossing takes a profile's word for."""
+    kinds = [kind for function in gaps.carried for kind in function.kinds]
+    for profile in (gaps.source, gaps.target):
+        told = rests_on(profile, kinds)
+        if told:
+            gaps.note("unwitnessed", Severity.NOTE, told, WITNESS, field=profile.title)
 
 
 def crossing_losses(source: Profile, target: Profile, kind: str = REQUEST) -> list[Loss]:
