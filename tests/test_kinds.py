@@ -17,14 +17,13 @@ from cloudevents.core.v1.event import CloudEvent
 from conftest import ROOT, WHOLE, Run
 
 from vast_ferry import BadInput, convert
-from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.events.convert import Converter
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.events.recognising import kind_of
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping import emit, laws
 from vast_ferry.profiles.json_schema import profile_schema
-from vast_ferry.profiles.profile import load_profile
+from vast_ferry.profiles.profile import load_profile, whole_document
 from vast_ferry.profiles.registry import all_profiles, find_profile, shipped
 
 PROFILES = {profile.name: profile for profile in all_profiles()}
@@ -205,7 +204,7 @@ def test_every_shipped_profile_is_valid_by_the_published_schema(run: Run) -> Non
     jsonschema.Draft202012Validator.check_schema(published)
     validator = jsonschema.Draft202012Validator(published)
     for path in shipped().values():
-        data = read_yaml(path, str(path), "the profile").data
+        data = whole_document(path, str(path)).data
         assert list(validator.iter_errors(data)) == []
         assert list(validator.iter_errors({**data, "editon": 1}))
 
@@ -294,3 +293,28 @@ def test_only_what_is_asked_for_is_compiled(monkeypatch: pytest.MonkeyPatch) -> 
     # there and back by way of the hub, straight, and what the losses of this one kind look at
     assert sorted(name for name in made if name != "view") == ["convert", "read_event", "write_event"]
     assert made.count("view") <= 4
+
+
+def test_an_edition_extends_another(tmp_path: Path) -> None:
+    """Mappings are put together by their keys, lists are replaced, null takes a key away; no one goes in a circle."""
+    first = "provider: own\nedition: 1\ntitle: Own\nabout: a\nhandler: {parameters: [event], event: [event]}\n"
+    first += (
+        "call: {event: {rows: [{at: event, is: data}]}}\nprice: {coin: c, per_million_calls: 1, per_gb_second: 1}\n"
+    )
+    (tmp_path / "own-1.yaml").write_text(first)
+    second = tmp_path / "own-2.yaml"
+    second.write_text(
+        "extends: own@1\nprovider: own\nedition: 2\ntitle: Own\nabout: a\nprice: null\nlimits: {longest: 9}\n"
+    )
+    profile = load_profile(second)
+    assert (profile.name, profile.model.price, profile.model.limits.longest) == ("own@2", None, 9)
+    assert profile.kinds["call"].event.rows[0].field == "data"
+    for base, says in [
+        ("own@2", "extends this one again"),
+        ("own@7", "there is no profile own@7"),
+        ("../own@1", "names no profile"),
+        ("[a]", "names no profile"),
+    ]:
+        second.write_text(f"extends: {base}\nprovider: own\nedition: 2\n")
+        with pytest.raises(BadInput, match=says):
+            load_profile(second)

@@ -14,6 +14,9 @@ def profile_schema() -> dict[str, Any]:
     schema = ProfileModel.model_json_schema(by_alias=True)
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "A provider's profile"
+    # What a profile extends may stand in the other's file.
+    schema["if"] = {"required": ["extends"]}
+    schema["else"] = {"required": schema.pop("required")}
     row = schema["$defs"]["RowModel"]["properties"]
     fields = dict.fromkeys([*(name for fields in EVENTS.values() for name in fields), *HTTP_REPLY, *DONE])
     row["is"]["examples"] = list(fields)

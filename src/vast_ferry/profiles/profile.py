@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 import textwrap
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from pydantic import ValidationError
 
@@ -194,9 +194,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     Raises BadInput (ManyBadInputs for several mistakes) with the line of each row that can't stand.
     """
     shown = shown or str(path)
-    document = read_yaml(path, shown, "the profile", "words")
-    if not isinstance(document.data, dict):
-        raise BadInput("the profile is not a mapping", "Begin it with `provider:`", Place(shown, 1))
+    document = whole_document(path, shown)
     try:
         model = schema.ProfileModel.model_validate(document.data)
     except ValidationError as error:
@@ -226,6 +224,48 @@ def load_profile(path: Path, shown: str = "") -> Profile:
         once = {(problem.place.line, problem.what): problem for problem in problems}
         raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
     return Profile(model, kinds, document, path, clients)
+
+
+SHIPPED: Final = Path(__file__).parent / "shipped"
+#: An edition that extends one that extends one, and so on.
+_LONGEST_LINE: Final = 8
+
+
+def whole_document(path: Path, shown: str, within: tuple[Path, ...] = ()) -> Document:
+    """Return the document in a profile's file, put together with those that it extends.
+
+    Raises BadInput where one is not there, is no mapping, or extends itself.
+    """
+    document = read_yaml(path, shown, "the profile", "words")
+    if not isinstance(document.data, dict):
+        raise BadInput("the profile is not a mapping", "Begin it with `provider:`", Place(shown, 1))
+    base = document.data.get("extends")
+    if not base:
+        return document
+    place = document.place("extends")
+    found = re.fullmatch(r"([a-z][a-z0-9_-]*)@(\d{1,9})", base) if isinstance(base, str) else None
+    if found is None:
+        raise BadInput(f"extends is {base!r}, which names no profile", "Write NAME@EDITION", place)
+    file = f"{found[1]}-{found[2]}.yaml"
+    there = next((folder / file for folder in (path.parent, SHIPPED) if (folder / file).is_file()), None)
+    if there is None:
+        raise BadInput(f"there is no profile {base}", f"Put {file} beside this one", place)
+    line = (*within, path.resolve())
+    if there.resolve() in line or len(line) > _LONGEST_LINE:
+        raise BadInput(f"{base} extends this one again, or too many extend each other", "Take one `extends` out", place)
+    before = whole_document(there, str(there), line)
+    return replace(document, data=_merged(before.data, document.data))
+
+
+def _merged(base: Any, own: Any) -> Any:
+    """Return a mapping put together with another's entries; any other value is the other's, null takes a key away."""
+    if not isinstance(base, dict) or not isinstance(own, dict):
+        return own
+    both = {
+        key: _merged(base[key], own[key]) if key in base and key in own else own.get(key, base.get(key))
+        for key in {**base, **own}
+    }
+    return {key: value for key, value in both.items() if not (key in own and own[key] is None and key in base)}
 
 
 def _table_problems(kind: Kind) -> list[TableProblem]:

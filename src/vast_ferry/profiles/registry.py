@@ -14,9 +14,9 @@ from importlib import metadata
 from pathlib import Path
 
 from vast_ferry.hub.findings import BadInput, nearest
-from vast_ferry.profiles.profile import Profile, load_profile
+from vast_ferry.profiles.profile import SHIPPED, Profile, load_profile
 
-FOLDER = Path(__file__).parent / "shipped"
+FOLDER = SHIPPED
 
 
 #: Folders of profiles beside those that ship, set apart as paths are.

@@ -446,6 +446,11 @@ class PriceModel(Model):
 class ProfileModel(Model):
     """One edition of one provider, whole."""
 
+    extends: str = Field(
+        "",
+        description="profile (NAME@EDITION) of which only what differs stands here: mappings are put together by their "
+        "keys, lists are replaced, null takes a key away",
+    )
     provider: Name
     edition: int = Field(ge=1)
     title: Line
