@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.helpers import of_calls, of_forms, of_http, of_values
+from vast_ferry.mapping import helpers
 
 #: How tightly operators bind, from Python's own table; what is not here is an operand.
 _CHOICE, _OR, _AND, _NOT, _COMPARISON, _SUM, _PRODUCT, _AWAIT, _OPERAND = range(1, 10)
@@ -202,7 +202,7 @@ _WRITES: Final[dict[type, Callable[..., str]]] = {
 
 #: Names that generated source uses for something else: no variable and no parameter may hide them.
 RESERVED: Final = (
-    frozenset(name for room in (of_http, of_values, of_forms, of_calls) for name in dir(room))
+    frozenset(name for room in helpers.ROOMS for name in dir(getattr(helpers, room)))
     | frozenset(dir(builtins))
     | frozenset(keyword.kwlist)
     | {"told", "hub", "call_handler", "self"}

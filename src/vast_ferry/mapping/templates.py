@@ -35,7 +35,7 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Template:
-    """The forms of a text, as `helpers.of_forms` takes them, and the parts by their numbers."""
+    """The forms of a text, as `helpers.of_texts` takes them, and the parts by their numbers."""
 
     forms: tuple[tuple[Any, ...], ...]
     parts: tuple[Part, ...]

@@ -5,10 +5,25 @@ up.
 A function belongs here if generated code calls it at run time. Two-way pairs stand together.
 """
 
+from vast_ferry.mapping.helpers.of_answers import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_batches import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_calls import *  # noqa: F403
-from vast_ferry.mapping.helpers.of_forms import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_contents import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_texts import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_times import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
 
 #: In the order in which they stand where they end up.
-ROOMS = ("of_http", "of_values", "of_forms", "of_calls")
+ROOMS = (
+    "of_http",
+    "of_values",
+    "of_texts",
+    "of_times",
+    "of_contents",
+    "of_lists",
+    "of_answers",
+    "of_batches",
+    "of_calls",
+)

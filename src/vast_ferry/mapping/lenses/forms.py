@@ -464,7 +464,7 @@ class HeaderFields(Lens):
         return helper("lists_of_fields", value)
 
 
-class StatusCode(Lens):
+class StatusSaid(Lens):
     """A status as a number or as digits; None where none was said."""
 
     __slots__ = ()

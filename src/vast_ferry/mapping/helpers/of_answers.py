@@ -1,0 +1,213 @@
+"""What calls of handlers and translations of their answers call, whole or piece by piece."""
+
+from __future__ import annotations
+
+import inspect
+import json
+from collections.abc import Iterable
+from typing import Any
+
+from vast_ferry.mapping.helpers.of_http import content_type_of
+from vast_ferry.mapping.helpers.of_lists import pairs_of_flat
+
+# --- handlers --------------------------------------------------------------------------------------------------------
+
+
+def call_named(handler: Any, **given: Any) -> Any:
+    """Return what a handler gives that is called by keyword, with what it names of what there is."""
+    parameters = inspect.signature(handler).parameters.values()
+    if any(one.kind is inspect.Parameter.VAR_KEYWORD for one in parameters):
+        return handler(**given)
+    return handler(**{one.name: given[one.name] for one in parameters if one.name in given})
+
+
+_OBJECTS: dict[Any, Any] = {}
+
+
+def method_of(handler: Any, method: str, setup: str, *given: Any) -> Any:
+    """Return the method that handles events, of the one object of a class, which is set up before all else."""
+    if handler not in _OBJECTS:
+        made = handler()
+        if hasattr(made, setup):
+            getattr(made, setup)(*given)
+        _OBJECTS[handler] = made
+    return getattr(_OBJECTS[handler], method)
+
+
+class Pieces:
+    """An answer that comes piece by piece: what came first, if that is no piece, and all pieces."""
+
+    def __init__(self, head: Any, pieces: list[Any]) -> None:
+        self.head, self.pieces = head, pieces
+
+
+def gathered(reply: Any, head: type) -> Any:
+    """Return what a generator answered with as a whole, nothing where it gave nothing; any other answer as it is."""
+    if not hasattr(reply, "__next__"):
+        return reply
+    items = list(reply)
+    if not items:
+        return None
+    return Pieces(items[0], items[1:]) if isinstance(items[0], head) else Pieces(None, items)
+
+
+def joined_pieces(pieces: list[Any]) -> bytes:
+    """Return the content that pieces of text and bytes make."""
+    return b"".join(piece.encode("utf-8") if isinstance(piece, str) else bytes(piece) for piece in pieces)
+
+
+def head_and_pieces(reply: Pieces, attribute: str) -> bytes:
+    """Return the content of an answer in pieces whose first part is one itself."""
+    first = getattr(reply.head, attribute, None)
+    return joined_pieces([*([first] if first is not None else []), *reply.pieces])
+
+
+def told_apart(told: list[tuple[list[str], str]], failed: Exception | None) -> dict[str, Any]:
+    """Return which events come again, of what a handler said of each (the last counts) and whether it failed.
+
+    An event of which nothing was said is done where the handler returned, and comes again where it raised.
+    """
+    if failed is not None and not any(said for said, _ in told):
+        raise failed
+    again = [
+        name for said, name in told if (said[-1] if said else "again" if failed is not None else "done") == "again"
+    ]
+    return {"value": None, "again": again}
+
+
+def again_of(done: dict[str, Any], told: list[tuple[Any, str, str]], extent: str) -> dict[str, Any]:
+    """Return what a handler said is done, with the ids of all events that come again.
+
+    `told` has, for each event of the batch in its order, by what it is named, its id and its group.
+    """
+    named = set(done["again"])
+    again: list[str] = []
+    groups: set[str] = set()
+    found = False
+    for name, identity, group in told:
+        hit = name in named
+        found = found or hit
+        groups |= {group} if hit and group else set()
+        if hit or (extent == "rest" and found) or (extent == "group" and group in groups):
+            again.append(identity)
+    return {**done, "again": [one for _, one, _ in told] if extent == "all" and found else again}
+
+
+# --- answers ---------------------------------------------------------------------------------------------------------
+
+
+def content_bytes(value: Any, style: tuple[str, ...]) -> bytes:
+    """Return a reply's content: text in UTF-8, bytes, a file's or stream's bytes, any other value as JSON."""
+    if value is None:
+        return b""
+    if isinstance(value, str):
+        return value.encode("utf-8")
+    if isinstance(value, bytes | bytearray):
+        return bytes(value)
+    if hasattr(value, "read_bytes"):
+        return bytes(value.read_bytes())
+    if hasattr(value, "read"):
+        data = value.read()
+        return data.encode("utf-8") if isinstance(data, str) else bytes(data)
+    if "no_json" in style or ("no_numbers" in style and not isinstance(value, dict | list)):
+        raise TypeError(f"a reply's content is not {type(value).__name__}")
+    return json_in_style(value, style)
+
+
+def json_in_style(value: Any, style: tuple[str, ...]) -> bytes:
+    """Return a value as JSON in UTF-8: spaced or not, its keys sorted or not, in ASCII or not."""
+    between = (", ", ": ") if "spaced" in style else (",", ":")
+    text = json.dumps(value, separators=between, sort_keys="sorted" in style, ensure_ascii="ascii" in style)
+    return text.encode("utf-8")
+
+
+def kind_of_content(value: Any, style: tuple[str, ...] = ()) -> str:
+    """Return as what a content was given: text, bytes, json, or an empty text for none."""
+    if value is None or (value == "" and "empty_is_none" in style):
+        return ""
+    if isinstance(value, str):
+        return "text"
+    is_bytes = isinstance(value, bytes | bytearray) or hasattr(value, "read") or hasattr(value, "read_bytes")
+    return "bytes" if is_bytes else "json"
+
+
+def content_by_key(reply: dict[str, Any], kinds: dict[str, str], style: tuple[str, ...]) -> bytes:
+    """Return the content that stands under one of several keys, or raise TypeError for two, or for another type."""
+    said = [key for key in kinds if key in reply]
+    if len(said) > 1:
+        raise TypeError(f"a reply has {' or '.join(said)}, not both")
+    if not said:
+        return b""
+    value, kind = reply[said[0]], kinds[said[0]]
+    if kind == "json":
+        return json_in_style(value, style)
+    if kind == "text" and isinstance(value, str):
+        return value.encode("utf-8")
+    if kind == "bytes" and isinstance(value, bytes):
+        return value
+    raise TypeError(f"{said[0]} is {kind}, not {type(value).__name__}")
+
+
+def kind_by_key(reply: dict[str, Any], kinds: dict[str, str]) -> str:
+    """Return as what a content was given that stands under one of several keys."""
+    return next((kind for key, kind in kinds.items() if key in reply), "")
+
+
+def with_type_for(
+    headers: list[tuple[str, str]], kind: str, types: dict[str, str], first: bool
+) -> list[tuple[str, str]]:
+    """Return header fields with the type of a content that names none, by what it was given as."""
+    if not types.get(kind) or content_type_of(headers):
+        return headers
+    added = ("content-type", types[kind])
+    return [added, *headers] if first else [*headers, added]
+
+
+def content_for(content: bytes, status: int, bodyless: tuple[int, ...]) -> bytes:
+    """Return the content of a reply, none where its status has none."""
+    return b"" if status in bodyless else content
+
+
+def fields_for(headers: list[tuple[str, str]], status: int, bodyless: tuple[int, ...]) -> list[tuple[str, str]]:
+    """Return the header fields of a reply, without the type of a content where its status has none."""
+    kept = status not in bodyless
+    return [(name, value) for name, value in headers if kept or name.lower() != "content-type"]
+
+
+def header_fields(fields: Any, name: str, value: str) -> list[tuple[str, str]]:
+    """Return header fields given in any usual form, in their order."""
+    if fields is None:
+        return []
+    if isinstance(fields, dict):
+        return [
+            (one, str(held))
+            for one, of in fields.items()
+            for held in (of if isinstance(of, list) else [of])
+            if held is not None
+        ]
+    fields = list(fields)
+    if fields and isinstance(fields[0], str):
+        return pairs_of_flat(fields)
+    return [
+        (field[0], field[1])
+        if isinstance(field, tuple | list)
+        else (field[name], field[value])
+        if isinstance(field, dict)
+        else (getattr(field, name), getattr(field, value))
+        for field in fields
+    ]
+
+
+def lists_of_fields(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
+    """Return header fields as a mapping from name to the list of its values."""
+    found: dict[str, list[str]] = {}
+    for name, value in pairs:
+        found.setdefault(name, []).append(value)
+    return found
+
+
+def status_said(status: Any, usual: int) -> int:
+    """Return a status that is a number or digits; the usual one where none was said."""
+    if status is None:
+        return usual
+    return int(status) if isinstance(status, str) and status.isdecimal() else status

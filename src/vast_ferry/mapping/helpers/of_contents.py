@@ -1,0 +1,149 @@
+"""What translations of bytes call: encoded, compressed, in files and streams, told by a word."""
+
+from __future__ import annotations
+
+import base64
+import contextvars
+import gzip
+import os
+from typing import Any
+
+
+def base64_bytes(text: Any) -> bytes:
+    """Return the bytes of a Base64 text, or raise ValueError."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text in Base64")
+    return base64.b64decode(text, validate=True)
+
+
+def base64_text(data: bytes) -> str:
+    """Return bytes as a Base64 text."""
+    return base64.b64encode(data).decode("ascii")
+
+
+def utf8_bytes(text: Any) -> bytes:
+    """Return a text in UTF-8, or raise ValueError for what is none."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    return text.encode("utf-8")
+
+
+def utf8_text(data: bytes) -> str:
+    """Return the text of UTF-8 bytes; what is no UTF-8 becomes U+FFFD."""
+    return data.decode("utf-8", errors="replace")
+
+
+def is_utf8(data: bytes) -> bool:
+    """Tell whether bytes are text in UTF-8."""
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def hex_bytes(text: str) -> bytes:
+    """Return the bytes that hexadecimal digits stand for."""
+    return bytes.fromhex(text)
+
+
+def hex_text(data: bytes) -> str:
+    """Return bytes as hexadecimal digits."""
+    return data.hex()
+
+
+#: A small gzip may hold a large content; this is more than any provider hands over.
+LARGEST_CONTENT = 512 * 1024 * 1024
+
+
+def gunzipped(data: bytes) -> bytes:
+    """Return what was compressed (RFC 1952), or raise ValueError where it is not or is too large."""
+    try:
+        with gzip.GzipFile(fileobj=_stream(data)) as stream:
+            content = stream.read(LARGEST_CONTENT + 1)
+    except (OSError, EOFError) as error:
+        raise ValueError(f"this is no gzip: {error}") from None
+    if len(content) > LARGEST_CONTENT:
+        raise ValueError(f"this is a gzip of more than {LARGEST_CONTENT:,} bytes")
+    return content
+
+
+def _stream(data: bytes) -> Any:
+    import io
+
+    return io.BytesIO(data)
+
+
+def gzipped(data: bytes) -> bytes:
+    """Return data compressed, always to the same bytes."""
+    return gzip.compress(data, mtime=0)
+
+
+def bytes_read(stream: Any) -> bytes:
+    """Return all that a stream holds; one that can go back is left at its beginning."""
+    if isinstance(stream, bytes):
+        return stream
+    data = stream.read()
+    return data.encode("utf-8") if isinstance(data, str) else bytes(data)
+
+
+def stream_over(data: bytes) -> Any:
+    """Return a stream of bytes, to be read once."""
+    return _stream(data)
+
+
+def bytes_in_file(path: Any) -> bytes:
+    """Return what a file holds; nothing where there is none."""
+    if path is None:
+        return b""
+    with open(path, "rb") as file:
+        return file.read()
+
+
+#: The folder in which events on file have their files.
+BESIDE: contextvars.ContextVar[str] = contextvars.ContextVar("BESIDE", default="")
+
+
+def bytes_beside(held: Any) -> bytes:
+    """Return what a file beside an event on file holds, or what stands there in its place as a mapping.
+
+    Raises ValueError for a path that leads out of the folder, or where there is no folder.
+    """
+    if held is None:
+        return b""
+    if isinstance(held, dict):
+        return held["text"].encode("utf-8") if "text" in held else base64_bytes(held["base64"])
+    folder = os.path.realpath(BESIDE.get() or os.devnull)
+    path = os.path.realpath(os.path.join(folder, held))
+    if not path.startswith(folder + os.sep) or not os.path.isfile(path):
+        raise ValueError(f"{held!r} is no file beside the event")
+    with open(path, "rb") as file:
+        return file.read()
+
+
+def held_beside(data: bytes) -> dict[str, str] | None:
+    """Return content as it stands in an event on file in the place of a file's path, None where there is none."""
+    if not data:
+        return None
+    return {"text": data.decode("utf-8")} if is_utf8(data) else {"base64": base64_text(data)}
+
+
+def file_with(data: bytes) -> str | None:
+    """Return the path of a file that holds the data, None where there is none."""
+    if not data:
+        return None
+    import tempfile
+
+    with tempfile.NamedTemporaryFile(prefix="content-", delete=False) as file:
+        file.write(data)
+    return file.name
+
+
+def told_word(word: Any, words: tuple[Any, ...]) -> int:
+    """Return which of some words one is, the first where there is none, or raise ValueError with those known."""
+    if word is None:
+        return 0
+    for index, known in enumerate(words):
+        if word == known and isinstance(word, bool) == isinstance(known, bool):
+            return index
+    raise ValueError(f"{word!r} is none of {', '.join(map(str, words))}")

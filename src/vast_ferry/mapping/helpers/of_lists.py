@@ -1,0 +1,422 @@
+"""What translations of pairs, records and values under types call, in whatever form a provider lists them."""
+
+from __future__ import annotations
+
+import decimal
+import re
+import urllib.parse
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from vast_ferry.mapping.helpers.of_contents import base64_bytes, base64_text
+
+# --- pairs -----------------------------------------------------------------------------------------------------------
+
+
+def pairs_of_flat(items: Any) -> list[tuple[str, str]]:
+    """Return the pairs of a list in which names and values alternate."""
+    if not isinstance(items, list | tuple) or len(items) % 2:
+        raise ValueError("this is no list of names and values by turns")
+    return list(zip(items[::2], items[1::2], strict=True))
+
+
+def flat_of_pairs(pairs: Iterable[tuple[str, str]]) -> list[str]:
+    """Return names and values by turns."""
+    return [text for pair in pairs for text in pair]
+
+
+def pairs_of_records(records: Any, name: str, value: str) -> list[tuple[str, str]]:
+    """Return the pairs of a list of records, or of objects, that hold a name and a value."""
+    return [
+        (record[name], record[value]) if isinstance(record, dict) else (getattr(record, name), getattr(record, value))
+        for record in records
+    ]
+
+
+def records_of_pairs(pairs: Iterable[tuple[str, str]], name: str, value: str) -> list[dict[str, str]]:
+    """Return pairs as records that hold a name and a value."""
+    return [{name: one, value: other} for one, other in pairs]
+
+
+def pairs_of_words(text: Any, between: str, mark: str) -> list[tuple[str, str]]:
+    """Return the pairs of a text in which they stand one behind the other, each with a mark between its two."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    pairs = []
+    for word in text.split(between) if text else ():
+        if not word and between in ("\r\n", "\n"):
+            continue  # the end of the last line
+        name, found, value = word.partition(mark)
+        if not found and mark:
+            raise ValueError(f"{word!r} has no {mark!r}")
+        pairs.append((name, value.strip(" ") if between in ("\r\n", "\n") else value))
+    return pairs
+
+
+def words_of_pairs(pairs: Iterable[tuple[str, str]], between: str, mark: str) -> str:
+    """Return pairs as a text; lines each have their end."""
+    if between in ("\r\n", "\n"):
+        space = "" if mark.endswith(" ") else " "
+        return "".join(f"{name}{mark}{space}{value}{between}" for name, value in pairs)
+    return between.join(f"{name}{mark}{value}" for name, value in pairs)
+
+
+def pairs_of_list(items: Any, mark: str) -> list[tuple[str, str]]:
+    """Return the pairs of a list of texts, each with a mark between its two."""
+    pairs = []
+    for item in items:
+        name, found, value = item.partition(mark)
+        if not found:
+            raise ValueError(f"{item!r} has no {mark!r}")
+        pairs.append((name, value))
+    return pairs
+
+
+def list_of_pairs(pairs: Iterable[tuple[str, str]], mark: str) -> list[str]:
+    """Return pairs as a list of texts."""
+    return [f"{name}{mark}{value}" for name, value in pairs]
+
+
+def percent_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs percent-decoded; bytes that are not UTF-8 raise."""
+    return [tuple(urllib.parse.unquote(text, errors="strict") for text in pair) for pair in pairs]  # type: ignore[misc]
+
+
+def percent_encoded_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs percent-encoded."""
+    return [tuple(urllib.parse.quote(text, safe="") for text in pair) for pair in pairs]  # type: ignore[misc]
+
+
+def form_pairs(text: Any) -> list[tuple[str, str]]:
+    """Return the pairs of a text that is encoded as a form (application/x-www-form-urlencoded)."""
+    return urllib.parse.parse_qsl(text, keep_blank_values=True, errors="strict") if text else []
+
+
+def form_of_pairs(pairs: Iterable[tuple[str, str]]) -> str:
+    """Return pairs encoded as a form."""
+    return urllib.parse.urlencode(list(pairs))
+
+
+def texts_of_pairs(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
+    """Return pairs as a mapping; of two of a name the last counts."""
+    return dict(pairs)
+
+
+def pairs_of_texts(texts: dict[str, str] | None) -> list[tuple[str, str]]:
+    """Return a mapping's pairs."""
+    return list((texts or {}).items())
+
+
+def with_commas(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
+    """Return values by name, those of one name joined by commas."""
+    joined: dict[str, str] = {}
+    for name, value in pairs:
+        joined[name] = f"{joined[name]},{value}" if name in joined else value
+    return joined
+
+
+def lowered_names(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs with their names in lower case."""
+    return [(name.lower(), value) for name, value in pairs]
+
+
+_OF_THE_CONNECTION = ("host", "content-length", "transfer-encoding", "connection")
+
+
+def without_framing(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return header fields without Host and those of the connection (RFC 9110 section 7.6.1)."""
+    return [(name, value) for name, value in pairs if name.lower() not in _OF_THE_CONNECTION]
+
+
+def host_among(pairs: Iterable[tuple[str, str]]) -> str:
+    """Return the value of Host among header fields."""
+    return next((value for name, value in pairs if name.lower() == "host"), "")
+
+
+def with_framing(headers: Iterable[tuple[str, str]], authority: str, body: bytes) -> list[tuple[str, str]]:
+    """Return header fields with Host before them, and the length of a content behind them."""
+    length = [("content-length", str(len(body)))] if body else []
+    return [*([("host", authority)] if authority else []), *headers, *length]
+
+
+def values_in_order(captures: dict[str, str], route: str) -> list[str]:
+    """Return what a route captured, in the order of its names."""
+    names = [name.lstrip("+") for name in re.findall(r"\{([^{}]*)\}", route)]
+    return [captures.get(name, "") for name in names]
+
+
+def by_order(values: Any, route: str, skip: int) -> dict[str, str]:
+    """Return what a route captured by name, from a list in its order; the first `skip` are no captures."""
+    names = [name.lstrip("+") for name in re.findall(r"\{([^{}]*)\}", route)]
+    values = list(values or ())[skip:]
+    if len(values) != len(names):
+        raise ValueError(f"{len(values)} values for the {len(names)} captures of {route}")
+    return dict(zip(names, values, strict=True))
+
+
+def behind_prefix(mapping: dict[str, Any] | None, prefix: str) -> dict[str, Any]:
+    """Return the entries whose names begin so, without that beginning."""
+    return {name[len(prefix) :]: value for name, value in (mapping or {}).items() if name.startswith(prefix)}
+
+
+def with_prefix(mapping: dict[str, Any] | None, prefix: str) -> dict[str, Any]:
+    """Return a mapping with a beginning before each name."""
+    return {prefix + name: value for name, value in (mapping or {}).items()}
+
+
+# --- tagged values ---------------------------------------------------------------------------------------------------
+
+
+#
+# A provider's word for a type stands for one of: text, number, decimal (a number as text), truth, words (two words for
+# true and false), nothing, bytes (Base64), list, mapping.
+
+
+def number_of_text(text: Any) -> Any:
+    """Return the number of a text: an integer, a float where that says the same, else as exact as it was written."""
+    if not isinstance(text, str) or not re.fullmatch(r"-?[0-9]{1,400}(\.[0-9]{1,400})?([eE][+-]?[0-9]{1,4})?", text):
+        raise ValueError(f"{text!r} is no number")
+    exact = decimal.Decimal(text)
+    if "." not in text and "e" not in text.lower():
+        return int(text)
+    nearest = float(text)
+    if decimal.Decimal(repr(nearest)) == exact if nearest not in (float("inf"), float("-inf")) else False:
+        return nearest
+    return exact
+
+
+def text_of_number(number: Any) -> str:
+    """Return a number's text."""
+    return str(number) if isinstance(number, int | decimal.Decimal) else repr(number)
+
+
+def type_of_value(value: Any, types: dict[str, str]) -> str:
+    """Return the first word of a provider's for the type of a value."""
+    kind = (
+        ("nothing",)
+        if value is None
+        else ("truth", "words")
+        if isinstance(value, bool)
+        else ("decimal", "number")
+        if isinstance(value, int | float | decimal.Decimal)
+        else ("text",)
+        if isinstance(value, str)
+        else ("list",)
+        if isinstance(value, list | tuple)
+        else ("bytes", "mapping")
+        if isinstance(value, bytes) or (isinstance(value, dict) and list(value) == ["base64"])
+        else ("mapping",)
+    )
+    for wanted in kind:
+        for word, one in types.items():
+            if one.partition(":")[0] == wanted:
+                return word
+    raise ValueError(f"there is no word for a value such as {value!r}")
+
+
+def plain_value(kind: str, value: Any, inner: Callable[[Any], Any], entries: Callable[[Any], Any]) -> Any:
+    """Return the plain value of one that has a type: `inner` reads what a list holds, `entries` a mapping."""
+    kind, _, words = kind.partition(":")
+    if kind == "nothing" or value is None:
+        return None
+    if kind == "decimal":
+        return number_of_text(value)
+    if kind == "words":
+        yes, no = words.split("/")
+        if value not in (yes, no):
+            raise ValueError(f"{value!r} is neither {yes} nor {no}")
+        return bool(value == yes)
+    if kind == "bytes":
+        return {"base64": base64_text(base64_bytes(value))}
+    if kind == "list":
+        return [inner(one) for one in value]
+    if kind == "mapping":
+        return entries(value)
+    good = isinstance(value, {"text": str, "truth": bool}.get(kind, int | float | decimal.Decimal))
+    if not good or (kind == "number" and isinstance(value, bool)):
+        raise ValueError(f"{value!r} is no {kind}")
+    return value
+
+
+def typed_value(kind: str, value: Any, inner: Callable[[Any], Any], entries: Callable[[Any], Any]) -> Any:
+    """Return a plain value as it stands under its type."""
+    kind, _, words = kind.partition(":")
+    if kind == "nothing":
+        return True
+    if value is None:
+        return None
+    if kind == "decimal":
+        return text_of_number(value)
+    if kind == "words":
+        return words.split("/")[0 if value else 1]
+    if kind == "bytes":
+        return value["base64"] if isinstance(value, dict) else base64_text(value)
+    if kind == "list":
+        return [inner(one) for one in value]
+    return entries(value) if kind == "mapping" else value
+
+
+def untagged(value: Any, types: dict[str, str]) -> Any:
+    """Return the plain value of one that is wrapped in a mapping with its type as the only key, recursively."""
+    if not isinstance(value, dict) or len(value) != 1:
+        raise ValueError(f"{value!r} is no value under its type")
+    ((word, inside),) = value.items()
+    if word not in types:
+        raise ValueError(f"{word!r} is none of the types {', '.join(types)}")
+    return plain_value(types[word], inside, lambda one: untagged(one, types), lambda held: untagged_record(held, types))
+
+
+def untagged_record(record: Any, types: dict[str, str]) -> Any:
+    """Return a record's plain values; nothing for nothing."""
+    return None if record is None else {name: untagged(value, types) for name, value in record.items()}
+
+
+def tagged(value: Any, types: dict[str, str]) -> Any:
+    """Return a plain value in a mapping with its type as the only key, recursively."""
+    word = type_of_value(value, types)
+    made = typed_value(types[word], value, lambda one: tagged(one, types), lambda held: tagged_record(held, types))
+    return {word: made}
+
+
+def tagged_record(record: Any, types: dict[str, str]) -> Any:
+    """Return a record with each value under its type; nothing for nothing."""
+    return None if record is None else {name: tagged(value, types) for name, value in record.items()}
+
+
+def value_beside_type(record: Any, names: tuple[str, str, str], types: dict[str, str], at: str = "") -> Any:
+    """Return the plain value of a record that has a type and a value, recursively; `names` are name, type, value."""
+    word = record[names[1]]
+    if word not in types:
+        raise ValueError(f"{word!r} is none of the types {', '.join(types)}")
+    return plain_value(
+        types[word],
+        record[at or names[2]],
+        lambda one: value_beside_type(one, names, types),
+        lambda held: record_of_typed(held, names, types),
+    )
+
+
+def record_of_typed(items: Any, names: tuple[str, str, str], types: dict[str, str]) -> dict[str, Any]:
+    """Return a list of records of name, type and value as one record of plain values; of a name the last counts."""
+    return {item[names[0]]: value_beside_type(item, names, types) for item in items or ()}
+
+
+def typed_beside(value: Any, names: tuple[str, str, str], types: dict[str, str]) -> dict[str, Any]:
+    """Return a plain value as a record of its type and itself; nothing is a text that isn't there."""
+    word = next(iter(types)) if value is None and "nothing" not in types.values() else type_of_value(value, types)
+    made = typed_value(
+        types[word],
+        value,
+        lambda one: typed_beside(one, names, types),
+        lambda held: typed_of_record(held, names, types),
+    )
+    return {names[1]: word, names[2]: made}
+
+
+def typed_of_record(record: Any, names: tuple[str, str, str], types: dict[str, str]) -> list[dict[str, Any]]:
+    """Return a record as a list of records of name, type and value."""
+    return [{names[0]: name, **typed_beside(value, names, types)} for name, value in (record or {}).items()]
+
+
+def texts_of_typed(items: Any, names: tuple[str, str, str], types: dict[str, str]) -> dict[str, str]:
+    """Return a list of records of name, type and value as texts by name: numbers and Base64 as they are written."""
+    found = {}
+    for item in items or ():
+        if item[names[1]] not in types:
+            raise ValueError(f"{item[names[1]]!r} is none of the types {', '.join(types)}")
+        found[item[names[0]]] = item[names[2]]
+    return found
+
+
+def typed_of_texts(texts: dict[str, str] | None, names: tuple[str, str, str], types: dict[str, str]) -> list[Any]:
+    """Return texts by name as records of name, type and value."""
+    word = next(word for word, kind in types.items() if kind == "text")
+    return [{names[0]: name, names[1]: word, names[2]: value} for name, value in (texts or {}).items()]
+
+
+def changed_columns(columns: Any, keys: dict[str, str], types: dict[str, str]) -> list[dict[str, Any]]:
+    """Return changed columns: name, whether it is of the key, and what it held (`old`) and holds (`new`), if told."""
+    names = (keys["name"], keys["type"], keys["value"])
+    made = []
+    for column in columns:
+        one: dict[str, Any] = {"name": column[keys["name"]], "key": bool(column.get(keys["key"]))}
+        for side in ("old", "new"):
+            if keys[side] in column:
+                one[side] = value_beside_type(column, names, types, keys[side])
+        made.append(one)
+    return made
+
+
+def columns_as_told(columns: list[dict[str, Any]], keys: dict[str, str], types: dict[str, str]) -> list[Any]:
+    """Return changed columns as a provider tells them."""
+    names = (keys["name"], keys["type"], keys["value"])
+    made = []
+    for column in columns:
+        # A column has one type: that of what it holds, if anything.
+        held = [column[side] for side in ("new", "old") if column.get(side) is not None]
+        word = type_of_value(held[0], types) if held else next(iter(types))
+        one: dict[str, Any] = {names[0]: column["name"], names[1]: word}
+        if column["key"]:
+            one[keys["key"]] = True
+        for side in ("old", "new"):
+            if side in column:
+                one[keys[side]] = typed_value(
+                    types[word],
+                    column[side],
+                    lambda inner: typed_beside(inner, names, types),
+                    lambda inner: typed_of_record(inner, names, types),
+                )
+        made.append(one)
+    return made
+
+
+def keys_of_columns(columns: list[dict[str, Any]]) -> dict[str, Any]:
+    """Return the key of a record whose columns changed."""
+    return {one["name"]: one.get("new", one.get("old")) for one in columns if one["key"]}
+
+
+def side_of_columns(columns: list[dict[str, Any]], side: str) -> dict[str, Any] | None:
+    """Return a record as it was, or is; nothing where no column is told on that side."""
+    found = {one["name"]: one[side] for one in columns if side in one}
+    return found or None
+
+
+def columns_of(keys: dict[str, Any], old: dict[str, Any] | None, new: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """Return the columns of a record that changed."""
+    names = dict.fromkeys([*keys, *(old or {}), *(new or {})])
+    made = []
+    for name in names:
+        one: dict[str, Any] = {"name": name, "key": name in keys}
+        if old is not None and name in old:
+            one["old"] = old[name]
+        if new is not None and name in new:
+            one["new"] = new[name]
+        if "old" not in one and "new" not in one:
+            one["new" if new is not None else "old"] = keys[name]
+        made.append(one)
+    return made
+
+
+def principal_of(name: str | None, claims: dict[str, Any] | None) -> dict[str, Any] | None:
+    """Return who called, nothing for nobody."""
+    return {"id": name, "claims": claims or {}} if name else None
+
+
+def id_of(principal: dict[str, Any] | None) -> str:
+    """Return the identity of who called."""
+    return (principal or {}).get("id") or ""
+
+
+def claims_of(principal: dict[str, Any] | None) -> dict[str, Any]:
+    """Return what is known of who called."""
+    return (principal or {}).get("claims") or {}
+
+
+def path_of_target(target: str) -> str:
+    """Return the path of a target (RFC 9112 section 3.2.1)."""
+    return target.partition("?")[0]
+
+
+def query_of_target(target: str) -> str:
+    """Return the query of a target."""
+    return target.partition("?")[2]

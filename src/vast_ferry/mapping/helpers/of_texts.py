@@ -1,0 +1,209 @@
+"""What translations of texts of several parts, of numbers as text, and of values of JSON call."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from typing import Any
+
+from vast_ferry.mapping.helpers.of_values import json_from_text, json_to_text
+
+# --- texts of several parts ------------------------------------------------------------------------------------------
+
+
+#
+# A form is a row of pieces: a text that stands there as it is; the number of a part, which takes as little as it can;
+# ("...", number), which takes as much as it can; ("_", text), which is nobody's and is written so; ("[", pieces), which
+# may be missing as a whole. What follows a part is looked for once, from one end: there is nothing to go back over.
+
+
+def split_text(text: Any, forms: tuple[Any, ...], count: int) -> list[str | None]:
+    """Return the parts of a text by the first form that it has, None for each that is not there.
+
+    Raises ValueError where it has none of the forms.
+    """
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    for form in forms:
+        parts: list[str | None] = [None] * count
+        if _take(text, 0, form, parts) == len(text):
+            return parts
+    shown = text if len(text) <= 60 else f"{text[:57]}…"
+    raise ValueError(f"{shown!r} is not of the form {' or '.join(map(shown_form, forms))}")
+
+
+def shown_form(form: tuple[Any, ...]) -> str:
+    """Return a form as a person would write it."""
+    shown = ""
+    for piece in form:
+        if isinstance(piece, str):
+            shown += piece
+        elif isinstance(piece, tuple) and piece[0] == "[":
+            shown += f"[{shown_form(piece[1])}]"
+        else:
+            shown += "{}"
+    return shown or '""'
+
+
+def _begins(pieces: tuple[Any, ...]) -> str:
+    """Return the text with which pieces begin."""
+    return pieces[0] if pieces and isinstance(pieces[0], str) else ""
+
+
+def _take(text: str, at: int, form: tuple[Any, ...], parts: list[str | None]) -> int:
+    """Return where the pieces of a form end in a text, or -1 where they are not there."""
+    for index, piece in enumerate(form):
+        if isinstance(piece, str):
+            if not text.startswith(piece, at):
+                return -1
+            at += len(piece)
+        elif isinstance(piece, tuple) and piece[0] == "[":
+            if text.startswith(_begins(piece[1]), at) and at < len(text):
+                at = _take(text, at, piece[1], parts)
+                if at < 0:
+                    return -1
+        else:
+            end = _end_of_part(text, at, form[index + 1 :], isinstance(piece, tuple) and piece[0] == "...")
+            if end < 0:
+                return -1
+            number = piece[1] if isinstance(piece, tuple) else piece
+            if not (isinstance(piece, tuple) and piece[0] == "_"):
+                parts[number] = text[at:end]
+            at = end
+    return at
+
+
+def _end_of_part(text: str, at: int, rest: tuple[Any, ...], most: bool) -> int:
+    find = text.rfind if most else text.find
+    for piece in rest:
+        if isinstance(piece, str):
+            return find(piece, at)
+        if isinstance(piece, tuple) and piece[0] == "[":
+            end = find(_begins(piece[1]), at)
+            if end >= 0:
+                return end
+            continue  # that is missing, so what follows it ends the part
+        return -1  # two parts with nothing between
+    return len(text)
+
+
+def fill_text(forms: tuple[Any, ...], *values: Any) -> str:
+    """Return the text of the first form all of whose parts have a value; of the last one in any case."""
+    for form in forms[:-1]:
+        made = _fill(form, values, needed=True)
+        if made is not None:
+            return made
+    return _fill(forms[-1], values, needed=False) or ""
+
+
+def _fill(form: tuple[Any, ...], values: tuple[Any, ...], needed: bool) -> str | None:
+    made = ""
+    for piece in form:
+        if isinstance(piece, str):
+            made += piece
+        elif isinstance(piece, tuple) and piece[0] == "_":
+            made += piece[1]
+        elif isinstance(piece, tuple) and piece[0] == "[":
+            made += _fill(piece[1], values, needed=True) or ""
+        else:
+            value = values[piece[1] if isinstance(piece, tuple) else piece]
+            if value in (None, "") and needed:
+                return None
+            made += "" if value is None else value
+    return made
+
+
+def part_or_all(text: str, forms: tuple[Any, ...], count: int, number: int) -> str:
+    """Return a part of a text that was put together of several, all of it as the last part where it was not."""
+    try:
+        return split_text(text, forms, count)[number] or ""
+    except ValueError:
+        return text if number == count - 1 else ""
+
+
+# --- texts -----------------------------------------------------------------------------------------------------------
+
+
+def before_suffix(text: str, suffix: str) -> str:
+    """Return what stands before a fixed end, or raise ValueError."""
+    if not text.endswith(suffix):
+        raise ValueError(f"{text!r} does not end in {suffix!r}")
+    return text[: len(text) - len(suffix)]
+
+
+def unquoted(text: str | None) -> str:
+    """Return a text without the double quotes around it; one without them is as it is."""
+    return text[1:-1] if text and len(text) > 1 and text[0] == text[-1] == '"' else text or ""
+
+
+def in_quotes(text: str) -> str:
+    """Return a text in double quotes; an empty one is as it is."""
+    return f'"{text}"' if text else ""
+
+
+def in_brackets(address: str) -> str:
+    """Return an address, an IPv6 one in brackets (RFC 3986 section 3.2.2)."""
+    return f"[{address}]" if ":" in address else address
+
+
+def without_brackets(address: str) -> str:
+    """Return an address without the brackets around it."""
+    return address[1:-1] if address.startswith("[") and address.endswith("]") else address
+
+
+def address_before_port(text: str) -> str:
+    """Return the address of `address:port`, an IPv6 one in brackets."""
+    address, mark, port = text.rpartition(":")
+    if mark and port.isdecimal() and (":" not in address or address.endswith("]")):
+        return without_brackets(address)
+    return without_brackets(text)
+
+
+def of_version(address: str, version: int) -> str | None:
+    """Return an address if it is one of IPv4 or IPv6."""
+    try:
+        return address if ipaddress.ip_address(address).version == version else None
+    except ValueError:
+        return address if version == 4 else None
+
+
+def whole_number(text: Any) -> int:
+    """Return the number that digits stand for, or raise ValueError."""
+    if not isinstance(text, str) or not re.fullmatch(r"-?[0-9]{1,4000}", text):
+        raise ValueError(f"{text!r} is no whole number")
+    return int(text)
+
+
+def number_as_text(number: Any) -> str:
+    """Return a number's text, or raise ValueError for what is none."""
+    if isinstance(number, bool) or not isinstance(number, int):
+        raise ValueError(f"{number!r} is no whole number")
+    return str(number)
+
+
+def number_or_zero(text: str | None) -> int:
+    """Return the number that digits stand for, 0 for what are none."""
+    return int(text) if text and re.fullmatch(r"-?[0-9]{1,4000}", text) else 0
+
+
+def fraction_digits(number: Any, width: int) -> str:
+    """Return the digits of a fraction that stands as a whole number of its smallest unit."""
+    return number_as_text(number).zfill(width)
+
+
+def fraction_number(digits: str | None, width: int) -> int:
+    """Return a fraction's digits as a whole number of its smallest unit."""
+    return number_or_zero((digits or "")[:width].ljust(width, "0"))
+
+
+# --- values of JSON --------------------------------------------------------------------------------------------------
+
+
+def json_or_nothing(text: str) -> Any:
+    """Return the value of a JSON text, nothing for an empty one."""
+    return json_from_text(text) if text else None
+
+
+def json_or_empty(value: Any) -> str:
+    """Return a value as a JSON text, nothing as an empty one."""
+    return "" if value is None else json_to_text(value)

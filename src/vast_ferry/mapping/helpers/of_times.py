@@ -1,0 +1,163 @@
+"""What translations of times call, in whatever unit or pattern a provider keeps them."""
+
+from __future__ import annotations
+
+import decimal
+import functools
+import re
+from datetime import datetime, timedelta, timezone
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from vast_ferry.mapping.helpers.of_values import EPOCH, epoch_ns_from_time, second_of
+
+
+def time_from_units(moment: Any, nanoseconds: int, form: str) -> str:
+    """Return the RFC 3339 text of a number of units since 1970: whole, with a fraction, or as text."""
+    if isinstance(moment, bool) or not isinstance(moment, int | float | str | decimal.Decimal):
+        raise ValueError(f"{moment!r} is no number of units since 1970")
+    if isinstance(moment, int):
+        return time_of_ns(moment * nanoseconds)
+    if isinstance(moment, str) and not re.fullmatch(r"-?[0-9]{1,30}(\.[0-9]{0,30})?", moment):
+        raise ValueError(f"{moment!r} is no number of units since 1970")
+    # A float says what its shortest text says, not the binary fraction nearest to it.
+    if form == "split" and isinstance(moment, str):
+        whole, _, fraction = moment.partition(".")
+        exact = (decimal.Decimal(whole) + decimal.Decimal(f"0.{fraction or 0}")) * nanoseconds
+    else:
+        exact = decimal.Decimal(repr(moment) if isinstance(moment, float) else moment) * nanoseconds
+    return time_of_ns(int(exact.to_integral_value(decimal.ROUND_FLOOR)))
+
+
+def time_of_ns(nanoseconds: int) -> str:
+    """Return the RFC 3339 text of nanoseconds since 1970, with as many digits as it needs."""
+    fraction = f"{nanoseconds % 1_000_000_000:09d}".rstrip("0")
+    return f"{second_of(nanoseconds // 1_000_000_000)}{'.' * bool(fraction)}{fraction}Z"
+
+
+def units_from_time(text: str, nanoseconds: int, form: str) -> Any:
+    """Return the units since 1970 of an RFC 3339 text: `whole`, `text` (whole), `float`, or `decimal` (as text)."""
+    moment = epoch_ns_from_time(text)
+    if form == "whole":
+        return moment // nanoseconds
+    if form == "text":
+        return str(moment // nanoseconds)
+    if form == "split":
+        fraction = f"{decimal.Decimal(moment % nanoseconds) / nanoseconds:f}".partition(".")[2]
+        return f"{moment // nanoseconds}{'.' * bool(fraction)}{fraction}"
+    exact = decimal.Decimal(moment) / nanoseconds
+    return float(exact) if form == "float" else f"{exact:f}"
+
+
+#: What the words of a pattern of time stand for; digits are counted, a fraction has as many as it likes.
+_TIME_WORDS = {
+    "YYYY": r"(?P<year>[0-9]{4})",
+    "MM": r"(?P<month>[0-9]{2})",
+    "DD": r"(?P<day>[0-9]{2})",
+    "hh": r"(?P<hour>[0-9]{2})",
+    "mm": r"(?P<minute>[0-9]{2})",
+    "ss": r"(?P<second>[0-9]{2})",
+    "SECONDS": r"(?P<seconds>[0-9]{1,5})",
+    "fff": r"(?P<digits>[0-9]{3})",
+    "f": r"(?P<fraction>[0-9]{1,12})",
+    "OFFSET": r"(?P<offset>Z|z|[+-][0-9]{2}:?[0-9]{2})",
+    "ZONE": r"(?P<zone>[A-Za-z][A-Za-z0-9_+/-]{0,60})",
+}
+_TIME_PIECES = re.compile(r"YYYY|MM|DD|hh|mm|ss|SECONDS|fff|f|OFFSET|ZONE|\[again:[^\]]*\]|\[|\]|.", re.DOTALL)
+
+
+@functools.lru_cache(maxsize=256)
+def time_pattern(pattern: str) -> re.Pattern[str]:
+    """Return what a pattern of time stands for, as a regular expression."""
+    made = ""
+    for piece in _TIME_PIECES.findall(pattern):
+        if piece.startswith("[again:"):
+            made += f"(?P<again>{re.escape(piece[7:-1])})?"
+        elif piece in "[]":
+            made += "(?:" if piece == "[" else ")?"
+        else:
+            made += _TIME_WORDS.get(piece, re.escape(piece))
+    return re.compile(made)
+
+
+def time_from_pattern(text: Any, pattern: str) -> str:
+    """Return the RFC 3339 text, in UTC, of a time that is spelt by a pattern; raises ValueError for another."""
+    found = time_pattern(pattern).fullmatch(text) if isinstance(text, str) else None
+    if found is None:
+        raise ValueError(f"{text!r} is no time of the form {pattern}")
+    told = found.groupdict()
+    seconds = int(told.get("seconds") or 0)
+    local = datetime(
+        int(told.get("year") or 1970),
+        int(told.get("month") or 1),
+        int(told.get("day") or 1),
+        int(told.get("hour") or 0),
+        int(told.get("minute") or 0),
+        int(told.get("second") or 0),
+    ) + timedelta(seconds=seconds)
+    zone = told.get("zone")
+    if zone and zone not in ("UTC", "Z"):
+        try:
+            local = local.replace(tzinfo=ZoneInfo(zone), fold=1 if told.get("again") else 0)
+        except (ValueError, OSError, LookupError):
+            raise ValueError(f"there is no time zone {zone!r}") from None
+    else:
+        local = local.replace(tzinfo=_offset(told.get("offset") or "Z"))
+    fraction = (told.get("fraction") or told.get("digits") or "").rstrip("0")
+    moment = local.astimezone(timezone.utc)  # noqa: UP017
+    return f"{moment.isoformat()[:19]}{'.' * bool(fraction)}{fraction}Z"
+
+
+def _offset(text: str) -> timezone:
+    if text in ("Z", "z"):
+        return timezone.utc  # noqa: UP017
+    minutes = int(text[1:3]) * 60 + int(text[-2:])
+    return timezone(timedelta(minutes=-minutes if text[0] == "-" else minutes))
+
+
+def pattern_from_time(text: str, pattern: str) -> str:
+    """Return a time spelt by a pattern, in UTC; a part in brackets is left out where it is zero."""
+    moment = epoch_ns_from_time(text)
+    when = EPOCH + timedelta(seconds=moment // 1_000_000_000)
+    fraction = f"{moment % 1_000_000_000:09d}"
+    words = {
+        "YYYY": f"{when.year:04d}",
+        "MM": f"{when.month:02d}",
+        "DD": f"{when.day:02d}",
+        "hh": f"{when.hour:02d}",
+        "mm": f"{when.minute:02d}",
+        "ss": f"{when.second:02d}",
+        "SECONDS": str(when.hour * 3600 + when.minute * 60 + when.second),
+        "fff": fraction[:3],
+        "f": fraction.rstrip("0") or "0",
+        "OFFSET": "+0000" if "+0000" in pattern else "Z",
+        "ZONE": "UTC",
+    }
+    made = [""]
+    kept = [True]  # whether what stands in the brackets is anything but zero
+    for piece in _TIME_PIECES.findall(pattern):
+        if piece.startswith("[again:"):
+            continue
+        if piece == "[":
+            made.append("")
+            kept.append(False)
+        elif piece == "]":
+            inner, told = made.pop(), kept.pop()
+            made[-1] += inner if told else ""
+            kept[-1] = kept[-1] or told
+        else:
+            made[-1] += words.get(piece, piece)
+            kept[-1] = kept[-1] or (piece in words and words[piece].strip("0") != "")
+    return made[0]
+
+
+def time_after(span: Any, begin: str, nanoseconds: int) -> str:
+    """Return a moment so many units after another."""
+    if isinstance(span, bool) or not isinstance(span, int):
+        raise ValueError(f"{span!r} is no number of units")
+    return time_of_ns(epoch_ns_from_time(begin) + span * nanoseconds)
+
+
+def span_after(text: str, begin: str, nanoseconds: int) -> int:
+    """Return the units between two moments; none where one of them isn't told."""
+    return (epoch_ns_from_time(text) - epoch_ns_from_time(begin)) // nanoseconds if text and begin else 0
