@@ -161,6 +161,7 @@ MISTAKES = [
     ("saltmarsh-2", "      - {at: landing.soundings, is: query, as: lists}\n", "", "no row reads soundings"),
     ("saltmarsh-2", "behind('knot-')", "behind('knot')", "attributes is"),
     ("saltmarsh-2", "stone/lifted: deleted", "stone/lifted: inserted", "change is"),
+    ("saltmarsh-2", "each: stones}", "each: enumerate}", "nothing can be called 'enumerate'"),
     ("saltmarsh-2", "told_of: bottle", "told_of: haul", "can't be told what became of it"),
     ("saltmarsh-2", "base64 | gzip | json_bytes", "base64 | json_bytes", "can't be reached"),
     ("wexcombe-7", "after(due, ms)", "after(due, s)", "time is"),

@@ -21,6 +21,7 @@ from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
+from vast_ferry.mapping.python import RESERVED
 from vast_ferry.mapping.tables import (
     ByHand,
     Callback,
@@ -348,6 +349,10 @@ class Builder:
         levels = []
         for index, model in enumerate(models):
             line = self.document.place(*path, index).line
+            for name in (model.each, model.key, model.index, model.call):
+                if name in RESERVED or name == "entries":
+                    what = f"nothing can be called {name!r}: generated code uses that name"
+                    self._no(what, "Give it another name", *path, index)
             text, _, forms = model.of.partition("|")
             of = self._place(text, *path, index, "of")
             if index == 0:
