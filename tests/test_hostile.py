@@ -18,7 +18,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import Project, Run, definition, request
+from conftest import ROOT, Project, Run, definition, request
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -458,7 +458,9 @@ def own_profile(folder: Path, data: Any) -> Path:
 
 
 LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
-PROFILES = {path.name: yaml.load(path.read_text(), LOADER) for path in shipped().values()}
+#: The profiles that ship, and those written from the manuals of others.
+FILES = {path.name: path for path in (*shipped().values(), *sorted((ROOT / "tests" / "manuals").glob("*.yaml")))}
+PROFILES = {name: yaml.load(path.read_text(), LOADER) for name, path in FILES.items()}
 
 
 def marked(text: str) -> bool:
@@ -587,7 +589,7 @@ def test_any_sample_is_read_or_refused(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("name", PROFILES)
 def test_any_profile_is_read_or_refused(tmp_path: Path, name: str) -> None:
-    raw = (FOLDER / name).read_bytes()
+    raw = FILES[name].read_bytes()
     chosen = random.Random(name)
     path = own_profile(tmp_path, {})
     texts = [raw[:at] for at in range(0, len(raw), 10) if chosen.random() < SHARE]

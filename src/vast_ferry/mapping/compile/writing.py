@@ -113,7 +113,7 @@ class Construction:
         if branch.leaf is not None:
             return branch.leaf
         if not branch.children and not branch.spreads:
-            return self.value(branch.rows[0])
+            return self.value(branch.rows[0]) if branch.rows else ex.Literal(None)
         through = next((step for step in branch.children if isinstance(step, Through)), None)
         if through is not None:
             if len(branch.children) > 1 or branch.rows:
