@@ -22,7 +22,7 @@ from conftest import ROOT, Project, Run, definition, request
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import carry, convert, survey
+from vast_ferry import carry, convert, survey, try_event
 from vast_ferry.definitions.secrecy import is_key_file, looks_secret
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.demo import PROJECT
@@ -30,6 +30,7 @@ from vast_ferry.documents.ini_file import read_ini, write_ini
 from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
+from vast_ferry.events.compiled import beside
 from vast_ferry.evidence.lint import lint
 from vast_ferry.gap_finding.find import gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
@@ -601,6 +602,26 @@ def test_any_profile_is_read_or_refused(tmp_path: Path, name: str) -> None:
             gaps(PROJECT, to=str(path), source="ostermere@1", handlers=False)
         except BadInput as error:
             told(error)
+
+
+@pytest.mark.parametrize("name", [name for name in FILES if (ROOT / "tests" / "manuals" / name).exists()])
+def test_any_profile_reads_recorded_events_or_says_why(tmp_path: Path, name: str) -> None:
+    """A profile with anything else at a place, tried on the manual's own events: a fact, or one message."""
+    chosen = random.Random(name)
+    recorded = sorted((ROOT / "tests" / "manuals" / PROFILES[name]["evidence"] / "events").glob("*.json"))
+    for one in tried(chosen, SHARE / 20, PROFILES[name]):
+        path = own_profile(tmp_path, one)
+        try:
+            profile = load_profile(path)
+        except BadInput as error:
+            told(error)
+            continue
+        for event in chosen.sample(recorded, 2):
+            try:
+                with beside(event.parent):
+                    try_event(profile, json.loads(event.read_text()), to="ostermere")
+            except BadInput as error:
+                told(error)
 
 
 # --- what is told -----------------------------------------------------------------------------------------------------

@@ -156,7 +156,11 @@ def fed_by(name: str, shape: EventShape) -> list[Row]:
 
 def _changed(data: Any, profile: Profile, kind: str, events: list[dict[str, Any]]) -> Iterator[tuple[str, Any, Any]]:
     write = writer_of(profile, kind)
-    written = put_together(kind, [write(event) for event in events], profile)
+    try:
+        written = put_together(kind, [write(event) for event in events], profile)
+    except Exception as error:  # what was read there can't be written there
+        yield "the event", "as it is", f"it can't be written: {type(error).__name__}: {error}"
+        return
     if len(written) != 1:
         yield "the event", "one", f"{len(written)} events"
         return

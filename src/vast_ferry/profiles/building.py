@@ -160,6 +160,10 @@ class Builder:
 
     def rows(self, models: list[schema.RowModel], names: _Names, *path: str | int) -> list[Row]:
         """Return the rows of a shape; those of several fields or places add fields and rules to `names`."""
+        for index, model in enumerate(models):
+            if not model.at or not model.is_:
+                self._no("a row has a place and a field, or several of one of them", "Write both", *path, index)
+        models = [model for model in models if model.at and model.is_]
         plain = [
             (index, self.row(model, *path, index, names=names))
             for index, model in enumerate(models)

@@ -269,11 +269,14 @@ def _merged(base: Any, own: Any) -> Any:
 
 
 def _table_problems(kind: Kind) -> list[TableProblem]:
-    problems = [*check_event(kind.event), *(check_reply(kind.reply) if kind.reply else [])]
+    shapes = (kind.event, *kind.others)
+    problems = [one for shape in shapes for one in check_event(shape)]
+    problems += check_reply(kind.reply) if kind.reply else []
     if problems:
         return problems
     try:
-        translate_event("check", HUB_EVENTS[kind.event.kind], kind.event)
+        for shape in shapes:
+            translate_event("check", HUB_EVENTS[kind.event.kind], shape)
         if kind.reply:
             translate_reply("check", HUB_REPLY if is_request(kind.event.kind) else HUB_DONE, kind.reply)
     except CannotWrite as error:

@@ -45,13 +45,16 @@ def parse_lens(text: str) -> Lens:
 
     Raises LensError for an unknown name (the nearest is suggested) or arguments that the lens does not take.
     """
+    return _lens(text, _parsed(text))
+
+
+def _parsed(text: str) -> ast.expr:
     try:
         # A line's end in YAML's double quotes is one here already.
         written = _without_keywords(text.strip()).replace("\r", "\\r").replace("\n", "\\n")
-        tree = ast.parse(written, mode="eval").body
+        return ast.parse(written, mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between") from None
-    return _lens(text, tree)
 
 
 #: A name that is a word of Python's own, as a provider may well call something (`from`, `is`, `in`).
@@ -100,9 +103,7 @@ def with_words(lens: Lens, words: Mapping[Any, str]) -> Lens:
         return Pipeline(tuple(with_words(part, words) if part is takers[0] else part for part in lens.parts))
     if not lens.named or lens.names:
         raise LensError(f"lens {lens.name} takes no words")
-    options = tuple(
-        (word, _lens(str(to), ast.parse(to, mode="eval").body) if lens.flagged else to) for word, to in words.items()
-    )
+    options = tuple((word, _lens(str(to), _parsed(str(to))) if lens.flagged else to) for word, to in words.items())
     made = type(lens)(lens.args, options)
     made.losses("id")
     return made
