@@ -41,6 +41,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/convert_speed.py
 	$(BIN)/python benchmarks/check_speed.py
 	$(BIN)/python benchmarks/rewriting.py
+	$(BIN)/python benchmarks/forms_of_others.py
 
 $(BIN)/python:
 	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Vast Ferry needs Python 3.11 or newer; try: make PYTHON=python3.11")'

@@ -25,6 +25,11 @@ def split_text(text: Any, forms: tuple[Any, ...], count: int) -> list[str | None
     if not isinstance(text, str):
         raise ValueError(f"{text!r} is no text")
     for form in forms:
+        if len(form) == 3 and form[0] == 0 and form[2] == 1:  # as most are: two parts with a text between
+            first, found, second = text.partition(form[1])
+            if found:
+                return [first, second]
+            continue
         parts: list[str | None] = [None] * count
         if _take(text, 0, form, parts) == len(text):
             return parts

@@ -85,8 +85,23 @@ def time_from_pattern(text: Any, pattern: str) -> str:
     found = time_pattern(pattern).fullmatch(text) if isinstance(text, str) else None
     if found is None:
         raise ValueError(f"{text!r} is no time of the form {pattern}")
-    told = found.groupdict()
-    seconds = int(told.get("seconds") or 0)
+    names = found.re.groupindex
+    at = names.get("fraction") or names.get("digits") or 0
+    fraction = found[at] if at else ""
+    if not fraction:
+        return f"{second_of_pattern(text, pattern)}Z"
+    start, end = found.span(at)
+    digits = fraction.rstrip("0")
+    # The whole second is worked out once for all that fall into it: events come close together.
+    second = second_of_pattern(f"{text[:start]}{'0' * (end - start)}{text[end:]}", pattern)
+    return f"{second}.{digits}Z" if digits else f"{second}Z"
+
+
+@functools.lru_cache(maxsize=4096)
+def second_of_pattern(text: str, pattern: str) -> str:
+    """Return date and time, in UTC, of the second that a time falls into which is spelt by a pattern."""
+    found = time_pattern(pattern).fullmatch(text)
+    told = found.groupdict() if found else {}
     local = datetime(
         int(told.get("year") or 1970),
         int(told.get("month") or 1),
@@ -94,7 +109,7 @@ def time_from_pattern(text: Any, pattern: str) -> str:
         int(told.get("hour") or 0),
         int(told.get("minute") or 0),
         int(told.get("second") or 0),
-    ) + timedelta(seconds=seconds)
+    ) + timedelta(seconds=int(told.get("seconds") or 0))
     zone = told.get("zone")
     if zone and zone not in ("UTC", "Z"):
         try:
@@ -103,9 +118,7 @@ def time_from_pattern(text: Any, pattern: str) -> str:
             raise ValueError(f"there is no time zone {zone!r}") from None
     else:
         local = local.replace(tzinfo=_offset(told.get("offset") or "Z"))
-    fraction = (told.get("fraction") or told.get("digits") or "").rstrip("0")
-    moment = local.astimezone(timezone.utc)  # noqa: UP017
-    return f"{moment.isoformat()[:19]}{'.' * bool(fraction)}{fraction}Z"
+    return local.astimezone(timezone.utc).isoformat()[:19]  # noqa: UP017
 
 
 def _offset(text: str) -> timezone:
