@@ -109,3 +109,17 @@ async def m(request, services):
 async def n(request, services):
     headers = {name: value for name, value in request.headers.entries() if name.startswith("x-")}
     return Response(json.dumps(headers))
+
+
+async def o(request, services):
+    try:
+        return Response(",".join(part for part in [await request.text()]))
+    except TypeError:
+        return Response("that is an asynchronous generator")
+
+
+async def p(request, services):
+    try:
+        return Response(",".join(await request.text() for _ in range(2)))
+    except TypeError:
+        return Response("that is an asynchronous generator")

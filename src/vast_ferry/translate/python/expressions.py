@@ -16,7 +16,7 @@ from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS, Following
 from vast_ferry.translate.python.idioms import Idioms
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import in_generator, walk
 from vast_ferry.translate.python.types import (
     CHANGING,
     CHANGING_METHODS,
@@ -265,7 +265,10 @@ class Expressions(Following):
 
     def _await_(self, node: ast.Await) -> Value:
         value = self.eval(node.value)
-        if isinstance(value, Spot) or id(node.value) in self.flow.ops:
+        theirs = isinstance(value, Spot) or id(node.value) in self.flow.ops
+        if theirs and self.function is not None and in_generator(node, self.function.nodes.parents):
+            raise self.stop("awaits-inside", node)  # what awaits makes a generator another thing
+        if theirs:
             self.consume(node.value)
         return value
 

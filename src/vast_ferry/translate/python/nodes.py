@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import contextlib
 import gc
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -81,6 +81,21 @@ def _walked(root: ast.AST) -> tuple[list[ast.AST], dict[int, tuple[int, int]]]:
             else:
                 push(value)
     return found, spans
+
+
+def in_generator(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether a generator expression evaluates a node: all of it but what it goes through first."""
+    above = parents.get(id(node))
+    while above is not None and not isinstance(above, ast.stmt | ast.Lambda):
+        if isinstance(above, ast.GeneratorExp):
+            return True
+        if isinstance(above, ast.comprehension) and node is above.iter:
+            outer = parents.get(id(above))
+            if isinstance(outer, ast.GeneratorExp) and outer.generators[0] is above:
+                node, above = outer, parents.get(id(outer))
+                continue
+        node, above = above, parents.get(id(above))
+    return False
 
 
 class Nodes:
