@@ -175,8 +175,12 @@ def test_lint_passes_on_a_good_profile_and_shows_how_a_bad_one_breaks(run: Run, 
     bad = run("profile", "lint", "own.yaml", "--examples", "20", cwd=tmp_path)
     assert (bad.returncode, bad.stderr) == (1, "")
     assert "'relabelled' is none of created, deleted" in " ".join(bad.stdout.split())
-    # a row that can't be inverted is refused when it is declared
-    (tmp_path / "own.yaml").write_text(text.replace(words, "choice(stored=created, removed=deleted, renoted=deleted)"))
+    # several words for one are read, and the first is written; a row that can't be inverted is refused when declared
+    more = "choice(stored=created, put=created, removed=deleted, renoted=relabelled)"
+    (tmp_path / "own.yaml").write_text(text.replace(words, more))
+    assert run("profile", "lint", "own.yaml", "--examples", "20", cwd=tmp_path).returncode == 0
+    whole["context"][0] |= {"is": "principal", "as": "keys(id=one, claims=one)"}
+    (tmp_path / "own.yaml").write_text(yaml.safe_dump(whole))
     worse = run("profile", "lint", "own.yaml", cwd=tmp_path)
     assert (worse.returncode, worse.stdout) == (2, "")
     assert "two words stand for the same" in worse.stderr

@@ -155,13 +155,14 @@ _CALL_RULES: Final = (Rule("time_left", ("limit",), _helper("clock_from")),)
 
 def _side_lost(side: str) -> Loss:
     def changed(fields: Fields) -> bool:
-        return bool(helpers.side_of_columns(_columns(fields), side) != fields[side])
+        back, before = helpers.side_of_columns(_columns(fields), side), fields[side]
+        return back != before or list(back or ()) != list(before or ())
 
     return Loss(
         "record-reshaped",
         side,
-        "a record has no columns, or is told of neither side",
-        "it arrives as nothing, or with its key",
+        "a record has no columns, is told of neither side, or has its columns in another order than the key's first",
+        "it arrives as nothing, with its key, or with its columns in that order",
         changed,
         tried=True,
     )
@@ -183,7 +184,7 @@ _RECORD_RULES: Final = (
                 "keys",
                 "a column of the key is null, or differs from what the record holds",
                 "the key arrives as the record holds it",
-                lambda fields: helpers.keys_of_columns(_columns(fields)) != fields["keys"],
+                lambda fields: list(helpers.keys_of_columns(_columns(fields)).items()) != list(fields["keys"].items()),
                 tried=True,
             ),
         ),

@@ -131,7 +131,7 @@ class Builder:
             return with_words(lens, model.words)
         except LensError as error:
             self._no(str(error), "Name the lens that takes them in `as`", *path, "words")
-            return lens
+            return Plain()
 
     def _no(self, what: str, remedy: str, *path: str | int) -> None:
         self.problems.append(BadInput(what, remedy, self.document.place(*path)))

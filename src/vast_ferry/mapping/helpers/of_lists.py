@@ -360,9 +360,12 @@ def columns_as_told(columns: list[dict[str, Any]], keys: dict[str, str], types: 
             one[keys["key"]] = True
         for side in ("old", "new"):
             if side in column:
+                # What was of another type before has no place beside what it holds now: it is told as nothing.
+                value = column[side]
+                alike = value is None or type_of_value(value, types) == word
                 one[keys[side]] = typed_value(
                     types[word],
-                    column[side],
+                    value if alike else None,
                     lambda inner: typed_beside(inner, names, types),
                     lambda inner: typed_of_record(inner, names, types),
                 )

@@ -36,7 +36,10 @@ class ChoiceOf(Lens):
     @property
     def own(self) -> dict[str, str]:
         """Return the hub's words → the provider's first for each."""
-        return {hub: own for own, hub in reversed(self.options)}
+        first: dict[str, str] = {}
+        for own, hub in self.options:
+            first.setdefault(hub, own)
+        return first
 
     def inline_from(self, other: Lens, there: ByHand) -> ByHand:
         """Return a word as it stands here, straight from another provider's."""
