@@ -1,6 +1,6 @@
 """Providers that nobody here had a part in: profiles written from their manuals, judged by the manuals' own events.
 
-`tests/manuals/` holds each manual's events with their meaning, its answers with what a client saw, and a project.
+`tests/manuals/` holds each manual's events with their meaning, and its answers with what a client saw.
 """
 
 from __future__ import annotations

@@ -540,10 +540,10 @@ def try_(name: str, file: str, kind: str, to: str | None, form: str) -> None:
     from vast_ferry.reports.tried import tried_data, tried_text
 
     shown = "standard input" if file == "-" else file
-    tested = find_profile(name)
+    tested, target = find_profile(name), find_profile(to) if to else None
     with open_events(file, shown) as stream, beside(Path(file).parent if file != "-" else Path()):
-        tried = try_event(tested, parse_json(read_whole(stream, shown), shown), kind=kind, to=to, shown=shown)
-    emit(form, tried_data(tried), tried_text(tried, tested, find_profile(to).title if to else ""))
+        tried = try_event(tested, parse_json(read_whole(stream, shown), shown), kind=kind, to=target, shown=shown)
+    emit(form, tried_data(tried), tried_text(tried, tested, target.title if target else ""))
     sys.exit(0 if tried.good else 1)
 
 

@@ -96,8 +96,8 @@ class _Tree:
         if row.flag is not None:
             self._whole(row.flag)
         node = self._node(row.at)
-        if node is not None and row.lens.spread and row.lens.name == "behind":
-            node.beginnings.append(row.lens.args[0])
+        if node is not None and row.lens.beginning is not None:
+            node.beginnings.append(row.lens.beginning)
         elif node is not None:
             node.whole = True
             if type(row.lens).not_taken is not Lens.not_taken:

@@ -163,21 +163,21 @@ def _plain(field: str, value: Any) -> Any:
 
 def unread(profile: Profile) -> dict[str, tuple[str, ...]]:
     """Return keys of recorded events that no row reads: file → keys."""
-    folder = evidence_folder(profile)
     found: dict[str, tuple[str, ...]] = {}
-    if folder is not None:
-        for name, kind, data in _events(folder):
-            number = shape_of(data, profile, kind) if kind in profile.kinds else 0
-            keys = unread_in(data, profile, kind, number) if kind in profile.kinds else ()
-            if keys:
-                found[name] = keys
+    for name, kind, data in _events(profile):
+        if kind in profile.kinds and (keys := unread_in(data, profile, kind, shape_of(data, profile, kind))):
+            found[name] = keys
     return found
 
 
-def _events(folder: Path) -> Iterator[tuple[str, str, Any]]:
+@functools.lru_cache(maxsize=16)
+def _events(profile: Profile) -> tuple[tuple[str, str, Any], ...]:
+    """Return the recorded events of a profile: file, kind, data; none where it has no evidence."""
+    folder = evidence_folder(profile)
+    if folder is None:
+        return ()
     data = read_yaml(folder / MEANING, str(folder / MEANING), "the evidence").data
-    for name, meaning in data.items():
-        yield name, meaning["kind"], _native(folder / "events" / str(name))
+    return tuple((name, one["kind"], _native(folder / "events" / str(name))) for name, one in data.items())
 
 
 @functools.lru_cache(maxsize=64)
@@ -185,9 +185,8 @@ def unwitnessed(profile: Profile, kind: str) -> tuple[str, ...]:
     """Return the hub fields of a kind that rows read and no evidence shows: all of them where there is no evidence."""
     shape = profile.kind(kind).event.on_file()
     rows = {id(row): row for row in shape.rows if not row.derived}
-    folder = evidence_folder(profile)
     shown: set[int] = set()
-    for _, of, data in _events(folder) if folder is not None else ():
+    for _, of, data in _events(profile):
         if of != kind or shape_of(data, profile, kind) != 0:
             continue
         for entry in entries_of(data, profile, kind):

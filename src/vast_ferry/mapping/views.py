@@ -128,7 +128,7 @@ EVENT_RULES: Final = (
     Rule("query.raw", ("target",), _helper("query_of_target")),
     Rule("headers", ("headers.all",), _helper("without_framing")),
     Rule("authority", ("headers.all",), _helper("host_among")),
-    Rule("headers.all", ("headers", "authority", "body"), _helper("with_framing")),
+    Rule("headers.all", ("headers", "authority", "body"), _helper("pairs_with_host")),
     Rule("principal", ("principal.id", "principal.claims"), _helper("principal_of")),
     Rule(
         "principal",

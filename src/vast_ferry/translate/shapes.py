@@ -86,9 +86,8 @@ class ShapeMap:
         return (role, (*_bare(steps), Call())) in self.rows
 
 
-#: Forms of answers, and forms of what they hold, that are translated and not yet written by hand.
+#: Forms of answers that are translated and not yet written by hand.
 _FORMS: Final = frozenset(["raised", "pieces", "tuple", "number", "data", "list"])
-_LENSES: Final = frozenset(["content", "content_by_key", "header_fields", "status_code", "pieces_joined"])
 
 
 def beyond_hand(kind: Kind) -> str:
@@ -100,13 +99,13 @@ def beyond_hand(kind: Kind) -> str:
         "handlers are called by keyword": kind.by_keyword,
         "batches go through several levels": bool(kind.event.levels),
         "events come in several shapes": bool(kind.others),
-        "content is read once": any(row.lens.name == "read_once" for row in kind.event.rows),
+        "content is read once": not all(row.lens.by_hand for row in kind.event.rows),
         "answers are told apart by what they hold": bool(
             reply.bodyless
             or reply.again_by
             or reply.again_with
             or any(form.when in _FORMS or form.keys or form.types for form in reply.forms)
-            or any(row.lens.name in _LENSES for row in rows)
+            or not all(row.lens.by_hand for row in rows)
         ),
     }
     return next((word for word, there in known.items() if there), "")

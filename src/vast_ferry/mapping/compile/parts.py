@@ -25,12 +25,7 @@ _NOTHING = ex.Literal(None)
 
 
 def _needs(*lenses: Lens) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(field for lens in lenses for field in lens_needs(lens)))
-
-
-def lens_needs(lens: Lens) -> tuple[str, ...]:
-    """Return the other fields that a lens asks for."""
-    return (*lens.needs, *((lens.args[0],) if lens.name == "after" else ()))
+    return tuple(dict.fromkeys(field for lens in lenses for field in lens.asks))
 
 
 def _given(expression: Expression) -> Expression:
@@ -133,7 +128,7 @@ def of_places(places: Places, names: Own) -> list[Rule]:
     def apart(number: int) -> Rule:
         if number in shared:
             other, its = shared[number]
-            asked = (other, *lens_needs(its))
+            asked = (other, *its.asks)
 
             def from_other(*values: Expression) -> Expression:
                 return its.write(values[0], dict(zip(asked, values, strict=True)).__getitem__)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import inspect
 import json
-from collections.abc import Iterable
 from typing import Any
 
 from vast_ferry.mapping.helpers.of_http import content_type_of
@@ -196,14 +195,6 @@ def header_fields(fields: Any, name: str, value: str) -> list[tuple[str, str]]:
         else (getattr(field, name), getattr(field, value))
         for field in fields
     ]
-
-
-def lists_of_fields(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
-    """Return header fields as a mapping from name to the list of its values."""
-    found: dict[str, list[str]] = {}
-    for name, value in pairs:
-        found.setdefault(name, []).append(value)
-    return found
 
 
 def status_said(status: Any, usual: int) -> int:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import base64
 import contextvars
 import gzip
+import io
 import os
+import tempfile
 from typing import Any
 
 
@@ -59,19 +61,13 @@ LARGEST_CONTENT = 512 * 1024 * 1024
 def gunzipped(data: bytes) -> bytes:
     """Return what was compressed (RFC 1952), or raise ValueError where it is not or is too large."""
     try:
-        with gzip.GzipFile(fileobj=_stream(data)) as stream:
+        with gzip.GzipFile(fileobj=io.BytesIO(data)) as stream:
             content = stream.read(LARGEST_CONTENT + 1)
     except (OSError, EOFError) as error:
         raise ValueError(f"this is no gzip: {error}") from None
     if len(content) > LARGEST_CONTENT:
         raise ValueError(f"this is a gzip of more than {LARGEST_CONTENT:,} bytes")
     return content
-
-
-def _stream(data: bytes) -> Any:
-    import io
-
-    return io.BytesIO(data)
 
 
 def gzipped(data: bytes) -> bytes:
@@ -89,7 +85,7 @@ def bytes_read(stream: Any) -> bytes:
 
 def stream_over(data: bytes) -> Any:
     """Return a stream of bytes, to be read once."""
-    return _stream(data)
+    return io.BytesIO(data)
 
 
 def bytes_in_file(path: Any) -> bytes:
@@ -132,8 +128,6 @@ def file_with(data: bytes) -> str | None:
     """Return the path of a file that holds the data, None where there is none."""
     if not data:
         return None
-    import tempfile
-
     with tempfile.NamedTemporaryFile(prefix="content-", delete=False) as file:
         file.write(data)
     return file.name

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from vast_ferry.mapping.helpers.of_contents import base64_bytes, base64_text
+from vast_ferry.mapping.helpers.of_http import FRAMING
 
 # --- pairs -----------------------------------------------------------------------------------------------------------
 
@@ -92,11 +93,6 @@ def form_pairs(text: Any) -> list[tuple[str, str]]:
     return urllib.parse.parse_qsl(text, keep_blank_values=True, errors="strict") if text else []
 
 
-def form_of_pairs(pairs: Iterable[tuple[str, str]]) -> str:
-    """Return pairs encoded as a form."""
-    return urllib.parse.urlencode(list(pairs))
-
-
 def texts_of_pairs(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
     """Return pairs as a mapping; of two of a name the last counts."""
     return dict(pairs)
@@ -120,7 +116,7 @@ def lowered_names(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
     return [(name.lower(), value) for name, value in pairs]
 
 
-_OF_THE_CONNECTION = ("host", "content-length", "transfer-encoding", "connection")
+_OF_THE_CONNECTION = FRAMING | {"host", "connection"}
 
 
 def without_framing(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
@@ -131,12 +127,6 @@ def without_framing(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
 def host_among(pairs: Iterable[tuple[str, str]]) -> str:
     """Return the value of Host among header fields."""
     return next((value for name, value in pairs if name.lower() == "host"), "")
-
-
-def with_framing(headers: Iterable[tuple[str, str]], authority: str, body: bytes) -> list[tuple[str, str]]:
-    """Return header fields with Host before them, and the length of a content behind them."""
-    length = [("content-length", str(len(body)))] if body else []
-    return [*([("host", authority)] if authority else []), *headers, *length]
 
 
 def values_in_order(captures: dict[str, str], route: str) -> list[str]:

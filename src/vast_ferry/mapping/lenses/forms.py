@@ -12,6 +12,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, Need
+from vast_ferry.mapping.lenses.times import time_losses
 from vast_ferry.mapping.losses import Fields, Loss
 
 
@@ -172,7 +173,7 @@ def _exactly(text: str) -> tuple[int, str]:
     return helpers.epoch_ns_from_time(text) // 1_000_000_000, digits.rstrip("0")
 
 
-def time_losses(field: str, read: Callable[[Any], str], write: Callable[[str], Any], unit: int) -> tuple[Loss, ...]:
+def _told_by_trying(field: str, read: Callable[[Any], str], write: Callable[[str], Any], unit: int) -> tuple[Loss, ...]:
     """Return what a form of time can't hold, by what it makes of one; `unit` is its smallest, in nanoseconds."""
     degree = _CUT.get(unit, 10)
 
@@ -186,27 +187,7 @@ def time_losses(field: str, read: Callable[[Any], str], write: Callable[[str], A
     def respelt(fields: Fields) -> bool:
         return bool(fields[field]) and not cut(fields) and back(fields) != fields[field]
 
-    return (
-        Loss(
-            "time-cut", field, "a time is finer than what is told there", "what is finer is cut off", cut, degree=degree
-        ),
-        Loss(
-            "time-unknown",
-            field,
-            "the event tells no time",
-            "it arrives as the beginning of 1970",
-            lambda fields: not fields[field],
-        ),
-        Loss(
-            "time-respelt",
-            field,
-            "a time has an offset from UTC, or another number of digits than usual",
-            "it arrives as the same moment in UTC, spelt as usual",
-            respelt,
-            harmless=True,
-            degree=_SPELT,
-        ),
-    )
+    return time_losses(field, "what is told there", (cut, degree), (respelt, _SPELT))
 
 
 class Since1970(Formed):
@@ -234,7 +215,7 @@ class Since1970(Formed):
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         unit, form = self.told()
-        return time_losses(
+        return _told_by_trying(
             field,
             lambda value: helpers.time_from_units(value, unit, form),
             lambda text: helpers.units_from_time(text, unit, form),
@@ -255,7 +236,7 @@ class TimePattern(Formed):
     def losses(self, field: str) -> tuple[Loss, ...]:
         (pattern,) = self.args
         unit = 1_000_000_000 if "ss" in pattern or "SECONDS" in pattern else 60_000_000_000
-        return time_losses(
+        return _told_by_trying(
             field,
             lambda value: helpers.time_from_pattern(value, pattern),
             lambda text: helpers.pattern_from_time(text, pattern),
@@ -269,6 +250,10 @@ class After(Lens):
     __slots__ = ()
     name, takes, fewest, most, holds = "after", "a field, and a unit", 2, 2, ("text",)
     wants_value = True
+
+    @property
+    def asks(self) -> tuple[str, ...]:
+        return (self.args[0],)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("time_after", at, need(self.args[0]), ex.Literal(unit_of(self.args[1])))
@@ -359,6 +344,7 @@ class Utf8(Formed):
     """Bytes as text in UTF-8, whatever the content's type."""
 
     __slots__ = ()
+    holds_text = True
     name, holds, reader, writer = "utf8", ("bytes",), "utf8_bytes", "utf8_text"
 
     def losses(self, field: str) -> tuple[Loss, ...]:
@@ -377,6 +363,7 @@ class ReadOnce(Formed):
     """A stream of bytes that is read once; on file, its text in UTF-8 or `{"base64": …}`."""
 
     __slots__ = ()
+    by_hand = False
     name, holds, reader, writer = "read_once", ("bytes",), "bytes_read", "stream_over"
 
     def on_file(self) -> Lens:
@@ -409,6 +396,7 @@ class Content(Lens):
     """
 
     __slots__ = ()
+    by_hand = False
     name, takes, most, holds = "content", "how JSON is written", 6, ("bytes",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
@@ -438,6 +426,7 @@ class PiecesJoined(Lens):
     """Content that came in pieces; with an attribute, what stands there of what came first comes before them."""
 
     __slots__ = ()
+    by_hand = False
     name, takes, most, holds = "pieces_joined", "an attribute of what came first", 1, ("bytes",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
@@ -455,19 +444,21 @@ class HeaderFields(Lens):
     """
 
     __slots__ = ()
+    by_hand = False
     name, takes, most, holds = "header_fields", "the keys of a name and of a value", 2, ("pairs",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("header_fields", at, *map(ex.Literal, self.args or ("name", "value")))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return helper("lists_of_fields", value)
+        return helper("to_lists", value)
 
 
 class StatusSaid(Lens):
     """A status as a number or as digits; None where none was said."""
 
     __slots__ = ()
+    by_hand = False
     name, takes, most, holds = "status_code", "where none was said", 1, ("integer",)
     counts = True
 
@@ -501,7 +492,7 @@ class ByWord(Lens):
 
     def _chosen(self, value: Expression, made: Callable[[Any, Lens], Expression]) -> Expression:
         forms = self._forms()
-        text = next((form for form in forms if form[1].name.startswith("utf8")), None)
+        text = next((form for form in forms if form[1].holds_text), None)
         other = next((form for form in forms if form is not text), None)
         if text is None or other is None:
             return made(*(text or other or forms[0]))

@@ -64,6 +64,8 @@ class Lens:
     pairs: ClassVar[bool] = False  # (name, value) pairs, one by one
     undoes: ClassVar[tuple[str, ...]] = ()  # standard functions that make the hub's value of what stands there
     where_absent: ClassVar[Expression | None] = None  # what stands for a missing place, if not what the field has
+    holds_text: ClassVar[bool] = False  # of bytes, those only that are text
+    by_hand: ClassVar[bool] = True  # a handler may be rewritten where it stands
     wants_value: ClassVar[bool] = False  # reads no missing place: what the field has stands for it
 
     # --- generated code ---
@@ -132,6 +134,16 @@ class Lens:
 
     def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
         """Return what stands under a name."""
+        return None
+
+    @property
+    def asks(self) -> tuple[str, ...]:
+        """Return the other fields that it asks for."""
+        return self.needs
+
+    @property
+    def beginning(self) -> str | None:
+        """Return how the names begin that it reads, where it reads some entries of a mapping only."""
         return None
 
     @property

@@ -61,7 +61,7 @@ class FormPairs(Formed):
     """Pairs in one text, encoded as a form (application/x-www-form-urlencoded)."""
 
     __slots__ = ()
-    name, holds, reader, writer = "form", ("pairs",), "form_pairs", "form_of_pairs"
+    name, holds, reader, writer = "form", ("pairs",), "form_pairs", "build_query"
 
 
 class PercentPairs(Formed):
@@ -137,6 +137,10 @@ class Behind(Formed):
     __slots__ = ()
     name, takes, fewest, most, holds, spread = "behind", "the beginning", 1, 1, ("texts", "record"), True
     reader, writer = "behind_prefix", "with_prefix"
+
+    @property
+    def beginning(self) -> str | None:
+        return str(self.args[0])
 
 
 class Typed(Formed):
@@ -249,6 +253,14 @@ class Pipeline(Lens):
         return self.args
 
     @property
+    def asks(self) -> tuple[str, ...]:
+        return tuple(field for part in self.parts for field in part.asks)
+
+    @property
+    def beginning(self) -> str | None:
+        return self.parts[0].beginning
+
+    @property
     def last(self) -> Lens:
         """Return the form that gives what the hub holds."""
         return self.parts[-1]
@@ -260,6 +272,8 @@ class Pipeline(Lens):
     derived_only = property(lambda self: any(part.derived_only for part in self.parts))
     awaited = property(lambda self: any(part.awaited for part in self.parts))
     needs = property(lambda self: tuple(field for part in self.parts for field in part.needs))
+    by_hand = property(lambda self: all(part.by_hand for part in self.parts))
+    holds_text = property(lambda self: any(part.holds_text for part in self.parts))
     wants_value = True
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:

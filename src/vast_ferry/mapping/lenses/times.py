@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import ClassVar
 
 from vast_ferry.mapping import expressions as ex
@@ -10,6 +11,31 @@ from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, Stands
 from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
 from vast_ferry.mapping.losses import Fields, Loss
+
+Seen = Callable[[Fields], bool]
+
+
+def time_losses(field: str, unit: str, cut: tuple[Seen, int], respelt: tuple[Seen, int]) -> tuple[Loss, ...]:
+    """Return what a form of time can't hold: what it cuts off and what it respells, each with its degree."""
+    return (
+        Loss("time-cut", field, f"a time is finer than {unit}", "what is finer is cut off", cut[0], degree=cut[1]),
+        Loss(
+            "time-unknown",
+            field,
+            "the event tells no time",
+            "it arrives as the beginning of 1970",
+            lambda fields: not fields[field],
+        ),
+        Loss(
+            "time-respelt",
+            field,
+            "a time has an offset from UTC, or another number of digits than usual",
+            "it arrives as the same moment in UTC, spelt as usual",
+            respelt[0],
+            harmless=True,
+            degree=respelt[1],
+        ),
+    )
 
 
 class Epoch(TwoHelpers):
@@ -35,32 +61,10 @@ class Epoch(TwoHelpers):
                 return False
             return bool(getattr(helpers, self.reader)(getattr(helpers, self.writer)(text)) != text)
 
-        return (
-            Loss(
-                "time-cut",
-                field,
-                f"a time is finer than a {self.unit_name}",
-                "what is finer is cut off",
-                lambda fields: bool(finer.search(fields[field])),
-                degree=9 - digits,
-            ),
-            Loss(
-                "time-unknown",
-                field,
-                "the event tells no time",
-                "it arrives as the beginning of 1970",
-                lambda fields: not fields[field],
-            ),
-            Loss(
-                "time-respelt",
-                field,
-                "a time has an offset from UTC, or another number of digits than usual",
-                "it arrives as the same moment in UTC, spelt as usual",
-                respelt,
-                harmless=True,
-                degree=9 - digits,
-            ),
-        )
+        def cut(fields: Fields) -> bool:
+            return bool(finer.search(fields[field]))
+
+        return time_losses(field, f"a {self.unit_name}", (cut, 9 - digits), (respelt, 9 - digits))
 
     def inline(self, stands: Stands) -> ByHand | None:
         return stands.at.over(lambda at: ex.Call(ex.Beside(self.to_text), (at,)), "str")
