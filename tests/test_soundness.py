@@ -129,6 +129,73 @@ def test_modules_of_a_package_are_known_by_every_name(project: Project, tmp_path
     assert [one.verdict for one in result.checked] == [Verdict.SAME] * 6
 
 
+#: Helpers that a wrapped handler (`w`, `x`: their code runs text) shares with handlers that are rewritten.
+SHARED = {
+    "common.py": """import json
+
+
+def say(text, code=200):
+    return {"code": code, "fields": {"content-type": "text/plain"}, "content": text}
+
+
+def days(event, depth=2):
+    if depth:
+        return days(event, depth - 1)
+    return [part for part in event["call"]["search"].split("&") if "day" in part]
+
+
+def refused(event):
+    return say("no", 405) if event["call"]["verb"] == "DELETE" else None
+""",
+    "h.py": """import common
+from common import days, refused as bad
+from common import say
+
+
+def shown(event):
+    return f"{event['call']['path']} {days(event)}"
+
+
+def a(event, ctx):
+    return bad(event) or say(shown(event))
+
+
+def b(event, ctx):
+    return common.say(str(len(common.days(event, 1))))
+
+
+def w(event, ctx):
+    exec("x = 1")
+    return bad(event) or say(shown(event) + str(list(map(len, [days(event)]))), 201)
+""",
+    "x.py": """from common import days
+from h import shown
+
+
+def x(event, ctx):
+    say = exec("y = 1")
+    return {"code": 200, "content": f"{shown(event)} {days(event)} {say}"}
+""",
+}
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "wsgi"])
+def test_a_helper_that_a_wrapped_handler_shares_stands_twice(project: Project, tmp_path: Path, to: str) -> None:
+    source = find_profile("ostermere@1")
+    entries = {"a": "h", "b": "h", "w": "h", "x": "x"}
+    functions = tuple(replace(function(name, "h"), entry=Entry(f"{file}.py", name)) for name, file in entries.items())
+    files: dict[str, str | bytes] = {**SHARED, **write_definition(Declared("shared", functions=functions), source)}
+    for name in entries:
+        files |= requests(name)
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source="ostermere@1")
+    assert [one.style for one in crossing.record.functions] == ["native", "native", "wrapped", "wrapped"]
+    assert "made-as-it-was" not in {one.code for one in crossing.findings}
+    twice = {(one.place.file, one.place.line) for one in crossing.findings if one.code == "stands-twice"}
+    assert twice == {("common.py", 4), ("common.py", 8), ("common.py", 14), ("h.py", 6)}
+    assert "import days_as_it_was\n" in (tmp_path / "out/x.py").read_text()  # which uses no other
+    assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME] * 8
+
+
 def test_a_package_that_would_hide_a_file_is_refused(project: Project, tmp_path: Path) -> None:
     with pytest.raises(BadInput, match=r"the project has a package app, and WSGI needs a file app\.py"):
         carry(project(in_a_package("app")), to="wsgi", out=tmp_path / "out", source="ostermere@1")

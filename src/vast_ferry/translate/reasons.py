@@ -140,6 +140,11 @@ NOTES: Final = {
         "nothing tells the time that is left at {target}; the function's whole limit stands in its place",
         "Count the time in the handler where it matters",
     ),
+    "stands-twice": (
+        Severity.NOTE,
+        "{what} stands twice: rewritten, and as it was for handlers that are wrapped",
+        "See why those are wrapped; without them the second copy goes",
+    ),
     "made-as-it-was": (
         Severity.NOTE,
         "{what} is made as it was, by an emitted function: what uses it could not be followed",

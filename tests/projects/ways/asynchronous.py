@@ -123,3 +123,16 @@ async def p(request, services):
         return Response(",".join(await request.text() for _ in range(2)))
     except TypeError:
         return Response("that is an asynchronous generator")
+
+
+async def doubled(text):
+    return text + text
+
+
+async def q(request, services):
+    return Response(await doubled(request.method))
+
+
+async def r(request, services):
+    words = [doubled(request.method), asyncio.sleep(0, "x")]
+    return Response(" ".join(await asyncio.gather(*words)))

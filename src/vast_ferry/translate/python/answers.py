@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from enum import Enum
 from typing import Any
 
@@ -14,10 +14,14 @@ from vast_ferry.translate.python.writing import falls_off, in_return, is_asked
 from vast_ferry.translate.values import Key
 
 
-def settle_answers(job: Job, handlers: Iterable[Function]) -> None:
+def settle_answers(
+    job: Job, handlers: Iterable[Function], *, apart: Collection[Key] = (), shared: Collection[Key] = ()
+) -> None:
     """Find the functions all of whose calls are answers: what they return is written anew.
 
-    One whose callers ask whether it gave an answer, and go on where it gave none, gives None as it did.
+    Calls in functions that stand `apart` don't count: they will call something else. What is `shared` with handlers
+    that are wrapped gives what it gave. One whose callers ask whether it gave an answer, and go on where it gave none,
+    gives None as it did.
     """
     waiting: list[Function] = []
     for handler in {f.key: f for f in handlers}.values():
@@ -25,13 +29,17 @@ def settle_answers(job: Job, handlers: Iterable[Function]) -> None:
         if is_request(job.facts[handler.key].kind):
             waiting.append(handler)
     waiting += _before_and_behind(job, waiting)
-    candidates = _answering_from(job, waiting)
+    candidates = {key: one for key, one in _answering_from(job, waiting).items() if key not in shared}
     asked: dict[Key, bool] = {}
     changed = True
     while changed:  # one that also serves otherwise makes no answers, nor then do those that only hand its on
         changed = False
         for key, function in list(candidates.items()):
-            uses = {_use(job, caller, call, candidates) for caller, call in function.calls}
+            uses = {
+                _use(job, caller, call, candidates)
+                for caller, call in function.calls
+                if caller is None or caller.key not in apart
+            }
             asked[key] = Use.ASKED in uses
             if asked[key]:
                 uses |= {Use.OTHER} if not _may_be_asked(job, function, candidates, uses) else set()
@@ -54,8 +62,7 @@ class Use(Enum):
 def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Function], uses: set[Use]) -> bool:
     """Tell whether a function gives None, or what can't be taken for nothing on either side."""
     nothing = falls_off(function.node.body)
-    for node in _own_returns(function.node):
-        value = node.value
+    for value in (value for node in _own_returns(function.node) for value in _either(node.value)):
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             nothing = True
         elif isinstance(value, ast.Call):
@@ -66,6 +73,11 @@ def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Functio
         elif not (isinstance(value, ast.Dict) and value.keys):
             return False
     return not (nothing and Use.ANSWER in uses)  # where None is an answer as well
+
+
+def _either(value: ast.expr | None) -> list[ast.expr | None]:
+    """Return what an expression may give: itself, or both sides of a condition."""
+    return [*_either(value.body), *_either(value.orelse)] if isinstance(value, ast.IfExp) else [value]
 
 
 def _before_and_behind(job: Job, handlers: list[Function]) -> list[Function]:

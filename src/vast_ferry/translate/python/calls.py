@@ -464,5 +464,20 @@ class Calls:
         """Return the list of what was awaited together, one after the other."""
         if not isinstance(node, ast.Call) or not self.becomes_a_list(node):
             return None
+        for part in node.args:
+            if not self._done_by_itself(part):
+                raise Stop("awaits-others", part)
         self.at.notes.append(("one-after-another", node))
         return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"
+
+    def _done_by_itself(self, part: ast.expr) -> bool:
+        """Tell whether what is awaited is the provider's or a coroutine function's of the project: then it can be done.
+
+        Anything else is a coroutine of somebody else's, which nobody would await.
+        """
+        if isinstance(part, ast.Starred):
+            listed = isinstance(part.value, ast.ListComp | ast.GeneratorExp)
+            return listed and self._done_by_itself(part.value.elt)  # type: ignore[attr-defined]
+        called = self.job.called.get(id(part))
+        own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)
+        return own or id(part) in self.flow.ops or isinstance(self.flow.values.get(id(part)), Spot)

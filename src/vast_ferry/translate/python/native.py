@@ -12,6 +12,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.copies import copies
 from vast_ferry.translate.python.decorators import around
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
@@ -26,6 +27,9 @@ from vast_ferry.translate.reasons import STOPS
 from vast_ferry.translate.shapes import beyond_hand
 from vast_ferry.translate.values import Batch, Func, Key, Stop
 
+#: A function that can't be rewritten, why, and in which file that was found.
+_Gone = tuple[Declared, Stop, Module | None]
+
 
 def rewrite_whole(
     source: Profile,
@@ -36,13 +40,19 @@ def rewrite_whole(
     module_name: str,
     limit: Callable[[Declared], float],
     trees: Mapping[str, Nodes] | None = None,
+    wrapped: Mapping[str, Finding] | None = None,
+    twice: bool = True,
     progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
 
-    `trees` are those of the files that were read already.
+    `trees` are those of the files that were read already; what is in `wrapped` stays as it is. Where helpers should
+    stand `twice` first, for handlers that
+    are wrapped share them with others, nothing but their `copies` comes back.
     """
-    return _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}, progress).made()
+    made = _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}, progress)
+    made.twice, made.result.wrapped = twice, dict(wrapped or {})
+    return made.made()
 
 
 def reached_by(
@@ -69,6 +79,7 @@ class _Project:
         progress: Progress = quietly,
     ) -> None:
         self.job, self.functions, self.files, self.trees = job, functions, files, trees or {}
+        self.twice = False
         self.progress = progress
         self.result = Rewritten()
         self.reach = Reach(self.job.flow)
@@ -78,6 +89,8 @@ class _Project:
         job = self.job
         broken = self._read()
         for declared in self.functions:
+            if declared.name in self.result.wrapped:
+                continue
             stop = self._enter(declared, broken)
             if stop is not None:
                 self._wrap(declared, stop, None)
@@ -88,12 +101,13 @@ class _Project:
         self.reach.forget()
         self._find_exact()
         self._know_calls()
-        for key, function in job.flow.functions.items():
-            job.facts[key] = Facts(self._kind(function))
+        self._begin_facts()
+        self._take_out(self._stopped)
+        self._answers_stand_twice()
         self._decide()
-        settle_answers(job, self.handlers.values())
+        settle_answers(job, self.handlers.values(), shared=self.reach.of(self._wrapped_keys()))
         while True:
-            if not self.handlers:
+            if not self.handlers or self.result.copies is not None:
                 return self.result
             failed = self._write()
             if not failed:
@@ -237,36 +251,57 @@ class _Project:
 
     def _decide(self) -> None:
         """Take out, again and again, what can't be rewritten, and what shares code with what is wrapped."""
-        flow = self.job.flow
-        while True:
-            gone: list[tuple[Declared, Stop, Module | None]] = []
-            by_name = {declared.name: declared for declared in self.functions}
-            wrapped = self.reach.of(self._wrapped_keys())
-            for name, handler in self.handlers.items():
-                reached = self.reach.of([handler.key])
-                stops = [
-                    (flow.functions[k].stop, flow.functions[k].module)
-                    for k in sorted(reached)
-                    if flow.functions[k].stop
-                ]
-                stops += [
-                    (flow.functions[k].module.stop, flow.functions[k].module)
-                    for k in reached
-                    if flow.functions[k].module.stop
-                ]
-                if stops:
-                    why, at = stops[0]
-                    assert why is not None
-                    gone.append((by_name[name], why, at))
-                    continue
-                shared = sorted(key for key in reached.keys() & wrapped.keys() if self._touched(flow.functions[key]))
-                if shared:
-                    function = flow.functions[shared[0]]
-                    gone.append((by_name[name], Stop("shares", function.node, function.node.name), function.module))
-            if not gone:
-                return
-            for declared, stop, module in gone:
-                self._wrap(declared, stop, module)
+        self._take_out(lambda: self._stopped() or self._sharing())
+
+    def _take_out(self, found: Callable[[], list[_Gone]]) -> None:
+        while gone := found():
+            for one in gone:
+                self._wrap(*one)
+
+    def _begin_facts(self) -> None:
+        for key, function in self.job.flow.functions.items():
+            self.job.facts[key] = Facts(self._kind(function))
+
+    def _answers_stand_twice(self) -> None:
+        """Let helpers that make answers for rewritten handlers and for wrapped ones stand twice, where they can."""
+        native = self.reach.of([handler.key for handler in self.handlers.values()])
+        apart = self.reach.of(self._wrapped_keys()).keys() - native.keys()
+        if apart and self.handlers and self.twice and self.result.copies is None:
+            settle_answers(self.job, self.handlers.values(), apart=apart)
+            self._sharing()
+            self._begin_facts()
+
+    def _stopped(self) -> list[_Gone]:
+        """Return the functions whose handlers reach what can't be followed."""
+        flow, by_name = self.job.flow, {declared.name: declared for declared in self.functions}
+        gone: list[_Gone] = []
+        for name, handler in self.handlers.items():
+            reached = [flow.functions[key] for key in sorted(self.reach.of([handler.key]))]
+            stops = [(one.stop, one.module) for one in reached if one.stop]
+            stops += [(one.module.stop, one.module) for one in reached if one.module.stop]
+            if stops:
+                gone.append((by_name[name], *stops[0]))
+        return gone
+
+    def _sharing(self) -> list[_Gone]:
+        """Return the functions whose handlers share code with those that are wrapped, unless it can stand twice."""
+        flow, by_name = self.job.flow, {declared.name: declared for declared in self.functions}
+        wrapped = self.reach.of(self._wrapped_keys())
+        gone: list[_Gone] = []
+        for name, handler in self.handlers.items():
+            reached = self.reach.of([handler.key])
+            shared = sorted(key for key in reached.keys() & wrapped.keys() if self._touched(flow.functions[key]))
+            if shared:
+                function = flow.functions[shared[0]]
+                gone.append((by_name[name], Stop("shares", function.node, function.node.name), function.module))
+        return [] if gone and (self.result.copies or self._stand_twice(wrapped)) else gone
+
+    def _stand_twice(self, wrapped: Mapping[Key, None]) -> bool:
+        """Tell whether helpers that wrapped handlers share with others can stand twice; how is noted."""
+        native = self.reach.of([handler.key for handler in self.handlers.values()])
+        shared = [key for key in native if key in wrapped and self._touched(self.job.flow.functions[key])]
+        self.result.copies = copies(self.job.flow, shared, wrapped, native) if self.twice else None
+        return self.result.copies is not None
 
     def _wrapped_keys(self) -> list[Key]:
         return [
@@ -281,6 +316,7 @@ class _Project:
             isinstance(v, Spot) for v in function.params.values()
         )
         facts = self.job.facts.get(function.key)
+        own = own or (isinstance(function.node, ast.AsyncFunctionDef) and not self.job.asynchronous)
         return own or bool(function.entry) or (facts is not None and (facts.answers or bool(facts.needs)))
 
     def _wrap(self, declared: Declared, stop: Stop, module: Module | None) -> None:

@@ -21,6 +21,9 @@ from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
 from vast_ferry.translate.reasons import NOTES
 
+#: So often helpers come to stand twice, as more handlers are found to have to be wrapped.
+MOST_COPIES = 4
+
 
 def rewrite(
     source: Profile,
@@ -39,29 +42,46 @@ def rewrite(
     are those of the files that were read already.
     """
     functions = list(functions)
-    skip: dict[str, Finding] = {}
-    while True:
-        there = unbound(source, functions, files, skip)
-        result = rewrite_whole(
+
+    def whole(there: Unbound, wrapped: Mapping[str, Finding], *, twice: bool) -> Rewritten:
+        known = {file: tree for file, tree in (trees or {}).items() if file not in there.files}
+        return rewrite_whole(
             source,
             target,
             there.functions,
             {**files, **there.files},
             module_name=module_name,
             limit=limit,
+            wrapped=wrapped,
+            twice=twice,
+            trees=known,
             progress=progress,
-            trees={file: tree for file, tree in (trees or {}).items() if file not in there.files},
         )
-        # What has to be wrapped is wrapped as its author wrote it.
-        failed = there.names & result.wrapped.keys()
-        if not failed:
+
+    wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
+    left = MOST_COPIES
+    while True:
+        there = unbound(source, functions, files, wrapped)
+        result = whole(there, wrapped, twice=left > 0)
+        told: list[Finding] = []
+        if result.copies is not None:
+            wrapped |= {name: _moved(finding, there, files) for name, finding in result.wrapped.items()}
+            told = [_moved(finding, there, files) for finding in result.copies.findings]
+            there.edit(result.copies.edits, files)
+            result = whole(there, wrapped, twice=False)
+        # What has to be wrapped is wrapped as its author wrote it; so which it is has to be known from the beginning.
+        more = {
+            name: _moved(finding, there, files)
+            for name, finding in result.wrapped.items()
+            if name not in wrapped and (name in there.names or (told and finding.code != "wrapped-shares"))
+        }
+        wrapped |= more
+        if not more and (result.entries or not told):
             break
-        for name in failed:
-            skip[name] = _moved(result.wrapped[name], there, files)
-    # Why they are wrapped is what stood in the way, not that bindings name their parameters.
-    result.wrapped |= {name: finding for name, finding in skip.items() if name in result.wrapped}
+        left = left - 1 if more else 0  # where nothing came of copies, all stays as its author wrote it
     if there.files:
-        _from_the_authors(result, there, files, skip)
+        _from_the_authors(result, there, files, wrapped)
+    result.findings += told
     bind(target, result, functions, files)
     return result
 

@@ -8,6 +8,7 @@ from vast_ferry.hub.findings import Finding
 from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.mapping.compile.functions import Source
 from vast_ferry.translate.moves import Done
+from vast_ferry.translate.python.copies import Copies
 
 
 @dataclass(slots=True)
@@ -15,7 +16,8 @@ class Rewritten:
     """What became of a project's handlers: new files by path, entries, edits, what is shared, and findings.
 
     `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it;
-    `bindings` of those whose calls became declared outputs.
+    `bindings` of those whose calls became declared outputs. Where there are `copies`, helpers have to stand twice
+    first, and nothing else is told.
     """
 
     files: dict[str, bytes] = field(default_factory=dict)
@@ -28,3 +30,4 @@ class Rewritten:
     answers: bool = False
     services: bool = False
     bindings: dict[str, tuple[Binding, ...]] = field(default_factory=dict)
+    copies: Copies | None = None

@@ -21,7 +21,7 @@ from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.moves import Done, line_before
+from vast_ferry.translate.moves import Done, composed, line_before
 from vast_ferry.translate.python.imports import LONGEST, Import, Imports
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.source import PythonText
@@ -56,6 +56,16 @@ class Unbound:
         if file not in self.files:
             return line
         return line_before(line, self.edits[file], PythonText(before[file], file), PythonText(self.files[file], file))
+
+    def edit(self, edits: Mapping[str, Sequence[Edit]], before: Mapping[str, bytes]) -> None:
+        """Edit the files once more; what was done to the author's own is told as one round."""
+        for file, several in edits.items():
+            text = PythonText(self.files.get(file, before[file]), file)
+            content, spans = text.edited(several)
+            done = [Done(file, one, other, edit.reason) for one, other, edit in spans]
+            first, last = PythonText(before[file], file), PythonText(content, file)
+            self.edits[file] = composed(self.edits.get(file, ()), done, first, text, last)
+            self.files[file] = content
 
 
 def unbound(
