@@ -442,7 +442,10 @@ class Calls:
         if called is not None and called.key in self.job.facts:
             self.at.expression(inner)
             if not self.at.is_async(called):
-                self.at.edit(start, after, "", "asynchronous")
+                around = self.at.parentheses(node)
+                self.at.edit(start - around, after, "", "asynchronous")
+                if around:
+                    self.at.edit(self.at.text.end(node), self.at.text.end(node) + 1, "", "asynchronous")
             elif isinstance(inner, ast.Call):
                 self.at.awaits(node)
             return

@@ -146,9 +146,19 @@ class Writing:
         return indent
 
     def swap(self, node: ast.AST, text: str, reason: str) -> None:
-        """Note that a node is written otherwise."""
+        """Note that a node is written otherwise; parentheses around what was awaited go where an operand is left."""
         self._check_not_shown(node)
-        self.edit(self.text.start(node), self.text.end(node), text, reason)
+        around = self.parentheses(node) if isinstance(node, ast.Await) and _is_operand(text) else 0
+        self.edit(self.text.start(node) - around, self.text.end(node) + around, text, reason)
+
+    def parentheses(self, node: ast.Await) -> int:
+        """Return 1 where parentheses stand right around an operand for nothing but its `await`."""
+        data, start, end = self.text.data, self.text.start(node), self.text.end(node)
+        parent = self.parents.get(id(node))
+        alone = data[start - 1 : start] == b"(" and data[end : end + 1] == b")" and data[start - 2 : start - 1] != b"("
+        free = not data[start - 2 : start - 1].isalnum()  # a keyword may stand right before
+        called = isinstance(parent, ast.Call) and parent.func is not node
+        return int(alone and free and isinstance(parent, ast.expr) and not called)
 
     def _check_not_shown(self, node: ast.AST) -> None:
         """Refuse to write anew what a formatted text shows the source of."""
@@ -500,6 +510,14 @@ def falls_off(body: list[ast.stmt]) -> bool:
         )
         return not always or any(falls_off(case.body) for case in last.cases)
     return True
+
+
+def _is_operand(text: str) -> bool:
+    try:
+        made = ast.parse(text, mode="eval").body
+    except SyntaxError:
+        return False
+    return isinstance(made, ast.Call | ast.Attribute | ast.Subscript | ast.Name | ast.Constant)
 
 
 def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
