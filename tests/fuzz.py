@@ -17,7 +17,7 @@ from dataclasses import replace
 from itertools import islice
 from multiprocessing.pool import AsyncResult
 
-from fuzz_grammar import Program, Surface, program
+from fuzz_grammar import Program, Surface, program, sharing
 from fuzz_inside import Bench, Counted, Untold
 from fuzz_ordinary import ordinary
 
@@ -53,7 +53,10 @@ def programs(source: Profile, kind: str, seed: str, size: int = SIZE) -> dict[st
     """Return the programs of a batch, by name."""
     surface = Surface.of(source, kind, fresh=fresh_of(seed))
     make = ordinary if int(seed.split(":")[1]) % 5 == 4 else program
-    return {f"f{at}": make(surface, f"{seed}:{at}") for at in range(size)}
+    made = [make(surface, f"{seed}:{at}") for at in range(size)]
+    if make is program:  # the first few share helpers
+        made[:3] = sharing(tuple(made[:3]), seed)
+    return {f"f{at}": one for at, one in enumerate(made)}
 
 
 def fresh_of(seed: str) -> bool:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import random
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Plain
@@ -53,10 +53,14 @@ class Program:
     pieces: tuple[Piece, ...]
     ending: Piece
     loop: str = ""
+    shared: tuple[tuple[str, str], ...] = ()  # files that others use as well
 
     def files(self, name: str) -> dict[str, str]:
-        """Return the handler's file, and that of its helpers where they stand apart."""
+        """Return the handler's file, and those of its helpers where they stand apart."""
         whole = self.source(name)
+        return {**dict(self.shared), **self._files(name, whole)}
+
+    def _files(self, name: str, whole: str) -> dict[str, str]:
         head, at, handler = whole.rpartition(
             "\n\n" + ("async def " if self.surface.asynchronous else "def ") + f"{name}("
         )
@@ -1120,6 +1124,45 @@ def program(surface: Surface, seed: str) -> Program:
     writer.top = []
     lines = answered(writer, scope) if surface.kind == "http" else kept_as_effect(writer)
     return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop)
+
+
+def sharing(programs: tuple[Program, ...], seed: str) -> tuple[Program, ...]:
+    """Return programs that use the helpers of one more; one of them runs text as code, so that it is wrapped."""
+    surface = programs[0].surface
+    first = (program(surface, f"{seed}:shared:{more}").pieces[:1] for more in range(12))
+    defined = (one for pieces in first for one in pieces if any(text.startswith("def ") for text in one.top))
+    piece = next((one for one in defined if _mentions(" ".join(one.lines), surface.event)), None)
+    if sum(map(ord, seed)) % 2 or piece is None:
+        piece = _two_helpers(Writer(surface, seed))
+    chooses = random.Random(seed)
+    file = f"common_{re.sub('[^0-9]', '_', seed)}"
+    imports = [text for text in piece.top if text.startswith(("import ", "from "))]
+    rest = [text for text in piece.top if text not in imports]
+    names = re.findall(r"^(?:async def|def|class) (\w+)|^(\w+) = ", "\n".join(rest), re.MULTILINE)
+    taken = ", ".join(f"{one or two} as {one or two}_too" for one, two in dict.fromkeys(names))
+    lines = tuple(piece.lines)
+    for one, two in dict.fromkeys(names):
+        lines = tuple(_renamed(line, one or two, f"{one or two}_too") for line in lines)
+    text = "\n".join([*sorted({"import json", *imports}), SHOW, *rest, ""])
+    used = Piece(lines, (*imports, f"from {file} import {taken}"))
+    wrapped = Piece(("exec('1')",))
+    at = chooses.randrange(len(programs))
+    return tuple(
+        replace(
+            one,
+            pieces=(used, *([wrapped] if number == at else []), *one.pieces),
+            shared=(*one.shared, (f"{file}.py", text)),
+        )
+        for number, one in enumerate(programs)
+    )
+
+
+def _two_helpers(w: Writer) -> Piece:
+    """A helper, and one that calls it; the handler calls both."""
+    there, event = w.held("event"), w.surface.event
+    first = f"def one_of_two(event):\n    return {w.text(there)}"
+    second = f"def two_of_two(event, times=2):\n    return [one_of_two(event) * times, {w.value(there)}]"
+    return Piece((f"seen.append(show([one_of_two({event}), two_of_two({event})]))",), (first, second))
 
 
 def _batch_loop(w: Writer) -> str:

@@ -345,6 +345,18 @@ def declared(name: str, kind: str) -> Function:
     return Function(name, entry, (EventTrigger(kind, source, changes, batch_size=5),))
 
 
+def write_programs(programs: Mapping[str, Program], folder: Path) -> None:
+    """Write programs of one provider and kind as a project."""
+    surface = next(iter(programs.values())).surface
+    functions = tuple(declared(name, surface.kind) for name in programs)
+    files = dict(write_definition(Project("fuzz", functions=functions), surface.profile))
+    for name, program in programs.items():
+        files |= program.files(name)
+    for path, text in files.items():
+        (folder / path).parent.mkdir(parents=True, exist_ok=True)
+        (folder / path).write_text(text)
+
+
 class Bench:
     """A folder in which batches of programs are carried and proven; use as a context manager."""
 
@@ -366,15 +378,8 @@ class Bench:
         surface = next(iter(programs.values())).surface
         source = self.folder / "source"
         shutil.rmtree(source, ignore_errors=True)
-        source.mkdir()
         Inside.worlds.clear()
-        functions = tuple(declared(name, surface.kind) for name in programs)
-        for path, text in write_definition(Project("fuzz", functions=functions), surface.profile).items():
-            (source / path).parent.mkdir(parents=True, exist_ok=True)
-            (source / path).write_text(text)
-        for name, program in programs.items():
-            for path, text in program.files(name).items():
-                (source / path).write_text(text)
+        write_programs(programs, source)
         found: list[Untold] = []
         kept = Kept()
         for target in targets:

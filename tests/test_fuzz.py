@@ -6,15 +6,19 @@ A fixed share of what `make fuzz` runs for as long as it is given.
 from __future__ import annotations
 
 import ast
+import os
+import subprocess
+import sys
 from dataclasses import replace
 from itertools import islice
+from pathlib import Path
 
 import fuzz_grammar
 import pytest
 from conftest import WHOLE
 from fuzz import batches, fresh_of, programs, targets
 from fuzz_grammar import Piece, Program, Surface, program
-from fuzz_inside import Bench, Counted
+from fuzz_inside import Bench, Counted, write_programs
 
 from vast_ferry import find_profile
 
@@ -91,6 +95,28 @@ def test_a_change_that_means_nothing_changes_nothing(how: str) -> None:
         assert not bench.prove(made, there, before)
         assert not bench.prove({name: changed(one, how) for name, one in made.items()}, there, after)
     assert after.native >= before.native
+
+
+@pytest.mark.parametrize(("source", "kind", "seed"), BATCHES[1 :: 4 if WHOLE else 8])
+def test_generated_handlers_are_carried_to_the_same_bytes_whatever_the_seed(
+    source: object, kind: str, seed: str, tmp_path: Path
+) -> None:
+    made = programs(source, kind, seed, 6)  # type: ignore[arg-type]
+    write_programs(made, tmp_path / "project")
+    target = targets(source, kind, fresh=True)[0].name  # type: ignore[arg-type]
+    command = ["carry", str(tmp_path / "project"), "--from", getattr(source, "name", ""), "--to", target]
+    found = set()
+    for hashes in ("0", "1", "2"):
+        subprocess.run(
+            [sys.executable, "-m", "vast_ferry", *command, "--out", str(tmp_path / "out"), "--replace"],
+            env={**os.environ, "PYTHONHASHSEED": hashes},
+            check=False,
+            capture_output=True,
+        )
+        files = sorted(path for path in (tmp_path / "out").rglob("*") if path.is_file())
+        assert len(files) > len(made)
+        found.add(b"".join(path.name.encode() + path.read_bytes() for path in files))
+    assert len(found) == 1
 
 
 def test_every_piece_is_generated() -> None:
