@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test test-all corpus fuzz check lint types bench clean
+.PHONY: demo test test-all corpus fuzz planted check lint types bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
@@ -26,6 +26,10 @@ corpus: $(VENV)/.tested
 MINUTES ?= 1
 fuzz: $(VENV)/.tested
 	$(BIN)/python tests/fuzz.py --minutes $(MINUTES)
+
+# Mistakes planted in the translator, one at a time: who finds them (half an hour).
+planted: $(VENV)/.tested
+	$(BIN)/python tests/planted.py
 
 check: lint types test test-all
 

@@ -1,0 +1,257 @@
+"""`make planted`: mistakes planted in the translator, one at a time, and whether generated handlers show them.
+
+Run: .venv/bin/python tests/planted.py [--minutes 1] [NAME ...]
+A copy of the sources is changed and `tests/fuzz.py` run on it until it finds something, a minute at most; what it does
+not find is given to the tables of handlers (test_soundness.py, test_rewriting.py). Printed: who found each, and when.
+The exit status is 1 if one was found by nobody. The first are causes of real differences, put back.
+"""
+
+# ruff: noqa: E501  (what stands in the sources is quoted as it stands there)
+
+from __future__ import annotations
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+WHERE = "src/vast_ferry/translate/python/"
+
+#: name → file, what stands there once, and what is planted in its place
+MISTAKES: dict[str, tuple[str, str, str]] = {
+    # causes that were found, put back
+    "an attribute is looked up in one class only": (
+        "flow.py",
+        "for one in sorted(self.family(cls)):\n            value",
+        "for one in [cls]:\n            value",
+    ),
+    "a default argument that is not the event is forgotten": (
+        "expressions.py",
+        "given = {**_defaults(called.node.args, given), **given}",
+        "given = {**given}",
+    ),
+    "an event in a global is not seen": (
+        "statements.py",
+        "function.shared = frozenset(name for node in told for name in node.names)",
+        "function.shared = frozenset()",
+    ),
+    "a registry's functions are not known to be called unseen": (
+        "follow.py",
+        "function.referred = function.referred or flow.is_decorated(function)",
+        "function.referred = function.referred",
+    ),
+    "fields that the source never hands over are read": (
+        "idioms.py",
+        "if field in _HEADERS and _not_given(field, node.args[0]):",
+        "if False:",
+    ),
+    "lists that were made anew are changed": (
+        "expressions.py",
+        "return isinstance(value, Batch | Parsed) or (isinstance(value, Of) and value.made)",
+        "return False",
+    ),
+    "what was awaited together is not told": ("calls.py", 'self.at.notes.append(("one-after-another", node))', "pass"),
+    "a text that shows its own source": (
+        "writing.py",
+        "if isinstance(at, ast.FormattedValue) and self._tells_its_source(at):",
+        "if False:",
+    ),
+    "a batch that is sorted or indexed goes through": (
+        "batches.py",
+        "    parent = parents.get(id(node))\n    if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):",
+        "    return True\n    if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):",
+    ),
+    "a subclass of a reply class": (
+        "expressions.py",
+        "if self.function is not None and self.flow.is_of_the_provider(value.key):",
+        "if False:",
+    ),
+    "a content that is read twice": ("ops.py", 'raise Stop("content-read-twice", node)', "pass"),
+    "an event that is deleted": (
+        "statements.py",
+        'raise self.stop("event-changed", target)\n                self.env.pop',
+        "pass\n                self.env.pop",
+    ),
+    "coroutines that are handed on become plain": (
+        "render.py",
+        'return\n        raise Stop("awaits-others", node)\n\n    def _no_client',
+        "return\n\n    def _no_client",
+    ),
+    "a coroutine of somebody else's is gathered": ("calls.py", "if not self._done_by_itself(part):", "if False:"),
+    "a query that repeats is looked up in one value": (
+        "idioms.py",
+        "if every and default is None and not self._multi(base):",
+        "how = How.FIRST if every else how\n        if every and default is None and not self._multi(base):",
+    ),
+    "an await inside of a generator": (
+        "expressions.py",
+        "if theirs and self.function is not None and in_generator(node, self.function.nodes.parents):",
+        "if False:",
+    ),
+    "a function that is defined twice": ("code.py", "again |= {node.name} & defined", "pass"),
+    "a helper is shared with what is wrapped": (
+        "native.py",
+        "if shared:\n                function = flow.functions[shared[0]]",
+        "if False:\n                function = flow.functions[shared[0]]",
+    ),
+    "content in another charset is not told": ("ops.py", 'self.at.notes.append(("json-in-utf-8", node))', "pass"),
+    # mistakes in following
+    "a syntax that nobody knows is not looked into": (
+        "expressions.py",
+        "for child in ast.iter_child_nodes(node):\n            if isinstance(child, ast.expr):\n                self.eval(child)\n            elif isinstance(child, ast.keyword):",
+        "for child in ():\n            if isinstance(child, ast.expr):\n                self.eval(child)\n            elif isinstance(child, ast.keyword):",
+    ),
+    "where ways meet, the first counts": (
+        "statements.py",
+        "        if len(ends) == 1:\n            return ends[0]",
+        "        if ends:\n            return ends[0]",
+    ),
+    "a loop is followed once": (
+        "statements.py",
+        "for _ in range(2):  # what the body",
+        "for _ in range(1):  # what the body",
+    ),
+    "a handler of exceptions begins where its try does": (
+        "statements.py",
+        "start = self.joined(self.ways.pop())",
+        "start = self.ways.pop()[0]",
+    ),
+    "what `with` gives is not the event's": (
+        "statements.py",
+        "self.store(item.optional_vars, MADE if self._is_the_events(held) else NOTHING)",
+        "self.store(item.optional_vars, NOTHING)",
+    ),
+    "one side of a condition is forgotten": (
+        "expressions.py",
+        "return MADE if self._is_the_events(one) or self._is_the_events(other) else NOTHING",
+        "return one if not self._is_the_events(other) else NOTHING",
+    ),
+    "names of a comprehension stay": (
+        "expressions.py",
+        "        for part in parts:\n            self.eval(part)\n        self.env = before\n        return Of(type_of_constant(node))",
+        "        for part in parts:\n            self.eval(part)\n        return Of(type_of_constant(node))",
+    ),
+    "a name that is read later": (
+        "expressions.py",
+        "        if function is None:\n            return\n        for name in {inner.id",
+        "        return\n        for name in {inner.id",
+    ),
+    "`or` and `and` give nothing": (
+        "expressions.py",
+        "made = any(self._is_the_events(value) for value in values)\n        return Of(kinds.pop(), made)",
+        "made = False\n        return Of(kinds.pop(), made)",
+    ),
+    "starred arguments are counted as they stand": (
+        "expressions.py",
+        "starred = any(isinstance(one, ast.Starred) for one in node.args)\n        given",
+        "starred = False\n        given",
+    ),
+    "a function that is handed on is only called": (
+        "expressions.py",
+        "self.flow.functions[value.key].referred = True\n        return value",
+        "pass\n        return value",
+    ),
+    "`partial` is a call": (
+        "expressions.py",
+        "if called is not None:\n            called.referred = True",
+        "if called is not None:\n            pass",
+    ),
+    "methods that are asked for by name": (
+        "expressions.py",
+        "                        function.referred = True",
+        "                        pass",
+    ),
+    "what is added to a part": (
+        "statements.py",
+        'if self._is_the_events(before):\n                raise self.stop("event-changed", node)',
+        "if False:\n                pass",
+    ),
+    "`finally` is reached in one way": ("statements.py", "self.env = self.joined(ways)\n", "self.env = after\n"),
+    "what `match` names is not the event's": (
+        "statements.py",
+        "part = MADE if self._is_the_events(self.eval(node.subject)) else NOTHING",
+        "self.eval(node.subject)\n        part = NOTHING",
+    ),
+    "a class inside": (
+        "statements.py",
+        'if isinstance(self.lookup(name), Foreign):\n                raise self.stop("class-inside", node)',
+        "pass",
+    ),
+    "a default of a function inside": (
+        "statements.py",
+        'if isinstance(self.lookup(name.id), Foreign):\n                    raise self.stop("at-definition", outside, name.id)',
+        "pass",
+    ),
+    "identity is asked for": (
+        "expressions.py",
+        'raise self.stop("identity", node)',
+        "pass",
+    ),
+    "a changing method": (
+        "expressions.py",
+        "if function.attr in CHANGING_METHODS and self._is_the_events(base):",
+        "if False:",
+    ),
+    "an item is set": (
+        "statements.py",
+        "if isinstance(base, Spot | Batch | Parsed) or self._is_the_events(base):",
+        "if False:",
+    ),
+    "an assignment goes though it is read": ("follow.py", "if loose and not inner:", "if False:"),
+    "a clash is the first that was there": (
+        "flow.py",
+        "if isinstance(joined, Clash) and not function.entry:",
+        "if isinstance(joined, Clash) and before is not None:\n            joined = before\n        elif isinstance(joined, Clash) and not function.entry:",
+    ),
+}
+
+
+def found_by(folder: Path, minutes: float) -> tuple[str, float]:
+    """Return who finds a mistake that stands in a copy of the project, and after how many seconds."""
+    env = {**os.environ, "PYTHONPATH": str(folder / "src")}
+    began = time.monotonic()
+    fuzz = [sys.executable, "tests/fuzz.py", "--minutes", str(minutes), "--most", "1", "--seed", "11"]
+    if subprocess.run(fuzz, cwd=folder, env=env, capture_output=True, check=False).returncode:
+        return "generated handlers", time.monotonic() - began
+    tables = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "2", "-p", "no:cacheprovider"]
+    tables += ["tests/test_soundness.py", "tests/test_rewriting.py"]
+    if subprocess.run(tables, cwd=folder, env=env, capture_output=True, check=False).returncode:
+        return "the tables", time.monotonic() - began
+    return "nobody", time.monotonic() - began
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Plant each mistake, print who found it, and return the exit status."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--minutes", type=float, default=1.0)
+    parser.add_argument("names", nargs="*")
+    told = parser.parse_args(arguments)
+    missed = 0
+    for name, (file, before, after) in MISTAKES.items():
+        if told.names and name not in told.names:
+            continue
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made)
+            for part in ("src", "tests", "examples"):
+                shutil.copytree(ROOT / part, folder / part, ignore=shutil.ignore_patterns("__pycache__"))
+            shutil.copy(ROOT / "pyproject.toml", folder)
+            page = folder / WHERE / file
+            text = page.read_text(encoding="utf-8")
+            if text.count(before) != 1:
+                raise SystemExit(f"{name}: what is to be changed in {file} does not stand there once")
+            page.write_text(text.replace(before, after), encoding="utf-8")
+            who, seconds = found_by(folder, told.minutes)
+        missed += who == "nobody"
+        print(f"{who:18} {seconds:5.0f} s  {name}", flush=True)
+    print(f"{missed} of {len(MISTAKES)} found by nobody")
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
