@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-import ast
 import keyword
-import os
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import looks_secret, masked
 from vast_ferry.definitions.tables import checked_definition, forms_of
-from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
-from vast_ferry.documents.ini_file import read_ini
-from vast_ferry.documents.json_file import read_json
-from vast_ferry.documents.python_file import Decorated, only_declares, parameters_of, parse_python, read_decorators
-from vast_ferry.documents.toml_file import read_toml
-from vast_ferry.documents.yaml_file import read_yaml
+from vast_ferry.documents.document import Path_
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import (
     Binding,
@@ -39,10 +33,7 @@ from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.schedules import Schedule
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
-
-#: syntax → how to read it
-READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini}
+from vast_ferry.profiles.schema import DefinitionRow, TriggerModel
 
 #: Fields whose value a provider may well understand where we don't: a finding then, not a mistake.
 KEPT_BACK: Final = {
@@ -50,8 +41,6 @@ KEPT_BACK: Final = {
     "schedule": ("schedule-not-carried", "Declare it by hand at the target"),
     "access": ("access-not-carried", "Allow it by hand at the target"),
 }
-#: So many files a definition may consist of.
-MOST_FILES: Final = 5000
 #: How a binding hands over what it is of: the native event itself, or its content.
 WIRE_FORMS: Final = ("whole", "bytes", "text", "json")
 WITH_CONTENT: Final = ("object", "message", "http")
@@ -92,61 +81,15 @@ def definition_files(folder: Path) -> list[Profile]:
     return [one for one in profiles if one.model.definition and (folder / one.model.definition.file).is_file()]
 
 
-@dataclass(frozen=True, slots=True)
-class _Declared:
-    """One function as declared: its data, and where that stands."""
-
-    name: str
-    data: dict[str, Any]
-    document: Document
-    path: Path_
-    entry: Entry | None = None
-
-
 @dataclass(slots=True)
-class _Reader:
+class _Reader(Declarations):
     """One reading of one project's definition."""
 
-    profile: Profile
-    model: DefinitionModel
-    folder: Path
-    document: Document
     carry_values: frozenset[str] = frozenset()  # variables that are carried whatever they hold
-    findings: list[Finding] = field(default_factory=list)
     withheld: dict[str, None] = field(default_factory=dict)
-    declarations: list[str] = field(default_factory=list)  # files of code that only declare
-    trees: dict[Path, ast.Module] = field(default_factory=dict)
     others: list[OtherFunction] = field(default_factory=list)
-    files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
-    def note(self, code: str, severity: Severity, why: tuple[str, str], place: Place, function: str = "") -> None:
-        """Note a finding; `why` is its reason and its remedy."""
-        self.findings.append(Finding(code, severity, *why, self.kept(place), function))
-
-    def kept(self, place: Place) -> Place:
-        """Return a place as the project keeps it: its file within the project."""
-        return Place(self.files.get(place.file, self.model.file), place.line, place.column)
-
-    def unknown(self, declared: _Declared, data: dict[str, Any], known: list[str], path: Path_) -> None:
-        for key in data:
-            if key not in known:
-                self.note(
-                    "unknown-key",
-                    Severity.TODO,
-                    (
-                        f"{key!r} is no key that {self.profile.title} has here{nearest(str(key), known)}",
-                        "Correct the key, or declare by hand at the target what it stands for",
-                    ),
-                    declared.document.place(*path, key),
-                    declared.name,
-                )
-
-    def mapping(self, data: Any, document: Document, path: Path_, what: str) -> dict[str, Any]:
-        if not isinstance(data, dict):
-            raise BadInput(f"{what} is not a mapping", "Write `key: value` pairs there", document.place(*path))
-        return data
-
-    def _kept_back(self, row: DefinitionRow, error: FormError, declared: _Declared, path: Path_) -> None:
+    def _kept_back(self, row: DefinitionRow, error: FormError, declared: Declared, path: Path_) -> None:
         """Note a value that is not carried as it is; raises BadInput for one that is wrong."""
         place = declared.document.place(*path)
         if row.is_ != "secrets" and row.is_ not in KEPT_BACK:
@@ -154,7 +97,7 @@ class _Reader:
         code, remedy = KEPT_BACK.get(row.is_, ("secret-value", "Put it into the vault"))
         self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
 
-    def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: _Declared, path: Path_) -> dict[str, Any]:
+    def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: Declared, path: Path_) -> dict[str, Any]:
         values: dict[str, Any] = {}
         forms = forms_of(self.profile)
         for row in rows:
@@ -195,7 +138,7 @@ class _Reader:
         there = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
         return suffix if there and (self.folder / f"{stem}.{suffix}").is_file() else ""
 
-    def other(self, declared: _Declared, entry: str, language: str, place: Place) -> None:
+    def other(self, declared: Declared, entry: str, language: str, place: Place) -> None:
         """Tell of a function in a language that is not carried; the others go on."""
         self.others.append(OtherFunction(declared.name, entry, language, self.kept(place)))
         self.note(
@@ -210,7 +153,7 @@ class _Reader:
         )
 
     def variables(
-        self, value: dict[str, str], declared: _Declared, path: Path_
+        self, value: dict[str, str], declared: Declared, path: Path_
     ) -> tuple[dict[str, str], tuple[str, ...]]:
         """Return variables without those that are plainly secrets, and these by name.
 
@@ -239,7 +182,7 @@ class _Reader:
 
     # --- triggers and bindings ---
 
-    def triggers(self, declared: _Declared) -> tuple[tuple[Trigger, ...], tuple[Binding, ...]]:
+    def triggers(self, declared: Declared) -> tuple[tuple[Trigger, ...], tuple[Binding, ...]]:
         at = self.model.functions.triggers_at
         document, name = declared.document, declared.name
         listed = declared.data.get(at, [])
@@ -279,7 +222,7 @@ class _Reader:
             what = f"a {kind.kind} has no content that could be handed over as {form!r}{nearest(form, known)}"
             raise BadInput(what, f"Use one of: {', '.join(known)}", shown)
 
-    def _kind(self, data: dict[str, Any], declared: _Declared, path: Path_) -> TriggerModel:
+    def _kind(self, data: dict[str, Any], declared: Declared, path: Path_) -> TriggerModel:
         for kind in self.model.functions.triggers:
             way = next((row.at for row in kind.rows if row.is_ == "parameter"), kind.told_by)
             if kind.told_by in data and way in data:
@@ -292,186 +235,6 @@ class _Reader:
             declared.document.place(*path),
         )
 
-    # --- where functions stand ---
-
-    def declared(self, top: dict[str, Any]) -> Iterator[_Declared]:
-        functions = self.model.functions
-        if functions.at:
-            found = False
-            for document, data in self._documents(self.document, top):
-                for key, name, own in self._of(data.get(functions.at, {}), document):
-                    found, path = True, (functions.at, key)
-                    declared = self.mapping(own, document, path, f"function {name}")
-                    yield _Declared(name, self._with_usual(declared, top), document, path)
-            if not found:
-                raise BadInput(
-                    f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
-                )
-        elif functions.files:
-            yield from self._from_files(functions.files)
-        else:
-            yield from self._from_code()
-
-    def _of(self, listed: Any, document: Document) -> Iterator[tuple[str | int, str, Any]]:
-        """Yield each function under `at`: its key or number there, its name, and what is declared of it."""
-        functions = self.model.functions
-        if not functions.named_by:
-            for name, own in self.mapping(listed, document, (functions.at,), functions.at).items():
-                yield name, str(name), own
-            return
-        if not isinstance(listed, list):
-            raise BadInput(f"{functions.at} is not a list", "List the functions there", document.place(functions.at))
-        for number, own in enumerate(listed):
-            at = (functions.at, number)
-            declared = dict(self.mapping(own, document, at, f"function {number + 1}"))
-            name = declared.pop(functions.named_by, None)
-            if not isinstance(name, str) or not name:
-                raise BadInput(
-                    f"function {number + 1} has no {functions.named_by}", "Give it a name", document.place(*at)
-                )
-            yield number, name, declared
-
-    def _with_usual(self, own: dict[str, Any], top: dict[str, Any]) -> dict[str, Any]:
-        """Return what is declared of a function, with what holds for each that does not say otherwise.
-
-        Mappings are put together by their keys; of anything else the function's own counts.
-        """
-        usual = top.get(self.model.functions.usual, {}) if self.model.functions.usual else {}
-        usual = self.mapping(usual, self.document, (self.model.functions.usual,), self.model.functions.usual)
-        both = {
-            key: {**value, **own[key]}
-            for key, value in usual.items()
-            if isinstance(value, dict) and isinstance(own.get(key), dict)
-        }
-        return {**usual, **own, **both}
-
-    def _documents(self, document: Document, data: dict[str, Any]) -> Iterator[tuple[Document, dict[str, Any]]]:
-        """Yield a document and those that it lists, each once; raises BadInput where they list one another."""
-        more = self.model.functions.more
-        no_one: frozenset[Path] = frozenset()
-        waiting = [(document, data, no_one)]
-        while waiting:
-            document, data, within = waiting.pop()
-            yield document, data
-            listed = data.get(more, []) if more else []
-            if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
-                raise BadInput(f"{more} is no list of files", "List their paths", document.place(more))
-            here = self.folder / self.files[document.file]
-            inner = [self._listed(name, here, document.place(more, at), within) for at, name in enumerate(listed)]
-            waiting += [(one, own, within | {here.resolve()}) for one, own in reversed(inner)]
-
-    def _listed(self, name: str, here: Path, place: Place, within: frozenset[Path]) -> tuple[Document, dict[str, Any]]:
-        """Return a document that the one in the file `here` lists."""
-        path = here.parent / name
-        if not leads_into(path, self.folder):
-            raise BadInput(f"{name} leads out of the project", "Copy it into the project", place)
-        if path.resolve() in (here.resolve(), *within):
-            raise BadInput(f"{name} lists this file again: they go round in a circle", "Take one out", place)
-        if not path.is_file():
-            raise BadInput(f"there is no file {name}", "Correct the path, from this file's folder", place)
-        shown = str(path)
-        if shown in self.files:
-            raise BadInput(f"{name} is listed twice", "Take one out", place)
-        if len(self.files) >= MOST_FILES:
-            raise BadInput(f"more than {MOST_FILES:,} files are listed", "Put some of them together", place)
-        self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
-        inner = READERS[self.model.syntax](path, shown, "the definition")
-        own = self.mapping(inner.data, inner, (), "the definition")
-        more = self.model.functions.more
-        self.unknown(_Declared("", own, inner, ()), own, [self.model.functions.at, more], ())
-        return inner, own
-
-    def _from_files(self, pattern: str) -> Iterator[_Declared]:
-        files = sorted(self.folder.glob(pattern))
-        if not files:
-            raise BadInput(f"there is no file {pattern} in {self.folder}", "Declare at least one function in one")
-        for path in files:
-            shown = str(path)
-            self.files[shown] = path.relative_to(self.folder).as_posix()
-            if not leads_into(path, self.folder):
-                raise BadInput(
-                    "the file is a link that leads out of the project", "Copy it into the project", Place(shown)
-                )
-            document = READERS[self.model.syntax](path, shown, "the definition")
-            data = self.mapping(document.data, document, (), f"function {path.stem}")
-            yield _Declared(path.stem, data, document, ())
-
-    def _from_code(self) -> Iterator[_Declared]:
-        code = self.model.functions.code
-        assert code is not None
-        found = False
-        for path in code_files(self.folder):
-            shown, relative = str(path), path.relative_to(self.folder).as_posix()
-            every = list(read_decorators(path, shown, code.module, code.decorators))
-            behind = [self._stands_for(one) for one in every]
-            names = [one.name for one in every]
-            apart = bool(every) and None not in behind and only_declares(self.tree(path), names)
-            if apart:  # a file that only declares is none of the handlers'
-                self.declarations.append(relative)
-            for one, entry in zip(every, behind, strict=True):
-                self.files[shown] = relative
-                found = True
-                own = Entry(relative, one.name) if entry is None or not apart else entry
-                yield self._decorated(one, own, shown)
-        if not found:
-            raise BadInput(
-                f"no function in {self.folder} has a decorator of {code.module}",
-                f"Expected one of {', '.join(code.decorators)}",
-            )
-
-    def tree(self, path: Path) -> ast.Module:
-        """Return a file's syntax tree; many functions may be declared of one file."""
-        if path not in self.trees:
-            self.trees[path] = parse_python(path, str(path))
-        return self.trees[path]
-
-    def _stands_for(self, one: Decorated) -> Entry | None:
-        """Return the handler that a declared function only calls, if it takes the same parameters."""
-        called = one.stands_for
-        if called is None:
-            return None
-        relative = f"{called.module.replace('.', '/')}.py"
-        path = self.folder / relative
-        if not path.is_file() or parameters_of(self.tree(path), called.name) != called.parameters:
-            return None
-        return Entry(relative, called.name)
-
-    def _decorated(self, one: Decorated, entry: Entry, shown: str) -> _Declared:
-        """Return the data that a function's decorators are: settings, and a list of triggers and bindings."""
-        code, at = self.model.functions.code, self.model.functions.triggers_at
-        assert code is not None
-        data: dict[str, Any] = {}
-        listed: list[dict[str, Any]] = []
-        places: dict[Path_, tuple[int, int]] = {(): (one.place.line, one.place.column)}
-        name = one.name
-        path: Path_
-        no_path: Path_ = ()
-        for decorator in one.decorators:
-            if decorator.path == code.settings:
-                into, path = data, no_path
-            else:
-                into, path = {decorator.path: True}, (at, len(listed))
-                listed.append(into)
-                places[path] = (decorator.place.line, decorator.place.column)
-            for argument, (value, place) in decorator.arguments.items():
-                into[argument] = value
-                places[(*path, argument)] = (place.line, place.column)
-            for argument, (source, place) in decorator.computed.items():
-                self.note(
-                    "computed-declaration",
-                    Severity.BLOCKING,
-                    (
-                        f"{argument} of {decorator.path} is {source}: only running the code tells what that is",
-                        "Write the value itself there, or a constant of the module",
-                    ),
-                    place,
-                    name,
-                )
-            if path and decorator.computed and not any(kind.told_by in into for kind in self.model.functions.triggers):
-                listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
-        name = str(data.pop("name", name))
-        return _Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)
-
     # --- the whole ---
 
     def read(self) -> Project:
@@ -479,7 +242,7 @@ class _Reader:
         stages_at = self.model.stages.at if self.model.stages else ""
         functions = self.model.functions
         keys = (self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at)
-        whole = _Declared("", top, self.document, ())
+        whole = Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
         every = list(self.declared(top))
         read = [made for declared in every if (made := self._function(declared)) is not None]
@@ -499,7 +262,7 @@ class _Reader:
             tuple(self.withheld),
         )
 
-    def _function(self, declared: _Declared) -> Function | None:
+    def _function(self, declared: Declared) -> Function | None:
         rows = self.model.functions.rows
         values = self.rows(rows, declared.data, declared, declared.path)
         known = [*(row.at for row in rows), self.model.functions.triggers_at]
@@ -523,14 +286,14 @@ class _Reader:
         for name, data in self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at).items():
             path = (model.at, name)
             stage = self.mapping(data, self.document, path, f"stage {name}")
-            declared = _Declared("", stage, self.document, path)
+            declared = Declared("", stage, self.document, path)
             self.unknown(declared, stage, [key for key in (model.functions, model.only) if key], path)
             overlays = {}
             inner = (*path, model.functions)
             for function, overlay in self.mapping(stage.get(model.functions, {}), self.document, inner, "it").items():
                 where = (*inner, function)
                 self._known(function, names, where, name)
-                one = _Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
+                one = Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
                 fields = self.rows(self.model.functions.rows, one.data, one, where)
                 overlays[str(function)] = {name: value for name, value in fields.items() if name != "withheld"}
                 self.unknown(one, one.data, [row.at for row in self.model.functions.rows], where)
@@ -606,23 +369,6 @@ def _at(data: Mapping[str, Any], key: str) -> Any:
     return data
 
 
-def code_files(folder: Path) -> Iterator[Path]:
-    """Yield the Python files of a project in a fixed order, but for hidden ones, links out of it and samples."""
-    root = folder.resolve()
-    for top, folders, names in os.walk(folder):
-        folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in NOT_CARRIED)
-        files = (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
-        yield from (path for path in files if leads_into(path, root) and path.is_file())
-
-
-def leads_into(path: Path, folder: Path) -> bool:
-    """Tell whether a path, once every link is followed, lies in a folder; one that goes in a circle does not."""
-    try:
-        return path.resolve().is_relative_to(folder.resolve()) and "\0" not in str(path)
-    except (OSError, RuntimeError, ValueError):
-        return False
-
-
 def read_project(
     folder: Path, provider: Profile | None = None, shown: str = "", carry_values: Iterable[str] = ()
 ) -> tuple[Profile, Project]:
@@ -637,7 +383,7 @@ def read_project(
     assert model is not None
     shown = shown or str(path)
     document = READERS[model.syntax](path, shown, "the definition")
-    reader = _Reader(profile, model, folder, document, frozenset(carry_values), files={shown: model.file})
+    reader = _Reader(profile, model, folder, document, carry_values=frozenset(carry_values), files={shown: model.file})
     project = reader.read()
     findings = [replace(one, reason=masked(one.reason, project.withheld)) for one in reader.findings]
     return profile, replace(project, findings=tuple(findings))

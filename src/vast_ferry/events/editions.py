@@ -16,7 +16,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.definitions.project import code_files, definition_files, read_project
+from vast_ferry.definitions.declared import code_files
+from vast_ferry.definitions.project import definition_files, read_project
 from vast_ferry.documents.document import read_file
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.functions import Project

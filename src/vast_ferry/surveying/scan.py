@@ -12,7 +12,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from vast_ferry.definitions.project import leads_into
+from vast_ferry.definitions.declared import leads_into
 from vast_ferry.documents.python_file import Computed, constants_of, parse_python, value_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Function
