@@ -3,25 +3,38 @@
 from __future__ import annotations
 
 import ast
+import fnmatch
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there
+from vast_ferry.definitions.tables import forms_of
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
 from vast_ferry.documents.json_file import read_json
-from vast_ferry.documents.python_file import Decorated, only_declares, parameters_of, parse_python, read_decorators
+from vast_ferry.documents.python_file import (
+    Decorated,
+    Registered,
+    Registering,
+    only_declares,
+    parameters_of,
+    parse_python,
+    read_calls,
+    read_decorators,
+)
 from vast_ferry.documents.toml_file import read_toml
+from vast_ferry.documents.xml_file import read_xml
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel
+from vast_ferry.profiles.schema import CallsModel, DefinitionModel
 
 #: syntax → how to read it
-READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini}
+READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini, "xml": read_xml}
 #: So many files a definition may consist of.
 MOST_FILES: Final = 5000
 
@@ -35,6 +48,7 @@ class Declared:
     document: Document
     path: Path_
     entry: Entry | None = None
+    own: dict[str, Any] = field(default_factory=dict)  # as it stands there, without what holds for several
 
 
 @dataclass(slots=True)
@@ -72,6 +86,14 @@ class Declarations:
                     declared.name,
                 )
 
+    def unknown_within(self, declared: Declared, data: dict[str, Any], known: list[str], path: Path_) -> None:
+        """Tell of keys that nobody knows, those inside of keys of which only parts are known as well."""
+        self.unknown(declared, data, [*known, *(at.partition(".")[0] for at in known)], path)
+        for key in [key for key in data if key not in known and isinstance(data[key], dict)]:
+            inner = [at.partition(".")[2] for at in known if at.startswith(f"{key}.")]
+            if inner:
+                self.unknown_within(declared, data[key], inner, (*path, key))
+
     def mapping(self, data: Any, document: Document, path: Path_, what: str) -> dict[str, Any]:
         if not isinstance(data, dict):
             raise BadInput(f"{what} is not a mapping", "Write `key: value` pairs there", document.place(*path))
@@ -81,13 +103,16 @@ class Declarations:
 
     def declared(self, top: dict[str, Any]) -> Iterator[Declared]:
         functions = self.model.functions
-        if functions.at:
+        if functions.calls:
+            yield from self._from_calls(functions.calls)
+        elif functions.at:
             found = False
             for document, data in self._documents(self.document, top):
                 for key, name, own in self._of(data.get(functions.at, {}), document):
                     found, path = True, (functions.at, key)
                     declared = self.mapping(own, document, path, f"function {name}")
-                    yield Declared(name, self._with_usual(declared, top), document, path)
+                    whole = self.whole(name, declared, document.place(*path), top)
+                    yield Declared(name, whole, document, path, own=declared)
             if not found:
                 raise BadInput(
                     f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
@@ -116,19 +141,80 @@ class Declarations:
                 )
             yield number, name, declared
 
-    def _with_usual(self, own: dict[str, Any], top: dict[str, Any]) -> dict[str, Any]:
-        """Return what is declared of a function, with what holds for each that does not say otherwise.
+    # --- what is put together ---
 
-        Mappings are put together by their keys; of anything else the function's own counts.
-        """
-        usual = top.get(self.model.functions.usual, {}) if self.model.functions.usual else {}
-        usual = self.mapping(usual, self.document, (self.model.functions.usual,), self.model.functions.usual)
-        both = {
-            key: {**value, **own[key]}
-            for key, value in usual.items()
-            if isinstance(value, dict) and isinstance(own.get(key), dict)
-        }
-        return {**usual, **own, **both}
+    def whole(
+        self, name: str, own: dict[str, Any], place: Place, top: dict[str, Any], stage: str = ""
+    ) -> dict[str, Any]:
+        """Return all that is declared of a function in a stage (or without one): bases, what is usual, its own."""
+        functions, by = self.model.functions, self.model.functions.merged_by
+        usual = top.get(functions.usual, {}) if functions.usual else {}
+        usual = self.mapping(usual, self.document, (functions.usual,), functions.usual)
+        usual = {**usual, **{key: top[key] for key in functions.shared if key in top}}
+        if functions.patterns:
+            listed = self.mapping(top.get(functions.at, {}), self.document, (functions.at,), functions.at)
+            fits = [pattern for pattern in listed if fnmatch.fnmatchcase(name, pattern.replace("[", "[[]"))]
+            for pattern in sorted(fits, key=lambda one: len(one.replace("*", ""))):
+                usual = merged(usual, listed[pattern], by)
+        data = merged(merged(self._base(own, top, place, ()), usual, by), own, by)
+        stages = self.model.stages
+        if stages and stages.inside:
+            listed = data.pop(stages.inside, [])
+            for over in listed if isinstance(listed, list) else [listed]:
+                if isinstance(over, dict) and over.get(stages.named_by) == stage:
+                    data = merged(data, {k: v for k, v in over.items() if k != stages.named_by}, by)
+        data.pop(functions.like, None)
+        return self._filled(name, data, place, top, stage)
+
+    def _base(self, own: dict[str, Any], top: dict[str, Any], place: Place, seen: tuple[str, ...]) -> dict[str, Any]:
+        """Return what a function, or a base, takes over from the base that it names."""
+        functions = self.model.functions
+        name = own.get(functions.like) if functions.like else None
+        if name is None:
+            return {}
+        by = functions.bases_named_by
+        listed = top.get(functions.bases, {})
+        every = {one.get(by): one for one in listed if isinstance(one, dict)} if isinstance(listed, list) else listed
+        if not isinstance(name, str) or not isinstance(every, dict) or not isinstance(every.get(name), dict):
+            known = nearest(str(name), [one for one in every if isinstance(one, str)])
+            raise BadInput(f"there is no {functions.bases} {name!r}{known}", "Correct the name", place)
+        if name in seen:
+            raise BadInput(f"{functions.bases} {name!r} takes over itself", "Take one out", place)
+        base = {key: value for key, value in every[name].items() if key not in (by, functions.like)}
+        return dict(merged(self._base(every[name], top, place, (*seen, name)), base, functions.merged_by))
+
+    def _filled(self, name: str, data: dict[str, Any], place: Place, top: dict[str, Any], stage: str) -> dict[str, Any]:
+        references = self.model.references
+        if references is None:
+            return data
+        row = next((row for row in self.model.functions.rows if row.is_ == "variables"), None)
+
+        def variables() -> dict[str, Any]:
+            held = there(data, row.at) if row else MISSING
+            form = forms_of(self.profile)[id(row)] if row and held is not MISSING else None
+            return dict(form.read(held, "variables")) if form else {}
+
+        def of(asked: str) -> Any:
+            for written, means in references.names.items():
+                begins, star, _ = written.partition("*")
+                if asked != written and not (star and asked.startswith(begins)):
+                    continue
+                if means == "stage":
+                    return stage or None
+                if means == "function":
+                    return name
+                target, rest = means.partition("*")[0].removesuffix("."), asked[len(begins) :]
+                held = variables() if target == "variables" else there(top, target) if star else top
+                found = there(held, rest if star else means) if isinstance(held, dict) else MISSING
+                if found is not MISSING:
+                    return found
+            raise NoSuchName(asked)
+
+        try:
+            return dict(filled(data, references.written, of))
+        except NoSuchName as error:
+            shown = references.written.replace("{name}", str(error))
+            raise BadInput(f"{shown} in {name} stands for nothing", "Correct the name, or declare it", place) from None
 
     def _documents(self, document: Document, data: dict[str, Any]) -> Iterator[tuple[Document, dict[str, Any]]]:
         """Yield a document and those that it lists, each once; raises BadInput where they list one another."""
@@ -178,8 +264,10 @@ class Declarations:
                     "the file is a link that leads out of the project", "Copy it into the project", Place(shown)
                 )
             document = READERS[self.model.syntax](path, shown, "the definition")
-            data = self.mapping(document.data, document, (), f"function {path.stem}")
-            yield Declared(path.stem, data, document, ())
+            name = path.stem if pattern.rpartition("/")[2].startswith("*") else path.parent.name
+            data = self.mapping(document.data, document, (), f"function {name}")
+            whole = self.whole(name, data, document.place(), self.document.data)
+            yield Declared(name, whole, document, (), own=data)
 
     def _from_code(self) -> Iterator[Declared]:
         code = self.model.functions.code
@@ -203,6 +291,53 @@ class Declarations:
                 f"no function in {self.folder} has a decorator of {code.module}",
                 f"Expected one of {', '.join(code.decorators)}",
             )
+
+    def _from_calls(self, calls: CallsModel) -> Iterator[Declared]:
+        """Yield the functions that calls declare; several calls of one name are one function."""
+        path = self.folder / calls.file
+        if not path.is_file():
+            raise BadInput(
+                f"there is no file {calls.file} in {self.folder}", "Expected the calls that declare functions"
+            )
+        shown = str(path)
+        self.files[shown] = calls.file
+        _, registered = read_calls(path, shown, Registering(calls.module, calls.object, calls.calls, calls.handler))
+        by_name: dict[str, list[Registered]] = {}
+        for one in registered:
+            usual = calls.usual_name.format(module=one.module.rpartition(".")[2], function=one.name)
+            by_name.setdefault(str(one.call.arguments.get(calls.named, (usual,))[0]), []).append(one)
+        if not by_name:
+            raise BadInput(f"no call in {calls.file} hands over a handler", "Expected one of " + ", ".join(calls.calls))
+        at = self.model.functions.triggers_at
+        for name, several in by_name.items():
+            listed, places = [], dict[Path_, tuple[int, int]]()
+            first = several[0]
+            places[()] = first.call.place.line, first.call.place.column
+            for number, one in enumerate(several):
+                places[at, number] = one.call.place.line, one.call.place.column
+                given = {key: value for key, (value, _) in one.call.arguments.items() if key != calls.named}
+                listed.append({one.call.path: True, **given})
+                for argument, (source, place) in one.call.computed.items():
+                    self.computed(f"{argument} of {one.call.path}", source, place, name)
+            document = Document(shown, {}, places)
+            own = {at: listed}
+            whole = self.whole(name, own, document.place(), self.document.data)
+            file = f"{first.module.replace('.', '/')}.py"
+            entry = Entry(file if (self.folder / file).is_file() else file.replace(".py", "/__init__.py"), first.name)
+            yield Declared(name, whole, document, (), entry, own)
+
+    def computed(self, what: str, source: str, place: Place, function: str) -> None:
+        """Tell of a value that only running the code would tell."""
+        self.note(
+            "computed-declaration",
+            Severity.BLOCKING,
+            (
+                f"{what} is {source}: only running the code tells what that is",
+                "Write the value itself there, or a constant of the module",
+            ),
+            place,
+            function,
+        )
 
     def tree(self, path: Path) -> ast.Module:
         """Return a file's syntax tree; many functions may be declared of one file."""
@@ -242,16 +377,7 @@ class Declarations:
                 into[argument] = value
                 places[(*path, argument)] = (place.line, place.column)
             for argument, (source, place) in decorator.computed.items():
-                self.note(
-                    "computed-declaration",
-                    Severity.BLOCKING,
-                    (
-                        f"{argument} of {decorator.path} is {source}: only running the code tells what that is",
-                        "Write the value itself there, or a constant of the module",
-                    ),
-                    place,
-                    name,
-                )
+                self.computed(f"{argument} of {decorator.path}", source, place, name)
             if path and decorator.computed and not any(kind.told_by in into for kind in self.model.functions.triggers):
                 listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))

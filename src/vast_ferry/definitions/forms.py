@@ -30,6 +30,14 @@ class FormError(FerryError, ValueError):
     """A value that is not what its form takes."""
 
 
+class Wider(FormError):
+    """A value that is carried as what takes in more than it: `value`."""
+
+    def __init__(self, why: str, value: Any) -> None:
+        super().__init__(why)
+        self.value = value
+
+
 class OtherLanguage(FormError):
     """An entry that is written in a language that is not carried; its argument names the language."""
 
@@ -103,6 +111,7 @@ class Form:
     name: ClassVar[str] = "plain"
     takes: ClassVar[int] = 0
     named: ClassVar[bool] = False
+    worded: ClassVar[bool] = False  # `words` of the row are its options
     wants: ClassVar[str] = "no arguments"
 
     def read(self, value: Any, field: str) -> Any:

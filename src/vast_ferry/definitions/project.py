@@ -6,12 +6,13 @@ import keyword
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
 from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
-from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage
+from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wider
+from vast_ferry.definitions.laid_over import MISSING, merged, texts_in, there
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import looks_secret, masked
 from vast_ferry.definitions.tables import checked_definition, forms_of
@@ -41,6 +42,8 @@ KEPT_BACK: Final = {
     "schedule": ("schedule-not-carried", "Declare it by hand at the target"),
     "access": ("access-not-carried", "Allow it by hand at the target"),
 }
+#: What to do where a trigger takes in more than it did.
+WIDER: Final = "Let the handler pass over what it did not get, or narrow the trigger by hand at the target"
 #: How a binding hands over what it is of: the native event itself, or its content.
 WIRE_FORMS: Final = ("whole", "bytes", "text", "json")
 WITH_CONTENT: Final = ("object", "message", "http")
@@ -99,44 +102,49 @@ class _Reader(Declarations):
 
     def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: Declared, path: Path_) -> dict[str, Any]:
         values: dict[str, Any] = {}
-        forms = forms_of(self.profile)
         for row in rows:
-            if row.at not in data:
+            said = there(data, row.at)
+            if said is MISSING:
                 continue
-            place = declared.document.place(*path, row.at)
+            at = (*path, *([row.at] if row.at in data else row.at.split(".")))
+            place = declared.document.place(*at)
             if not row.is_:
-                self.note(
-                    "not-carried",
-                    Severity.TODO,
-                    (f"{row.at!r} ({row.about}) is not carried", "Declare it by hand at the target"),
-                    place,
-                    declared.name,
-                )
+                why = f"{row.at!r} ({row.about}) is not carried"
+                self.note("not-carried", Severity.TODO, (why, "Declare it by hand at the target"), place, declared.name)
                 continue
-            try:
-                value = forms[id(row)].read(data[row.at], row.is_)
-            except OtherLanguage as error:
-                if row.is_ == "entry":
-                    self.other(declared, str(data[row.at]), str(error), place)
-                continue
-            except FormError as error:
-                self._kept_back(row, error, declared, (*path, row.at))
+            value = self._read(row, said, declared, at)
+            if value is MISSING:
                 continue
             if row.is_ == "entry" and (other := self.other_file(value)):
-                self.other(declared, str(data[row.at]), LANGUAGES[other], place)
+                self.other(declared, str(said), LANGUAGES[other], place)
                 continue
             if row.is_ == "variables":
-                value, withheld = self.variables(value, declared, (*path, row.at))
+                value, withheld = self.variables(value, declared, at)
                 if withheld:
                     values["withheld"] = withheld
             values.update(value if row.is_ in ("route", "methods_and_route") else {row.is_: value})
         return values
 
+    def _read(self, row: DefinitionRow, said: Any, declared: Declared, at: Path_) -> Any:
+        """Return the hub's value of what a definition says; MISSING, and a finding, where that is not carried."""
+        place = declared.document.place(*at)
+        try:
+            return forms_of(self.profile)[id(row)].read(said, row.is_)
+        except OtherLanguage as error:
+            if row.is_ == "entry":
+                self.other(declared, str(said), str(error), place)
+        except Wider as error:
+            self.note("wider-trigger", Severity.TODO, (str(error), WIDER), place, declared.name)
+            return error.value
+        except FormError as error:
+            self._kept_back(row, error, declared, at)
+        return MISSING
+
     def other_file(self, entry: Entry) -> str:
         """Return the suffix of the file that an entry means, where it is not Python: `f.js` is no `f/js.py`."""
         stem, _, suffix = entry.file.removesuffix(".py").rpartition("/")
-        there = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
-        return suffix if there and (self.folder / f"{stem}.{suffix}").is_file() else ""
+        other = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
+        return suffix if other and (self.folder / f"{stem}.{suffix}").is_file() else ""
 
     def other(self, declared: Declared, entry: str, language: str, place: Place) -> None:
         """Tell of a function in a language that is not carried; the others go on."""
@@ -183,23 +191,16 @@ class _Reader(Declarations):
     # --- triggers and bindings ---
 
     def triggers(self, declared: Declared) -> tuple[tuple[Trigger, ...], tuple[Binding, ...]]:
-        at = self.model.functions.triggers_at
         document, name = declared.document, declared.name
-        listed = declared.data.get(at, [])
-        if not isinstance(listed, list):
-            raise BadInput(
-                f"{at} of {name} is not a list", "List its triggers there", document.place(*declared.path, at)
-            )
         found: list[Trigger] = []
         bound: list[Binding] = []
-        for index, item in enumerate(listed):
-            here = (*declared.path, at, index)
+        for here, item in self._listed_triggers(declared):
             data = self.mapping(item, document, here, f"a trigger of {name}")
             kind = self._kind(data, declared, here)
             values = self.rows(kind.rows, data, declared, here)
             code = self.model.functions.code
             known = [kind.told_by, *(row.at for row in kind.rows), *(code.decorators if code else ())]
-            self.unknown(declared, data, known, here)
+            self.unknown_within(declared, data, known, here)
             parameter, form = values.pop("parameter", ""), values.pop("form", "whole")
             content_type = values.pop("content_type", "")
             place = self.kept(document.place(*here))
@@ -209,8 +210,27 @@ class _Reader(Declarations):
                 source = values.get("source", "")
                 bound.append(Binding(parameter, kind.way, kind.kind, source, key, form, content_type))  # type: ignore[arg-type]
             if kind.way == "event" and kind.kind != "call":
-                found.append(_trigger(kind.kind, values, place))
+                source = values.get("source", "")
+                each = [{"source": one} for one in source] if isinstance(source, tuple) else [{}]
+                found += [_trigger(kind.kind, {**values, **one}, place) for one in each]
         return tuple(found), tuple(bound)
+
+    def _listed_triggers(self, declared: Declared) -> list[tuple[Path_, Any]]:
+        """Return each trigger, and where it stands: in a list, or under keys of the function itself."""
+        at = self.model.functions.triggers_at
+        if not at:
+            known = dict.fromkeys(kind.told_by.partition(".")[0] for kind in self.model.functions.triggers)
+            made: list[tuple[Path_, Any]] = []
+            for key in known:
+                held = declared.data.get(key, [])
+                several = held if isinstance(held, list) else [held]
+                made += [((*declared.path, key, index), {key: one}) for index, one in enumerate(several)]
+            return made
+        listed = declared.data.get(at, [])
+        if not isinstance(listed, list):
+            place = declared.document.place(*declared.path, at)
+            raise BadInput(f"{at} of {declared.name} is not a list", "List its triggers there", place)
+        return [((*declared.path, at, index), item) for index, item in enumerate(listed)]
 
     def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
         """Refuse a binding that can't become a parameter, or hands over what it has not."""
@@ -225,7 +245,7 @@ class _Reader(Declarations):
     def _kind(self, data: dict[str, Any], declared: Declared, path: Path_) -> TriggerModel:
         for kind in self.model.functions.triggers:
             way = next((row.at for row in kind.rows if row.is_ == "parameter"), kind.told_by)
-            if kind.told_by in data and way in data:
+            if there(data, kind.told_by) is not MISSING and there(data, way) is not MISSING:
                 return kind
         known = list(dict.fromkeys(kind.told_by for kind in self.model.functions.triggers))
         word = next(iter(data), "")
@@ -241,7 +261,13 @@ class _Reader(Declarations):
         top = self.mapping(self.document.data, self.document, (), "the definition")
         stages_at = self.model.stages.at if self.model.stages else ""
         functions = self.model.functions
-        keys = (self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at)
+        names = self.model.references.names.values() if self.model.references else ()
+        keys = [self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at]
+        keys += [
+            *functions.shared,
+            functions.bases,
+            *(name for name in names if name not in ("stage", "function", "variables.*")),
+        ]
         whole = Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
         every = list(self.declared(top))
@@ -257,7 +283,7 @@ class _Reader(Declarations):
             tuple(read),
             (),
             tuple(dict.fromkeys((self.model.file, *(self.declarations if functions.code else self.files.values())))),
-            tuple(self._stages(top, [declared.name for declared in every])),
+            tuple(self._stages(top, every)),
             tuple(self.others),
             tuple(self.withheld),
         )
@@ -265,8 +291,12 @@ class _Reader(Declarations):
     def _function(self, declared: Declared) -> Function | None:
         rows = self.model.functions.rows
         values = self.rows(rows, declared.data, declared, declared.path)
-        known = [*(row.at for row in rows), self.model.functions.triggers_at]
-        self.unknown(declared, declared.data, [key for key in known if key], declared.path)
+        told = [kind.told_by for kind in self.model.functions.triggers] if not self.model.functions.triggers_at else []
+        known = [*(row.at for row in rows), self.model.functions.triggers_at, *told]
+        self.unknown(declared, declared.data, [key.partition(".")[0] for key in known if key], declared.path)
+        inside = PurePosixPath(self.files.get(declared.document.file, "")).parent.as_posix()
+        if self.model.functions.files.count("/") > 1 and "entry" in values:  # its file lies beside its definition
+            values["entry"] = replace(values["entry"], file=f"{inside}/{values['entry'].file}")
         if declared.entry:
             values["entry"] = declared.entry
         if any(other.name == declared.name for other in self.others):
@@ -276,12 +306,31 @@ class _Reader(Declarations):
             place = declared.document.place(*declared.path)
             raise BadInput(f"function {declared.name} has no {key}", f"Add `{key}`", place)
         triggers, bindings = self.triggers(declared)
+        self._named_stages(declared)
         place = self.kept(declared.document.place(*declared.path))
         return Function(declared.name, triggers=triggers, bindings=bindings, place=place, **values)
 
-    def _stages(self, top: dict[str, Any], names: list[str]) -> Iterator[Stage]:
-        model = self.model.stages
+    def _named_stages(self, declared: Declared) -> None:
+        """Tell of texts that name the stage, which is not known where a function is carried without one."""
+        references = self.model.references
+        stage = next((name for name, means in references.names.items() if means == "stage"), "") if references else ""
+        if references is None or not stage:
+            return
+        written = references.written.replace("{name}", stage)
+        texts = [text for text in texts_in(declared.data) if written in text]
+        if texts:
+            why = f"{', '.join(dict.fromkeys(texts))}: {written} stands for the stage, and is carried as it stands"
+            remedy = "Write the name that holds in the stage that you carry"
+            self.note(
+                "stage-in-text", Severity.TODO, (why, remedy), declared.document.place(*declared.path), declared.name
+            )
+
+    def _stages(self, top: dict[str, Any], every: list[Declared]) -> Iterator[Stage]:
+        model, names = self.model.stages, [declared.name for declared in every]
         if model is None:
+            return
+        if model.files or model.inside or model.whole:
+            yield from self._laid_over(top, every)
             return
         for name, data in self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at).items():
             path = (model.at, name)
@@ -303,6 +352,63 @@ class _Reader(Declarations):
             for index, function in enumerate(only):
                 self._known(function, names, (*path, model.only, index), name)
             yield Stage(str(name), overlays, tuple(only), self.kept(self.document.place(*path)))
+
+    def _overlays(self, top: dict[str, Any], every: list[Declared]) -> dict[str, tuple[dict[str, Any], Place]]:
+        """Return what each stage lays over the whole definition, and where that stands."""
+        model = self.model.stages
+        assert model is not None
+        if model.files:
+            made = {}
+            before, _, after = model.files.partition("*")
+            for path in sorted(self.folder.glob(model.files)):
+                shown = str(path)
+                self.files[shown] = path.name
+                document = READERS[self.model.syntax](path, shown, "the definition of a stage")
+                over = self.mapping(document.data, document, (), "the definition of a stage")
+                made[path.name.removeprefix(before).removesuffix(after)] = over, document.place()
+            return made
+        if model.inside:
+            listed = (one for declared in every for one in declared.own.get(model.inside, []) if isinstance(one, dict))
+            return {str(one.get(model.named_by)): ({}, self.document.place()) for one in listed}
+        stages = self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at)
+        return {
+            str(name): (self.mapping(over, self.document, (model.at, name), name), self.document.place(model.at, name))
+            for name, over in stages.items()
+        }
+
+    def _laid_over(self, top: dict[str, Any], every: list[Declared]) -> Iterator[Stage]:
+        """Yield stages that are a definition each: what differs in one is told function by function."""
+        functions = self.model.functions
+        by = {**functions.merged_by, **({functions.at: functions.named_by} if functions.named_by else {})}
+        usual = {declared.name: self._fields(declared) for declared in every}
+        for stage, (over, place) in self._overlays(top, every).items():
+            whole = merged(top, over, by)
+            own = {name: data for _, name, data in self._of(whole[functions.at], self.document)} if functions.at else {}
+            overlays = {}
+            for declared in every:
+                data = self.whole(declared.name, own.get(declared.name, declared.own), place, whole, stage)
+                fields = self._fields(replace(declared, data=data))
+                before = usual[declared.name]
+                differs = {name: value for name, value in fields.items() if before.get(name) != value}
+                if differs.pop("triggers", None):
+                    why = f"{declared.name} has other triggers in {stage}, which are not carried: its usual ones are"
+                    self.note(
+                        "stage-triggers", Severity.TODO, (why, "Declare them by hand there"), place, declared.name
+                    )
+                if differs:
+                    overlays[declared.name] = differs
+            yield Stage(stage, overlays, (), self.kept(place))
+
+    def _fields(self, declared: Declared) -> dict[str, Any]:
+        """Return what a function's rows and triggers say, without telling anything once more."""
+        kept, self.findings = self.findings, []
+        others, self.others = self.others, []
+        try:
+            values = self.rows(self.model.functions.rows, declared.data, declared, declared.path)
+            triggers = [replace(one, place=Place()) for one in self.triggers(declared)[0]]
+        finally:
+            self.findings, self.others = kept, others
+        return {**{name: value for name, value in values.items() if name != "withheld"}, "triggers": triggers}
 
     def _known(self, function: Any, names: list[str], path: Path_, stage: str) -> None:
         if function not in names:

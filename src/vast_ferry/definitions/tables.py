@@ -5,10 +5,11 @@ from __future__ import annotations
 import ast
 import functools
 import keyword
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Final
 
 from vast_ferry.definitions.forms import FORMS, Form
+from vast_ferry.definitions.in_words import IN_WORDS
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
@@ -33,7 +34,7 @@ TRIGGER_FIELDS: Final = {
     "http": ("route", "methods", "callers", "methods_and_route", *_ANY),
     "object": ("source", "changes", "prefix", "suffix", "key_filter", *_ANY),
     "message": ("source", "batch_size", "batch_window", "where", *_ANY),
-    "record": ("source", "changes", *_ANY),
+    "record": ("source", "changes", "batch_size", "batch_window", *_ANY),
     "schedule": ("source", "schedule", "zone", *_ANY),
     "signal": ("source", *_ANY),
     "call": _ANY,
@@ -45,6 +46,10 @@ BINDING_FIELDS: Final = {
     "record": ("source", *_ANY),
 }
 KINDS: Final = tuple(TRIGGER_FIELDS)
+
+
+#: Every form by its name.
+ALL_FORMS: Final[Mapping[str, type[Form]]] = {**FORMS, **IN_WORDS}
 
 
 class FormSyntax(FerryError, ValueError):
@@ -74,15 +79,28 @@ def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
 
     Raises FormSyntax for an unknown form (the nearest is suggested) or arguments that are no names or texts.
     """
-    text = row.is_ if row.as_ == "plain" and row.is_ in FORMS else row.as_
+    text = row.is_ if row.as_ == "plain" and row.is_ in ALL_FORMS else row.as_
     try:
         tree = ast.parse(text, mode="eval").body
     except SyntaxError:
         raise FormSyntax(f"{text!r} is not a form: write a name, or name(argument, …)") from None
     function = tree.func if isinstance(tree, ast.Call) else tree
     name = function.id if isinstance(function, ast.Name) else ""
-    if name not in FORMS:
-        raise FormSyntax(f"there is no form {text!r}{nearest(name or text, FORMS)}")
+    if name not in ALL_FORMS:
+        raise FormSyntax(f"there is no form {text!r}{nearest(name or text, ALL_FORMS)}")
+    args, options = _arguments(tree, text)
+    form = ALL_FORMS[name]
+    if len(args) != form.takes or bool(options) != form.named:
+        raise FormSyntax(f"form {name} takes {form.wants}, not {text!r}")
+    if form.worded != bool(row.words):
+        raise FormSyntax(f"form {name} takes {'the words' if form.worded else 'no words'} of its row")
+    if not form.worded and len(set(options.values())) != len(options):
+        raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
+    return form(tuple(args), dict(row.words) if form.worded else options, routes)
+
+
+def _arguments(tree: ast.expr, text: str) -> tuple[list[str], dict[str, str]]:
+    """Return the texts and the names that a form is given."""
     args: list[str] = []
     options: dict[str, str] = {}
     if isinstance(tree, ast.Call):
@@ -94,11 +112,7 @@ def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
             if keyword.arg is None or not isinstance(keyword.value, ast.Name):
                 raise FormSyntax(f"{text!r}: an argument is a text in quotes, or name=name")
             options[keyword.arg] = keyword.value.id
-    if len(args) != FORMS[name].takes or bool(options) != FORMS[name].named:
-        raise FormSyntax(f"form {name} takes {FORMS[name].wants}, not {text!r}")
-    if len(set(options.values())) != len(options):
-        raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
-    return FORMS[name](tuple(args), options, routes)
+    return args, options
 
 
 @functools.lru_cache(maxsize=64)
@@ -156,13 +170,6 @@ def _problems_of_trigger(
             "an HTTP trigger has no row for its route",
             "Add a row with `is: route` or `is: methods_and_route`",
             profile.document.place(*path),
-        )
-    dotted = [n for n, row in enumerate(kind.rows) if "." in row.at and row.is_ and not model.functions.code]
-    for number in dotted:
-        yield BadInput(
-            f"{kind.rows[number].at!r} is no key of a trigger: a dot in it leads nowhere",
-            "Write the key itself",
-            profile.document.place(*path, "rows", number, "at"),
         )
 
 

@@ -12,12 +12,14 @@ from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.captures import captures_of
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
+from vast_ferry.definitions.laid_over import MISSING, put, there
 from vast_ferry.definitions.routes import TYPES
 from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.ini_file import write_ini
 from vast_ferry.documents.json_file import write_json
 from vast_ferry.documents.toml_file import write_toml
+from vast_ferry.documents.xml_file import write_xml
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import EventTrigger, Function, Project, RouteTrigger, Trigger
@@ -65,16 +67,22 @@ def declares(profile: Profile, kind: str) -> bool:
 
 
 def _model_of(kind: str, model: DefinitionModel) -> TriggerModel | None:
-    return next((one for one in model.functions.triggers if one.kind == kind and one.way == "event"), None)
+    return next(iter(_models_of(kind, model)), None)
+
+
+def _models_of(kind: str, model: DefinitionModel) -> list[TriggerModel]:
+    return [one for one in model.functions.triggers if one.kind == kind and one.way == "event"]
 
 
 def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
     """Return how a provider's definition declares a trigger, as nearly as it can, and what it can't say."""
     model = checked_definition(profile)
-    kind = _model_of(trigger.kind, model) if model else None
-    if model is None or kind is None or not kind.rows:
+    kinds = [kind for kind in _models_of(trigger.kind, model) if kind.rows] if model else []
+    if model is None or not kinds:
         return Fitted((), (Unheld("kind", f"{profile.title} declares no {trigger.kind} triggers"),))
-    return _Fitting(trigger, kind, profile).fitted()
+    # Of several ways to declare it, the one that says most.
+    every = [_Fitting(trigger, kind, profile).fitted() for kind in kinds]
+    return min(every, key=lambda fitted: (not fitted.entries, len(fitted.unheld)))
 
 
 class _Fitting:
@@ -97,15 +105,22 @@ class _Fitting:
             data: dict[str, Any] = {}
             for row in self.kind.rows:
                 if row.is_ in one:
-                    data[row.at] = one[row.is_]
+                    self._put(data, row.at, one[row.is_])
                 elif row.is_ == "parameter":
-                    data[row.at] = parameter_of(self.profile, self.trigger.kind)
+                    self._put(data, row.at, parameter_of(self.profile, self.trigger.kind))
             decorator = self.kind.decorator or (self.kind.told_by if "." in self.kind.told_by else "")
             if decorator and (data or decorator == self.kind.told_by):
                 data = {decorator: True, **data}
-            if data and self.kind.told_by in data:
+            if data and there(data, self.kind.told_by) is not MISSING:
                 entries.append(data)
         return Fitted(tuple(entries), tuple(self.unheld))
+
+    def _put(self, data: dict[str, Any], at: str, value: Any) -> None:
+        definition = self.profile.model.definition
+        if definition and definition.functions.code:  # arguments of decorators, whose names may have dots
+            data[at] = value
+        else:
+            put(data, at, value)
 
     def written(self, field: str, value: Any) -> dict[str, Any]:
         """Return a field's own spelling under its name; nothing, and a note, where there is none."""
@@ -334,8 +349,12 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
             made = _fit_field(field, value, form, unheld)
             if made or (made is not None and not isinstance(form, AccessForm)):
                 # A list of names and values may hold what is a setting, and what is a secret.
-                before = data.get(row.at)
-                data[row.at] = [*before, *made] if isinstance(before, list) and isinstance(made, list) else made
+                before = there(data, row.at)
+                both = [*before, *made] if isinstance(before, list) and isinstance(made, list) else made
+                if model.functions.code:
+                    data[row.at] = both
+                else:
+                    put(data, row.at, both)
     for field in ("dead_letter", "attempts", "concurrency"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
@@ -351,7 +370,12 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
         triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
     if profile.model.handler.output and function.bindings:
         triggers = _bound(function, triggers, model)
-    return {**data, model.functions.triggers_at: triggers} if triggers else data
+    if model.functions.triggers_at:
+        return {**data, model.functions.triggers_at: triggers} if triggers else data
+    for trigger in triggers:
+        for key, value in trigger.items():
+            data.setdefault(key, []).append(value)
+    return data
 
 
 def _bound(function: Function, triggers: list[dict[str, Any]], model: DefinitionModel) -> list[dict[str, Any]]:
@@ -386,14 +410,13 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     if model is None:
         return {}
     data: dict[str, Any] = {}
-    _put(data, model.name, project.name)
+    put(data, model.name, project.name)
     if model.region and project.region:
-        _put(data, model.region, project.region)
+        put(data, model.region, project.region)
     functions = {function.name: _function_data(function, model, profile) for function in project.functions}
-    files: dict[str, str] = {}
+    files = _stage_files(project, profile, model, data, functions)
     if model.functions.at:
-        by = model.functions.named_by
-        data[model.functions.at] = [{by: name, **one} for name, one in functions.items()] if by else functions
+        data[model.functions.at] = _named(functions, model)
     elif model.functions.files:
         for name, declared in functions.items():
             if not re.fullmatch(r"\w[\w.-]*", name):
@@ -401,20 +424,39 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
                     f"{name!r} can't be the name of a file, as each function has at {profile.title}",
                     "Rename the function: letters, digits, `_`, `-` and dots",
                 )
-            files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, ())
-    if model.stages and project.stages:
-        data[model.stages.at] = {
-            stage.name: {
-                **({model.stages.only: list(stage.only)} if stage.only and model.stages.only else {}),
-                model.stages.functions: {
-                    name: _overlay(overlay, model, profile) for name, overlay in stage.functions.items()
-                },
-            }
-            for stage in project.stages
-        }
+            files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, (), model.functions.root)
     if model.functions.code:
         files[model.functions.code.file] = _code(project, functions, profile, model.functions.code, comments)
-    return {model.file: _text(data, model.syntax, comments), **files}
+    return {model.file: _text(data, model.syntax, comments, model.root), **files}
+
+
+def _stage_files(
+    project: Project, profile: Profile, model: DefinitionModel, data: dict[str, Any], functions: dict[str, Any]
+) -> dict[str, str]:
+    """Put what differs in each stage where the definition has it; return the files that it has for that."""
+    where, files = model.stages, dict[str, str]()
+    for stage in project.stages if where else ():
+        assert where is not None
+        overlays = {name: _overlay(overlay, model, profile) for name, overlay in stage.functions.items()}
+        if where.inside:
+            for name, overlay in overlays.items():
+                functions[name].setdefault(where.inside, []).append({where.named_by: stage.name, **overlay})
+        elif where.files or where.whole:
+            over = {model.functions.at: _named(overlays, model)} if model.functions.at else overlays
+            if where.files:
+                files[where.files.replace("*", stage.name)] = _text(over, model.syntax, (), model.root)
+            else:
+                data.setdefault(where.at, {})[stage.name] = over
+        else:
+            only = {where.only: list(stage.only)} if stage.only and where.only else {}
+            data.setdefault(where.at, {})[stage.name] = {**only, where.functions: overlays}
+    return files
+
+
+def _named(functions: dict[str, dict[str, Any]], model: DefinitionModel) -> Any:
+    """Return functions as they stand in a document: by their names, or in a list, each with its own."""
+    by = model.functions.named_by
+    return [{by: name, **one} for name, one in functions.items()] if by else functions
 
 
 def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
@@ -423,14 +465,9 @@ def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str
     return {rows[name].at: forms[id(rows[name])].write(value) for name, value in overlay.items() if name in rows}
 
 
-def _put(data: dict[str, Any], key: str, value: Any) -> None:
-    *path, last = key.split(".")
-    for part in path:
-        data = data.setdefault(part, {})
-    data[last] = value
-
-
-def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...]) -> str:
+def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...], root: str) -> str:
+    if syntax == "xml":
+        return write_xml(data, root, comments)
     if syntax == "toml":
         return write_toml(data, comments)
     if syntax == "ini":

@@ -143,6 +143,87 @@ def read_decorators(
             yield Decorated(node.name, tuple(made), place, _only_calls(tree, node))
 
 
+@dataclass(frozen=True, slots=True)
+class Registered:
+    """A handler that a call hands over: its module and name, and the call as if it decorated it."""
+
+    module: str
+    name: str
+    call: Decorator
+
+
+@dataclass(frozen=True, slots=True)
+class Registering:
+    """How handlers are handed over: by `calls` (method → positional arguments) on an object of a module's class.
+
+    `handler` names the argument that is the function.
+    """
+
+    module: str
+    made_of: str
+    calls: Mapping[str, Sequence[str]]
+    handler: str
+
+
+def read_calls(path: Path, shown: str, how: Registering) -> tuple[str, list[Registered]]:
+    """Return what the object is made with that has the calls, and the handlers that they hand over.
+
+    Raises BadInput for what is not Python, and for a handler that is no function of a module that is imported.
+    """
+    tree = parse_python(path, shown)
+    names, constants = _imported(tree, how.module), constants_of(tree)
+    title, objects, found = "", set[str](), list[Registered]()
+    for node in tree.body:
+        value = node.value if isinstance(node, ast.Assign | ast.Expr) else None
+        if not isinstance(value, ast.Call):
+            continue
+        if isinstance(node, ast.Assign) and _stands_for(value.func, names) == how.made_of:
+            objects |= {target.id for target in node.targets if isinstance(target, ast.Name)}
+            first = value.args[0] if value.args else None
+            title = str(first.value) if isinstance(first, ast.Constant) else ""
+        of = value.func.value if isinstance(value.func, ast.Attribute) else None
+        if isinstance(of, ast.Name) and of.id in objects and isinstance(value.func, ast.Attribute):
+            method = value.func.attr
+            if method in how.calls:
+                made = _decorator(method, value, how.calls[method], constants, shown)
+                given = [*zip(how.calls[method], value.args, strict=False)]
+                given += [(one.arg, one.value) for one in value.keywords if one.arg]
+                function = next((inner for argument, inner in given if argument == how.handler), None)
+                found.append(_registered(tree, made, function, how.handler))
+    return title, found
+
+
+def _stands_for(node: ast.expr, names: Mapping[str, str]) -> str:
+    root, _, rest = ast.unparse(node).partition(".")
+    return ".".join(part for part in (names.get(root, "\0"), rest) if part)
+
+
+def _registered(tree: ast.Module, call: Decorator, function: ast.expr | None, handler: str) -> Registered:
+    """Return a call with the function that it hands over; raises BadInput where that is none of an imported module."""
+    found = _imported_function(tree, function) if function is not None else None
+    if found is None:
+        raise BadInput(
+            f"{call.path} is given {'no function' if function is None else _without_texts(function)} to call",
+            "Hand over a function of a module that this file imports",
+            call.place,
+        )
+    computed = {name: source for name, source in call.computed.items() if name != handler}
+    return Registered(*found, Decorator(call.path, call.arguments, computed, call.place))
+
+
+def _imported_function(tree: ast.Module, node: ast.expr) -> tuple[str, str] | None:
+    """Return the module and the name of a function that an imported name, or an attribute of one, stands for."""
+    *before, name = ast.unparse(node).split(".")
+    for one in (one for one in tree.body if isinstance(one, ast.Import | ast.ImportFrom)):
+        for alias in one.names:
+            if not before and isinstance(one, ast.ImportFrom) and (alias.asname or alias.name) == name:
+                return one.module or "", alias.name
+            bound = (alias.asname or alias.name) == ".".join(before)
+            if before and bound:
+                return (f"{one.module}.{alias.name}" if isinstance(one, ast.ImportFrom) else alias.name), name
+    return None
+
+
 def only_declares(tree: ast.Module, declared: Collection[str]) -> bool:
     """Tell whether a file holds nothing but a docstring, imports, and functions that are declared in it."""
     for node in tree.body:

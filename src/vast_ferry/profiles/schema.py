@@ -306,10 +306,21 @@ class RouteModel(Model):
 class DefinitionRow(Model):
     """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
 
-    at: str
+    at: str = Field(description="key, or keys set apart by dots")
     is_: str = Field("", alias="is")
     as_: str = Field("plain", alias="as")
+    words: dict[str, str] = Field({}, description="the provider's words or sentences, each for one of the hub's")
     about: str = ""
+
+
+class ReferencesModel(Model):
+    """Texts of a definition that name what stands elsewhere in it."""
+
+    written: Annotated[str, Field(pattern=r"^[^{]+\{name\}[^}]*$")] = Field(description="how one looks: `[[{name}]]`")
+    names: dict[str, str] = Field(
+        description="a name, or a beginning and `*`, → the key at the top that it stands for (`words.*`); or "
+        "`variables.*`, those of the function, `function`, its name, or `stage`"
+    )
 
 
 class TriggerModel(Model):
@@ -331,6 +342,18 @@ class CodeModel(Model):
     file: Inside = Field(description="file that a carried project's declarations are written to")
 
 
+class CallsModel(Model):
+    """Functions declared by calls on an object in one file of code: each call hands a handler over."""
+
+    file: Inside = Field(description="the file that holds the calls")
+    module: Dotted = Field(description="module that has the object's class")
+    object: Identifier = Field(description="the class; what an object is made with is the project's name")
+    calls: dict[Identifier, list[Identifier]] = Field(description="method → names of its positional arguments")
+    handler: Identifier = Field(description="the argument that is the handler")
+    named: Identifier = Field("name", description="the argument that is the function's name")
+    usual_name: str = Field("{function}", description="its name where none is given, of `{module}` and `{function}`")
+
+
 class FunctionsModel(Model):
     """Where functions stand in a definition, and what each declares.
 
@@ -341,21 +364,42 @@ class FunctionsModel(Model):
     at: str = ""
     named_by: str = Field("", description="where functions are a list: the key of a function's name")
     usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
+    bases: str = Field("", description="key at the top of bases whose keys functions take over")
+    bases_named_by: str = Field("", description="where bases are a list: the key of a base's name")
+    like: str = Field("", description="key by which a function, or a base, names the base that it takes over")
+    merged_by: dict[str, str] = Field(
+        {}, description="keys whose value is a list that is put together entry by entry → the key of an entry's name"
+    )
+    root: str = Field("", description="in XML: the name of a function's element")
     more: str = Field("", description="key at the top that lists further files, of the same syntax, with functions")
     files: str = Field(
-        "", pattern=r"^([\w-]+(/[\w-]+)*/\*\.[a-z]+)?$", description="a file each, such as wiring/*.json"
+        "",
+        pattern=r"^([\w-]+(/[\w-]+)*/\*(\.[a-z]+|/[\w-]+\.[a-z]+))?$",
+        description="a file each, named by it, or in a folder named by it: wiring/*.json, units/*/unit.xml",
     )
     code: CodeModel | None = None
+    calls: CallsModel | None = None
+    patterns: bool = Field(
+        False, description="whether keys of `at` are patterns (`*` is any text): all that fit hold, the longest most"
+    )
+    shared: list[str] = Field([], description="keys at the top that hold for each function under the same key")
     rows: list[DefinitionRow]
     triggers_at: str = ""
     triggers: list[TriggerModel]
 
 
 class StagesModel(Model):
-    """Where stages stand: name → functions' overlays under `at`, and the list of functions that it has."""
+    """Where stages stand: name → functions' overlays under `at`, and the list of functions that it has.
 
-    at: str
-    functions: str = Field(description="key of the mapping from a function to what differs there")
+    Or as a whole definition laid over the other: under `at`, or in `files`; or in each function, `inside` it.
+    """
+
+    at: str = ""
+    functions: str = Field("", description="key of the mapping from a function to what differs there")
+    whole: bool = Field(False, description="whether what stands under `at` is laid over the whole definition")
+    files: str = Field("", pattern=r"^([\w-]+\.\*\.[a-z]+)?$", description="a file each, such as app.*.yaml")
+    inside: str = Field("", description="key of a function that lists what differs in a stage")
+    named_by: str = Field("", description="where they are listed: the key of a stage's name")
     only: str = Field("", description="key of the list of functions that a stage has")
 
 
@@ -363,9 +407,11 @@ class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
     file: Inside
-    syntax: Literal["yaml", "toml", "json", "ini"]
+    syntax: Literal["yaml", "toml", "json", "ini", "xml"]
+    root: str = Field("", description="in XML: the name of the document's element")
     name: str
     region: str = ""
+    references: ReferencesModel | None = None
     functions: FunctionsModel
     stages: StagesModel | None = None
 

@@ -29,8 +29,9 @@ from vast_ferry.hub.schedules import (
 class CronStyle:
     """How a provider spells cron: whether seconds come first, which number Sunday has, and what two kinds of day mean.
 
-    `sunday` is 0 (crontab(5), where 7 is Sunday too), 1 (Sunday to Saturday) or 7 (Monday to Sunday). With `both`, a
-    day must be of both kinds where days of the month and of the week are given; else one is enough (crontab(5)).
+    `sunday` is 0 (crontab(5), where 7 is Sunday too), 1 (Sunday to Saturday), 7 (Monday, which is 1, to Sunday) or 6
+    (Monday, which is 0, to Sunday). With `both`, a day must be of both kinds where days of the month and of the week
+    are given; else one is enough (crontab(5)).
     """
 
     seconds: bool = False
@@ -53,9 +54,9 @@ def read_cron(text: str, style: CronStyle = CronStyle()) -> Calendar:
     hours = _choice(fields[1], "hour", 0, 23)
     days = _choice(fields[2], "day of the month", 1, 31)
     months = _choice(fields[3], "month", 1, 12, _MONTHS)
-    low, high = {0: (0, 7), 1: (1, 7), 7: (1, 7)}[style.sunday]
-    shift = {0: 0, 1: 1, 7: 0}[style.sunday]
-    names = {name: number + shift if number or style.sunday != 7 else 7 for number, name in enumerate(WEEKDAY_NAMES)}
+    low, high = {0: (0, 7), 1: (1, 7), 6: (0, 6), 7: (1, 7)}[style.sunday]
+    shift = {0: 0, 1: 1, 6: -1, 7: 0}[style.sunday]
+    names = {name: number + shift if number else style.sunday for number, name in enumerate(WEEKDAY_NAMES)}
     weekdays = tuple(sorted({(day - shift) % 7 for day in _choice(fields[4], "day of the week", low, high, names)}))
     return possible(Calendar(seconds, minutes, hours, days, months, weekdays, not style.both), text)
 
@@ -151,6 +152,7 @@ def _cron_lines(rule: Rule, style: CronStyle) -> Iterator[str]:
     weekdays = {
         0: rule.weekdays,
         1: tuple(day + 1 for day in rule.weekdays),
+        6: tuple(sorted((day - 1) % 7 for day in rule.weekdays)),
         7: tuple(sorted(day or 7 for day in rule.weekdays)),
     }
     fields = [
@@ -158,7 +160,7 @@ def _cron_lines(rule: Rule, style: CronStyle) -> Iterator[str]:
         _field(rule.hours, 0, 23),
         _field(rule.days, 1, 31),
         _field(rule.months, 1, 12),
-        _field(weekdays[style.sunday], 0 if style.sunday == 0 else 1, 7),
+        _field(weekdays[style.sunday], 0 if style.sunday in (0, 6) else 1, 6 if style.sunday == 6 else 7),
     ]
     yield " ".join([_field(rule.seconds, 0, 59), *fields] if style.seconds else fields)
 

@@ -17,6 +17,7 @@ from vast_ferry.definitions.schedules.cron import (
     write_cron,
     write_cron_with_years,
 )
+from vast_ferry.definitions.schedules.days import read_phrase_of_days, read_span, write_phrase_of_days, write_span
 from vast_ferry.definitions.schedules.intervals import read_interval, write_intervals
 from vast_ferry.definitions.schedules.phrases import read_phrase, write_phrase
 from vast_ferry.definitions.schedules.rrule import read_rrule, write_rrule
@@ -58,8 +59,15 @@ _YEARS = CronStyle(seconds=True, sunday=1, both=True)
 
 _SECONDS = CronStyle(seconds=True, sunday=7, both=True)
 
+_MONDAY_FIRST = CronStyle(sunday=6, both=True)
+
 STYLES: Final = {
     "cron": ScheduleStyle(_read_calendar(CronStyle()), write_cron, "0 2 * * *"),
+    "cron_from_monday": ScheduleStyle(
+        _read_calendar(_MONDAY_FIRST), lambda schedule: write_cron(schedule, _MONDAY_FIRST), "0 2 * * 0-4"
+    ),
+    "days": ScheduleStyle(read_phrase_of_days, write_phrase_of_days, "weekdays at 06:15 and 18:40", zones=True),
+    "span": ScheduleStyle(read_span, write_span, "15 min"),
     "cron_or_phrase": ScheduleStyle(_read_phrase_or_cron, _write_phrase_or_cron, "every 15 minutes"),
     "cron_with_seconds": ScheduleStyle(
         _read_calendar(_SECONDS), lambda schedule: write_cron(schedule, _SECONDS), "0 0 2 * * *"
