@@ -696,6 +696,80 @@ def changed(w: Writer, s: Scope) -> list[str]:
     return [*lines, f"seen.append(show({part}))"]
 
 
+def changed_elsewhere(w: Writer, s: Scope) -> list[str]:
+    """A part is changed under another name, that it got in some way, and read again under its own."""
+    part, name = w.part(s, "mapping"), w.fresh("held")
+    if "await " in part:
+        return said(w, s)
+    w.top.append("import contextlib")
+    change = w.random.choice([f"{name}['n'] = '1'", f"{name}.update(n='1')", f"{name}.clear()", f"{name}.popitem()"])
+    ways = [
+        [f"with contextlib.nullcontext({part}) as {name}:", f"    {change}"],
+        [f"match {part}:", f"    case {{}} as {name}:", f"        {change}"],
+        [f"{name} = {part} or {{}}", change],
+        [f"{name} = {part} and {part}", change],
+        [f"{name} = {part} if True else {{}}", change],
+        [f"{name} = {part}", f"{name} |= {{'n': '1'}}"],
+        [f"if ({name} := {part}) is not None:", f"    {change}"],
+        [f"({name},) = ({part},)", change],
+        [f"for {name} in [{part}]:", f"    {change}"],
+        [f"for {name} in {part}.values():", f"    {name}.append('1')"],
+        [f"(lambda {name}: {name}.update(n='1'))({part})"],
+    ]
+    tried = [f"    {line}" for line in w.random.choice(ways)]
+    return [
+        "try:",
+        *tried,
+        "except Exception as error:",
+        "    seen.append(type(error).__name__)",
+        f"seen.append(show({part}))",
+    ]
+
+
+def asked_by_name(w: Writer, s: Scope) -> list[str]:
+    """A method is called by its name, and otherwise as well."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, own = w.fresh("Reads"), w.held("event")
+    w.top += [
+        "import operator",
+        "\n".join([f"class {name}:", "    def read(self, event=None):", f"        return {w.text(own)}"]),
+    ]
+    ways = [f"{name}().read({s.event})", f"getattr({name}(), 'read')({s.event})", f"getattr({name}(), 're' + 'ad')()"]
+    ways += [f"operator.methodcaller('read', {s.event})({name}())", f"{name}.read({name}(), {s.event})"]
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return [line for way in w.random.sample(ways, 2) for line in ("try:", f"    seen.append(show({way}))", *ending)]
+
+
+def one_fails(w: Writer, s: Scope) -> list[str]:
+    """What is awaited together with something that fails is begun all the same."""
+    made = w.surface.clients("object.write", bucket='"kept"', key='"a"', body='"b"')
+    if not s.awaits or s.event != w.surface.event or made is None or not made[0].startswith("await "):
+        return said(w, s)
+    name, own = w.fresh("fails"), w.held("event")
+    w.top += ["import asyncio", "\n".join([f"async def {name}(event):", f"    raise ValueError({w.text(own)})"])]
+    w.top += [made[1]] if made[1] else []
+    both = [f"{name}({s.event})", made[0].removeprefix("await ")]
+    w.random.shuffle(both)
+    return [
+        "try:",
+        f"    await asyncio.gather({', '.join(both)})",
+        "except ValueError as error:",
+        "    seen.append(str(error))",
+    ]
+
+
+def as_json(w: Writer, s: Scope) -> list[str]:
+    """Content, or another text, is read as JSON."""
+    part = w.part(s, "text", "bytes")
+    return [
+        "try:",
+        f"    seen.append(show(json.loads({part})))",
+        "except ValueError as error:",
+        "    seen.append('no JSON')",
+    ]
+
+
 def deleted(w: Writer, s: Scope) -> list[str]:
     name = w.fresh("n")
     return [f"{name} = {w.part(s)}", f"seen.append(show({name}))", f"del {name}"]
@@ -966,7 +1040,11 @@ def called_in_ways(w: Writer, s: Scope) -> list[str]:
         return said(w, s)
     name, own = w.fresh("helper"), w.held("event")
     w.top += ["import functools", "\n".join([f"def {name}(more, event=None):", f"    return [more, {w.text(own)}]"])]
+    three = w.fresh("three")
+    w.top.append("\n".join([f"def {three}(more, other, event):", f"    return [more, {w.text(own)}]"]))
     ways = [
+        f"{three}(*[1, 2], {s.event})",
+        f"{three}(1, 2, {s.event})",
         f"{name}(1, {s.event})",
         f"{name}(*[1, {s.event}])",
         f'{name}(**{{"more": 1, "event": {s.event}}})',
@@ -1111,7 +1189,7 @@ PIECES = [
         goes_round,
         read_late,
     ),
-    *(defined_inside, two_objects),
+    *(defined_inside, two_objects, changed_elsewhere, changed_elsewhere, asked_by_name, one_fails, as_json, as_json),
 ]
 
 

@@ -235,6 +235,11 @@ REQUESTS: tuple[dict[str, Any], ...] = (
     {"method": "PUT", "headers": [("content-type", "application/json")], "body": JSON, "client": "198.51.100.7"},
     {"method": "PUT", "headers": [("content-type", _TEXT)], "body": "grüße".encode("latin-1"), "query": "q=%2F+1"},
     {
+        "method": "PUT",
+        "headers": [("content-type", "application/json; charset=utf-16")],
+        "body": '{"bad": 3}'.encode("utf-16"),
+    },
+    {
         "method": "GET",
         "path": "/{}/a%20b",
         "captures": {"one": "a b"},

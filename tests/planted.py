@@ -157,11 +157,6 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "self.flow.functions[value.key].referred = True\n        return value",
         "pass\n        return value",
     ),
-    "`partial` is a call": (
-        "expressions.py",
-        "if called is not None:\n            called.referred = True",
-        "if called is not None:\n            pass",
-    ),
     "methods that are asked for by name": (
         "expressions.py",
         "                        function.referred = True",

@@ -62,6 +62,7 @@ class Declarations:
     findings: list[Finding] = field(default_factory=list)
     declarations: list[str] = field(default_factory=list)  # files of code that only declare
     trees: dict[Path, ast.Module] = field(default_factory=dict)
+    title: str = ""  # the project's name, where code tells it
     files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
     def note(self, code: str, severity: Severity, why: tuple[str, str], place: Place, function: str = "") -> None:
@@ -301,7 +302,9 @@ class Declarations:
             )
         shown = str(path)
         self.files[shown] = calls.file
-        _, registered = read_calls(path, shown, Registering(calls.module, calls.object, calls.calls, calls.handler))
+        self.title, registered = read_calls(
+            path, shown, Registering(calls.module, calls.object, calls.calls, calls.handler)
+        )
         by_name: dict[str, list[Registered]] = {}
         for one in registered:
             usual = calls.usual_name.format(module=one.module.rpartition(".")[2], function=one.name)
@@ -323,7 +326,8 @@ class Declarations:
             own = {at: listed}
             whole = self.whole(name, own, document.place(), self.document.data)
             file = f"{first.module.replace('.', '/')}.py"
-            entry = Entry(file if (self.folder / file).is_file() else file.replace(".py", "/__init__.py"), first.name)
+            package = file.replace(".py", "/__init__.py")
+            entry = Entry(package if (self.folder / package).is_file() else file, first.name)
             yield Declared(name, whole, document, (), entry, own)
 
     def computed(self, what: str, source: str, place: Place, function: str) -> None:

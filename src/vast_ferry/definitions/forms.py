@@ -204,7 +204,7 @@ class ModuleEntry(Form):
     def read(self, value: Any, field: str) -> Entry:
         if "/" in _text(value):  # a module has dots only, and may well be called `js`
             _refuse_others(value)
-        module, mark, callable_name = _text(value).partition(self.args[0])
+        module, mark, callable_name = _text(value).rpartition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):
             raise FormError(f"expected module{self.args[0]}function, got {got(value)}")
@@ -278,7 +278,8 @@ class Entries(Form):
         name, held = self.args
         if not isinstance(value, list) or not all(isinstance(one, dict) and name in one for one in value):
             raise FormError(f"expected a list of entries, each with {name}")
-        return {_text(one[name]): _scalar(one[held]) for one in value if held in one}
+        # A name alone has an empty value.
+        return {_text(one[name]): _scalar(one.get(held, "")) for one in value if held in one or len(one) == 1}
 
     def write(self, value: dict[str, str]) -> list[dict[str, str]]:
         return [{self.args[0]: name, self.args[1]: held} for name, held in value.items()]
@@ -472,7 +473,15 @@ class Route(Form):
         return {"route": routed.route, "types": dict(routed.types), "slash": routed.slash}
 
     def write(self, value: Any) -> str:
-        return self.routes.write(Routed(value["route"], tuple(value["types"].items()), value["slash"]))
+        routed = Routed(value["route"], tuple(value["types"].items()), value["slash"])
+        made = self.routes.write(routed)
+        try:
+            again = self.routes.read(made)
+        except RouteError as error:
+            raise CannotHold(str(error)) from None
+        if again.route != routed.route:
+            raise CannotHold(f"{routed.route} would read as {again.route}")
+        return made
 
 
 class MethodsAndRoute(Route):

@@ -103,15 +103,15 @@ class WordsByBeginning(Form):
     in_one: ClassVar[bool] = False
 
     def read(self, value: Any, field: str) -> tuple[str, ...]:
-        asked: set[str] = set()
+        asked: dict[str, None] = {}
         for word in _listed(value):
             fits = [
                 own for own in self.options if fnmatch.fnmatchcase(own, word.replace("[", "[[]").replace("?", "[?]"))
             ]
             if not fits:
                 raise FormError(f"expected words such as {', '.join(list(self.options)[:4])}, got {got(word)}")
-            asked |= set(fits)
-        hub = dict.fromkeys(self.options[own] for own in self.options if own in asked)
+            asked |= dict.fromkeys(fits)
+        hub = dict.fromkeys(self.options[own] for own in asked)
         for meant in hub:
             apart = [own for own, one in self.options.items() if one == meant and own not in asked]
             if apart:
@@ -123,7 +123,7 @@ class WordsByBeginning(Form):
         missing = [one for one in value if one not in self.options.values()]
         if missing:
             raise CannotHold(f"it has no word for {', '.join(missing)}")
-        made = [own for own, hub in self.options.items() if hub in value]
+        made = [own for one in value for own, hub in self.options.items() if hub == one]
         return " ".join(made) if self.in_one else made
 
 

@@ -100,10 +100,15 @@ class _Reader(Declarations):
         code, remedy = KEPT_BACK.get(row.is_, ("secret-value", "Put it into the vault"))
         self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
 
-    def rows(self, rows: list[DefinitionRow], data: dict[str, Any], declared: Declared, path: Path_) -> dict[str, Any]:
+    def rows(
+        self, rows: list[DefinitionRow], data: dict[str, Any], declared: Declared, path: Path_, *, usual: bool = True
+    ) -> dict[str, Any]:
+        """Return what rows say of a mapping, by hub field; `usual`: what holds where a key is missing counts too."""
         values: dict[str, Any] = {}
         for row in rows:
             said = there(data, row.at)
+            if said is MISSING and row.usual is not None and usual:
+                said = row.usual
             if said is MISSING:
                 continue
             at = (*path, *([row.at] if row.at in data else row.at.split(".")))
@@ -278,7 +283,7 @@ class _Reader(Declarations):
             raise BadInput(f"two functions are called {twice} (the other stands in {one})", "Rename one of them", other)
         self._same_routes(read)
         return Project(
-            str(_at(top, self.model.name)),
+            self.title or str(_at(top, self.model.name)),
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
@@ -343,7 +348,7 @@ class _Reader(Declarations):
                 where = (*inner, function)
                 self._known(function, names, where, name)
                 one = Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
-                fields = self.rows(self.model.functions.rows, one.data, one, where)
+                fields = self.rows(self.model.functions.rows, one.data, one, where, usual=False)
                 overlays[str(function)] = {name: value for name, value in fields.items() if name != "withheld"}
                 self.unknown(one, one.data, [row.at for row in self.model.functions.rows], where)
             only = stage.get(model.only, []) if model.only else []

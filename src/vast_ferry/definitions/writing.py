@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import keyword
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from itertools import takewhile
 from typing import Any, Final
 
 from vast_ferry.definitions.cannot_hold import CannotHold
@@ -99,7 +100,11 @@ class _Fitting:
         return self.forms[id(self.rows[field])]
 
     def fitted(self) -> Fitted:
-        values = self._http(self.trigger) if isinstance(self.trigger, RouteTrigger) else self._event(self.trigger)
+        try:
+            values = self._http(self.trigger) if isinstance(self.trigger, RouteTrigger) else self._event(self.trigger)
+        except CannotHold as error:
+            self.note("route", f"it can't spell it: {error}")
+            values = []
         entries = []
         for one in values:
             data: dict[str, Any] = {}
@@ -108,7 +113,10 @@ class _Fitting:
                     self._put(data, row.at, one[row.is_])
                 elif row.is_ == "parameter":
                     self._put(data, row.at, parameter_of(self.profile, self.trigger.kind))
-            decorator = self.kind.decorator or (self.kind.told_by if "." in self.kind.told_by else "")
+            functions = self.profile.model.definition.functions if self.profile.model.definition else None
+            dotted = functions is not None and functions.code is not None and "." in self.kind.told_by
+            called = functions is not None and functions.calls is not None
+            decorator = self.kind.decorator or (self.kind.told_by if dotted or called else "")
             if decorator and (data or decorator == self.kind.told_by):
                 data = {decorator: True, **data}
             if data and there(data, self.kind.told_by) is not MISSING:
@@ -342,7 +350,7 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     rows = {row.is_: row for row in model.functions.rows if row.is_}
     for field, row in rows.items():
         value = getattr(function, field)
-        if field == "entry" and model.functions.code:
+        if field == "entry" and (model.functions.code or model.functions.calls):
             continue
         if value:
             form = forms[id(row)]
@@ -355,11 +363,25 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
                     data[row.at] = both
                 else:
                     put(data, row.at, both)
+    if model.functions.files.count("/") > 1:
+        unheld += _entry_inside(function, rows["entry"], forms, model.functions.files, data)
     for field in ("dead_letter", "attempts", "concurrency"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
             unheld.append(Unheld(field, f"it has no way to say {field.replace('_', ' ')} {_brief(value)}"))
     return data, tuple(unheld)
+
+
+def _entry_inside(
+    function: Function, row: DefinitionRow, forms: Mapping[int, Form], files: str, data: dict[str, Any]
+) -> list[Unheld]:
+    """Say where a handler is from its function's own folder; return what stands in the way."""
+    inside = files.rpartition("/")[0].replace("*", function.name) + "/"
+    if not function.entry.file.startswith(inside):
+        return [Unheld("entry", f"its handler has to lie in {inside}, and lies in {function.entry.file}")]
+    own = replace(function.entry, file=function.entry.file.removeprefix(inside))
+    put(data, row.at, forms[id(row)].write(own))
+    return []
 
 
 def _function_data(function: Function, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
@@ -416,7 +438,11 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     functions = {function.name: _function_data(function, model, profile) for function in project.functions}
     files = _stage_files(project, profile, model, data, functions)
     if model.functions.at:
-        data[model.functions.at] = _named(functions, model)
+        at = model.functions.triggers_at if model.functions.calls else ""
+        told = {
+            name: {key: said for key, said in one.items() if key != at or not at} for name, one in functions.items()
+        }
+        data[model.functions.at] = _named(told, model)
     elif model.functions.files:
         for name, declared in functions.items():
             if not re.fullmatch(r"\w[\w.-]*", name):
@@ -425,6 +451,8 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
                     "Rename the function: letters, digits, `_`, `-` and dots",
                 )
             files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, (), model.functions.root)
+    if model.functions.calls:
+        files[model.functions.calls.file] = _calls(project, functions, model, comments)
     if model.functions.code:
         files[model.functions.code.file] = _code(project, functions, profile, model.functions.code, comments)
     return {model.file: _text(data, model.syntax, comments, model.root), **files}
@@ -475,6 +503,48 @@ def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...], root: st
     if syntax == "json":  # which has no comments: findings tell a person what to do
         return write_json(data)
     return "".join(f"# {comment}\n" for comment in comments) + write_yaml(data)
+
+
+def _calls(
+    project: Project, functions: dict[str, dict[str, Any]], model: DefinitionModel, comments: tuple[str, ...]
+) -> str:
+    """Return a module in which calls hand every function's handler over."""
+    calls = model.functions.calls
+    assert calls is not None
+    lines = [
+        f'"""The functions of {project.name!r}."""'.replace("'", ""),
+        "",
+        *(f"# {comment}" for comment in comments),
+    ]
+    lines += [f"import {calls.module}"]
+    modules = sorted({function.entry.module for function in project.functions})
+    short = [module.rpartition(".")[2] for module in modules]
+    names = {m: one if short.count(one) == 1 else m.replace(".", "_") for m, one in zip(modules, short, strict=True)}
+    lines += [_import_of(module, name) for module, name in names.items()]
+    lines += ["", f"project = {calls.module}.{calls.object}({_literal(project.name)})", ""]
+    for function in project.functions:
+        for trigger in functions[function.name].get(model.functions.triggers_at, []):
+            method = next(key for key in calls.calls if key in trigger)
+            positional = calls.calls[method]
+            handler = f"{names[function.entry.module]}.{function.entry.name}"
+            values = {
+                **{key: _literal(value) for key, value in trigger.items() if key != method},
+                calls.handler: handler,
+            }
+            if function.name != calls.usual_name.format(
+                module=function.entry.module.rpartition(".")[2], function=function.entry.name
+            ):
+                values[calls.named] = _literal(function.name)
+            first = [values.pop(name) for name in takewhile(values.__contains__, positional)]
+            named = [f"{name}={value}" for name, value in values.items()]
+            lines.append(f"project.{method}({', '.join([*first, *named])})")
+    return "\n".join(lines) + "\n"
+
+
+def _import_of(module: str, name: str) -> str:
+    package, _, last = module.rpartition(".")
+    known = f" as {name}" if name != last else ""
+    return f"from {package} import {last}{known}" if package else f"import {last}{known}"
 
 
 def _code(

@@ -6,6 +6,7 @@ An element is a mapping: an attribute's name to its text, a child's name to the 
 
 from __future__ import annotations
 
+import re
 import xml.parsers.expat
 from pathlib import Path
 from typing import Any, Final
@@ -16,6 +17,8 @@ from vast_ferry.hub.findings import BadInput, Place
 
 DEEPEST: Final = 100
 TEXT: Final = "text"
+#: What no document can hold (XML 1.0 §2.2), and what reads back as something else.
+_NEVER: Final = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 
 
 class _Wrong(ValueError):
@@ -75,7 +78,9 @@ class _Reader:
 
     def _end(self, name: str) -> None:
         _, _, data, texts = self._open.pop()
-        text = "".join(texts).strip()
+        text = "".join(texts)
+        if any(isinstance(value, list) for value in data.values()) or not text.strip():
+            text = text.strip()  # between elements, or alone: how the file is laid out
         if text and data:
             data[TEXT] = text
         made: Any = data if data or not self._open else text
@@ -97,7 +102,7 @@ def write_xml(data: dict[str, Any], root: str, comments: tuple[str, ...] = ()) -
 
 def _element(name: str, data: Any, indent: str) -> list[str]:
     if not isinstance(data, dict):
-        return [f"{indent}<{name}>{escape(_word(data))}</{name}>"]
+        return [f"{indent}<{name}>{_escaped(_word(data))}</{name}>"]
     attributes = {key: value for key, value in data.items() if key != TEXT and not isinstance(value, list | dict)}
     children = {key: value for key, value in data.items() if isinstance(value, list | dict)}
     head = "".join([name, *(f" {key}={quoteattr(_word(value))}" for key, value in attributes.items())])
@@ -107,11 +112,18 @@ def _element(name: str, data: Any, indent: str) -> list[str]:
         for one in (value if isinstance(value, list) else [value])
         for line in _element(key, one, f"{indent}  ")
     ]
-    text = escape(_word(data.get(TEXT, "")))
+    text = _escaped(_word(data.get(TEXT, "")))
     if not inner:
         return [f"{indent}<{head}>{text}</{name}>" if text else f"{indent}<{head}/>"]
     return [f"{indent}<{head}>{text}", *inner, f"{indent}</{name}>"]
 
 
+def _escaped(text: str) -> str:
+    return escape(text, {"\r": "&#13;"})
+
+
 def _word(value: Any) -> str:
-    return str(value).lower() if isinstance(value, bool) else str(value)
+    text = str(value).lower() if isinstance(value, bool) else str(value)
+    if found := _NEVER.search(text):
+        raise BadInput(f"the character U+{ord(found[0]):04X} can't stand in XML", "Take it out of the value")
+    return text

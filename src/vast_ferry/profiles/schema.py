@@ -310,6 +310,7 @@ class DefinitionRow(Model):
     is_: str = Field("", alias="is")
     as_: str = Field("plain", alias="as")
     words: dict[str, str] = Field({}, description="the provider's words or sentences, each for one of the hub's")
+    usual: str | int | float | bool | None = Field(None, description="what holds where the key is missing")
     about: str = ""
 
 

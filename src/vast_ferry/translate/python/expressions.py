@@ -50,6 +50,13 @@ _TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, 
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 
+#: What calls no method of an object that it is handed, but those that have two underscores.
+_ASK_NO_METHODS = frozenset(
+    ["isinstance", "issubclass", "id", "type", "len", "print", "repr", "str", "hash", "bool", "callable", "format"]
+    + ["hasattr", "iter", "next", "int", "float"]
+)
+
+
 class Expressions(Following):
     """What follows expressions."""
 
@@ -369,7 +376,7 @@ class Expressions(Following):
                 return self._project_call(node, Func(method.key, bound=True))
         if isinstance(target, Std):
             return self._standard_call(node, target.name.removeprefix("builtins."))
-        self.arguments(node, None)
+        self._asked_by_name(self.arguments(node, None))  # what is called is not known
         return self._method_type(node)
 
     def _standard_call(self, node: ast.Call, name: str) -> Value:
@@ -381,7 +388,7 @@ class Expressions(Following):
         if name in ("setattr", "delattr") and node.args:
             self.flow.patched_by_call(node, self.module)
         values = self.arguments(node, None)
-        if name in ("getattr", "operator.attrgetter", "operator.methodcaller", "vars"):
+        if name not in _ASK_NO_METHODS:
             self._asked_by_name(values)
         theirs = any(self._is_the_events(value) for value in values)
         if theirs and name in CHANGING:
@@ -397,7 +404,7 @@ class Expressions(Following):
         return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
 
     def _asked_by_name(self, values: list[Value]) -> None:
-        """Note that whoever calls the methods of an object is not seen any more."""
+        """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""
         for value in values:
             if isinstance(value, Instance | Class):
                 for function in self.flow.functions.values():
