@@ -5,12 +5,14 @@ The arguments of a call are a shape like an event, and so is what it gives back,
 
 from __future__ import annotations
 
+import re
 import textwrap
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
 from vast_ferry.hub.operations import OPERATIONS, Operation
+from vast_ferry.mapping.chains import Chain
 from vast_ferry.mapping.compile.functions import Source, translate_event
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
@@ -36,6 +38,7 @@ class Client:
     result: EventShape | None = None
     absent: str = "none"
     awaited: bool = False
+    chain: Chain | None = None  # where the call is made step by step: its steps
 
     @property
     def called(self) -> str:
@@ -45,17 +48,15 @@ class Client:
 
 def arguments_shape(operation: Operation, takes: tuple[str, ...], rows: tuple[Row, ...]) -> EventShape:
     """Return the shape of a call's arguments: its parameters, and the rows that tie them to the operation's fields."""
-    names = tuple(parameter.partition("=")[0] for parameter in takes)
+    names = tuple(parameter.partition("=")[0].removeprefix("**") for parameter in takes)
     return EventShape(names, rows, event_parameters=names, kind=operation.name, fields=operation.takes, rules=())
 
 
-def result_shape(operation: Operation, row: Row) -> EventShape:
+def result_shape(operation: Operation, *rows: Row) -> EventShape:
     """Return the shape of what a call gives back."""
     assert operation.gives is not None
     fields = {operation.gives.name: operation.gives, **operation.takes}
-    return EventShape(
-        ("returned",), (row,), event_parameters=("returned",), kind=operation.name, fields=fields, rules=()
-    )
+    return EventShape(("returned",), rows, event_parameters=("returned",), kind=operation.name, fields=fields, rules=())
 
 
 def _hub_rows(operation: Operation) -> tuple[Row, ...]:
@@ -93,7 +94,18 @@ def client_module(
     """
     sources: list[Source] = []
     groups: dict[str, list[str]] = {}
-    for client in ours:
+    ours = list(ours)
+    chained = [client for client in ours if client.chain is not None]
+    steps = []
+    for number, client in enumerate(chained):
+        assert client.chain is not None
+        text, used = _function(
+            root, client, theirs.get(client.operation), f"_call_{number}", in_class=False, hosts=hosts
+        )
+        sources += used
+        groups.setdefault("", []).append(text)
+        steps.append(f"    ({client.chain.called_with(client.takes[len(client.chain.names) :])!r}, _call_{number}),")
+    for client in (client for client in ours if client.chain is None):
         group, _, name = client.path.rpartition(".")
         text, used = _function(root, client, theirs.get(client.operation), name, in_class=bool(group), hosts=hosts)
         sources += used
@@ -106,6 +118,10 @@ def client_module(
         title = class_of(root, group)
         body = "\n\n".join(textwrap.indent(function, "    ") for function in functions)
         parts += [f"class {title}:\n    {docstring(about)}\n\n{body}"]
+    if chained:
+        roots = dict.fromkeys(client.chain.root for client in chained if client.chain is not None)
+        begun = [f"{name} = Chained(_CALLS).{name}" for name in roots]
+        parts.append("\n".join(["_CALLS = [", *steps, "]", *begun]))
     return sources, "\n\n\n".join(parts)
 
 
@@ -117,10 +133,11 @@ def class_of(root: str, group: str) -> str:
 def _function(
     root: str, ours: Client, theirs: Client | None, name: str, *, in_class: bool, hosts: Iterable[str]
 ) -> tuple[str, list[Source]]:
-    unique = f"{root}.{ours.path}".replace(".", "_")
+    unique = re.sub(r"\W+", "_", f"{root}.{ours.path}")
     word = "async def" if ours.awaited else "def"
     own = ["self"] if in_class else []
-    head = f"{word} {name}({', '.join([*own, *ours.takes])}):\n"
+    takes = [one.removeprefix("**") for one in ours.takes] if ours.chain is not None else ours.takes
+    head = f"{word} {name}({', '.join([*own, *takes])}):\n"
     about = docstring(f"{OPERATIONS[ours.operation].meaning[:1].upper()}{OPERATIONS[ours.operation].meaning[1:]}.")
     if theirs is None:
         lines = [f"raise NotImplementedError({f'there is no way to {OPERATIONS[ours.operation].meaning} here'!r})"]
@@ -133,10 +150,15 @@ def _function(
     if theirs.root in hosts:  # what the running handler was called with
         called = f"host({theirs.root!r}).{theirs.path}"
     call = f"{called}({star}{arguments.name}({given}))"
+    before = ""
+    if theirs.chain is not None:
+        before = f"told = {arguments.name}({given})\n"
+        last = theirs.takes[len(theirs.chain.names) :]
+        call = theirs.chain.call_of(theirs.root, last, "told" if star else "(told,)")
     if theirs.awaited:
         call = f"await {call}" if ours.awaited else f"wait_for({call}, host('loop'))"
     if theirs.result is None or ours.result is None:
-        return head + textwrap.indent(f"{about}\n{call}", "    "), sources
+        return head + textwrap.indent(f"{about}\n{before}{call}", "    "), sources
     result = translate_event(f"{unique}_result", theirs.result, ours.result)
     sources.append(result)
     lines = [f"returned = {call}"]
@@ -147,6 +169,7 @@ def _function(
         lines.append("    return None")
     else:
         told = next(iter(ours.arguments.parameters[1:]), ours.arguments.parameters[0])
-        lines.append(f"    raise {ours.absent}({told})")
+        told = "" if "." in ours.absent else told  # a class of the provider's own takes what it says itself
+        lines.append(f"    raise {ours.absent.removeprefix(f'{root}.')}({told})")
     lines.append(f"return {result.name}(returned)")
-    return head + textwrap.indent("\n".join([about, *lines]), "    "), sources
+    return head + textwrap.indent("\n".join([about, *([before.rstrip()] if before else []), *lines]), "    "), sources

@@ -16,6 +16,7 @@ from vast_ferry.hub.fields import EVENTS, Field
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.clients import Client, arguments_shape, class_of, result_shape
 from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
@@ -276,15 +277,28 @@ class Builder:
                     )
                     continue
                 rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
+                try:
+                    chain = parse_chain(path)
+                except ChainError as error:
+                    remedy = "See docs/profiles.md for calls that are made step by step"
+                    self.problems.append(BadInput(str(error), remedy, self.document.place(*at)))
+                    continue
+                if chain and root in profile.handler.parameters:
+                    what = f"{root} is handed to a handler, and {path!r} is a call that is made step by step"
+                    place = self.document.place(*at)
+                    self.problems.append(BadInput(what, "Such calls are made on a module", place))
+                    continue
+                takes = (*(chain.names if chain else ()), *model.takes)
                 result = None
-                if operation.gives:
+                if operation.gives and model.returns:
+                    given_back = (self.row(row, *at, "returns", index) for index, row in enumerate(model.returns))
+                    result = result_shape(operation, *given_back)
+                elif operation.gives:
                     returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
                     given = schema.RowModel.model_validate(returned)
                     result = result_shape(operation, replace(self.row(given, *at), line=line))
-                arguments = arguments_shape(operation, tuple(model.takes), rows)
-                yield Client(
-                    root, path, operation.name, tuple(model.takes), arguments, result, model.absent, model.awaited
-                )
+                arguments = arguments_shape(operation, takes, rows)
+                yield Client(root, path, operation.name, takes, arguments, result, model.absent, model.awaited, chain)
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
         """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""
@@ -319,7 +333,7 @@ class Builder:
             for root, calls in profile.clients.items()
             if root in parameters
             for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
-            if group
+            if group and "(" not in group
         }
         return EventShape(
             tuple(model.entry if name in own else name for name in parameters) if each else parameters,

@@ -110,7 +110,7 @@ class Profile:
         found = {name: set(classes) for name, classes in self.model.modules.items()}
         for client in self.clients:
             if client.root not in self.model.handler.parameters:
-                found.setdefault(client.root, set()).add(client.path.partition(".")[0])
+                found.setdefault(client.root, set()).add(re.split(r"[.(]", client.path)[0])
         for name, paths in self.model.decorators.items():
             found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
         return {name: frozenset(names) for name, names in found.items()}
@@ -166,7 +166,8 @@ class Profile:
         parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
         parts += _decorators(self.model.decorators.get(name, []))
         parts += [code] if code else []
-        groups = dict.fromkeys(group for client in ours if (group := client.path.rpartition(".")[0]))
+        plain = [client.path for client in ours if client.chain is None]
+        groups = dict.fromkeys(group for path in plain if (group := path.rpartition(".")[0]))
         parts += ["\n".join(f"{group} = {class_of(name, group)}()" for group in groups)] if groups else []
         return module_source(about, sources, *[*(imports if ours else ()), *parts])
 

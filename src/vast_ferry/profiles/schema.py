@@ -53,6 +53,10 @@ Inside = Annotated[str, AfterValidator(_inside)]
 Parameter = Annotated[str, AfterValidator(_parameter)]
 
 
+#: Names set apart by dots, or a call that is made step by step; `mapping.chains` reads those.
+Called = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*|\([^()]{0,200}\))*$")]
+
+
 class Model(BaseModel):
     """A part of a profile: unknown keys are mistakes."""
 
@@ -225,8 +229,13 @@ class ClientModel(Model):
     takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
     rows: list[RowModel] = []
     gives: str = Field("plain", description="lens of what it gives back")
-    absent: Literal["none", "LookupError", "KeyError", "FileNotFoundError"] = Field(
-        "none", description="what happens where there is nothing to read: None is given back, or this is raised"
+    returns: list[RowModel] = Field(
+        [], description="where what it gives back is an object or a mapping: its rows, with places of `returned`"
+    )
+    absent: Annotated[str, Field(pattern=r"^(none|LookupError|KeyError|FileNotFoundError|[a-z_]\w*(\.\w+)+)$")] = Field(
+        "none",
+        description="what happens where there is nothing to read: None is given back, or this is raised, one of the "
+        "provider's own by its module and name",
     )
     awaited: bool = Field(False, description="whether the call is awaited")
 
@@ -512,7 +521,7 @@ class ProfileModel(Model):
     handler: HandlerModel
     modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
     decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")
-    clients: dict[Dotted, dict[Dotted, ClientModel]] = Field(
+    clients: dict[Dotted, dict[Called, ClientModel]] = Field(
         {}, description="calls by which handlers reach services, by the module or parameter on which they are made"
     )
     context: list[RowModel] = []

@@ -8,6 +8,7 @@ A function belongs here if generated code calls it at run time. Two-way pairs st
 from vast_ferry.mapping.helpers.of_answers import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_batches import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_calls import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_chains import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_contents import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
@@ -26,4 +27,5 @@ ROOMS = (
     "of_answers",
     "of_batches",
     "of_calls",
+    "of_chains",
 )
