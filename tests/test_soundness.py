@@ -239,6 +239,17 @@ def test_a_function_that_is_only_called_keeps_the_outputs_of_its_handler(project
     assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME]
 
 
+def test_json_in_another_charset_is_told(project: Project, tmp_path: Path) -> None:
+    code = (
+        'import json\n\n\ndef a(event, ctx):\n    return {"code": 200, "content": str(json.loads(event["content"]))}\n'
+    )
+    source = find_profile("ostermere@1")
+    declared = Declared("ways", functions=(function("a", "first"),))
+    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
+    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source=source)
+    assert (5, "json-in-utf-8") in [(one.place.line, one.code) for one in crossing.findings]
+
+
 #: What a handler does with what it read → why it is wrapped.
 CHANGED = {
     'request.params.every("day").append("x")': "event-changed",
@@ -247,13 +258,19 @@ CHANGED = {
     'request.parts["x"] = "y"': "event-changed",
     "(lambda parts: parts.clear())(request.parts)": "event-changed",
     'print(request.path is request.parts["one"])': "identity",
+    "with contextlib.nullcontext(request.parts) as held:\n        held.clear()": "event-changed",
+    "match request.parts:\n        case {} as held:\n            held.clear()": "event-changed",
+    'held = request.parts\n    held |= {"x": "y"}': "event-changed",
+    'held = request.params.every("day")\n    held += ["x"]': "event-changed",
 }
 
 
 @pytest.mark.parametrize("line", CHANGED)
 def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Path, line: str) -> None:
     shown = 'str([request.params.every("day"), sorted(request.parts.items())])'
-    code = f"from thornwick import Reply\n\n\ndef a(request):\n    {line}\n    return Reply({shown})\n"
+    code = (
+        f"import contextlib\nfrom thornwick import Reply\n\n\ndef a(request):\n    {line}\n    return Reply({shown})\n"
+    )
     source = find_profile("thornwick@2")
     declared = Declared("ways", functions=(function("a", "plain"),))
     files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **requests("a")}

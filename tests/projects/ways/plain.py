@@ -1,6 +1,7 @@
 """Ways in which plain functions get at their request, and answer."""
 
 import json
+import operator
 from contextlib import contextmanager
 
 from thornwick import Reply
@@ -90,3 +91,21 @@ def n(request):
     x = request
     y = x
     return Reply(y.verb + x.verb)
+
+
+def three(more, other, request):
+    return f"{more} {other} {request.verb}"
+
+
+def v(request):
+    return Reply(three(*[1, 2], request) + three(1, 2, request))
+
+
+class Reads:
+    def read(self, request=None):
+        return request.verb if request is not None else "none"
+
+
+def w(request):
+    named = operator.methodcaller("read", request)(Reads()) + getattr(Reads(), "re" + "ad")()
+    return Reply(named + Reads().read(request))
