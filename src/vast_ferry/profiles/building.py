@@ -18,6 +18,7 @@ from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.clients import Client, arguments_shape, class_of, result_shape
+from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer
 from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
@@ -299,6 +300,15 @@ class Builder:
                     result = result_shape(operation, replace(self.row(given, *at), line=line))
                 arguments = arguments_shape(operation, takes, rows)
                 yield Client(root, path, operation.name, takes, arguments, result, model.absent, model.awaited, chain)
+
+    def converters(self, profile: schema.ProfileModel) -> Iterable[tuple[str, Source]]:
+        """Yield each converter as a function, with its module."""
+        for module, several in profile.converters.items():
+            for name, model in several.items():
+                at = ("converters", module, name)
+                told = {"at": "value", "is": "record", "as": model.reads or model.writes, "words": model.words}
+                lens = self.row(schema.RowModel.model_validate(told), *at).lens
+                yield module, (lens_source if model.reads else lens_writer)(name, lens)
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
         """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""

@@ -52,6 +52,7 @@ class Profile:
     document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
     clients: tuple[Client, ...] = ()
+    converters: tuple[tuple[str, Source], ...] = ()
 
     def __repr__(self) -> str:
         return f"<profile {self.name}>"
@@ -111,6 +112,8 @@ class Profile:
         for client in self.clients:
             if client.root not in self.model.handler.parameters:
                 found.setdefault(client.root, set()).add(re.split(r"[.(]", client.path)[0])
+        for module, source in self.converters:
+            found.setdefault(module, set()).add(source.name)
         for name, paths in self.model.decorators.items():
             found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
         return {name: frozenset(names) for name, names in found.items()}
@@ -145,7 +148,7 @@ class Profile:
         it reaches services.
         """
         own = {client.root for client in self.clients} - set(self.model.handler.parameters)
-        names = dict.fromkeys([*self.model.modules, *self.model.decorators, *sorted(own)])
+        names = dict.fromkeys([*self.model.modules, *self.model.converters, *self.model.decorators, *sorted(own)])
         wanted = own if used is None else {client.root for client in used}
         made = {}
         for name in names:
@@ -163,6 +166,7 @@ class Profile:
     ) -> str:
         about = f"What handlers import from {name}: made from its profile."
         sources, code = client_module(f"{self.title}'s services.", name, ours, theirs, hosts)
+        sources = [*(source for module, source in self.converters if module == name), *sources]
         parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
         parts += _decorators(self.model.decorators.get(name, []))
         parts += [code] if code else []
@@ -202,6 +206,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
         raise _many(document, error) from None
     builder = Builder(document)
     clients = tuple(builder.clients(model))
+    converters = tuple(builder.converters(model))
     kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
     told = {problem.place.line for problem in builder.problems}
     problems = [
@@ -224,7 +229,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     if problems:
         once = {(problem.place.line, problem.what): problem for problem in problems}
         raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
-    return Profile(model, kinds, document, path, clients)
+    return Profile(model, kinds, document, path, clients, converters)
 
 
 SHIPPED: Final = Path(__file__).parent / "shipped"

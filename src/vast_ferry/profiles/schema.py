@@ -240,6 +240,20 @@ class ClientModel(Model):
     awaited: bool = Field(False, description="whether the call is awaited")
 
 
+class ConverterModel(Model):
+    """A function of a provider's module that takes a value as a lens writes it and gives what it reads, or back."""
+
+    reads: str = Field("", description="the lens that reads what it takes")
+    writes: str = Field("", description="the lens that writes what it takes")
+    words: dict[Any, str] = Field({}, description="the words of that lens")
+
+    @model_validator(mode="after")
+    def _one_way(self) -> ConverterModel:
+        if bool(self.reads) == bool(self.writes):
+            raise ValueError("a converter either reads or writes")
+        return self
+
+
 class MountModel(Model):
     """Services as a folder of files, for handlers that know no clients."""
 
@@ -523,6 +537,9 @@ class ProfileModel(Model):
     decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")
     clients: dict[Dotted, dict[Called, ClientModel]] = Field(
         {}, description="calls by which handlers reach services, by the module or parameter on which they are made"
+    )
+    converters: dict[Dotted, dict[Identifier, ConverterModel]] = Field(
+        {}, description="functions of a module by which handlers turn plain values into the provider's, and back"
     )
     context: list[RowModel] = []
     http: HttpModel | None = None

@@ -175,6 +175,12 @@ def lens_source(name: str, lens: Lens) -> Source:
     return Source(name, f"def {name}(value):\n" + textwrap.indent(body, "    "), parameters=("value",))
 
 
+def lens_writer(name: str, lens: Lens) -> Source:
+    """Return a function that takes a hub value and gives what a lens writes of it."""
+    body = returning([lens.write(ex.Variable("value"), needs_nothing)], {"value"})
+    return Source(name, f"def {name}(value):\n" + textwrap.indent(body, "    "), parameters=("value",))
+
+
 def unpack_batch(name: str, shape: EventShape) -> Source:
     """Return a function that takes a batch and gives its events, each as a mapping of what is on the way to it."""
     assert shape.each is not None

@@ -21,7 +21,7 @@ class Chained:
     def __getattr__(self, name: str) -> Chained:
         fits = [way for way in self._ways_of if way[0][self._at_step : self._at_step + 1] == (("attr", name),)]
         if not fits:
-            raise AttributeError(name)
+            raise AttributeError(f"{name}: the provider's profile knows no such call")
         return Chained(fits, self._at_step + 1, self._told_yet)
 
     def __call__(self, *given: Any, **named: Any) -> Any:
