@@ -15,8 +15,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import BadInput, carry
-from vast_ferry.definitions.forms import FormError
+from vast_ferry.definitions.forms import FormError, Wider
+from vast_ferry.definitions.laid_over import NoSuchName, filled, merged
 from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import checked_definition, parse_form, route_style
 from vast_ferry.definitions.writing import fit_function, fit_trigger, write_definition
 from vast_ferry.documents.toml_file import read_toml
@@ -24,7 +26,7 @@ from vast_ferry.documents.yaml_file import parse_yaml
 from vast_ferry.hub.findings import Place, Severity
 from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, RouteTrigger, Stage
 from vast_ferry.hub.functions import Project as Declared
-from vast_ferry.hub.keys import ANY, EVERY_KEY, Pattern, Piece, all_of, begins, differing_key, ends
+from vast_ferry.hub.keys import ANY, EVERY_KEY, AnyOf, Pattern, Piece, all_of, begins, differing_key, ends
 from vast_ferry.hub.schedules import FROM, Calendar, Every, Schedule, first_difference
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles, find_profile
@@ -408,7 +410,95 @@ FORM_CASES: list[tuple[str, Any, Any]] = [
     ("access('/', objects_get=object_read)", ["objects.get/a"], (Access("object", "read", "a"),)),
     ("number", "12", 12),
     ("number", "twelve", None),
+    ("size('MiB')", "256MiB", 256),
+    ("size(' MB')", "192 MB", 192),
+    ("size('M')", "1.5K", None),
+    ("size('M')", 256, None),
+    ("each", ["a", "b"], ("a", "b")),
+    ("each", [1], None),
+    ("apart('|')", "GET|PUT", ["GET", "PUT"]),
+    ("grouped('name', 'is')", [{"name": "a", "is": "1"}, {"name": "a", "is": "2"}], {"a": ("1", "2")}),
+    ("grouped('name', 'is')", [{"name": "a"}], None),
+    ("any_ends('from', 'to')", [{"from": "a/"}, {"to": ".csv"}], AnyOf((begins("a/"), ends(".csv")))),
+    ("any_ends('from', 'to')", [{"in": "a/"}], None),
+    ("names", ["key"], {"key": "key"}),
+    ("days_at('on', 'at')", {"on": "mon-fri", "at": "25:00"}, None),
+    ("days_at('on', 'at')", {"on": "mon-fry", "at": "06:15"}, None),
 ]
+
+#: form, words of its row, what a definition says, and what the hub has for it; nothing: it is refused
+WORDED: list[tuple[str, dict[str, str], Any, Any]] = [
+    ("words_by_beginning", {"a.put": "created", "a.cut": "deleted"}, ["a.put"], ("created",)),
+    ("words_by_beginning", {"a.put": "created", "a.cut": "deleted"}, ["b*"], None),
+    ("words_in_one_text", {"a.put": "created", "a.cut": "deleted"}, "a.cut a.put", ("deleted", "created")),
+    (
+        "access_in_words",
+        {"read {name} in {_=here}": "record_read"},
+        ["read b in here"],
+        (Access("record", "read", "b"),),
+    ),
+    ("access_in_words", {"read {name}[ at {_}]": "object_read"}, ["read b"], (Access("object", "read", "b"),)),
+    ("access_in_words", {"read {name}": "object_read"}, ["write b"], None),
+]
+
+
+@pytest.mark.parametrize(("name", "words", "said", "hub"), WORDED)
+def test_forms_in_words_are_read_and_written(name: str, words: dict[str, str], said: Any, hub: Any) -> None:
+    row = DefinitionRow.model_validate({"at": "x", "is": "source", "as": name, "words": words})
+    form = parse_form(row, route_style(OSTERMERE))
+    if hub is None:
+        with pytest.raises(FormError, match="expected"):
+            form.read(said, "source")
+        return
+    assert form.read(said, "source") == hub
+    assert form.write(hub) == said
+
+
+def test_words_that_leave_some_out_are_read_as_all_that_mean_the_same() -> None:
+    row = DefinitionRow.model_validate(
+        {"at": "x", "as": "words_by_beginning", "words": {"row:cut": "deleted", "row:gone": "deleted"}}
+    )
+    with pytest.raises(Wider, match=r"row:cu\* leaves out row:gone") as wider:
+        parse_form(row, route_style(OSTERMERE)).read(["row:cu*"], "changes")
+    assert wider.value.value == ("deleted",)
+
+
+#: days and times as a definition says them → (year, month, day, hour, minute) of the first two firings from 2026 on
+DAYS = {
+    "weekdays at 06:15 and 18:40": ["2026-01-01 06:15", "2026-01-01 18:40"],
+    "mondays and thursdays at 9:00": ["2026-01-01 09:00", "2026-01-05 09:00"],
+    "sat-mon at 00:30": ["2026-01-03 00:30", "2026-01-04 00:30"],
+    "the last day of the month at 23:00 in Europe/Vienna": ["2026-01-31 22:00", "2026-02-28 22:00"],
+    "the 1st of the month at 00:30": ["2026-01-01 00:30", "2026-02-01 00:30"],
+    "every 20 minutes": ["2026-01-01 00:20", "2026-01-01 00:40"],
+}
+
+
+@pytest.mark.parametrize("text", DAYS)
+def test_days_and_times_fire_when_they_say(text: str) -> None:
+    style = STYLES["days"]
+    schedule = style.read(text)
+    assert [f"{moment:%Y-%m-%d %H:%M}" for moment in schedule.next(2, FROM)] == DAYS[text]
+    (again,) = [style.read(one) for one in style.write(schedule)][:1]
+    assert again.zone == schedule.zone
+    if len(style.write(schedule)) == 1:
+        assert first_difference(again, schedule, FROM) is None
+
+
+def test_what_is_laid_over_counts() -> None:
+    under = {"a": 1, "env": [{"k": "A", "v": "1"}, {"k": "B", "v": "2"}], "more": {"x": 1, "y": 2}, "gone": 3}
+    over = {"env": [{"k": "B", "v": "3"}, {"k": "C", "hasp": "c"}], "more": {"y": 4}, "gone": None}
+    assert merged(under, over, {"env": "k"}) == {
+        "a": 1,
+        "env": [{"k": "A", "v": "1"}, {"k": "B", "v": "3"}, {"k": "C", "hasp": "c"}],
+        "more": {"x": 1, "y": 4},
+    }
+    names = {"a": "x-[[b]]", "b": 7, "c": "[[d]]", "d": "[[c]]", "kept": None}
+    assert filled({"is": ["[[a]]", "[[b]]", "[[kept]]"]}, "[[{name}]]", names.__getitem__) == {
+        "is": ["x-7", 7, "[[kept]]"]
+    }
+    with pytest.raises(NoSuchName, match="leads to itself"):
+        filled("[[c]]", "[[{name}]]", names.__getitem__)
 
 
 @pytest.mark.parametrize(("name", "said", "hub"), FORM_CASES)
@@ -418,6 +508,9 @@ def test_forms_of_triggers_are_read_and_written(name: str, said: Any, hub: Any) 
     if hub is None:
         with pytest.raises(FormError, match="expected"):
             form.read(said, "source")
+        return
+    if name.startswith("apart"):
+        assert (form.read(said, "methods"), form.write(tuple(hub))) == (tuple(hub), said)
         return
     assert form.read(said, "source") == hub
     assert form.write(hub) == said

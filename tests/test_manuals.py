@@ -16,11 +16,27 @@ import pytest
 import yaml
 from conftest import ROOT, WHOLE, Run, some
 
-from vast_ferry import BadInput, Profile, StandIn, Verdict, carry, check, convert, find_profile, gaps, lint, try_event
+from vast_ferry import (
+    BadInput,
+    Profile,
+    StandIn,
+    Verdict,
+    carry,
+    check,
+    convert,
+    find_profile,
+    gaps,
+    lint,
+    survey,
+    try_event,
+)
+from vast_ferry.documents.xml_file import read_xml, write_xml
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
+from vast_ferry.hub.functions import Access
 from vast_ferry.mapping import helpers
+from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.laws import changed
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.profiles.registry import all_profiles
@@ -437,6 +453,176 @@ def test_a_project_is_carried_to_a_provider_of_ones_own(tmp_path: Path) -> None:
     result = check(tmp_path / "there")
     assert result.unwitnessed == ()
     assert [(one.function, one.verdict) for one in result.checked] == [("show", Verdict.SAME), ("take", Verdict.SAME)]
+
+
+#: manual → lines of what its project's definition says, as `survey` shows them, and what it tells of
+DEFINED = {
+    "netherby-4": (
+        [
+            "fellside: 6 functions",
+            "loom_show frames/looms.py#show Python 3.12, 256 MiB, 2.5 s",
+            "on GET /looms/{loom}/parts/{+part}, known callers",
+            "has UNIT, RIG, SCALE_KEY (secret)",
+            "on message rush, region north or south, 10 at a time",
+            "on object weighings-[[rig]] north/*.csv or *.tsv, created",
+            "on record looms, updated or deleted, 100 at a time",
+            "on schedule nightly at 02:30 on Mon, Tue, Wed, Thu, Fri, Europe/London",
+            "on schedule sweep every 6 hours, UTC",
+        ],
+        {"not-carried", "stage-in-text", "stage-triggers", "wider-trigger"},
+    ),
+    "saltmarsh-2": (
+        [
+            "overy: 6 functions",
+            "orders punts/orders/main.py#Orders Python 3.12, 192 MiB, 900 s, 4 attempts",
+            "on PUT /berths/{berth}, known callers",
+            "on GET /berths/{berth}/charts/{+name}, known callers",
+            "has UNIT, ORDERS, REPORTS, RATE, scale-key (secret)",
+            "on signal order.**",
+            "fails to orders-lost",
+            "tariff punts/tariff/main.py#Tariff Python 3.13, 192 MiB, 20 s",
+        ],
+        {"stage-in-text", "stage-triggers", "wider-trigger"},
+    ),
+    "wexcombe-7": (
+        [
+            "sourdough: 8 functions",
+            "loaves_show ovens/loaves.py#show Python 3.12, 256 MiB, 20 s",
+            "on PUT|POST /photos/{+path}, known callers",
+            "photos_take ovens/photos.py#take Python 3.12, 1024 MiB, 60 s",
+            "on message orders, region north or south, 25 at a time",
+            "on schedule at 00:30 on day 1 of the month, UTC",
+            "has UNIT, TRAYS, RUSH, PHOTOS, THUMBS, REPORTS",
+            "price ovens/orders.py#price Python 3.12, 128 MiB, 20 s",
+        ],
+        {"client-not-carried", "not-carried", "stage-in-text", "stage-triggers"},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", DEFINED)
+def test_a_manuals_project_is_read_as_it_is_declared(run: Run, name: str) -> None:
+    folder = MANUALS / "projects" / name.partition("-")[0]
+    shown = [" ".join(line.split()) for line in run("survey", folder, "--from", PROFILES[name].path).stdout.split("\n")]
+    lines, codes = DEFINED[name]
+    assert [line for line in lines if not any(line in one for one in shown)] == []
+    there = survey(folder, PROFILES[name])
+    assert {finding.code for finding in there.findings} == codes
+    if name == "netherby-4":
+        (live,) = there.project.stages
+        assert live.functions["loom_show"]["timeout"] == 1
+        variables = {"UNIT": "lb", "RIG": "live", "ORDERS": "orders"}
+        assert live.functions["order_place"] == {"memory": 512, "variables": variables}
+        assert Access("record", "write", "weighings") in there.project.functions[3].access
+
+
+def test_a_handler_keeps_handles_of_services_and_is_proven(tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    shutil.copytree(MANUALS / "projects" / "netherby", own)
+    record = "{table: looms, keys: {loom: l-7}, record: {loom: l-7, weight: '12.5', hall: north}}"
+    ask = "{method: GET, path.raw: /looms/NAME, query.raw: unit=lb, authority: a.example, captures: {loom: NAME}}"
+    before = f"before: {{records: [{record}]}}\n"
+    gone = "{change: deleted, table: looms, keys: {loom: l-7}, old: {loom: l-7, hall: north}, sequence: '1'}"
+    put(
+        own,
+        {
+            "samples/loom_show/known.yaml": f"kind: http\nevent: {ask.replace('NAME', 'l-7')}\n{before}",
+            "samples/loom_show/other.yaml": f"kind: http\nevent: {ask.replace('NAME', 'l-8')}\n",
+            "samples/loom_watch/gone.yaml": f"kind: record\nevent: {gone}\n",
+        },
+    )
+    carry(own, source=PROFILES["netherby-4"], to="ostermere@2", out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    assert [(one.verdict, one.expected) for one in result.checked] == [
+        (Verdict.SAME, "replied 200"),
+        (Verdict.SAME, "replied 404"),
+        (Verdict.SAME, "acknowledged, 1 effect"),
+    ]
+
+
+#: a change of a profile's definition or clients → what is said of it
+WRONG = {
+    "like: like": ("like: lik", "@(set/ORDERS) in orders stands for nothing"),
+    "names: {staithe: name": ("names: {staith: name", "@(staithe) in berths stands for nothing"),
+    "bases_named_by: id": ("bases_named_by: name", "there is no base 'plain'"),
+}
+
+
+@pytest.mark.parametrize("right", WRONG)
+def test_a_mistake_in_a_definitions_tables_is_named(tmp_path: Path, right: str) -> None:
+    text = (MANUALS / "saltmarsh-2.yaml").read_text().replace("evidence: Saltmarsh\n", "")
+    wrong, says = WRONG[right]
+    (tmp_path / "saltmarsh-2.yaml").write_text(text.replace(right, wrong))
+    with pytest.raises(BadInput) as error:
+        survey(MANUALS / "projects" / "saltmarsh", str(tmp_path / "saltmarsh-2.yaml"))
+    assert says in str(error.value)
+    assert "punt.xml:1:1" in str(error.value)
+
+
+#: a path of a client → what is wrong with it, or an empty text
+CHAINS = {
+    "open('a:{b}').read": "",
+    "open(name).crate(**keys).read": "",
+    "open(name).read()": "ends with a call",
+    "open(name + '1').read": "is no argument",
+    "open(name).crate(name).read": "names a parameter twice",
+    "open('{a}{b}').read": "may hold one name",
+    "open(x)[1].read": "neither a name",
+}
+
+
+@pytest.mark.parametrize("path", CHAINS)
+def test_calls_made_step_by_step_are_understood_or_refused(path: str) -> None:
+    if not CHAINS[path]:
+        assert parse_chain(path) is not None
+        return
+    with pytest.raises(ChainError, match=CHAINS[path]):
+        parse_chain(path)
+
+
+def test_a_call_made_step_by_step_is_the_one_whose_arguments_fit() -> None:
+    chains = [parse_chain("open('a:{b}').read"), parse_chain("open('c').item"), parse_chain("open('c').__getitem__")]
+    takes = [("key", "more=1"), ("**keys",), ("key",)]
+    ways = [
+        (chain.called_with(takes), lambda at=at, **told: (at, told))  # type: ignore[union-attr]
+        for at, (chain, takes) in enumerate(zip(chains, takes, strict=True))
+    ]
+    begun = helpers.Chained(ways).open
+    assert begun("a:x").read("k") == (0, {"b": "x", "key": "k", "more": 1})
+    assert begun("c").item(k=1, l=2) == (1, {"keys": {"k": 1, "l": 2}})
+    assert begun("c")["k"] == (2, {"key": "k"})
+    with pytest.raises(AttributeError, match="knows no such call"):
+        begun("c").read  # noqa: B018
+    with pytest.raises(TypeError, match="no call of the provider takes"):
+        begun("d")
+
+
+#: text of an XML document → its data, or what is said of it
+XML = {
+    "<a b='1'><c>x</c><c/><d e='2'>y</d></a>": {"b": "1", "c": ["x", ""], "d": [{"e": "2", "text": "y"}]},
+    "<a/>": {},
+    "<a><b></a>": "is not XML: mismatched tag",
+    "<!DOCTYPE a [<!ENTITY b 'b'>]><a>&b;</a>": "has a document type",
+    "<a b='1'><b/></a>": "is an attribute and a child",
+    "<a>" * 101 + "</a>" * 101: "more than 100 elements",
+}
+
+
+@pytest.mark.parametrize("text", XML)
+def test_xml_is_read_as_plain_data_or_refused(tmp_path: Path, text: str) -> None:
+    (tmp_path / "a.xml").write_text(text)
+    said = XML[text]
+    if isinstance(said, str):
+        with pytest.raises(BadInput, match=said) as error:
+            read_xml(tmp_path / "a.xml", "a.xml", "the file")
+        assert error.value.place.line == 1
+        return
+    data = read_xml(tmp_path / "a.xml", "a.xml", "the file").data
+    assert data == said
+    (tmp_path / "a.xml").write_text(write_xml(data, "a", ("to do -- this",)))
+    assert read_xml(tmp_path / "a.xml", "a.xml", "the file").data == data
+    with pytest.raises(BadInput, match=r"U\+0000 can't stand in XML"):
+        write_xml({"a": "\0"}, "a")
 
 
 def test_what_rests_on_a_profiles_own_word_is_said_once(tmp_path: Path) -> None:

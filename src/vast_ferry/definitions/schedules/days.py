@@ -41,7 +41,7 @@ def read_days(text: str) -> tuple[tuple[int, ...], tuple[int, ...]]:
 def _weekday(word: str, text: str) -> int:
     found = [n for n, name in enumerate(_NAMES) if word in (name, f"{name}s", name[:3])]
     if not found:
-        raise ScheduleError(f"{text!r} is no day or days such as weekdays, mondays and thursdays, mon-fri")
+        raise ScheduleError(f"expected days such as weekdays, mondays and thursdays, mon-fri, got {text!r}")
     return found[0]
 
 
@@ -51,7 +51,7 @@ def read_times(texts: Iterable[str]) -> list[tuple[int, int]]:
     for text in texts:
         found = re.fullmatch(r"([01]?\d|2[0-3]):([0-5]\d)", text.strip())
         if not found:
-            raise ScheduleError(f"{text!r} is no time of day such as 06:15")
+            raise ScheduleError(f"expected a time of day such as 06:15, got {text!r}")
         made.append((int(found[1]), int(found[2])))
     return made
 
