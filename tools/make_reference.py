@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from vast_ferry.definitions.forms import FORMS
+from vast_ferry.definitions.tables import ALL_FORMS
 from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import FUNCTION_FIELDS, TRIGGER_FIELDS
 from vast_ferry.definitions.writing import write_definition
@@ -274,7 +274,7 @@ def reference() -> str:
         (f"`{name}`", lens.takes, " or ".join(lens.holds) or "anything", first_line(lens))
         for name, lens in LENSES.items()
     ]
-    forms = [(f"`{name}`", form.wants, first_line(form)) for name, form in FORMS.items()]
+    forms = [(f"`{name}`", form.wants, first_line(form)) for name, form in ALL_FORMS.items()]
     tests = [(f"`{name}`", f"`{test.format('reply', 'Class')}`") for name, test in TESTS.items()]
     parts = [
         HEAD,

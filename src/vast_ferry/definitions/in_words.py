@@ -235,7 +235,7 @@ class AccessInWords(AccessForm):
     """
 
     __slots__ = ()
-    name, takes, named, worded = "access_in_words", 0, False, True
+    name, takes, named, worded, wants = "access_in_words", 0, False, True, "no arguments, and sentences as words"
 
     def read(self, value: Any, field: str) -> tuple[Access, ...]:
         made: dict[Access, None] = {}
