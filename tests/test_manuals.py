@@ -495,7 +495,7 @@ DEFINED = {
             "has UNIT, TRAYS, RUSH, PHOTOS, THUMBS, REPORTS",
             "price ovens/orders.py#price Python 3.12, 128 MiB, 20 s",
         ],
-        {"client-not-carried", "not-carried", "stage-in-text", "stage-triggers"},
+        {"not-carried", "stage-in-text", "stage-triggers"},
     ),
 }
 
@@ -538,6 +538,57 @@ def test_a_handler_keeps_handles_of_services_and_is_proven(tmp_path: Path) -> No
         (Verdict.SAME, "replied 404"),
         (Verdict.SAME, "acknowledged, 1 effect"),
     ]
+
+
+def test_a_class_with_settings_secrets_and_services_is_proven(tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    shutil.copytree(MANUALS / "projects" / "saltmarsh", own)
+    ask = "{method: GET, path.raw: /berths/b-8, authority: a.example, captures: {berth: b-8}, route: '/berths/{berth}'}"
+    put(
+        own,
+        {
+            "samples/berths/none.yaml": f"kind: http\nevent: {ask}\n",
+            "samples/tariff/july.yaml": "kind: call\nevent: {data: {month: 2026-07}}\n",
+            "samples/tariff/none.yaml": "kind: call\nevent: {data: {}}\n",
+        },
+    )
+    carry(own, source=PROFILES["saltmarsh-2"], to="ostermere@2", out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    assert [(one.verdict, one.expected) for one in result.checked] == [
+        (Verdict.SAME, "replied 404"),
+        (Verdict.SAME, "returned"),
+        (Verdict.SAME, "failed: ValueError: which month?"),
+    ]
+
+
+def test_what_the_profile_gives_no_meaning_is_not_passed_over() -> None:
+    text = PROFILES["saltmarsh-2"].modules["saltmarsh"]
+    done: list[object] = []
+    module: dict[str, Any] = {"operate": {"record.write": done.append}}
+    exec(text, module)
+    stone = module["open"]("cairn:berths").stone(berth="b-7")
+    stone.write({"boat": "x"})
+    assert done == [{"table": "berths", "keys": {"berth": "b-7"}, "record": {"boat": "x"}}]
+    with pytest.raises(NotImplementedError, match="has no meaning in the provider's profile"):
+        stone.write({"boat": "y"}, if_writing=3)
+    assert len(done) == 1
+
+
+def test_settings_stand_in_an_object(monkeypatch: pytest.MonkeyPatch) -> None:
+    for name, value in {"UNIT": "kg", "TRAYS": "12", "RUSH": "true"}.items():
+        monkeypatch.setenv(name, value)
+    typed, plain = helpers.Settings(typed=True), helpers.Settings()
+    assert (typed.UNIT, typed.TRAYS, typed["RUSH"], typed.get("OTHER", 3)) == ("kg", 12, True, 3)
+    assert (plain.TRAYS, plain["RUSH"], plain.get("OTHER")) == ("12", "true", None)
+    assert (helpers.setting_of("UNIT"), helpers.setting_of("OTHER", "x")) == ("kg", "x")
+    with pytest.raises(AttributeError, match="setting OTHER: set the environment variable OTHER"):
+        typed.OTHER  # noqa: B018
+    with pytest.raises(KeyError, match="setting OTHER: set the environment variable OTHER"):
+        helpers.setting_of("OTHER")
+    folder = helpers.SecretsFolder({"key": "s3"}.__getitem__)
+    assert ((folder / "key").read_text(), (folder / "key").read_bytes()) == ("s3", b"s3")
+    with pytest.raises(FileNotFoundError):
+        (folder / "other").read_text()
 
 
 #: a change of a profile's definition or clients → what is said of it

@@ -51,6 +51,7 @@ OF_THE_CALL: Final = _table(
     Field("time_left", False, "call", "", "seconds until the call is cut off", call=""),
     Field("log", False, "call", "log_line", "writes a line to the log", call="text, **more"),
     Field("secret", False, "call", "secret_from_environment", "the value of a secret by its name", call="name"),
+    Field("setting", False, "call", "setting_of", "the value of a variable by its name", call="name, *usual"),
 )
 
 #: What goes into an HTTP handler (RFC 9110 semantics) and what it may call while it runs.

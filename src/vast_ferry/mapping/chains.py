@@ -35,8 +35,11 @@ class Chain:
         last = tuple(_parameter(one) for one in takes)
         return (*self.steps, ("call", last))
 
-    def call_of(self, root: str, takes: tuple[str, ...], told: str) -> str:
-        """Return the whole call as code, its arguments taken in order from the sequence called `told`."""
+    def call_of(self, root: str, takes: tuple[str, ...], told: str, fed: tuple[str, ...]) -> str:
+        """Return the whole call as code, its arguments taken in order from the sequence called `told`.
+
+        Only parameters that are `fed` are given.
+        """
         made, number = root, 0
         for kind, about in self.called_with(takes):
             if kind == "attr":
@@ -46,6 +49,8 @@ class Chain:
             for sort, *names in about:
                 if sort == "text" and not names[1]:
                     arguments.append(repr(names[0]))
+                    continue
+                if (names[1] if sort == "text" else names[0]) not in fed:
                     continue
                 value = f"{told}[{number}]"
                 number += 1

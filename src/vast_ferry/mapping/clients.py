@@ -47,9 +47,15 @@ class Client:
 
 
 def arguments_shape(operation: Operation, takes: tuple[str, ...], rows: tuple[Row, ...]) -> EventShape:
-    """Return the shape of a call's arguments: its parameters, and the rows that tie them to the operation's fields."""
-    names = tuple(parameter.partition("=")[0].removeprefix("**") for parameter in takes)
+    """Return the shape of a call's arguments: parameters that rows tie to fields of the operation, and those rows."""
+    fed = {place.root for row in rows for place in (row.at, row.flag) if place is not None}
+    names = tuple(name for name in map(name_of, takes) if name in fed)
     return EventShape(names, rows, event_parameters=names, kind=operation.name, fields=operation.takes, rules=())
+
+
+def name_of(parameter: str) -> str:
+    """Return the name of a parameter as it would stand in a definition."""
+    return parameter.partition("=")[0].removeprefix("**").strip()
 
 
 def result_shape(operation: Operation, *rows: Row) -> EventShape:
@@ -142,6 +148,12 @@ def _function(
     if theirs is None:
         lines = [f"raise NotImplementedError({f'there is no way to {OPERATIONS[ours.operation].meaning} here'!r})"]
         return head + textwrap.indent("\n".join([about, *lines]), "    "), []
+    # What the profile gives no meaning is not passed over: a handler that says it would be told otherwise by nobody.
+    unsaid = [one for one in ours.takes if "=" in one and name_of(one) not in ours.arguments.parameters]
+    for one in unsaid:
+        default = one.partition("=")[2].strip()
+        why = f"{name_of(one)} of {ours.called} has no meaning in the provider's profile"
+        about += f"\nif {name_of(one)} != {default}:\n    raise NotImplementedError({why!r})"
     arguments = translate_event(f"{unique}_arguments", ours.arguments, theirs.arguments)
     sources = [arguments]
     given = ", ".join(arguments.parameters)
@@ -154,7 +166,7 @@ def _function(
     if theirs.chain is not None:
         before = f"told = {arguments.name}({given})\n"
         last = theirs.takes[len(theirs.chain.names) :]
-        call = theirs.chain.call_of(theirs.root, last, "told" if star else "(told,)")
+        call = theirs.chain.call_of(theirs.root, last, "told" if star else "(told,)", theirs.arguments.parameters)
     if theirs.awaited:
         call = f"await {call}" if ours.awaited else f"wait_for({call}, host('loop'))"
     if theirs.result is None or ours.result is None:

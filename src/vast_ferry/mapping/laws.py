@@ -266,7 +266,15 @@ def write_then_read_live(shape: EventShape) -> Callable[[Fields], None]:
     losses, offers = event_losses(shape), offers_of(shape)
 
     def check(event: Fields) -> None:
-        called = {**event, "function": "f", "limit": 1.0, "log": print, "secret": str, "time_left": float}
+        called = {
+            **event,
+            "function": "f",
+            "limit": 1.0,
+            "log": print,
+            "secret": str,
+            "setting": str,
+            "time_left": float,
+        }
         native = write(called, *(None for _ in unfilled))
         values = dict(zip(shape.parameters, native if len(shape.parameters) > 1 else (native,), strict=True))
         after = read(*(values[name] for name in read_from))

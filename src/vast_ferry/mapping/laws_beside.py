@@ -143,18 +143,15 @@ def _check_levels(shape: EventShape, examples: int) -> Broken | None:
 def check_client(client: Client, examples: int) -> Broken | None:
     """Return how what a call is given does not arrive, but for derived losses, if it does not."""
     hub = HUB_CLIENTS[client.operation].arguments
-    write, read = (
-        run_source(translate_event("pass_on", one, other))
-        for one, other in ((hub, client.arguments), (client.arguments, hub))
-    )
+    back = translate_event("pass_on", client.arguments, hub)
+    write, read = run_source(translate_event("pass_on", hub, client.arguments)), run_source(back)
     several = len(client.arguments.parameters) > 1
-    used = [name for name in client.arguments.parameters if any(r.at.root == name for r in client.arguments.rows)]
     losses = event_losses(client.arguments)
 
     def check(fields: Fields) -> str:
         passed = write(fields)
         named: dict[str, Any] = dict(zip(client.arguments.parameters, passed if several else (passed,), strict=True))
-        after = read(*(named[name] for name in used))
+        after = read(*(named[name] for name in back.parameters))
         lost = {loss.field for loss in losses if loss.applies(fields)}
         changed = laws.changed(fields, after) - lost
         return f"{sorted(changed)} arrived as {after!r}" if changed else ""

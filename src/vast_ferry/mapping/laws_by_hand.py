@@ -26,7 +26,7 @@ from vast_ferry.mapping.tables import HUB_CALLS, EventShape
 
 Native = Callable[[Fields], dict[str, Any]]
 #: What is only there while a handler runs, or depends on when it is asked.
-_NOT_COMPARED = frozenset(["log", "secret", "time_left", "function", "limit"])
+_NOT_COMPARED = frozenset(["log", "secret", "setting", "time_left", "function", "limit"])
 
 
 def _is_utf_8(event: Fields) -> bool:
@@ -63,7 +63,15 @@ def handed_over(shape: EventShape) -> Native:
     unfilled = [name for name in shape.parameters if name not in filled]
 
     def native(event: Fields) -> dict[str, Any]:
-        called = {**event, "function": "f", "limit": 1.0, "log": print, "secret": str, "time_left": float}
+        called = {
+            **event,
+            "function": "f",
+            "limit": 1.0,
+            "log": print,
+            "secret": str,
+            "setting": str,
+            "time_left": float,
+        }
         made = write(called, *(None for _ in unfilled))
         return dict(zip(shape.parameters, made if len(shape.parameters) > 1 else (made,), strict=True))
 

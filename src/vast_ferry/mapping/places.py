@@ -166,9 +166,11 @@ def parse_place(text: str) -> Access:
 def _parameters(text: str, call: ast.Call) -> tuple[str, ...]:
     names: list[str] = []
     for argument in call.args:
-        if not isinstance(argument, ast.Name):
+        starred = isinstance(argument, ast.Starred)
+        name = argument.value if isinstance(argument, ast.Starred) else argument
+        if not isinstance(name, ast.Name):
             raise PlaceError(f"{text!r}: a call's parameters are plain names", argument.col_offset + 1)
-        names.append(argument.id)
+        names.append(f"*{name.id}" if starred else name.id)
     for keyword in call.keywords:
         if keyword.arg is not None or not isinstance(keyword.value, ast.Name):
             raise PlaceError(f"{text!r}: a call's parameters are plain names or **name", keyword.value.col_offset + 1)

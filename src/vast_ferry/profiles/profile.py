@@ -42,6 +42,14 @@ from vast_ferry.mapping.tables import (
 from vast_ferry.profiles import schema
 from vast_ferry.profiles.building import Builder
 
+#: What handlers find in a module beside classes and clients, as code.
+SURROUNDINGS: Final = {
+    "settings": "Settings()",
+    "typed_settings": "Settings(typed=True)",
+    "setting": "setting_of",
+    "secret": "secret_from_environment",
+}
+
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Profile:
@@ -112,6 +120,8 @@ class Profile:
         for client in self.clients:
             if client.root not in self.model.handler.parameters:
                 found.setdefault(client.root, set()).add(re.split(r"[.(]", client.path)[0])
+        for module, around in self.model.surroundings.items():
+            found.setdefault(module, set()).update(around)
         for module, source in self.converters:
             found.setdefault(module, set()).add(source.name)
         for name, paths in self.model.decorators.items():
@@ -148,7 +158,8 @@ class Profile:
         it reaches services.
         """
         own = {client.root for client in self.clients} - set(self.model.handler.parameters)
-        names = dict.fromkeys([*self.model.modules, *self.model.converters, *self.model.decorators, *sorted(own)])
+        theirs_too = (*self.model.converters, *self.model.surroundings, *self.model.decorators)
+        names = dict.fromkeys([*self.model.modules, *theirs_too, *sorted(own)])
         wanted = own if used is None else {client.root for client in used}
         made = {}
         for name in names:
@@ -167,7 +178,9 @@ class Profile:
         about = f"What handlers import from {name}: made from its profile."
         sources, code = client_module(f"{self.title}'s services.", name, ours, theirs, hosts)
         sources = [*(source for module, source in self.converters if module == name), *sources]
-        parts = [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
+        around = self.model.surroundings.get(name, {})
+        parts = ["\n".join(f"{own} = {SURROUNDINGS[what]}" for own, what in around.items())] if around else []
+        parts += [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
         parts += _decorators(self.model.decorators.get(name, []))
         parts += [code] if code else []
         plain = [client.path for client in ours if client.chain is None]

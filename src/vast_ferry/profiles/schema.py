@@ -541,6 +541,11 @@ class ProfileModel(Model):
     converters: dict[Dotted, dict[Identifier, ConverterModel]] = Field(
         {}, description="functions of a module by which handlers turn plain values into the provider's, and back"
     )
+    surroundings: dict[Dotted, dict[Identifier, Literal["settings", "typed_settings", "setting", "secret"]]] = Field(
+        {},
+        description="what else handlers find in a module: an object of settings (typed: numbers and booleans are what "
+        "they say), or a function that gives a setting or a secret by its name",
+    )
     context: list[RowModel] = []
     http: HttpModel | None = None
     object: KindModel | None = None

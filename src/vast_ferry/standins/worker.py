@@ -489,6 +489,11 @@ def of_the_call(setup: dict[str, Any], request: dict[str, Any], logs: list[str])
             raise KeyError(f"secret {name} is not declared") from None
         return value
 
+    def setting(name: str, *usual: Any) -> Any:
+        if name not in os.environ and not usual:
+            raise KeyError(f"the variable {name} is not declared")
+        return os.environ.get(name, *usual)
+
     def time_left() -> float:
         left: float = end - time.monotonic()
         return max(0.0, left)
@@ -498,6 +503,7 @@ def of_the_call(setup: dict[str, Any], request: dict[str, Any], logs: list[str])
         "limit": request["limit"],
         "log": log,
         "secret": secret,
+        "setting": setting,
         "time_left": time_left,
     }
 

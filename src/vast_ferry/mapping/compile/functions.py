@@ -48,7 +48,7 @@ def translate_event(
     if fresh:
         given.update({field: helper(made, name=field) for field, made in FRESH.items()})
     reading = reading_of(source, given, target)
-    prefix = "" if is_request(target.kind) else target.kind.title()
+    prefix = "" if is_request(target.kind) else target.kind.title().replace(".", "")
     making = Construction(reading, reading, target.classes, prefix=prefix)
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
     for level in target.levels:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextvars
 import json
 import os
+import re
 import sys
 import time
 import traceback
@@ -48,9 +49,64 @@ def secret_from_environment(name: str) -> str:
         raise KeyError(f"secret {name}: set the environment variable {name}") from None
 
 
+def setting_of(name: str, *usual: Any) -> Any:
+    """Return a variable's value, or what is usual; raises KeyError where neither is told."""
+    if name not in os.environ and not usual:
+        raise KeyError(f"setting {name}: set the environment variable {name}")
+    return os.environ.get(name, *usual)
+
+
+class Settings:
+    """The variables as attributes and by `get`; where they are `typed`, numbers and booleans are what they say."""
+
+    def __init__(self, *, typed: bool = False) -> None:
+        self._typed = typed
+
+    def get(self, name: str, usual: Any = None) -> Any:
+        value = os.environ.get(name)
+        if value is None:
+            return usual
+        number = re.fullmatch(r"true|false|-?\d+(\.\d+)?", value) if self._typed else None
+        return json.loads(value) if number else value
+
+    def __getattr__(self, name: str) -> Any:
+        if name not in os.environ:
+            raise AttributeError(f"setting {name}: set the environment variable {name}")
+        return self.get(name)
+
+    def __getitem__(self, name: str) -> Any:
+        if name not in os.environ:
+            raise KeyError(f"setting {name}: set the environment variable {name}")
+        return self.get(name)
+
+
 def log_line(text: Any, **more: Any) -> None:
     """Write a line to standard error."""
     print(line_of(text, more), file=sys.stderr)
+
+
+def secrets_in(folder: Any) -> Callable[[str], str]:
+    """Return what gives a secret by its name from a folder in which each is a file."""
+    return lambda name: (folder / name).read_text()
+
+
+class SecretsFolder:
+    """A folder, or a file in it, of which each file holds the secret of its name."""
+
+    def __init__(self, secret: Callable[[str], str], name: str = "") -> None:
+        self._secret, self.name = secret, name
+
+    def __truediv__(self, name: str) -> SecretsFolder:
+        return SecretsFolder(self._secret, name)
+
+    def read_text(self, *_: Any, **__: Any) -> str:
+        try:
+            return self._secret(self.name)
+        except KeyError as missing:
+            raise FileNotFoundError(str(missing)) from None
+
+    def read_bytes(self) -> bytes:
+        return self.read_text().encode("utf-8")
 
 
 def log_to(stream: Any) -> Callable[..., None]:

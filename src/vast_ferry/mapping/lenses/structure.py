@@ -153,6 +153,19 @@ class Extensions(Lens):
         return helper("as_extensions", value, Literal(self.args))
 
 
+class FilesOfSecrets(Lens):
+    """A folder in which each secret is a file of its name: `folder / "key"` is read as text or bytes."""
+
+    __slots__ = ()
+    name, holds = "files_of_secrets", ("call",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("secrets_in", at)
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("SecretsFolder", value)
+
+
 class StreamLog(Lens):
     """A text stream that takes lines of a log."""
 
