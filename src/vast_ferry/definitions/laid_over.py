@@ -58,12 +58,12 @@ def _by_name(under: list[Any], over: list[Any], by: Mapping[str, str], name: str
 
     upper = {of(entry): entry for entry in over if of(entry) is not None}
     # An entry of one list holds in place of the other's, whatever else that one says.
-    made = [upper.pop(of(entry)) if name_only(entry, upper.get(of(entry))) else entry for entry in under]
+    made = [upper.pop(of(entry)) if _name_only(entry, upper.get(of(entry))) else entry for entry in under]
     made = [merged(entry, upper.pop(of(entry)), by) if of(entry) in upper else entry for entry in made]
     return [*made, *(entry for entry in over if of(entry) in upper or of(entry) is None)]
 
 
-def name_only(under: Any, over: Any) -> bool:
+def _name_only(under: Any, over: Any) -> bool:
     """Tell whether two entries of one name are a name and a value each, of which the upper takes the place."""
     return over is not None and isinstance(under, Mapping) and len(under) <= 2 and len(over) <= 2
 
