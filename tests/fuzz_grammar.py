@@ -733,7 +733,13 @@ def asked_by_name(w: Writer, s: Scope) -> list[str]:
     name, own = w.fresh("Reads"), w.held("event")
     w.top += [
         "import operator",
-        "\n".join([f"class {name}:", "    def read(self, event=None):", f"        return {w.text(own)}"]),
+        "\n".join(
+            [
+                f"class {name}:",
+                f"    def read(self, event{w.random.choice(['', '=None'])}):",
+                f"        return {w.text(own)}",
+            ]
+        ),
     ]
     ways = [f"{name}().read({s.event})", f"getattr({name}(), 'read')({s.event})", f"getattr({name}(), 're' + 'ad')()"]
     ways += [f"operator.methodcaller('read', {s.event})({name}())", f"{name}.read({name}(), {s.event})"]

@@ -102,10 +102,10 @@ def v(request):
 
 
 class Reads:
-    def read(self, request=None):
-        return request.verb if request is not None else "none"
+    def read(self, request):
+        return request.verb
 
 
 def w(request):
-    named = operator.methodcaller("read", request)(Reads()) + getattr(Reads(), "re" + "ad")()
+    named = operator.methodcaller("read", request)(Reads())
     return Reply(named + Reads().read(request))
