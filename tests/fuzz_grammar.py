@@ -137,7 +137,7 @@ class Surface:
                 sort = "lookup"
                 for how, own in row.lens.methods.items():
                     if how in ("first", "every"):
-                        for name in ("day", "X-A"):
+                        for name in ("day", "X-A", "Host", "Content-Length"):
                             parts.setdefault(f"{text}.{own}({name!r})", Part(f"{text}.{own}({name!r})", "any"))
                 parts[f"{text} all"] = Part(f"list({text}.{row.lens.methods['all']}())", "any")
                 continue
@@ -778,7 +778,42 @@ def as_json(w: Writer, s: Scope) -> list[str]:
 
 def deleted(w: Writer, s: Scope) -> list[str]:
     name = w.fresh("n")
+    if w.random.random() < 0.5 and s.event in w.surface.parameters and s.event == w.surface.event:
+        kept = w.part(s, "text", "number")
+        lines = [f"{name} = {kept}", f"del {s.event}", f"seen.append(show({name}))"]
+        return (
+            ["if not seen and seen:", *(f"    {line}" for line in lines)]
+            if w.surface.each
+            else [*lines, f"{s.event} = None"]
+        )
     return [f"{name} = {w.part(s)}", f"seen.append(show({name}))", f"del {name}"]
+
+
+def read_twice(w: Writer, s: Scope) -> list[str]:
+    """Something that may be read once only is read, and read again."""
+    once = [part.code for part in s.parts if part.code.endswith(("()", "())"))] or [w.part(s)]
+    code = w.random.choice(once)
+    if "await " in code and not s.awaits:
+        return said(w, s)
+    both = [f"{code}", f"{code}"]
+    return [
+        "try:",
+        *(f"    seen.append(show({one}))" for one in both),
+        "except Exception as error:",
+        "    seen.append(type(error).__name__)",
+    ]
+
+
+def own_reply(w: Writer, s: Scope) -> list[str]:
+    """A class of the project's inherits from the provider's answer, and is asked for what it is."""
+    forms = w.surface.profile.kinds[w.surface.kind].answered.forms if w.surface.kind == "http" else ()
+    classes = [form.class_name for form in forms if form.class_name]
+    if not classes or s.event != w.surface.event:
+        return said(w, s)
+    module, _, title = w.random.choice(classes).rpartition(".")
+    name = w.fresh("Answer")
+    w.top += [f"import {module}", f"class {name}({module}.{title}):\n    told = 'own'"]
+    return [f"seen.append(show([{name}.told, issubclass({name}, {module}.{title}), {name}.__mro__[1].__name__]))"]
 
 
 def logged(w: Writer, s: Scope) -> list[str]:
@@ -1195,7 +1230,18 @@ PIECES = [
         goes_round,
         read_late,
     ),
-    *(defined_inside, two_objects, changed_elsewhere, changed_elsewhere, asked_by_name, one_fails, as_json, as_json),
+    *(
+        defined_inside,
+        two_objects,
+        changed_elsewhere,
+        changed_elsewhere,
+        asked_by_name,
+        one_fails,
+        as_json,
+        as_json,
+        read_twice,
+        own_reply,
+    ),
 ]
 
 
