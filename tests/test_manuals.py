@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 import shutil
 import textwrap
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -30,11 +31,15 @@ from vast_ferry import (
     survey,
     try_event,
 )
+from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.xml_file import read_xml, write_xml
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
+from vast_ferry.hub.findings import Place
 from vast_ferry.hub.functions import Access
+from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.laws import changed
@@ -514,6 +519,23 @@ def test_a_manuals_project_is_read_as_it_is_declared(run: Run, name: str) -> Non
         variables = {"UNIT": "lb", "RIG": "live", "ORDERS": "orders"}
         assert live.functions["order_place"] == {"memory": 512, "variables": variables}
         assert Access("record", "write", "weighings") in there.project.functions[3].access
+
+
+@pytest.mark.parametrize("name", DEFINED)
+def test_a_manuals_definition_is_written_back_with_nothing_lost(tmp_path: Path, name: str) -> None:
+    here = tmp_path / "here"
+    shutil.copytree(MANUALS / "projects" / name.partition("-")[0], here)
+    before = read_project(here, PROFILES[name])[1]
+    put(here, write_definition(before, PROFILES[name]))
+    after = read_project(here, PROFILES[name])[1]
+
+    def bare(project: Declared) -> object:
+        triggers = {f.name: sorted(repr(replace(one, place=Place())) for one in f.triggers) for f in project.functions}
+        functions = {f.name: replace(f, triggers=(), place=Place()) for f in project.functions}
+        return project.name, project.region, triggers, functions, {one.name: one.functions for one in project.stages}
+
+    assert bare(after) == bare(before)
+    assert {finding.code for finding in after.findings} <= {"stage-in-text", "stage-triggers"}
 
 
 def test_a_handler_keeps_handles_of_services_and_is_proven(tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there
 from vast_ferry.definitions.tables import forms_of
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
@@ -184,16 +185,21 @@ class Declarations:
         base = {key: value for key, value in every[name].items() if key not in (by, functions.like)}
         return dict(merged(self._base(every[name], top, place, (*seen, name)), base, functions.merged_by))
 
+    def _variables(self, name: str, data: dict[str, Any], place: Place) -> dict[str, Any]:
+        """Return the variables that are declared of a function, as texts may name them."""
+        row = next((row for row in self.model.functions.rows if row.is_ == "variables"), None)
+        held = there(data, row.at) if row else MISSING
+        if row is None or held is MISSING:
+            return {}
+        try:
+            return dict(forms_of(self.profile)[id(row)].read(held, "variables"))
+        except FormError as error:
+            raise BadInput(f"the variables of {name}: {error}", "Mend the value", place) from None
+
     def _filled(self, name: str, data: dict[str, Any], place: Place, top: dict[str, Any], stage: str) -> dict[str, Any]:
         references = self.model.references
         if references is None:
             return data
-        row = next((row for row in self.model.functions.rows if row.is_ == "variables"), None)
-
-        def variables() -> dict[str, Any]:
-            held = there(data, row.at) if row else MISSING
-            form = forms_of(self.profile)[id(row)] if row and held is not MISSING else None
-            return dict(form.read(held, "variables")) if form else {}
 
         def of(asked: str) -> Any:
             for written, means in references.names.items():
@@ -205,7 +211,9 @@ class Declarations:
                 if means == "function":
                     return name
                 target, rest = means.partition("*")[0].removesuffix("."), asked[len(begins) :]
-                held = variables() if target == "variables" else there(top, target) if star else top
+                held: Any = there(top, target) if star else top
+                if target == "variables":
+                    held = self._variables(name, data, place)
                 found = there(held, rest if star else means) if isinstance(held, dict) else MISSING
                 if found is not MISSING:
                     return found

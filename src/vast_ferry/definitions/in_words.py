@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Final
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form, FormError, Wider, got
-from vast_ferry.definitions.schedules.days import at_times, days_of, read_days, read_times, times_of
+from vast_ferry.definitions.schedules.days import at_times, by_days, read_days, read_times
 from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.hub.functions import Access
 from vast_ferry.hub.keys import AnyOf, KeyFilter
@@ -210,22 +210,17 @@ class DaysAt(Form):
 
     def write(self, value: Schedule) -> list[dict[str, Any]]:
         made = []
-        for rule in value.rules:
-            days = days_of(rule).replace(" and ", ",")
-            if rule_of_month(days):
+        for words, times in by_days(value.rules).items():
+            days = words.replace(" and ", ",")
+            if days.startswith("the "):
                 raise CannotHold("it names weekdays, not days of the month")
             said = {} if days == "daily" else {self.args[0]: _SHORT.get(days, days)}
-            made.append({**said, self.args[1]: times_of(rule)})
+            made.append({**said, self.args[1]: times})
         return made
 
 
 #: Groups of days as ranges.
 _SHORT: Final = {"weekdays": "mon-fri", "weekends": "sat-sun"}
-
-
-def rule_of_month(days: str) -> bool:
-    """Tell whether words name a day of the month."""
-    return days.startswith("the ")
 
 
 class AccessInWords(AccessForm):
@@ -260,8 +255,8 @@ class AccessInWords(AccessForm):
         return [self._sentence(own[f"{one.kind}_{one.verb}"], one.name) for one in value if self.holds(one)]
 
     def _sentence(self, words: str, name: str) -> str:
-        usual = re.sub(r"\{_=([^{}]*)\}", r"\1", words.replace("{name}", name))
-        return re.sub(r" ?\[[^\]]*\]", "", usual)
+        needed = re.sub(r"\[[^\]]*\]", "", words)  # what may be missing is not written
+        return re.sub(r"\{_=([^{}]*)\}", r"\1", needed).replace("{name}", name)
 
 
 def _sentence(words: str) -> re.Pattern[str]:

@@ -386,8 +386,11 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
     data, _ = fit_function(function, profile)
     # A trigger of which nothing could be read says nothing; a finding tells of it.
     triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
-    if not function.triggers and (called := _model_of("call", model)) is not None and called.rows:
+    called = _model_of("call", model)
+    if not function.triggers and called is not None and called.rows:
         triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
+    if not function.triggers and model.functions.calls and called is not None:
+        triggers = [{called.told_by: True}]
     if profile.model.handler.output and function.bindings:
         triggers = _bound(function, triggers, model)
     if model.functions.triggers_at:

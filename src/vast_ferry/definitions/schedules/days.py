@@ -87,6 +87,14 @@ def times_of(rule: Rule) -> list[str]:
     return [f"{time // 3600:02}:{time // 60 % 60:02}" for time in rule.times]
 
 
+def by_days(rules: Iterable[Rule]) -> dict[str, list[str]]:
+    """Return the times of day at which rules fire, by the words for their days."""
+    made: dict[str, list[str]] = {}
+    for rule in rules:
+        made[days_of(rule)] = sorted({*made.get(days_of(rule), ()), *times_of(rule)})
+    return made
+
+
 def read_phrase_of_days(text: str) -> Schedule:
     """Return the schedule of `weekdays at 06:15 and 18:40 in Europe/Vienna`, or of `every 20 minutes`."""
     phrase = read_phrase(text)
@@ -104,15 +112,11 @@ def read_phrase_of_days(text: str) -> Schedule:
 
 def write_phrase_of_days(schedule: Schedule) -> list[str]:
     """Return the phrases that together fire as a schedule does."""
-    made = []
-    for rule in schedule.rules:
-        phrase = write_phrase(rule)
-        if phrase and phrase.split()[-1].startswith(("minute", "hour")):
-            made.append(phrase)
-            continue
-        zone = f" in {schedule.zone}" if schedule.zone else ""
-        made.append(f"{days_of(rule)} at {' and '.join(times_of(rule))}{zone}")
-    return made
+    phrases = [write_phrase(rule) for rule in schedule.rules]
+    even = [phrase for phrase in phrases if phrase and phrase.split()[-1].startswith(("minute", "hour"))]
+    others = [rule for rule, phrase in zip(schedule.rules, phrases, strict=True) if phrase not in even]
+    zone = f" in {schedule.zone}" if schedule.zone else ""
+    return [*even, *(f"{days} at {' and '.join(times)}{zone}" for days, times in by_days(others).items())]
 
 
 def read_span(text: str) -> Schedule:
