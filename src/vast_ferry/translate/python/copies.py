@@ -72,9 +72,13 @@ class _Copying:
 
     def made(self) -> Copies | None:
         renamed: dict[str, list[_Use]] = {}
-        for key in self.apart:
+        for key in (*self.twice, *self.apart):
             function = self.flow.functions[key]
             uses = [use for use in _uses(self.flow, function) if use.key in self.names]
+            if not all(self._stands_there(function.module, use) for use in uses):
+                return None
+            if key in self.twice:
+                continue
             renamed.setdefault(function.module.file, []).extend(uses)
         for file, uses in renamed.items():
             module = self.flow.modules[file]
@@ -88,7 +92,7 @@ class _Copying:
             place = Place(function.module.file, function.node.lineno)
             self.result.findings.append(Finding("stands-twice", severity, reason, remedy, place))
         # What a copy itself names in another module has to be imported there under the copy's name.
-        for file in {key[0] for key in self.twice}:
+        for file in dict.fromkeys(key[0] for key in self.twice):  # in a fixed order
             module = self.flow.modules[file]
             uses = [use for key in self.twice if key[0] == file for use in _uses(self.flow, self.flow.functions[key])]
             if not self._import(module, [use for use in uses if use.key in self.names], kept=True):
@@ -103,6 +107,11 @@ class _Copying:
         """Return what stands in place of a name: the copy's, or the name under which it is imported."""
         known = use.key[1] == use.name or isinstance(use.node, ast.Attribute)
         return self.names[use.key] if known else f"{use.name}_as_it_was"
+
+    def _stands_there(self, module: Module, use: _Use) -> bool:
+        """Tell whether a name stands where its tree says: in a formatted text of several lines it may not."""
+        end = module.text.end(use.node)
+        return module.text.data[end - len(use.name.encode("utf-8")) : end] == use.name.encode("utf-8")
 
     def _renamed(self, module: Module, use: _Use) -> Iterator[Edit]:
         end = module.text.end(use.node)
