@@ -101,6 +101,11 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "if False:\n                function = flow.functions[shared[0]]",
     ),
     "content in another charset is not told": ("ops.py", 'self.at.notes.append(("json-in-utf-8", node))', "pass"),
+    "what a list holds is nobody's": (
+        "expressions.py",
+        "return self._is_the_events(value) or (isinstance(value, Of) and value.holds)",
+        "return self._is_the_events(value)",
+    ),
     # mistakes in following
     "a syntax that nobody knows is not looked into": (
         "expressions.py",
@@ -129,13 +134,13 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "one side of a condition is forgotten": (
         "expressions.py",
-        "return MADE if self._is_the_events(one) or self._is_the_events(other) else NOTHING",
-        "return one if not self._is_the_events(other) else NOTHING",
+        "if self._is_the_events(one) or self._is_the_events(other):\n            return MADE",
+        "if self._is_the_events(one):\n            return MADE",
     ),
     "names of a comprehension stay": (
         "expressions.py",
-        "        for part in parts:\n            self.eval(part)\n        self.env = before\n        return Of(type_of_constant(node))",
-        "        for part in parts:\n            self.eval(part)\n        return Of(type_of_constant(node))",
+        "values = [self.eval(part) for part in parts]\n        self.env = before\n",
+        "values = [self.eval(part) for part in parts]\n",
     ),
     "a name that is read later": (
         "expressions.py",
@@ -144,8 +149,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "`or` and `and` give nothing": (
         "expressions.py",
-        "made = any(self._is_the_events(value) for value in values)\n        return Of(kinds.pop(), made)",
-        "made = False\n        return Of(kinds.pop(), made)",
+        "made = any(self._is_the_events(value) for value in values)\n        holds",
+        "made = False\n        holds",
     ),
     "starred arguments are counted as they stand": (
         "expressions.py",
@@ -170,7 +175,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     "`finally` is reached in one way": ("statements.py", "self.env = self.joined(ways)\n", "self.env = after\n"),
     "what `match` names is not the event's": (
         "statements.py",
-        "part = MADE if self._is_the_events(self.eval(node.subject)) else NOTHING",
+        "part = MADE if self._gives_parts(self.eval(node.subject)) else NOTHING",
         "self.eval(node.subject)\n        part = NOTHING",
     ),
     "a class inside": (

@@ -262,6 +262,13 @@ CHANGED = {
     "match request.parts:\n        case {} as held:\n            held.clear()": "event-changed",
     'held = request.parts\n    held |= {"x": "y"}': "event-changed",
     'held = request.params.every("day")\n    held += ["x"]': "event-changed",
+    "for held in [request.parts]:\n        held.clear()": "event-changed",
+    "[request.parts][0].clear()": "event-changed",
+    "(_, held) = (1, request.parts)\n    held.clear()": "event-changed",
+    '{"a": request.parts}["a"].clear()': "event-changed",
+    "[held.clear() for held in (request.parts,)]": "event-changed",
+    "held = [request.parts]\n    held.pop().clear()": "event-changed",
+    "list([request.parts])[-1].clear()": "event-changed",
 }
 
 

@@ -84,10 +84,12 @@ class Of:
     """An ordinary value of a type; an empty name where that is not known.
 
     What was `made` as it was of the event, or is a part of that, must not be changed: it is made anew at each read.
+    What only `holds` such things (a list of them) may be changed, and what is taken out of it may not.
     """
 
     type: str = ""
     made: bool = False
+    holds: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -57,6 +57,10 @@ _ASK_NO_METHODS = frozenset(
 )
 
 
+#: What puts what it is handed into a container of its own.
+_GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque", "copy.copy"])
+
+
 class Expressions(Following):
     """What follows expressions."""
 
@@ -123,7 +127,7 @@ class Expressions(Following):
         if value is NOTHING:
             return value
         if value.__class__ is Of:
-            if value.type or value.made:
+            if value.type or value.made or value.holds:
                 self.flow.values[id(node)] = value
                 if self.function is not None:
                     self.function.ops.add(id(node))
@@ -139,6 +143,32 @@ class Expressions(Following):
             elif isinstance(child, ast.keyword):
                 self.eval(child.value)
         return Of(type_of_constant(node))
+
+    def _display(self, node: ast.List | ast.Tuple | ast.Set | ast.Dict, *parts: ast.expr | None) -> Value:
+        values = [self.eval(part) for part in parts if part is not None]
+        return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
+
+    def _list_(self, node: ast.List) -> Value:
+        return self._display(node, *node.elts)
+
+    def _tuple_(self, node: ast.Tuple) -> Value:
+        return self._display(node, *node.elts)
+
+    def _set_(self, node: ast.Set) -> Value:
+        return self._display(node, *node.elts)
+
+    def _dict_(self, node: ast.Dict) -> Value:
+        return self._display(node, *(one for pair in zip(node.keys, node.values, strict=True) for one in pair))
+
+    def _starred_(self, node: ast.Starred) -> Value:
+        value = self.eval(node.value)
+        return (
+            Of(holds=self._gives_parts(value))
+            if isinstance(value, Of)
+            else MADE
+            if self._is_the_events(value)
+            else NOTHING
+        )
 
     def _constant_(self, node: ast.Constant) -> Value:
         return _TYPED.get(node.value.__class__, NOTHING)
@@ -193,8 +223,8 @@ class Expressions(Following):
             found = self.idioms.item(node, base)
             texts = isinstance(made, Of) and made.type == "dict"  # a mapping of texts
             return Of("str") if texts and found == NOTHING else found
-        if isinstance(base, Of) and base.made:
-            return MADE
+        if isinstance(base, Of) and (base.made or base.holds):
+            return Of(made=base.made or not isinstance(node.slice, ast.Slice), holds=base.holds)
         kind = base.type if isinstance(base, Of) else ""
         return Of(kind) if isinstance(node.slice, ast.Slice) and kind in ("str", "bytes") else NOTHING
 
@@ -223,7 +253,13 @@ class Expressions(Following):
         self.env = before
         if one == other and isinstance(one, Of | Instance):
             return one
-        return MADE if self._is_the_events(one) or self._is_the_events(other) else NOTHING
+        if self._is_the_events(one) or self._is_the_events(other):
+            return MADE
+        return Of(holds=True) if self._gives_parts(one) or self._gives_parts(other) else NOTHING
+
+    def _gives_parts(self, value: Value) -> bool:
+        """Tell whether what is taken out of a value, by going through it or by a key, is the event's."""
+        return self._is_the_events(value) or (isinstance(value, Of) and value.holds)
 
     def _is_the_events(self, value: Value) -> bool:
         """Tell whether a value is a part of the event that can be changed, or was made of one."""
@@ -241,7 +277,8 @@ class Expressions(Following):
         self.env = before
         kinds = {value.type if isinstance(value, Of) else "" for value in values}
         made = any(self._is_the_events(value) for value in values)
-        return Of(kinds.pop(), made) if len(kinds) == 1 else Of(made=made)
+        holds = any(self._gives_parts(value) for value in values)
+        return Of(kinds.pop(), made, holds) if len(kinds) == 1 else Of(made=made, holds=holds)
 
     def _binop_(self, node: ast.BinOp) -> Value:
         left, right = self.eval(node.left), self.eval(node.right)
@@ -312,13 +349,12 @@ class Expressions(Following):
             if self.idioms.entry_of(generator.target, over, generator.iter):
                 self.idioms.bind_entry(generator)
             else:
-                self.store(generator.target, MADE if self._is_the_events(over) else NOTHING)
+                self.store(generator.target, MADE if self._gives_parts(over) else NOTHING)
             for test in generator.ifs:
                 self.eval(test)
-        for part in parts:
-            self.eval(part)
+        values = [self.eval(part) for part in parts]
         self.env = before
-        return Of(type_of_constant(node))
+        return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
 
     def _listcomp_(self, node: ast.ListComp) -> Value:
         value = self._comprehension(node, node.elt)
@@ -396,8 +432,10 @@ class Expressions(Following):
         found = self.idioms.standard(node, name, values)
         if found is not None:
             return found
-        if theirs and name in HANDING_ON:
+        if name in HANDING_ON and any(self._gives_parts(value) for value in values):
             return MADE
+        if name in _GATHER and any(self._gives_parts(value) for value in values):
+            return Of(STD_TYPES.get(name, ""), holds=True)
         if name in LIKE_ARGUMENT:
             given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
             return Of(self._type_of(given[0])) if given else NOTHING
@@ -427,6 +465,8 @@ class Expressions(Following):
         base = self.flow.values.get(id(node.func.value))
         if name in SAME_TYPE:
             return base if isinstance(base, Of) else NOTHING
+        if isinstance(base, Of) and base.holds:
+            return MADE
         kind = METHOD_TYPES.get(name, "")
         return Of(kind, made=isinstance(base, Of) and base.made and kind not in FIXED)
 

@@ -146,6 +146,6 @@ def _joined(one: Value, other: Value) -> Value:
     if one == other or isinstance(one, Clash):
         return one
     if isinstance(one, Of) and isinstance(other, Of):
-        return MADE if one.made or other.made else NOTHING
+        return MADE if one.made or other.made else Of(holds=one.holds or other.holds)
     held = isinstance(one, Foreign) or isinstance(other, Foreign)
     return Clash(frozenset(), held=held) if held else NOTHING

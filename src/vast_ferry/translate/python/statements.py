@@ -171,7 +171,7 @@ class Statements(Expressions):
         if isinstance(target, ast.Name):
             self.env[target.id] = Bound(value)
         elif isinstance(target, ast.Tuple | ast.List):
-            part = MADE if self._is_the_events(value) else NOTHING
+            part = MADE if self._gives_parts(value) else NOTHING
             for one in target.elts:
                 self.store(one, part)
         elif isinstance(target, ast.Starred):
@@ -268,7 +268,9 @@ class Statements(Expressions):
                 made[name] = Bound(Clash(frozenset(origins), held=held))
                 continue
             types = {bound.value for bound in bounds}
-            made[name] = Bound(first.value if len(types) == 1 else NOTHING)
+            parts = any(isinstance(one, Of) and one.made for one in types)
+            holds = any(isinstance(one, Of) and one.holds for one in types)
+            made[name] = Bound(first.value if len(types) == 1 else Of(made=parts, holds=holds))
         return made
 
     def _while(self, node: ast.While) -> None:
@@ -276,7 +278,7 @@ class Statements(Expressions):
 
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
         over = self.eval(node.iter)
-        item = MADE if self._is_the_events(over) else NOTHING
+        item = MADE if self._gives_parts(over) else NOTHING
         self._loop(node, None, item, entry=self.idioms.entry_of(node.target, over, node.iter))
 
     _asyncfor = _for
@@ -362,7 +364,7 @@ class Statements(Expressions):
     _trystar = _try
 
     def _match(self, node: ast.Match) -> None:
-        part = MADE if self._is_the_events(self.eval(node.subject)) else NOTHING
+        part = MADE if self._gives_parts(self.eval(node.subject)) else NOTHING
         for case in node.cases:
             for inner in ast.walk(case.pattern):
                 name = getattr(inner, "name", None) or getattr(inner, "rest", None)
