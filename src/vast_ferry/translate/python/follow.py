@@ -14,7 +14,8 @@ There is no fourth. Where the third would not be safe the function stops (`Stop`
 code:
 
 * what is made is made anew at each read, so what changes it stops, and what asks for its identity (`MADE`, which goes
-  on through names, parts, loops, returns and attributes; `CHANGING_METHODS`, `CHANGING`, `_is_one_of_a_kind`);
+  on through names, parts, loops, returns and attributes, into lists and mappings and out of them again (`Of.holds`);
+  `CHANGING_METHODS`, `CHANGING`, `_is_one_of_a_kind`);
 * a name that holds the event on one way and something else on another stops (`Clash`); so does one that is bound
   outside of what is followed: by `global`, `nonlocal`, `del`, a default value, a decorator, a class inside;
 * a name that a lambda or a lazy loop reads after it came to hold something else stops (`_read_later`);
