@@ -6,6 +6,7 @@ import ast
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
+from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm
@@ -57,7 +58,9 @@ def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str
                 if isinstance(spot, Spot) and node not in flow.consumed:
                     row = flow.shape(spot).row(spot.role, spot.steps)
                     if row is not None:
-                        reading.reads.setdefault(row.field, {})[place] = None
+                        # A text of several fields, or a part of one, is none of the hub's: it goes by its place.
+                        hub = row.field in EVENTS[flow.shape(spot).shape.kind]
+                        reading.reads.setdefault(row.field if hub else str(row.at), {})[place] = None
             _answers(profile, function, reading, lambda line, at=at: there.line(at, line, files))  # type: ignore[misc]
     return made
 
