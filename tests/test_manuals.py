@@ -37,7 +37,7 @@ from vast_ferry.documents.xml_file import read_xml, write_xml
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
-from vast_ferry.hub.findings import Place
+from vast_ferry.hub.findings import Place, Severity
 from vast_ferry.hub.functions import Access
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.mapping import helpers
@@ -45,6 +45,7 @@ from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.laws import changed
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.standins.gateway import names
 
 MANUALS = ROOT / "tests" / "manuals"
 PROFILES = {name: find_profile(str(MANUALS / f"{name}.yaml")) for name in ("netherby-4", "saltmarsh-2", "wexcombe-7")}
@@ -560,6 +561,22 @@ def test_a_handler_keeps_handles_of_services_and_is_proven(tmp_path: Path) -> No
         (Verdict.SAME, "replied 404"),
         (Verdict.SAME, "acknowledged, 1 effect"),
     ]
+
+
+def test_a_source_that_is_a_pattern_is_told_and_takes_what_fits(tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    shutil.copytree(MANUALS / "projects" / "wexcombe", own)
+    found = gaps(own, to="ostermere@2", source=PROFILES["wexcombe-7"]).findings
+    (told,) = (one for one in found if one.code == "source-is-a-pattern")
+    assert (told.function, told.severity) == ("reports_heard", Severity.BLOCKING)
+    assert [names("bake/*", name) for name in ("bake/taken", "bake/", "bakery/x", "a/bake/x")] == [
+        True,
+        True,
+        False,
+        False,
+    ]
+    assert names("a.b", "a.b")
+    assert not names("a.b", "a-b")
 
 
 def test_a_class_with_settings_secrets_and_services_is_proven(tmp_path: Path) -> None:

@@ -9,9 +9,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from vast_ferry.definitions.tables import ALL_FORMS
 from vast_ferry.definitions.schedules.styles import STYLES
-from vast_ferry.definitions.tables import FUNCTION_FIELDS, TRIGGER_FIELDS
+from vast_ferry.definitions.tables import ALL_FORMS, FUNCTION_FIELDS, TRIGGER_FIELDS
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.events.native import write_events
 from vast_ferry.hub.fields import EVENTS, HTTP_REPLY, OF_THE_CALL, Field

@@ -9,7 +9,7 @@ from vast_ferry.definitions.tables import route_style
 from vast_ferry.definitions.writing import fit_trigger
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
-from vast_ferry.hub.functions import Function
+from vast_ferry.hub.functions import EventTrigger, Function
 
 #: field → what a finding of it is called, where it is not `trigger-not-held`
 _CODES: Final = {"filter": "filter-wider", "schedule": "schedule-not-held", "route": "route-wider"}
@@ -43,6 +43,17 @@ def of_triggers(gaps: Gaps, function: Function) -> None:
                 )
         return
     for trigger in gaps.fitted[function.name].triggers:
+        if isinstance(trigger, EventTrigger) and "*" in trigger.source:
+            gaps.note(
+                "source-is-a-pattern",
+                Severity.BLOCKING,
+                f"the {trigger.kind} trigger of {function.name} is on every name that fits {trigger.source!r}; it is "
+                f"declared so at {gaps.target.title}, which may take that for one name",
+                "Declare a trigger for each name, unless names may be patterns there too",
+                function=function,
+                place=trigger.place,
+                field="source",
+            )
         for unheld in fit_trigger(trigger, gaps.target).unheld:
             gaps.note(
                 _CODES.get(unheld.field, "trigger-not-held"),

@@ -67,9 +67,15 @@ def takes(function: Function, kind: str, event: Mapping[str, Any]) -> str:
     return "" if "" in reasons else next(iter(reasons))
 
 
+def names(source: str, name: str) -> bool:
+    """Tell whether a trigger's source is a name, or a pattern of it in which `*` is any text."""
+    pattern = ".*".join(map(re.escape, re.split(r"\*+", source)))
+    return source == name or ("*" in source and re.fullmatch(pattern, name, re.DOTALL) is not None)
+
+
 def _refusal(trigger: EventTrigger, event: Mapping[str, Any]) -> str:
     source = SOURCES.get(trigger.kind)
-    if source and trigger.source and event[source] != trigger.source:
+    if source and trigger.source and not names(trigger.source, event[source]):
         return f"its trigger is on {source} {trigger.source!r}, and this comes from {event[source]!r}"
     if trigger.changes and event["change"] not in trigger.changes:
         return f"its trigger is for what was {' or '.join(trigger.changes)}, and this was {event['change']}"
