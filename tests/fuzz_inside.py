@@ -362,6 +362,13 @@ def write_programs(programs: Mapping[str, Program], folder: Path) -> None:
         (folder / path).write_text(text)
 
 
+def own_files(project: Path, name: str) -> set[str]:
+    """Return the files of a program: its handler's, its helpers', and those that it shares with others."""
+    handler = f"h_{name}.py"
+    shared = re.findall(r"^from (common_\w+) import", (project / handler).read_text(), re.MULTILINE)
+    return {handler, f"lib_{name}.py", *(f"{one}.py" for one in shared)}
+
+
 class Bench:
     """A folder in which batches of programs are carried and proven; use as a context manager."""
 
@@ -431,7 +438,7 @@ class Bench:
                 counted.unheld += checked.verdict is Verdict.UNHELD
                 counted.unchecked += checked.verdict is Verdict.UNCHECKED
                 if checked.verdict is Verdict.DIFFERS and not _only_names_of_classes(checked):
-                    if told & {f"h_{function.name}.py", f"lib_{function.name}.py"}:
+                    if told & own_files(source, function.name):
                         counted.told += 1
                     else:
                         yield Untold(function.name, target, _shown(checked))
