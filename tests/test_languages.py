@@ -95,7 +95,7 @@ def test_a_schedule_fires_alike_in_every_spelling_that_can_say_it(line: str) -> 
         try:
             texts = style.write(wanted)
         except CannotHold:
-            assert name in ("interval", "cron_with_seconds", "cron_with_years")
+            assert name in ("interval", "cron_with_seconds", "cron_with_years", "days", "span")
             continue
         read = [style.read(text) for text in texts]
         again = Schedule.of(*(rule for one in read for rule in one.rules), zone=read[0].zone)

@@ -102,7 +102,7 @@ class RouteStyle:
     def _capture(self, segment: str) -> tuple[str, str]:
         """Return name and kind of the capture that a segment is (`rest`, a type, or none); no name where it is none."""
         for form, kind in ((self.rest, "rest"), (self.typed, "typed"), (self.one, "")):
-            if not form:
+            if "name" not in form:
                 continue
             pattern = re.escape(form).replace("name", r"(?P<n>[A-Za-z_]\w*)", 1).replace("type", r"(?P<t>\w+)", 1)
             found = re.fullmatch(pattern, segment, re.ASCII)
