@@ -97,6 +97,7 @@ def test_a_change_that_means_nothing_changes_nothing(how: str) -> None:
     assert after.native >= before.native
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("source", "kind", "seed"), BATCHES[1 :: 4 if WHOLE else 8])
 def test_generated_handlers_are_carried_to_the_same_bytes_whatever_the_seed(
     source: object, kind: str, seed: str, tmp_path: Path

@@ -179,7 +179,7 @@ def x(event, ctx):
 }
 
 
-@pytest.mark.parametrize("to", ["thornwick", "brackendale", "wsgi"])
+@pytest.mark.parametrize("to", some(["thornwick", "brackendale", "wsgi"], 3))
 def test_a_helper_that_a_wrapped_handler_shares_stands_twice(project: Project, tmp_path: Path, to: str) -> None:
     source = find_profile("ostermere@1")
     entries = {"a": "h", "b": "h", "w": "h", "x": "x"}
@@ -272,7 +272,7 @@ CHANGED = {
 }
 
 
-@pytest.mark.parametrize("line", CHANGED)
+@pytest.mark.parametrize("line", some(CHANGED, 3))
 def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Path, line: str) -> None:
     shown = 'str([request.params.every("day"), sorted(request.parts.items())])'
     code = (
