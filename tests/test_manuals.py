@@ -624,8 +624,8 @@ def test_settings_stand_in_an_object(monkeypatch: pytest.MonkeyPatch) -> None:
         typed.OTHER  # noqa: B018
     with pytest.raises(KeyError, match="setting OTHER: set the environment variable OTHER"):
         helpers.setting_of("OTHER")
-    folder = helpers.SecretsFolder({"key": "s3"}.__getitem__)
-    assert ((folder / "key").read_text(), (folder / "key").read_bytes()) == ("s3", b"s3")
+    folder = helpers.SecretsFolder({"key": "sesame"}.__getitem__)
+    assert ((folder / "key").read_text(), (folder / "key").read_bytes()) == ("sesame", b"sesame")
     with pytest.raises(FileNotFoundError):
         (folder / "other").read_text()
 

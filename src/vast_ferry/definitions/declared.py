@@ -176,7 +176,9 @@ class Declarations:
             return {}
         by = functions.bases_named_by
         listed = top.get(functions.bases, {})
-        every = {one.get(by): one for one in listed if isinstance(one, dict)} if isinstance(listed, list) else listed
+        if isinstance(listed, list):
+            listed = {str(one.get(by)): one for one in listed if isinstance(one, dict)}
+        every = listed
         if not isinstance(name, str) or not isinstance(every, dict) or not isinstance(every.get(name), dict):
             known = nearest(str(name), [one for one in every if isinstance(one, str)])
             raise BadInput(f"there is no {functions.bases} {name!r}{known}", "Correct the name", place)
@@ -268,15 +270,18 @@ class Declarations:
         for path in files:
             shown = str(path)
             self.files[shown] = path.relative_to(self.folder).as_posix()
-            if not leads_into(path, self.folder):
-                raise BadInput(
-                    "the file is a link that leads out of the project", "Copy it into the project", Place(shown)
-                )
+            self.refuse_outside(path)
             document = READERS[self.model.syntax](path, shown, "the definition")
             name = path.stem if pattern.rpartition("/")[2].startswith("*") else path.parent.name
             data = self.mapping(document.data, document, (), f"function {name}")
             whole = self.whole(name, data, document.place(), self.document.data)
             yield Declared(name, whole, document, (), own=data)
+
+    def refuse_outside(self, path: Path) -> None:
+        """Raise BadInput for a file that is a link out of the project."""
+        if not leads_into(path, self.folder):
+            what = "the file is a link that leads out of the project"
+            raise BadInput(what, "Copy it into the project", Place(str(path)))
 
     def _from_code(self) -> Iterator[Declared]:
         code = self.model.functions.code
@@ -310,6 +315,7 @@ class Declarations:
             )
         shown = str(path)
         self.files[shown] = calls.file
+        self.refuse_outside(path)
         self.title, registered = read_calls(
             path, shown, Registering(calls.module, calls.object, calls.calls, calls.handler)
         )
@@ -323,6 +329,10 @@ class Declarations:
         for name, several in by_name.items():
             listed, places = [], dict[Path_, tuple[int, int]]()
             first = several[0]
+            other = next((one for one in several if (one.module, one.name) != (first.module, first.name)), None)
+            if other is not None:
+                what = f"{name} is the name of {first.module}.{first.name} and of {other.module}.{other.name}"
+                raise BadInput(what, "Give one of them another name", other.call.place)
             places[()] = first.call.place.line, first.call.place.column
             for number, one in enumerate(several):
                 places[at, number] = one.call.place.line, one.call.place.column
@@ -394,8 +404,6 @@ class Declarations:
                 listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))
         return Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)
-
-    # --- the whole ---
 
 
 def code_files(folder: Path) -> Iterator[Path]:

@@ -88,6 +88,8 @@ class Settings(Form):
     name = "settings"
 
     def read(self, value: Any, field: str) -> Any:
+        if not isinstance(value, dict):
+            raise FormError(f"expected a mapping, got {got(value)}")
         told = {key: str(one).lower() if isinstance(one, bool) else one for key, one in value.items()}
         return Form.read(self, told, field)
 
@@ -145,7 +147,8 @@ class AnyEnds(Form):
         entries = value if isinstance(value, list) else [value]
         made = []
         for one in entries:
-            if not isinstance(one, dict) or not one or not set(one) <= {begin, end}:
+            texts = isinstance(one, dict) and all(isinstance(text, str) for text in one.values())
+            if not texts or not one or not set(one) <= {begin, end}:
                 raise FormError(f"expected entries of {begin} and {end}, got {got(one)}")
             made.append(from_ends(str(one.get(begin, "")), str(one.get(end, ""))))
         return made[0] if len(made) == 1 else AnyOf(tuple(made))

@@ -16,6 +16,8 @@ from vast_ferry.hub.findings import FerryError
 MISSING: Final = object()
 #: References may name texts that hold references, so deep at most.
 DEEPEST: Final = 20
+#: And so many are filled in of one function.
+MOST_NAMES: Final = 5000
 
 
 class NoSuchName(FerryError, ValueError):
@@ -46,7 +48,7 @@ def merged(under: Any, over: Any, by: Mapping[str, str], key: str = "") -> Any:
     if isinstance(under, Mapping) and isinstance(over, Mapping):
         both = {**under, **{name: merged(under[name], over[name], by, name) for name in over if name in under}}
         both |= {name: value for name, value in over.items() if name not in under}
-        return {name: value for name, value in both.items() if value is not None}
+        return {name: value for name, value in both.items() if value is not None or name not in under}
     if isinstance(under, list) and isinstance(over, list) and key in by:
         return _by_name(under, over, by, by[key])
     return over
@@ -54,7 +56,8 @@ def merged(under: Any, over: Any, by: Mapping[str, str], key: str = "") -> Any:
 
 def _by_name(under: list[Any], over: list[Any], by: Mapping[str, str], name: str) -> list[Any]:
     def of(entry: Any) -> Any:
-        return entry.get(name) if isinstance(entry, Mapping) else None
+        found = entry.get(name) if isinstance(entry, Mapping) else None
+        return found if isinstance(found, str) else None
 
     upper = {of(entry): entry for entry in over if of(entry) is not None}
     # An entry of one list holds in place of the other's, whatever else that one says.
@@ -77,16 +80,30 @@ def texts_in(value: Any) -> Iterator[str]:
             yield from texts_in(inner)
 
 
-def filled(value: Any, written: str, of: Callable[[str], Any], deep: int = 0) -> Any:
+def filled(value: Any, written: str, of: Callable[[str], Any]) -> Any:
     """Return a value with its references filled in: `written` is how one looks, with `{name}` in it.
 
     A text that is nothing but a reference becomes what it stands for, whatever that is; `of` gives None for a name that
-    is left as it stands. Raises NoSuchName for one that `of` does not know, or that leads round in a circle.
+    is left as it stands. Raises NoSuchName for one that `of` does not know, or that leads round in a circle, and where
+    texts name texts so often that there is no end to be seen.
     """
+    asked = 0
+
+    def counted(name: str) -> Any:
+        nonlocal asked
+        asked += 1
+        if asked > MOST_NAMES:
+            raise NoSuchName(f"{name} (it is named more than {MOST_NAMES:,} times)")
+        return of(name)
+
+    return _filled(value, written, counted, 0)
+
+
+def _filled(value: Any, written: str, of: Callable[[str], Any], deep: int) -> Any:
     if isinstance(value, Mapping):
-        return {key: filled(inner, written, of, deep) for key, inner in value.items()}
+        return {key: _filled(inner, written, of, deep) for key, inner in value.items()}
     if isinstance(value, list):
-        return [filled(inner, written, of, deep) for inner in value]
+        return [_filled(inner, written, of, deep) for inner in value]
     if not isinstance(value, str):
         return value
     before, _, after = written.partition("{name}")
@@ -97,10 +114,10 @@ def filled(value: Any, written: str, of: Callable[[str], Any], deep: int = 0) ->
     whole = pattern.fullmatch(value)
     if whole:
         got = of(whole[1])
-        return value if got is None else filled(got, written, of, deep + 1)
+        return value if got is None else _filled(got, written, of, deep + 1)
 
     def text(found: re.Match[str]) -> str:
         got = of(found[1])
-        return found[0] if got is None else str(filled(got, written, of, deep + 1))
+        return found[0] if got is None else str(_filled(got, written, of, deep + 1))
 
     return pattern.sub(text, value)

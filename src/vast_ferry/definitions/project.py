@@ -368,6 +368,7 @@ class _Reader(Declarations):
             for path in sorted(self.folder.glob(model.files)):
                 shown = str(path)
                 self.files[shown] = path.name
+                self.refuse_outside(path)
                 document = READERS[self.model.syntax](path, shown, "the definition of a stage")
                 over = self.mapping(document.data, document, (), "the definition of a stage")
                 made[path.name.removeprefix(before).removesuffix(after)] = over, document.place()

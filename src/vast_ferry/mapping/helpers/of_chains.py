@@ -35,7 +35,7 @@ class Chained:
         if whole:
             return whole[0][1](**whole[0][2])
         if not fits:
-            raise TypeError(f"no call of the provider takes {given!r} {named!r} here")
+            raise TypeError(f"no call of the provider takes {len(given)} arguments and {sorted(named)} by name here")
         return Chained([(steps, function) for steps, function, _ in fits], self._at_step + 1, fits[0][2])
 
     def __getitem__(self, key: Any) -> Any:

@@ -58,7 +58,7 @@ _ASK_NO_METHODS = frozenset(
 
 
 #: What puts what it is handed into a container of its own.
-_GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque", "copy.copy"])
+_GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque"])
 
 
 class Expressions(Following):
@@ -161,14 +161,7 @@ class Expressions(Following):
         return self._display(node, *(one for pair in zip(node.keys, node.values, strict=True) for one in pair))
 
     def _starred_(self, node: ast.Starred) -> Value:
-        value = self.eval(node.value)
-        return (
-            Of(holds=self._gives_parts(value))
-            if isinstance(value, Of)
-            else MADE
-            if self._is_the_events(value)
-            else NOTHING
-        )
+        return Of(holds=True) if self._gives_parts(self.eval(node.value)) else NOTHING
 
     def _constant_(self, node: ast.Constant) -> Value:
         return _TYPED.get(node.value.__class__, NOTHING)
