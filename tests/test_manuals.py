@@ -579,6 +579,19 @@ def test_a_source_that_is_a_pattern_is_told_and_takes_what_fits(tmp_path: Path) 
     assert not names("a.b", "a-b")
 
 
+def test_calls_that_declare_nothing_that_is_known_are_told(tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    shutil.copytree(MANUALS / "projects" / "wexcombe", own)
+    text = (own / "house.py").read_text()
+    (own / "house.py").write_text(f"{text}house.oven(1)\nfor one in (1, 2):\n    house.errand(orders.price)\n")
+    found = read_project(own, PROFILES["wexcombe-7"])[1].findings
+    line = text.count("\n") + 1
+    assert [one.place.line for one in found if one.code == "unknown-key"] == [line, line + 2]
+    (own / "house.py").write_text(f'{text}house.errand(loaves.show, name="price")\n')
+    with pytest.raises(BadInput, match=r"price is the name of ovens\.orders\.price and of ovens\.loaves\.show"):
+        read_project(own, PROFILES["wexcombe-7"])
+
+
 def test_a_class_with_settings_secrets_and_services_is_proven(tmp_path: Path) -> None:
     own = tmp_path / "own"
     shutil.copytree(MANUALS / "projects" / "saltmarsh", own)

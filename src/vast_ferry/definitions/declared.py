@@ -316,9 +316,13 @@ class Declarations:
         shown = str(path)
         self.files[shown] = calls.file
         self.refuse_outside(path)
-        self.title, registered = read_calls(
+        self.title, registered, unread = read_calls(
             path, shown, Registering(calls.module, calls.object, calls.calls, calls.handler)
         )
+        for called, place in unread:
+            why = f"{called} is no call at the top of the file by which {self.profile.title} is known to take a handler"
+            remedy = "Write such a call there, or declare by hand at the target what it stands for"
+            self.note("unknown-key", Severity.TODO, (why, remedy), place)
         by_name: dict[str, list[Registered]] = {}
         for one in registered:
             usual = calls.usual_name.format(module=one.module.rpartition(".")[2], function=one.name)

@@ -165,14 +165,16 @@ class Registering:
     handler: str
 
 
-def read_calls(path: Path, shown: str, how: Registering) -> tuple[str, list[Registered]]:
-    """Return what the object is made with that has the calls, and the handlers that they hand over.
+def read_calls(path: Path, shown: str, how: Registering) -> tuple[str, list[Registered], list[tuple[str, Place]]]:
+    """Return what the object is made with, the handlers that calls on it hand over, and the calls that can't be read.
+
+    Of these, what is called and where: one that is not known, or does not stand at the top of the file by itself.
 
     Raises BadInput for what is not Python, and for a handler that is no function of a module that is imported.
     """
     tree = parse_python(path, shown)
     names, constants = _imported(tree, how.module), constants_of(tree)
-    title, objects, found = "", set[str](), list[Registered]()
+    title, objects, found, read = "", set[str](), list[Registered](), set[int]()
     for node in tree.body:
         value = node.value if isinstance(node, ast.Assign | ast.Expr) else None
         if not isinstance(value, ast.Call):
@@ -190,7 +192,21 @@ def read_calls(path: Path, shown: str, how: Registering) -> tuple[str, list[Regi
                 given += [(one.arg, one.value) for one in value.keywords if one.arg]
                 function = next((inner for argument, inner in given if argument == how.handler), None)
                 found.append(_registered(tree, made, function, how.handler))
-    return title, found
+                read.add(id(value))
+                read.add(id(value))
+    return title, found, [one[:2] for one in _calls_on(tree, objects, shown) if one[2] not in read]
+
+
+def _calls_on(tree: ast.Module, objects: Collection[str], shown: str) -> list[tuple[str, Place, int]]:
+    """Return every call on an object, wherever it stands: what is called, where, and the call's identity."""
+    return [
+        (f"{node.func.value.id}.{node.func.attr}", Place(shown, node.lineno, node.col_offset + 1), id(node))
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Call)
+        and isinstance(node.func, ast.Attribute)
+        and isinstance(node.func.value, ast.Name)
+        and node.func.value.id in objects
+    ]
 
 
 def _stands_for(node: ast.expr, names: Mapping[str, str]) -> str:
