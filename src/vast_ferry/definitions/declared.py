@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import fnmatch
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -31,6 +30,7 @@ from vast_ferry.documents.xml_file import read_xml
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.keys import fits
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import CallsModel, DefinitionModel
 
@@ -155,8 +155,8 @@ class Declarations:
         usual = {**usual, **{key: top[key] for key in functions.shared if key in top}}
         if functions.patterns:
             listed = self.mapping(top.get(functions.at, {}), self.document, (functions.at,), functions.at)
-            fits = [pattern for pattern in listed if fnmatch.fnmatchcase(name, pattern.replace("[", "[[]"))]
-            for pattern in sorted(fits, key=lambda one: len(one.replace("*", ""))):
+            fitting = [pattern for pattern in listed if fits(name, pattern)]
+            for pattern in sorted(fitting, key=lambda one: len(one.replace("*", ""))):
                 usual = merged(usual, listed[pattern], by)
         data = merged(merged(self._base(own, top, place, ()), usual, by), own, by)
         stages = self.model.stages

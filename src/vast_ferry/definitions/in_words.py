@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fnmatch
 import re
 from typing import Any, ClassVar, Final
 
@@ -12,7 +11,7 @@ from vast_ferry.definitions.forms import AccessForm, Form, FormError, Wider, got
 from vast_ferry.definitions.schedules.days import at_times, by_days, read_days, read_times
 from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.hub.functions import Access
-from vast_ferry.hub.keys import AnyOf, KeyFilter
+from vast_ferry.hub.keys import AnyOf, KeyFilter, fits
 from vast_ferry.hub.schedules import Schedule
 
 #: Units of memory, in MiB.
@@ -107,12 +106,10 @@ class WordsByBeginning(Form):
     def read(self, value: Any, field: str) -> tuple[str, ...]:
         asked: dict[str, None] = {}
         for word in _listed(value):
-            fits = [
-                own for own in self.options if fnmatch.fnmatchcase(own, word.replace("[", "[[]").replace("?", "[?]"))
-            ]
-            if not fits:
+            fitting = [own for own in self.options if fits(own, word)]
+            if not fitting:
                 raise FormError(f"expected words such as {', '.join(list(self.options)[:4])}, got {got(word)}")
-            asked |= dict.fromkeys(fits)
+            asked |= dict.fromkeys(fitting)
         hub = dict.fromkeys(self.options[own] for own in asked)
         for meant in hub:
             apart = [own for own, one in self.options.items() if one == meant and own not in asked]

@@ -90,6 +90,13 @@ ANY: Final = Piece("any")
 EVERY_KEY: Final = Pattern((ANY,))
 
 
+def fits(name: str, pattern: str) -> bool:
+    """Tell whether a name is one that a pattern means, in which `*` is any text and all else stands for itself."""
+    first, *rest = pattern.split("*")
+    parts = [first, *(part for text in rest for part in (ANY, text))]
+    return name == pattern or (bool(rest) and admits(Pattern.of(*parts), name))
+
+
 def begins(prefix: str) -> Pattern:
     """Return the filter of keys that begin so."""
     return Pattern.of(prefix, ANY)

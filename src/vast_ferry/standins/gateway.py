@@ -10,7 +10,7 @@ from typing import Any, Final
 from vast_ferry.definitions.routes import TYPES
 from vast_ferry.hub.functions import EventTrigger, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
-from vast_ferry.hub.keys import admits
+from vast_ferry.hub.keys import admits, fits
 from vast_ferry.mapping.helpers import match_route, route_order
 
 
@@ -67,15 +67,9 @@ def takes(function: Function, kind: str, event: Mapping[str, Any]) -> str:
     return "" if "" in reasons else next(iter(reasons))
 
 
-def names(source: str, name: str) -> bool:
-    """Tell whether a trigger's source is a name, or a pattern of it in which `*` is any text."""
-    pattern = ".*".join(map(re.escape, re.split(r"\*+", source)))
-    return source == name or ("*" in source and re.fullmatch(pattern, name, re.DOTALL) is not None)
-
-
 def _refusal(trigger: EventTrigger, event: Mapping[str, Any]) -> str:
     source = SOURCES.get(trigger.kind)
-    if source and trigger.source and not names(trigger.source, event[source]):
+    if source and trigger.source and not fits(event[source], trigger.source):
         return f"its trigger is on {source} {trigger.source!r}, and this comes from {event[source]!r}"
     if trigger.changes and event["change"] not in trigger.changes:
         return f"its trigger is for what was {' or '.join(trigger.changes)}, and this was {event['change']}"
