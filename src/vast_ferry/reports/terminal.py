@@ -87,8 +87,11 @@ def _visible_text(text: Any) -> Any:
 
 
 def print_text(text: RenderableType) -> None:
-    """Print a result on stdout, without the blanks that fill up columns."""
+    """Print a result on stdout, without the blanks that fill up columns.
+
+    A plain sentence stays one line, however long: the path or the command in it is there to be copied.
+    """
     made = console()
     with made.capture() as capture:
-        made.print(text)
+        made.print(text, soft_wrap=isinstance(text, str))
     sys.stdout.write(re.sub(r" +((?:\x1b\[[0-9;]*m)*)$", r"\1", capture.get(), flags=re.MULTILINE))
