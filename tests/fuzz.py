@@ -44,6 +44,7 @@ def batches(seed: int) -> Iterator[tuple[Profile, str, str]]:
     """Yield provider, kind and seed of one batch after another, without end."""
     number = 0
     known = sources()
+    known += 2 * [one for one in known if one.model.handler.asynchronous]  # there is more to be done wrong there
     while True:
         yield known[number % len(known)], KINDS[(number + number // len(known)) % len(KINDS)], f"{seed}:{number}"
         number += 1

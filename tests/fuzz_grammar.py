@@ -16,6 +16,7 @@ from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Attr, Call, Item
+from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.profiles.profile import Profile
 
 #: What stands at the top of each program: how a value is shown, whatever it is.
@@ -35,6 +36,7 @@ class Part:
     code: str
     sort: str
     awaited: bool = False
+    content: bool = False
 
 
 @dataclass(frozen=True)
@@ -141,9 +143,12 @@ class Surface:
                             parts.setdefault(f"{text}.{own}({name!r})", Part(f"{text}.{own}({name!r})", "any"))
                 parts[f"{text} all"] = Part(f"list({text}.{row.lens.methods['all']}())", "any")
                 continue
+            if row.flag is not None:
+                flag = at_text(row.flag, {})
+                parts.setdefault(flag, Part(flag, "any", "await " in flag, row.field == "body"))
             if row.field == "captures":
                 parts[f"{text} one"] = Part(f'{text}["one"]', "text")
-            parts[text] = Part(text, sort, awaited=text.startswith("(await") or "await " in text)
+            parts[text] = Part(text, sort, "await " in text, row.field == "body")
             steps = row.at.steps[: -2 if isinstance(row.at.steps[-1], Call) else -1]
             while steps and not any(isinstance(step, Call) for step in steps):
                 inner[at_text(type(row.at)(row.at.root, steps), {})] = None
@@ -193,6 +198,10 @@ class Scope:
     def having(self, sort: str) -> list[str]:
         return [name for name, own in self.names.items() if own == sort]
 
+    def contents(self) -> list[str]:
+        """Return how the content can be read here."""
+        return [part.code for part in self.parts if part.content and (self.awaits or not part.awaited)]
+
 
 class Writer:
     """Writes one program from a seed."""
@@ -201,6 +210,7 @@ class Writer:
         self.surface, self.random = surface, random.Random(seed)
         self.count = 0
         self.top: list[str] = []
+        self.own = own_pieces(surface)
 
     # --- choices ---
 
@@ -341,8 +351,8 @@ class Writer:
         """Yield so many pieces."""
         for _ in range(number):
             self.top = []
-            make = self.random.choice(PIECES)
-            lines = make(self, scope)
+            own = self.own if self.own and self.random.random() < 0.3 else PIECES
+            lines = self.random.choice(own)(self, scope)
             if self.random.random() < 0.5:
                 lines = ["try:", *(f"    {line}" for line in lines), "except Exception as error:"]
                 lines.append("    seen.append(type(error).__name__)")
@@ -365,7 +375,7 @@ class Writer:
     def held(self, name: str, awaits: bool = False) -> Scope:
         """Return a scope in which the event goes by another name."""
         parts = tuple(
-            Part(_renamed(part.code, self.surface.event, name), part.sort, part.awaited)
+            replace(part, code=_renamed(part.code, self.surface.event, name))
             for part in self.surface.parts
             if _mentions(part.code, self.surface.event)
         )
@@ -767,10 +777,10 @@ def one_fails(w: Writer, s: Scope) -> list[str]:
 
 def as_json(w: Writer, s: Scope) -> list[str]:
     """Content, or another text, is read as JSON."""
-    part = w.part(s, "text", "bytes")
+    part = w.random.choice([*s.contents(), w.part(s, "text", "bytes")])
     return [
         "try:",
-        f"    seen.append(show(json.loads({part})))",
+        f"    seen.append(show({w.random.choice([f'json.loads({part})', part])}))",
         "except ValueError as error:",
         "    seen.append('no JSON')",
     ]
@@ -791,11 +801,8 @@ def deleted(w: Writer, s: Scope) -> list[str]:
 
 def read_twice(w: Writer, s: Scope) -> list[str]:
     """Something that may be read once only is read, and read again."""
-    once = [part.code for part in s.parts if part.code.endswith(("()", "())"))] or [w.part(s)]
-    code = w.random.choice(once)
-    if "await " in code and not s.awaits:
-        return said(w, s)
-    both = [f"{code}", f"{code}"]
+    known = s.contents() or [w.part(s)]
+    both = [w.random.choice([*known, w.part(s, "any")]), w.random.choice(known)]
     return [
         "try:",
         *(f"    seen.append(show({one}))" for one in both),
@@ -805,15 +812,18 @@ def read_twice(w: Writer, s: Scope) -> list[str]:
 
 
 def own_reply(w: Writer, s: Scope) -> list[str]:
-    """A class of the project's inherits from the provider's answer, and is asked for what it is."""
+    """A class of the project's inherits from the provider's answer, is asked for what it is, and answers."""
     forms = w.surface.profile.kinds[w.surface.kind].answered.forms if w.surface.kind == "http" else ()
-    classes = [form.class_name for form in forms if form.class_name]
+    classes = [form for form in forms if form.class_name]
     if not classes or s.event != w.surface.event:
         return said(w, s)
-    module, _, title = w.random.choice(classes).rpartition(".")
+    form = w.random.choice(classes)
+    module, _, title = form.class_name.rpartition(".")
     name = w.fresh("Answer")
     w.top += [f"import {module}", f"class {name}({module}.{title}):\n    told = 'own'"]
-    return [f"seen.append(show([{name}.told, issubclass({name}, {module}.{title}), {name}.__mro__[1].__name__]))"]
+    asked = f"seen.append(show([{name}.told, issubclass({name}, {module}.{title}), {name}.__mro__[1].__name__]))"
+    given = _of_the_form(form, {"status": "202", "body": w.text(s)})
+    return [asked] if w.random.random() < 0.3 else [asked, f"if {w.test(s)}:", f"    return {name}({given})"]
 
 
 def logged(w: Writer, s: Scope) -> list[str]:
@@ -1245,12 +1255,24 @@ PIECES = [
 ]
 
 
+def own_pieces(surface: Surface) -> list[Callable[[Writer, Scope], list[str]]]:
+    """Return the pieces that only some surfaces have a use for: what awaits, has content, or classes of answers."""
+    http = surface.profile.kinds["http"].answered.forms if surface.kind == "http" else ()
+    return [
+        *([awaited, awaited, one_fails] if surface.asynchronous else ()),
+        *([as_json, read_twice] if any(part.content for part in surface.parts) else ()),
+        *([own_reply] if any(form.class_name for form in http) else ()),
+    ]
+
+
 def program(surface: Surface, seed: str) -> Program:
     """Return the program of a seed at a surface."""
     writer = Writer(surface, seed)
     scope = Scope(surface.asynchronous, surface.event, surface.parts, surface.inner)
     loop = _batch_loop(writer) if surface.each else ""
-    pieces = tuple(writer.pieces(scope, writer.random.randint(2, 7)))
+    # A finding in a program speaks for all of it: what stands alone can't hide behind another's.
+    number = 1 if writer.random.random() < 0.4 else writer.random.randint(2, 7)
+    pieces = tuple(writer.pieces(scope, number))
     writer.top = []
     lines = answered(writer, scope) if surface.kind == "http" else kept_as_effect(writer)
     return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop)
@@ -1315,6 +1337,18 @@ def kept_as_effect(w: Writer) -> list[str]:
     return [made[0]]
 
 
+def _of_the_form(form: ReplyForm, values: dict[str, str]) -> str:
+    """Return the items or arguments of an answer in one of its forms."""
+    items = []
+    for row in form.rows:
+        step = row.at.steps[-1] if row.at.steps else None
+        if row.field in values and isinstance(step, Item):
+            items.append(f"{step.key!r}: {values[row.field]}")
+        elif row.field in values and isinstance(step, Attr):
+            items.append(f"{step.name}={values[row.field]}")
+    return ", ".join(items)
+
+
 def answered(w: Writer, s: Scope) -> list[str]:
     """Return statements that answer with what was seen, in one of the forms that the provider has."""
     reply = w.surface.profile.kinds["http"].answered
@@ -1329,19 +1363,13 @@ def answered(w: Writer, s: Scope) -> list[str]:
         values["headers.plain"] = '{"content-type": "text/plain", "x-n": str(len(seen))}'
     if form.when == "text":
         return [f"return {body}"]
-    items = []
-    for row in form.rows:
-        step = row.at.steps[-1] if row.at.steps else None
-        if row.field in values and isinstance(step, Item):
-            items.append(f"{step.key!r}: {values[row.field]}")
-        elif row.field in values and isinstance(step, Attr):
-            items.append(f"{step.name}={values[row.field]}")
+    given = _of_the_form(form, values)
     if form.when == "object":
         module, _, name = form.class_name.rpartition(".")
         w.top.append(f"from {module} import {name}")
-        made = f"{name}({', '.join(items)})"
+        made = f"{name}({given})"
     else:
-        made = f"{{{', '.join(items)}}}"
+        made = f"{{{given}}}"
     if w.random.random() < 0.3:
         return [f"answer = {made}", "return answer"]
     return [f"return {made}"]

@@ -23,7 +23,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from fuzz_grammar import Program
+from fuzz_grammar import Program, Surface
 
 from vast_ferry import Checked, Profile, Verdict, carry
 from vast_ferry.checking import proving
@@ -35,6 +35,7 @@ from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, Rou
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.schedules import Schedule
+from vast_ferry.mapping.inline import at_text
 from vast_ferry.samples.store import Sample
 from vast_ferry.standins import services as services_module
 from vast_ferry.standins import worker
@@ -311,6 +312,24 @@ def samples(name: str, kind: str) -> list[Sample]:
     return made
 
 
+#: What is told of content that is no text, or in another charset: it explains nothing of what is plain.
+OF_CONTENT = {"json-in-utf-8", "charset-assumed", "bytes-as-they-came", "base64-not-seen"}
+
+
+def is_plain(event: Mapping[str, Any]) -> bool:
+    """Tell whether an event's content is nothing, or text or JSON in UTF-8 whose type says no other."""
+    body = event.get("body") or b""
+    types = [value for name, value in event.get("headers") or () if name.lower() == "content-type"]
+    kind = (types or [event.get("content_type") or ""])[0]
+    if isinstance(body, str) or not body:
+        return True
+    try:
+        body.decode()
+    except ValueError:
+        return False
+    return ("json" in kind or kind.startswith("text/")) and kind.partition("charset=")[2] in ("", "utf-8")
+
+
 # --- a batch of programs ----------------------------------------------------------------------------------------------
 
 
@@ -399,22 +418,25 @@ class Bench:
             shutil.rmtree(there, ignore_errors=True)
             Inside.worlds.pop(there, None)
             crossing = carry(source, to=target, out=there, source=surface.profile)
-            found += self._proven(crossing, source, there, kept, counted or Counted())
+            found += self._proven(crossing, surface, source, there, kept, counted or Counted())
         return found
 
-    def _proven(self, crossing: Crossing, source: Path, there: Path, kept: Kept, counted: Counted) -> Iterator[Untold]:
+    def _proven(
+        self, crossing: Crossing, surface: Surface, source: Path, there: Path, kept: Kept, counted: Counted
+    ) -> Iterator[Untold]:
         target = crossing.record.target.provider
-        told = {
-            finding.place.file
-            for finding in crossing.findings
-            if finding.place.line and finding.code != "made-as-it-was" and not finding.code.startswith("wrapped-")
-        }
+        placed = [one for one in crossing.findings if one.place.line]
+        placed = [one for one in placed if one.code != "made-as-it-was" and not one.code.startswith("wrapped-")]
+        told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
+        of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
         lost = {finding.field for finding in crossing.findings}
         if lost & {"call.id", "call.time"}:  # a call has little else
             told |= {f"h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:
-            told |= {one.place.file for one in crossing.findings if one.code == "made-as-it-was"}
+            fresh = _places_of(lost & {"id", "time"}, surface)
+            made = [one for one in crossing.findings if one.code == "made-as-it-was"]
+            told |= {one.place.file for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)}
             told |= {f"h_{one.name}.py" for one in crossing.record.functions if one.style == "wrapped"}
         for finding in crossing.findings:
             if finding.code in ("wrapped-could-not-write", "wrapped-could-not-follow"):
@@ -432,16 +454,26 @@ class Bench:
         )
         kind = project.functions[0].kinds[0]
         for function in project.functions:
-            for checked in run.function(function, samples(function.name, kind)):
+            called = samples(function.name, kind)
+            odd = {sample.name for sample in called if not all(map(is_plain, sample.events))}
+            for checked in run.function(function, called):
                 counted.checks += 1
                 counted.same += checked.verdict is Verdict.SAME
                 counted.unheld += checked.verdict is Verdict.UNHELD
                 counted.unchecked += checked.verdict is Verdict.UNCHECKED
                 if checked.verdict is Verdict.DIFFERS and not _only_names_of_classes(checked):
-                    if told & own_files(source, function.name):
+                    files = own_files(source, function.name)
+                    if told & files or (checked.sample in odd and of_content & files):
                         counted.told += 1
                     else:
                         yield Untold(function.name, target, _shown(checked))
+
+
+def _places_of(fields: set[str], surface: Surface) -> list[str]:
+    """Return where fields stand in a native event, as findings name places; "the whole event" holds all of them."""
+    shape = surface.profile.kinds[surface.kind].event
+    texts = [at_text(row.at, {}).replace('"', "'") for row in shape.rows if row.field in fields]
+    return ["the whole event", *(re.sub(r"^\w+", "", text) for text in texts)]
 
 
 def _only_names_of_classes(checked: Checked) -> bool:
