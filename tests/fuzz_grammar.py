@@ -15,8 +15,8 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.pairs import MultiMap
-from vast_ferry.mapping.places import Attr, Call, Item
-from vast_ferry.mapping.tables import ReplyForm
+from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
+from vast_ferry.mapping.tables import Level, ReplyForm
 from vast_ferry.profiles.profile import Profile
 
 #: What stands at the top of each program: how a value is shown, whatever it is.
@@ -37,6 +37,7 @@ class Part:
     sort: str
     awaited: bool = False
     content: bool = False
+    headers: bool = False
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class Program:
     surface: Surface
     pieces: tuple[Piece, ...]
     ending: Piece
-    loop: str = ""
+    loop: tuple[str, ...] = ()  # the statements by which it comes to one event, each inside the one before
     shared: tuple[tuple[str, str], ...] = ()  # files that others use as well
 
     def files(self, name: str) -> dict[str, str]:
@@ -77,14 +78,12 @@ class Program:
     def source(self, name: str) -> str:
         """Return the file of the handler."""
         surface = self.surface
-        lines = [
-            f"{'async ' if surface.asynchronous else ''}def {name}({', '.join(surface.parameters)}):",
-            "    seen = []",
-        ]
+        taken = "*, " * surface.by_name + ", ".join(surface.parameters)
+        lines = [f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
         inside = "    "
-        if self.loop:
-            lines.append(f"    {self.loop}")
-            inside = "        "
+        for line in self.loop:
+            lines.append(inside + line)
+            inside += "    " * line.endswith(":")
         body = [line for piece in self.pieces for line in piece.lines]
         lines += [inside + line for line in body or ["pass"]]
         lines += ["    " + line for line in self.ending.lines]
@@ -108,6 +107,8 @@ class Surface:
     inner: tuple[str, ...] = ()  # places on the way to parts
     logs: tuple[str, ...] = ()
     secrets: tuple[str, ...] = ()
+    levels: tuple[str, ...] = ()  # how a batch of several levels is gone through
+    by_name: bool = False
 
     @classmethod
     def of(cls, profile: Profile, kind: str, *, fresh: bool = True) -> Surface:
@@ -118,7 +119,9 @@ class Surface:
         logs, secrets = [], []
         for row in shape.rows:
             holds = shape.fields[row.field].holds
-            text = at_text(row.at, {})
+            if any(isinstance(step, Through) for step in row.at.steps):
+                continue
+            text = _by_level(at_text(row.at, {}), levels=bool(shape.levels))
             if row.field == "log" and row.at.steps and isinstance(row.at.steps[-1], Call):
                 logs.append(text.removesuffix("()"))
             elif row.field == "secret":
@@ -140,7 +143,8 @@ class Surface:
                 for how, own in row.lens.methods.items():
                     if how in ("first", "every"):
                         for name in ("day", "X-A", "Host", "Content-Length"):
-                            parts.setdefault(f"{text}.{own}({name!r})", Part(f"{text}.{own}({name!r})", "any"))
+                            asked = Part(f"{text}.{own}({name!r})", "any", headers=row.field.startswith("headers"))
+                            parts.setdefault(asked.code, asked)
                 parts[f"{text} all"] = Part(f"list({text}.{row.lens.methods['all']}())", "any")
                 continue
             if row.flag is not None:
@@ -148,23 +152,28 @@ class Surface:
                 parts.setdefault(flag, Part(flag, "any", "await " in flag, row.field == "body"))
             if row.field == "captures":
                 parts[f"{text} one"] = Part(f'{text}["one"]', "text")
-            parts[text] = Part(text, sort, "await " in text, row.field == "body")
+            headers = row.field in ("headers", "headers.plain") and row.lens.subscript is not None
+            parts[text] = Part(text, sort, "await " in text, row.field == "body", headers)
             steps = row.at.steps[: -2 if isinstance(row.at.steps[-1], Call) else -1]
             while steps and not any(isinstance(step, Call) for step in steps):
-                inner[at_text(type(row.at)(row.at.root, steps), {})] = None
+                inner[_by_level(at_text(type(row.at)(row.at.root, steps), {}), levels=bool(shape.levels))] = None
                 steps = steps[:-1]
         own = shape.event_parameters[0]
+        if shape.levels and shape.each is not None:
+            own = shape.each.root
         return cls(
             profile,
             kind,
             tuple(shape.handed_over),
             own,
-            at_text(shape.each, {}) if shape.each is not None else "",
+            at_text(shape.each, {}) if shape.each is not None and not shape.levels else "",
             profile.model.handler.asynchronous,
             tuple(parts.values()),
             tuple(inner),
             tuple(logs),
             tuple(secrets),
+            tuple(_gone_through(shape.levels)),
+            profile.kinds[kind].by_keyword,
         )
 
     def clients(self, operation: str, **given: str) -> tuple[str, str] | None:
@@ -183,6 +192,25 @@ class Surface:
         called = f"{'await ' if client.awaited else ''}{client.called}({', '.join(arguments)})"
         hosted = client.root in self.parameters
         return called, "" if hosted else f"import {client.root}"
+
+
+def _by_level(text: str, *, levels: bool) -> str:
+    """Return a place in an event of a batch of several levels by the name that its level has in a loop."""
+    return re.sub(r'^entry\["(\w+)"\]', r"\1", text) if levels else text
+
+
+def _gone_through(levels: tuple[Level, ...]) -> Iterator[str]:
+    """Yield the statements by which a handler comes to one event of a batch."""
+    for level in levels:
+        over = at_text(Access(level.of.root, tuple(s for s in level.of.steps if not isinstance(s, Through))), {})
+        if level.name:
+            yield f"{level.name} = json.loads({over})"
+        elif level.key:
+            yield f"for {level.key}, {level.item} in {over}.items():"
+        elif level.index:
+            yield f"for {level.index}, {level.item} in enumerate({over}):"
+        elif level.item:
+            yield f"for {level.item} in {over}:"
 
 
 @dataclass
@@ -380,7 +408,7 @@ class Writer:
             if _mentions(part.code, self.surface.event)
         )
         inner = tuple(_renamed(code, self.surface.event, name) for code in self.surface.inner)
-        return Scope(awaits, name, parts, inner)
+        return Scope(awaits, name, parts or (Part(name, "any"),), inner)
 
     def of_part(self, name: str) -> Scope:
         """Return a scope in which a name holds what can't be known."""
@@ -773,6 +801,19 @@ def one_fails(w: Writer, s: Scope) -> list[str]:
         "except ValueError as error:",
         "    seen.append(str(error))",
     ]
+
+
+def header_asked(w: Writer, s: Scope) -> list[str]:
+    """Header fields are looked up, some of which a provider may not hand over."""
+    known = [part.code for part in s.parts if part.headers]
+    if not known:
+        return said(w, s)
+    code, name = w.random.choice(known), w.random.choice(["host", "cookie", "content-length", "content-type", "x-a"])
+    if code.endswith(")"):
+        return [f"seen.append(show({code}))"]
+    ways = [f"{code}.get({name!r})", f"{code}.get({name!r}, 'none')", f"{name!r} in {code}", f"{code}[{name!r}]"]
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return ["try:", f"    seen.append(show({w.random.choice(ways)}))", *ending]
 
 
 def as_json(w: Writer, s: Scope) -> list[str]:
@@ -1226,7 +1267,22 @@ PIECES = [
         tried,
     ),
     *(with_block, matched, helper, helper, part_helper, closure, a_lambda, a_class, a_class, kept, kept, decorated),
-    *(dispatched, generated, changed, changed, deleted, logged, stored, sent, awaited, whole, compared, early),
+    *(
+        dispatched,
+        generated,
+        changed,
+        changed,
+        deleted,
+        deleted,
+        deleted,
+        logged,
+        stored,
+        sent,
+        awaited,
+        whole,
+        compared,
+        early,
+    ),
     *(absent_or_not, set_later, maker, again, narrowed, looked_up, got_attribute, spread_out, nested, finally_returns),
     *(
         defined_twice,
@@ -1260,6 +1316,7 @@ def own_pieces(surface: Surface) -> list[Callable[[Writer, Scope], list[str]]]:
     http = surface.profile.kinds["http"].answered.forms if surface.kind == "http" else ()
     return [
         *([awaited, awaited, one_fails] if surface.asynchronous else ()),
+        *([header_asked] if any(part.headers for part in surface.parts) else ()),
         *([as_json, read_twice] if any(part.content for part in surface.parts) else ()),
         *([own_reply] if any(form.class_name for form in http) else ()),
     ]
@@ -1269,12 +1326,13 @@ def program(surface: Surface, seed: str) -> Program:
     """Return the program of a seed at a surface."""
     writer = Writer(surface, seed)
     scope = Scope(surface.asynchronous, surface.event, surface.parts, surface.inner)
-    loop = _batch_loop(writer) if surface.each else ""
+    loop = (_batch_loop(writer),) if surface.each else surface.levels
     # A finding in a program speaks for all of it: what stands alone can't hide behind another's.
     number = 1 if writer.random.random() < 0.4 else writer.random.randint(2, 7)
     pieces = tuple(writer.pieces(scope, number))
     writer.top = []
-    lines = answered(writer, scope) if surface.kind == "http" else kept_as_effect(writer)
+    made = answered if surface.kind == "http" else kept_as_effect
+    lines = said_again(writer) or made(writer, scope)
     return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop)
 
 
@@ -1327,14 +1385,65 @@ def _batch_loop(w: Writer) -> str:
     return w.random.choice(loops)
 
 
-def kept_as_effect(w: Writer) -> list[str]:
+def said_again(w: Writer) -> list[str]:
+    """What shall come again is said by what is returned, or by what is raised."""
+    kind = w.surface.profile.kinds[w.surface.kind]
+    named = [row for row in kind.event.rows if row.field == (kind.answered.again_by or "id") and not row.derived]
+    form = next((form for form in kind.answered.forms if form.when in ("list", "raised")), None)
+    if not w.surface.levels or form is None or not named or w.random.random() < 0.5:
+        return []
+    name = _by_level(at_text(named[0].at, {}), levels=True)
+    ways = [f"[{name}]", "[]", "None" if form.when == "list" else "[]"]
+    if form.when == "list":
+        return [f"return {w.random.choice(ways)}"]
+    w.top.append(f"import {form.class_name.rpartition('.')[0]}")
+    return ["if len(seen) % 2:", f"    raise {form.class_name}({w.random.choice(ways)})", "return None"]
+
+
+def kept_as_effect(w: Writer, s: Scope) -> list[str]:
     """What was seen goes to a bucket, where the check sees it."""
     made = w.surface.clients("object.write", bucket='"seen"', key='"all"', body='"\\n".join(map(str, seen))')
-    if made is None:
+    if made is None or made[0].count("(") - made[0].count("'seen'") > 4 or w.surface.levels:
         return ["raise ValueError(json.dumps(seen))"]
     if made[1]:
         w.top.append(made[1])
     return [made[0]]
+
+
+def answered_by_shape(w: Writer, s: Scope) -> list[str]:
+    """Return statements that answer where answers are told apart by what they hold."""
+    forms = {form.when: form for form in w.surface.profile.kinds["http"].answered.forms}
+    r, body = w.random, a_content(w)
+    status = r.choice(["200", "201", "404", "204", f"(200 if {w.test(s)} else 304)", "len(seen) + 200"])
+    plain = ['{"X-N": str(len(seen))}', '{"Content-Type": "text/x"}', '{"A": ["1", "2"], "N": 3}', "None", "{}"]
+    fields = r.choice([*plain, f'{{"X-P": {w.part(s, "text")}}}'])
+    ways = [[f"return {body}"]]
+    if "number" in forms:
+        ways.append([f"return {status}"])
+    if "tuple" in forms:
+        ways += [[f"return {body}, {status}"], [f"return {body}, {status}, {fields}"], [f"return None, {status}"]]
+    if "mapping" in forms:
+        named = {
+            row.field: step.key for row in forms["mapping"].rows for step in row.at.steps if isinstance(step, Item)
+        }
+        content = r.choice([key for key in forms["mapping"].keys if key not in named.values()])
+        said, held = f"{named['status']!r}: {status}", f"{named['headers']!r}: {fields}"
+        ways += [[f"return {{{said}, {held}}}"], [f"return {{{held}, {content!r}: {body}}}"]]
+        ways += [[f"return {{{said}, {content!r}: {body}}}"]]
+    if "raised" in forms:
+        module, _, name = forms["raised"].class_name.rpartition(".")
+        w.top.append(f"import {module}")
+        raised = f"raise {module}.{name}({status}, {r.choice(['str(seen)', repr('no'), repr('')])}, {fields})"
+        ways += [[raised], [raised], [f"if {w.test(s)}:", f"    {raised}", f"return {body}"]]
+        for caught in ("ValueError", "Exception as error"):
+            ways.append(["try:", f"    {raised}", f"except {caught}:", f"    return {body}"])
+    return r.choice(ways)
+
+
+def a_content(w: Writer) -> str:
+    """Return a content of some sort."""
+    every = ['"-".join(map(str, seen))', "seen", '{"seen": seen}', "str(seen).encode()", "repr(seen)", "None", '""']
+    return w.random.choice([*every, '{"text": str(seen)}', '{"code": 3, "of": seen}', "seen or None"])
 
 
 def _of_the_form(form: ReplyForm, values: dict[str, str]) -> str:
@@ -1352,6 +1461,8 @@ def _of_the_form(form: ReplyForm, values: dict[str, str]) -> str:
 def answered(w: Writer, s: Scope) -> list[str]:
     """Return statements that answer with what was seen, in one of the forms that the provider has."""
     reply = w.surface.profile.kinds["http"].answered
+    if any(form.types for form in reply.forms):
+        return answered_by_shape(w, s)
     form = w.random.choice(
         [form for form in reply.forms if form.when in ("mapping", "object", "text")] or [reply.written]
     )

@@ -140,7 +140,7 @@ def ordinary(surface: Surface, seed: str) -> Program:
     in_place = {key: code for key, code in given.items() if key not in stored and chance.random() < 0.5}
     top: list[str] = []
     writer.top = top
-    answers = answered(writer, scope) if surface.kind == "http" else [*kept_as_effect(writer), "return"]
+    answers = answered(writer, scope) if surface.kind == "http" else [*kept_as_effect(writer, scope), "return"]
     body = [one for each in body for one in _listed(_Answering(answers).visit(_InPlace(in_place).visit(each)))]
     lines = [f"{key} = {code}" for key, code in given.items() if key not in in_place]
     lines += "\n".join(ast.unparse(ast.fix_missing_locations(one)) for one in body).split("\n")
@@ -158,8 +158,9 @@ def ordinary(surface: Surface, seed: str) -> Program:
     return Program(surface, (Piece(tuple(lines), tuple(top)),), Piece(tuple(answers), ()), _loop(writer))
 
 
-def _loop(writer: Writer) -> str:
-    return f"for {writer.surface.event} in {writer.surface.each}:" if writer.surface.each else ""
+def _loop(writer: Writer) -> tuple[str, ...]:
+    surface = writer.surface
+    return (f"for {surface.event} in {surface.each}:",) if surface.each else surface.levels
 
 
 def _listed(node: ast.AST | list[ast.stmt]) -> Iterator[ast.stmt]:

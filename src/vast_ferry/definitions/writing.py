@@ -387,9 +387,10 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile)
     # A trigger of which nothing could be read says nothing; a finding tells of it.
     triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
     called = _model_of("call", model)
-    if not function.triggers and called is not None and called.rows:
+    only_called = set(function.kinds) <= {"call"}
+    if only_called and called is not None and called.rows:
         triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
-    if not function.triggers and model.functions.calls and called is not None:
+    if only_called and model.functions.calls and called is not None:
         triggers = [{called.told_by: True}]
     if profile.model.handler.output and function.bindings:
         triggers = _bound(function, triggers, model)

@@ -55,6 +55,15 @@ class Told(dict):
 '''.strip()
 
 
+def names_of_events(prefix: str, original: Kind, entry: str) -> tuple[list[Source], str]:
+    """Return functions, and the tuple that they give of an entry: what its handler names it by, its id, its group."""
+    ours, answered = original.event, original.answered
+    fields = (answered.again_by or "id", "id", "group" if "group" in ours.fields else "id")
+    alone = replace(ours, parameters=ours.event_parameters)
+    views = [view_event(f"{prefix}named_{number}", alone, name) for number, name in enumerate(fields)]
+    return views, f"({', '.join(f'{view.name}({entry})' for view in views)})"
+
+
 @dataclass(frozen=True, slots=True)
 class Delivery:
     """The function `name` that calls `original`, the translations it uses, and its parameters after `original`."""
@@ -132,7 +141,8 @@ class _Delivery:
             setup = ", ".join(value for name, value in pairs if name in own.setup_takes)
             given = ", ".join(value for name, value in pairs if name not in own.setup_takes)
             told = f"original, {own.method!r}, {own.setup!r}"
-            return f"method_of({told}{', ' * bool(setup)}{setup})({given})"
+            called = f"method_of({told}{', ' * bool(setup)}{setup})({given})"
+            return f"await in_thread(lambda: {called})" if self.asynchronous else called
         if self.original.asynchronous:
             return f"await original({given})" if self.asynchronous else f"run_to_end(original({given}))"
         # A handler that does not await must not hold up those that do.
@@ -283,16 +293,11 @@ class _Delivery:
 
     def _again_by_name(self, returned: str, one: str, place: int) -> None:
         """Write the answer of a provider whose handlers name what comes again by another field than the id."""
-        ours, answered = self.original.event, self.original.answered
-        fields = (answered.again_by or "id", "id", "group" if "group" in ours.fields else "id")
-        views = []
-        for number, name in enumerate(fields):
-            view = view_event(f"{self.prefix}named_{number}", replace(ours, parameters=ours.event_parameters), name)
-            self.sources.append(view)
-            views.append(f"{view.name}({one.format(place)})")
-        told = f"[({', '.join(views)}) for one in taken]"
+        views, named = names_of_events(self.prefix, self.original, one.format(place))
+        self.sources += views
         done = self._reply("done", target_is_hub=True)
-        settled = f"again_of({done.name}({returned}), {told}, {answered.again_with!r})"
+        again_with = self.original.answered.again_with
+        settled = f"again_of({done.name}({returned}), [{named} for one in taken], {again_with!r})"
         if not self.caller.answered.holds_again:
             settled = f"settled({settled})"
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")

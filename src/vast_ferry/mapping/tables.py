@@ -234,6 +234,11 @@ class ReplyForm:
     line: int = field_(default=0, compare=False)
 
     @property
+    def raised(self) -> bool:
+        """Tell whether an answer of this form is raised."""
+        return self.when == "raised"
+
+    @property
     def short_name(self) -> str:
         """Return the class's name without its module."""
         return self.class_name.rpartition(".")[2]

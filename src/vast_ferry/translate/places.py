@@ -15,6 +15,8 @@ Node = Any
 class Spot:
     """Somewhere in an event of a kind, or in what is told of the call: `role` is event, entry or context.
 
+    Where an event comes in several parameters, it is `event` for the first, and the others' names for those.
+
     `holder` is the source of what holds the whole event, one entry or the context where the expression stands; or of a
     batch, of which it is the `first` entry.
     """
@@ -24,6 +26,11 @@ class Spot:
     steps: tuple[Step, ...] = ()
     holder: str = ""
     first: bool = False
+
+    @property
+    def of_event(self) -> bool:
+        """Tell whether it is in an event, and not in what is told of the call."""
+        return self.role != "context"
 
     def then(self, step: Step) -> Spot:
         """Return the place one step on."""

@@ -76,6 +76,14 @@ STOPS: Final = {
     ),
     "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
+    "answers-in-pieces": (
+        "it is a generator, and gives its answer piece by piece",
+        "Return the answer whole, or with a generator as its content",
+    ),
+    "answer-raised": (
+        "an answer is raised where something may catch it, or its class is used otherwise than to raise it",
+        "Raise it in the handler itself, outside of any `try` and `with`, or return the answer",
+    ),
     "reply-unknown": ("an answer is put together in a way that could not be followed", "Return it as a literal"),
     "headers-unknown": ("it can't be told which header fields an answer has", "Name them in a literal"),
     "headers-repeat": ("an answer repeats a header field, which the target can't", "Join the values"),

@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.places import Access, Call, Step
-from vast_ferry.mapping.tables import Constant, EventShape, Kind, Row
+from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
+from vast_ferry.translate.places import Spot
 
 
 def _bare(steps: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -25,6 +27,7 @@ class ShapeMap:
     constants: Mapping[tuple[str, tuple[Step, ...]], Constant] = field(default_factory=dict)
     inner: frozenset[tuple[str, tuple[Step, ...]]] = frozenset()
     roles: Mapping[str, str] = field(default_factory=dict)  # a parameter → its role
+    left_out: frozenset[tuple[str, tuple[Step, ...]]] = frozenset()  # where nothing stands if there is nothing to say
 
     @classmethod
     def of(cls, shape: EventShape) -> ShapeMap:
@@ -32,7 +35,8 @@ class ShapeMap:
         own = shape.event_parameters
         context = {row.at.root for row in shape.rows} - set(own)
         roles = {name: "context" for name in context}
-        roles |= dict.fromkeys(own, "entry" if shape.each is not None else "event")
+        roles |= {name: name for name in own[1:]}
+        roles[own[0]] = "entry" if shape.each is not None else "event"
         rows: dict[tuple[str, tuple[Step, ...]], Row] = {}
         flags: dict[tuple[str, tuple[Step, ...]], Row] = {}
         constants: dict[tuple[str, tuple[Step, ...]], Constant] = {}
@@ -43,17 +47,20 @@ class ShapeMap:
             inner.update((role, steps[:length]) for length in range(len(steps)))
             return role, steps
 
+        left_out = set()
         for row in shape.rows:
             if row.lens.spread:
                 continue
             rows.setdefault(way(row.at, roles[row.at.root]), row)
+            if row.unless_empty:
+                left_out.add(way(row.at, roles[row.at.root]))
             if row.flag is not None:
                 flags[way(row.flag, roles[row.flag.root])] = row
         for constant in shape.constants:
             constants[way(constant.at, roles.get(constant.at.root, "event"))] = constant
         for constant in shape.envelope:
             constants[way(constant.at, "event")] = constant
-        return cls(shape, rows, flags, constants, frozenset(inner), roles)
+        return cls(shape, rows, flags, constants, frozenset(inner), roles, frozenset(left_out))
 
     @property
     def batch(self) -> tuple[Step, ...] | None:
@@ -63,9 +70,10 @@ class ShapeMap:
     def role_of(self, index: int) -> str:
         """Return the role of a handler's parameter by its place; empty for one that is neither event nor context."""
         parameters = self.shape.handed_over
-        if index >= len(parameters):
-            return ""
-        name = parameters[index]
+        return self.role_of_name(parameters[index]) if index < len(parameters) else ""
+
+    def role_of_name(self, name: str) -> str:
+        """Return the role of what a provider hands over under a name; empty for what is neither event nor context."""
         if self.shape.each is not None and name == self.shape.each.root:
             return "event"
         return self.roles.get(name, "")
@@ -81,31 +89,42 @@ class ShapeMap:
             return True
         return place in self.rows or place in self.inner or place in self.flags or place in self.constants
 
+    def may_be_missing(self, spot: Spot) -> bool:
+        """Tell whether nothing stands at a place where there is nothing to say: to ask for it may fail."""
+        return (spot.role, _bare(spot.steps)) in self.left_out
+
     def is_method(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether a place is called."""
         return (role, (*_bare(steps), Call())) in self.rows
 
 
-#: Forms of answers that are translated and not yet written by hand.
-_FORMS: Final = frozenset(["raised", "pieces", "tuple", "number", "data", "list"])
+#: Forms of answers that tell by what they hold what they are.
+_BY_SHAPE: Final = frozenset(["raised", "pieces", "tuple", "number", "data", "list"])
 
 
-def beyond_hand(kind: Kind) -> str:
-    """Return what of a kind's shapes no handler is rewritten for yet, in words; nothing where all of it is."""
+def told_by_shape(shape: ReplyShape) -> bool:
+    """Tell whether a provider tells answers apart by what they hold."""
+    rows = [row for form in shape.forms for row in form.rows]
+    told = any(form.when in _BY_SHAPE or form.keys or form.types for form in shape.forms)
+    return bool(told or shape.bodyless or not all(row.lens.by_hand for row in rows))
+
+
+def beyond_hand(kind: Kind, *, read: bool) -> str:
+    """Return what of a kind's shapes no handler is rewritten for yet, in words; nothing where all of it is.
+
+    More can be `read`, at the provider that handlers come from, than is written.
+    """
     reply = kind.answered
-    rows = [row for form in reply.forms for row in form.rows]
+    again = bool(reply.again_by or reply.again_with)
     known = {
         "handlers are classes": bool(kind.method),
-        "handlers are called by keyword": kind.by_keyword,
-        "batches go through several levels": bool(kind.event.levels),
-        "events come in several shapes": bool(kind.others),
+        "handlers are called by keyword": kind.by_keyword and not read,
+        "batches go through several levels": bool(kind.event.levels) and not read,
+        "events are told one by one what became of them": bool(kind.event.told_by),
+        "events come in several shapes": bool(kind.others) and not read,
         "content is read once": not all(row.lens.by_hand for row in kind.event.rows),
-        "answers are told apart by what they hold": bool(
-            reply.bodyless
-            or reply.again_by
-            or reply.again_with
-            or any(form.when in _FORMS or form.keys or form.types for form in reply.forms)
-            or not all(row.lens.by_hand for row in rows)
-        ),
+        "answers name events that come again in another way": again and not (read and kind.event.levels),
+        "answers are told apart by what they hold": told_by_shape(reply)
+        and not (read and (is_request(kind.event.kind) or kind.event.levels)),
     }
     return next((word for word, there in known.items() if there), "")

@@ -189,11 +189,11 @@ def note_failure() -> None:
     traceback.print_exc()
 
 
-async def in_thread(handler: Callable[..., Any], *arguments: Any) -> Any:
+async def in_thread(handler: Callable[..., Any], *arguments: Any, **named: Any) -> Any:
     """Return what a handler answers that does not await, and so must not hold up those that do."""
     import asyncio
 
-    return await asyncio.to_thread(handler, *arguments)
+    return await asyncio.to_thread(handler, *arguments, **named)
 
 
 def run_to_end(coroutine: Any) -> Any:

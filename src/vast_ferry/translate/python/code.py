@@ -90,6 +90,11 @@ class Function:
         return names[1:] if self.cls is not None and not self.static else names
 
     @property
+    def named(self) -> list[str]:
+        """Return the names of its parameters, and of those that are given by name only."""
+        return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
+
+    @property
     def generates(self) -> bool:
         """Tell whether it is a generator."""
         inner = {id(n) for d in self.nodes.all[1:] if isinstance(d, (*DEFINITION, ast.Lambda)) for n in ast.walk(d)}

@@ -49,9 +49,10 @@ class Flow(Code):
         function = self.functions[key]
         function.entry = (*function.entry, name)
         shape = self.maps[kind]
-        for index, parameter in enumerate(function.parameters):
-            role = shape.role_of(index)
-            if role:
+        by_name = self.source.kinds[kind].by_keyword
+        for index, parameter in enumerate(function.named if by_name else function.parameters):
+            role = shape.role_of_name(parameter) if by_name else shape.role_of(index)
+            if role and not (shape.shape.levels and role != "context"):  # the batch is made as it was, at the beginning
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)
         self.waiting[key] = None

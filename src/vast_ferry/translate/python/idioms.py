@@ -58,6 +58,8 @@ class Idioms:
         if not self.flow.spot_is_inner(base):
             return NOTHING
         on = base.then(step)
+        if shape.may_be_missing(on):
+            return NOTHING  # what holds it is made as it was, and asked as it is
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on
@@ -245,6 +247,8 @@ class Idioms:
         if base.role == "event" and on.steps == shape.batch:
             self.follower.consume(taken)
             return Batch(base.kind, base.holder)
+        if shape.may_be_missing(on):
+            return NOTHING
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on

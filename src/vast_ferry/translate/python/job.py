@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
@@ -19,7 +20,7 @@ from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_DONE, ReplyShape, Row
+from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
@@ -138,24 +139,41 @@ class Job:
         """Return the emitted function that makes what stands at a place of the source's event."""
         shape = self.source.kinds[kind].event
         words = [str(getattr(step, "key", getattr(step, "name", ""))) for step in steps if not isinstance(step, Call)]
-        name = "_".join([kind, *(["context"] if role == "context" else []), *(w for w in words)]) or kind
-        name = "".join(c if c.isalnum() else "_" for c in name) + (
-            "" if words else "_event" if role != "context" else ""
-        )
+        words = [*([role] if role not in ("event", "entry") else []), *words] or ["event"]
+        name = "".join(c if c.isalnum() else "_" for c in "_".join([kind, *words]))
         if name in self.views:
             return self.views[name]
         own = shape.event_parameters[0]
         if role == "event" and shape.each is not None:
             raise Stop("batch-escapes", node)
-        root = (
-            own if role in ("event", "entry") else next(n for n in shape.parameters if n not in shape.event_parameters)
-        )
+        root = own if role in ("event", "entry") else role
+        if role == "context":
+            root = next(name for name in shape.parameters if name not in shape.event_parameters)
         about = f"Return what {self.source.title} hands over as `{Access(root, steps)}`."
         try:
             self.views[name] = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about)
         except (CannotWrite, StopIteration):
             raise Stop("no-such-field", node, str(Access(root, steps))) from None
         return self.views[name]
+
+    def batch_view(self, kind: str, node: ast.AST) -> Source:
+        """Return the emitted function that makes the source's batch of what the target hands over."""
+        about = f"Return the batch as {self.source.title} hands it over."
+        return self._of_batches(make_batch, kind, about, node)
+
+    def settle_view(self, kind: str, node: ast.AST) -> Source:
+        """Return the emitted function that answers with what a handler of the source's batches returned."""
+        return self._of_batches(settle_batch, kind, "Answer with what the handler returned.", node)
+
+    def _of_batches(
+        self, make: Callable[[Kind, Kind, str], list[Source]], kind: str, about: str, node: ast.AST
+    ) -> Source:
+        try:
+            made = make(self.source.kinds[kind], self.target.kinds[kind], about)
+        except (CannotMake, CannotWrite):
+            raise Stop("batch-escapes", node) from None
+        self.views |= {one.name: one for one in made}
+        return made[-1]
 
     def answer_view(self, kind: str) -> str:
         """Return the name of the emitted function that answers with what the original's handler returned."""

@@ -19,6 +19,7 @@ from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
 from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.raised import stop_other_uses
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
@@ -99,6 +100,8 @@ class _Project:
         self.progress(f"following {len(self.handlers)} handlers")
         follow(job.flow, self.reach.of([handler.key for handler in self.handlers.values()]))
         self.reach.forget()
+        raised = [form.class_name for kind in job.source.kinds.values() for form in kind.answered.forms if form.raised]
+        stop_other_uses(job.flow, raised)
         self._find_exact()
         self._know_calls()
         self._begin_facts()
@@ -142,7 +145,7 @@ class _Project:
         if kind not in self.job.target.kinds or kind not in self.job.source.kinds:
             return Stop("no-kind", function.node, kind)
         for profile in (self.job.source, self.job.target):
-            beyond = beyond_hand(profile.kinds[kind])
+            beyond = beyond_hand(profile.kinds[kind], read=profile is self.job.source)
             if beyond:
                 return Stop("not-by-hand", function.node, f"{profile.title}: {beyond}")
         if (

@@ -109,6 +109,8 @@ class Rendering(Writing):
         """Write what a handler answers where it ends at its end."""
         if self.facts is None or not self.facts.answers or self.facts.asked:
             return
+        if function.generates and is_request(self.kind):
+            raise Stop("answers-in-pieces", node)
         if not falls_off(node.body):
             return
         nothing = self.replies.nothing(function)
@@ -152,8 +154,8 @@ class Rendering(Writing):
             if held and is_request(self.kind) and node.value is not None and self.reply_names(held) == "answers":
                 self.replies.write(node.value, node)
                 return True
-        if isinstance(node, ast.Return):
-            self.replies.answer(node)
+        if isinstance(node, ast.Return | ast.Raise):
+            self.replies.leave(node)
             return True
         if isinstance(node, DEFINITION):
             inner = self.flow.defined.get(id(node))

@@ -10,9 +10,12 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
+from vast_ferry.translate.python.raised import leaves
+from vast_ferry.translate.python.reply_by_shape import ByShape
 from vast_ferry.translate.python.reply_parts import Made
 from vast_ferry.translate.python.reply_reading import ReplyReading
 from vast_ferry.translate.python.reply_writing import ReplyWriting
+from vast_ferry.translate.shapes import told_by_shape
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop
 
@@ -21,6 +24,13 @@ class Replies(ReplyReading, ReplyWriting):
     """Takes the answers of one function from the source's form to the target's."""
 
     # --- returns ---
+
+    def leave(self, node: ast.Return | ast.Raise) -> None:
+        """Note the edits of a statement by which a function is left."""
+        if isinstance(node, ast.Return):
+            self.answer(node)
+        elif not self._raised(node):
+            self.at.parts(node)
 
     def answer(self, node: ast.Return) -> None:
         """Note the edits of a return statement."""
@@ -86,8 +96,12 @@ class Replies(ReplyReading, ReplyWriting):
     def _done(self, node: ast.Return) -> None:
         """Write what a handler of anything but HTTP says: what shall come again, or nothing."""
         value = node.value
-        if value is None or (isinstance(value, ast.Constant) and value.value is None):
-            return
+        if value is not None and self._settles():
+            self.at.swap(value, self._settled(value), "reply")
+        elif value is not None and not (isinstance(value, ast.Constant) and value.value is None):
+            self._done_with(value, node)
+
+    def _done_with(self, value: ast.expr, node: ast.Return) -> None:
         if self.at.kind == "call":
             self.at.expression(value)
             return
@@ -119,6 +133,23 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.swap(node, text if last else f"{text}\n{indent}return", "batch")
         else:
             self._through(self.job.answer_view(self.at.kind), value, node)
+
+    def _settles(self) -> bool:
+        """Tell whether an emitted function answers with what a handler of batches of several levels says."""
+        kind = self.job.source.kinds[self.at.kind]
+        answered = kind.answered
+        said = any(row.field == "again" for form in answered.forms for row in form.rows)
+        return bool(kind.event.levels) and bool(said or answered.again_by or answered.again_with)
+
+    def _settled(self, value: ast.expr) -> str:
+        made = self.job.settle_view(self.at.kind, value)
+        self.at.imports.add(Import(self.job.module_name, made.name))
+        self.at.shims.append(("reply", value))
+        if made.awaited:
+            self.at.awaits(value)
+        word = "await " * made.awaited
+        text = f"({self.at.code(value)})" if self._bare(value) else self.at.code(value)
+        return f"{word}{made.name}({text}, {self.at.root(made.parameters[-1], value)})"
 
     def _again(self, shape: object) -> str:
         forms = shape.forms  # type: ignore[attr-defined]
@@ -168,6 +199,9 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _one(self, node: ast.expr, statement: ast.stmt) -> None:
         """Note the edits of an answer that stands there, or that a name holds."""
+        if told_by_shape(self.job.source.kinds[REQUEST].answered):
+            self._by_shape(node)
+            return
         made = self._literally(node)
         if made is not None:
             self._swap(node, made)
@@ -182,6 +216,42 @@ class Replies(ReplyReading, ReplyWriting):
             self._plain(node, binary, "bytes")
             return
         self._shim(node)
+
+    def _by_shape(self, node: ast.expr) -> None:
+        """Write an answer that is told by what it holds; the emitted function looks where that is not known here."""
+        made = ByShape(self.at).made(node)
+        if made is None:
+            self._through(self.job.answer_view(REQUEST), node, node)
+        else:
+            self.at.swap(node, self._construct(made, node), "reply")
+
+    def _raised(self, node: ast.Raise) -> bool:
+        """Write an answer that is raised as one that is returned, and tell whether a statement raises one."""
+        shape = ByShape(self.at)
+        if shape.raised_form(node) is None:
+            return False
+        function, facts = self.at.function, self.at.facts
+        if function is None or facts is None or not facts.answers or not leaves(function, node):
+            raise Stop("answer-raised", node)
+        if not is_request(self.at.kind):
+            if not self._settles() or node.exc is None:
+                raise Stop("answer-raised", node)
+            self.at.swap(node, f"return {self._settled(node.exc)}", "reply")
+            return True
+        made = shape.raised(node)
+        if made is not None:
+            text = self._construct(made, node)
+        else:
+            assert node.exc is not None
+            name = self.job.answer_view(REQUEST)
+            self.at.imports.add(Import(self.job.module_name, name))
+            self.at.shims.append(("reply", node))
+            text = f"{name}({self.at.code(node.exc)})"
+        ends = self.ends(function)
+        shape_there = self.job.target.kinds[REQUEST].answered
+        word = "await " if shape_there.by_hand and shape_there.by_hand.awaited and ends else ""
+        self.at.swap(node, f"return {word}{text}{ends}", "reply")
+        return True
 
     def _asked_first(self, nodes: list[ast.expr]) -> bool:
         """Tell whether expressions give an answer or None, as they are."""
@@ -226,6 +296,14 @@ class Replies(ReplyReading, ReplyWriting):
                 raise Stop("reply-unknown", node)
         self._through(self.job.answer_view(REQUEST), node, node)
 
+    def _bare(self, value: ast.expr) -> bool:
+        """Tell whether a value is a tuple without parentheses, which would be several arguments."""
+        return (
+            isinstance(value, ast.Tuple)
+            and bool(value.elts)
+            and self.at.text.start(value) == self.at.text.start(value.elts[0])
+        )
+
     def _through(self, name: str, value: ast.expr, node: ast.AST) -> None:
         """Hand an answer to an emitted function, once it is there."""
         self.at.imports.add(Import(self.job.module_name, name))
@@ -234,10 +312,11 @@ class Replies(ReplyReading, ReplyWriting):
         before, self.at.edits = self.at.edits, []
         self.at.expression(value)
         inner, self.at.edits = self.at.edits, before
+        opens, closes = (f"{name}((", "))") if self._bare(value) else (f"{name}(", ")")
         if any(edit.start in (start, end) for edit in inner):  # what is awaited is so before it is handed over
-            self.at.swap(value, f"{name}({self.at.applied(value, inner)})", "reply")
+            self.at.swap(value, f"{opens}{self.at.applied(value, inner)}{closes}", "reply")
             return
-        self.at.edits += [Edit(start, start, f"{name}(", "reply"), *inner, Edit(end, end, ")", "reply")]
+        self.at.edits += [Edit(start, start, opens, "reply"), *inner, Edit(end, end, closes, "reply")]
 
     def _name(self, node: ast.Name, statement: ast.stmt) -> bool:
         """Write an answer that was put together in a name: at its assignments, or at its end."""

@@ -22,7 +22,7 @@ class Made:
     cookies: list[tuple[str, str]] = field(default_factory=list)  # "one" or "many", source
     body: str = ""
     body_type: str = ""
-    empty_type: str = ""  # as what content that is left out counts: text or bytes
+    empty_type: str = ""  # as what content that is left out counts: text or bytes, or `none` where it has no type
 
     def spread(self, kind: str, source: str) -> None:
         """Note header fields that stand there as a whole."""

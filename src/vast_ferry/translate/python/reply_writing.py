@@ -46,16 +46,25 @@ class ReplyWriting(Forms):
             self._as_mapping(made, parts, node)
         if made.body:
             self._content(made, rows["body"], parts, node)
-        elif made.empty_type and not made.typed and made.status not in ("204", "304"):
-            # What is left out counts as text at one provider and as bytes at another, and gets its type by that.
-            flagged = rows["body"].lens.content == "packed"
-            if flagged and made.empty_type == "bytes":
-                parts["body"], parts["flag"] = '""', "True"
-            elif not flagged and made.empty_type == "str":
-                parts["body"] = '""'
+        else:
+            parts |= self._no_content(made, rows["body"])
         if form.when == "mapping":
             return self._literal(form, parts, node)
         return self._object(form, parts, node)
+
+    def _no_content(self, made: Made, row: Row) -> dict[str, str]:
+        """Return what is written for a content that is left out.
+
+        It counts as text at one provider and as bytes at another, and gets its type by that, or gets none.
+        """
+        if not made.empty_type or made.typed or made.status in ("204", "304"):
+            return {}
+        flagged = row.lens.content == "packed"
+        if made.empty_type == "none" and row.null_if_empty:
+            return {"body": "None"}
+        if flagged and made.empty_type == "bytes":
+            return {"body": '""', "flag": "True"}
+        return {"body": '""'} if not flagged and made.empty_type == "str" else {}
 
     def _as_pairs(self, made: Made) -> str:
         """Return the source of header fields as a list of pairs."""
@@ -79,6 +88,7 @@ class ReplyWriting(Forms):
     def _as_mapping(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
         """Put header fields into a mapping of names that don't repeat, and cookies apart."""
         fields: list[_Item] = []
+        _join_literals(made)
         named = [known.lower() for name, _, known in made.pairs if name]
         repeated = len(set(named) - {"set-cookie"}) != sum(name != "set-cookie" for name in named)
         if repeated or not all(named) or any(kind == "pairs" for kind, _ in made.spreads):
@@ -169,6 +179,30 @@ class ReplyWriting(Forms):
             items.append(text if not named and not items else f"{key}={text}")
         called = self.at.need([f"from {module} import {name}"], f"{name}(")
         return self.at.set_out(called, items, ")", node)
+
+
+def _join_literals(made: Made) -> None:
+    """Join the values of one name that stand there in full (RFC 9110 section 5.3), cookies left as they are."""
+    joined: dict[str, int] = {}
+    pairs: list[tuple[str, str, str]] = []
+    for name, value, known in made.pairs:
+        at = joined.get(known.lower(), -1) if known.lower() != "set-cookie" else -1
+        values = [_literal_text(text) for text in (pairs[at][1], value)] if at >= 0 else []
+        if values and None not in values:
+            pairs[at] = (pairs[at][0], quoted(", ".join(map(str, values))), known)
+            continue
+        if known:
+            joined.setdefault(known.lower(), len(pairs))
+        pairs.append((name, value, known))
+    made.pairs[:] = pairs
+
+
+def _literal_text(source: str) -> str | None:
+    try:
+        value = ast.literal_eval(source)
+    except (ValueError, SyntaxError):
+        return None
+    return value if isinstance(value, str) else None
 
 
 def _alone(items: list[_Item]) -> str:

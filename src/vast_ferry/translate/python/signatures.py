@@ -8,6 +8,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.code import DEFINITION, Function
 from vast_ferry.translate.python.decorators import around
+from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Std, Stop
@@ -20,17 +21,13 @@ class Signatures:
         self.at = at
 
     def of_entry(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        arguments = node.args
-        if arguments.vararg or arguments.kwarg or arguments.kwonlyargs or function.cls is not None:
-            raise Stop("signature", node)
+        self._check_parameters(function, node)
         roles = {name: value for name, value in function.params.items() if isinstance(value, Spot)}
-        own = [name for name, value in roles.items() if value.role in ("event", "entry")]
+        own = [name for name, value in roles.items() if value.of_event]
         told = [name for name, value in roles.items() if value.role == "context"]
-        if len(function.parameters) > len(self.at.job.source.kinds[self.at.kind].event.handed_over):
-            raise Stop("signature", node)
         source, target = self.at.job.source.kinds[self.at.kind].event, self.at.shape
         self.at.plan = None
-        if (source.each is None) != (target.each is None):
+        if (source.each is None) != (target.each is None) and not source.levels:
             self._another_delivery(function, node)
         per_entry = source.each is None and target.each is not None
         parameters: list[str] = []
@@ -46,11 +43,23 @@ class Signatures:
             assert isinstance(self.at.plan.loop.target, ast.Name)
             self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
         self._replace_parameters(node, parameters)
+        if source.levels:
+            self._make_batch(function, node)
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
         if per_entry and not function.stands_before:
             self.at.job.batches.append((function, parameters))
         self._decorators(function, node)
+
+    def _check_parameters(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Refuse parameters other than what the provider hands over, by place or by name."""
+        arguments, kind = node.args, self.at.job.source.kinds[self.at.kind]
+        handed_over, by_name = kind.event.handed_over, kind.by_keyword
+        unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
+        if arguments.vararg or not unread or (arguments.kwonlyargs and not by_name) or function.cls is not None:
+            raise Stop("signature", node)
+        if len(function.parameters) > len(handed_over) or (by_name and not set(function.named) <= set(handed_over)):
+            raise Stop("signature", node)
 
     def of_whatever(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Name what a decorator's `*args, **kwargs` are, where it has to send the answer; else they are handed on."""
@@ -71,13 +80,36 @@ class Signatures:
                 node, self.at.flow.values, self.at.flow.consumed, self.at.job.again_key(self.at.kind)
             )
 
+    def _make_batch(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have a batch of several levels made at the first line, as the handler knows it."""
+        shape = self.at.job.source.kinds[self.at.kind].event
+        taken = [name for name in function.named if shape.each is not None and name == shape.each.root]
+        positional = function.parameters
+        if not self.at.job.source.kinds[self.at.kind].by_keyword:
+            taken = [name for name, own in zip(positional, shape.handed_over, strict=False) if own == shape.each.root]  # type: ignore[union-attr]
+        if not taken or not function.nodes.uses(taken[0]):
+            return
+        made = self.at.job.batch_view(self.at.kind, node)
+        self.at.imports.add(Import(self.at.job.module_name, made.name))
+        self.at.shims.append(("the whole event", node))
+        first = node.body[0]
+        if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and len(node.body) > 1:
+            first = node.body[1]
+        given = ", ".join(self.at.handed[name] for name in made.parameters)
+        text = f"{taken[0]} = {'await ' * made.awaited}{made.name}({given})"
+        at = self.at.text.line_start(self.at.text.start(first))
+        self.at.edit(at, at, f"{self.at.text.indent_of(at)}{text}\n", "batch")
+
     def _replace_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]) -> None:
         arguments = node.args
-        every = [*arguments.posonlyargs, *arguments.args]
+        every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
         if not every:
             raise Stop("signature", node)
         start = self.at.text.start(every[0])
-        end = max(self.at.text.end(one) for one in (*every, *arguments.defaults))
+        if arguments.kwonlyargs and every[0] is arguments.kwonlyargs[0]:
+            start = self.at.text.data.rindex(b"*", 0, start)
+        more = [one for one in (*arguments.defaults, *arguments.kw_defaults, arguments.kwarg) if one is not None]
+        end = max(self.at.text.end(one) for one in (*every, *more))
         made = ", ".join(parameters)
         if self.at.text.data[start:end].decode() != made:
             self.at.edit(start, end, made, "signature")

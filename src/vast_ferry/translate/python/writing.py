@@ -107,10 +107,8 @@ class Writing:
         """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
         for parameter, value in function.params.items():
             if isinstance(value, Spot) and self.names.get(parameter) != "":
-                role = value.role
-                if (role in ("event", "entry") and name == self.event_root) or (
-                    role == "context" and name == self.context_root(self.kind)
-                ):
+                of_event = value.of_event
+                if (of_event and name == self.event_root) or (not of_event and name == self.context_root(self.kind)):
                     return bool(parameter)
         return False
 
@@ -240,7 +238,7 @@ class Writing:
         for parameter, value in function.params.items():
             if not isinstance(value, Spot):
                 continue
-            same = (value.role in ("event", "entry") and name == self.event_root) or (
+            same = (value.of_event and name == self.event_root) or (
                 value.role == "context" and name == self.context_root(self.kind)
             )
             if same and not (function.entry):

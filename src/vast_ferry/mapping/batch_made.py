@@ -1,0 +1,85 @@
+"""A batch of several levels made of what another provider hands over, and what its handler answers turned around.
+
+Where a shim calls the original (`delivery`), a handler that is rewritten asks for its batch itself, at its first line:
+it gets the events as its provider put them together, and goes through them as it did.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from dataclasses import replace
+
+from vast_ferry.hub.kinds import KINDS
+from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply
+from vast_ferry.mapping.delivery import names_of_events
+from vast_ferry.mapping.python import docstring
+from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
+
+
+class CannotMake(ValueError):
+    """A batch can't be made outside of a call."""
+
+
+def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str]:
+    """Return what makes one event of a batch, all of them as source, and the caller's parameter that they come from."""
+    ours, theirs = original.event, caller.event
+    name = f"{KINDS[ours.kind].prefix}entry"
+    entry = translate_event(name, _of_the_event(theirs), _of_the_event(ours), "Return one event as it was.")
+    root = theirs.each.root if theirs.each is not None else theirs.event_parameters[0]
+    if theirs.levels or entry.parameters != theirs.event_parameters or len(entry.parameters) != 1:
+        raise CannotMake(f"an event of kind {ours.kind} needs more than is handed over")
+    call = f"{'await ' * entry.awaited}{entry.name}"
+    if theirs.each is None:
+        return entry, f"[{call}({root})]", root
+    return entry, f"[{call}({entry.parameters[0]}) for {entry.parameters[0]} in {theirs.each}]", root
+
+
+def _of_the_event(shape: EventShape) -> EventShape:
+    """Return a shape without what a handler is told of its call."""
+    own = shape.event_parameters
+    return replace(shape, parameters=own, rows=tuple(row for row in shape.rows if row.at.root in own))
+
+
+def make_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
+    """Return functions of which the last takes what a caller hands over and gives the original's batch.
+
+    Raises CannotMake where more than the event is needed for it.
+    """
+    ours = original.event
+    entry, entries, root = _entries(original, caller)
+    pack = pack_batch(f"{KINDS[ours.kind].prefix}batch", ours)
+    assert ours.each is not None
+    name = f"{KINDS[ours.kind].prefix}{ours.each.root}"
+    text = f"{_def(entry)} {name}({root}):\n    {docstring(about)}\n    return one_batch({pack.name}({entries}))"
+    return [entry, pack, Source(name, text, parameters=(root,), awaited=entry.awaited)]
+
+
+def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
+    """Return functions of which the last takes what a handler returned, and what it was handed, and answers the caller.
+
+    It raises where events shall come again and the caller can't be told of single ones.
+    """
+    ours, answered = original.event, original.answered
+    prefix = KINDS[ours.kind].prefix
+    entry, entries, root = _entries(original, caller)
+    done = translate_reply(f"{prefix}done", answered, HUB_DONE, "Return what a handler's answer says.")
+    sources, value = [entry, done], f"{done.name}(returned)"
+    if answered.again_by or answered.again_with:
+        views, named = names_of_events(prefix, original, "entry")
+        sources += views
+        value = f"again_of({value}, [{named} for entry in {entries}], {answered.again_with!r})"
+    name = f"{prefix}settled"
+    if caller.answered.holds_again:
+        reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
+        if len(reply.parameters) != 1:
+            raise CannotMake(f"an answer of kind {ours.kind} needs more than what was returned")
+        sources.append(reply)
+        last = f"return {reply.name}({value})"
+    else:
+        last = f"settled({value})"
+    text = f"{_def(entry)} {name}(returned, {root}):\n" + textwrap.indent(f"{docstring(about)}\n{last}", "    ")
+    return [*sources, Source(name, text, parameters=("returned", root), awaited=entry.awaited)]
+
+
+def _def(entry: Source) -> str:
+    return "async def" if entry.awaited else "def"
