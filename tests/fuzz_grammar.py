@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.mapping.inline import at_text
+from vast_ferry.mapping.lenses.forms import InFile
 from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
@@ -119,8 +120,8 @@ class Surface:
         logs, secrets = [], []
         for row in shape.rows:
             holds = shape.fields[row.field].holds
-            if any(isinstance(step, Through) for step in row.at.steps):
-                continue
+            if any(isinstance(step, Through) for step in row.at.steps) or isinstance(row.lens, InFile):
+                continue  # what is encoded, and the name of a file, which varies by itself
             text = _by_level(at_text(row.at, {}), levels=bool(shape.levels))
             if row.field == "log" and row.at.steps and isinstance(row.at.steps[-1], Call):
                 logs.append(text.removesuffix("()"))
@@ -1305,6 +1306,7 @@ PIECES = [
         one_fails,
         as_json,
         as_json,
+        header_asked,
         read_twice,
         own_reply,
     ),

@@ -9,6 +9,7 @@ from __future__ import annotations
 import textwrap
 from dataclasses import replace
 
+from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
 from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply
 from vast_ferry.mapping.delivery import names_of_events
@@ -16,7 +17,7 @@ from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 
 
-class CannotMake(ValueError):
+class CannotMake(FerryError, ValueError):
     """A batch can't be made outside of a call."""
 
 

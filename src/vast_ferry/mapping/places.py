@@ -172,7 +172,12 @@ def _parameters(text: str, call: ast.Call) -> tuple[str, ...]:
             raise PlaceError(f"{text!r}: a call's parameters are plain names", argument.col_offset + 1)
         names.append(f"*{name.id}" if starred else name.id)
     for keyword in call.keywords:
+        if keyword.arg is not None and isinstance(keyword.value, ast.Constant) and keyword.value.value is None:
+            names.append(f"{keyword.arg}=None")
+            continue
         if keyword.arg is not None or not isinstance(keyword.value, ast.Name):
-            raise PlaceError(f"{text!r}: a call's parameters are plain names or **name", keyword.value.col_offset + 1)
+            raise PlaceError(
+                f"{text!r}: a call's parameters are plain names, name=None or **name", keyword.value.col_offset + 1
+            )
         names.append(f"**{keyword.value.id}")
     return tuple(names)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.hub.kinds import is_request
-from vast_ferry.mapping.places import Access, Call, Step
+from vast_ferry.mapping.places import Access, Attr, Call, Step
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
 from vast_ferry.translate.places import Spot
 
@@ -92,6 +92,12 @@ class ShapeMap:
     def may_be_missing(self, spot: Spot) -> bool:
         """Tell whether nothing stands at a place where there is nothing to say: to ask for it may fail."""
         return (spot.role, _bare(spot.steps)) in self.left_out
+
+    def is_object(self, spot: Spot) -> bool:
+        """Tell whether an object of the provider's stands at a place: it has what the profile tells, and no more."""
+        at, length = _bare(spot.steps), len(spot.steps)
+        places = (steps for role, steps in (*self.rows, *self.inner) if role == spot.role and len(steps) > length)
+        return any(steps[:length] == at and isinstance(steps[length], Attr) for steps in places)
 
     def is_method(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether a place is called."""

@@ -189,7 +189,8 @@ class Construction:
         if hub.holds == "call":
             slot = f"_{hub.variable}"
             stored[slot] = self.reading.need(row.field)
-            result = row.lens.write(ex.Variable(f"self.{slot}({', '.join(call_step.parameters)})"), self.reading.need)
+            passed = ", ".join(one.partition("=")[0] for one in call_step.parameters)
+            result = row.lens.write(ex.Variable(f"self.{slot}({passed})"), self.reading.need)
             body = returning([result])
         else:
             inside = Reading(self.reading.fields, self.reading.rules, truths_of="self")

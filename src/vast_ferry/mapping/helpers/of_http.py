@@ -201,6 +201,16 @@ def values_of(headers: list[tuple[str, str]], name: str) -> list[str]:
     return [value for key, value in headers if key.lower() == name]
 
 
+def values_asked_for(pairs: list[tuple[str, str]], name: str, folded: bool) -> list[str]:
+    """Return the values of a name, its case aside where it is folded."""
+    return [value for key, value in pairs if key == name or (folded and key.lower() == name.lower())]
+
+
+def value_asked_for(pairs: list[tuple[str, str]], name: str, folded: bool, default: Any = None) -> Any:
+    """Return the first value of a name, or the default."""
+    return next(iter(values_asked_for(pairs, name, folded)), default)
+
+
 def cookie_of(headers: list[tuple[str, str]]) -> str:
     """Return the Cookie field's value; several fields are one list (RFC 9113 section 8.2.3)."""
     return "; ".join(values_of(headers, "cookie"))

@@ -60,6 +60,7 @@ class Lens:
     per_second: ClassVar[int] = 1  # for spans of time
     empty: ClassVar[str] = ""  # what the hub has where nothing stands there
     subscript: ClassVar[How | None] = None  # what `place[name]` gives of values by name
+    by_name: ClassVar[How | None] = None  # what a call by name gives, where the place is one
     forgives: ClassVar[bool] = False  # values that are no text are made text where a handler gives them
     pairs: ClassVar[bool] = False  # (name, value) pairs, one by one
     undoes: ClassVar[tuple[str, ...]] = ()  # standard functions that make the hub's value of what stands there

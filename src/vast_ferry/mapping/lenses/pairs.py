@@ -8,7 +8,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
 from vast_ferry.mapping.expressions import Expression, Literal, helper
-from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
+from vast_ferry.mapping.lenses.lens import Lens, LensError, Need, TwoHelpers
 from vast_ferry.mapping.losses import Fields, Loss, repeats
 
 NAME, VALUE = ex.Variable("name"), ex.Variable("value")
@@ -187,6 +187,30 @@ class MultiMap(Lens):
             return at.over(lambda base: ex.method(base, self.methods["first"], wanted.key, *said))
         every = at.over(lambda base: ex.method(base, self.methods["every"], wanted.key), "list")
         return every if wanted.how is How.EVERY else wanted.joined(every)
+
+
+class AskedFor(Lens):
+    """A call that gives values by name: `asked_for(every, name)` or `asked_for(first, name, default)`.
+
+    The words behind `every` and `first` are the call's own parameters; `case=no` for header fields. It is only written:
+    another row has to read the field.
+    """
+
+    __slots__ = ()
+    name, takes, named, holds, derived_only = "asked_for", "every or first; parameters; case=", True, ("pairs",), True
+    fewest, most = 2, 3
+
+    @property
+    def by_name(self) -> How | None:  # type: ignore[override]
+        return {"every": How.EVERY, "first": How.FIRST}.get(str(self.args[0]) if self.args else "")
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        if self.by_name is None or not all(str(one).isidentifier() for one in self.args[1:]):
+            raise LensError("lens asked_for takes every or first, and the call's parameters: asked_for(every, name)")
+        folded = dict(self.options).get("case") == "no"
+        named, *more = [ex.Variable(str(one)) for one in self.args[1:]]
+        word = "values_asked_for" if self.by_name is How.EVERY else "value_asked_for"
+        return helper(word, value, named, ex.Literal(folded), *more)
 
 
 class ListsByName(TwoHelpers):

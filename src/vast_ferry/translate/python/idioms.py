@@ -210,12 +210,31 @@ class Idioms:
         shape = self.flow.shape(base)
         on = base.then(Attr(name))
         if self.flow.spot_is_inner(base) and shape.is_method(on.role, on.steps):
+            asked = shape.row(on.role, (*on.steps, Call()))
+            if asked is not None and asked.lens.by_name is not None:
+                return self._asked_for(node, on.then(Call()), asked, taken)
             self.follower.consume(taken)
             return self._called(node, on.then(Call()))
         if self.flow.spot_is_inner(base):
+            if shape.is_object(base) and not name.startswith("__"):
+                raise Stop("never-there", node, f"{name}()")
             return self._get_inner(node, name, base, taken)
         row = self._row(base)
         return self._of_row(node, name, base, row, taken) if row is not None else NOTHING
+
+    def _asked_for(self, node: ast.Call, spot: Spot, row: Row, taken: ast.expr) -> Value:
+        """Return what a call gives by which values are looked up; the object is made where it asks for the unusual."""
+        field = "headers" if row.field == "headers.all" else row.field
+        if (
+            not node.args
+            or node.keywords
+            or row.lens.by_name is None
+            or any(isinstance(n, ast.Starred) for n in node.args)
+        ):
+            return NOTHING
+        if row.field == "headers.all" and _not_given("headers", node.args[0]):
+            return NOTHING
+        return self._get(node, spot, field, row.lens.by_name, taken)
 
     def called_by_name(self, node: ast.Call, spot: Spot) -> Value:
         """Return what a call of a method gives that a name holds."""
@@ -308,7 +327,7 @@ class Idioms:
 
     def _multi(self, base: Spot) -> bool:
         row = self._row(base)
-        return row is not None and bool(row.lens.methods)
+        return row is not None and bool(row.lens.methods or row.lens.by_name)
 
     # --- guards: what is known to be there ---
 

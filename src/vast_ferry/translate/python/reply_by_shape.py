@@ -110,6 +110,8 @@ class ByShape(Forms):
             self._fields(made, *rows["headers"])
         for name, value in form.fixed.get("headers", ()):
             made.pairs.append((quoted(name), quoted(value), name))
+        if without and _is_there(rows.get("body", (None, None))[1]):
+            raise _Unknown  # it is looked at all the same, and may be wrong
         kind = self._content(made, *rows["body"]) if "body" in rows and not without else ""
         if without:
             made.pairs = [pair for pair in made.pairs if pair[2].lower() != "content-type"]
@@ -253,6 +255,10 @@ def _part(row: Row, places: dict[str, ast.expr]) -> ast.expr | None:
     if len(row.at.steps) > 1 or not isinstance(step, Item | Attr):
         raise _Unknown
     return places.get(str(step.key) if isinstance(step, Item) else step.name)
+
+
+def _is_there(value: ast.expr | None) -> bool:
+    return value is not None and not (isinstance(value, ast.Constant) and value.value is None)
 
 
 def _numbers(node: ast.expr) -> list[int]:
