@@ -76,6 +76,18 @@ STOPS: Final = {
     ),
     "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
+    "content-as-stream": (
+        "it takes the content as a stream that is read once, or hands it on as a part of something",
+        "Read the content as text, bytes or JSON, where it is needed",
+    ),
+    "class-used": (
+        "its class is a handler's, and is used otherwise as well: {}",
+        "Leave the class to the provider, and put what others need into functions",
+    ),
+    "set-up-told": (
+        "what sets its object up needs what is told of a call, and there is none yet",
+        "Read it when an event is handled",
+    ),
     "answers-in-pieces": (
         "it is a generator, and gives its answer piece by piece",
         "Return the answer whole, or with a generator as its content",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -93,6 +93,13 @@ class ShapeMap:
         """Tell whether nothing stands at a place where there is nothing to say: to ask for it may fail."""
         return (spot.role, _bare(spot.steps)) in self.left_out
 
+    def within(self, spot: Spot) -> Iterator[Row]:
+        """Yield the rows at a place and behind it."""
+        at = _bare(spot.steps)
+        for (role, steps), row in self.rows.items():
+            if role == spot.role and steps[: len(at)] == at:
+                yield row
+
     def is_object(self, spot: Spot) -> bool:
         """Tell whether an object of the provider's stands at a place: it has what the profile tells, and no more."""
         at, length = _bare(spot.steps), len(spot.steps)
@@ -123,12 +130,12 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
     reply = kind.answered
     again = bool(reply.again_by or reply.again_with)
     known = {
-        "handlers are classes": bool(kind.method),
+        "handlers are classes": bool(kind.method) and not read,
         "handlers are called by keyword": kind.by_keyword and not read,
         "batches go through several levels": bool(kind.event.levels) and not read,
         "events are told one by one what became of them": bool(kind.event.told_by),
         "events come in several shapes": bool(kind.others) and not read,
-        "content is read once": not all(row.lens.by_hand for row in kind.event.rows),
+        "content is read once": not read and not all(row.lens.by_hand for row in kind.event.rows),
         "answers name events that come again in another way": again and not (read and kind.event.levels),
         "answers are told apart by what they hold": told_by_shape(reply)
         and not (read and (is_request(kind.event.kind) or kind.event.levels)),

@@ -51,7 +51,21 @@ class Calls:
             if row is not None:
                 return f"{self._called(row, op.spot, node)}({given})"
             return self.at.need(["import os"], f"os.environ[{given}]")
-        assert op.field == "log"
+        if op.field == "setting":
+            return self._setting(op, row, given, node)
+        return self._log(op, row, given, node)
+
+    def _setting(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
+        """Return the source of a variable's value, or of what is usual where it is not there."""
+        if row is not None:
+            return f"{self._called(row, op.spot, node)}({given})"
+        if op.call.keywords or not 1 <= len(op.call.args) <= 2:
+            raise Stop("arguments-hidden", node)
+        return self.at.need(
+            ["import os"], f"os.environ[{given}]" if len(op.call.args) == 1 else f"os.environ.get({given})"
+        )
+
+    def _log(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
         if row is not None and row.lens.plain:
             step = row.at.steps[-1]
             if isinstance(step, Call) and "**more" not in step.parameters and op.call.keywords:

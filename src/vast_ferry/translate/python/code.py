@@ -68,6 +68,8 @@ class Function:
     stands_behind: Key | None = None  # the function that a decorator puts before this handler
     outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
+    sets_up: bool = False  # it sets a handler's object up, before any event
+    together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
     stop: Stop | None = None
     uses: dict[int, Uses] = field(default_factory=dict)
     keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was

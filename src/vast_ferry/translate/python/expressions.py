@@ -37,6 +37,7 @@ from vast_ferry.translate.values import (
     Func,
     Handlers,
     Instance,
+    Key,
     Of,
     Own,
     Parsed,
@@ -175,6 +176,12 @@ class Expressions(Following):
     def _attribute_(self, node: ast.Attribute) -> Value:
         return self.attribute(node, self.eval(node.value))
 
+    def _held_spot(self, held: Spot, node: ast.Attribute, cls: Key) -> Spot:
+        """Return a place that an object holds; what it was told when it was set up is each call's own."""
+        if not held.of_event and cls in self.flow.set_up:
+            return held
+        return Spot(held.kind, held.role, held.steps, self.module.text.of(node))
+
     def attribute(self, node: ast.Attribute, base: Value, *, called: bool = False) -> Value:
         """Return what an attribute of something is."""
         if isinstance(base, Spot):
@@ -192,9 +199,7 @@ class Expressions(Following):
             held = self.flow.held(base.key, node.attr)
             if isinstance(held, Clash):
                 raise self.stop("rebound", node)
-            if isinstance(held, Spot):
-                return Spot(held.kind, held.role, held.steps, self.module.text.of(node))
-            return held
+            return self._held_spot(held, node, base.key) if isinstance(held, Spot) else held
         if isinstance(base, Class):
             method = self.flow.method(base.key, node.attr)
             if method is not None:

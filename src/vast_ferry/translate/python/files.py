@@ -20,6 +20,7 @@ from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
+from vast_ferry.translate.python.set_up import class_node, name_beside, taking_events
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Key, Stop
@@ -94,13 +95,12 @@ class Files:
             name = f"{function.node.name}_batch"
             while name in module.names:
                 name += "_"
-            at = module.text.next_line(module.text.end(function.node) - 1)
-            lead = "" if module.text.data[at - 1 : at] == b"\n" else "\n"
-            made.append(Edit(at, at, f"{lead}\n\n{self._batch_of(function, name, parameters)}", "batch"))
+            made.append(self._behind(module, function.node, self._batch_of(function, name, parameters), "batch"))
             imports.add(Import("traceback"))
             for one, handler in self.handlers.items():
                 if handler is function:
                     entries[one] = Entry(function.key[0], name)
+        made += self._set_up(module, imports, entries)
         adapters = job.adapters.get(module.file, {})
         imports |= {one for needed in job.needed.get(module.file, {}).values() for one in needed}
         if adapters:
@@ -120,6 +120,27 @@ class Files:
             text = "".join(f"{one}\n\n" for one in adapters.values())
             made.append(Edit(at, at, text, "service"))
         return made
+
+    def _behind(self, module: Module, node: ast.stmt, text: str, reason: str) -> Edit:
+        """Return the edit that puts functions behind a definition."""
+        at = module.text.next_line(module.text.end(node) - 1)
+        lead = "" if module.text.data[at - 1 : at] == b"\n" else "\n"
+        return Edit(at, at, f"{lead}\n\n{text}", reason)
+
+    def _set_up(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
+        """Return the functions that take the events of classes."""
+        edits = []
+        for function, parameters in self.job.set_ups.values():
+            if function.module is not module:
+                continue
+            name = name_beside(function, set(module.names) | set(module.nodes.named))
+            text = taking_events(function, name, parameters, awaited=self.job.asynchronous)
+            edits.append(self._behind(module, class_node(function, self.job.flow.classes), text, "signature"))
+            imports.add(Import("functools"))
+            for one, handler in self.handlers.items():
+                if handler is function:
+                    entries[one] = Entry(function.key[0], name)
+        return edits
 
     def _batch_of(self, function: Function, name: str, parameters: list[str]) -> str:
         kind = self.job.facts[function.key].kind

@@ -28,6 +28,7 @@ class Flow(Code):
         super().__init__(theirs, source.provided)
         self.source, self.target = source, target
         self.maps = {kind: ShapeMap.of(tables.event) for kind, tables in source.kinds.items()}
+        self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.attributes: dict[tuple[Key, str], Value] = {}
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
@@ -46,15 +47,25 @@ class Flow(Code):
 
     def enter(self, key: Key, kind: str, name: str) -> None:
         """Begin at a handler that gets events of a kind."""
-        function = self.functions[key]
+        function, own = self.functions[key], self.source.kinds[kind]
         function.entry = (*function.entry, name)
         shape = self.maps[kind]
-        by_name = self.source.kinds[kind].by_keyword
-        for index, parameter in enumerate(function.named if by_name else function.parameters):
-            role = shape.role_of_name(parameter) if by_name else shape.role_of(index)
+        handed = [one for one in shape.shape.handed_over if not own.method or one not in own.setup_takes]
+        for before in function.together:
+            self._enter_set_up(before, own.setup_takes)
+        for index, parameter in enumerate(function.named if own.by_keyword else function.parameters):
+            given = parameter if own.by_keyword else handed[index] if index < len(handed) else ""
+            role = shape.role_of_name(given)
             if role and not (shape.shape.levels and role != "context"):  # the batch is made as it was, at the beginning
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)
+        self.waiting[key] = None
+
+    def _enter_set_up(self, key: Key, takes: tuple[str, ...]) -> None:
+        """Begin at what sets a handler's object up; all that it is handed is told of calls."""
+        function = self.functions[key]
+        for parameter, _ in zip(function.parameters, takes if function.sets_up else (), strict=False):
+            self.pass_(function, parameter, Spot("", "context", (), parameter))
         self.waiting[key] = None
 
     def pass_(self, function: Function, parameter: str, value: Value) -> None:

@@ -23,10 +23,11 @@ from vast_ferry.translate.python.raised import stop_other_uses
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
+from vast_ferry.translate.python.set_up import handling, methods_of, stop_used_classes
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.reasons import STOPS
 from vast_ferry.translate.shapes import beyond_hand
-from vast_ferry.translate.values import Batch, Func, Key, Stop
+from vast_ferry.translate.values import Batch, Class, Func, Key, Stop
 
 #: A function that can't be rewritten, why, and in which file that was found.
 _Gone = tuple[Declared, Stop, Module | None]
@@ -100,6 +101,7 @@ class _Project:
         self.progress(f"following {len(self.handlers)} handlers")
         follow(job.flow, self.reach.of([handler.key for handler in self.handlers.values()]))
         self.reach.forget()
+        stop_used_classes(job.flow)
         raised = [form.class_name for kind in job.source.kinds.values() for form in kind.answered.forms if form.raised]
         stop_other_uses(job.flow, raised)
         self._find_exact()
@@ -170,11 +172,13 @@ class _Project:
             return Stop("several-kinds", nowhere)
         if handler.output and any(b.way != "event" or b.form != "whole" for b in declared.bindings):
             return Stop("bindings", nowhere)
+        kind = declared.kinds[0]
         value = self.job.flow.modules[file].names.get(name)
         function = self.job.flow.functions.get(value.key) if isinstance(value, Func) else None
+        if isinstance(value, Class) and kind in self.job.source.kinds:
+            function = handling(self.job.flow, value.key, self.job.source.kinds[kind])
         if function is None:
             return Stop("no-definition", nowhere, name)
-        kind = declared.kinds[0]
         stop = self._of_its_kind(declared, function)
         if stop is not None:
             return stop
@@ -307,11 +311,9 @@ class _Project:
         return self.result.copies is not None
 
     def _wrapped_keys(self) -> list[Key]:
-        return [
-            (declared.entry.file, declared.entry.name)
-            for declared in self.functions
-            if declared.name in self.result.wrapped
-        ]
+        gone = [one.entry for one in self.functions if one.name in self.result.wrapped]
+        methods = [key for entry in gone for key in methods_of(self.job.flow, (entry.file, entry.name))]
+        return [*((entry.file, entry.name) for entry in gone), *methods]
 
     def _touched(self, function: Function) -> bool:
         """Tell whether a function is written otherwise at the target."""
@@ -351,6 +353,7 @@ class _Project:
         for _ in range(12):
             job.changed = False
             job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
+            job.set_ups = {}
             job.views, job.answer_views = {}, {}
             renderings = {}
             for done, function in enumerate(native, 1):

@@ -278,6 +278,8 @@ class Ops:
         """Return a call of the emitted function that makes what stood at a place, and note it."""
         if spot.role == "context" and not spot.kind:
             spot = Spot(self.at.kind, spot.role, spot.steps, spot.holder)
+        if not all(row.lens.by_hand for row in self.at.flow.shape(spot).within(spot)):
+            raise Stop("content-as-stream", node)
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
         for row in self.at.reads().rows.get("body", ()):
             step = row.at.steps[-1] if row.at.steps else None

@@ -40,7 +40,7 @@ class Reach:
         function = self.flow.functions[key]
         if key in self._mentioned:
             return self._mentioned[key]
-        made: list[Key] = list(function.callees)
+        made: list[Key] = [*function.callees, *function.together]
         made += [inner.key for inner in self._inside().get(key, ())]
         known = function.module.names
         # A name that the function binds itself is another than the module's. (The order of a set varies by process.)

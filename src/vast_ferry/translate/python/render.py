@@ -63,6 +63,8 @@ class Rendering(Writing):
         self._prepare(node)
         if function.whatever:
             self.signatures.of_whatever(function, node)
+        elif function.sets_up:
+            self.signatures.of_set_up(function, node)
         elif function.entry:
             self.signatures.of_entry(function, node)
         else:
@@ -147,7 +149,7 @@ class Rendering(Writing):
         if self.plan is not None and self._batch_statement(node):
             return not any(node is dropped for dropped in self.plan.drops)
         if isinstance(node, ast.Assign | ast.AnnAssign):
-            if self._taken_out(node):
+            if self._taken_out(node) or self._keeps_what_was_told(node):
                 return False
             target = node.targets[0] if isinstance(node, ast.Assign) else node.target
             held = target.id if isinstance(target, ast.Name) and self.facts is not None and self.facts.answers else ""
@@ -165,6 +167,16 @@ class Rendering(Writing):
         if isinstance(node, ast.ClassDef):
             return True
         self.parts(node)
+        return True
+
+    def _keeps_what_was_told(self, node: ast.Assign | ast.AnnAssign) -> bool:
+        """Take out what keeps in an object what it was told when it was set up: each call tells its own."""
+        value = self.flow.values.get(id(node.value)) if node.value is not None else None
+        told = isinstance(value, Spot) and not value.of_event and id(node.value) in self.flow.consumed
+        kept = self.function is not None and self.function.sets_up and isinstance(node, ast.Assign)
+        if not (told and kept) or not isinstance(node.targets[0], ast.Attribute) or len(node.targets) != 1:  # type: ignore[union-attr]
+            return False
+        self.drop(node)
         return True
 
     def _mine(self) -> set[int]:

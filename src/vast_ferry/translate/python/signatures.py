@@ -42,9 +42,11 @@ class Signatures:
         if self.at.plan is not None and self.at.plan.flat:
             assert isinstance(self.at.plan.loop.target, ast.Name)
             self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
-        self._replace_parameters(node, parameters)
+        self._replace_parameters(function, node, parameters)
         if source.levels:
             self._make_batch(function, node)
+        if function.cls is not None:
+            self.at.job.set_ups[function.key] = (function, parameters)
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
         if per_entry and not function.stands_before:
@@ -56,10 +58,22 @@ class Signatures:
         arguments, kind = node.args, self.at.job.source.kinds[self.at.kind]
         handed_over, by_name = kind.event.handed_over, kind.by_keyword
         unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
-        if arguments.vararg or not unread or (arguments.kwonlyargs and not by_name) or function.cls is not None:
+        known = not arguments.vararg and unread and (by_name or not arguments.kwonlyargs)
+        if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
         if len(function.parameters) > len(handed_over) or (by_name and not set(function.named) <= set(handed_over)):
             raise Stop("signature", node)
+
+    def of_set_up(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Take what is told of calls from what sets a handler's object up: there is no call yet."""
+        arguments = node.args
+        if arguments.vararg or arguments.kwarg or arguments.kwonlyargs or arguments.defaults:
+            raise Stop("signature", node)
+        every = [*arguments.posonlyargs, *arguments.args]
+        for argument in every[1:]:
+            self.at.names[argument.arg] = ""
+        if len(every) > 1:
+            self.at.edit(self.at.text.end(every[0]), self.at.text.end(every[-1]), "", "signature")
 
     def of_whatever(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Name what a decorator's `*args, **kwargs` are, where it has to send the answer; else they are handed on."""
@@ -100,9 +114,13 @@ class Signatures:
         at = self.at.text.line_start(self.at.text.start(first))
         self.at.edit(at, at, f"{self.at.text.indent_of(at)}{text}\n", "batch")
 
-    def _replace_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]) -> None:
+    def _replace_parameters(
+        self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]
+    ) -> None:
         arguments = node.args
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
+        if function.cls is not None and not function.static:
+            every = every[1:]
         if not every:
             raise Stop("signature", node)
         start = self.at.text.start(every[0])

@@ -210,9 +210,7 @@ class Writing:
 
     def root(self, name: str, node: ast.AST) -> str:
         """Return the source of what the target hands over as parameter `name`; it is passed on where it has to be."""
-        function = self.function
-        if function is None:
-            raise Stop("at-import", node)
+        function = self._with_a_call(node)
         if isinstance(function.node, ast.FunctionDef) and function.generates:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.entry:
@@ -233,6 +231,18 @@ class Writing:
             facts.needs[name] = None
             self.job.changed = True
         return self.handed.setdefault(name, self.fresh(name)) if at is function else name
+
+    def _with_a_call(self, node: ast.AST) -> Function:
+        """Return the function that is written; refuse where it runs before any call."""
+        at = self.function
+        if at is None:
+            raise Stop("at-import", node)
+        while at is not None and not at.sets_up:
+            at = at.outer
+        if at is not None:
+            raise Stop("set-up-told", node)
+        assert self.function is not None
+        return self.function
 
     def _parameter_for(self, function: Function, name: str) -> str:
         for parameter, value in function.params.items():
@@ -295,7 +305,8 @@ class Writing:
             if name in asked:
                 event = name == self.event_root and spot is not None and spot.role != "context"
                 context = spot is not None and spot.role == "context" and name == self.context_root(self.kind)
-                held = self.holder(spot, node) if (event or context) and spot else self.root(name, node)
+                held = self.holder(spot, node) if (event or context) and spot else ""
+                held = held or self.root(name, node)
                 others[ex.Parameter(name)] = ex.Given(held)
         made = replace(code, expression=ex.substituted(expression, others))
         if made.awaits:
@@ -318,6 +329,8 @@ class Writing:
             raise Stop("at-import", node)
         if isinstance(function.node, ast.FunctionDef) and function.generates:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
+        if function.sets_up:
+            raise Stop("set-up-told", node)
         if not function.entry:
             facts = self.job.facts[function.key]
             if not facts.awaits:
