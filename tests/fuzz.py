@@ -27,8 +27,8 @@ from vast_ferry.profiles.registry import all_profiles
 
 KINDS = ("http", "message", "http", "record", "http", "object", "message", "call", "signal", "schedule")
 SIZE = 12
-#: Profiles that were written from manuals; handlers of the third are classes, which are not generated.
-MANUALS = [Path(__file__).parent / "manuals" / f"{name}.yaml" for name in ("netherby-4", "wexcombe-7")]
+#: Profiles that were written from manuals.
+MANUALS = sorted((Path(__file__).parent / "manuals").glob("*.yaml"))
 
 
 def sources() -> list[Profile]:

@@ -82,12 +82,18 @@ class Program:
         taken = "*, " * surface.by_name + ", ".join(surface.parameters)
         lines = [f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
         inside = "    "
+        if surface.method:
+            lines = [f"class {name}:", f"    def {surface.setup}(self, {', '.join(surface.told)}):"]
+            lines += [f"        self.{one} = {one}" for one in surface.told]
+            lines += ["", f"    def {surface.method}(self, {', '.join(surface.parameters)}):", "        seen = []"]
+            inside = "        "
+        outside = inside
         for line in self.loop:
             lines.append(inside + line)
             inside += "    " * line.endswith(":")
         body = [line for piece in self.pieces for line in piece.lines]
         lines += [inside + line for line in body or ["pass"]]
-        lines += ["    " + line for line in self.ending.lines]
+        lines += [outside + line for line in self.ending.lines]
         top = list(dict.fromkeys(text for piece in (*self.pieces, self.ending) for text in piece.top))
         imports = [text for text in top if text.startswith(("import ", "from "))]
         rest = [text for text in top if text not in imports]
@@ -110,6 +116,9 @@ class Surface:
     secrets: tuple[str, ...] = ()
     levels: tuple[str, ...] = ()  # how a batch of several levels is gone through
     by_name: bool = False
+    method: str = ""  # the handler is a class, and this its method; what sets it up keeps what it is told
+    setup: str = ""
+    told: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, profile: Profile, kind: str, *, fresh: bool = True) -> Surface:
@@ -159,22 +168,31 @@ class Surface:
             while steps and not any(isinstance(step, Call) for step in steps):
                 inner[_by_level(at_text(type(row.at)(row.at.root, steps), {}), levels=bool(shape.levels))] = None
                 steps = steps[:-1]
+        handled = profile.kinds[kind]
+        told = handled.setup_takes if handled.method else ()
+        logs = [f"self.{one}" if one.partition(".")[0] in told else one for one in logs]
         own = shape.event_parameters[0]
         if shape.levels and shape.each is not None:
             own = shape.each.root
         return cls(
             profile,
             kind,
-            tuple(shape.handed_over),
+            tuple(one for one in shape.handed_over if one not in told),
             own,
             at_text(shape.each, {}) if shape.each is not None and not shape.levels else "",
             profile.model.handler.asynchronous,
-            tuple(parts.values()),
+            tuple(
+                replace(one, code=f"self.{one.code}") if one.code.partition(".")[0] in told else one
+                for one in parts.values()
+            ),
             tuple(inner),
             tuple(logs),
             tuple(secrets),
             tuple(_gone_through(shape.levels)),
-            profile.kinds[kind].by_keyword,
+            handled.by_keyword,
+            handled.method,
+            handled.setup,
+            told,
         )
 
     def clients(self, operation: str, **given: str) -> tuple[str, str] | None:
@@ -1432,6 +1450,11 @@ def answered_by_shape(w: Writer, s: Scope) -> list[str]:
         said, held = f"{named['status']!r}: {status}", f"{named['headers']!r}: {fields}"
         ways += [[f"return {{{said}, {held}}}"], [f"return {{{held}, {content!r}: {body}}}"]]
         ways += [[f"return {{{said}, {content!r}: {body}}}"]]
+    if "object" in forms:
+        module, _, name = forms["object"].class_name.rpartition(".")
+        w.top.append(f"import {module}")
+        ways += [[f"return {module}.{name}({given})"] for given in (body, f"{body}, {status}, {fields}")]
+        ways += [[f"return {module}.{name}({body}, {status}, [('X-N', str(len(seen)))])"]]
     if "raised" in forms:
         module, _, name = forms["raised"].class_name.rpartition(".")
         w.top.append(f"import {module}")

@@ -165,7 +165,10 @@ class Inside:
             hubs = [{**copy.deepcopy(event), **told} for event in call.events]
             random.seed(seed)
             assert self.handler is not None
-            data = worker.call(self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder)
+            try:
+                data = worker.call(self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder)
+            except TimeoutError as error:  # it came while a failure was told, which may be long
+                data = worker.failure(error, self.world.folder, "failed")
         effects = self.world.services.effects
         return outcome_of({**data, "output": said.getvalue(), "logs": logs, "effects": effects})
 
@@ -355,9 +358,15 @@ class Counted:
     told: int = 0
 
 
-def declared(name: str, kind: str) -> Function:
+def home_of(profile: Profile, name: str) -> str:
+    """Return the folder in which a function's handler lies."""
+    model = profile.model.definition
+    return f"{model.functions.files.rpartition('/')[0].replace('*', name)}/" if model and model.functions.files else ""
+
+
+def declared(name: str, kind: str, home: str = "") -> Function:
     """Return a generated handler as it would be declared."""
-    entry = Entry(f"h_{name}.py", name)
+    entry = Entry(f"{home}h_{name}.py", name)
     if kind == "http":
         return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
     if kind == "schedule":
@@ -372,10 +381,11 @@ def declared(name: str, kind: str) -> Function:
 def write_programs(programs: Mapping[str, Program], folder: Path) -> None:
     """Write programs of one provider and kind as a project."""
     surface = next(iter(programs.values())).surface
-    functions = tuple(declared(name, surface.kind) for name in programs)
+    functions = tuple(declared(name, surface.kind, home_of(surface.profile, name)) for name in programs)
     files = dict(write_definition(Project("fuzz", functions=functions), surface.profile))
     for name, program in programs.items():
-        files |= program.files(name)
+        home = home_of(surface.profile, name)
+        files |= {home + path if path == f"h_{name}.py" else path: text for path, text in program.files(name).items()}
     for path, text in files.items():
         (folder / path).parent.mkdir(parents=True, exist_ok=True)
         (folder / path).write_text(text)
@@ -383,7 +393,7 @@ def write_programs(programs: Mapping[str, Program], folder: Path) -> None:
 
 def own_files(project: Path, name: str) -> set[str]:
     """Return the files of a program: its handler's, its helpers', and those that it shares with others."""
-    handler = f"h_{name}.py"
+    handler = next(project.rglob(f"h_{name}.py")).relative_to(project).as_posix()
     shared = re.findall(r"^from (common_\w+) import", (project / handler).read_text(), re.MULTILINE)
     return {handler, f"lib_{name}.py", *(f"{one}.py" for one in shared)}
 
@@ -432,12 +442,13 @@ class Bench:
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
         lost = {finding.field for finding in crossing.findings}
         if lost & {"call.id", "call.time"}:  # a call has little else
-            told |= {f"h_{one.name}.py" for one in crossing.record.functions}
+            told |= {f"{home_of(surface.profile, one.name)}h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:
             fresh = _places_of(lost & {"id", "time"}, surface)
             made = [one for one in crossing.findings if one.code == "made-as-it-was"]
             told |= {one.place.file for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)}
-            told |= {f"h_{one.name}.py" for one in crossing.record.functions if one.style == "wrapped"}
+            wrapped = [one.name for one in crossing.record.functions if one.style == "wrapped"]
+            told |= {f"{home_of(surface.profile, name)}h_{name}.py" for name in wrapped}
         for finding in crossing.findings:
             if finding.code in ("wrapped-could-not-write", "wrapped-could-not-follow"):
                 yield Untold(finding.function, target, finding.reason)

@@ -58,6 +58,16 @@ def name_of(parameter: str) -> str:
     return parameter.partition("=")[0].removeprefix("**").strip()
 
 
+def _only_bytes(client: Client) -> str:
+    """Return the test of arguments that are bytes and nothing else: another provider's client may take more."""
+    required = {name_of(one) for one in client.takes if "=" not in one}
+    names = [row.at.root for row in client.arguments.rows if type(row.lens) is PlainBytes and not row.at.steps]
+    why = 'f"bytes were wanted, not {type(%s).__name__}"'
+    return "".join(
+        f"\nif not isinstance({name}, bytes):\n    raise TypeError({why % name})" for name in names if name in required
+    )
+
+
 def result_shape(operation: Operation, *rows: Row) -> EventShape:
     """Return the shape of what a call gives back."""
     assert operation.gives is not None
@@ -154,6 +164,7 @@ def _function(
         default = one.partition("=")[2].strip()
         why = f"{name_of(one)} of {ours.called} has no meaning in the provider's profile"
         about += f"\nif {name_of(one)} != {default}:\n    raise NotImplementedError({why!r})"
+    about += _only_bytes(ours)
     arguments = translate_event(f"{unique}_arguments", ours.arguments, theirs.arguments)
     sources = [arguments]
     given = ", ".join(arguments.parameters)

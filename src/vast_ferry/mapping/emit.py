@@ -141,7 +141,7 @@ def module_source(about: str, sources: Iterable[Source], *more: str, also: Itera
 def _merged(lines: list[str]) -> list[str]:
     by_module: dict[str, list[str]] = {}
     for line in lines:
-        _, module, _, name = line.split(" ")
+        _, module, _, name = line.split(" ", 3)
         by_module.setdefault(module, []).append(name)
     return [f"from {module} import {', '.join(names)}" for module, names in sorted(by_module.items())]
 

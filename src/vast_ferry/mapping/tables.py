@@ -231,6 +231,7 @@ class ReplyForm:
     types: Mapping[str, str] = field_(default_factory=dict)  # text, bytes, json → the type of a content that names none
     type_first: bool = False
     head: str = "tuple"  # of an answer in pieces: the class of what may come first
+    called: str = ""  # under which name a translation knows the class, if not its own
     line: int = field_(default=0, compare=False)
 
     @property

@@ -17,6 +17,10 @@ def _bare(steps: tuple[Step, ...]) -> tuple[Step, ...]:
     return tuple(Call() if isinstance(step, Call) else step for step in steps)
 
 
+def _leads_to(at: Access, other: Access) -> bool:
+    return len(other.steps) > len(at.steps) and other.steps[: len(at.steps)] == at.steps
+
+
 @dataclass(frozen=True, slots=True)
 class ShapeMap:
     """One kind's shape: rows and constants by role and steps, and the places on the way to them."""
@@ -52,7 +56,8 @@ class ShapeMap:
             if row.lens.spread:
                 continue
             rows.setdefault(way(row.at, roles[row.at.root]), row)
-            if row.unless_empty:
+            behind = any(at.root == row.at.root and _leads_to(at, row.at) for at in shape.nothing)
+            if row.unless_empty or behind:
                 left_out.add(way(row.at, roles[row.at.root]))
             if row.flag is not None:
                 flags[way(row.flag, roles[row.flag.root])] = row

@@ -252,7 +252,12 @@ def view_place(name: str, shape: EventShape, native: EventShape, at: Access, abo
     if flagged is not None:
         root = flagged.lens.write_flag(reading.need(flagged.field), reading.need)
     else:
-        trees = making.plant(rows, {constant.at: constant.value for constant in held})
+        inside = {
+            one: said
+            for one, said in native.nothing.items()
+            if one.root == at.root and _bare_steps(one.steps)[:steps] == bare
+        }
+        trees = making.plant(rows, {constant.at: constant.value for constant in held}, inside)
         if at.root not in trees:
             raise CannotWrite(f"nothing stands at {at}")
         branch = trees[at.root]
@@ -289,6 +294,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     wanted = Reading(target.fields, target.rules, variables=True)
     out = target.written
     making = Construction(wanted, Reading(target.fields, target.rules), {})
+    out = replace(out, called=_apart(out, source))
     ends = _answer(making, target, out)
     asked = [name for name in wanted.asked if name != "method"]
     lines: list[str] = []
@@ -331,11 +337,23 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     text = f"def {name}({', '.join(parameters)}):\n"
     text += f"    {docstring(about)}\n" if about else ""
     text += textwrap.indent("\n".join(lines), "    ")
-    classes = [form.class_name for form in (*source.forms, target.written) if form.class_name]
+    classes = [form.class_name for form in source.forms if form.class_name]
     classes += [pieces.head] if pieces is not None and "." in pieces.head else []
-    classes = list(dict.fromkeys(classes))
-    imports = tuple(f"from {path.rpartition('.')[0]} import {path.rpartition('.')[2]}" for path in classes)
-    return Source(name, text, making.classes, imports, tuple(parameters))
+    imports = [_import_of(path) for path in classes]
+    imports += [_import_of(out.class_name, out.called)] if out.class_name else []
+    return Source(name, text, making.classes, tuple(dict.fromkeys(imports)), tuple(parameters))
+
+
+def _apart(written: ReplyForm, source: ReplyShape) -> str:
+    """Return under which name a written class is known where a class that is read has the same; else an empty text."""
+    read = {form.class_name for form in source.forms} - {written.class_name}
+    same = written.class_name and any(one.rpartition(".")[2] == written.short_name for one in read)
+    return written.class_name.replace(".", "_") if same else ""
+
+
+def _import_of(path: str, known: str = "") -> str:
+    module, _, name = path.rpartition(".")
+    return f"from {module} import {name}{f' as {known}' if known else ''}"
 
 
 def _leave_out_content(source: ReplyShape, reading: Reading, nodes: dict[str, Expression]) -> None:
@@ -367,7 +385,7 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
         if not isinstance(step, Attr):
             raise CannotWrite(f"{target.root}{step.after('')}: an object is answered by its attributes")
         given.append((step.name, making.build(branch, Access(target.root, (step,)))))
-    return [ex.Call(ex.Variable(form.short_name), keywords=tuple(given))]
+    return [ex.Call(ex.Variable(form.called or form.short_name), keywords=tuple(given))]
 
 
 #: Where what a callback was called with is looked up: only when its row is read, since draining may call it.

@@ -44,9 +44,11 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     own = reply_losses(seen_by) if seen_by is not None else []
     losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
     # A CGI document with content has a type (RFC 3875 section 6.3.1).
-    typed = form.default_types or form.types or shape.via == "document"
+    typed = bool(form.default_types or form.types) or shape.via == "document"
+    # What is brought along for answers by hand names a type, too.
+    by_hand = shape.by_hand is not None and bool(shape.by_hand.form.default_types)
     # Where a handler's own provider gives each answer a type, none comes without one.
-    if typed and not (seen_by is not None and seen_by.written.default_types):
+    if (typed or by_hand) and not (seen_by is not None and seen_by.written.default_types):
         losses.append(TYPE_ADDED)
     return losses
 

@@ -32,7 +32,10 @@ class ByShape(Forms):
         """Return the parts of an answer that stands there in full; nothing where it can't be told."""
         try:
             form = self._form_of(node)
-            return self._parts(form, _places(node)) if form is not None else None
+            if form is None:
+                return None
+            made = isinstance(node, ast.Call) and form.when == "object"
+            return self._parts(form, self._arguments(node, form) if made else _places(node))  # type: ignore[arg-type]
         except _Unknown:
             return None
 
@@ -56,6 +59,8 @@ class ByShape(Forms):
 
     def _form_of(self, node: ast.expr) -> ReplyForm | None:
         """Return the first form whose test an expression passes; nothing where one before it might pass."""
+        if isinstance(node, ast.Call) and (name := self.flow.standard_name(self.at.module, node.func)):
+            return next((form for form in self._source if form.when == "object" and form.class_name == name), None)
         for form in self._source:
             passes = self._passes(form, node)
             if passes is None:

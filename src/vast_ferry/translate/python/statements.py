@@ -63,15 +63,18 @@ class Statements(Expressions):
                 self.others(child)
 
     def _functiondef(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        for decorator in node.decorator_list:
-            self.eval(decorator)
         if self.function is None:
+            for decorator in node.decorator_list:
+                self.eval(decorator)
             return
         defaults = (*node.args.defaults, *(default for default in node.args.kw_defaults if default))
         for outside in (*node.decorator_list, *defaults):  # what stands there is not written anew
             for name in (inner for inner in walk(outside) if isinstance(inner, ast.Name)):
                 if isinstance(self.lookup(name.id), Foreign):
                     raise self.stop("at-definition", outside, name.id)
+            self.eval(outside)
+            if any(isinstance(self.flow.values.get(id(inner)), Foreign) for inner in walk(outside)):
+                raise self.stop("at-definition", outside)  # by way of an object that holds it
         inner = self.flow.define_inside(self.function, node)
         self.env[node.name] = Bound(Func(inner.key))
         self.later.append(inner)
