@@ -25,7 +25,7 @@ from vast_ferry.translate.operations import (
     Word,
 )
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import NOTHING
+from vast_ferry.translate.python.code import MADE, NOTHING
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
@@ -59,7 +59,7 @@ class Idioms:
             return NOTHING
         on = base.then(step)
         if shape.may_be_missing(on):
-            return NOTHING  # what holds it is made as it was, and asked as it is
+            return MADE  # what holds it is made as it was, and asked as it is
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on
@@ -267,7 +267,7 @@ class Idioms:
             self.follower.consume(taken)
             return Batch(base.kind, base.holder)
         if shape.may_be_missing(on):
-            return NOTHING
+            return MADE
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on
