@@ -514,7 +514,7 @@ def test_a_manuals_project_is_read_as_it_is_declared(run: Run, name: str) -> Non
     lines, codes = DEFINED[name]
     assert [line for line in lines if not any(line in one for one in shown)] == []
     there = survey(folder, PROFILES[name])
-    assert {finding.code for finding in there.findings} == codes
+    assert {finding.code for finding in there.findings} == codes | {"client-not-carried"}  # see test_unlike.py
     if name == "netherby-4":
         (live,) = there.project.stages
         assert live.functions["loom_show"]["timeout"] == 1

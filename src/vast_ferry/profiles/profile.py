@@ -126,6 +126,9 @@ class Profile:
             found.setdefault(module, set()).add(source.name)
         for name, paths in self.model.decorators.items():
             found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
+        calls = self.model.definition.functions.calls if self.model.definition else None
+        if calls is not None:  # what functions are declared by
+            found.setdefault(calls.module, set()).add(calls.object)
         return {name: frozenset(names) for name, names in found.items()}
 
     def binds(self, function: Function) -> bool:

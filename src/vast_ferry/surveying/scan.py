@@ -19,6 +19,7 @@ from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.surveying.chained import NAMED_BY, Handles
 from vast_ferry.translate.python.nodes import Nodes, collector_at_rest, walk
 
 
@@ -293,7 +294,11 @@ class _Scanner:
             own.update(self._own(node, file))
             self._import(node, file, aliases)
         seen: set[str] = set()
+        chained = self._chained(file, aliases, constants, all_nodes, seen)
         parts = {name: self._part(file, walked, aliases, constants, seen) for name, walked in nodes.items()}
+        for name, walked in nodes.items() if chained else ():
+            mine = tuple(use for node in walked for use in chained.get(id(node), ()))
+            parts[name] = replace(parts[name], uses=(*parts[name].uses, *mine))
         mentioned = {
             own: at for own, at in aliases.items() if any(own.partition(".")[0] in p.names for p in parts.values())
         }
@@ -301,6 +306,60 @@ class _Scanner:
         if unseen:
             parts[""] = replace(parts[""], uses=(*parts[""].uses, *unseen))
         self.scanned[file] = FileScan(frozenset(_top_names(tree)), own, parts)
+
+    def _chained(
+        self,
+        file: str,
+        aliases: Mapping[str, tuple[str, Place]],
+        constants: Mapping[str, Any],
+        all_nodes: Nodes,
+        seen: set[str],
+    ) -> dict[int, list[Use]]:
+        """Return the calls that are made step by step, by the node that makes one; tell of steps that nobody knows."""
+
+        def text_of(node: ast.expr) -> str:
+            variable = _environment_name(node, constants)
+            return f"${variable}" if variable else _text_of(node, constants)
+
+        modules = {own: path for own, (path, _) in aliases.items()}
+        handles = Handles(self.profile.clients, modules, all_nodes.all, all_nodes.parents, text_of)
+        found = handles.found
+        uses: dict[int, list[Use]] = {}
+        for node, client, on in found.calls:
+            uses.setdefault(id(node), []).append(Use(client, Place(file, node.lineno, node.col_offset + 1), on))
+        for node, ways in found.handed_on:
+            place = Place(file, node.lineno, node.col_offset + 1)
+            uses.setdefault(id(node), []).extend(Use(client, place) for client in ways)
+        for node, text in found.unknown:
+            self._unknown(text, Place(file, node.lineno, node.col_offset + 1))
+        self._unknown_names(file, aliases, all_nodes)
+        if handles.clients:
+            seen |= {path for own, path in modules.items() if _only_asked(own, all_nodes)}
+        return uses
+
+    def _unknown_names(self, file: str, aliases: Mapping[str, tuple[str, Place]], nodes: Nodes) -> None:
+        """Tell of what is asked of a module of the provider, and its profile does not know."""
+        for own, (path, _) in aliases.items():
+            known = self.provided.get(path, frozenset())
+            for use in nodes.uses(own) if path in self.provided else ():
+                node = nodes.parents.get(id(use))
+                if not isinstance(node, ast.Attribute) or node.value is not use or node.attr.startswith("__"):
+                    continue
+                inside = f"{path}.{node.attr}"
+                if node.attr not in known and not any(f"{one}.".startswith(f"{inside}.") for one in self.provided):
+                    self._unknown(inside, Place(file, node.lineno, node.col_offset + 1))
+
+    def _unknown(self, text: str, place: Place) -> None:
+        self.findings.append(
+            Finding(
+                "client-not-carried",
+                Severity.BLOCKING,
+                f"{shortened_text(text)} is used, and {self.profile.title}'s profile knows no such thing: "
+                "it fails when it is reached",
+                "Describe it in the profile, or call the target's own client there",
+                place,
+            )
+        )
 
     def _part(
         self,
@@ -418,6 +477,17 @@ class _Scanner:
         return None
 
 
+def shortened_text(text: str) -> str:
+    """Return source on one line, cut where it is long."""
+    line = " ".join(text.split())
+    return line if len(line) <= 60 else f"{line[:59]}…"
+
+
+def _only_asked(name: str, nodes: Nodes) -> bool:
+    """Tell whether a name of a module is only asked for what is in it, so that all its uses can be seen."""
+    return all(isinstance(nodes.parents.get(id(use)), ast.Attribute) for use in nodes.uses(name))
+
+
 def _attributes(place: str) -> list[Attr]:
     return [step for step in parse_place(place).steps if isinstance(step, Attr)][-1:]
 
@@ -452,13 +522,9 @@ def _environment_name(node: ast.expr, constants: Mapping[str, Any]) -> str:
     return ""
 
 
-#: field of a client's arguments that names the bucket, channel, table or function
-_NAMED_BY = ("bucket", "channel", "table", "name")
-
-
 def _resource(client: Client, call: ast.Call, constants: Mapping[str, Any]) -> str:
     """Return on what a client is called, as far as the code says it."""
-    row = next((row for row in client.arguments.rows if row.field in _NAMED_BY), None)
+    row = next((row for row in client.arguments.rows if row.field in NAMED_BY), None)
     if row is None:
         return ""
     parameters = [parameter.partition("=")[0] for parameter in client.takes]

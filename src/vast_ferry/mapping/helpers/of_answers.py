@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextvars
 import inspect
 import json
 from typing import Any
@@ -23,12 +24,36 @@ def call_named(handler: Any, **given: Any) -> Any:
 _OBJECTS: dict[Any, Any] = {}
 
 
+#: What the call that is running is told, as an object that was set up before it asks for it.
+_TOLD: contextvars.ContextVar[tuple[Any, ...]] = contextvars.ContextVar("_TOLD")
+
+
+class OfThisCall:
+    """What an object keeps of what it was told when it was set up: it is what the call that is running is told."""
+
+    __slots__ = ("_at",)
+
+    def __init__(self, at: int) -> None:
+        self._at = at
+
+    def __getattr__(self, name: str) -> Any:
+        found = getattr(_TOLD.get()[self._at], name)
+        if not callable(found):
+            return found
+
+        def called(*given: Any, **named: Any) -> Any:  # which may be kept as well, and called in another call
+            return getattr(_TOLD.get()[self._at], name)(*given, **named)
+
+        return called
+
+
 def method_of(handler: Any, method: str, setup: str, *given: Any) -> Any:
     """Return the method that handles events, of the one object of a class, which is set up before all else."""
+    _TOLD.set(given)
     if handler not in _OBJECTS:
         made = handler()
         if hasattr(made, setup):
-            getattr(made, setup)(*given)
+            getattr(made, setup)(*(OfThisCall(at) for at in range(len(given))))
         _OBJECTS[handler] = made
     return getattr(_OBJECTS[handler], method)
 

@@ -127,7 +127,7 @@ class ByShape(Forms):
 
     def _status(self, made: Made, form: ReplyForm, row: Row | None, value: ast.expr | None) -> list[int]:
         """Note the status, and return all that it may be; an empty list where that is not known."""
-        if row is None or value is None:
+        if row is None or value is None or (isinstance(row.lens, StatusSaid) and not _is_there(value)):
             usual = form.fixed.get("status", 200)
             if row is not None and isinstance(row.lens, StatusSaid) and row.lens.args:
                 usual = int(row.lens.args[0])

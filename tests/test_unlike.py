@@ -1,0 +1,211 @@
+"""Handlers unlike functions of an event: by keyword, as classes, of batches of several levels, with answers by shape.
+
+They are written for the providers of the manuals, whose profiles nobody shipped.
+"""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import pytest
+from conftest import ROOT, Project, some
+
+from vast_ferry import Verdict, carry, check, find_profile, gaps, survey
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
+from vast_ferry.hub.functions import Project as Declared
+from vast_ferry.mapping.helpers import method_of
+
+MANUALS = ROOT / "tests" / "manuals"
+PROFILES = {path.stem.partition("-")[0]: find_profile(str(path)) for path in sorted(MANUALS.glob("*.yaml"))}
+HEAD = "import json\n\nimport {module}\n\n\n"
+GET = (
+    "{method: GET, path.raw: /NAME/x, query.raw: a=1, authority: a.example, captures: {one: x}, headers: [[x-a, '7']]}"
+)
+
+#: provider → an answer as it is written there, and what stands in its place at Ostermere
+ANSWERS = {
+    "wexcombe": [
+        ("return None", "return None"),
+        ("return 403", "return {'code': 403}"),
+        ("return 'text'", "{'code': 200, 'fields': {'content-type': 'text/plain; charset=utf-8'}, 'content': 'text'}"),
+        ("return {'b': 1, 'a': 'é'}", "json.dumps({'b': 1, 'a': 'é'}, separators=(',', ':'), sort_keys=True)"),
+        ("return 'made', 201", "'code': 201"),
+        ("return None, 304, {'ETag': 'x'}", "return {'code': 304, 'fields': {'ETag': 'x'}}"),
+        ("return 'x', 200, {'Vary': ['A', 'B'], 'X-N': 3}", "'Vary': 'A, B', 'X-N': '3'"),
+        (
+            "return 'x', None, {'Content-Type': 'text/x'}",
+            "{'code': 200, 'fields': {'Content-Type': 'text/x'}, 'content': 'x'}",
+        ),
+        ("return want.wish, 200", "'content': event['call']['verb']"),
+        ("return 'x', 200, {'X': want.target}", "{'X': http_target(event), 'content-type'"),
+        ("return (404 if want.wish == 'PUT' else 204)", "{'code': 404}"),
+        ("raise wexcombe.Sorry(409, 'no')", "{'code': 409}"),
+        ("raise wexcombe.Sorry(429, headers={'Retry-After': '9'})", "{'code': 429, 'fields': {'Retry-After': '9'}}"),
+        ("return want.head_of('X-A')[0] + want.head_of('x-b', *[])[0:].__doc__", "answer_with"),
+        ("return {'a': want.head_of('X-A')}", "event['fields']['x-a']"),
+    ],
+    "netherby": [
+        ("return {}", "return {'code': 200}"),
+        ("return {'code': '201', 'text': 'x'}", "'code': 201"),
+        ("return {'code': 204, 'text': 'x'}", "answer_with"),
+        ("return {'json': [1, 'é']}", "json.dumps([1, 'é'], separators=(',', ':'), ensure_ascii=False)"),
+        ("return {'tabs': ['A', '1', 'Set-Cookie', 'c=1'], 'octets': b'x'}", "'crumbs': ['c=1']"),
+        ("return {'text': 'x', 'other': 1}", "json.dumps({'text': 'x', 'other': 1}"),
+        ("raise netherby.Refuse(404, f'no {1}')", "'content': f'no {1}'"),
+        ("raise netherby.Refuse(404, knock['host'])", "answer_with"),
+        ("return [] if knock['tls'] else {'code': 500, 'text': knock['host']}", "else {'code': 500, 'fields'"),
+    ],
+    "saltmarsh": [
+        (
+            "return saltmarsh.Answer('x', 201, [('X-A', '1')])",
+            "{'X-A': '1', 'content-type': 'text/plain; charset=utf-8'}",
+        ),
+        ("return saltmarsh.Answer(b'x', pennants=[('Content-Type', 'text/x')])", "base64.b64encode(b'x').decode()"),
+        ("return saltmarsh.Answer.json({'a': 1}).fly('X-A', '1')", "answer_with"),
+        ("raise saltmarsh.Aground(404)", "{'code': 404}"),
+        ("return saltmarsh.Answer(landing.sound('a') + landing.pennant('X-A', '') + landing.sound('b', 'c'))", "'a'"),
+        (
+            "self.kit.enter('seen', at=self.word)\n        return saltmarsh.Answer(self.word)",
+            "ctx.note('seen', at=self.word)",
+        ),
+    ],
+}
+
+
+def handler(provider: str, name: str, lines: str) -> str:
+    """Return a handler as it is written at a provider."""
+    if provider == "saltmarsh":
+        init = "    def init(self, kit):\n        self.kit = kit\n        self.word = kit.setting('WORD', 'w')\n"
+        return f"class {name}:\n{init}\n    def handle(self, landing):\n        {lines}\n"
+    return f"def {name}({'want' if provider == 'wexcombe' else '*, knock, mate'}):\n    {lines}\n"
+
+
+def declared(provider: str, name: str) -> Function:
+    file = f"punts/{name}/main.py" if provider == "saltmarsh" else f"h_{name}.py"
+    return Function(name, Entry(file, name), (RouteTrigger(f"/{name}/{{one}}", ("GET",), "public"),))
+
+
+def written(provider: str, codes: dict[str, str]) -> dict[str, str | bytes]:
+    """Return a project of handlers, with a request to each."""
+    functions = tuple(declared(provider, name) for name in codes)
+    files: dict[str, str | bytes] = dict(write_definition(Declared("unlike", functions=functions), PROFILES[provider]))
+    for one in functions:
+        files[one.entry.file] = HEAD.format(module=provider) + codes[one.name]
+        files[f"samples/{one.name}/get.yaml"] = f"kind: http\nevent: {GET.replace('NAME', one.name)}\n"
+    return files
+
+
+@pytest.mark.parametrize("provider", ANSWERS)
+def test_answers_by_shape_are_written_by_hand_and_proven(project: Project, tmp_path: Path, provider: str) -> None:
+    codes = {f"f{at}": handler(provider, f"f{at}", lines) for at, (lines, _) in enumerate(ANSWERS[provider])}
+    there = tmp_path / "out"
+    crossing = carry(project(written(provider, codes)), to="ostermere@2", out=there, source=PROFILES[provider])
+    for at, (lines, wanted) in enumerate(ANSWERS[provider]):
+        assert crossing.record.functions[at].style == "native", lines
+        text = ast.unparse(ast.parse(crossing.files[declared(provider, f"f{at}").entry.file]))
+        assert wanted in text, (lines, text)
+    for one in check(there).checked:
+        assert one.verdict in (Verdict.SAME, Verdict.UNHELD), (one.function, one.differences)
+
+
+#: provider, what stands in a handler (and at the top) → why it is wrapped
+KEPT = [
+    (
+        "netherby",
+        "try:\n        raise netherby.Refuse(404)\n    except Exception:\n        return 'a'",
+        "answer-raised",
+    ),
+    ("netherby", "with open('x'):\n        raise netherby.Refuse(404)", "answer-raised"),
+    ("netherby", "refused = netherby.Refuse(404)\n    raise refused", "answer-raised"),
+    ("netherby", "return word() + 'a'\n\n\ndef word():\n    raise netherby.Refuse(404)", "answer-raised"),
+    ("netherby", "return str(isinstance(knock, netherby.Refuse))", "answer-raised"),
+    ("netherby", "return str(netherby)", "answer-raised"),
+    ("netherby", "del knock\n    return 'a'", "event-changed"),
+    ("netherby", "knock['known'].clear()\n    return 'a'", "event-changed"),
+    ("wexcombe", "yield 200\n    yield 'a'", "answers-in-pieces"),
+    ("wexcombe", "return want.heads_of('a')", "never-there"),
+    ("saltmarsh", "return saltmarsh.Answer(landing.cargo.read())", "content-as-stream"),
+    ("saltmarsh", "return saltmarsh.Answer(str(self))", "class-used"),
+    (
+        "saltmarsh",
+        "return saltmarsh.Answer('a')\n\n    def close(self):\n        return self.handle(None)",
+        "class-used",
+    ),
+    ("saltmarsh", "return saltmarsh.Answer('a')\n\n\nkept = f0()", "class-used"),
+]
+
+
+@pytest.mark.parametrize(("provider", "lines", "code"), some(KEPT, 3))
+def test_what_is_not_the_same_by_hand_stays_as_it_is(
+    project: Project, tmp_path: Path, provider: str, lines: str, code: str
+) -> None:
+    files = written(provider, {"f0": handler(provider, "f0", lines)})
+    crossing = carry(project(files), to="ostermere@2", out=tmp_path / "out", source=PROFILES[provider])
+    assert [one.code for one in crossing.findings if one.code.startswith("wrapped")] == [f"wrapped-{code}"]
+
+
+def test_an_object_that_is_set_up_is_told_by_each_call_anew() -> None:
+    """What a class keeps of its first call is no call's in particular."""
+
+    class Handles:
+        def init(self, kit: Any) -> None:
+            self.kit, self.word = kit, kit.word
+
+        def handle(self, event: str) -> list[Any]:
+            return [event, self.kit.number, self.word()]
+
+    told = [method_of(Handles, "handle", "init", SimpleNamespace(number=n, word=lambda n=n: -n))("e") for n in (1, 2)]
+    assert told == [["e", 1, -1], ["e", 2, -2]]
+
+
+NATIVE = {
+    "netherby": {"loom_show", "order_weave", "weighing_import", "loom_watch", "nightly"},
+    "saltmarsh": {"report", "tariff"},
+    "wexcombe": {"loaves_show", "photos_shrink", "orders_bake", "morning_bake", "reports_heard", "price"},
+}
+#: What the handlers of the manuals' projects use that the profiles do not describe: each is told at its line.
+UNKNOWN = {
+    "netherby": {"registers.seek", "registers.inscribe", "registers.count"},
+    "saltmarsh": {"charts.crates", "cairn.each", "crate.name", "stone.add", "saltmarsh.open('whistles')"},
+    "wexcombe": {"wexcombe.slate", "wexcombe.tally", "wexcombe.shout", "reports.walk", "wexcombe.this"},
+}
+
+
+@pytest.mark.parametrize("name", NATIVE)
+def test_projects_of_the_manuals_are_rewritten_and_what_nobody_knows_is_told(tmp_path: Path, name: str) -> None:
+    crossing = carry(MANUALS / "projects" / name, to="ostermere@2", out=tmp_path / "out", source=PROFILES[name])
+    assert {one.name for one in crossing.record.functions if one.style == "native"} == NATIVE[name]
+    told = gaps(MANUALS / "projects" / name, to="ostermere@2", source=PROFILES[name]).findings
+    found = {one.reason.partition(" is used")[0] for one in told if one.code == "client-not-carried"}
+    assert found >= UNKNOWN[name], found
+
+
+#: A handler's code at Saltmarsh → the calls that are seen in it, and on what; what nobody knows
+CALLS = [
+    ("saltmarsh.open('hold:charts').crate('a').read()", {("object.read", "charts")}, set()),
+    ("h = saltmarsh.open('hold:charts')\n    h.crate('a').write(b'')", {("object.write", "charts")}, set()),
+    ("saltmarsh.open('hold:' + name).crate('a').drop()", {("object.delete", "")}, set()),
+    ("with saltmarsh.open('creek:a') as c:\n        c.cast(b'')", {("message.send", "")}, set()),
+    ("saltmarsh.open('hold:a').crates()", set(), {"saltmarsh.open('hold:a').crates"}),
+    ("saltmarsh.open('hold:a')['b']", set(), {"saltmarsh.open('hold:a')[…]"}),
+    ("saltmarsh.shut()", set(), {"saltmarsh.shut"}),
+    ("h = saltmarsh.open('creek:a')\n    h = {}\n    h.cast(b'')", {("message.send", "")}, set()),
+]
+
+
+@pytest.mark.parametrize(("lines", "calls", "unknown"), some(CALLS, 2))
+def test_calls_by_steps_are_seen(project: Project, lines: str, calls: set[tuple[str, str]], unknown: set[str]) -> None:
+    code = f"import saltmarsh\n\n\ndef f0(tow, name=''):\n    {lines}\n"
+    one = Function("f0", Entry("punts/f0/main.py", "f0"), (EventTrigger("call"),))
+    files: dict[str, str | bytes] = dict(write_definition(Declared("calls", functions=(one,)), PROFILES["saltmarsh"]))
+    folder = project({**files, "punts/f0/main.py": code})
+    there = survey(folder, PROFILES["saltmarsh"])
+    told = {
+        finding.reason.partition(" is used")[0] for finding in there.findings if finding.code == "client-not-carried"
+    }
+    seen = {(use.client.operation, use.name) for use in there.scanned.uses}
+    assert (seen, told) == (calls, unknown)
