@@ -51,6 +51,7 @@ class Job:
         self.called: dict[int, Function] = {}
         self.changed = False
         self.batches: list[tuple[Function, list[str]]] = []
+        self.reads_once: dict[Key, list[ast.AST]] = {}  # where functions read content that can be read once
         self.set_ups: dict[Key, tuple[Function, list[str]]] = {}  # methods that handle events, and what they take there
         self.views: dict[str, Source] = {}
         self.answer_views: dict[str, Source] = {}

@@ -21,6 +21,7 @@ from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.raised import stop_other_uses
 from vast_ferry.translate.python.reach import Reach
+from vast_ferry.translate.python.read_once import read_twice
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.set_up import handling, methods_of, stop_used_classes
@@ -353,7 +354,7 @@ class _Project:
         for _ in range(12):
             job.changed = False
             job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
-            job.set_ups = {}
+            job.set_ups, job.reads_once = {}, {}
             job.views, job.answer_views = {}, {}
             renderings = {}
             for done, function in enumerate(native, 1):
@@ -378,6 +379,12 @@ class _Project:
                     continue
                 renderings[function.key] = made
             if not job.changed:
+                twice = read_twice(flow, job.reads_once, job.called, reached)
+                gone = [
+                    one for key, stop in twice.items() for one in self._affected(flow.functions[key], by_name, stop)
+                ]
+                if gone:
+                    return gone
                 return Files(job, self.result, self.handlers, self.reach).write(renderings, wrapped, by_name)
         # What one function needs changes what another does, and so on without end: none of them is safe to write.
         modules = {name: handler.module for name, handler in self.handlers.items()}

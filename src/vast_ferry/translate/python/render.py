@@ -73,6 +73,8 @@ class Rendering(Writing):
         self.block(node.body)
         if self.once and not self.content and (len(self.once) > 1 or self._in_loop(self.once[0])):
             self._read_first(node)
+        if self.once or self.content:
+            self.job.reads_once[function.key] = [node] if self.content else list(self.once)
         self._end(function, node)
         for edit in self.replaced:
             self.edits = [e for e in self.edits if not (edit.start <= e.start and e.end <= edit.end)]
@@ -112,7 +114,8 @@ class Rendering(Writing):
         if self.facts is None or not self.facts.answers or self.facts.asked:
             return
         if function.generates and is_request(self.kind):
-            raise Stop("answers-in-pieces", node)
+            self.replies.in_pieces(function, node)
+            return
         if not falls_off(node.body):
             return
         nothing = self.replies.nothing(function)

@@ -7,9 +7,10 @@ import ast
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
-from vast_ferry.mapping.tables import ReplyForm
+from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
+from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.raised import leaves
 from vast_ferry.translate.python.reply_by_shape import ByShape
 from vast_ferry.translate.python.reply_parts import Made
@@ -36,7 +37,7 @@ class Replies(ReplyReading, ReplyWriting):
         """Note the edits of a return statement."""
         facts = self.at.facts
         function = self.at.function
-        if facts is None or function is None or not facts.answers:
+        if facts is None or function is None or not facts.answers or function.generates:
             if node.value is not None:
                 self.at.expression(node.value)
             return
@@ -93,6 +94,26 @@ class Replies(ReplyReading, ReplyWriting):
         word = "await " if shape.by_hand and shape.by_hand.awaited and ends else ""
         return f"return {word}{made}{ends}"
 
+    def in_pieces(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Put a function before a handler that gives its answer piece by piece: it answers with the whole."""
+        plain = isinstance(node, ast.FunctionDef) and not self.job.asynchronous and function.cls is None
+        known = any(form.when == "pieces" for form in self._source)
+        alone = not function.calls and function.stands_behind is None and not function.stands_before
+        if not (plain and known and alone and function.entry) or node.decorator_list:
+            raise Stop("answers-in-pieces", node)
+        taken = [self.at.handed.get(name, name) for name in self.at.shape.handed_over]
+        pieces, given = self.at.fresh(f"{node.name}_in_pieces"), ", ".join(taken)
+        name = self.job.answer_view(REQUEST)
+        self.at.imports.add(Import(self.job.module_name, name))
+        self.at.shims.append(("reply", node))
+        self.at.notes.append(("pieces-joined", node))
+        start = self.at.text.data.index(node.name.encode(), self.at.text.start(node))
+        self.at.edit(start, start + len(node.name.encode()), pieces, "reply")
+        at = self.at.text.next_line(self.at.text.end(node) - 1)
+        lead = "" if self.at.text.data[at - 1 : at] == b"\n" else "\n"
+        answer = f"{name}({pieces}({given})){self.ends(function)}"
+        self.at.edit(at, at, f"{lead}\n\ndef {node.name}({given}):\n    return {answer}\n", "reply")
+
     def _done(self, node: ast.Return) -> None:
         """Write what a handler of anything but HTTP says: what shall come again, or nothing."""
         value = node.value
@@ -108,7 +129,7 @@ class Replies(ReplyReading, ReplyWriting):
         source = self.job.source.kinds[self.at.kind].answered
         target = self.job.target.kinds[self.at.kind].answered
         if not source.holds_again:
-            self.at.expression(value)  # it was never looked at
+            self._never_looked_at(value, node, there=bool(target.forms and target is not NOTHING_TO_SAY))
             return
         if target.holds_again:
             own, there = self._again(source), self._again(target)
@@ -133,6 +154,22 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.swap(node, text if last else f"{text}\n{indent}return", "batch")
         else:
             self._through(self.job.answer_view(self.at.kind), value, node)
+
+    def _never_looked_at(self, value: ast.expr, node: ast.Return, *, there: bool) -> None:
+        """Write what a handler returned to nobody; a target that looks at it is given nothing."""
+        if not there:
+            self.at.expression(value)
+            return
+        does = ast.Call | ast.Await | ast.Subscript | ast.BinOp | ast.Attribute
+        quiet = not any(isinstance(one, does) for one in walk(value))
+        if quiet:
+            self.at.swap(node, "return", "reply")
+            return
+        start = self.at.text.start(node)
+        if self.at.text.data[self.at.text.line_start(start) : start].strip():
+            raise Stop("reply-unknown", node)
+        text = f"({self.at.code(value)})" if self._bare(value) else self.at.code(value)
+        self.at.swap(node, f"{text}\n{self.at.indent(start)}return", "reply")
 
     def _settles(self) -> bool:
         """Tell whether an emitted function answers with what a handler of batches of several levels says."""
