@@ -296,3 +296,12 @@ def test_calls_by_steps_are_seen(project: Project, lines: str, calls: set[tuple[
     }
     seen = {(use.client.operation, use.name) for use in there.scanned.uses}
     assert (seen, told) == (calls, unknown)
+
+
+def test_that_others_come_again_no_more_is_told() -> None:
+    told = {
+        to: gaps(MANUALS / "projects" / "netherby", to=to, source=PROFILES["netherby"])
+        for to in ("thornwick", "ostermere")
+    }
+    alone = {to: {one.field for one in found.findings if one.code == "again-alone"} for to, found in told.items()}
+    assert alone == {"thornwick": {"message", "record"}, "ostermere": set()}

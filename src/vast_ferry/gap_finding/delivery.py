@@ -20,6 +20,7 @@ def of_delivery(gaps: Gaps) -> None:
     ours: Mapping[Any, DeliveryModel] = gaps.source.model.delivery
     theirs: Mapping[Any, DeliveryModel] = gaps.target.model.delivery
     for kind in kinds:
+        _of_those_behind(gaps, kind)
         if kind not in ours or kind not in theirs:
             continue
         before, after = ours[kind], theirs[kind]
@@ -57,6 +58,24 @@ def of_delivery(gaps: Gaps) -> None:
             f"{gaps.target.model.limits.concurrency} at {gaps.target.title}" + ("; 1 was set" if kept else ""),
             "Raise it once nothing is kept in global variables" if kept else "Keep nothing in global variables",
             field="concurrency",
+        )
+
+
+#: Which events of a batch come again with one that does.
+_WITH: Final = {"all": "all of its batch", "rest": "those behind it", "group": "those behind it of its group"}
+
+
+def _of_those_behind(gaps: Gaps, kind: str) -> None:
+    """Note that events come again alone, where others of a batch came again with them."""
+    also = _WITH.get(gaps.source.kinds[kind].answered.again_with, "")
+    if also and gaps.target.kinds[kind].event.each is None:
+        gaps.note(
+            "again-alone",
+            Severity.LOSS,
+            f"where one of its {kind} events comes again, {gaps.source.title} brings {also} again as well; "
+            f"{gaps.target.title} hands over one at a time, and each comes again by itself",
+            "Make sure that a handler does not rely on what came before",
+            field=kind,
         )
 
 
