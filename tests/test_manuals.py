@@ -194,7 +194,7 @@ MISTAKES = [
 ]
 
 
-@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 4))
+@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 6))
 def test_a_mistake_in_a_profile_is_named(
     tmp_path: Path, name: str, before: str, after: str, says: str, run: Run
 ) -> None:
