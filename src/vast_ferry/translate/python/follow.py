@@ -27,6 +27,13 @@ something else, or its default, from another is `plain`: every call hands it thi
 a function that is also handed on as a value or wrapped by a decorator that can't be seen through (`referred`); a name
 that is defined twice is no function at all to us. Decorators that can be seen through are in `decorators.py`.
 
+A batch of several levels is not followed at all: it is made as it was once, at the handler's first line, and is an
+ordinary value from there on. An object that a class's set-up made outlives a call, so what it was told is not kept in
+it: each read of it asks the call that is running, and a class that hands itself on stops (`set_up.py`). An answer that
+is raised is returned instead only where nothing can catch it, and nobody asks for its class otherwise (`raised.py`).
+Content that can be read once is read by one function at most on every way (`read_once.py`). A place that is left out
+where it is empty is asked of what holds it, made as it was (`ShapeMap.may_be_missing`).
+
 An assignment is taken out only where every read that it can reach has a form of its own (`uses`, `keep`); names that
 are shared by `global` or `nonlocal` always stay.
 
