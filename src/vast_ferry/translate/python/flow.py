@@ -94,7 +94,7 @@ class Flow(Code):
             row = self.shape(value).row(value.role, value.steps)
             if row is not None:
                 holds = self.shape(value).shape.fields[row.field].holds
-                known = holds if row.lens.plain else row.lens.gives
+                known = "" if row.null_if_empty else holds if row.lens.plain else row.lens.gives
                 kind = {"text": "str", "texts": "dict", "bytes": "bytes", "number": "int"}.get(known, "")
                 return Of(kind, made=kind not in FIXED)
             return MADE
