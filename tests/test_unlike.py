@@ -305,3 +305,9 @@ def test_that_others_come_again_no_more_is_told() -> None:
     }
     alone = {to: {one.field for one in found.findings if one.code == "again-alone"} for to, found in told.items()}
     assert alone == {"thornwick": {"message", "record"}, "ostermere": set()}
+
+
+def test_services_by_steps_are_called_behind_wrappers_where_they_are_handed_over(tmp_path: Path) -> None:
+    crossing = carry(MANUALS / "projects" / "netherby", to="brackendale", out=tmp_path, source=PROFILES["netherby"])
+    codes = {one.code for one in crossing.findings if one.code.startswith("wrapped")}
+    assert codes == {"wrapped-services-by-steps", "wrapped-never-there"}

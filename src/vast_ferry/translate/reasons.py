@@ -76,6 +76,10 @@ STOPS: Final = {
     ),
     "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
+    "services-by-steps": (
+        "it calls services by steps, and the target's are reached by way of what a handler is handed, or awaited",
+        "Call the target's own client there",
+    ),
     "content-as-stream": (
         "it takes the content as a stream that is read once, or hands it on as a part of something",
         "Read the content as text, bytes or JSON, where it is needed",

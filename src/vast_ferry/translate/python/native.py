@@ -17,6 +17,7 @@ from vast_ferry.translate.python.decorators import around
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
+from vast_ferry.translate.python.hosted import stop_hosted
 from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.raised import stop_other_uses
@@ -103,6 +104,7 @@ class _Project:
         follow(job.flow, self.reach.of([handler.key for handler in self.handlers.values()]))
         self.reach.forget()
         stop_used_classes(job.flow)
+        stop_hosted(job.flow, job.source, job.target, list(self.handlers.values()))
         raised = [form.class_name for kind in job.source.kinds.values() for form in kind.answered.forms if form.raised]
         stop_other_uses(job.flow, raised)
         self._find_exact()
