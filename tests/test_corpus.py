@@ -17,7 +17,7 @@ from vast_ferry.translate.python.nodes import walk
 WRAPPED = {
     "fennick/greet_script": {"wrapped-script"},
     "fennick/tidy_script": {"wrapped-script"},
-    "brackendale/order_async": {"wrapped-awaits-others"},  # it asks what it never is: hasattr(happening, "text")
+    "brackendale/order_async": {"wrapped-never-there"},  # it asks what it never is: hasattr(happening, "text")
     "ostermere/note_packed": {"wrapped-content-read-twice"},
     "ostermere/note_nullable": {"wrapped-content-read-twice"},
     "quillhaven/report_visit": {"wrapped-headers-unknown"},
