@@ -166,8 +166,9 @@ class Handles:
             return
         there = self._step(base, node.attr)
         if there is not None and (client := there.whole) is not None:
-            call = self.parents.get(id(node))
-            self.found.calls.append((node, client, self._resource(client, there, call, node)))
+            parent = self.parents.get(id(node))
+            call = parent if isinstance(parent, ast.Call) and parent.func is node else ast.Call(node, [], [])
+            self.found.calls.append((node, client, named_in(client, call, self.text_of, dict(there.told))))
         elif there is None and base.made and _named(node) not in self.held:
             self.found.unknown.append((node, ast.unparse(node)))
         elif there is not None:
@@ -187,22 +188,20 @@ class Handles:
         if not asked and not kept:
             self.found.handed_on.append((node, handle.ways))
 
-    def _resource(self, client: Client, handle: Handle, call: ast.AST | None, node: ast.expr) -> str:
-        """Return on what a client is called, as far as the code says it."""
-        row = next((row for row in client.arguments.rows if row.field in NAMED_BY), None)
-        if row is None:
-            return ""
-        told = dict(handle.told)
-        if row.at.root in told:
-            return told[row.at.root]
-        assert client.chain is not None
-        last = [one.partition("=")[0] for one in client.takes if one.partition("=")[0] not in client.chain.names]
-        if not isinstance(call, ast.Call) or call.func is not node or row.at.root not in last:
-            return ""
-        at = last.index(row.at.root)
-        given = call.args[at] if at < len(call.args) else None
-        given = given or next((one.value for one in call.keywords if one.arg == row.at.root), None)
-        return self.text_of(given) if given is not None and not isinstance(given, ast.Starred) else ""
+
+def named_in(client: Client, call: ast.Call, text_of: Callable[[ast.expr], str], told: Told | None = None) -> str:
+    """Return on what a client is called, as far as the code says it; `told` is what the steps before have said."""
+    row = next((row for row in client.arguments.rows if row.field in NAMED_BY), None)
+    if row is None:
+        return ""
+    if told and row.at.root in told:
+        return told[row.at.root]
+    before = client.chain.names if client.chain is not None else ()
+    names = [name for one in client.takes if (name := one.partition("=")[0]) not in before]
+    at = names.index(row.at.root) if row.at.root in names else len(call.args)
+    given = call.args[at] if at < len(call.args) else None
+    given = given or next((one.value for one in call.keywords if one.arg == row.at.root), None)
+    return text_of(given) if given is not None and not isinstance(given, ast.Starred) else ""
 
 
 #: The field of a client's arguments that names the bucket, channel, table or function.

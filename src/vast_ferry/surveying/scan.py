@@ -8,18 +8,19 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.declared import leads_into
 from vast_ferry.documents.python_file import Computed, constants_of, parse_python, value_of
-from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest, shortened
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.surveying.chained import NAMED_BY, Handles
+from vast_ferry.surveying.chained import Handles, named_in
 from vast_ferry.translate.python.nodes import Nodes, collector_at_rest, walk
 
 
@@ -317,12 +318,10 @@ class _Scanner:
     ) -> dict[int, list[Use]]:
         """Return the calls that are made step by step, by the node that makes one; tell of steps that nobody knows."""
 
-        def text_of(node: ast.expr) -> str:
-            variable = _environment_name(node, constants)
-            return f"${variable}" if variable else _text_of(node, constants)
-
         modules = {own: path for own, (path, _) in aliases.items()}
-        handles = Handles(self.profile.clients, modules, all_nodes.all, all_nodes.parents, text_of)
+        handles = Handles(
+            self.profile.clients, modules, all_nodes.all, all_nodes.parents, partial(_told_by, constants=constants)
+        )
         found = handles.found
         uses: dict[int, list[Use]] = {}
         for node, client, on in found.calls:
@@ -350,12 +349,12 @@ class _Scanner:
                     self._unknown(inside, Place(file, node.lineno, node.col_offset + 1))
 
     def _unknown(self, text: str, place: Place) -> None:
+        used = shortened(" ".join(text.split()), 60)
         self.findings.append(
             Finding(
                 "client-not-carried",
                 Severity.BLOCKING,
-                f"{shortened_text(text)} is used, and {self.profile.title}'s profile knows no such thing: "
-                "it fails when it is reached",
+                f"{used} is used, and {self.profile.title}'s profile knows no such thing: it fails when it is reached",
                 "Describe it in the profile, or call the target's own client there",
                 place,
             )
@@ -394,7 +393,7 @@ class _Scanner:
             if client is not None:
                 seen.add(called.rpartition(".")[0])
                 call = calls.get(id(node))
-                name = _resource(client, call, constants) if call else ""
+                name = named_in(client, call, partial(_told_by, constants=constants)) if call else ""
                 uses.append(Use(client, Place(file, node.lineno, node.col_offset + 1), name))
         return Part(tuple(uses), tuple(settings), frozenset(names))
 
@@ -477,12 +476,6 @@ class _Scanner:
         return None
 
 
-def shortened_text(text: str) -> str:
-    """Return source on one line, cut where it is long."""
-    line = " ".join(text.split())
-    return line if len(line) <= 60 else f"{line[:59]}…"
-
-
 def _only_asked(name: str, nodes: Nodes) -> bool:
     """Tell whether a name of a module is only asked for what is in it, so that all its uses can be seen."""
     return all(isinstance(nodes.parents.get(id(use)), ast.Attribute) for use in nodes.uses(name))
@@ -522,16 +515,7 @@ def _environment_name(node: ast.expr, constants: Mapping[str, Any]) -> str:
     return ""
 
 
-def _resource(client: Client, call: ast.Call, constants: Mapping[str, Any]) -> str:
-    """Return on what a client is called, as far as the code says it."""
-    row = next((row for row in client.arguments.rows if row.field in NAMED_BY), None)
-    if row is None:
-        return ""
-    parameters = [parameter.partition("=")[0] for parameter in client.takes]
-    index = parameters.index(row.at.root)
-    given = call.args[index] if index < len(call.args) else None
-    given = given or next((keyword.value for keyword in call.keywords if keyword.arg == row.at.root), None)
-    if given is None or isinstance(given, ast.Starred):
-        return ""
-    variable = _environment_name(given, constants)
-    return f"${variable}" if variable else _text_of(given, constants)
+def _told_by(node: ast.expr, constants: Mapping[str, Any]) -> str:
+    """Return a text that stands in the code, or `$NAME` where an environment variable holds it."""
+    variable = _environment_name(node, constants)
+    return f"${variable}" if variable else _text_of(node, constants)

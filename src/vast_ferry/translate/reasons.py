@@ -76,6 +76,7 @@ STOPS: Final = {
     ),
     "quotes": ("a formatted text would have to hold its own quotes", "Put the value into a variable first"),
     "passed-on": ("a function of the project that needs more at the target is handed on as a value", "Call it"),
+    "one-line": ("its body stands on the line of its `def`, and needs one before it", "Put it on lines of its own"),
     "services-by-steps": (
         "it calls services by steps, and the target's are reached by way of what a handler is handed, or awaited",
         "Call the target's own client there",

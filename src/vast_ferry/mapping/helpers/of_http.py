@@ -203,7 +203,7 @@ def values_of(headers: list[tuple[str, str]], name: str) -> list[str]:
 
 def values_asked_for(pairs: list[tuple[str, str]], name: str, folded: bool) -> list[str]:
     """Return the values of a name, its case aside where it is folded."""
-    return [value for key, value in pairs if key == name or (folded and key.lower() == name.lower())]
+    return values_of(pairs, name.lower()) if folded else [value for key, value in pairs if key == name]
 
 
 def value_asked_for(pairs: list[tuple[str, str]], name: str, folded: bool, default: Any = None) -> Any:

@@ -69,6 +69,7 @@ class Function:
     outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
     sets_up: bool = False  # it sets a handler's object up, before any event
+    batch: str = ""  # the parameter that takes a batch of several levels, which is made as it was
     together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
     stop: Stop | None = None
     uses: dict[int, Uses] = field(default_factory=dict)
@@ -207,6 +208,12 @@ class Code:
 
     def in_module(self, file: str, name: str) -> Value:
         return self.modules[file].names.get(name, NOTHING)
+
+    def holders(self, module: Module) -> dict[int, Function]:
+        """Return the innermost function that each node of a module stands in, by the node's identity."""
+        functions = [one for one in self.functions.values() if one.module is module]
+        functions.sort(key=lambda one: -len(one.nodes.all))
+        return {id(node): one for one in functions for node in one.nodes.all}
 
     def standard_name(self, module: Module, node: ast.expr) -> str:
         """Return the full name of something outside the project that an expression names, or an empty text."""

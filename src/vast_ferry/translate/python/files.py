@@ -20,7 +20,7 @@ from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
-from vast_ferry.translate.python.set_up import class_node, name_beside, taking_events
+from vast_ferry.translate.python.set_up import name_beside, taking_events
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Key, Stop
@@ -135,7 +135,8 @@ class Files:
                 continue
             name = name_beside(function, set(module.names) | set(module.nodes.named))
             text = taking_events(function, name, parameters, awaited=self.job.asynchronous)
-            edits.append(self._behind(module, class_node(function, self.job.flow.classes), text, "signature"))
+            assert function.cls is not None
+            edits.append(self._behind(module, self.job.flow.classes[function.cls], text, "signature"))
             imports.add(Import("functools"))
             for one, handler in self.handlers.items():
                 if handler is function:

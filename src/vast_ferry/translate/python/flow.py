@@ -56,7 +56,9 @@ class Flow(Code):
         for index, parameter in enumerate(function.named if own.by_keyword else function.parameters):
             given = parameter if own.by_keyword else handed[index] if index < len(handed) else ""
             role = shape.role_of_name(given)
-            if role and not (shape.shape.levels and role != "context"):  # the batch is made as it was, at the beginning
+            if role and role != "context" and shape.shape.levels:
+                function.batch = parameter  # made as it was, at the beginning
+            elif role:
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)
         self.waiting[key] = None

@@ -23,8 +23,7 @@ def stop_hosted(flow: Flow, source: Profile, target: Profile, handlers: list[Fun
         if client.chain is not None and theirs is not None and (theirs.awaited or theirs.root in target.hosts):
             starts.add(f"{client.root}.{client.chain.root}")
     for module in flow.modules.values() if starts else ():
-        functions = [one for one in flow.functions.values() if one.module is module]
-        inside = {id(node): one for one in functions for node in one.nodes.all}
+        inside = flow.holders(module)
         for node in module.nodes.all:
             if not isinstance(node, ast.Name | ast.Attribute) or flow.standard_name(module, node) not in starts:
                 continue

@@ -22,17 +22,11 @@ def stop_other_uses(flow: Flow, classes: Collection[str]) -> None:
         found = [node for node in found if not _is_raised(node, module.nodes.parents)]
         if not found:
             continue
-        inside = {id(node): one for one in _of(flow, module) for node in one.nodes.all}
+        inside = flow.holders(module)
         for node in found:
             holder: Function | Module = inside.get(id(node), module)
             if holder.stop is None:
                 holder.stop = Stop("answer-raised", node)
-
-
-def _of(flow: Flow, module: Module) -> list[Function]:
-    """Return a module's functions, the inner ones last."""
-    functions = [one for one in flow.functions.values() if one.module is module]
-    return sorted(functions, key=lambda one: -len(one.nodes.all))
 
 
 def _mentions(flow: Flow, module: Module, node: ast.AST, classes: Collection[str]) -> bool:

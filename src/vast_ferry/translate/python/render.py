@@ -101,11 +101,7 @@ class Rendering(Writing):
         code = self.reads().hub("body")
         assert code is not None
         text = again.place(code, node, once=False)
-        first = node.body[0]
-        if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and len(node.body) > 1:
-            first = node.body[1]
-        at = self.text.line_start(self.text.start(first))
-        again.edit(at, at, f"{self.text.indent_of(at)}{again.content} = {text}\n", "content")
+        again.before_all(node, f"{again.content} = {text}", "content")
         for name in ("edits", "imports", "notes", "shims", "awaiting", "content"):
             setattr(self, name, getattr(again, name))
 

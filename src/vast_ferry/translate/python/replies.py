@@ -55,17 +55,12 @@ class Replies(ReplyReading, ReplyWriting):
         before, self.at.edits = self.at.edits, []
         self.write(value, node)
         inner, self.at.edits = self.at.edits, before
-        ends = self.ends(function)
-        if not ends:
+        if not self.ends(function):
             self.at.edits += inner
             return
         text = self.at.applied(value, inner)
         loose = isinstance(value, ast.IfExp | ast.BoolOp) or text.startswith("await ")
-        text = f"({text}){ends}" if loose else f"{text}{ends}"
-        shape = self.job.target.kinds[REQUEST].answered
-        if shape.by_hand and shape.by_hand.awaited:
-            text = f"await {text}"
-        self.at.swap(value, text, "reply")
+        self.at.swap(value, self._sent(f"({text})" if loose else text, function), "reply")
 
     def ends(self, function: Function) -> str:
         """Return what stands behind an answer where the handler itself returns it."""
@@ -90,9 +85,12 @@ class Replies(ReplyReading, ReplyWriting):
         if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
             return ""
         made = self._construct(Made(status="204"), self.at.function.node if self.at.function else self.at.module.tree)
-        ends = self.ends(function)
-        word = "await " if shape.by_hand and shape.by_hand.awaited and ends else ""
-        return f"return {word}{made}{ends}"
+        return f"return {self._sent(made, function)}"
+
+    def _sent(self, text: str, function: Function) -> str:
+        """Return an answer as a handler returns it: sent, where the target has it so."""
+        ends, by_hand = self.ends(function), self.job.target.kinds[REQUEST].answered.by_hand
+        return f"{'await ' * bool(ends and by_hand and by_hand.awaited)}{text}{ends}"
 
     def in_pieces(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Put a function before a handler that gives its answer piece by piece: it answers with the whole."""
@@ -111,7 +109,7 @@ class Replies(ReplyReading, ReplyWriting):
         self.at.edit(start, start + len(node.name.encode()), pieces, "reply")
         at = self.at.text.next_line(self.at.text.end(node) - 1)
         lead = "" if self.at.text.data[at - 1 : at] == b"\n" else "\n"
-        answer = f"{name}({pieces}({given})){self.ends(function)}"
+        answer = self._sent(f"{name}({pieces}({given}))", function)
         self.at.edit(at, at, f"{lead}\n\ndef {node.name}({given}):\n    return {answer}\n", "reply")
 
     def _done(self, node: ast.Return) -> None:
@@ -284,10 +282,7 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.imports.add(Import(self.job.module_name, name))
             self.at.shims.append(("reply", node))
             text = f"{name}({self.at.code(node.exc)})"
-        ends = self.ends(function)
-        shape_there = self.job.target.kinds[REQUEST].answered
-        word = "await " if shape_there.by_hand and shape_there.by_hand.awaited and ends else ""
-        self.at.swap(node, f"return {word}{text}{ends}", "reply")
+        self.at.swap(node, f"return {self._sent(text, function)}", "reply")
         return True
 
     def _asked_first(self, nodes: list[ast.expr]) -> bool:

@@ -9,6 +9,7 @@ no answer in full, and is left to the emitted function that looks when it is the
 from __future__ import annotations
 
 import ast
+from typing import Any
 
 from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, StatusSaid
 from vast_ferry.mapping.places import Attr, Item
@@ -30,13 +31,23 @@ class ByShape(Forms):
 
     def made(self, node: ast.expr) -> Made | None:
         """Return the parts of an answer that stands there in full; nothing where it can't be told."""
+        form = self._form_of(node)
+        if form is None:
+            return None
+        return self._tried(form, node)
+
+    def _tried(self, form: ReplyForm, node: ast.expr) -> Made | None:
+        """Return the parts of an answer; where one can't be told, what was noted for the others is taken back."""
+        at = self.at
+        lists: tuple[list[Any], ...] = (at.edits, at.notes, at.shims, at.once, at.awaiting, at.replaced)
+        lengths, imports = [len(one) for one in lists], set(at.imports)
         try:
-            form = self._form_of(node)
-            if form is None:
-                return None
-            made = isinstance(node, ast.Call) and form.when == "object"
+            made = isinstance(node, ast.Call) and form.class_name
             return self._parts(form, self._arguments(node, form) if made else _places(node))  # type: ignore[arg-type]
         except _Unknown:
+            for one, length in zip(lists, lengths, strict=True):
+                del one[length:]
+            at.imports = imports
             return None
 
     def raised(self, node: ast.Raise) -> Made | None:
@@ -44,10 +55,7 @@ class ByShape(Forms):
         form = self.raised_form(node)
         if form is None or not isinstance(node.exc, ast.Call):
             return None
-        try:
-            return self._parts(form, self._arguments(node.exc, form))
-        except _Unknown:
-            return None
+        return self._tried(form, node.exc)
 
     def raised_form(self, node: ast.Raise) -> ReplyForm | None:
         """Return in which form an answer is raised by a statement, if one is."""
@@ -108,9 +116,10 @@ class ByShape(Forms):
         made = Made(empty_type="none")
         status = rows.get("status", (None, None))
         codes = self._status(made, form, *status)
-        without = set(codes) <= set(self._shape.bodyless) if codes else False
-        if not without and (not codes or set(codes) & set(self._shape.bodyless)) and self._shape.bodyless:
+        bodyless = [code in self._shape.bodyless for code in codes] or [False, bool(self._shape.bodyless)]
+        if len(set(bodyless)) > 1:
             raise _Unknown  # whether it has content is known only when it is there
+        without = bodyless[0]
         if "headers" in rows:
             self._fields(made, *rows["headers"])
         for name, value in form.fixed.get("headers", ()):
@@ -145,10 +154,10 @@ class ByShape(Forms):
     def _fields(self, made: Made, row: Row, value: ast.expr | None) -> None:
         if not isinstance(row.lens, HeaderFields) or row.lens.args:
             raise _Unknown
-        if value is None or (isinstance(value, ast.Constant) and value.value is None):
+        if value is None or not _is_there(value):
             return
         for name, inner, forgives in _fields_in(value):
-            if not isinstance(inner, ast.Constant) or inner.value is not None or not forgives:
+            if _is_there(inner) or not forgives:
                 self._field(made, name, inner, forgives=forgives)
 
     def _field(self, made: Made, name: ast.expr | None, value: ast.expr, *, forgives: bool) -> None:
@@ -172,7 +181,7 @@ class ByShape(Forms):
         style = tuple(map(str, row.lens.args))
         if isinstance(row.lens, ContentByKey):
             return self._content_by_key(made, row.lens, value, style)
-        if value is None or (isinstance(value, ast.Constant) and value.value is None):
+        if value is None or not _is_there(value):
             return ""
         kind = self._type(value)
         if kind == "str" and "empty_is_none" in style and not _never_empty(value):
@@ -244,12 +253,9 @@ def _places(node: ast.expr) -> dict[str, ast.expr]:
             raise _Unknown
         places |= {str(at): one for at, one in enumerate(node.elts)}
     elif isinstance(node, ast.Dict):
-        places |= {str(key.value): value for key, value in zip(node.keys, node.values, strict=True) if _is_key(key)}  # type: ignore[union-attr]
+        pairs = zip(node.keys, node.values, strict=True)
+        places |= {str(key.value): value for key, value in pairs if isinstance(key, ast.Constant)}
     return places
-
-
-def _is_key(node: ast.expr | None) -> bool:
-    return isinstance(node, ast.Constant)
 
 
 def _part(row: Row, places: dict[str, ast.expr]) -> ast.expr | None:

@@ -99,9 +99,3 @@ def name_beside(function: Function, taken: set[str]) -> str:
     while name in taken or f"set_up_{name}" in taken:
         name += "_"
     return name
-
-
-def class_node(function: Function, classes: dict[Key, ast.ClassDef]) -> ast.ClassDef:
-    """Return the class that a method is of."""
-    assert function.cls is not None
-    return classes[function.cls]

@@ -96,23 +96,13 @@ class Signatures:
 
     def _make_batch(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Have a batch of several levels made at the first line, as the handler knows it."""
-        shape = self.at.job.source.kinds[self.at.kind].event
-        taken = [name for name in function.named if shape.each is not None and name == shape.each.root]
-        positional = function.parameters
-        if not self.at.job.source.kinds[self.at.kind].by_keyword:
-            taken = [name for name, own in zip(positional, shape.handed_over, strict=False) if own == shape.each.root]  # type: ignore[union-attr]
-        if not taken or not function.nodes.uses(taken[0]):
+        if not function.batch or not function.nodes.uses(function.batch):
             return
         made = self.at.job.batch_view(self.at.kind, node)
         self.at.imports.add(Import(self.at.job.module_name, made.name))
         self.at.shims.append(("the whole event", node))
-        first = node.body[0]
-        if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and len(node.body) > 1:
-            first = node.body[1]
         given = ", ".join(self.at.handed[name] for name in made.parameters)
-        text = f"{taken[0]} = {'await ' * made.awaited}{made.name}({given})"
-        at = self.at.text.line_start(self.at.text.start(first))
-        self.at.edit(at, at, f"{self.at.text.indent_of(at)}{text}\n", "batch")
+        self.at.before_all(node, f"{function.batch} = {'await ' * made.awaited}{made.name}({given})", "batch")
 
     def _replace_parameters(
         self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]

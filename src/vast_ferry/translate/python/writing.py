@@ -134,6 +134,16 @@ class Writing:
         """Note an edit."""
         self.edits.append(Edit(start, end, text, reason))
 
+    def before_all(self, node: ast.FunctionDef | ast.AsyncFunctionDef, text: str, reason: str) -> None:
+        """Note a statement before all others of a function, behind what it says of itself."""
+        first = node.body[0]
+        if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and len(node.body) > 1:
+            first = node.body[1]
+        at = self.text.line_start(self.text.start(first))
+        if at <= self.text.start(node):
+            raise Stop("one-line", node)
+        self.edit(at, at, f"{self.text.indent_of(at)}{text}\n", reason)
+
     def indent(self, at: int) -> str:
         """Return the white space before what stands at a place, as it will be."""
         indent = self.text.indent_of(at)
