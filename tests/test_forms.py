@@ -11,6 +11,7 @@ import yaml
 
 from vast_ferry import BadInput, Profile, find_profile
 from vast_ferry.events.native import read_events, write_events
+from vast_ferry.mapping.helpers import of_contents
 from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.mapping.templates import TemplateError, parse_template
 
@@ -241,3 +242,13 @@ def test_a_text_is_taken_apart_once_however_long_it_is(tmp_path: Path) -> None:
     profile = profile_of(tmp_path, "http", "id", {"is": "{method}-{route}-{client}-{authority}-{scheme}[-{_}]"})
     with pytest.raises(BadInput, match="is not of the form"):
         read_events({"x": "-a" * 2 + "b" * 2_000_000, **BESIDE}, profile, "x", kind="http")
+
+
+def test_files_made_for_content_are_removed_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(of_contents, "FILES", [])
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    paths = [of_contents.file_with(b"%d" % number) for number in range(150)]
+    assert of_contents.bytes_in_file(paths[-1]) == b"149"
+    assert sorted(map(str, tmp_path.iterdir())) == sorted(map(str, paths[-100:]))
+    of_contents.remove_files(0)
+    assert not list(tmp_path.iterdir())

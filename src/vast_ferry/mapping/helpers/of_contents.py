@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import atexit
 import base64
+import contextlib
 import contextvars
 import gzip
 import io
@@ -124,13 +126,28 @@ def held_beside(data: bytes) -> dict[str, str] | None:
     return {"text": data.decode("utf-8")} if is_utf8(data) else {"base64": base64_text(data)}
 
 
+#: The files that were made for content, oldest first: nobody says when one was read.
+FILES: list[str] = []
+
+
 def file_with(data: bytes) -> str | None:
     """Return the path of a file that holds the data, None where there is none."""
     if not data:
         return None
     with tempfile.NamedTemporaryFile(prefix="content-", delete=False) as file:
         file.write(data)
+    if not FILES:
+        atexit.register(remove_files, 0)
+    FILES.append(file.name)
+    remove_files(100)  # more are not being read at once
     return file.name
+
+
+def remove_files(most: int) -> None:
+    """Leave so many of the files that were made for content, the newest."""
+    while len(FILES) > most:
+        with contextlib.suppress(OSError):
+            os.unlink(FILES.pop(0))
 
 
 def told_word(word: Any, words: tuple[Any, ...]) -> int:
