@@ -77,8 +77,7 @@ BEYOND = {
     "netherby-4": {24},
     # an answer that is cut off behind its first piece; a record's heap, of which only the table is kept
     "saltmarsh-2": {9, 22, 23},
-    # a status that follows from there being no body; a body that holds the event's id; answers through an object; cut
-    "wexcombe-7": {9, 14, 16, 17, 18, 20, 22},
+    "wexcombe-7": set(),
 }
 
 
@@ -92,13 +91,13 @@ def answers() -> list[Any]:
 
 def handler_of(profile: Profile, row: dict[str, Any]) -> str:
     """Return a handler as the manual has it, whose body a row of replies gives."""
-    first = profile.kind(row["kind"]).event.handed_over
+    taken = row.get("parameters", [profile.kind(row["kind"]).event.handed_over[0]])
     body = textwrap.indent(row["python"], "    ")
     if profile.model.handler.method:
-        inner = f"def handle(self, {first[0]}):\n{body}\n"
+        inner = f"def handle(self, {', '.join(taken)}):\n{body}\n"
         return f"import {profile.provider}\n\nclass handler:\n" + textwrap.indent(inner, "    ")
-    taken = f"*, {', '.join(first)}" if profile.model.handler.by_keyword else first[0]
-    return f"import pathlib\nimport {profile.provider}\n\ndef handler({taken}):\n{body}\n"
+    by_keyword = "*, " * profile.model.handler.by_keyword
+    return f"import pathlib\nimport {profile.provider}\n\ndef handler({by_keyword}{', '.join(taken)}):\n{body}\n"
 
 
 @pytest.mark.parametrize(("name", "number", "row"), answers())

@@ -28,6 +28,7 @@ from vast_ferry.mapping.helpers import method_of
 
 MANUALS = ROOT / "tests" / "manuals"
 PROFILES = {path.stem.partition("-")[0]: find_profile(str(path)) for path in sorted(MANUALS.glob("*.yaml"))}
+PROFILES["pinnock"] = find_profile(str(ROOT / "tests" / "profiles" / "pinnock-1.yaml"))
 HEAD = "import json\n\nimport {module}\n\n\n"
 GET = (
     "{method: GET, path.raw: /NAME/x, query.raw: a=1, authority: a.example, captures: {one: x}, headers: [[x-a, '7']]}"
@@ -54,7 +55,34 @@ ANSWERS = {
         ("raise wexcombe.Sorry(429, headers={'Retry-After': '9'})", "{'code': 429, 'fields': {'Retry-After': '9'}}"),
         ("return want.head_of('X-A')[0] + want.head_of('x-b', *[])[0:].__doc__", "answer_with"),
         ("return {'a': want.head_of('X-A')}", "event['fields']['x-a']"),
-        ("yield 201, {'X-A': '1'}\n    yield 'a'\n    yield b'b'", "answer_with(f15_in_pieces(event, ctx))"),
+        ("out.send(404)", "return {'code': 404}"),
+        ("out.write(b'a')\n    return want.target", "answer_with(out.answer())"),
+        (
+            "if want.wish == 'GET':\n        out.send(201, {'X-A': want.wish})\n        out.write(b'a' + want.wish.encode())"
+            "\n        out.write(b'b')\n        return 5\n    out.send(404)",
+            "'content': base64.b64encode(b'a' + event['call']['verb'].encode() + b'b').decode()",
+        ),
+        ("if want.wish == 'PUT':\n        out.write(b'x')\n    else:\n        return", "else:\n        return"),
+        ("for one in (b'a', b'b'):\n        out.write(one)", "return answer_with(out.answer())"),
+        ("write = out.write\n    write(b'a')\n    [write(b'b')]", "f20(event, ctx):\n    out = http_out()"),
+        (
+            "try:\n        out.send(201)\n        out.write('no bytes')\n    except TypeError:\n        out.write(b'late')",
+            "return answer_with(out.answer())",
+        ),
+        ("out.write(b'a')\n    try:\n        out.send(404)\n    except wexcombe.TooLate:\n        pass", "http_out()"),
+        ("yield 201, {'X-A': '1'}\n    yield 'a'\n    yield b'b'", "answer_with(f23_in_pieces(event, ctx))"),
+    ],
+    "pinnock": [
+        ("reply.code(404)", "return {'code': 404}"),
+        ("reply.head('X-A', '1').code(201).send('a' + ctx.job)", "{'code': 201, 'fields': {'X-A': '1'}, 'content': 'a'"),
+        ("reply.status = 403\n    reply.send()", "return {'code': 403}"),
+        ("reply.head('X', '1')\n    reply.head('x', '2')\n    reply.send('a')", "return answer_with(reply.answer())"),
+        ("return 'text'", "return 'text'"),
+        ("return (json.dumps(event['call']) if reply.status else None)", "answer_with(reply.answer("),
+        ("reply.fields['X-A'] = '1'\n    return 'b'", "answer_with(reply.answer('b'))"),
+        ("for _ in range(2):\n        reply.send('a').send('b')\n        return", "'content': 'ab'"),
+        ("reply.send(5)", "reply = http_reply()"),
+        ("with open(__file__):\n        reply.send('a')", "'content': 'a'}"),
     ],
     "netherby": [
         ("return {}", "return {'code': 200}"),
@@ -89,7 +117,8 @@ def handler(provider: str, name: str, lines: str) -> str:
     if provider == "saltmarsh":
         init = "    def init(self, kit):\n        self.kit = kit\n        self.word = kit.setting('WORD', 'w')\n"
         return f"class {name}:\n{init}\n    def handle(self, landing):\n        {lines}\n"
-    return f"def {name}({'want' if provider == 'wexcombe' else '*, knock, mate'}):\n    {lines}\n"
+    taken = {"netherby": "*, knock, mate", "pinnock": "reply, event, ctx"}.get(provider, "want")
+    return f"def {name}({taken}{', out' * ('out.' in lines)}):\n    {lines}\n"
 
 
 def declared(provider: str, name: str) -> Function:
@@ -102,7 +131,7 @@ def written(provider: str, codes: dict[str, str]) -> dict[str, str | bytes]:
     functions = tuple(declared(provider, name) for name in codes)
     files: dict[str, str | bytes] = dict(write_definition(Declared("unlike", functions=functions), PROFILES[provider]))
     for one in functions:
-        files[one.entry.file] = HEAD.format(module=provider) + codes[one.name]
+        files[one.entry.file] = HEAD.format(module="json" if provider == "pinnock" else provider) + codes[one.name]
         files[f"samples/{one.name}/get.yaml"] = f"kind: http\nevent: {GET.replace('NAME', one.name)}\n"
     return files
 

@@ -54,7 +54,10 @@ class _Reply:
         self._callback = callback is not None
         self._takes_method = "method" in sources[0].parameters
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
-        text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources])
+        told = profile.reply.told
+        self._tells = told is not None
+        more = [told.function("tell")] if told else []
+        text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources], *more)
         names = {k: v for m in modules.values() for k, v in m.items()}
         self._code = run_module(text, f"{profile.name} projection", names)
 
@@ -65,6 +68,7 @@ class _Reply:
         if self._callback:
             arguments.append(lambda *values: told.update(zip(self._names, values, strict=False)))
         returned = self._code["write_reply"](fields, *arguments)
+        returned = self._code["tell"](returned) if self._tells else returned
         read = self._code["read_reply"](returned, *([told] if self._callback else []))
         return HttpReply.from_fields(read)
 

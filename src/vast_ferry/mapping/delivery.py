@@ -23,6 +23,7 @@ from vast_ferry.mapping.compile.functions import (
 )
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Kind
+from vast_ferry.mapping.writers import ByWriter
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +133,8 @@ class _Delivery:
     def _call(self, arguments: tuple[str, ...]) -> str:
         given = ", ".join(arguments)
         own = self.original
+        if own.answered.writer is not None:
+            return self._call_through(own.answered.writer, arguments)
         if own.by_keyword and not own.asynchronous:
             names = own.event.handed_over
             named = ", ".join(f"{name}={value}" for name, value in zip(names, arguments, strict=True))
@@ -147,6 +150,22 @@ class _Delivery:
             return f"await original({given})" if self.asynchronous else f"run_to_end(original({given}))"
         # A handler that does not await must not hold up those that do.
         return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
+
+    def _call_through(self, writer: ByWriter, arguments: tuple[str, ...]) -> str:
+        """Return the call of a handler that may answer through an object that is handed to it."""
+        own = self.original
+        pairs = list(zip(own.event.handed_over, arguments, strict=True))
+        function = "original"
+        if own.method:
+            setup = [value for name, value in pairs if name in own.setup_takes]
+            function = f"method_of({', '.join(['original', repr(own.method), repr(own.setup), *setup])})"
+            pairs = [pair for pair in pairs if pair[0] not in own.setup_takes]
+        given = [f"{name}={value}" if own.by_keyword else value for name, value in pairs]
+        told = [writer.made(), repr(writer.name), repr(writer.first), repr(writer.returns), function, *given]
+        call = f"call_through({', '.join(told)})"
+        if own.asynchronous:
+            return f"await {call}" if self.asynchronous else f"run_to_end({call})"
+        return f"await in_thread(lambda: {call})" if self.asynchronous else call
 
     def _reply(self, name: str, source_is_hub: bool = False, target_is_hub: bool = False) -> Source:
         source = HUB_DONE if source_is_hub else self.original.answered
@@ -182,6 +201,8 @@ class _Delivery:
         if callback:
             given.append(callback.name)
         text = f"{reply.name}({', '.join(given)})"
+        if (writer := self.caller.answered.told) is not None:
+            return writer.telling(text)
         via = self.caller.answered.via
         return VIAS[via].write.format(text, send=self.caller_send) if via else text
 
@@ -224,6 +245,8 @@ class _Delivery:
         else:
             self._batch_for_batch()
         parameters = [*theirs.handed_over]
+        if (writer := self.caller.answered.told) is not None:
+            parameters = [*writer.among(theirs.handed_over)]
         parameters += [f"{p}={d}" for p, d in (("function", '""'), ("limit", "60.0")) if p in self.event.parameters]
         word = "async def" if self.asynchronous else "def"
         text = f"{word} {self.name}({', '.join(['original', *parameters])}):\n"

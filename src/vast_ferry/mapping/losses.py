@@ -47,14 +47,14 @@ class Loss:
         return f"{self.field}: {self.reason}"
 
 
-def missing(field: str, meaning: str, default: object) -> Loss:
-    """Return the loss of a field that a shape has no place for at all."""
+def missing(field: str, meaning: str, default: object, view: Callable[[Fields], Any] | None = None) -> Loss:
+    """Return the loss of a field that a shape has no place for at all; `view` gives one that is no truth."""
     return Loss(
         f"no-{field.replace('.', '-').replace('_', '-')}",
         field,
         "",
         f"it does not arrive ({meaning})",
-        lambda fields: fields.get(field, default) != default,
+        lambda fields: (view(fields) if view is not None else fields.get(field, default)) != default,
     )
 
 

@@ -15,6 +15,7 @@ from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.places import Access, Call, Item
 from vast_ferry.mapping.python import RESERVED
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
+from vast_ferry.mapping.writers import ByWriter
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,6 +214,7 @@ TESTS: Final = {
     "list": "isinstance({0}, list)",
     "tuple": "isinstance({0}, tuple)",
     "pieces": "isinstance({0}, Pieces)",
+    "writer": "isinstance({0}, Writer)",
     "always": "True",
 }
 
@@ -269,6 +271,12 @@ class ReplyShape:
     again_by: str = ""  # the field by which events are named that shall come again, if not their id
     again_with: str = ""  # which others come again with one: `all`, `rest` (what stands behind it), `group`
     bodyless: tuple[int, ...] = ()  # statuses with which content and its type are left out
+    writer: ByWriter | None = None
+
+    @property
+    def told(self) -> ByWriter | None:
+        """Return the writer by which a translation answers, where that is the written form."""
+        return self.writer if self.written.when == "writer" else None
 
     @property
     def holds_again(self) -> bool:

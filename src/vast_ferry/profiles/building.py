@@ -7,6 +7,7 @@ they from it: what the compiler does with views it does with these.
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -38,6 +39,7 @@ from vast_ferry.mapping.tables import (
 )
 from vast_ferry.mapping.templates import TemplateError, parse_template
 from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
+from vast_ferry.mapping.writers import ByWriter, WriterMethod
 from vast_ferry.profiles import schema
 
 
@@ -441,7 +443,23 @@ class Builder:
             model.again_by,
             model.again_with,
             tuple(model.bodyless),
+            self.writer(model.writer) if model.writer else None,
         )
+
+    def writer(self, model: schema.WriterModel) -> ByWriter:
+        methods = {
+            name: WriterMethod(
+                tuple(one.takes),
+                one.sets,
+                one.adds,
+                {attribute: (pair[0], pair[1]) for attribute, pair in one.puts.items()},
+                {parameter: str(kind) for parameter, kind in one.only.items()},
+                one.first,
+            )
+            for name, one in model.methods.items()
+        }
+        holds = {name: ast.literal_eval(value) for name, _, value in (one.partition("=") for one in model.holds)}
+        return ByWriter(model.name, holds, methods, model.first, model.returns)
 
     def by_hand(self, model: schema.ByHandModel, kind: str) -> ByHand:
         rows = tuple(self.row(row, kind, "reply", "by_hand", "rows", number) for number, row in enumerate(model.rows))

@@ -136,6 +136,55 @@ class CallbackModel(Model):
     defaults: list[Identifier] = []
 
 
+class WriterMethodModel(Model):
+    """A method by which a handler answers, and what it does to the attributes that rows read."""
+
+    takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
+    sets: dict[Identifier, Identifier] = Field({}, description="attribute → parameter that it is set to")
+    adds: dict[Identifier, Identifier] = Field({}, description="attribute (bytes, text, a list) → what is added to it")
+    puts: dict[Identifier, list[Identifier]] = Field(
+        {}, description="attribute (a mapping, a list of pairs) → parameters of the name and of what is put there"
+    )
+    only: dict[Identifier, Literal["bytes", "text", "number"]] = Field(
+        {}, description="parameter → what it has to be; anything else is a TypeError"
+    )
+    first: Dotted | Literal[""] = Field("", description="error that is raised where anything was told before")
+
+    @model_validator(mode="after")
+    def _fits(self) -> WriterMethodModel:
+        known = {parameter.partition("=")[0] for parameter in self.takes}
+        wrong = next((len(pair) for pair in self.puts.values() if len(pair) != 2), 0)
+        if wrong:
+            raise ValueError("what is put has two parameters: its name, and what is put there")
+        used = [*self.sets.values(), *self.adds.values(), *self.only, *(p for pair in self.puts.values() for p in pair)]
+        if stray := next((name for name in used if name not in known), ""):
+            raise ValueError(f"{stray!r} is none of what the method takes")
+        return self
+
+
+class WriterModel(Model):
+    """An object that is handed to a handler, by whose methods and attributes it answers."""
+
+    name: Identifier = Field(description="parameter that it is, where a handler takes it")
+    first: bool = Field(False, description="whether it comes before the event, not behind all else")
+    holds: list[Parameter] = Field(description="attributes, with what they hold at first as Python literals")
+    methods: dict[Identifier, WriterMethodModel] = {}
+    returns: bool = Field(
+        False, description="whether what a handler returns is its answer where it told the writer nothing"
+    )
+
+    @model_validator(mode="after")
+    def _fits(self) -> WriterModel:
+        known = {attribute.partition("=")[0]: attribute.partition("=")[1] for attribute in self.holds}
+        if not all(known.values()):
+            raise ValueError("an attribute is written with what it holds at first, such as status=200")
+        for name, method in self.methods.items():
+            stray = next((one for one in (*method.sets, *method.adds, *method.puts) if one not in known), "")
+            if stray:
+                raise ValueError(f"method {name}: {stray!r} is none of what the writer holds")
+        return self
+
+
 class ToldModel(Model):
     """A method by which a handler says what became of one event of a batch."""
 
@@ -205,6 +254,7 @@ class ReplyModel(Model):
         "", description="which others come again with one: all, those behind it, or those behind it of its group"
     )
     bodyless: list[int] = Field([], description="statuses with which content and its type are left out")
+    writer: WriterModel | None = Field(None, description="what a handler answers through, read by the form `writer`")
     by_hand: ByHandModel | None = None
 
 

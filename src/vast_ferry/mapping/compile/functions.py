@@ -293,6 +293,8 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     root = "returned" if source.callback else source.root
     wanted = Reading(target.fields, target.rules, variables=True)
     out = target.written
+    if target.told is not None:  # what the calls of its methods tell is made first, as a mapping
+        out = replace(out, rows=tuple(replace(row, at=row.at.filed(row.at.root)) for row in out.rows))
     making = Construction(wanted, Reading(target.fields, target.rules), {})
     out = replace(out, called=_apart(out, source))
     ends = _answer(making, target, out)
@@ -339,6 +341,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     text += textwrap.indent("\n".join(lines), "    ")
     classes = [form.class_name for form in source.forms if form.class_name]
     classes += [pieces.head] if pieces is not None and "." in pieces.head else []
+    classes += source.writer.errors if source.writer is not None else ()
     imports = [_import_of(path) for path in classes]
     imports += [_import_of(out.class_name, out.called)] if out.class_name else []
     return Source(name, text, making.classes, tuple(dict.fromkeys(imports)), tuple(parameters))

@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
+import textwrap
+from collections.abc import Callable
+from typing import Any
+
 from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile.reading import Reading, reading_of
+from vast_ferry.mapping.compile.writing import returning
 from vast_ferry.mapping.helpers import content_type_of
 from vast_ferry.mapping.losses import Loss, missing
 from vast_ferry.mapping.tables import EventShape, ReplyShape
@@ -70,6 +76,29 @@ def _seen_through(reading: Reading, wanted: set[str]) -> set[str]:
     return truths
 
 
+def _is_missed(reading: Reading, whole: str, part: str) -> bool:
+    """Tell whether a view that something is put together of is nowhere: it would stand at its default."""
+    hub = reading.fields[part]
+    if hub.truth or hub.holds in ("any", "call") or part in reading.rows or part in reading.given:
+        return False
+    apart = Reading(reading.fields, reading.rules, reading.rows, reading.given, _under_way={whole})
+    return apart.find(part) is None
+
+
+def _viewed(reading: Reading, part: str) -> Callable[[dict[str, Any]], Any]:
+    """Return what gives a view of an event's or a reply's truths."""
+    every = Reading(reading.fields, reading.rules, variables=True)
+    rule = next(rule for rule in reading.rules if rule.gives == part)
+    body = returning([rule.build(*map(every.need, rule.needs))])
+    text = "def view(fields):\n"
+    for name in every.asked:
+        text += f"    {reading.fields[name].variable} = fields.get({name!r}, {reading.fields[name].default})\n"
+    space = dict(vars(helpers))
+    exec(text + textwrap.indent(body, "    "), space)  # noqa: S102 - what our own rules say
+    made: Callable[[dict[str, Any]], Any] = space["view"]
+    return made
+
+
 def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
@@ -88,6 +117,10 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
         if rule is not None:
             found.update({f"{loss.code} {loss.field}": loss for loss in rule.losses} | found)
             for part in rule.needs:
+                if _is_missed(reading, name, part):
+                    hub = reading.fields[part]
+                    view = _viewed(reading, part)
+                    found.setdefault(f"no {part}", missing(part, hub.meaning, hub.default_value, view))
                 walk(part, under_way | {name})
         elif hub.truth:
             found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))

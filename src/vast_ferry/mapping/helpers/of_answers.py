@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextvars
+import copy
 import inspect
 import json
 from typing import Any
@@ -84,6 +85,99 @@ def head_and_pieces(reply: Pieces, attribute: str) -> bytes:
     """Return the content of an answer in pieces whose first part is one itself."""
     first = getattr(reply.head, attribute, None)
     return joined_pieces([*([first] if first is not None else []), *reply.pieces])
+
+
+class Writer:
+    """What a handler answers through: what it tells its methods stands in its attributes.
+
+    Each method gives the steps that it takes: to check, to set an attribute, to add to one, or to put under a name.
+    """
+
+    def __init__(self, holds: dict[str, Any], methods: dict[str, Any]) -> None:
+        vars(self).update({name: copy.copy(value) for name, value in holds.items()})
+        self._usual, self._methods, self._called = holds, methods, False
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("_") or name not in self._methods:
+            raise AttributeError(f"there is no {name!r} by which a handler answers")
+
+        def tell(*given: Any, **named: Any) -> Writer:
+            for step, *told in self._methods[name](*given, **named):
+                getattr(self, f"_{step}")(*told)
+            self._called = True
+            return self
+
+        return tell
+
+    def _first(self, error: Any) -> None:
+        if self._called:
+            raise error
+
+    def _only(self, value: Any, name: str, types: tuple[type, ...]) -> None:
+        if not isinstance(value, types):
+            raise TypeError(f"{name} can't be {type(value).__name__}")
+
+    def _set(self, attribute: str, value: Any) -> None:
+        setattr(self, attribute, value)
+
+    def _add(self, attribute: str, value: Any) -> None:
+        held = getattr(self, attribute)
+        setattr(self, attribute, [*held, value] if isinstance(held, list) else held + value)
+
+    def _put(self, attribute: str, name: Any, value: Any) -> None:
+        held = getattr(self, attribute)
+        setattr(self, attribute, [*held, (name, value)] if isinstance(held, list) else {**(held or {}), name: value})
+
+    def answer(self, returned: Any = None) -> Any:
+        """Return itself where it was told anything, else what the handler returned."""
+        touched = any(vars(self)[name] != usual for name, usual in self._usual.items())
+        return self if self._called or touched else returned
+
+
+def call_through(writer: Writer, name: str, first: bool, returns: bool, handler: Any, *given: Any, **named: Any) -> Any:
+    """Return what a handler told its writer, where it takes one, else what it returned.
+
+    With `returns`, what it returned counts where it told the writer nothing.
+    """
+    parameters = inspect.signature(handler).parameters.values()
+    if named:
+        if not any(one.kind is inspect.Parameter.VAR_KEYWORD or one.name == name for one in parameters):
+            return call_named(handler, **named)
+        returned = call_named(handler, **named, **{name: writer})
+    else:
+        placed = (inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD)
+        every = any(one.kind is inspect.Parameter.VAR_POSITIONAL for one in parameters)
+        if not every and sum(one.kind in placed for one in parameters) <= len(given):
+            return handler(*given)
+        returned = handler(writer, *given) if first else handler(*given, writer)
+    if inspect.isawaitable(returned):
+        return _awaited(writer, returned, returns)
+    return writer.answer(returned if returns else None)
+
+
+async def _awaited(writer: Writer, returned: Any, returns: bool) -> Any:
+    returned = await returned
+    return writer.answer(returned if returns else None)
+
+
+def tell_writer(
+    writer: Any, answer: dict[str, Any], rest: tuple[str, ...], calls: tuple[tuple[str, bool, dict[str, str]], ...]
+) -> None:
+    """Answer by the calls of a provider's writer: each with its parameters, and the attributes that they tell.
+
+    A method that adds is called where there is something to add; one that puts, for each pair. The `rest` is set.
+    """
+    for attribute in rest:
+        setattr(writer, attribute, answer[attribute])
+    for method, every, told in calls:
+        values = [answer[attribute] for attribute in told.values()]
+        if not every:
+            getattr(writer, method)(**dict(zip(told, values, strict=True)))
+            continue
+        (held,) = dict.fromkeys(told.values())
+        pairs = answer[held].items() if isinstance(answer[held], dict) else answer[held]
+        for one in pairs if len(told) == 2 else [answer[held]] if answer[held] else []:
+            getattr(writer, method)(*(one if len(told) == 2 else [one]))
 
 
 def told_apart(told: list[tuple[list[str], str]], failed: Exception | None) -> dict[str, Any]:

@@ -69,6 +69,7 @@ class Function:
     outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
     sets_up: bool = False  # it sets a handler's object up, before any event
+    writer: str = ""  # the parameter that is what it answers through, which is made at the beginning
     batch: str = ""  # the parameter that takes a batch of several levels, which is made as it was
     together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
     stop: Stop | None = None

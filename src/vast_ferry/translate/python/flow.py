@@ -51,12 +51,17 @@ class Flow(Code):
         function.entry = (*function.entry, name)
         shape = self.maps[kind]
         handed = [one for one in shape.shape.handed_over if not own.method or one not in own.setup_takes]
+        writer = own.answered.writer
+        if writer is not None and (own.by_keyword or len(function.parameters) > len(handed)):
+            handed = list(writer.among(tuple(handed)))
         for before in function.together:
             self._enter_set_up(before, own.setup_takes)
         for index, parameter in enumerate(function.named if own.by_keyword else function.parameters):
             given = parameter if own.by_keyword else handed[index] if index < len(handed) else ""
             role = shape.role_of_name(given)
-            if role and role != "context" and shape.shape.levels:
+            if writer is not None and given == writer.name:
+                function.writer = parameter  # made at the beginning, and asked at the end
+            elif role and role != "context" and shape.shape.levels:
                 function.batch = parameter  # made as it was, at the beginning
             elif role:
                 spot = Spot("" if role == "context" else kind, role, (), parameter)

@@ -163,6 +163,17 @@ class Job:
         about = f"Return the batch as {self.source.title} hands it over."
         return self._of_batches(make_batch, kind, about, node)
 
+    def writer_view(self, kind: str) -> Source:
+        """Return the emitted function that makes what the source's handlers answer through."""
+        writer = self.source.kinds[kind].answered.writer
+        assert writer is not None
+        name = f"{kind}_{writer.name}"
+        text = f"def {name}():\n    {docstring('Return what a handler answers through.')}\n    return {writer.made()}"
+        errors = [error.rpartition(".") for error in writer.errors]
+        imports = tuple(f"from {module} import {error}" for module, _, error in errors)
+        self.views[name] = Source(name, text, imports=imports)
+        return self.views[name]
+
     def settle_view(self, kind: str, node: ast.AST) -> Source:
         """Return the emitted function that answers with what a handler of the source's batches returned."""
         return self._of_batches(settle_batch, kind, "Answer with what the handler returned.", node)

@@ -140,6 +140,10 @@ class Rendering(Writing):
 
     def statement(self, node: ast.stmt) -> bool:
         """Write one statement; tell whether anything of it is left."""
+        left = self.replies.told_at_once(node, self.function) if self.runs and self.function is not None else None
+        return self._one_statement(node) if left is None else left
+
+    def _one_statement(self, node: ast.stmt) -> bool:
         told = self.flow.statements.get(id(node))
         if told is not None and isinstance(node, ast.If) and id(node) in self._mine():
             name, op = told

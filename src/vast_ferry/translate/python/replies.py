@@ -10,12 +10,13 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
-from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.raised import leaves
 from vast_ferry.translate.python.reply_by_shape import ByShape
+from vast_ferry.translate.python.reply_by_writer import Told
 from vast_ferry.translate.python.reply_parts import Made
 from vast_ferry.translate.python.reply_reading import ReplyReading
 from vast_ferry.translate.python.reply_writing import ReplyWriting
+from vast_ferry.translate.python.writing import does_something
 from vast_ferry.translate.shapes import told_by_shape
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop
@@ -44,6 +45,9 @@ class Replies(ReplyReading, ReplyWriting):
         if not is_request(self.at.kind):
             self._done(node)
             return
+        if function.writer:
+            self._told(node, function)
+            return
         value = node.value
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             if facts.asked:
@@ -61,6 +65,45 @@ class Replies(ReplyReading, ReplyWriting):
         text = self.at.applied(value, inner)
         loose = isinstance(value, ast.IfExp | ast.BoolOp) or text.startswith("await ")
         self.at.swap(value, self._sent(f"({text})" if loose else text, function), "reply")
+
+    def _told(self, node: ast.Return, function: Function) -> None:
+        """Write a return of a handler that answers through an object: it answers with what that was told."""
+        if self.at.runs is not None:  # nothing was told on the way here
+            if nothing := self.nothing(function):
+                self.at.swap(node, nothing, "reply")
+            return
+        writer = self.job.source.kinds[self.at.kind].answered.writer
+        assert writer is not None
+        value = node.value
+        if value is None or not (writer.returns or does_something(value)):
+            self.at.swap(node, self._through_writer(function), "reply")
+            return
+        code = f"({self.at.code(value)})" if self._bare(value) else self.at.code(value)
+        if writer.returns:
+            self.at.swap(node, self._through_writer(function, code), "reply")
+            return
+        start = self.at.text.start(node)
+        if self.at.text.data[self.at.text.line_start(start) : start].strip():
+            raise Stop("reply-unknown", node)
+        self.at.swap(node, f"{code}\n{self.at.indent(start)}{self._through_writer(function)}", "reply")
+
+    def told_at_once(self, node: ast.stmt, function: Function) -> bool | None:
+        """Write a statement of a run as an answer that is returned; tell if it is left, None where it is of none."""
+        for run in self.at.runs or ():
+            if node is run.statements[0]:
+                made = Told(self.at).answer(run)
+                self.at.swap(node, f"return {self._sent(self._construct(made, node), function)}", "reply")
+                return True
+            if node is run.end or node in run.statements:
+                self.at.drop(node)
+                return False
+        return None
+
+    def _through_writer(self, function: Function, returned: str = "") -> str:
+        """Return the statement by which a handler answers with what it told the object that it answers through."""
+        name = self.job.answer_view(self.at.kind)
+        self.at.imports.add(Import(self.job.module_name, name))
+        return f"return {self._sent(f'{name}({function.writer}.answer({returned}))', function)}"
 
     def ends(self, function: Function) -> str:
         """Return what stands behind an answer where the handler itself returns it."""
@@ -81,6 +124,8 @@ class Replies(ReplyReading, ReplyWriting):
         """Return the statement by which a handler answers nothing; empty where it may say nothing."""
         if not is_request(self.at.kind):
             return ""
+        if function.writer and self.at.runs is None:
+            return self._through_writer(function)
         shape = self.job.target.kinds[REQUEST].answered
         if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
             return ""
@@ -158,9 +203,7 @@ class Replies(ReplyReading, ReplyWriting):
         if not there:
             self.at.expression(value)
             return
-        does = ast.Call | ast.Await | ast.Subscript | ast.BinOp | ast.Attribute
-        quiet = not any(isinstance(one, does) for one in walk(value))
-        if quiet:
+        if not does_something(value):
             self.at.swap(node, "return", "reply")
             return
         start = self.at.text.start(node)

@@ -18,7 +18,7 @@ from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.translate.python.reply_parts import Forms, Made
 
 
-class _Unknown(Exception):
+class Unknown(Exception):
     """Something of an answer can't be told from the code."""
 
 
@@ -44,7 +44,7 @@ class ByShape(Forms):
         try:
             made = isinstance(node, ast.Call) and form.class_name
             return self._parts(form, self._arguments(node, form) if made else _places(node))  # type: ignore[arg-type]
-        except _Unknown:
+        except Unknown:
             for one, length in zip(lists, lengths, strict=True):
                 del one[length:]
             at.imports = imports
@@ -101,31 +101,31 @@ class ByShape(Forms):
         module, _, name = form.class_name.rpartition(".")
         names = [one.partition("=")[0] for one in self.job.source.model.modules[module][name].takes]
         if len(node.args) > len(names) or any(isinstance(one, ast.Starred) for one in node.args):
-            raise _Unknown
+            raise Unknown
         given: dict[str, ast.expr] = dict(zip(names, node.args, strict=False))
         for keyword in node.keywords:
             if keyword.arg is None or keyword.arg not in names:
-                raise _Unknown
+                raise Unknown
             given[keyword.arg] = keyword.value
         return given
 
     def _parts(self, form: ReplyForm, places: dict[str, ast.expr]) -> Made:
         rows = {row.field: (row, _part(row, places)) for row in form.rows if not row.derived}
         if not rows.keys() <= {"status", "headers", "body"}:
-            raise _Unknown
+            raise Unknown
         made = Made(empty_type="none")
         status = rows.get("status", (None, None))
         codes = self._status(made, form, *status)
         bodyless = [code in self._shape.bodyless for code in codes] or [False, bool(self._shape.bodyless)]
         if len(set(bodyless)) > 1:
-            raise _Unknown  # whether it has content is known only when it is there
+            raise Unknown  # whether it has content is known only when it is there
         without = bodyless[0]
         if "headers" in rows:
             self._fields(made, *rows["headers"])
         for name, value in form.fixed.get("headers", ()):
             made.pairs.append((quoted(name), quoted(value), name))
         if without and _is_there(rows.get("body", (None, None))[1]):
-            raise _Unknown  # it is looked at all the same, and may be wrong
+            raise Unknown  # it is looked at all the same, and may be wrong
         kind = self._content(made, *rows["body"]) if "body" in rows and not without else ""
         if without:
             made.pairs = [pair for pair in made.pairs if pair[2].lower() != "content-type"]
@@ -149,11 +149,11 @@ class ByShape(Forms):
         if isinstance(row.lens, StatusSaid) and isinstance(value, ast.Constant) and str(value.value).isdecimal():
             made.status = str(int(value.value))  # type: ignore[arg-type]
             return [int(made.status)]
-        raise _Unknown
+        raise Unknown
 
     def _fields(self, made: Made, row: Row, value: ast.expr | None) -> None:
         if not isinstance(row.lens, HeaderFields) or row.lens.args:
-            raise _Unknown
+            raise Unknown
         if value is None or not _is_there(value):
             return
         for name, inner, forgives in _fields_in(value):
@@ -163,10 +163,10 @@ class ByShape(Forms):
     def _field(self, made: Made, name: ast.expr | None, value: ast.expr, *, forgives: bool) -> None:
         known = name.value if isinstance(name, ast.Constant) and isinstance(name.value, str) else ""
         if name is None or not known:
-            raise _Unknown  # it might be the content's type
+            raise Unknown  # it might be the content's type
         kind = self._type(value)
         if kind != "str" and not (forgives and kind in ("int", "float", "bool")):
-            raise _Unknown
+            raise Unknown
         made.pairs.append((self.at.code(name), self._as_text(value, kind), known))
 
     def _as_text(self, value: ast.expr, kind: str) -> str:
@@ -177,7 +177,7 @@ class ByShape(Forms):
     def _content(self, made: Made, row: Row, value: ast.expr | None) -> str:
         """Note the content, and return as what it is given: text, bytes or json; nothing for none."""
         if not isinstance(row.lens, Content):
-            raise _Unknown
+            raise Unknown
         style = tuple(map(str, row.lens.args))
         if isinstance(row.lens, ContentByKey):
             return self._content_by_key(made, row.lens, value, style)
@@ -185,13 +185,13 @@ class ByShape(Forms):
             return ""
         kind = self._type(value)
         if kind == "str" and "empty_is_none" in style and not _never_empty(value):
-            raise _Unknown
+            raise Unknown
         if kind in ("str", "bytes"):
             made.body, made.body_type = self.at.code(value), kind
             return "text" if kind == "str" else "bytes"
         if kind in ("dict", "list") and "no_json" not in style:
             return self._json(made, value, style)
-        raise _Unknown
+        raise Unknown
 
     def _content_by_key(self, made: Made, lens: ContentByKey, value: ast.expr | None, style: tuple[str, ...]) -> str:
         keys = [(key, inner) for key, inner in _items(value) if key in dict(lens.options)]
@@ -200,11 +200,11 @@ class ByShape(Forms):
         kind = str(dict(lens.options)[keys[0][0]])
         inner = keys[0][1]
         if len(keys) > 1:
-            raise _Unknown
+            raise Unknown
         if kind == "json":
             return self._json(made, inner, style)
         if self._type(inner) != {"text": "str", "bytes": "bytes"}.get(kind):
-            raise _Unknown
+            raise Unknown
         made.body, made.body_type = self.at.code(inner), self._type(inner)
         return kind
 
@@ -223,11 +223,11 @@ def _fields_in(value: ast.expr) -> list[tuple[ast.expr | None, ast.expr, bool]]:
         items = zip(value.keys, value.values, strict=True)
         return [(k, one, True) for k, of in items for one in (of.elts if isinstance(of, ast.List) else [of])]
     if not isinstance(value, ast.List | ast.Tuple):
-        raise _Unknown
+        raise Unknown
     if all(isinstance(one, ast.Tuple | ast.List) and len(one.elts) == 2 for one in value.elts):
         return [(one.elts[0], one.elts[1], False) for one in value.elts if isinstance(one, ast.Tuple | ast.List)]
     if len(value.elts) % 2 or not all(isinstance(one, ast.Constant | ast.JoinedStr) for one in value.elts[::2]):
-        raise _Unknown
+        raise Unknown
     return [(name, one, False) for name, one in zip(value.elts[::2], value.elts[1::2], strict=True)]
 
 
@@ -241,7 +241,7 @@ def _keys(node: ast.expr) -> set[str] | None:
 
 def _items(node: ast.expr | None) -> list[tuple[str, ast.expr]]:
     if not isinstance(node, ast.Dict):
-        raise _Unknown
+        raise Unknown
     return [(str(getattr(key, "value", "")), value) for key, value in zip(node.keys, node.values, strict=True)]
 
 
@@ -250,7 +250,7 @@ def _places(node: ast.expr) -> dict[str, ast.expr]:
     places: dict[str, ast.expr] = {"": node}
     if isinstance(node, ast.Tuple):
         if any(isinstance(one, ast.Starred) for one in node.elts):
-            raise _Unknown
+            raise Unknown
         places |= {str(at): one for at, one in enumerate(node.elts)}
     elif isinstance(node, ast.Dict):
         pairs = zip(node.keys, node.values, strict=True)
@@ -264,7 +264,7 @@ def _part(row: Row, places: dict[str, ast.expr]) -> ast.expr | None:
         return places.get("")
     step = row.at.steps[-1]
     if len(row.at.steps) > 1 or not isinstance(step, Item | Attr):
-        raise _Unknown
+        raise Unknown
     return places.get(str(step.key) if isinstance(step, Item) else step.name)
 
 

@@ -10,6 +10,7 @@ from vast_ferry.translate.python.code import DEFINITION, Function
 from vast_ferry.translate.python.decorators import around
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.reply_by_writer import Told
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Std, Stop
 
@@ -43,8 +44,7 @@ class Signatures:
             assert isinstance(self.at.plan.loop.target, ast.Name)
             self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
         self._replace_parameters(function, node, parameters)
-        if source.levels:
-            self._make_batch(function, node)
+        self._make_first(function, node)
         if function.cls is not None:
             self.at.job.set_ups[function.key] = (function, parameters)
         if self.at.facts and self.at.facts.answers and node.returns is not None:
@@ -61,7 +61,9 @@ class Signatures:
         known = not arguments.vararg and unread and (by_name or not arguments.kwonlyargs)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
-        if len(function.parameters) > len(handed_over) or (by_name and not set(function.named) <= set(handed_over)):
+        taken = {name for name in function.named if name != function.writer}
+        most = len(handed_over) + bool(function.writer)
+        if len(function.parameters) > most or (by_name and not taken <= set(handed_over)):
             raise Stop("signature", node)
 
     def of_set_up(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
@@ -94,6 +96,13 @@ class Signatures:
                 node, self.at.flow.values, self.at.flow.consumed, self.at.job.again_key(self.at.kind)
             )
 
+    def _make_first(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have what a handler needs as its provider made it stand at its first line."""
+        if self.at.job.source.kinds[self.at.kind].event.levels:
+            self._make_batch(function, node)
+        if function.writer:
+            self._make_writer(function, node)
+
     def _make_batch(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Have a batch of several levels made at the first line, as the handler knows it."""
         if not function.batch or not function.nodes.uses(function.batch):
@@ -103,6 +112,16 @@ class Signatures:
         self.at.shims.append(("the whole event", node))
         given = ", ".join(self.at.handed[name] for name in made.parameters)
         self.at.before_all(node, f"{function.batch} = {'await ' * made.awaited}{made.name}({given})", "batch")
+
+    def _make_writer(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have what a handler answers through made at the first line, if its answers don't stand there in full."""
+        self.at.runs = Told(self.at).runs(function)
+        if self.at.runs is not None:
+            return
+        made = self.at.job.writer_view(self.at.kind)
+        self.at.imports.add(Import(self.at.job.module_name, made.name))
+        self.at.shims.append(("reply", node))
+        self.at.before_all(node, f"{function.writer} = {made.name}()", "reply")
 
     def _replace_parameters(
         self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable, Mapping, Set
 from dataclasses import replace
+from typing import Any
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand
@@ -22,6 +23,7 @@ from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.text import Edit, order
 from vast_ferry.translate.values import Foreign, Stop
 
@@ -62,6 +64,7 @@ class Writing:
         self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
         self.plan: Unrolled | None = None
+        self.runs: list[Any] | None = None  # what is told to a writer, where all of it stands right before an end
         self.facts = job.facts.get(function.key) if function is not None else None
         self.replaced: list[Edit] = []  # what was found only later to be written otherwise
 
@@ -531,6 +534,12 @@ def falls_off(body: list[ast.stmt]) -> bool:
         )
         return not always or any(falls_off(case.body) for case in last.cases)
     return True
+
+
+def does_something(value: ast.expr) -> bool:
+    """Tell whether to leave an expression out could be noticed."""
+    does = ast.Call | ast.Await | ast.Subscript | ast.BinOp | ast.Attribute
+    return any(isinstance(one, does) for one in walk(value))
 
 
 def _is_operand(text: str) -> bool:
