@@ -56,28 +56,38 @@ ANSWERS = {
         ("return want.head_of('X-A')[0] + want.head_of('x-b', *[])[0:].__doc__", "answer_with"),
         ("return {'a': want.head_of('X-A')}", "event['fields']['x-a']"),
         ("out.send(404)", "return {'code': 404}"),
+        ("if want.target:\n        return 'text'\n    out.send(404)", "        return\n"),
         ("out.write(b'a')\n    return want.target", "answer_with(out.answer())"),
         (
-            "if want.wish == 'GET':\n        out.send(201, {'X-A': want.wish})\n        out.write(b'a' + want.wish.encode())"
-            "\n        out.write(b'b')\n        return 5\n    out.send(404)",
+            "if want.wish == 'GET':\n        out.send(201, {'X-A': want.wish})\n        "
+            "out.write(b'a' + want.wish.encode())\n        out.write(b'b')\n        return 5\n    out.send(404)",
             "'content': base64.b64encode(b'a' + event['call']['verb'].encode() + b'b').decode()",
         ),
         ("if want.wish == 'PUT':\n        out.write(b'x')\n    else:\n        return", "else:\n        return"),
         ("for one in (b'a', b'b'):\n        out.write(one)", "return answer_with(out.answer())"),
-        ("write = out.write\n    write(b'a')\n    [write(b'b')]", "f20(event, ctx):\n    out = http_out()"),
+        ("write = out.write\n    write(b'a')\n    [write(b'b')]", "f21(event, ctx):\n    out = http_out()"),
         (
-            "try:\n        out.send(201)\n        out.write('no bytes')\n    except TypeError:\n        out.write(b'late')",
+            "try:\n        out.send(201)\n        out.write('no bytes')\n    "
+            "except TypeError:\n        out.write(b'late')",
             "return answer_with(out.answer())",
         ),
         ("out.write(b'a')\n    try:\n        out.send(404)\n    except wexcombe.TooLate:\n        pass", "http_out()"),
-        ("yield 201, {'X-A': '1'}\n    yield 'a'\n    yield b'b'", "answer_with(f23_in_pieces(event, ctx))"),
+        ("yield 201, {'X-A': '1'}\n    yield 'a'\n    yield b'b'", "answer_with(f24_in_pieces(event, ctx))"),
     ],
     "pinnock": [
         ("reply.code(404)", "return {'code': 404}"),
-        ("reply.head('X-A', '1').code(201).send('a' + ctx.job)", "{'code': 201, 'fields': {'X-A': '1'}, 'content': 'a'"),
+        (
+            "reply.head('X-A', '1').code(201).send('a' + ctx.job)",
+            "{'code': 201, 'fields': {'X-A': '1'}, 'content': 'a'",
+        ),
         ("reply.status = 403\n    reply.send()", "return {'code': 403}"),
         ("reply.head('X', '1')\n    reply.head('x', '2')\n    reply.send('a')", "return answer_with(reply.answer())"),
-        ("return 'text'", "return 'text'"),
+        ("return 'text'", "{'code': 200, 'fields': {'content-type': 'text/plain'}, 'content': 'text'}"),
+        (
+            "return None if event['call']['verb'] == 'PUT' else 'a'",
+            "return {'code': 202, 'fields': {'x-empty': '1'}} if",
+        ),
+        ("if event['call']['verb'] == 'PUT':\n        return 'a'", "\n    return {'code': 202, "),
         ("return (json.dumps(event['call']) if reply.status else None)", "answer_with(reply.answer("),
         ("reply.fields['X-A'] = '1'\n    return 'b'", "answer_with(reply.answer('b'))"),
         ("for _ in range(2):\n        reply.send('a').send('b')\n        return", "'content': 'ab'"),
@@ -272,10 +282,11 @@ def joined(headers: Iterable[Sequence[str]]) -> dict[str, list[str]]:
 
 NATIVE = {
     "netherby": {"loom_show", "order_weave", "weighing_import", "loom_watch", "nightly"},
-    "saltmarsh": {"report", "tariff"},
+    "saltmarsh": {"report", "tariff", "orders", "watch"},
     "wexcombe": {
         "loaves_show",
         "loaves_list",
+        "photos_take",
         "photos_shrink",
         "orders_bake",
         "morning_bake",
@@ -340,3 +351,42 @@ def test_services_by_steps_are_called_behind_wrappers_where_they_are_handed_over
     crossing = carry(MANUALS / "projects" / "netherby", to="brackendale", out=tmp_path, source=PROFILES["netherby"])
     codes = {one.code for one in crossing.findings if one.code.startswith("wrapped")}
     assert codes == {"wrapped-services-by-steps", "wrapped-never-there"}
+
+
+#: A handler that says of each event what became of it, and batches of what it gets.
+SAYS_OF_EACH = """
+import base64
+
+
+class Says:
+    def init(self, kit):
+        self.enter = kit.enter
+
+    def handle(self, haul):
+        for bottle in haul.bottles:
+            word = base64.b64decode(bottle.cargo64).decode()
+            self.enter("got", word=word, of=len(haul.bottles))
+            if word == "raise":
+                raise ValueError(word)
+            if word == "leave":
+                return len(word)
+            if word != "nothing":
+                {"again": bottle.again, "sunk": lambda: bottle.sunk("no"), "landed": bottle.landed}[word]()
+"""
+BATCHES = ["again", "landed again nothing", "sunk again raise", "landed raise again", "raise", "nothing leave raise"]
+
+
+@pytest.mark.parametrize("to", ["ostermere@2", "brackendale@1", "quillhaven@1"])
+def test_what_is_said_of_each_event_is_answered(project: Project, tmp_path: Path, to: str) -> None:
+    triggers = (EventTrigger("message", source="orders"),)
+    one = Function("says", Entry("punts/says/main.py", "Says"), triggers)
+    files: dict[str, str | bytes] = dict(write_definition(Declared("says", functions=(one,)), PROFILES["saltmarsh"]))
+    files["punts/says/main.py"] = SAYS_OF_EACH
+    for at, words in enumerate(BATCHES):
+        events = [{"id": f"m-{n}", "channel": "orders", "body": word} for n, word in enumerate(words.split())]
+        files[f"samples/says/{at}.yaml"] = yaml.safe_dump({"kind": "message", "events": events})
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source=PROFILES["saltmarsh"])
+    assert [one.style for one in crossing.record.functions] == ["native"]
+    checked = check(tmp_path / "out").checked
+    if find_profile(to).kinds["message"].event.each is not None:
+        assert [one.verdict for one in checked] == [Verdict.SAME] * len(BATCHES), checked

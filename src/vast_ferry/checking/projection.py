@@ -13,7 +13,7 @@ from typing import Any
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.emit import module_source, run_module, run_source
-from vast_ferry.mapping.helpers import new_id, now
+from vast_ferry.mapping.helpers import content_type_of, new_id, now
 from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
 from vast_ferry.profiles.profile import Profile
 
@@ -36,9 +36,21 @@ class Projection:
     def _reply(self) -> _Reply:
         return _Reply(self._profile)
 
-    def reply(self, reply: HttpReply, method: str) -> HttpReply:
-        """Return what remains of a reply to a `method` request."""
-        return self._reply.of(reply, method)
+    def reply(self, reply: HttpReply, method: str, like: HttpReply | None = None) -> HttpReply:
+        """Return what remains of a reply to a `method` request.
+
+        Where a provider gives content a type that names none, which one depends on whether it is text there; so it is
+        that of `like`, if that is one of them.
+        """
+        kept = self._reply.of(reply, method)
+        given = self._profile.reply.written.default_types or ()
+        if like is None or content_type_of(reply.headers):
+            return kept
+        told = content_type_of(like.headers)
+        if told not in given or content_type_of(kept.headers) not in given:
+            return kept
+        headers = [(name, told if name.lower() == "content-type" else value) for name, value in kept.headers]
+        return replace(kept, headers=headers)
 
 
 class _Reply:

@@ -234,7 +234,7 @@ class Proving:
                 )
                 outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
             if outcome.reply is not None:
-                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method))
+                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, ran.carried.reply))
             if services:
                 outcome, _ = self._held(outcome, ran)
             outcomes.append(outcome)

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply, view_event
 from vast_ferry.mapping.delivery import names_of_events
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
@@ -80,6 +80,41 @@ def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
         last = f"settled({value})"
     text = f"{_def(entry)} {name}(returned, {root}):\n" + textwrap.indent(f"{docstring(about)}\n{last}", "    ")
     return [*sources, Source(name, text, parameters=("returned", root), awaited=entry.awaited)]
+
+
+def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
+    """Return functions of which the last takes what a caller hands over, calls a handler with the original's batch,
+    and answers the caller with what that said of each event, by the event's own methods.
+
+    Where the caller awaits its handlers, both are coroutine functions.
+    """
+    ours, prefix = original.event, KINDS[original.event.kind].prefix
+    entry, entries, root = _entries(original, caller)
+    pack = pack_batch(f"{prefix}batch", ours)
+    named = view_event(f"{prefix}named", replace(ours, parameters=ours.event_parameters), "id")
+    sources = [entry, pack, named]
+    settled = f"told_apart([(one[{ours.told_of!r}]._told, {named.name}(one)) for one in taken], failed)"
+    if caller.answered.holds_again:
+        reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
+        if len(reply.parameters) != 1:
+            raise CannotMake(f"an answer of kind {ours.kind} needs more than what was returned")
+        sources.append(reply)
+        last = f"return {reply.name}({settled})"
+    else:
+        last = f"settled({settled})"
+    word, wait = ("async def", "await ") if caller.asynchronous else ("def", "")
+    lines = [
+        docstring(about),
+        f"taken, failed = {entries}, None",
+        "try:",
+        f"    {wait}handle(one_batch({pack.name}(taken)))",
+        "except Exception as error:",
+        "    failed = error",
+        last,
+    ]
+    name = f"{prefix}told"
+    text = f"{word} {name}({root}, handle):\n" + textwrap.indent("\n".join(lines), "    ")
+    return [*sources, Source(name, text, parameters=(root,), awaited=caller.asynchronous)]
 
 
 def _def(entry: Source) -> str:

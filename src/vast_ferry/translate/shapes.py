@@ -138,7 +138,7 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
         "handlers are classes": bool(kind.method) and not read,
         "handlers are called by keyword": kind.by_keyword and not read,
         "batches go through several levels": bool(kind.event.levels) and not read,
-        "events are told one by one what became of them": bool(kind.event.told_by),
+        "events are told one by one what became of them": bool(kind.event.told_by) and not (read and kind.event.levels),
         "handlers answer by calls of what they are handed": reply.told is not None and not read,
         "events come in several shapes": bool(kind.others) and not read,
         "content is read once": not read and not all(row.lens.by_hand for row in kind.event.rows),

@@ -156,6 +156,14 @@ class Flow(Code):
         shape = self.shape(spot)
         return shape.row(spot.role, spot.steps) is None and not shape.is_method(spot.role, spot.steps)
 
+    def may_be_kept(self, spot: Spot, *, for_all_calls: bool) -> bool:
+        """Tell whether an object may keep a place, under a name that is that place wherever it is read.
+
+        What sets up an object for all calls may keep methods of their context: each call has its own.
+        """
+        method = self.shape(spot).is_method(spot.role, spot.steps)
+        return self.spot_is_inner(spot) or (for_all_calls and spot.role == "context" and method)
+
     def shape(self, spot: Spot) -> ShapeMap:
         """Return the map of the shape that a place is in."""
         return self.maps[spot.kind] if spot.kind else next(iter(self.maps.values()))

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch
+from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch, tell_batch
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
@@ -173,6 +173,11 @@ class Job:
         imports = tuple(f"from {module} import {error}" for module, _, error in errors)
         self.views[name] = Source(name, text, imports=imports)
         return self.views[name]
+
+    def told_view(self, kind: str, node: ast.AST) -> Source:
+        """Return the emitted function that calls a handler with the source's batch, and asks how each event went."""
+        about = f"Answer with what a handler says of each event of the batch that {self.source.title} hands over."
+        return self._of_batches(tell_batch, kind, about, node)
 
     def settle_view(self, kind: str, node: ast.AST) -> Source:
         """Return the emitted function that answers with what a handler of the source's batches returned."""

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Mapping
+from typing import Any
 
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
+from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.raised import leaves
@@ -38,17 +41,20 @@ class Replies(ReplyReading, ReplyWriting):
         """Note the edits of a return statement."""
         facts = self.at.facts
         function = self.at.function
-        if facts is None or function is None or not facts.answers or function.generates:
+        silent = facts is None or not facts.answers or self.at.tells_each  # nobody looks at what it returns
+        if silent or function is None or function.generates:
             if node.value is not None:
                 self.at.expression(node.value)
             return
         if not is_request(self.at.kind):
             self._done(node)
             return
-        if function.writer:
-            self._told(node, function)
-            return
         value = node.value
+        writer = self.job.source.kinds[self.at.kind].answered.writer if function.writer else None
+        if writer is not None and not (writer.returns and value is not None and self.at.runs is not None):
+            self._told(node, function, writer)
+            return
+        assert facts is not None
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             if facts.asked:
                 return
@@ -66,17 +72,13 @@ class Replies(ReplyReading, ReplyWriting):
         loose = isinstance(value, ast.IfExp | ast.BoolOp) or text.startswith("await ")
         self.at.swap(value, self._sent(f"({text})" if loose else text, function), "reply")
 
-    def _told(self, node: ast.Return, function: Function) -> None:
+    def _told(self, node: ast.Return, function: Function, writer: ByWriter) -> None:
         """Write a return of a handler that answers through an object: it answers with what that was told."""
-        if self.at.runs is not None:  # nothing was told on the way here
-            if nothing := self.nothing(function):
-                self.at.swap(node, nothing, "reply")
-            return
-        writer = self.job.source.kinds[self.at.kind].answered.writer
-        assert writer is not None
+        # Where its answers stand there in full, nothing was told on the way here.
+        ends = self._through_writer(function) if self.at.runs is None else self.nothing(function) or "return"
         value = node.value
         if value is None or not (writer.returns or does_something(value)):
-            self.at.swap(node, self._through_writer(function), "reply")
+            self.at.swap(node, ends, "reply")
             return
         code = f"({self.at.code(value)})" if self._bare(value) else self.at.code(value)
         if writer.returns:
@@ -85,7 +87,7 @@ class Replies(ReplyReading, ReplyWriting):
         start = self.at.text.start(node)
         if self.at.text.data[self.at.text.line_start(start) : start].strip():
             raise Stop("reply-unknown", node)
-        self.at.swap(node, f"{code}\n{self.at.indent(start)}{self._through_writer(function)}", "reply")
+        self.at.swap(node, f"{code}\n{self.at.indent(start)}{ends}", "reply")
 
     def told_at_once(self, node: ast.stmt, function: Function) -> bool | None:
         """Write a statement of a run as an answer that is returned; tell if it is left, None where it is of none."""
@@ -126,11 +128,21 @@ class Replies(ReplyReading, ReplyWriting):
             return ""
         if function.writer and self.at.runs is None:
             return self._through_writer(function)
-        shape = self.job.target.kinds[REQUEST].answered
-        if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
+        made = self._made_of_nothing()
+        if made is None:
             return ""
-        made = self._construct(Made(status="204"), self.at.function.node if self.at.function else self.at.module.tree)
-        return f"return {self._sent(made, function)}"
+        text = self._construct(made, self.at.function.node if self.at.function else self.at.module.tree)
+        return f"return {self._sent(text, function)}"
+
+    def _made_of_nothing(self) -> Made | None:
+        """Return the answer that the source takes nothing for; None where it is nothing at the target, too."""
+        shape = self.job.target.kinds[REQUEST].answered
+        own = next((form.fixed for form in self._source if form.when == "nothing"), {"status": 204})
+        there = next((form.fixed for form in shape.forms if form.when == "nothing"), None)
+        if shape.by_hand is None and there is not None and _said(there) == _said(own):
+            return None
+        status, fields = _said(own)
+        return Made(status, [(quoted(name), quoted(value), name) for name, value in fields], empty_type="none")
 
     def _sent(self, text: str, function: Function) -> str:
         """Return an answer as a handler returns it: sent, where the target has it so."""
@@ -336,10 +348,9 @@ class Replies(ReplyReading, ReplyWriting):
         )
 
     def _none(self, node: ast.Constant) -> None:
-        shape = self.job.target.kinds[REQUEST].answered
-        if shape.by_hand is None and any(form.when == "nothing" for form in shape.forms):
-            return
-        self.at.swap(node, self._construct(Made(status="204"), node), "reply")
+        made = self._made_of_nothing()
+        if made is not None:
+            self.at.swap(node, self._construct(made, node), "reply")
 
     def _swap(self, node: ast.expr, made: Made) -> None:
         if self._same():
@@ -409,6 +420,11 @@ class Replies(ReplyReading, ReplyWriting):
                 self.at.swap(node, self._construct(made, node), "reply")
                 return True
         return False
+
+
+def _said(fixed: Mapping[str, Any]) -> tuple[str, list[tuple[str, str]]]:
+    """Return status and header fields of a form that says the same each time."""
+    return str(fixed.get("status", 200)), list(fixed.get("headers", fixed.get("headers.plain", ())))
 
 
 def _types(form: ReplyForm) -> str:

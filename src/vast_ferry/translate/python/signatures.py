@@ -43,7 +43,10 @@ class Signatures:
         if self.at.plan is not None and self.at.plan.flat:
             assert isinstance(self.at.plan.loop.target, ast.Name)
             self.at.names[self.at.plan.loop.target.id] = self.at.names[own[0]]
-        self._replace_parameters(function, node, parameters)
+        if self.at.tells_each:
+            self._told_each(function, node, parameters)
+        else:
+            self._replace_parameters(function, node, parameters)
         self._make_first(function, node)
         if function.cls is not None:
             self.at.job.set_ups[function.key] = (function, parameters)
@@ -105,6 +108,8 @@ class Signatures:
 
     def _make_batch(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Have a batch of several levels made at the first line, as the handler knows it."""
+        if self.at.tells_each:
+            return
         if not function.batch or not function.nodes.uses(function.batch):
             return
         made = self.at.job.batch_view(self.at.kind, node)
@@ -112,6 +117,33 @@ class Signatures:
         self.at.shims.append(("the whole event", node))
         given = ", ".join(self.at.handed[name] for name in made.parameters)
         self.at.before_all(node, f"{function.batch} = {'await ' * made.awaited}{made.name}({given})", "batch")
+
+    def _told_each(
+        self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]
+    ) -> None:
+        """Put a function before a handler that says of each event what became of it: it gets its batch as it was.
+
+        The handler itself keeps its first parameter, and gets what the target hands over behind it.
+        """
+        alone = not function.calls and function.stands_behind is None and not function.stands_before
+        if not (alone and function.batch) or node.decorator_list or function.static:
+            raise Stop("batch-escapes", node)
+        made = self.at.job.told_view(self.at.kind, node)
+        self.at.imports.add(Import(self.at.job.module_name, made.name))
+        self.at.shims.append(("the whole event", node))
+        inner = self.at.fresh(f"{node.name}_{function.batch}")
+        given = [self.at.fresh(one, *parameters) if one == function.batch else one for one in parameters]
+        self._replace_parameters(function, node, [function.batch, *given])
+        start = self.at.text.data.index(node.name.encode(), self.at.text.start(node))
+        self.at.edit(start, start + len(node.name.encode()), inner, "batch")
+        own = "self, " if function.cls is not None else ""
+        call = f"{'self.' if own else ''}{inner}({', '.join([function.batch, *given])})"
+        word, wait = ("async def", "await ") if made.awaited else ("def", "")
+        at = self.at.text.line_start(self.at.text.start(node))
+        indent, gap = self.at.text.indent_of(at), "\n" if own else "\n\n"
+        head = f"{indent}{word} {node.name}({own}{', '.join(parameters)}):"
+        answer = f"return {wait}{made.name}({self.at.handed[made.parameters[0]]}, lambda {function.batch}: {call})"
+        self.at.edit(at, at, f"{head}\n{indent}    {answer}\n{gap}", "batch")
 
     def _make_writer(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Have what a handler answers through made at the first line, if its answers don't stand there in full."""

@@ -141,7 +141,8 @@ class Statements(Expressions):
             return
         if isinstance(target, ast.Attribute) and isinstance(value, Spot):
             base = self.eval(target.value)
-            if isinstance(base, Instance) and self.flow.spot_is_inner(value):
+            sets_up = self.function is not None and self.function.sets_up
+            if isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
                 self.flow.keep_attribute(base.key, target.attr, held)

@@ -74,6 +74,12 @@ class Writing:
         return (self.facts.kind if self.facts else "") or self.job.any_kind
 
     @property
+    def tells_each(self) -> bool:
+        """Tell whether the function is a handler that says of each event of its batch what became of it."""
+        source = self.job.source.kinds[self.kind].event
+        return bool(source.told_by and self.function is not None and self.function.entry)
+
+    @property
     def shape(self) -> EventShape:
         """Return the target's shape of that kind."""
         return self.job.target.kinds[self.kind].event
