@@ -64,6 +64,7 @@ class _Reply:
         ]
         self._names = callback.arguments if callback else ()
         self._callback = callback is not None
+        self._of_event = profile.reply.of_event
         self._takes_method = "method" in sources[0].parameters
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
         told = profile.reply.told
@@ -81,7 +82,8 @@ class _Reply:
             arguments.append(lambda *values: told.update(zip(self._names, values, strict=False)))
         returned = self._code["write_reply"](fields, *arguments)
         returned = self._code["tell"](returned) if self._tells else returned
-        read = self._code["read_reply"](returned, *([told] if self._callback else []))
+        of_event = [""] * len(self._of_event)
+        read = self._code["read_reply"](returned, *([told] if self._callback else []), *of_event)
         return HttpReply.from_fields(read)
 
 

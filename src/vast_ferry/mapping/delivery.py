@@ -197,6 +197,10 @@ class _Delivery:
             given.append(TOLD)
         if "method" in reply.parameters:
             given.append(f"{self._method().name}({', '.join(self._method().parameters)})")
+        for name in self.original.answered.of_event if reply.parameters[0] != HUB_DONE.root else ():
+            view = view_event(f"{self.prefix}its_{name.replace('.', '_')}", self.original.event, name)
+            self.sources += [view] if all(one.name != view.name for one in self.sources) else []
+            given.append(f"{view.name}({', '.join(view.parameters)})")
         callback = self.caller.answered.callback
         if callback:
             given.append(callback.name)

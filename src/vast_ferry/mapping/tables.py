@@ -232,6 +232,7 @@ class ReplyForm:
     keys: tuple[str, ...] = ()  # of a mapping: it has no others
     types: Mapping[str, str] = field_(default_factory=dict)  # text, bytes, json → the type of a content that names none
     type_first: bool = False
+    nothing_at: Access | None = None  # where nothing stands, or the answer has another form
     head: str = "tuple"  # of an answer in pieces: the class of what may come first
     called: str = ""  # under which name a translation knows the class, if not its own
     line: int = field_(default=0, compare=False)
@@ -272,6 +273,12 @@ class ReplyShape:
     again_with: str = ""  # which others come again with one: `all`, `rest` (what stands behind it), `group`
     bodyless: tuple[int, ...] = ()  # statuses with which content and its type are left out
     writer: ByWriter | None = None
+
+    @property
+    def of_event(self) -> tuple[str, ...]:
+        """Return the fields of the event that is answered which an answer's content holds."""
+        lenses = [row.lens for form in self.forms for row in form.rows]
+        return tuple(dict.fromkeys(name for lens in lenses for name in lens.of_event))
 
     @property
     def told(self) -> ByWriter | None:

@@ -429,6 +429,7 @@ class Builder:
                     types={str(one): name for one, name in form.types.items()},
                     type_first=form.type_first,
                     head=form.head,
+                    nothing_at=self._place(form.nothing_at, *path, "nothing_at") if form.nothing_at else None,
                 )
             )
         callback = model.callback

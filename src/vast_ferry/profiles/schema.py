@@ -125,6 +125,9 @@ class FormModel(Model):
         {}, description="type of a content that names none, by what it is given as"
     )
     type_first: bool = Field(False, description="whether that type comes before the other header fields")
+    nothing_at: str = Field(
+        "", description="place where nothing stands: an answer with something there has another form"
+    )
     head: Dotted = Field("tuple", description="of an answer in pieces: the class of what may come first")
 
 

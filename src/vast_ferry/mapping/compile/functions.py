@@ -12,6 +12,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.compile.reading import Reading, needs_nothing, place_node, reading_of
 from vast_ferry.mapping.compile.writing import Branch, CannotWrite, Construction, returning, values_of
 from vast_ferry.mapping.expressions import Expression, helper
+from vast_ferry.mapping.lenses.forms import event_variable
 from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements, docstring
@@ -312,6 +313,8 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
         test = TESTS[form.when].format(root, form.short_name)
         if form.keys:
             test = f"{test} and {root}.keys() <= {{{', '.join(map(repr, form.keys))}}}"
+        if form.nothing_at is not None:
+            test = f"{test} and {_steps(root, form.nothing_at)} is None"
         lines += [f"{'elif' if index else 'if'} {test}:", textwrap.indent(body, "    ")]
     else:
         names = " or ".join(_form_name(form) for form in source.forms)
@@ -335,6 +338,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
         lines.append(f"return {values[0]}")
     parameters = [root, *([TOLD] if source.callback else [])]
     parameters += ["method"] if "method" in wanted.asked else []
+    parameters += [event_variable(name) for name in source.of_event]
     parameters += [target.callback.name] if target.callback else []
     text = f"def {name}({', '.join(parameters)}):\n"
     text += f"    {docstring(about)}\n" if about else ""
@@ -345,6 +349,12 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     imports = [_import_of(path) for path in classes]
     imports += [_import_of(out.class_name, out.called)] if out.class_name else []
     return Source(name, text, making.classes, tuple(dict.fromkeys(imports)), tuple(parameters))
+
+
+def _steps(root: str, at: Access) -> str:
+    """Return the source of what stands at a place of an answer, None where nothing does."""
+    steps = [step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in at.steps]
+    return f"gently({', '.join([root, *map(repr, steps)])})"
 
 
 def _apart(written: ReplyForm, source: ReplyShape) -> str:

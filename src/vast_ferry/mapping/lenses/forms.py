@@ -422,6 +422,39 @@ class ContentByKey(Content):
         return helper("kind_by_key", at, ex.Literal(dict(self.options)))
 
 
+class ObjectOf(Lens):
+    """Content that the provider makes as JSON of what stands there: `object_of(error=this, request=id)`.
+
+    Each key holds `this`, or a field of the event that is answered. Such content is read, and written by no handler.
+    """
+
+    __slots__ = ()
+    by_hand = False
+    name, takes, most, named, holds = "object_of", "how JSON is written; key=this or a hub field", 3, True, ("bytes",)
+
+    @property
+    def of_event(self) -> tuple[str, ...]:
+        """Return the fields of the event that such content holds."""
+        return tuple(dict.fromkeys(str(field) for _, field in self.options if field != "this"))
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        if all(field != "this" for _, field in self.options):
+            raise LensError("lens object_of says which key holds what stands there, such as object_of(error=this)")
+        held = tuple(
+            ex.Entry(ex.Literal(str(key)), at if field == "this" else ex.Variable(event_variable(str(field))))
+            for key, field in self.options
+        )
+        return helper("json_in_style", ex.Mapping(held), ex.Literal(tuple(map(str, self.args))))
+
+    def content_kind(self, at: Expression) -> Expression:
+        return ex.Literal("json")
+
+
+def event_variable(field: str) -> str:
+    """Return the name by which the translation of an answer knows a field of the event that is answered."""
+    return f"event_{field.replace('.', '_')}"
+
+
 class PiecesJoined(Lens):
     """Content that came in pieces; with an attribute, what stands there of what came first comes before them."""
 

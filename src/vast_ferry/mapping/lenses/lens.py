@@ -71,6 +71,11 @@ class Lens:
 
     # --- generated code ---
 
+    @property
+    def of_event(self) -> tuple[str, ...]:
+        """Return the fields of the event that is answered which this needs, in an answer."""
+        return ()
+
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         """Return the hub value of what stands at the place."""
         return at

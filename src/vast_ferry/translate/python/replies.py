@@ -105,7 +105,8 @@ class Replies(ReplyReading, ReplyWriting):
         """Return the statement by which a handler answers with what it told the object that it answers through."""
         name = self.job.answer_view(self.at.kind)
         self.at.imports.add(Import(self.job.module_name, name))
-        return f"return {self._sent(f'{name}({function.writer}.answer({returned}))', function)}"
+        told = f"{function.writer}.answer({returned}){self._of_event(function.node)}"
+        return f"return {self._sent(f'{name}({told})', function)}"
 
     def ends(self, function: Function) -> str:
         """Return what stands behind an answer where the handler itself returns it."""
@@ -149,6 +150,16 @@ class Replies(ReplyReading, ReplyWriting):
         ends, by_hand = self.ends(function), self.job.target.kinds[REQUEST].answered.by_hand
         return f"{'await ' * bool(ends and by_hand and by_hand.awaited)}{text}{ends}"
 
+    def _of_event(self, node: ast.AST) -> str:
+        """Return what an emitted function is told of the event beside an answer, as arguments behind it."""
+        given = ""
+        for field in self.job.source.kinds[REQUEST].answered.of_event:
+            made = self.at.reads().hub(field)
+            if made is None:
+                raise Stop("reply-unknown", node)
+            given += f", {self.at.place(made, node)}"
+        return given
+
     def in_pieces(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Put a function before a handler that gives its answer piece by piece: it answers with the whole."""
         plain = isinstance(node, ast.FunctionDef) and not self.job.asynchronous and function.cls is None
@@ -166,7 +177,8 @@ class Replies(ReplyReading, ReplyWriting):
         self.at.edit(start, start + len(node.name.encode()), pieces, "reply")
         at = self.at.text.next_line(self.at.text.end(node) - 1)
         lead = "" if self.at.text.data[at - 1 : at] == b"\n" else "\n"
-        answer = self._sent(f"{name}({pieces}({given}))", function)
+        self.at.beside = True
+        answer = self._sent(f"{name}({pieces}({given}){self._of_event(node)})", function)
         self.at.edit(at, at, f"{lead}\n\ndef {node.name}({given}):\n    return {answer}\n", "reply")
 
     def _done(self, node: ast.Return) -> None:
@@ -336,7 +348,7 @@ class Replies(ReplyReading, ReplyWriting):
             name = self.job.answer_view(REQUEST)
             self.at.imports.add(Import(self.job.module_name, name))
             self.at.shims.append(("reply", node))
-            text = f"{name}({self.at.code(node.exc)})"
+            text = f"{name}({self.at.code(node.exc)}{self._of_event(node)})"
         self.at.swap(node, f"return {self._sent(text, function)}", "reply")
         return True
 
@@ -398,7 +410,8 @@ class Replies(ReplyReading, ReplyWriting):
         before, self.at.edits = self.at.edits, []
         self.at.expression(value)
         inner, self.at.edits = self.at.edits, before
-        opens, closes = (f"{name}((", "))") if self._bare(value) else (f"{name}(", ")")
+        more = self._of_event(node) if is_request(self.at.kind) else ""
+        opens, closes = (f"{name}((", f"){more})") if self._bare(value) else (f"{name}(", f"{more})")
         if any(edit.start in (start, end) for edit in inner):  # what is awaited is so before it is handed over
             self.at.swap(value, f"{opens}{self.at.applied(value, inner)}{closes}", "reply")
             return

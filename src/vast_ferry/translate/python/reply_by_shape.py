@@ -11,14 +11,15 @@ from __future__ import annotations
 import ast
 from typing import Any
 
-from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, StatusSaid
+from vast_ferry.hub.findings import FerryError
+from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ObjectOf, StatusSaid
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.translate.python.reply_parts import Forms, Made
 
 
-class Unknown(Exception):
+class Unknown(FerryError):
     """Something of an answer can't be told from the code."""
 
 
@@ -84,6 +85,8 @@ class ByShape(Forms):
             return False
         if not kind:
             return None
+        if form.nothing_at is not None:
+            return self._has_nothing(form, node, kind)
         if form.when == "mapping":
             if kind != "dict" or not form.keys:
                 return kind == "dict"
@@ -93,6 +96,19 @@ class ByShape(Forms):
         if form.when == "data":
             return kind in ("dict", "list", "int", "float", "bool")
         return form.when == "always" or kind == tests.get(form.when, form.when)
+
+    def _has_nothing(self, form: ReplyForm, node: ast.expr, kind: str) -> bool | None:
+        """Tell whether nothing stands where a form wants nothing; None where that can't be told."""
+        assert form.nothing_at is not None
+        if kind != {"tuple": "tuple", "mapping": "dict"}.get(form.when, form.when):
+            return False
+        if not isinstance(node, ast.Tuple | ast.Dict) or len(form.nothing_at.steps) != 1:
+            return None
+        step = form.nothing_at.steps[0]
+        held = _places(node).get(str(step.key)) if isinstance(step, Item) else node
+        if held is None or not _is_there(held):
+            return True
+        return False if self._type(held) or isinstance(held, ast.Dict | ast.List) else None
 
     # --- its parts ---
 
@@ -176,6 +192,8 @@ class ByShape(Forms):
 
     def _content(self, made: Made, row: Row, value: ast.expr | None) -> str:
         """Note the content, and return as what it is given: text, bytes or json; nothing for none."""
+        if isinstance(row.lens, ObjectOf):
+            return self._object_of(made, row.lens, value)
         if not isinstance(row.lens, Content):
             raise Unknown
         style = tuple(map(str, row.lens.args))
@@ -193,6 +211,23 @@ class ByShape(Forms):
             return self._json(made, value, style)
         raise Unknown
 
+    def _object_of(self, made: Made, lens: ObjectOf, value: ast.expr | None) -> str:
+        """Note the content that the provider makes of what stands there, and of the event."""
+        if value is None or self._type(value) != "str":
+            raise Unknown
+        held = {field: self.at.reads().hub(field) for field in lens.of_event}
+        entries = []
+        for key, field in lens.options:
+            if field == "this":
+                text = self.at.code(value)
+            elif (code := held[str(field)]) is None:
+                raise Unknown
+            else:
+                text = self.at.place(code, value, bare=True)
+            entries.append(f"{quoted(str(key))}: {text}")
+        self._dumped(made, f"{{{', '.join(entries)}}}", tuple(map(str, lens.args)))
+        return "json"
+
     def _content_by_key(self, made: Made, lens: ContentByKey, value: ast.expr | None, style: tuple[str, ...]) -> str:
         keys = [(key, inner) for key, inner in _items(value) if key in dict(lens.options)]
         if not keys:
@@ -209,12 +244,15 @@ class ByShape(Forms):
         return kind
 
     def _json(self, made: Made, value: ast.expr, style: tuple[str, ...]) -> str:
-        told = [self.at.code(value)]
+        self._dumped(made, self.at.code(value), style)
+        return "json"
+
+    def _dumped(self, made: Made, text: str, style: tuple[str, ...]) -> None:
+        told = [text]
         told += [] if "spaced" in style else ['separators=(",", ":")']
         told += ["sort_keys=True"] if "sorted" in style else []
         told += [] if "ascii" in style else ["ensure_ascii=False"]
         made.body, made.body_type = self.at.need(["import json"], f"json.dumps({', '.join(told)})"), "str"
-        return "json"
 
 
 def _fields_in(value: ast.expr) -> list[tuple[ast.expr | None, ast.expr, bool]]:

@@ -63,6 +63,7 @@ class Writing:
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
         self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
+        self.beside = False  # what is written stands in a function before this one, which takes the same
         self.plan: Unrolled | None = None
         self.runs: list[Any] | None = None  # what is told to a writer, where all of it stands right before an end
         self.facts = job.facts.get(function.key) if function is not None else None
@@ -230,7 +231,7 @@ class Writing:
     def root(self, name: str, node: ast.AST) -> str:
         """Return the source of what the target hands over as parameter `name`; it is passed on where it has to be."""
         function = self._with_a_call(node)
-        if isinstance(function.node, ast.FunctionDef) and function.generates:
+        if isinstance(function.node, ast.FunctionDef) and function.generates and not self.beside:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.entry:
             return self.handed.get(name, name)
