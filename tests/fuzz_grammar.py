@@ -18,6 +18,7 @@ from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
 from vast_ferry.mapping.tables import Level, ReplyForm
+from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.profiles.profile import Profile
 
 #: What stands at the top of each program: how a value is shown, whatever it is.
@@ -79,7 +80,10 @@ class Program:
     def source(self, name: str) -> str:
         """Return the file of the handler."""
         surface = self.surface
-        taken = "*, " * surface.by_name + ", ".join(surface.parameters)
+        given = surface.parameters
+        if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
+            given = surface.writer.among(given)
+        taken = "*, " * surface.by_name + ", ".join(given)
         lines = [f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
         inside = "    "
         if surface.method:
@@ -119,6 +123,7 @@ class Surface:
     method: str = ""  # the handler is a class, and this its method; what sets it up keeps what it is told
     setup: str = ""
     told: tuple[str, ...] = ()
+    writer: ByWriter | None = None  # what a handler may answer through
 
     @classmethod
     def of(cls, profile: Profile, kind: str, *, fresh: bool = True) -> Surface:
@@ -193,6 +198,7 @@ class Surface:
             handled.method,
             handled.setup,
             told,
+            handled.answered.writer,
         )
 
     def clients(self, operation: str, **given: str) -> tuple[str, str] | None:
@@ -1339,7 +1345,23 @@ def own_pieces(surface: Surface) -> list[Callable[[Writer, Scope], list[str]]]:
         *([header_asked] if any(part.headers for part in surface.parts) else ()),
         *([as_json, read_twice] if any(part.content for part in surface.parts) else ()),
         *([own_reply] if any(form.class_name for form in http) else ()),
+        *([said_of_one, said_of_one] if surface.profile.kinds[surface.kind].event.told_by else ()),
     ]
+
+
+def said_of_one(w: Writer, s: Scope) -> list[str]:
+    """Return statements that say what became of an event of a batch, perhaps twice, or fail behind it."""
+    shape = w.surface.profile.kinds[w.surface.kind].event
+    methods = {one.name: ", ".join("5" if "=" not in p else p for p in one.parameters) for one in shape.told_by}
+    name, given = w.random.choice(list(methods.items()))
+    said = f"{shape.told_of}.{name}({given})"
+    ways = [[said], [f"if {w.test(s)}:", f"    {said}"], [f"say = {shape.told_of}.{name}", f"say({given})"]]
+    ways += [
+        [said, "if len(seen) % 3 == 1:", "    raise ValueError('behind it')"],
+        [f"[{said}]"],
+        [said, "return seen"],
+    ]
+    return w.random.choice(ways)
 
 
 def program(surface: Surface, seed: str) -> Program:
@@ -1465,6 +1487,55 @@ def answered_by_shape(w: Writer, s: Scope) -> list[str]:
     return r.choice(ways)
 
 
+def answered_by_writer(w: Writer, s: Scope, writer: ByWriter) -> list[str]:
+    """Return statements that answer through what a handler is handed."""
+    r = w.random
+    form = next(form for form in w.surface.profile.kinds["http"].answered.forms if form.when == "writer")
+    fields = {row.at.steps[-1].name: row.field for row in form.rows if isinstance(row.at.steps[-1], Attr)}
+    values = {
+        "status": ["200", "404", f"(201 if {w.test(s)} else 304)", "len(seen) + 200"],
+        "headers": ['{"X-N": str(len(seen))}', '{"Content-Type": "text/x"}', "None", '{"A": ["1", "2"]}'],
+        "headers.plain": ["{}", '{"X-N": "1"}'],
+    }
+    module = next((error.rpartition(".")[0] for error in writer.errors), "")
+    if module:
+        w.top.append(f"import {module}")
+
+    def call(name: str) -> str:
+        method = writer.methods[name]
+        given = {one: r.choice(values[fields[attribute]]) for attribute, one in method.sets.items()}
+        for one in method.adds.values():
+            text = r.choice(['"-".join(map(str, seen))', '"a"', '""', f"str({w.part(s, 'text')})"])
+            given[one] = text if method.only.get(one) == "text" else f"{text}.encode()"
+        for header, value in method.puts.values():
+            given[header], given[value] = r.choice(['"X-A"', '"x-b"', '"Content-Type"']), r.choice(['"1"', '"text/x"'])
+        told = [(one.partition("=")[0], "=" in one) for one in method.takes]
+        first = [f"{one}={given[one]}" if r.random() < 0.3 else given[one] for one, _ in told[:1]]
+        rest = [f"{one}={given[one]}" for one, usual in told[1:] if not usual or r.random() < 0.7]
+        return f".{name}({', '.join([*first, *rest])})"
+
+    chosen = r.choices(list(writer.methods), k=r.randint(0, 3))
+    chosen.sort(key=list(writer.methods).index) if r.random() < 0.8 else None
+    own = writer.name
+    tells = [f"{own}{call(name)}" for name in chosen]
+    if r.random() < 0.2:
+        tells = [own + "".join(one.removeprefix(own) for one in tells)] if tells else []
+    if r.random() < 0.1:
+        tells.insert(0, f"{own}.status = {r.choice(values['status'])}")
+    ends = r.choice([["return"], ["return 5"], ["return None"], [], [], [f"return {own}.status"]])
+    ways = [[*tells, *ends]] * 3
+    if tells:
+        block = [f"    {one}" for one in tells]
+        ways += [[f"if {w.test(s)}:", *block, "    return", *tells, *ends], ["for _ in (1,):", *block, *ends]]
+        ways += [[f"if {w.test(s)}:", *block, "else:", f"    {own}{call(next(iter(writer.methods)))}"]]
+        ways += [["try:", *block, "except Exception as error:", "    seen.append(str(error))", *ends]]
+        ways += [
+            ["def tell():", *block, "tell()", *ends],
+            ["with open('/dev/null'):", *block, *[f"    {e}" for e in ends]],
+        ]
+    return r.choice(ways) if tells or ends else [f"_ = {own}.status"]
+
+
 def a_content(w: Writer) -> str:
     """Return a content of some sort."""
     every = ['"-".join(map(str, seen))', "seen", '{"seen": seen}', "str(seen).encode()", "repr(seen)", "None", '""']
@@ -1486,6 +1557,8 @@ def _of_the_form(form: ReplyForm, values: dict[str, str]) -> str:
 def answered(w: Writer, s: Scope) -> list[str]:
     """Return statements that answer with what was seen, in one of the forms that the provider has."""
     reply = w.surface.profile.kinds["http"].answered
+    if w.surface.writer is not None and w.random.random() < 0.6:
+        return answered_by_writer(w, s, w.surface.writer)
     if any(form.types for form in reply.forms):
         return answered_by_shape(w, s)
     form = w.random.choice(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import copy
+import ctypes
 import importlib
 import io
 import random
@@ -16,6 +17,7 @@ import shutil
 import signal
 import sys
 import tempfile
+import threading
 import types
 import warnings
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -170,8 +172,18 @@ class Inside:
                 data = worker.call(self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder)
             except TimeoutError as error:  # it came while a failure was told, which may be long
                 data = worker.failure(error, self.world.folder, "failed")
+            finally:
+                end_threads()
         effects = self.world.services.effects
         return outcome_of({**data, "output": said.getvalue(), "logs": logs, "effects": effects})
+
+
+def end_threads() -> None:
+    """End the threads that a call left behind: what goes on for ever would change what others see."""
+    for thread in threading.enumerate():
+        if thread is not threading.main_thread() and thread.ident is not None and thread.is_alive():
+            ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(thread.ident), ctypes.py_object(SystemExit))
+            thread.join(0.2)
 
 
 @contextlib.contextmanager

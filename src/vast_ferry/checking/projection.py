@@ -43,14 +43,14 @@ class Projection:
         that of `like`, if that is one of them.
         """
         kept = self._reply.of(reply, method)
-        given = self._profile.reply.written.default_types or ()
-        if like is None or content_type_of(reply.headers):
+        shape = self._profile.reply
+        forms = [shape.written, *([shape.by_hand.form] if shape.by_hand is not None else [])]
+        given = {one for form in forms for one in form.default_types or ()}
+        told = content_type_of(like.headers) if like is not None else ""
+        if content_type_of(reply.headers) or told not in given or content_type_of(kept.headers) not in {"", *given}:
             return kept
-        told = content_type_of(like.headers)
-        if told not in given or content_type_of(kept.headers) not in given:
-            return kept
-        headers = [(name, told if name.lower() == "content-type" else value) for name, value in kept.headers]
-        return replace(kept, headers=headers)
+        headers = [(name, value) for name, value in kept.headers if name.lower() != "content-type"]
+        return replace(kept, headers=[*headers, ("content-type", told)])
 
 
 class _Reply:

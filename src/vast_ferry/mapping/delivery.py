@@ -279,7 +279,11 @@ class _Delivery:
         native = self.original.event.parameters
         self.lines.append(f"{', '.join(native)} = {self._event()}")
         entry = self.original.event.event_parameters[0]
-        self._settle(self._returned(self._call(self._handed(f"[{entry}]"))))
+        call = self._call(self._handed(f"[{entry}]"))
+        if self.original.event.told_by:
+            self._told_one_by_one(call, "one", f"[{entry}]")
+        else:
+            self._settle(self._returned(call))
 
     def _handed(self, entries: str) -> tuple[str, ...]:
         """Return the arguments for a handler that takes a batch of `entries`."""
@@ -305,14 +309,16 @@ class _Delivery:
     def _loop(self) -> str:
         return f"{self._each()}:"
 
-    def _told_one_by_one(self, call: str, one: str, place: int) -> None:
-        """Write the call of a handler that says of each event what became of it, by methods of the event."""
+    def _told_one_by_one(self, call: str, entry: str, taken: str) -> None:
+        """Write the call of a handler that says of each event what became of it, by methods of the event.
+
+        `entry` is what `one` of those `taken` has the event in.
+        """
         ours = self.original.event
         view = view_event(f"{self.prefix}named", replace(ours, parameters=ours.event_parameters), "id")
         self.sources.append(view)
-        entry = one.format(place)
         self.lines += ["failed = None", "try:", f"    {call}", "except Exception as error:", "    failed = error"]
-        told = f"[({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in taken]"
+        told = f"[({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in {taken}]"
         settled = f"told_apart({told}, failed)"
         if not self.caller.answered.holds_again:
             settled = f"settled({settled})"
@@ -362,7 +368,8 @@ class _Delivery:
             self.lines.append(f"{', '.join(names)} = taken[0]")
         entries = f"[one[{place}] for one in taken]" if several else "taken"
         if ours.told_by:
-            self._told_one_by_one(self._call(self._handed(entries)), "one[{}]" if several else "one", place)
+            entry = f"one[{place}]" if several else "one"
+            self._told_one_by_one(self._call(self._handed(entries)), entry, "taken")
             return
         call = self._returned(self._call(self._handed(entries)))
         if self.original.answered.again_by or self.original.answered.again_with:
