@@ -23,6 +23,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import carry, convert, survey, try_event
+from vast_ferry.checking.lint import lint
 from vast_ferry.definitions.secrecy import is_key_file, looks_secret
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.demo import PROJECT
@@ -31,7 +32,6 @@ from vast_ferry.documents.json_file import read_json, write_json
 from vast_ferry.documents.toml_file import read_toml, write_toml
 from vast_ferry.documents.yaml_file import read_yaml, write_yaml
 from vast_ferry.events.compiled import beside
-from vast_ferry.evidence.lint import lint
 from vast_ferry.gap_finding.find import gaps
 from vast_ferry.hub.findings import BadInput, Finding, Severity
 from vast_ferry.profiles.profile import load_profile

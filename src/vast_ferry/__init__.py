@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from vast_ferry.checking.check import check as check
     from vast_ferry.checking.compare import Verdict as Verdict
+    from vast_ferry.checking.lint import Linted as Linted
+    from vast_ferry.checking.lint import lint as lint
     from vast_ferry.checking.result import Checked as Checked
     from vast_ferry.checking.result import CheckResult as CheckResult
     from vast_ferry.crossing.carry import Crossing as Crossing
@@ -20,8 +22,6 @@ if TYPE_CHECKING:
     from vast_ferry.crossing.carry import plan as plan
     from vast_ferry.events.convert import Converted as Converted
     from vast_ferry.events.convert import convert as convert
-    from vast_ferry.evidence.lint import Linted as Linted
-    from vast_ferry.evidence.lint import lint as lint
     from vast_ferry.evidence.trying import Tried as Tried
     from vast_ferry.evidence.trying import try_event as try_event
     from vast_ferry.gap_finding.find import gaps as gaps
@@ -52,7 +52,7 @@ _HOMES = {
     "Gaps": "gap_finding.gaps",
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
-    "Linted": "evidence.lint",
+    "Linted": "checking.lint",
     "Place": "hub.findings",
     "Profile": "profiles.profile",
     "Severity": "hub.findings",
@@ -64,7 +64,7 @@ _HOMES = {
     "convert": "events.convert",
     "find_profile": "profiles.registry",
     "gaps": "gap_finding.find",
-    "lint": "evidence.lint",
+    "lint": "checking.lint",
     "plan": "crossing.carry",
     "survey": "surveying.survey",
     "Tried": "evidence.trying",

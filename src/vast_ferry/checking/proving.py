@@ -234,7 +234,8 @@ class Proving:
                 )
                 outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
             if outcome.reply is not None:
-                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, ran.carried.reply))
+                like = ran.carried.reply if outcome.message != FROM_GATEWAY else None
+                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, like))
             if services:
                 outcome, _ = self._held(outcome, ran)
             outcomes.append(outcome)

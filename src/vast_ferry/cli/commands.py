@@ -484,8 +484,8 @@ def lint(name: str, examples: int, form: str) -> None:
     What is written is read back; fused is read and write; every derived loss shows up, and no other difference does.
     The profile is also translated to and from every profile that ships.
     """
+    from vast_ferry.checking.lint import lint
     from vast_ferry.definitions.tables import checked_definition
-    from vast_ferry.evidence.lint import lint
     from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import lint_data
     from vast_ferry.reports.text import lint_text

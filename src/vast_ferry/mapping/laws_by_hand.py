@@ -8,6 +8,7 @@ handler at the other, against what the compiled view makes there. An expression 
 from __future__ import annotations
 
 import inspect
+import json
 import textwrap
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
@@ -38,8 +39,13 @@ def _always(event: Fields) -> bool:
     return True
 
 
+def _is_json_in_utf_8(event: Fields) -> bool:
+    """Tell whether `json` takes content for UTF-8: a mark at its beginning, or a NUL, says another encoding."""
+    return _is_utf_8(event) and json.detect_encoding(event["body"]) == "utf-8"
+
+
 #: JSON is exchanged in UTF-8 (RFC 8259 §8.1). What an expression takes for granted → whether it holds of an event.
-HOLDS: Mapping[str, Callable[[Fields], bool]] = {"charset-assumed": _is_utf_8, "json": _is_utf_8}
+HOLDS: Mapping[str, Callable[[Fields], bool]] = {"charset-assumed": _is_utf_8, "json": _is_json_in_utf_8}
 
 
 def function_of(name: str, code: ByHand, parameters: tuple[str, ...]) -> Callable[..., Any]:

@@ -12,10 +12,10 @@ from vast_ferry.mapping.tables import Row
 from vast_ferry.profiles.profile import Profile
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
+    from vast_ferry.checking.lint import Linted
     from vast_ferry.checking.result import CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.events.convert import Converted
-    from vast_ferry.evidence.lint import Linted
     from vast_ferry.gap_finding.gaps import Gaps
     from vast_ferry.gap_finding.price import Bill
 

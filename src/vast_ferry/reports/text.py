@@ -23,9 +23,9 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.terminal import console
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
+    from vast_ferry.checking.lint import Linted
     from vast_ferry.checking.result import Checked, CheckResult
     from vast_ferry.crossing.carry import Crossing
-    from vast_ferry.evidence.lint import Linted
 
 VERDICT_STYLE = {
     Verdict.SAME: "green",
