@@ -15,9 +15,10 @@ from typing import Any
 import pytest
 import yaml
 from conftest import ROOT, Project, some
-from test_manuals import BEYOND, handler_of
+from test_manuals import BEYOND
 
 from vast_ferry import StandIn, Verdict, carry, check, find_profile, gaps, survey
+from vast_ferry.checking.answers_seen import handler_source
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events
@@ -251,7 +252,7 @@ def test_answers_that_were_rewritten_are_what_the_manual_says(project: Project, 
     for one, row in rows.items():
         entry = declared(profile.provider, one).entry
         files[entry.file] = (
-            handler_of(profile, row).replace("def handler(", f"def {one}(").replace("handler:", f"{one}:")
+            handler_source(profile, row).replace("def handler(", f"def {one}(").replace("handler:", f"{one}:")
         )
         triggers = declared(profile.provider, one).triggers if row["kind"] == "http" else ()
         functions.append(Function(one, entry, triggers))

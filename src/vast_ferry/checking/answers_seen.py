@@ -97,9 +97,12 @@ def _seen(profile: Profile, row: dict[str, Any], events: Path, scratch: Path, ab
     if isinstance(client, dict) and client.get("cut"):
         return replace(about, unseen="the answer was cut off, which a stand-in does not do")
     path = events / row["event"]
-    with beside(events):
-        data = parse_json(read_file(path, str(path), "the event"), str(path))
-        _, called = read_events(data, profile, row["event"], kind=row["kind"])
+    data = parse_json(read_file(path, str(path), "the event"), str(path))
+    try:
+        with beside(events):
+            _, called = read_events(data, profile, row["event"], kind=row["kind"])
+    except BadInput as error:  # which its own evidence tells, with the row
+        return replace(about, unseen=f"{row['event']} can't be read: {error.what}")
     name = f"h{about.line}"
     (scratch / f"{name}.py").write_text(handler_source(profile, row))
     try:

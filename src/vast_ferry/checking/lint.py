@@ -5,21 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from vast_ferry.evidence.witnesses import Fact, facts, unread
+from vast_ferry.checking.answers_seen import AnswerSeen, answers_seen
+from vast_ferry.definitions.writing_back import PROJECT, definition_lost
+from vast_ferry.evidence.witnesses import Fact, evidence_folder, facts, unread
 from vast_ferry.hub.extras import require
 from vast_ferry.mapping.losses import Broken
+from vast_ferry.mapping.places import Attr
+from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles, find_profile
 
 
 @dataclass(frozen=True, slots=True)
 class Linted:
-    """One law, for one kind of event, and how it is broken, if it is; `other` is the other profile of a pair."""
+    """One law, for one kind of event, and how it is broken, if it is; `other` is the other profile of a pair.
+
+    `unseen` says what was not looked at, and why.
+    """
 
     law: str
     kind: str
     broken: Broken | None = None
     other: str = ""
+    unseen: str = ""
 
 
 def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
@@ -30,6 +38,9 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     """
     profile = find_profile(profile) if isinstance(profile, str) else profile
     yield from _evidence(profile)
+    yield from _answers(profile)
+    yield from _definition(profile)
+    yield from _parts_of_answers(profile)
     require("hypothesis", "lint", "generated events")
     from vast_ferry.mapping.laws import check_pair, check_shape
     from vast_ferry.mapping.laws_beside import check_beside, check_client
@@ -73,3 +84,54 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
     for file, keys in unread(profile).items():
         law = "every key of recorded events is read"
         yield Linted(law, "", Broken(law, "", f"{file}: no row reads {', '.join(keys)}", {}))
+
+
+def _answers(profile: Profile) -> Iterator[Linted]:
+    """Yield whether handlers' answers are what their evidence says that others saw, kind by kind."""
+    law = "answers are what was seen of them"
+    told: dict[str, list[AnswerSeen]] = {}
+    for one in answers_seen(profile):
+        if one.unseen:
+            yield Linted(law, one.kind, unseen=f"{one.file}:{one.line}: {one.unseen}")
+        else:
+            told.setdefault(one.kind, []).append(one)
+    for kind, found in told.items():
+        wrong = [one for one in found if not one.right]
+        for one in wrong:
+            parts = "; ".join(f"{what} was {wanted!r}, and came out as {got!r}" for what, wanted, got in one.differs)
+            yield Linted(law, kind, Broken(law, kind, f"{one.file}:{one.line}: {parts}", {}))
+        if not wrong:
+            yield Linted(law, kind)
+
+
+def _definition(profile: Profile) -> Iterator[Linted]:
+    """Yield whether the definition of a project beside the evidence is read, and comes back when it is written."""
+    folder = evidence_folder(profile)
+    if folder is None or not (folder / PROJECT).is_dir() or not profile.model.definition:
+        return
+    law = "the definition comes back"
+    lost = definition_lost(profile, folder / PROJECT)
+    for why in lost:
+        yield Linted(law, "", Broken(law, "", why, {}))
+    if not lost:
+        yield Linted(law, "")
+
+
+def _parts_of_answers(profile: Profile) -> Iterator[Linted]:
+    """Yield whether all that an answer's class takes is read: what no row reads would be lost without a word."""
+    law = "all that an answer is made of is read"
+    for kind, tables in profile.kinds.items():
+        forms = [form for form in tables.answered.forms if form.class_name]
+        unread = [(form, name) for form in forms for name in _unread_of(profile, form)]
+        for form, name in unread:
+            why = f"{form.class_name} takes {name}, and no row of line {form.line} reads it"
+            yield Linted(law, kind, Broken(law, kind, why, {}))
+        if forms and not unread:
+            yield Linted(law, kind)
+
+
+def _unread_of(profile: Profile, form: ReplyForm) -> list[str]:
+    module, _, name = form.class_name.rpartition(".")
+    model = profile.model.modules.get(module, {}).get(name)
+    read = {step.name for row in form.rows for step in row.at.steps if isinstance(step, Attr)}
+    return [one for one in (t.partition("=")[0] for t in model.takes) if one not in read] if model else []

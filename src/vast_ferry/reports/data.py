@@ -129,7 +129,8 @@ def lint_data(profile: Profile, results: list[Linted]) -> dict[str, Any]:
             {
                 "kind": result.kind,
                 "law": result.law,
-                "holds": result.broken is None,
+                "holds": result.broken is None and not result.unseen,
+                "unseen": result.unseen or None,
                 "between": result.other or None,
                 "why": result.broken.why if result.broken else None,
                 "event": repr(result.broken.event) if result.broken else None,

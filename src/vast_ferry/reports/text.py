@@ -280,9 +280,13 @@ def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
     for kind, group in groupby(results, key=lambda result: result.kind):
         for index, result in enumerate(group):
             holds = Text("holds", "green") if result.broken is None else Text("broken", "bold red")
+            holds = Text("unseen", "yellow") if result.unseen else holds
             table.add_row(Text(kind if not index else "", "bold"), holds, f"{result.law} {result.other}".strip())
+            if result.unseen:
+                table.add_row("", "", Text(result.unseen, "yellow"))
             if result.broken:
-                table.add_row("", "", Text(f"{result.broken.why}\nshown by {_told(result.broken)}", "red"))
+                shown = f"\nshown by {_told(result.broken)}" if result.broken.event else ""
+                table.add_row("", "", Text(f"{result.broken.why}{shown}", "red"))
     broken = sum(result.broken is not None for result in results)
     end = Text(f"{broken} broken." if broken else "Every law holds.", "bold red" if broken else "green")
     return Group(*parts, Padding(table, (0, 0, 0, 2)), Text(), end)
