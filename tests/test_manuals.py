@@ -31,8 +31,10 @@ from vast_ferry import (
     try_event,
 )
 from vast_ferry.checking.answers_seen import answers_seen
+from vast_ferry.definitions import writing_back
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.writing import write_definition
+from vast_ferry.definitions.writing_back import definition_lost
 from vast_ferry.documents.xml_file import read_xml, write_xml
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, unread, unwitnessed
@@ -44,6 +46,7 @@ from vast_ferry.mapping import helpers
 from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.laws import changed
 from vast_ferry.mapping.views import truths_of
+from vast_ferry.profiles.profile import load_profile
 from vast_ferry.profiles.registry import all_profiles
 
 MANUALS = ROOT / "tests" / "manuals"
@@ -88,6 +91,73 @@ def test_answers_are_what_the_manual_says_others_see(name: str) -> None:
     beyond = {number for number, one in enumerate(seen) if one.unseen or not one.right}
     assert beyond == BEYOND[name], [seen[number] for number in beyond ^ BEYOND[name]]
     assert {one.unseen for one in seen} <= {"", "the answer was cut off, which a stand-in does not do"}
+
+
+#: What is tried of a manual → what is said of it, and how it ends.
+TRIED = {
+    "Netherby/replies.yaml": ("31 as they were seen, 1 otherwise, 0 not looked at.", 1),
+    "Wexcombe/replies.yaml": ("33 as they were seen, 0 otherwise, 2 not looked at.", 0),
+    "projects/saltmarsh": ("Written again, it is the same.", 0),
+    "projects/wexcombe/wexcombe.toml": ("Written again, it is the same.", 0),
+}
+
+
+@pytest.mark.parametrize("file", TRIED)
+def test_answers_and_definitions_are_tried(run: Run, file: str) -> None:
+    name = next(name for name in PROFILES if name.partition("-")[0] in file.lower())
+    done = run("profile", "try", str(MANUALS / f"{name}.yaml"), str(MANUALS / file))
+    assert (done.stdout.splitlines()[-1], done.returncode) == TRIED[file]
+    told = json.loads(
+        run("profile", "try", str(MANUALS / f"{name}.yaml"), str(MANUALS / file), "--format", "json").stdout
+    )
+    assert bool(told.get("changed") or any(one["differs"] for one in told.get("answers", ()))) == bool(done.returncode)
+
+
+#: A row of answers that were seen → what is wrong with it
+WRONG_ANSWERS = [
+    ("a: 1", "this is no list of answers"),
+    ("- {kind: http, event: http-1.json}", "needs kind, event and python"),
+    ("- {kind: http, event: http-1.json, python: return, client: {}, sent: 1}", "has no 'sent'"),
+    ("- {kind: http, event: http-1.json, python: return}", "nothing is said of what came of it"),
+    ("- {kind: blast, event: http-1.json, python: return, client: {}}", "has no blast events"),
+    ("- {kind: http, event: http-9.json, python: return, client: {}}", "events/http-9.json"),
+]
+
+
+@pytest.mark.parametrize(("row", "says"), WRONG_ANSWERS)
+def test_a_row_of_answers_that_says_too_little_is_named(run: Run, tmp_path: Path, row: str, says: str) -> None:
+    shutil.copytree(MANUALS / "Wexcombe" / "events", tmp_path / "events")
+    (tmp_path / "seen.yaml").write_text(row)
+    done = run("profile", "try", str(MANUALS / "wexcombe-7.yaml"), "seen.yaml", cwd=tmp_path)
+    assert (done.returncode, says in done.stderr) == (2, True), done.stderr
+
+
+def test_lint_reads_all_of_an_answers_class_and_writes_a_project_back(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shutil.copytree(MANUALS / "Wexcombe", tmp_path / "Wexcombe")
+    shutil.copytree(MANUALS / "projects" / "wexcombe", tmp_path / "Wexcombe" / "project")
+    path = tmp_path / "wexcombe-7.yaml"
+
+    def told(text: str) -> str:
+        path.write_text(text)
+        laws = ("all that an answer is made of is read", "the definition comes back")
+        found = [one for one in lint(load_profile(path), 1) if one.law in laws]
+        assert {one.law for one in found} == set(laws)
+        return " ".join(one.broken.why for one in found if one.broken)
+
+    text = (MANUALS / "wexcombe-7.yaml").read_text()
+    row = "          - {at: reply.text, is: body, as: 'object_of(chit=id, sorry=this)'}\n"
+    assert told(text) == ""
+    assert "wexcombe.Sorry takes text, and no row" in told(text.replace(row, ""))
+
+    def longer(project: Declared, profile: Profile) -> dict[str, str]:
+        return write_definition(replace(project, functions=(replace(project.functions[0], timeout=59.0),)), profile)
+
+    monkeypatch.setattr(writing_back, "write_definition", longer)
+    lost = definition_lost(load_profile(path), tmp_path / "Wexcombe" / "project")
+    assert lost[0] == "loaves_show: timeout was 20, and came back as 59"
+    assert "function loaves_list is gone" in lost
 
 
 def events() -> list[tuple[str, Path]]:

@@ -60,7 +60,7 @@ def answers_seen(profile: Profile, file: Path | None = None) -> Iterator[AnswerS
     """
     folder = evidence_folder(profile) if file is None else file.parent
     path = file or (folder / ANSWERS if folder is not None else None)
-    if folder is None or path is None or not path.is_file():
+    if folder is None or path is None or (file is None and not path.is_file()):
         return
     document = read_yaml(path, str(path), "the answers that were seen")
     if not isinstance(document.data, list):
@@ -144,7 +144,7 @@ def _differences(row: dict[str, Any], events: list[dict[str, Any]], outcome: Out
         again = sorted(event["id"] for event in events) if failed else sorted(outcome.again)
         wanted = sorted([*row.get("again", []), *row.get("dropped", [])])
         if again != wanted:
-            yield ("what comes again", wanted, again)
+            yield ("what comes again", wanted, f"all, for it {outcome}" if failed else again)
 
 
 def _of_a_client(wanted: dict[str, Any], event: dict[str, Any], outcome: Outcome) -> Iterator[tuple[str, Any, Any]]:

@@ -86,9 +86,9 @@ class RowModel(Model):
 class ConstantModel(Model):
     """A native place that always holds the same value."""
 
-    at: str
-    holds: Any
-    tuple_: bool = Field(False, alias="tuple")
+    at: str = Field(description="place, an access path from a parameter")
+    holds: Any = Field(description="what always stands there")
+    tuple_: bool = Field(False, alias="tuple", description="whether the list is meant as a tuple")
     bytes_: bool = Field(False, alias="bytes", description="whether the text is meant as bytes; not kept on file")
 
     @model_validator(mode="after")
@@ -101,9 +101,9 @@ class ConstantModel(Model):
 class FormModel(Model):
     """One form in which a handler may answer."""
 
-    when: str
-    rows: list[RowModel] = []
-    fixed: dict[str, Any] = {}
+    when: str = Field(description="by what it is told from the others: see the table of forms")
+    rows: list[RowModel] = Field([], description="what its places mean")
+    fixed: dict[str, Any] = Field({}, description="hub fields that the form implies, such as status: 204")
 
     @field_validator("fixed")
     @classmethod
@@ -117,9 +117,13 @@ class FormModel(Model):
                 raise ValueError(f"{name} is a list of pairs, each a list of a name and a value")
         return fixed
 
-    class_: Dotted | Literal[""] = Field("", alias="class")
-    default_types: list[str] = Field([], max_length=2)
-    written: bool = False
+    class_: Dotted | Literal[""] = Field(
+        "", alias="class", description="of object and raised: its class, with its module"
+    )
+    default_types: list[str] = Field(
+        [], max_length=2, description="types of a content that names none: given as text, given as bytes"
+    )
+    written: bool = Field(False, description="whether translations answer in this form; exactly one is")
     keys: list[str] = Field([], description="of a mapping: that it has no other keys than these")
     types: dict[Literal["text", "bytes", "json"], str] = Field(
         {}, description="type of a content that names none, by what it is given as"
@@ -134,9 +138,9 @@ class FormModel(Model):
 class CallbackModel(Model):
     """A parameter that is called to answer."""
 
-    name: Identifier
-    arguments: list[Identifier]
-    defaults: list[Identifier] = []
+    name: Identifier = Field(description="the parameter")
+    arguments: list[Identifier] = Field(description="what it is called with, in order; rows begin at these names")
+    defaults: list[Identifier] = Field([], description="those of them that may be left out")
 
 
 class WriterMethodModel(Model):
@@ -171,7 +175,7 @@ class WriterModel(Model):
     name: Identifier = Field(description="parameter that it is, where a handler takes it")
     first: bool = Field(False, description="whether it comes before the event, not behind all else")
     holds: list[Parameter] = Field(description="attributes, with what they hold at first as Python literals")
-    methods: dict[Identifier, WriterMethodModel] = {}
+    methods: dict[Identifier, WriterMethodModel] = Field({}, description="its methods, by name")
     returns: bool = Field(
         False, description="whether what a handler returns is its answer where it told the writer nothing"
     )
@@ -225,9 +229,11 @@ class EventModel(Model):
     unused: list[str] = Field([], description="places that are known and not carried")
     entry: Identifier = Field("entry", description="root of the places of one event of a batch")
     envelope: list[ConstantModel] = Field([], description="constants around a batch")
-    constants: list[ConstantModel] = []
-    rows: list[RowModel]
-    classes: dict[str, Identifier] = {}
+    constants: list[ConstantModel] = Field([], description="places that always hold the same")
+    rows: list[RowModel] = Field(description="what the places of an event mean")
+    classes: dict[str, Identifier] = Field(
+        {}, description="place of an object that translations make → name of its class"
+    )
 
 
 class ByHandModel(Model):
@@ -235,8 +241,10 @@ class ByHandModel(Model):
 
     class_: Dotted = Field(alias="class", description="class of a file that is brought along, with its module")
     takes: list[Parameter] = Field(description="constructor parameters, with defaults as Python literals")
-    rows: list[RowModel]
-    default_types: list[str] = Field([], max_length=2)
+    rows: list[RowModel] = Field(description="what its attributes mean")
+    default_types: list[str] = Field(
+        [], max_length=2, description="types of a content that names none: given as text, given as bytes"
+    )
     ends: str = Field(
         pattern=r"^(\.[a-z_]+)?\([a-z_, ]*\)$", description="what stands behind an answer where the handler returns it"
     )
@@ -246,33 +254,35 @@ class ByHandModel(Model):
 class ReplyModel(Model):
     """How a handler answers, or says that it is done."""
 
-    root: Identifier = "reply"
+    root: Identifier = Field("reply", description="the name by which places of an answer begin")
     via: Literal["", "messages", "document"] = Field(
         "", description="how the answer travels: returned; as ASGI messages; as a CGI document"
     )
-    callback: CallbackModel | None = None
-    forms: list[FormModel]
+    callback: CallbackModel | None = Field(None, description="a parameter that is called to answer")
+    forms: list[FormModel] = Field(description="the forms of an answer, in the order in which they are told apart")
     again_by: str = Field("", description="hub field by which events are named that shall come again, if not their id")
     again_with: Literal["", "all", "rest", "group"] = Field(
         "", description="which others come again with one: all, those behind it, or those behind it of its group"
     )
     bodyless: list[int] = Field([], description="statuses with which content and its type are left out")
     writer: WriterModel | None = Field(None, description="what a handler answers through, read by the form `writer`")
-    by_hand: ByHandModel | None = None
+    by_hand: ByHandModel | None = Field(
+        None, description="what handlers written by hand answer with, where the protocol has no object for it"
+    )
 
 
 class KindModel(Model):
     """Events of one kind, and what a handler says when it is done with one."""
 
-    event: EventModel
+    event: EventModel = Field(description="how an event is handed over")
     others: list[EventModel] = Field([], description="shapes in which such events may come as well; they are read")
-    reply: ReplyModel | None = None
+    reply: ReplyModel | None = Field(None, description="how a handler answers")
 
 
 class HttpModel(KindModel):
     """Events and replies of the HTTP kind."""
 
-    reply: ReplyModel | None = None
+    reply: ReplyModel | None = Field(None, description="how a handler answers")
 
 
 class ClientModel(Model):
@@ -280,7 +290,7 @@ class ClientModel(Model):
 
     does: str = Field(description="operation of the hub, such as object.read")
     takes: list[Parameter] = Field([], description="parameters, with defaults as Python literals")
-    rows: list[RowModel] = []
+    rows: list[RowModel] = Field([], description="what the parameters mean; places begin at their names")
     gives: str = Field("plain", description="lens of what it gives back")
     returns: list[RowModel] = Field(
         [], description="where what it gives back is an object or a mapping: its rows, with places of `returned`"
@@ -322,7 +332,7 @@ class MountModel(Model):
 class HandlerModel(Model):
     """How a handler is defined and called."""
 
-    parameters: list[Identifier]
+    parameters: list[Identifier] = Field(description="what a handler is handed, in order")
     event: list[Identifier] = Field(description="those parameters that are the event")
     process: Literal["function", "project"] = Field("function", description="what shares one process")
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
@@ -332,7 +342,7 @@ class HandlerModel(Model):
     setup_takes: list[Identifier] = Field([], description="those parameters that it takes, and no other method")
     script: bool = Field(False, description="whether a handler is a file that is run, a process an event")
     octets: bool = Field(False, description="whether a script's environment holds octets, each a character here")
-    mount: MountModel | None = None
+    mount: MountModel | None = Field(None, description="services as a folder of files")
     output: Identifier | Literal[""] = Field(
         "", description="where declared bindings become parameters: the method by which a handler fills an output"
     )
@@ -352,7 +362,7 @@ class MakerModel(Model):
     style: list[str] = Field([], description="how JSON is written: spaced, sorted, ascii")
     fields: Identifier = Field(description="attribute of header fields, which get the type")
     type: str = Field("application/json", description="the type, where the fields name none")
-    type_first: bool = False
+    type_first: bool = Field(False, description="whether that type comes before the other header fields")
 
 
 class ClassModel(Model):
@@ -364,14 +374,14 @@ class ClassModel(Model):
     )
     makers: dict[Identifier, MakerModel] = Field({}, description="other ways to make one: method of the class → how")
     error: bool = Field(False, description="whether it is an exception, to be raised")
-    about: str = ""
+    about: str = Field("", description="one line for its documentation")
 
 
 class RouteModel(Model):
     """How captures are spelt in a route; `name` stands for the capture's name, `type` for its type."""
 
-    one: str
-    rest: str
+    one: str = Field(description="a capture of one segment, with `name` for its name")
+    rest: str = Field(description="a capture of all that follows, with `name` for its name")
     typed: str = Field("", description="a capture with a type; empty where there are none")
     types: dict[Identifier, Literal["int", "word", "uuid"]] = Field({}, description="the provider's word for each type")
     slash: str = Field("", description="what says that a slash at the end may be left out")
@@ -383,11 +393,13 @@ class DefinitionRow(Model):
     """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
 
     at: str = Field(description="key, or keys set apart by dots")
-    is_: str = Field("", alias="is")
-    as_: str = Field("plain", alias="as")
+    is_: str = Field(
+        "", alias="is", description="field of the hub's function; without it the key is known, and not carried"
+    )
+    as_: str = Field("plain", alias="as", description="form")
     words: dict[str, str] = Field({}, description="the provider's words or sentences, each for one of the hub's")
     usual: str | int | float | bool | None = Field(None, description="what holds where the key is missing")
-    about: str = ""
+    about: str = Field("", description="what a key that is not carried is about, as findings say it")
 
 
 class ReferencesModel(Model):
@@ -403,11 +415,11 @@ class ReferencesModel(Model):
 class TriggerModel(Model):
     """One kind of trigger, or of declared input or output: told by the key that it must have."""
 
-    kind: str
-    told_by: str
+    kind: str = Field(description="kind of event")
+    told_by: str = Field(description="key that only such a trigger has")
     way: Literal["event", "in", "out"] = Field("event", description="what triggers; what is read; what is written")
     decorator: Dotted | Literal[""] = Field("", description="the decorator that declares it, where `told_by` is none")
-    rows: list[DefinitionRow] = []
+    rows: list[DefinitionRow] = Field([], description="what the keys of the trigger mean")
 
 
 class CodeModel(Model):
@@ -438,7 +450,7 @@ class FunctionsModel(Model):
     files that are listed under `more`; or each in a file of `files`, named by it; or in `code`.
     """
 
-    at: str = ""
+    at: str = Field("", description="key under which the functions stand")
     named_by: str = Field("", description="where functions are a list: the key of a function's name")
     usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
     bases: str = Field("", description="key at the top of bases whose keys functions take over")
@@ -454,15 +466,15 @@ class FunctionsModel(Model):
         pattern=r"^([\w-]+(/[\w-]+)*/\*(\.[a-z]+|/[\w-]+\.[a-z]+))?$",
         description="a file each, named by it, or in a folder named by it: wiring/*.json, units/*/unit.xml",
     )
-    code: CodeModel | None = None
-    calls: CallsModel | None = None
+    code: CodeModel | None = Field(None, description="functions are declared by decorators in Python files")
+    calls: CallsModel | None = Field(None, description="functions are declared by calls in Python files")
     patterns: bool = Field(
         False, description="whether keys of `at` are patterns (`*` is any text): all that fit hold, the longest most"
     )
     shared: list[str] = Field([], description="keys at the top that hold for each function under the same key")
-    rows: list[DefinitionRow]
-    triggers_at: str = ""
-    triggers: list[TriggerModel]
+    rows: list[DefinitionRow] = Field(description="what the keys of a function mean")
+    triggers_at: str = Field("", description="key of a function under which its triggers stand")
+    triggers: list[TriggerModel] = Field(description="the kinds of trigger")
 
 
 class StagesModel(Model):
@@ -471,7 +483,7 @@ class StagesModel(Model):
     Or as a whole definition laid over the other: under `at`, or in `files`; or in each function, `inside` it.
     """
 
-    at: str = ""
+    at: str = Field("", description="key under which the stages stand")
     functions: str = Field("", description="key of the mapping from a function to what differs there")
     whole: bool = Field(False, description="whether what stands under `at` is laid over the whole definition")
     files: str = Field("", pattern=r"^([\w-]+\.\*\.[a-z]+)?$", description="a file each, such as app.*.yaml")
@@ -483,21 +495,23 @@ class StagesModel(Model):
 class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
-    file: Inside
-    syntax: Literal["yaml", "toml", "json", "ini", "xml"]
+    file: Inside = Field(description="name of the file that declares a project")
+    syntax: Literal["yaml", "toml", "json", "ini", "xml"] = Field(description="in which syntax it is written")
     root: str = Field("", description="in XML: the name of the document's element")
-    name: str
-    region: str = ""
-    references: ReferencesModel | None = None
-    functions: FunctionsModel
-    stages: StagesModel | None = None
+    name: str = Field(description="key of the project's name")
+    region: str = Field("", description="key of the region")
+    references: ReferencesModel | None = Field(None, description="how texts name what stands elsewhere")
+    functions: FunctionsModel = Field(description="where functions stand, and what their keys mean")
+    stages: StagesModel | None = Field(None, description="how stages say what differs")
 
 
 class FileModel(Model):
     """A file that a carried project gets, from a template beside the profile."""
 
-    path: Inside
-    template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")]
+    path: Inside = Field(description="where the file goes in what is carried")
+    template: Annotated[str, Field(pattern=r"^[\w-]+(\.[\w-]+)*$")] = Field(
+        description="the template beside the profile that it is made from"
+    )
     keeps: bool = Field(False, description="the author's file of the same path, if any, is handed to the template")
     services: bool = Field(False, description="only where a handler calls services")
     answers: bool = Field(False, description="only where a handler was rewritten that makes answers")
@@ -509,10 +523,10 @@ class FileModel(Model):
 class MemoryModel(Model):
     """How much memory a function may have, in MiB: one of `sizes`, or any step between two ends."""
 
-    sizes: list[int] = []
-    least: int = 0
-    most: int = 0
-    step: int = 1
+    sizes: list[int] = Field([], description="the sizes that there are, in MiB")
+    least: int = Field(0, description="the least, in MiB")
+    most: int = Field(0, description="the most, in MiB")
+    step: int = Field(1, description="in steps of so many MiB")
 
 
 class LimitsModel(Model):
@@ -521,7 +535,7 @@ class LimitsModel(Model):
     longest: float = Field(60, description="longest run of an HTTP function, in seconds")
     longest_event: float = Field(0, description="longest run for any other event, if it is another")
     default_timeout: float = Field(0, description="how long a function may run that does not say")
-    memory: MemoryModel | None = None
+    memory: MemoryModel | None = Field(None, description="memory of a function")
     default_memory: int = Field(0, description="MiB of a function that does not say")
     largest_event: int = Field(0, description="largest event, in bytes")
     largest_request: int = Field(0, description="largest content of a request, in bytes")
@@ -548,22 +562,24 @@ class DeliveryModel(Model):
 class FreeModel(Model):
     """What a month costs nothing for."""
 
-    calls: int = 0
-    gb_seconds: float = 0
-    gb_out: float = 0
+    calls: int = Field(0, description="calls a month")
+    gb_seconds: float = Field(0, description="GB-seconds a month")
+    gb_out: float = Field(0, description="GB out a month")
 
 
 class PriceModel(Model):
     """What a month costs, in the provider's coin."""
 
-    coin: str
-    per_million_calls: float
-    per_gb_second: float
-    per_gb_out: float = 0
+    coin: str = Field(description="what a price is counted in")
+    per_million_calls: float = Field(description="price of a million calls")
+    per_gb_second: float = Field(description="price of a GB-second")
+    per_gb_out: float = Field(0, description="price of a GB out")
     step_ms: int = Field(1, ge=1, description="runs are rounded up to a multiple of so many milliseconds")
     least_ms: int = Field(0, description="a run counts as so long at least")
     per_month: float = Field(0, description="what is paid in any case")
-    free: FreeModel = Field(default_factory=lambda: FreeModel.model_validate({}))
+    free: FreeModel = Field(
+        default_factory=lambda: FreeModel.model_validate({}), description="what a month has for nothing"
+    )
 
 
 class ProfileModel(Model):
@@ -574,19 +590,21 @@ class ProfileModel(Model):
         description="profile (NAME@EDITION) of which only what differs stands here: mappings are put together by their "
         "keys, lists are replaced, null takes a key away",
     )
-    provider: Name
-    edition: int = Field(ge=1)
-    title: Line
-    about: str
+    provider: Name = Field(description="name of the provider, in lower case")
+    edition: int = Field(ge=1, description="number of the edition")
+    title: Line = Field(description="name of the provider as people write it")
+    about: str = Field(description="one line on how handlers look there")
     text: str = Field("", description="what the shapes alone don't say, in Markdown, for docs/providers.md")
     standard: bool = Field(False, description="whether it is an open standard")
     format: Literal["", "cloudevents"] = Field("", description="open format whose rules its events on file keep")
-    aliases: list[Name] = []
+    aliases: list[Name] = Field([], description="other names of the provider")
     evidence: Inside | Literal[""] = Field(
         "", description="folder beside the profile with recorded events and what they mean, see docs/profiles.md"
     )
-    handler: HandlerModel
-    modules: dict[Dotted, dict[Identifier, ClassModel]] = {}
+    handler: HandlerModel = Field(description="how handlers are defined and called")
+    modules: dict[Dotted, dict[Identifier, ClassModel]] = Field(
+        {}, description="module → the classes that handlers import from it"
+    )
     decorators: dict[Dotted, list[Dotted]] = Field({}, description="what handlers are declared with, by module")
     clients: dict[Dotted, dict[Called, ClientModel]] = Field(
         {}, description="calls by which handlers reach services, by the module or parameter on which they are made"
@@ -599,20 +617,22 @@ class ProfileModel(Model):
         description="what else handlers find in a module: an object of settings (typed: numbers and booleans are what "
         "they say), or a function that gives a setting or a secret by its name",
     )
-    context: list[RowModel] = []
-    http: HttpModel | None = None
-    object: KindModel | None = None
-    message: KindModel | None = None
-    record: KindModel | None = None
-    schedule: KindModel | None = None
-    signal: KindModel | None = None
-    call: KindModel | None = None
-    routes: RouteModel | None = None
-    definition: DefinitionModel | None = None
-    files: list[FileModel] = []
-    limits: LimitsModel = Field(default_factory=lambda: LimitsModel.model_validate({}))
+    context: list[RowModel] = Field([], description="what a handler is told of its call")
+    http: HttpModel | None = Field(None, description="events and answers of HTTP")
+    object: KindModel | None = Field(None, description="events of objects in buckets")
+    message: KindModel | None = Field(None, description="events of messages in channels")
+    record: KindModel | None = Field(None, description="events of records in tables")
+    schedule: KindModel | None = Field(None, description="events of schedules")
+    signal: KindModel | None = Field(None, description="events of signals")
+    call: KindModel | None = Field(None, description="direct calls")
+    routes: RouteModel | None = Field(None, description="how captures are spelt in routes")
+    definition: DefinitionModel | None = Field(None, description="where and how functions are declared")
+    files: list[FileModel] = Field([], description="files that are brought along where a whole project is carried")
+    limits: LimitsModel = Field(
+        default_factory=lambda: LimitsModel.model_validate({}), description="what the provider allows"
+    )
     delivery: dict[Literal["object", "message", "record", "schedule", "signal", "call"], DeliveryModel] = Field(
         {}, description="what may be relied on, by kind of event"
     )
-    price: PriceModel | None = None
+    price: PriceModel | None = Field(None, description="what it costs")
     notes: list[str] = Field([], description="what a person who carries a project here must know")

@@ -1,9 +1,10 @@
-"""An event as a profile reads it, row by row, for people and as data."""
+"""What a profile makes of an event, a definition or answers, for people and as data."""
 
 from __future__ import annotations
 
 import json
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
@@ -13,7 +14,12 @@ from rich.text import Text
 from vast_ferry.events.compiled import MISSING
 from vast_ferry.evidence.trying import Tried, TriedEvent, as_json
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.reports.project_text import survey_text
 from vast_ferry.reports.text import heading, losses_text
+
+if TYPE_CHECKING:  # what is only named here would load a great deal
+    from vast_ferry.checking.answers_seen import AnswerSeen
+    from vast_ferry.surveying.survey import Survey
 
 #: A value is shown so long.
 _LONGEST = 60
@@ -115,3 +121,52 @@ def tried_data(tried: Tried) -> dict[str, Any]:
 
 def _side(name: str, value: Any) -> dict[str, Any]:
     return {} if value is MISSING else {name: as_json(value)}
+
+
+def definition_tried_text(there: Survey, lost: Sequence[str], title: str) -> RenderableType:
+    """Return what a project's definition declares, and what of it does not come back when it is written."""
+    if not lost:
+        return Group(survey_text(there, title), Text("Written again, it is the same.", "green"))
+    told = [Text(f"  {one}", "red") for one in lost]
+    return Group(survey_text(there, title), Text("Written again, it differs", "bold red"), *told)
+
+
+def definition_tried_data(there: Survey, lost: Sequence[str]) -> dict[str, Any]:
+    """Return the same as data."""
+    return {"profile": there.profile.name, "changed": list(lost), "project": there.as_data()}
+
+
+def answers_tried_text(profile: Profile, seen: Sequence[AnswerSeen]) -> RenderableType:
+    """Return what the stand-in makes of answers that others saw, a line each, and what is otherwise."""
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for one in seen:
+        how = Text("unseen", "yellow") if one.unseen else Text("as seen" if one.right else "differs")
+        how.stylize("" if one.unseen else "green" if one.right else "bold red")
+        table.add_row(Text(str(one.line), "dim"), how, one.kind, one.event)
+        if one.unseen:
+            table.add_row("", "", "", Text(one.unseen, "yellow"))
+        for what, wanted, got in one.differs:
+            table.add_row("", "", "", Text(f"{what} was {wanted!r}, and came out as {got!r}", "red"))
+    count = f"{len(seen)} answers at the stand-in of {profile.title}"
+    looked = [one for one in seen if not one.unseen]
+    wrong = sum(not one.right for one in looked)
+    end = f"{len(looked) - wrong} as they were seen, {wrong} otherwise, {len(seen) - len(looked)} not looked at."
+    style = "bold red" if wrong else "green"
+    return Group(heading(profile.title, count), Text(), Padding(table, (0, 0, 0, 2)), Text(), Text(end, style))
+
+
+def answers_tried_data(profile: Profile, seen: Sequence[AnswerSeen]) -> dict[str, Any]:
+    """Return the same as data."""
+    return {
+        "profile": profile.name,
+        "answers": [
+            {
+                "line": one.line,
+                "kind": one.kind,
+                "event": one.event,
+                "unseen": one.unseen or None,
+                "differs": [{"what": what, "seen": wanted, "got": got} for what, wanted, got in one.differs],
+            }
+            for one in seen
+        ],
+    }
