@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
@@ -221,13 +222,25 @@ class Wrapping:
         return made
 
     def shim_entry(self, function: Function) -> Entry:
-        """Return where the shim of a function stands, beside its handler's file, and the callable in it."""
-        folder = PurePosixPath(function.entry.file).parent
+        """Return where the shim of a function stands, beside its handler's file, and the callable in it.
+
+        Where each function has a folder of its own at the target, it stands there.
+        """
+        folder = self._folder_of_its_own(function) or PurePosixPath(function.entry.file).parent
         # A folder that is no package name can't be imported from; the shim then stands at the top.
         if not all(part.isidentifier() for part in folder.parts):
             folder = PurePosixPath()
         name = f"{self.slugs[function.name]}_at_{slug(self.target.provider)}.py"
-        return Entry(str(folder / name), self.target.model.handler.shim or self.slugs[function.name])
+        own = self.slugs[function.name]
+        if self.target.model.handler.method:
+            own = "".join(word.title() for word in own.split("_"))
+        return Entry(str(folder / name), self.target.model.handler.shim or own)
+
+    def _folder_of_its_own(self, function: Function) -> PurePosixPath | None:
+        """Return the folder that the target wants a function's files in, if it wants them in one of its own."""
+        model = self.target.model.definition
+        files = model.functions.files if model is not None else ""
+        return PurePosixPath(files.replace("*", function.name)).parent if "/*/" in files else None
 
     def shim(self, function: Function, limit: float) -> str:
         """Return the text of a function's shim."""
@@ -246,6 +259,10 @@ class Wrapping:
             test = " and ".join(f"{_gentle(Access(names[c.at.root], c.at.steps))} == {c.value!r}" for c in told)
             call = f"{one.name}({', '.join(['original', *arguments])})"
             calls.append((test, f"{'await ' * one.asynchronous}{call}"))
+        first = self.target.kinds[kinds[0]]
+        told_at_setup = [name for name in parameters[0] if first.method and name in first.setup_takes]
+        for name in told_at_setup:  # what is told when the object is set up, it keeps
+            calls = [(test, re.sub(rf"\b{name}\b", f"self.{name}", call)) for test, call in calls]
         template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
         return template.render(
             function=function,
@@ -256,8 +273,12 @@ class Wrapping:
             slug=self.slugs[function.name],
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
-            parameters=parameters[0],
+            parameters=[name for name in parameters[0] if name not in told_at_setup],
             calls=calls,
+            method=first.method,
+            setup=first.setup if told_at_setup else "",
+            told_at_setup=told_at_setup,
+            apart=self._folder_of_its_own(function) is not None,
             runs=function.name in self.bound and not self.source.model.handler.output,
             script=self.target.model.handler.script and not self.target.model.handler.entry,
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,

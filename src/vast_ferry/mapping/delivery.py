@@ -269,11 +269,25 @@ class _Delivery:
         reply = self._reply("answer")
         self.lines.append(f"return {self._answer(reply, self._returned(self._call(native)))}")
 
+    def _settled(self, done: str) -> str:
+        """Return what is done and what comes again, as the caller can be told: it raises where it can't be of one."""
+        if self.caller.answered.holds_again:
+            return done
+        theirs = self.caller.event
+        again = next((one.name for one in theirs.told_by if one.verb == "again"), "")
+        if not again:
+            return f"settled({done})"
+        view = view_event(f"{self.prefix}its_id", replace(theirs, parameters=theirs.event_parameters), "id")
+        self.sources += [view] if all(one.name != view.name for one in self.sources) else []
+        entry = theirs.event_parameters[0]
+        told = f"[({entry}[{theirs.told_of!r}], {view.name}({entry})) {self._each()}]"
+        return f"told_again({done}, {told}, {again!r})"
+
     def _settle(self, returned: str) -> None:
         """Write what tells a caller that can't be told of single events: it raises where one shall come again."""
         done = self._reply("done", target_is_hub=True)
         reply = self._reply("answer", source_is_hub=True)
-        self.lines.append(f"return {self._answer(reply, f'settled({done.name}({returned}))')}")
+        self.lines.append(f"return {self._answer(reply, self._settled(f'{done.name}({returned})'))}")
 
     def _gather(self) -> None:
         native = self.original.event.parameters
@@ -320,8 +334,7 @@ class _Delivery:
         self.lines += ["failed = None", "try:", f"    {call}", "except Exception as error:", "    failed = error"]
         told = f"[({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in {taken}]"
         settled = f"told_apart({told}, failed)"
-        if not self.caller.answered.holds_again:
-            settled = f"settled({settled})"
+        settled = self._settled(settled)
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
     def _again_by_name(self, returned: str, one: str, place: int) -> None:
@@ -331,8 +344,7 @@ class _Delivery:
         done = self._reply("done", target_is_hub=True)
         again_with = self.original.answered.again_with
         settled = f"again_of({done.name}({returned}), [{named} for one in taken], {again_with!r})"
-        if not self.caller.answered.holds_again:
-            settled = f"settled({settled})"
+        settled = self._settled(settled)
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
     def _split(self) -> None:
@@ -351,8 +363,7 @@ class _Delivery:
         ]
         reply = self._reply("answer", source_is_hub=True)
         done = '{"value": None, "again": again}'
-        if not self.caller.answered.holds_again:
-            done = f"settled({done})"
+        done = self._settled(done)
         self.lines.append(f"return {self._answer(reply, done)}")
 
     def _batch_for_batch(self) -> None:

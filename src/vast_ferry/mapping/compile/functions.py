@@ -47,7 +47,7 @@ def translate_event(
     """
     given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
     if fresh:
-        given.update({field: helper(made, name=field) for field, made in FRESH.items()})
+        given.update(_made_afresh(source, target))
     reading = reading_of(source, given, target)
     prefix = "" if is_request(target.kind) else target.kind.title().replace(".", "")
     making = Construction(reading, reading, target.classes, prefix=prefix)
@@ -70,6 +70,12 @@ def translate_event(
     names = tuple(parameter.partition("=")[0] for parameter in dict.fromkeys(parameters))
     text += textwrap.indent(body, "    ")
     return Source(name, text, making.classes, parameters=names, awaited=source.awaits)
+
+
+def _made_afresh(source: EventShape, target: EventShape) -> dict[str, Expression]:
+    """Return what makes an identity and a time, where a shape does not say them, in one place or in several."""
+    reading = reading_of(source, other=target)
+    return {field: helper(made, name=field) for field, made in FRESH.items() if reading.find(field) is None}
 
 
 def _hold_place(trees: dict[str, Branch], target: EventShape, level: Level) -> None:
@@ -242,7 +248,7 @@ def view_place(name: str, shape: EventShape, native: EventShape, at: Access, abo
     A place on the way to more gives all that stands behind it.
     """
     given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
-    given.update({field: helper(made, name=field) for field, made in FRESH.items()})
+    given.update(_made_afresh(shape, native))
     reading = reading_of(shape, given, native)
     steps = len(at.steps)
     making = Construction(reading, reading, native.classes, prefix="".join(w.title() for w in name.split("_")))
@@ -391,6 +397,8 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
     if target.root not in trees:  # a handler that has nothing to say
         return [ex.Literal(None)]
     tree = trees[target.root]
+    if form.when == "tuple":
+        return [_tuple(making, tree, Access(target.root))]
     if form.when not in ("object", "raised"):
         return [making.build(tree, Access(target.root))]
     given: list[tuple[str, Expression]] = []
@@ -399,6 +407,18 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
             raise CannotWrite(f"{target.root}{step.after('')}: an object is answered by its attributes")
         given.append((step.name, making.build(branch, Access(target.root, (step,)))))
     return [ex.Call(ex.Variable(form.called or form.short_name), keywords=tuple(given))]
+
+
+def _tuple(making: Construction, tree: Branch, root: Access) -> Expression:
+    """Return a tuple of what stands at its places, nothing where no row writes one."""
+    held = {step.key: child for step, child in tree.children.items() if isinstance(step, Item)}
+    last = max((key for key in held if isinstance(key, int)), default=-1)
+    if len(held) != len(tree.children) or len(held) != sum(isinstance(key, int) for key in held):
+        raise CannotWrite(f"{root}: a tuple has places by number")
+    nothing = Branch(leaf=ex.Literal(None))
+    places = (Access(root.root, (Item(number),)) for number in range(last + 1))
+    parts = tuple(making.build(held.get(number, nothing), at) for number, at in enumerate(places))
+    return ex.Sequence(parts, fixed=True)
 
 
 #: Where what a callback was called with is looked up: only when its row is read, since draining may call it.

@@ -46,7 +46,9 @@ TYPE_ADDED = Loss(
 def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[Loss]:
     """Return what the form in which a reply is written can't hold of the hub."""
     form = shape.written
-    reading = Reading(shape.fields, shape.rules, {row.field: row for row in form.rows if not row.derived})
+    # What is only read is not there in an answer that is written.
+    written = [row for row in form.rows if not (row.derived or row.read_only or row.lens.reads_only)]
+    reading = Reading(shape.fields, shape.rules, {row.field: row for row in written})
     own = reply_losses(seen_by) if seen_by is not None else []
     losses = _losses(reading, {name for name, hub in shape.fields.items() if hub.truth}, own, {"method"})
     # A CGI document with content has a type (RFC 3875 section 6.3.1).

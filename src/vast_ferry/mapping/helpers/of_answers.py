@@ -193,6 +193,14 @@ def told_apart(told: list[tuple[list[str], str]], failed: Exception | None) -> d
     return {"value": None, "again": again}
 
 
+def told_again(done: dict[str, Any], events: list[tuple[Any, str]], method: str) -> dict[str, Any]:
+    """Tell each event that shall come again so, by a method of its own; nothing is left to be said of them."""
+    for event, identity in events:
+        if identity in done["again"]:
+            getattr(event, method)()
+    return {**done, "again": []}
+
+
 def again_of(done: dict[str, Any], told: list[tuple[Any, str, str]], extent: str) -> dict[str, Any]:
     """Return what a handler said is done, with the ids of all events that come again.
 
@@ -290,6 +298,21 @@ def fields_for(headers: list[tuple[str, str]], status: int, bodyless: tuple[int,
     """Return the header fields of a reply, without the type of a content where its status has none."""
     kept = status not in bodyless
     return [(name, value) for name, value in headers if kept or name.lower() != "content-type"]
+
+
+def content_under(content: bytes, key: str, as_text: bool) -> dict[str, Any]:
+    """Return content under its key, nothing where there is none."""
+    return {key: content.decode("utf-8", "replace") if as_text else content} if content else {}
+
+
+def as_pairs(headers: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return header fields as a list of pairs."""
+    return list(headers)
+
+
+def as_flat(headers: list[tuple[str, str]]) -> list[str]:
+    """Return header fields as one list, each name before its value."""
+    return [one for pair in headers for one in pair]
 
 
 def header_fields(fields: Any, name: str, value: str) -> list[tuple[str, str]]:

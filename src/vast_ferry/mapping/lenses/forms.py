@@ -413,13 +413,22 @@ class ContentByKey(Content):
     """
 
     __slots__ = ()
-    name, takes, named = "content_by_key", "how JSON is written; key=text, bytes or json", True
+    name, takes, named, spread = "content_by_key", "how JSON is written; key=text, bytes or json", True, True
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("content_by_key", at, ex.Literal(dict(self.options)), ex.Literal(tuple(self.args)))
 
     def content_kind(self, at: Expression) -> Expression:
         return helper("kind_by_key", at, ex.Literal(dict(self.options)))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        keys = {str(kind): key for key, kind in self.options}
+        kind = "bytes" if "bytes" in keys else "text"
+        return helper("content_under", value, ex.Literal(keys.get(kind)), ex.Literal(kind == "text"))
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        kinds = {str(kind) for _, kind in self.options}
+        return () if "bytes" in kinds else Utf8().losses(field)
 
 
 class ObjectOf(Lens):
@@ -473,18 +482,26 @@ class HeaderFields(Lens):
     """A reply's header fields in any usual form: a mapping to a value or a list, pairs, records, or a flat list.
 
     In a mapping numbers are as their text, and None leaves a field out. Records have the keys that are given:
-    `header_fields(name, value)`.
+    `header_fields(name, value)`. Written is a mapping to lists, or `header_fields(written=pairs)`: `pairs`, `flat`.
     """
 
     __slots__ = ()
     by_hand = False
-    name, takes, most, holds = "header_fields", "the keys of a name and of a value", 2, ("pairs",)
+    name, takes, most, named, holds = "header_fields", "the keys of a name and of a value", 2, True, ("pairs",)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("header_fields", at, *map(ex.Literal, self.args or ("name", "value")))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return helper("to_lists", value)
+        form = str(dict(self.options).get("written", "lists"))
+        if form not in ("lists", "pairs", "flat"):
+            raise LensError(f"header fields are written as lists, pairs or flat, not {form}")
+        return helper("to_lists", value) if form == "lists" else helper(f"as_{form}", value)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        if set(dict(self.options)) - {"written"}:
+            raise LensError("lens header_fields takes written=lists, written=pairs or written=flat")
+        return ()
 
 
 class StatusSaid(Lens):
