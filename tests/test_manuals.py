@@ -40,6 +40,7 @@ from vast_ferry.definitions import writing_back
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.definitions.writing_back import definition_lost
+from vast_ferry.demo import PROJECT
 from vast_ferry.documents.xml_file import read_xml, write_xml
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.witnesses import facts, same, unread, unwitnessed
@@ -879,3 +880,23 @@ def test_handlers_that_are_carried_there_see_what_the_manual_says(
                     assert same(field, held, value), (file, field, held, value)
                     right += 1
     assert right > 180
+
+
+#: A manual's provider → how many of the demo's samples come out the same there.
+SAME_THERE = {"netherby-4": 20, "saltmarsh-2": 25, "wexcombe-7": 14}
+
+
+@pytest.mark.parametrize("name", some(PROFILES, 3))
+def test_the_demo_is_carried_there_and_differs_where_it_was_told(tmp_path: Path, name: str) -> None:
+    crossing = carry(PROJECT, to=PROFILES[name], out=tmp_path / "there", source="ostermere@1")
+    told = [one for one in crossing.findings if one.severity is Severity.BLOCKING]
+    places = {one.function for one in told} | {one.place.file for one in told}
+    files = {one.name: str(one.entry).partition("#")[0] for one in crossing.record.functions}
+    checked = check(tmp_path / "there").checked
+    untold = [
+        (one.function, one.sample, one.differences)
+        for one in checked
+        if one.verdict is Verdict.DIFFERS and not {one.function, files[one.function]} & places
+    ]
+    assert sum(one.verdict is Verdict.SAME for one in checked) == SAME_THERE[name]
+    assert not untold
