@@ -11,8 +11,8 @@ from dataclasses import replace
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply, view_event
-from vast_ferry.mapping.delivery import names_of_events
+from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply
+from vast_ferry.mapping.delivery import names_of_events, told_by_each
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 
@@ -91,9 +91,8 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     ours, prefix = original.event, KINDS[original.event.kind].prefix
     entry, entries, root = _entries(original, caller)
     pack = pack_batch(f"{prefix}batch", ours)
-    named = view_event(f"{prefix}named", replace(ours, parameters=ours.event_parameters), "id")
-    sources = [entry, pack, named]
-    settled = f"told_apart([(one[{ours.told_of!r}]._told, {named.name}(one)) for one in taken], failed)"
+    views, settled = told_by_each(prefix, original, "one", "taken")
+    sources = [entry, pack, *views]
     if caller.answered.holds_again:
         reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
         if len(reply.parameters) != 1:

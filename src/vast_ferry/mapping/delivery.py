@@ -21,6 +21,7 @@ from vast_ferry.mapping.compile.functions import (
     unpack_batch,
     view_event,
 )
+from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, Kind
 from vast_ferry.mapping.writers import ByWriter
@@ -59,10 +60,35 @@ class Told(dict):
 def names_of_events(prefix: str, original: Kind, entry: str) -> tuple[list[Source], str]:
     """Return functions, and the tuple that they give of an entry: what its handler names it by, its id, its group."""
     ours, answered = original.event, original.answered
-    fields = (answered.again_by or "id", "id", "group" if "group" in ours.fields else "id")
+    by = answered.again_by if answered.again_name is None else ""
+    fields = (by or "id", "id", "group" if "group" in ours.fields else "id")
     alone = replace(ours, parameters=ours.event_parameters)
     views = [view_event(f"{prefix}named_{number}", alone, name) for number, name in enumerate(fields)]
+    for number, at in ((0, answered.again_name), (2, answered.again_within)):
+        if at is not None:
+            views[number] = _held_at(f"{prefix}named_{number}", at)
     return views, f"({', '.join(f'{view.name}({entry})' for view in views)})"
+
+
+def _held_at(name: str, at: Access) -> Source:
+    """Return a function that takes an entry of a batch and gives what stands at a place of it."""
+    steps = [step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in at.steps]
+    text = f"def {name}({at.root}):\n    return gently({', '.join([at.root, *map(repr, steps)])})"
+    return Source(name, text, parameters=(at.root,))
+
+
+def told_by_each(prefix: str, original: Kind, entry: str, taken: str) -> tuple[list[Source], str]:
+    """Return functions, and what gives what comes again of what a handler said of each event, by their methods.
+
+    `entry` is what `one` of those `taken` has the event in; `failed` is what the handler raised.
+    """
+    ours, answered = original.event, original.answered
+    view = view_event(f"{prefix}named", replace(ours, parameters=ours.event_parameters), "id")
+    told = f"told_apart([({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in {taken}], failed)"
+    if not answered.again_with:
+        return [view], told
+    views, named = names_of_events(prefix, original, entry)
+    return [view, *views], f"again_of({told}, [{named} for one in {taken}], {answered.again_with!r})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,9 +297,13 @@ class _Delivery:
 
     def _settled(self, done: str) -> str:
         """Return what is done and what comes again, as the caller can be told: it raises where it can't be of one."""
+        theirs = self.caller.event
+        if self._names_others:
+            views, named = names_of_events(f"{self.prefix}there_", self.caller, theirs.event_parameters[0])
+            self.sources += views
+            return f"named_again({done}, [{named} {self._each()}])"
         if self.caller.answered.holds_again:
             return done
-        theirs = self.caller.event
         again = next((one.name for one in theirs.told_by if one.verb == "again"), "")
         if not again:
             return f"settled({done})"
@@ -282,6 +312,13 @@ class _Delivery:
         entry = theirs.event_parameters[0]
         told = f"[({entry}[{theirs.told_of!r}], {view.name}({entry})) {self._each()}]"
         return f"told_again({done}, {told}, {again!r})"
+
+    @property
+    def _names_others(self) -> bool:
+        """Tell whether the caller names what comes again by something else than its id."""
+        answered = self.caller.answered
+        by = answered.again_by not in ("", "id") or answered.again_name is not None
+        return by and answered.holds_again and self.caller.event.each is not None
 
     def _settle(self, returned: str) -> None:
         """Write what tells a caller that can't be told of single events: it raises where one shall come again."""
@@ -328,12 +365,9 @@ class _Delivery:
 
         `entry` is what `one` of those `taken` has the event in.
         """
-        ours = self.original.event
-        view = view_event(f"{self.prefix}named", replace(ours, parameters=ours.event_parameters), "id")
-        self.sources.append(view)
         self.lines += ["failed = None", "try:", f"    {call}", "except Exception as error:", "    failed = error"]
-        told = f"[({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in {taken}]"
-        settled = f"told_apart({told}, failed)"
+        sources, settled = told_by_each(self.prefix, self.original, entry, taken)
+        self.sources += sources
         settled = self._settled(settled)
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
@@ -385,7 +419,7 @@ class _Delivery:
         call = self._returned(self._call(self._handed(entries)))
         if self.original.answered.again_by or self.original.answered.again_with:
             self._again_by_name(call, "one[{}]" if several else "one", place)
-        elif self.original.answered.holds_again and not self.caller.answered.holds_again:
+        elif self.original.answered.holds_again and (self._names_others or not self.caller.answered.holds_again):
             self._settle(call)
         else:
             self.lines.append(f"return {self._answer(self._reply('answer'), call)}")

@@ -273,6 +273,8 @@ class ReplyShape:
     again_with: str = ""  # which others come again with one: `all`, `rest` (what stands behind it), `group`
     bodyless: tuple[int, ...] = ()  # statuses with which content and its type are left out
     writer: ByWriter | None = None
+    again_name: Access | None = None  # where an entry has what names it, if that is no field
+    again_within: Access | None = None  # where an entry has what those have in common that come again together
 
     @property
     def of_event(self) -> tuple[str, ...]:

@@ -257,10 +257,11 @@ class Builder:
 
     def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
         model: schema.KindModel = getattr(profile, name)
-        reply = self.reply(model.reply, name) if model.reply else None
+        event = self.event(profile, model.event, name)
+        reply = self.reply(model.reply, name, event) if model.reply else None
         others = tuple(self.event(profile, other, name, "others", index) for index, other in enumerate(model.others))
         handler = profile.handler
-        usual = Kind(self.event(profile, model.event, name), reply, handler.asynchronous, others, handler.by_keyword)
+        usual = Kind(event, reply, handler.asynchronous, others, handler.by_keyword)
         return replace(usual, method=handler.method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
 
     def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
@@ -410,7 +411,19 @@ class Builder:
             names.entries |= {one for one in (model.each, model.key, model.index) if one}
         return tuple(levels)
 
-    def reply(self, model: schema.ReplyModel, kind: str) -> ReplyShape:
+    def _of_an_entry(self, text: str, event: EventShape, *path: str | int) -> Access | None:
+        """Return a place of an entry of a batch, which begins at a name that `each` gives."""
+        if not text or text in EVENTS[event.kind]:
+            return None
+        at = self._place(text, *path)
+        named = {one for level in event.levels for one in (level.item, level.key, level.index, level.name)} - {""}
+        if at.root not in named:
+            what = f"{text!r} is no field of {event.kind} events, and begins at no name of `each`"
+            self.problems.append(BadInput(what, "Give a hub field, or a place in an event", self.document.place(*path)))
+            return None
+        return Access(event.event_parameters[0], (Item(at.root), *at.steps))
+
+    def reply(self, model: schema.ReplyModel, kind: str, event: EventShape) -> ReplyShape:
         forms = []
         for index, form in enumerate(model.forms):
             path = (kind, "reply", "forms", index)
@@ -445,6 +458,8 @@ class Builder:
             model.again_with,
             tuple(model.bodyless),
             self.writer(model.writer) if model.writer else None,
+            again_name=self._of_an_entry(model.again_by, event, kind, "reply", "again_by"),
+            again_within=self._of_an_entry(model.again_within, event, kind, "reply", "again_within"),
         )
 
     def writer(self, model: schema.WriterModel) -> ByWriter:

@@ -260,7 +260,14 @@ class ReplyModel(Model):
     )
     callback: CallbackModel | None = Field(None, description="a parameter that is called to answer")
     forms: list[FormModel] = Field(description="the forms of an answer, in the order in which they are told apart")
-    again_by: str = Field("", description="hub field by which events are named that shall come again, if not their id")
+    again_by: str = Field(
+        "",
+        description="hub field by which events are named that shall come again, if not their id; or a place that has "
+        "the name, by a name of `each`",
+    )
+    again_within: str = Field(
+        "", description="with `again_with: group`: the place of what they have in common, if not their group"
+    )
     again_with: Literal["", "all", "rest", "group"] = Field(
         "", description="which others come again with one: all, those behind it, or those behind it of its group"
     )

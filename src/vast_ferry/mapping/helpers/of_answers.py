@@ -193,6 +193,12 @@ def told_apart(told: list[tuple[list[str], str]], failed: Exception | None) -> d
     return {"value": None, "again": again}
 
 
+def named_again(done: dict[str, Any], told: list[tuple[Any, str, str]]) -> dict[str, Any]:
+    """Return what is done with what comes again as a provider names it; `told` has name and id of each event."""
+    names = {identity: name for name, identity, _ in told}
+    return {**done, "again": list(dict.fromkeys(names[one] for one in done["again"] if one in names))}
+
+
 def told_again(done: dict[str, Any], events: list[tuple[Any, str]], method: str) -> dict[str, Any]:
     """Tell each event that shall come again so, by a method of its own; nothing is left to be said of them."""
     for event, identity in events:
