@@ -34,6 +34,11 @@ HERE = Path(__file__).parent
 MANUALS = [path for folder in ("manuals", "profiles") for path in sorted((HERE / folder).glob("*.yaml"))]
 
 
+def known_as(name: str) -> Profile:
+    """Return the profile of a name, one that was written from a manual as well."""
+    return next(one for one in (*all_profiles(), *(find_profile(str(path)) for path in MANUALS)) if one.name == name)
+
+
 def sources() -> list[Profile]:
     """Return the providers whose handlers are generated: those that declare functions, and call them in one process."""
     known = [one for one in all_profiles() if one.model.definition and not one.model.handler.script and one.kinds]
@@ -42,7 +47,8 @@ def sources() -> list[Profile]:
 
 def targets(source: Profile, kind: str, *, fresh: bool) -> list[Profile]:
     """Return where handlers of a kind can go: providers, or (where nothing `fresh` is read) servers as well."""
-    found = [one for one in all_profiles() if one.name != source.name and kind in one.kinds]
+    known = [*all_profiles(), *(find_profile(str(path)) for path in MANUALS)]
+    found = [one for one in known if one.name != source.name and kind in one.kinds]
     found = [one for one in found if not one.model.handler.script]
     return [one for one in found if one.model.definition or (one.model.files and not fresh)]
 
@@ -88,10 +94,10 @@ def shrunk(bench: Bench, one: Program, target: Profile) -> tuple[Program, list[U
 
 def told(bench: Bench, one: Program, failed: Untold) -> str:
     """Return a failure as a person reads it: what differs, the handler, and what was carried."""
-    small, found = shrunk(bench, one, find_profile(failed.target))
+    small, found = shrunk(bench, one, known_as(failed.target))
     there = bench.folder / "target"
     if found:
-        bench.prove({"f": small}, [find_profile(failed.target)])
+        bench.prove({"f": small}, [known_as(failed.target)])
     carried = "\n".join(f"# {path.name}\n{path.read_text()}" for path in sorted(there.glob("*_f.py")))
     what = found[0].what if found else f"only together with others of its batch: {failed.what}"
     source = "\n".join(small.files("f").values())

@@ -453,7 +453,7 @@ class Bench:
         told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
-        lost = {finding.field for finding in crossing.findings}
+        lost = {finding.field.removeprefix(f"{surface.kind}.") for finding in crossing.findings}
         if lost & {"call.id", "call.time"}:  # a call has little else
             told |= {f"{home_of(surface.profile, one.name)}h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:

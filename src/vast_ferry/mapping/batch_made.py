@@ -11,8 +11,8 @@ from dataclasses import replace
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply
-from vast_ferry.mapping.delivery import names_of_events, told_by_each
+from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply, view_event
+from vast_ferry.mapping.delivery import keeps_ids, names_of_events, told_by_each
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 
@@ -33,6 +33,16 @@ def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str]:
     if theirs.each is None:
         return entry, f"[{call}({root})]", root
     return entry, f"[{call}({entry.parameters[0]}) for {entry.parameters[0]} in {theirs.each}]", root
+
+
+def _whose(original: Kind, caller: Kind, entry: Source) -> Source | None:
+    """Return what gives the id of an event as the caller has it, where the original's shape may have another."""
+    if keeps_ids(original.event):
+        return None
+    view = view_event(f"{KINDS[original.event.kind].prefix}whose", _of_the_event(caller.event), "id")
+    if view.parameters != entry.parameters or view.awaited != entry.awaited:
+        raise CannotMake("the id of an event needs more than is handed over")
+    return view
 
 
 def _of_the_event(shape: EventShape) -> EventShape:
@@ -65,10 +75,14 @@ def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     entry, entries, root = _entries(original, caller)
     done = translate_reply(f"{prefix}done", answered, HUB_DONE, "Return what a handler's answer says.")
     sources, value = [entry, done], f"{done.name}(returned)"
-    if answered.again_by or answered.again_with:
-        views, named = names_of_events(prefix, original, "entry")
-        sources += views
-        value = f"again_of({value}, [{named} for entry in {entries}], {answered.again_with!r})"
+    whose = _whose(original, caller, entry)
+    if answered.again_by or answered.again_with or whose:
+        views, named = names_of_events(prefix, original, "entry", "its" if whose else "")
+        sources += [*views, *([whose] if whose else [])]
+        loop = f"for entry in {entries}"
+        if whose:
+            loop = f"for entry, its in zip({entries}, {entries.replace(entry.name, whose.name)})"
+        value = f"again_of({value}, [{named} {loop}], {answered.again_with!r})"
     name = f"{prefix}settled"
     if caller.answered.holds_again:
         reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
@@ -90,9 +104,10 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     """
     ours, prefix = original.event, KINDS[original.event.kind].prefix
     entry, entries, root = _entries(original, caller)
+    whose = _whose(original, caller, entry)
     pack = pack_batch(f"{prefix}batch", ours)
-    views, settled = told_by_each(prefix, original, "one", "taken")
-    sources = [entry, pack, *views]
+    views, settled = told_by_each(prefix, original, "one", "taken", "whose" if whose else "")
+    sources = [entry, pack, *views, *([whose] if whose else [])]
     if caller.answered.holds_again:
         reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
         if len(reply.parameters) != 1:
@@ -104,6 +119,7 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     word, wait = ("async def", "await ") if caller.asynchronous else ("def", "")
     lines = [
         docstring(about),
+        *([f"whose = {entries.replace(entry.name, whose.name)}"] if whose else []),
         f"taken, failed = {entries}, None",
         "try:",
         f"    {wait}handle(one_batch({pack.name}(taken)))",

@@ -23,7 +23,7 @@ from vast_ferry.mapping.compile.functions import (
 )
 from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_DONE, Kind
+from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 from vast_ferry.mapping.writers import ByWriter
 
 
@@ -57,8 +57,11 @@ class Told(dict):
 '''.strip()
 
 
-def names_of_events(prefix: str, original: Kind, entry: str) -> tuple[list[Source], str]:
-    """Return functions, and the tuple that they give of an entry: what its handler names it by, its id, its group."""
+def names_of_events(prefix: str, original: Kind, entry: str, identity: str = "") -> tuple[list[Source], str]:
+    """Return functions, and the tuple that they give of an entry: what its handler names it by, its id, its group.
+
+    `identity` is what gives its id where the shape itself may have another.
+    """
     ours, answered = original.event, original.answered
     by = answered.again_by if answered.again_name is None else ""
     fields = (by or "id", "id", "group" if "group" in ours.fields else "id")
@@ -67,7 +70,17 @@ def names_of_events(prefix: str, original: Kind, entry: str) -> tuple[list[Sourc
     for number, at in ((0, answered.again_name), (2, answered.again_within)):
         if at is not None:
             views[number] = _held_at(f"{prefix}named_{number}", at)
-    return views, f"({', '.join(f'{view.name}({entry})' for view in views)})"
+    named = [f"{view.name}({entry})" for view in views]
+    if identity:
+        named[1] = identity
+        del views[1]
+    return views, f"({', '.join(named)})"
+
+
+def keeps_ids(shape: EventShape) -> bool:
+    """Tell whether an event of a shape has the id that it is made with, whatever that is."""
+    row = next((row for row in shape.rows if row.field == "id" and not row.derived), None)
+    return row is not None and not row.lens.losses("id")
 
 
 def _held_at(name: str, at: Access) -> Source:
@@ -77,18 +90,25 @@ def _held_at(name: str, at: Access) -> Source:
     return Source(name, text, parameters=(at.root,))
 
 
-def told_by_each(prefix: str, original: Kind, entry: str, taken: str) -> tuple[list[Source], str]:
+def told_by_each(prefix: str, original: Kind, entry: str, taken: str, whose: str = "") -> tuple[list[Source], str]:
     """Return functions, and what gives what comes again of what a handler said of each event, by their methods.
 
-    `entry` is what `one` of those `taken` has the event in; `failed` is what the handler raised.
+    `entry` is what `one` of those `taken` has the event in; `failed` is what the handler raised. `whose` are their ids,
+    where the shape itself may have others.
     """
     ours, answered = original.event, original.answered
     view = view_event(f"{prefix}named", replace(ours, parameters=ours.event_parameters), "id")
-    told = f"told_apart([({entry}[{ours.told_of!r}]._told, {view.name}({entry})) for one in {taken}], failed)"
+    sources = [] if whose else [view]
+    identity = "its" if whose else f"{view.name}({entry})"
+    loop = f"for one, its in zip({taken}, {whose})" if whose else f"for one in {taken}"
+    told = f"told_apart([({entry}[{ours.told_of!r}]._told, {identity}) {loop}], failed)"
     if not answered.again_with:
-        return [view], told
-    views, named = names_of_events(prefix, original, entry)
-    return [view, *views], f"again_of({told}, [{named} for one in {taken}], {answered.again_with!r})"
+        return sources, told
+    views, named = names_of_events(prefix, replace(original, reply=replace(answered, again_by="id")), entry, identity)
+    if whose:  # they are named as the caller knows them
+        named = f"(its, {named.partition(', ')[2]}"
+        views = views[1:]
+    return [*sources, *views], f"again_of({told}, [{named} {loop}], {answered.again_with!r})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -366,18 +386,29 @@ class _Delivery:
         `entry` is what `one` of those `taken` has the event in.
         """
         self.lines += ["failed = None", "try:", f"    {call}", "except Exception as error:", "    failed = error"]
-        sources, settled = told_by_each(self.prefix, self.original, entry, taken)
+        sources, settled = told_by_each(self.prefix, self.original, entry, taken, self._whose())
         self.sources += sources
         settled = self._settled(settled)
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
+    def _whose(self) -> str:
+        """Return the ids of the caller's events, where the original's shape may have others; else an empty text."""
+        if keeps_ids(self.original.event) or self.caller.event.each is None:
+            return ""
+        theirs = self.caller.event
+        view = view_event(f"{self.prefix}whose", replace(theirs, parameters=theirs.event_parameters), "id")
+        self.sources += [view] if all(one.name != view.name for one in self.sources) else []
+        return f"[{view.name}({', '.join(view.parameters)}) {self._each()}]"
+
     def _again_by_name(self, returned: str, one: str, place: int) -> None:
         """Write the answer of a provider whose handlers name what comes again by another field than the id."""
-        views, named = names_of_events(self.prefix, self.original, one.format(place))
+        whose = self._whose()
+        views, named = names_of_events(self.prefix, self.original, one.format(place), "its" if whose else "")
         self.sources += views
         done = self._reply("done", target_is_hub=True)
+        loop = f"for one, its in zip(taken, {whose})" if whose else "for one in taken"
         again_with = self.original.answered.again_with
-        settled = f"again_of({done.name}({returned}), [{named} for one in taken], {again_with!r})"
+        settled = f"again_of({done.name}({returned}), [{named} {loop}], {again_with!r})"
         settled = self._settled(settled)
         self.lines.append(f"return {self._answer(self._reply('answer', source_is_hub=True), settled)}")
 
@@ -417,7 +448,8 @@ class _Delivery:
             self._told_one_by_one(self._call(self._handed(entries)), entry, "taken")
             return
         call = self._returned(self._call(self._handed(entries)))
-        if self.original.answered.again_by or self.original.answered.again_with:
+        mapped = self.original.answered.holds_again and bool(self._whose())
+        if self.original.answered.again_by or self.original.answered.again_with or mapped:
             self._again_by_name(call, "one[{}]" if several else "one", place)
         elif self.original.answered.holds_again and (self._names_others or not self.caller.answered.holds_again):
             self._settle(call)

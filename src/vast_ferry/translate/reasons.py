@@ -81,6 +81,10 @@ STOPS: Final = {
         "it calls services by steps, and the target's are reached by way of what a handler is handed, or awaited",
         "Call the target's own client there",
     ),
+    "steps-at-target": (
+        "it calls a service that the target reaches step by step, and hands what it gives on",
+        "Call {} there",
+    ),
     "content-as-stream": (
         "it takes the content as a stream that is read once, or hands it on as a part of something",
         "Read the content as text, bytes or JSON, where it is needed",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.mapping.chains import Chain
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Lens
@@ -15,6 +16,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.python.written_by_steps import by_steps
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Of, Std, Stop
 
@@ -166,6 +168,9 @@ class Calls:
         if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
             return self._same(call, theirs, node)
         given = self._given(ours, call)
+        if theirs.chain is not None:
+            self._nothing_done_is_lost(ours, theirs, given, node)
+            return self._by_steps(ours, theirs, theirs.chain, given, node)
         arguments = self._arguments_there(ours, theirs, given, node)
         self._nothing_done_is_lost(ours, theirs, given, node)
         called = self._client(theirs, node)
@@ -180,6 +185,27 @@ class Calls:
         if text.startswith("await ") and self.at.needs_parentheses(node, text):
             return f"({text})"
         return text
+
+    def _by_steps(self, ours: Client, theirs: Client, chain: Chain, given: dict[str, ast.expr], node: ast.AST) -> str:
+        """Return a call that is made step by step at the target: `open("hold:charts").crate(name).write(data)`."""
+        if (
+            theirs.result is not None
+            or theirs.awaited
+            or theirs.root in self.job.target.hosts
+            or ours.result is not None
+        ):
+            raise Stop("steps-at-target", node, theirs.called)
+        made: dict[str, str] = {}
+        for parameter in theirs.takes:
+            name, _, default = parameter.removeprefix("**").partition("=")
+            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
+            value = self._argument(row, given, ours) if row is not None else None
+            if value is None and not default:
+                raise Stop("argument-lost", node, name)
+            if value is not None and value != default.strip():
+                made[name] = value
+        text = by_steps(chain, theirs.takes, made)
+        return self.at.need([f"import {theirs.root}"], f"{theirs.root}{text}")
 
     def _arguments_there(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> list[str]:
         """Return the arguments of a call at the target: by place as far as they go, then by name."""

@@ -13,6 +13,7 @@ from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch, 
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
+from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import beside_source, stands_alone
 from vast_ferry.mapping.helpers import route_to_style
@@ -109,6 +110,10 @@ class Job:
     def parameter_name(self, function: Function, name: str) -> str:
         """Return what a parameter that was added is called."""
         return self.handed_to(function).get(name, name)
+
+    def is_said(self, kind: str, field: str) -> bool:
+        """Tell whether the target says a field, in whatever form."""
+        return reading_of(self.target.kinds[kind].event).find(field) is not None
 
     def fresh(self, name: str) -> ByHand | None:
         """Return what is made afresh where the target has none."""

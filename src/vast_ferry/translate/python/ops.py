@@ -250,7 +250,7 @@ class Ops:
             # Read alone, it is read as text: what is not textual stood there as Base64.
             self.at.notes.append(("base64-not-seen", node))
             return self.at.reads().text()
-        if row.field in ("id", "time") and row.lens.plain:
+        if row.field in ("id", "time") and row.lens.plain and not self.at.job.is_said(self.at.kind, row.field):
             return self.at.job.fresh(row.field)
         return self.at.job.route(function, row) if row.field == "route" else None
 
