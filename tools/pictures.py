@@ -30,7 +30,8 @@ PICTURES = {
     "gaps": "vast-ferry gaps apiary --to brackendale",
     "carry": "vast-ferry carry apiary --to wsgi --out there",
     "try": "vast-ferry profile try mossgate-1.yaml spare.json --to ostermere",
-    "lint": "vast-ferry profile lint cloudevents --examples 50",
+    "answers": "vast-ferry profile try mossgate-1.yaml mossgate/seen.yaml",
+    "lint": "vast-ferry profile lint mossgate-1.yaml --examples 50",
     "convert": "vast-ferry event convert apiary/samples/record_inspection/captured.json "
     "--from ostermere@1 --to brackendale",
     "fidelity-table": "vast-ferry profile fidelity",
@@ -59,11 +60,13 @@ Runner = Callable[[str, Path], str]
 def prepare(folder: Path, command: Runner = command) -> None:
     """Write into a folder what the commands are about: the demo, and a crossing of it in which two things are wrong.
 
-    And the provider of the guide, with an event that has a key which no row reads.
+    And the provider of the guide, with an event that has a key which no row reads, and an answer seen otherwise.
     """
     shutil.copytree(FOLDER.parent.parent / "examples" / "mossgate", folder, dirs_exist_ok=True)
     event = (folder / "mossgate" / "events" / "http-1.json").read_text()
     (folder / "spare.json").write_text(event.replace('"ref": "v-81",', '"ref": "v-81", "spare": {"hall": 3},'))
+    answers = (folder / "mossgate" / "replies.yaml").read_text()
+    (folder / "mossgate" / "seen.yaml").write_text(answers.replace("body: somebody was faster", "body: too late"))
     command("vast-ferry demo --out kept", folder)
     (folder / "kept" / "apiary").rename(folder / "apiary")
     command("vast-ferry carry apiary --to thornwick@1 --out ported", folder)

@@ -277,7 +277,8 @@ def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
     """Return which laws a profile keeps, kind by kind; where one is broken, how, and an event that shows it."""
     parts: list[RenderableType] = [heading(profile.title, profile.model.about), Text()]
     table = Table.grid(padding=(0, 2, 0, 0))
-    for kind, group in groupby(results, key=lambda result: result.kind):
+    order = list(dict.fromkeys(result.kind for result in results))
+    for kind, group in groupby(sorted(results, key=lambda one: order.index(one.kind)), key=lambda one: one.kind):
         for index, result in enumerate(group):
             holds = Text("holds", "green") if result.broken is None else Text("broken", "bold red")
             holds = Text("unseen", "yellow") if result.unseen else holds
