@@ -226,6 +226,9 @@ MISTAKES = [
     ("wexcombe-7", "{channel...}:{_=1}", "{channel}", "channel is"),
     ("wexcombe-7", "{'yes': https, 'no': http}", "{'yes': https, 'on': http}", "none of yes, on"),
     ("wexcombe-7", "gz64: base64 | gzip", "gz64: base64", "body is"),
+    ("saltmarsh-2", "again_within: heap", "again_within: hoop", "begins at no name of `each`"),
+    ("wexcombe-7", "chit=id, sorry=this", "chit=idd, sorry=this", "there is no hub field 'idd'"),
+    ("wexcombe-7", "sets: {status: status", "sets: {state: status", "'state' is none of what the writer holds"),
 ]
 
 

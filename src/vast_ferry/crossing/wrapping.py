@@ -18,7 +18,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.places import Access, Attr, Item
+from vast_ferry.mapping.places import Access
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 from vast_ferry.profiles.profile import Profile
@@ -256,7 +256,7 @@ class Wrapping:
             names = dict(zip(own, parameters[0], strict=True))
             arguments = [given.get(name) or names[name] for name in one.parameters]
             told = self.target.kinds[kind].event.told
-            test = " and ".join(f"{_gentle(Access(names[c.at.root], c.at.steps))} == {c.value!r}" for c in told)
+            test = " and ".join(f"{Access(names[c.at.root], c.at.steps).gentle()} == {c.value!r}" for c in told)
             call = f"{one.name}({', '.join(['original', *arguments])})"
             calls.append((test, f"{'await ' * one.asynchronous}{call}"))
         first = self.target.kinds[kinds[0]]
@@ -283,11 +283,3 @@ class Wrapping:
             script=self.target.model.handler.script and not self.target.model.handler.entry,
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
-
-
-def _gentle(place: Access) -> str:
-    """Return the expression of a place in an event of which it is not known whether it has one."""
-    steps = [
-        step.key if isinstance(step, Item) else f".{step.name}" for step in place.steps if isinstance(step, Item | Attr)
-    ]
-    return f"gently({', '.join([place.root, *map(repr, steps)])})"

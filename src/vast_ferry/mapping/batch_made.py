@@ -84,14 +84,8 @@ def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
             loop = f"for entry, its in zip({entries}, {entries.replace(entry.name, whose.name)})"
         value = f"again_of({value}, [{named} {loop}], {answered.again_with!r})"
     name = f"{prefix}settled"
-    if caller.answered.holds_again:
-        reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
-        if len(reply.parameters) != 1:
-            raise CannotMake(f"an answer of kind {ours.kind} needs more than what was returned")
-        sources.append(reply)
-        last = f"return {reply.name}({value})"
-    else:
-        last = f"settled({value})"
+    more, last = _answering(caller, value)
+    sources += more
     text = f"{_def(entry)} {name}(returned, {root}):\n" + textwrap.indent(f"{docstring(about)}\n{last}", "    ")
     return [*sources, Source(name, text, parameters=("returned", root), awaited=entry.awaited)]
 
@@ -108,14 +102,8 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     pack = pack_batch(f"{prefix}batch", ours)
     views, settled = told_by_each(prefix, original, "one", "taken", "whose" if whose else "")
     sources = [entry, pack, *views, *([whose] if whose else [])]
-    if caller.answered.holds_again:
-        reply = translate_reply(f"{prefix}answer", HUB_DONE, caller.answered, "Answer with what the handler returned.")
-        if len(reply.parameters) != 1:
-            raise CannotMake(f"an answer of kind {ours.kind} needs more than what was returned")
-        sources.append(reply)
-        last = f"return {reply.name}({settled})"
-    else:
-        last = f"settled({settled})"
+    more, last = _answering(caller, settled)
+    sources += more
     word, wait = ("async def", "await ") if caller.asynchronous else ("def", "")
     lines = [
         docstring(about),
@@ -130,6 +118,17 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     name = f"{prefix}told"
     text = f"{word} {name}({root}, handle):\n" + textwrap.indent("\n".join(lines), "    ")
     return [*sources, Source(name, text, parameters=(root,), awaited=caller.asynchronous)]
+
+
+def _answering(caller: Kind, done: str) -> tuple[list[Source], str]:
+    """Return functions, and the statement that answers a caller with what is done, or raises where it can't."""
+    if not caller.answered.holds_again:
+        return [], f"settled({done})"
+    name = f"{KINDS[caller.event.kind].prefix}answer"
+    reply = translate_reply(name, HUB_DONE, caller.answered, "Answer with what the handler returned.")
+    if len(reply.parameters) != 1:
+        raise CannotMake(f"an answer of kind {caller.event.kind} needs more than what was returned")
+    return [reply], f"return {reply.name}({done})"
 
 
 def _def(entry: Source) -> str:

@@ -21,7 +21,7 @@ from vast_ferry.mapping.compile.functions import (
     unpack_batch,
     view_event,
 )
-from vast_ferry.mapping.places import Access, Item
+from vast_ferry.mapping.places import Access
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 from vast_ferry.mapping.writers import ByWriter
@@ -85,9 +85,7 @@ def keeps_ids(shape: EventShape) -> bool:
 
 def _held_at(name: str, at: Access) -> Source:
     """Return a function that takes an entry of a batch and gives what stands at a place of it."""
-    steps = [step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in at.steps]
-    text = f"def {name}({at.root}):\n    return gently({', '.join([at.root, *map(repr, steps)])})"
-    return Source(name, text, parameters=(at.root,))
+    return Source(name, f"def {name}({at.root}):\n    return {at.gentle()}", parameters=(at.root,))
 
 
 def told_by_each(prefix: str, original: Kind, entry: str, taken: str, whose: str = "") -> tuple[list[Source], str]:

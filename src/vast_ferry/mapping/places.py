@@ -90,6 +90,11 @@ class Access:
                 break  # what is encoded has no keys
         return tuple(keys)
 
+    def gentle(self, root: str = "") -> str:
+        """Return the source of what stands at a place of which it is not known whether it is there, None if not."""
+        steps = [step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in self.steps]
+        return f"gently({', '.join([root or self.root, *map(repr, steps)])})"
+
     def filed(self, root: str, before: tuple[str, ...] = ()) -> Access:
         """Return the place where this one stands in an event on file: attributes are items, a call is `name()`."""
         steps: list[Step] = [Item(name) for name in before]

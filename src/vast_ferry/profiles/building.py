@@ -445,6 +445,13 @@ class Builder:
                     nothing_at=self._place(form.nothing_at, *path, "nothing_at") if form.nothing_at else None,
                 )
             )
+        for row in (row for form in forms for row in form.rows):
+            if stray := next((name for name in row.lens.of_event if name not in EVENTS[kind]), ""):
+                what = f"there is no hub field {stray!r} of {kind} events{nearest(stray, EVENTS[kind])}"
+                place = self.document.place(kind, "reply")
+                self.problems.append(
+                    BadInput(what, f"Use one of: {', '.join(EVENTS[kind])}", replace(place, line=row.line))
+                )
         callback = model.callback
         return ReplyShape(
             tuple(forms),

@@ -320,7 +320,7 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
         if form.keys:
             test = f"{test} and {root}.keys() <= {{{', '.join(map(repr, form.keys))}}}"
         if form.nothing_at is not None:
-            test = f"{test} and {_steps(root, form.nothing_at)} is None"
+            test = f"{test} and {form.nothing_at.gentle(root)} is None"
         lines += [f"{'elif' if index else 'if'} {test}:", textwrap.indent(body, "    ")]
     else:
         names = " or ".join(_form_name(form) for form in source.forms)
@@ -355,12 +355,6 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, about: st
     imports = [_import_of(path) for path in classes]
     imports += [_import_of(out.class_name, out.called)] if out.class_name else []
     return Source(name, text, making.classes, tuple(dict.fromkeys(imports)), tuple(parameters))
-
-
-def _steps(root: str, at: Access) -> str:
-    """Return the source of what stands at a place of an answer, None where nothing does."""
-    steps = [step.key if isinstance(step, Item) else f".{getattr(step, 'name', '')}" for step in at.steps]
-    return f"gently({', '.join([root, *map(repr, steps)])})"
 
 
 def _apart(written: ReplyForm, source: ReplyShape) -> str:

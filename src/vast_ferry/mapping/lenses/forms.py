@@ -440,6 +440,7 @@ class ObjectOf(Lens):
     __slots__ = ()
     by_hand = False
     name, takes, most, named, holds = "object_of", "how JSON is written; key=this or a hub field", 3, True, ("bytes",)
+    reads_only = True
 
     @property
     def of_event(self) -> tuple[str, ...]:
