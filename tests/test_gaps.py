@@ -136,6 +136,7 @@ def test_a_definition_begins_with_what_is_to_do(project: Project, tmp_path: Path
     assert list(yaml.safe_load("\n".join(lines))) == ["app", "jobs"]
 
 
+@pytest.mark.slow
 def test_secrets_never_get_out(project: Project, tmp_path: Path) -> None:
     text = "app: a\njobs:\n  f:\n    code: h.py#f\n    vars: {UNIT: kg, API_TOKEN: q7Zr-81xxKw}\n"
     text += "    sealed: {KEY: plain-value!}\n    when: [{web: GET /a}]\n"

@@ -14,6 +14,7 @@ import sys
 from collections import Counter
 from dataclasses import replace
 from functools import partial
+from itertools import takewhile
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -108,7 +109,7 @@ TRIED = {
 }
 
 
-@pytest.mark.parametrize("file", TRIED)
+@pytest.mark.parametrize("file", some(TRIED, 2))
 def test_answers_and_definitions_are_tried(run: Run, file: str) -> None:
     name = next(name for name in PROFILES if name.partition("-")[0] in file.lower())
     done = run("profile", "try", str(MANUALS / f"{name}.yaml"), str(MANUALS / file))
@@ -148,7 +149,8 @@ def test_lint_reads_all_of_an_answers_class_and_writes_a_project_back(
     def told(text: str) -> str:
         path.write_text(text)
         laws = ("all that an answer is made of is read", "the definition comes back")
-        found = [one for one in lint(load_profile(path), 1) if one.law in laws]
+        before = takewhile(lambda one: one.law != "write, then read", lint(load_profile(path), 1))
+        found = [one for one in before if one.law in laws]
         assert {one.law for one in found} == set(laws)
         return " ".join(one.broken.why for one in found if one.broken)
 
@@ -232,7 +234,7 @@ MISTAKES = [
 ]
 
 
-@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 9))
+@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 13))
 def test_a_mistake_in_a_profile_is_named(
     tmp_path: Path, name: str, before: str, after: str, says: str, run: Run
 ) -> None:
@@ -366,6 +368,7 @@ def test_what_events_hold_never_becomes_a_row(tmp_path: Path, run: Run) -> None:
     assert [(row.field, row.at.on_file) for row in rows] == [("id", (key,)), ("time", ("t",))]
 
 
+@pytest.mark.slow
 def test_a_profile_is_found_where_a_team_keeps_it(tmp_path: Path, run_apart: Run) -> None:
     """In the project's folder, in a folder of the variable, and in an installed package."""
     text = (MANUALS / "wexcombe-7.yaml").read_text().replace("evidence: Wexcombe\n", "")
