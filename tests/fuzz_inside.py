@@ -454,7 +454,7 @@ class Bench:
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
         lost = {finding.field.removeprefix(f"{surface.kind}.") for finding in crossing.findings}
-        if lost & {"call.id", "call.time"}:  # a call has little else
+        if surface.kind == "call" and lost & {"id", "time"}:  # a call has little else
             told |= {f"{home_of(surface.profile, one.name)}h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:
             fresh = _places_of(lost & {"id", "time"}, surface)
