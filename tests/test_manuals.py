@@ -128,6 +128,10 @@ WRONG_ANSWERS = [
     ("- {kind: http, event: http-1.json, python: return}", "nothing is said of what came of it"),
     ("- {kind: blast, event: http-1.json, python: return, client: {}}", "has no blast events"),
     ("- {kind: http, event: http-9.json, python: return, client: {}}", "events/http-9.json"),
+    ("- {kind: http, event: ../seen.yaml/../../x, python: return, client: {}}", "leads out of the folder"),
+    ("- {kind: http, event: http-1.json, python: return, client: 404}", "client is no mapping"),
+    ("- {kind: call, event: call-1.json, python: return, caller: {}}", "a caller gets a value"),
+    ("- {kind: http, event: http-1.json, python: return, client: {}, parameters: ['a)']}", "parameters are names"),
 ]
 
 

@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from vast_ferry.definitions.declared import leads_into
 from vast_ferry.documents.document import read_file
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.events.compiled import beside
@@ -71,6 +72,10 @@ def answers_seen(profile: Profile, file: Path | None = None) -> Iterator[AnswerS
         for number, row in enumerate(document.data):
             place = document.place(number)
             _check(row, profile, place)
+            if not leads_into(folder / "events" / row["event"], folder):
+                raise BadInput(
+                    f"{row['event']!r} leads out of the folder", "Name a file in events/ beside this one", place
+                )
             about = AnswerSeen(path.name, place.line, row["kind"], row["event"])
             yield _seen(profile, row, folder / "events", scratch, about)
     finally:
@@ -86,6 +91,22 @@ def _check(row: Any, profile: Profile, place: Place) -> None:
         raise BadInput(f"an answer that was seen has no {stray[0]!r}", f"Use {', '.join(sorted(known))}", place)
     if not any(key in row for key in _SEEN):
         raise BadInput("nothing is said of what came of it", f"Say one of {', '.join(_SEEN)}", place)
+    forms = {
+        "client": dict,
+        "caller": dict,
+        "parameters": list,
+        "done": list,
+        "again": list,
+        "dropped": list,
+        "lost": list,
+    }
+    if wrong := next((key for key, form in forms.items() if key in row and not isinstance(row[key], form)), ""):
+        what = "mapping" if forms[wrong] is dict else "list"
+        raise BadInput(f"{wrong} is no {what}", "See docs/profiles.md, evidence", place)
+    if not all(isinstance(one, str) and one.isidentifier() for one in row.get("parameters", [])):
+        raise BadInput("parameters are names", "List the names of the handler's parameters", place)
+    if not {"value", "fails"} & row.get("caller", {"value": None}).keys():
+        raise BadInput("a caller gets a value, or the call fails", "Say value or fails under caller", place)
     if row["kind"] not in profile.kinds:
         raise BadInput(f"{profile.title} has no {row['kind']} events", f"Use {', '.join(profile.kinds)}", place)
 
@@ -93,8 +114,7 @@ def _check(row: Any, profile: Profile, place: Place) -> None:
 def _seen(profile: Profile, row: dict[str, Any], events: Path, scratch: Path, about: AnswerSeen) -> AnswerSeen:
     if profile.model.handler.script:
         return replace(about, unseen="handlers are scripts here, and a row has the body of a function")
-    client = row.get("client")
-    if isinstance(client, dict) and client.get("cut"):
+    if row.get("client", {}).get("cut"):
         return replace(about, unseen="the answer was cut off, which a stand-in does not do")
     path = events / row["event"]
     data = parse_json(read_file(path, str(path), "the event"), str(path))
@@ -104,7 +124,7 @@ def _seen(profile: Profile, row: dict[str, Any], events: Path, scratch: Path, ab
     except BadInput as error:  # which its own evidence tells, with the row
         return replace(about, unseen=f"{row['event']} can't be read: {error.what}")
     name = f"h{about.line}"
-    (scratch / f"{name}.py").write_text(handler_source(profile, row))
+    (scratch / f"{name}.py").write_text(handler_source(profile, row), encoding="utf-8")
     try:
         with StandIn(profile, scratch, f"{name}.py#handler") as stand_in:
             outcome = stand_in.call(row["kind"], *called)
@@ -135,7 +155,7 @@ def _differences(row: dict[str, Any], events: list[dict[str, Any]], outcome: Out
     if "client" in row:
         yield from _of_a_client(row["client"], events[0], outcome)
     elif "caller" in row:
-        fails = isinstance(row["caller"], dict) and "fails" in row["caller"]
+        fails = "fails" in row["caller"]
         if failed != fails:
             yield ("the call", "fails" if fails else "returns", str(outcome))
         elif not fails and not same("value", outcome.value, row["caller"]["value"]):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
@@ -251,18 +250,18 @@ class Wrapping:
         deliveries = [own_way.get(kind) or self.deliveries[kind] for kind in kinds]
         given = {"function": f"function={function.name!r}", "limit": f"limit={limit:g}"}
         parameters = [[name for name in one.parameters if name not in given] for one in deliveries]
+        first = self.target.kinds[kinds[0]]
+        told_at_setup = [name for name in parameters[0] if first.method and name in first.setup_takes]
         calls = []
         for kind, one, own in zip(kinds, deliveries, parameters, strict=True):
-            names = dict(zip(own, parameters[0], strict=True))
+            # What is told when the object is set up, it keeps.
+            kept = [f"self.{name}" if name in told_at_setup else name for name in parameters[0]]
+            names = dict(zip(own, kept, strict=True))
             arguments = [given.get(name) or names[name] for name in one.parameters]
             told = self.target.kinds[kind].event.told
             test = " and ".join(f"{Access(names[c.at.root], c.at.steps).gentle()} == {c.value!r}" for c in told)
             call = f"{one.name}({', '.join(['original', *arguments])})"
             calls.append((test, f"{'await ' * one.asynchronous}{call}"))
-        first = self.target.kinds[kinds[0]]
-        told_at_setup = [name for name in parameters[0] if first.method and name in first.setup_takes]
-        for name in told_at_setup:  # what is told when the object is set up, it keeps
-            calls = [(test, re.sub(rf"\b{name}\b", f"self.{name}", call)) for test, call in calls]
         template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
         return template.render(
             function=function,

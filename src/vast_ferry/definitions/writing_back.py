@@ -54,7 +54,10 @@ def _differences(before: Project, after: Project) -> Iterator[str]:
 def _of_function(before: Function, after: Function) -> Iterator[str]:
     for one in fields(Function):
         was, came = _bare(getattr(before, one.name)), _bare(getattr(after, one.name))
-        if one.name != "place" and was != came:
+        if one.name == "variables" and was != came:  # whose values are nobody's business
+            names = sorted({name for name, _ in was.items() ^ came.items()})
+            yield f"{before.name}: variables came back otherwise: {', '.join(names)}"
+        elif one.name != "place" and was != came:
             yield f"{before.name}: {one.name} was {was!r}, and came back as {came!r}"
 
 
