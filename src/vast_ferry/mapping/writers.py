@@ -49,8 +49,7 @@ _ONLY: Final = {"bytes": "(bytes, bytearray, memoryview)", "text": "(str,)", "nu
 class ByWriter:
     """An object that is handed to a handler, by whose methods and attributes it answers.
 
-    `first` where it comes before the event; `optional` where a handler may do without; `returns` where what a handler
-    returns counts if it told the writer nothing.
+    `first` where it comes before the event; `returns` where what a handler returns counts if nothing was told.
     """
 
     name: str
