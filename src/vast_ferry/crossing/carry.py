@@ -76,9 +76,10 @@ def carry(
     target = _asked_for(folder, to, style)
     kept = _check_out(folder, target_folder, replace_out, discard_edits)
     wishes = {"style": style, "carry_values": carry_values, "carry_files": carry_files, "progress": progress}
-    planned = _planned(folder, target, target_folder, source, **wishes)
-    progress(f"writing {len(planned.files)} files")
-    _write(planned.files, target_folder, kept)
+    with collector_at_rest():
+        planned = _planned(folder, target, target_folder, source, **wishes)
+        progress(f"writing {len(planned.files)} files")
+        _write(planned.files, target_folder, kept)
     return planned
 
 

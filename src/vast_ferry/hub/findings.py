@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
@@ -52,7 +52,9 @@ class Finding:
 
     def as_data(self) -> dict[str, Any]:
         """Return plain data for a record or a report."""
-        return {**asdict(self), "severity": str(self.severity), "about": self.about}
+        place = {"file": self.place.file, "line": self.place.line, "column": self.place.column}
+        told = {field: getattr(self, field) for field in Finding.__slots__}
+        return {**told, "severity": str(self.severity), "place": place, "about": self.about}
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:

@@ -50,8 +50,8 @@ def _add(text: str, definitions: dict[str, _Definition], imports: dict[str, str]
             ours = node.module is None or node.module.partition(".")[0] in ("__future__", "vast_ferry")
             for alias in node.names if not ours else ():
                 imports[alias.name] = f"from {node.module} import {alias.name}"
-        elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign):
-            if isinstance(node, ast.Assign | ast.AnnAssign):
+        elif isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Assign, ast.AnnAssign)):
+            if isinstance(node, (ast.Assign, ast.AnnAssign)):
                 target = node.target if isinstance(node, ast.AnnAssign) else node.targets[0]
                 assert isinstance(target, ast.Name)
                 name, decorators = target.id, []
@@ -77,7 +77,7 @@ def _names_outside(tree: ast.Module) -> frozenset[str]:
 
 
 def _is_function(node: ast.stmt) -> bool:
-    return isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+    return isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef))
 
 
 @dataclass(frozen=True, slots=True)

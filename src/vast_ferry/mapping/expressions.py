@@ -6,6 +6,7 @@ equal ones are one node of the graph, so a backend can name what is used more th
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -315,6 +316,12 @@ def walk(root: Expression) -> Iterator[Expression]:
         yield from walk(part)
 
 
+@functools.lru_cache(1000)
+def parameters_of(root: Expression) -> frozenset[str]:
+    """Return the parameters that an expression is made of."""
+    return frozenset(part.identifier for part in walk(root) if isinstance(part, Parameter))
+
+
 def with_parameters(root: Expression, found: dict[str, Expression]) -> Expression:
     """Return an expression with others in the place of what a handler is handed."""
     return substituted(root, {Parameter(name): other for name, other in found.items()})
@@ -322,6 +329,10 @@ def with_parameters(root: Expression, found: dict[str, Expression]) -> Expressio
 
 def substituted(root: Expression, others: dict[Expression, Expression]) -> Expression:
     """Return an expression with others in the place of some that it is made of."""
+    return _substituted(root, others) if others else root
+
+
+def _substituted(root: Expression, others: dict[Expression, Expression]) -> Expression:
     if root in others:
         return others[root]
     changed: dict[str, Any] = {}
@@ -335,11 +346,11 @@ def substituted(root: Expression, others: dict[Expression, Expression]) -> Expre
 
 def _substituted_in(value: Any, others: dict[Expression, Expression]) -> Any:
     if isinstance(value, Expression):
-        return substituted(value, others)
+        return _substituted(value, others)
     if isinstance(value, Entry):
-        key = substituted(value.key, others) if value.key is not None else None
-        test = substituted(value.test, others) if value.test is not None else None
-        inner = substituted(value.value, others)
+        key = _substituted(value.key, others) if value.key is not None else None
+        test = _substituted(value.test, others) if value.test is not None else None
+        inner = _substituted(value.value, others)
         same = (key, inner, test) == (value.key, value.value, value.test)
         return value if same else replace(value, key=key, value=inner, test=test)
     if isinstance(value, tuple):

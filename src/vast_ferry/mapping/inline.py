@@ -235,7 +235,7 @@ def native_value(source: Row, reads: Inline) -> ByHand | None:
         return _content(lens.content, reads)
     if lens.pairs:
         return reads.pairs(source.field)
-    pairs = reads.pairs(source.field) if isinstance(lens, ListsByName | FirstValues) else None
+    pairs = reads.pairs(source.field) if isinstance(lens, (ListsByName, FirstValues)) else None
     if isinstance(lens, ListsByName) and pairs is not None:
         return lens.inline_from_pairs(pairs, reads.hub("query.raw") if reads.has_raw_query() else None)
     if isinstance(lens, FirstValues) and pairs is not None:

@@ -186,7 +186,7 @@ def same(name: str, one: Any, other: Any) -> bool:
         return by_name(one) == by_name(other)
     if isinstance(one, Mapping) and isinstance(other, Mapping):
         return list(one) == list(other) and all(same("", one[key], other[key]) for key in one)
-    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
+    if isinstance(one, (list, tuple)) and isinstance(other, (list, tuple)):
         return len(one) == len(other) and all(same("", a, b) for a, b in zip(one, other, strict=True))
     if {type(one), type(other)} == {float, Decimal}:  # a decimal as it was written, and as Python reads it
         return Decimal(str(one)) == Decimal(str(other))

@@ -113,7 +113,7 @@ def _plain(value: Any) -> Any:
     """Return a value in which order counts, of mappings as well, and pairs are pairs whether tuple or list."""
     if isinstance(value, dict):
         return ["mapping", *((key, _plain(inner)) for key, inner in value.items())]
-    if isinstance(value, list | tuple):
+    if isinstance(value, (list, tuple)):
         return [_plain(inner) for inner in value]
     return (type(value).__name__, value)
 

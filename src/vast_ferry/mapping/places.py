@@ -131,7 +131,7 @@ def _last_step(text: str, tree: ast.expr) -> tuple[Step, ast.expr]:
         return Attr(tree.attr), tree.value
     if isinstance(tree, ast.Subscript) and isinstance(tree.slice, ast.Constant):
         key = tree.slice.value
-        if not isinstance(key, str | int) or isinstance(key, bool):
+        if not isinstance(key, (str, int)) or isinstance(key, bool):
             raise PlaceError(f"{text!r}: an item is a text or an integer, not {key!r}", tree.slice.col_offset + 1)
         return Item(key), tree.value
     if isinstance(tree, ast.Call):

@@ -77,7 +77,7 @@ class Handles:
 
     def of(self, node: ast.expr) -> Handle | None:
         """Return the handle that an expression gives; nothing for anything else."""
-        if isinstance(node, ast.Name | ast.Attribute) and (held := self.held.get(_named(node))) is not None:
+        if isinstance(node, (ast.Name, ast.Attribute)) and (held := self.held.get(_named(node))) is not None:
             return held
         if isinstance(node, ast.Name):
             return self._of_module(node.id)
@@ -183,7 +183,7 @@ class Handles:
         """Note a handle that is handed on, so that nobody sees what is called on it."""
         parent = self.parents.get(id(node))
         called = isinstance(parent, ast.Call) and parent.func is node
-        asked = called or isinstance(parent, ast.Attribute | ast.Subscript)
+        asked = called or isinstance(parent, (ast.Attribute, ast.Subscript))
         kept = any(self.held.get(_named(target)) for target, value in _bindings(parent or node) if value is node)
         if not asked and not kept:
             self.found.handed_on.append((node, handle.ways))
@@ -219,13 +219,13 @@ def _bindings(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None]]:
     """Yield what a node binds, and to what; to nothing known where that is not said plainly."""
     if isinstance(node, ast.Assign):
         for target in node.targets:
-            if isinstance(target, ast.Tuple | ast.List):
+            if isinstance(target, (ast.Tuple, ast.List)):
                 yield from ((one, None) for one in target.elts)
             else:
                 yield target, node.value
-    elif isinstance(node, ast.AnnAssign | ast.NamedExpr):
+    elif isinstance(node, (ast.AnnAssign, ast.NamedExpr)):
         yield node.target, node.value
-    elif isinstance(node, ast.AugAssign | ast.For | ast.AsyncFor | ast.comprehension):
+    elif isinstance(node, (ast.AugAssign, ast.For, ast.AsyncFor, ast.comprehension)):
         yield node.target, None
     elif isinstance(node, ast.withitem) and node.optional_vars is not None:
         yield node.optional_vars, None

@@ -145,15 +145,15 @@ def _top_names(tree: ast.Module) -> list[str]:
     stack: list[ast.stmt] = list(reversed(tree.body))
     while stack:
         node = stack.pop()
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
             names.append(node.name)
         elif isinstance(node, ast.Assign):
             names += [n.id for target in node.targets for n in ast.walk(target) if isinstance(n, ast.Name)]
         elif isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name):
             names.append(node.target.id)
-        elif isinstance(node, ast.Import | ast.ImportFrom):
+        elif isinstance(node, (ast.Import, ast.ImportFrom)):
             names += [alias.asname or alias.name.split(".")[0] for alias in node.names]
-        elif isinstance(node, ast.If | ast.Try | ast.With):
+        elif isinstance(node, (ast.If, ast.Try, ast.With)):
             for block in ("body", "orelse", "finalbody"):
                 stack += reversed(getattr(node, block, []))
             stack += [inner for handler in getattr(node, "handlers", []) for inner in reversed(handler.body)]
@@ -288,7 +288,7 @@ class _Scanner:
         constants = constants_of(tree)
         nodes: dict[str, list[ast.AST]] = {"": []}
         for statement in tree.body:
-            named = isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+            named = isinstance(statement, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef))
             walked = nodes.setdefault(statement.name if named else "", [])  # type: ignore[attr-defined]
             walked += all_nodes.of(statement) or walk(statement)
         for node in all_nodes.imports:
@@ -376,13 +376,13 @@ class _Scanner:
             kind = node.__class__
             if kind is ast.Name:
                 names.add(node.id)  # type: ignore[attr-defined]
-            elif isinstance(node, ast.Attribute):
-                names.add(node.attr)
-                attributes.append(node)
-            elif isinstance(node, ast.Call | ast.Subscript):
+            elif kind is ast.Attribute:
+                names.add(node.attr)  # type: ignore[attr-defined]
+                attributes.append(node)  # type: ignore[arg-type]
+            elif kind is ast.Call or kind is ast.Subscript:
                 if isinstance(node, ast.Call):
                     calls[id(node.func)] = node
-                if found := self._setting(node, file, constants):
+                if found := self._setting(node, file, constants):  # type: ignore[arg-type]
                     settings.append(found)
         uses = []
         for node in attributes:
@@ -460,9 +460,9 @@ class _Scanner:
 
     def _setting(self, node: ast.Call | ast.Subscript, file: str, constants: Mapping[str, Any]) -> Setting | None:
         """Return what a read of the environment, or of a secret, asks for."""
-        place = Place(file, node.lineno, node.col_offset + 1)
         name = _environment_name(node, constants)
         if name:
+            place = Place(file, node.lineno, node.col_offset + 1)
             return Setting(name, place, given=isinstance(node, ast.Call) and len(node.args) + len(node.keywords) > 1)
         if (
             self.secret
@@ -472,7 +472,7 @@ class _Scanner:
             and len(node.args) == 1
         ):
             text = _text_of(node.args[0], constants)
-            return Setting(text, place, secret=True) if text else None
+            return Setting(text, Place(file, node.lineno, node.col_offset + 1), secret=True) if text else None
         return None
 
 

@@ -34,7 +34,7 @@ class Spot:
 
     def then(self, step: Step) -> Spot:
         """Return the place one step on."""
-        return replace(self, steps=(*self.steps, step))
+        return Spot(self.kind, self.role, (*self.steps, step), self.holder, self.first)
 
     @property
     def called(self) -> Spot:

@@ -14,6 +14,8 @@ from vast_ferry.translate.places import Spot
 
 def _bare(steps: tuple[Step, ...]) -> tuple[Step, ...]:
     """Return steps whose calls don't tell their parameters."""
+    if Call not in [step.__class__ for step in steps]:  # as nearly all are
+        return steps
     return tuple(Call() if isinstance(step, Call) else step for step in steps)
 
 

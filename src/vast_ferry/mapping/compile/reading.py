@@ -102,7 +102,7 @@ class Reading:
             return self._call_row(row, hub)
         nothing = ex.Literal(None)
         flag = place_node(row.flag, nothing if row.optional else None) if row.flag else None
-        if isinstance(row.lens, Plain | PlainBytes):
+        if isinstance(row.lens, (Plain, PlainBytes)):
             usual = None if not row.optional else nothing if row.at.gently else ex.Given(hub.default)
             node = row.lens.read(place_node(row.at, usual), flag, self.need)
             if row.optional and hub.default != "None":

@@ -71,7 +71,7 @@ class Construction:
         if (
             twin is not None
             and twin.lens == row.lens
-            and not isinstance(row.lens, Plain | PlainBytes)
+            and not isinstance(row.lens, (Plain, PlainBytes))
             and not (row.lens.needs or row.lens.flagged or row.lens.spread or twin.optional)
         ):
             return place_node(twin.at)

@@ -10,6 +10,7 @@ from typing import Any
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.writing import falls_off, in_return, is_asked
 from vast_ferry.translate.values import Key
 
@@ -62,7 +63,7 @@ class Use(Enum):
 def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Function], uses: set[Use]) -> bool:
     """Tell whether a function gives None, or what can't be taken for nothing on either side."""
     nothing = falls_off(function.node.body)
-    for value in (value for node in _own_returns(function.node) for value in _either(node.value)):
+    for value in (value for node in _own_returns(function) for value in _either(node.value)):
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             nothing = True
         elif isinstance(value, ast.Call):
@@ -109,7 +110,7 @@ def _answering_from(job: Job, waiting: list[Function]) -> dict[Key, Function]:
     candidates: dict[Key, Function] = {}
     while waiting:
         function = waiting.pop()
-        for node in _own_returns(function.node):
+        for node in _own_returns(function):
             for called in _answering(job, function, node.value):
                 if called.key not in candidates and not called.entry:
                     candidates[called.key] = called
@@ -143,7 +144,7 @@ def _bound_to(function: Function, name: str) -> list[ast.expr]:
         target: Any = None
         if isinstance(node, ast.Assign) and len(node.targets) == 1:
             target = node.targets[0]
-        elif isinstance(node, ast.NamedExpr | ast.AnnAssign):
+        elif isinstance(node, (ast.NamedExpr, ast.AnnAssign)):
             target = node.target
         value = getattr(node, "value", None)
         if isinstance(target, ast.Name) and target.id == name and isinstance(value, ast.expr):
@@ -169,7 +170,7 @@ def _use_of(caller: Function, node: ast.AST, parents: Mapping[int, ast.AST]) -> 
         node, parent = parent, parents.get(id(parent))  # type: ignore[assignment]
     if isinstance(parent, ast.Return):
         return Use.ASKED if asked else Use.ANSWER
-    named: ast.expr | None = parent.target if isinstance(parent, ast.NamedExpr | ast.AnnAssign) else None
+    named: ast.expr | None = parent.target if isinstance(parent, (ast.NamedExpr, ast.AnnAssign)) else None
     if isinstance(parent, ast.Assign) and len(parent.targets) == 1:
         named = parent.targets[0]
     if not isinstance(named, ast.Name):
@@ -191,14 +192,12 @@ def _passes_through(parent: ast.AST | None, node: ast.AST) -> bool:
     return isinstance(parent, ast.Await) or (isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or))
 
 
-def _own_returns(node: ast.AST) -> list[ast.Return]:
-    found: list[ast.Return] = []
-    stack: list[Any] = list(ast.iter_child_nodes(node))
-    while stack:
-        inner = stack.pop()
-        if isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
-            continue
-        if isinstance(inner, ast.Return):
-            found.append(inner)
-        stack += ast.iter_child_nodes(inner)
-    return found
+def _own_returns(function: Function) -> list[ast.Return]:
+    """Return where a function itself ends, last first; functions inside it end by their own."""
+    inside = {
+        id(one)
+        for node in function.nodes.all[1:]
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef))
+        for one in walk(node)
+    }
+    return [node for node in reversed(function.nodes.all) if node.__class__ is ast.Return and id(node) not in inside]

@@ -39,7 +39,7 @@ def only_goes_through(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
         return parent.func.id == "enumerate" and isinstance(over, _LOOPS) and isinstance(over.target, ast.Tuple)
     if isinstance(parent, _LOOPS):
         return parent.iter is node and isinstance(parent.target, ast.Name)
-    if isinstance(parent, ast.If | ast.While | ast.IfExp):
+    if isinstance(parent, (ast.If, ast.While, ast.IfExp)):
         return parent.test is node
     return isinstance(parent, ast.UnaryOp) and isinstance(parent.op, ast.Not)
 
@@ -173,7 +173,7 @@ def _ends_turn(loop: ast.For, statement: ast.stmt) -> bool:
             for part in ("body", "orelse", "finalbody"):
                 block = getattr(inner, part, None)
                 if block:
-                    loops = isinstance(inner, ast.For | ast.While)
+                    loops = isinstance(inner, (ast.For, ast.While))
                     also = not (isinstance(inner, ast.Try) and (inner.finalbody or (part == "body" and inner.orelse)))
                     guarded = isinstance(inner, ast.Try) and part == "body"
                     found = ends(block, at_end and not loops and also and not guarded)
@@ -193,9 +193,9 @@ def _own(body: list[ast.stmt]) -> Iterator[ast.stmt]:
     for statement in body:
         yield statement
         if isinstance(
-            statement, ast.For | ast.AsyncFor | ast.While | ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+            statement, (ast.For, ast.AsyncFor, ast.While, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
         ):
-            if isinstance(statement, ast.For | ast.While):
+            if isinstance(statement, (ast.For, ast.While)):
                 yield from _own(statement.orelse)
             continue
         for part in ("body", "orelse", "finalbody"):

@@ -107,7 +107,7 @@ class _File:
         self.clients = self._clients()
         # What the module defines or imports: calls of it may do anything.
         imported = {alias.asname or alias.name for node in self.nodes.imports for alias in node.names}
-        at_top = [name for node in tree.body if isinstance(node, ast.Assign | ast.AnnAssign) for name in walk(node)]
+        at_top = [name for node in tree.body if isinstance(node, (ast.Assign, ast.AnnAssign)) for name in walk(node)]
         self.defined = {getattr(node, "name", "") for node in tree.body} | imported
         self.defined |= {node.id for node in at_top if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store)}
         self.reads = self._clients(("object.read", "record.read"), "in")
@@ -227,7 +227,7 @@ class _File:
             if not isinstance(call, ast.Call):
                 continue
             root: ast.expr = call.func
-            while isinstance(root, ast.Attribute | ast.Subscript | ast.Call):
+            while isinstance(root, (ast.Attribute, ast.Subscript, ast.Call)):
                 root = root.func if isinstance(root, ast.Call) else root.value
             name = root.id if isinstance(root, ast.Name) else ""
             handed = root is call.func and name in self.nodes.bound  # a function that a variable holds
@@ -289,7 +289,7 @@ class _File:
         parents = handler.nodes.parents
         taken = {*handler.nodes.named, *self.nodes.bound, *handler.parameters}
         taken |= {take.wire.name for take in handler.takes}
-        taken |= {node.name for node in self.nodes.all if isinstance(node, ast.FunctionDef | ast.ClassDef)}
+        taken |= {node.name for node in self.nodes.all if isinstance(node, (ast.FunctionDef, ast.ClassDef))}
         names: dict[Binding, str] = {}
         for node in handler.nodes.all:
             if not isinstance(node, ast.Call) or not isinstance(parents.get(id(node)), ast.Expr):
@@ -316,7 +316,7 @@ class _File:
         value, source = fields.pop(written, None), _constant(fields.pop(where[0], None))
         if (
             value is None
-            or isinstance(value, ast.Starred | ast.GeneratorExp)
+            or isinstance(value, (ast.Starred, ast.GeneratorExp))
             or not isinstance(source, str)
             or not source
         ):
@@ -384,7 +384,7 @@ class _File:
             item = isinstance(step, Item) and isinstance(node, ast.Subscript) and _constant(node.slice) == step.key
             if not item and not (isinstance(step, Attr) and isinstance(node, ast.Attribute) and node.attr == step.name):
                 return False
-            assert isinstance(node, ast.Subscript | ast.Attribute)
+            assert isinstance(node, (ast.Subscript, ast.Attribute))
             node = node.value
         return isinstance(node, ast.Name) and node.id == handler.event
 

@@ -108,7 +108,7 @@ class Calls:
     def _as_one_text(self, call: ast.Call) -> str:
         """Return the arguments of a log that takes one text: what comes with it is put behind it."""
         text = self.at.code(call.args[0]) if call.args else '""'
-        first = text if call.args and isinstance(call.args[0], ast.Constant | ast.JoinedStr) else f"str({text})"
+        first = text if call.args and isinstance(call.args[0], (ast.Constant, ast.JoinedStr)) else f"str({text})"
         more = ", ".join(
             f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
             if keyword.arg
@@ -238,10 +238,10 @@ class Calls:
 
     def _does(self, node: ast.AST) -> bool:
         """Tell whether an expression may do something, beside giving a value."""
-        if isinstance(node, ast.Await | ast.NamedExpr | ast.Yield):
+        if isinstance(node, (ast.Await, ast.NamedExpr, ast.Yield)):
             return True
         op = self.flow.ops.get(id(node))
-        return id(node) in self.job.called or isinstance(op, ServiceCall | ContextCall)
+        return id(node) in self.job.called or isinstance(op, (ServiceCall, ContextCall))
 
     def _same(self, call: ast.Call, theirs: Client, node: ast.AST) -> str:
         """Return a call of a client that both sides have, as it was."""
@@ -298,14 +298,12 @@ class Calls:
         if here.name == there.name or (here.content, there.content) == ("bytes", "either"):
             return text
         operand = (
-            text
-            if isinstance(node, ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.Constant)
-            else f"({text})"
+            text if isinstance(node, (ast.Name, ast.Call, ast.Attribute, ast.Subscript, ast.Constant)) else f"({text})"
         )
         if there.empty:
-            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or None"
+            return text if isinstance(node, (ast.Constant, ast.JoinedStr, ast.Dict)) else f"{operand} or None"
         if here.empty:
-            return text if isinstance(node, ast.Constant | ast.JoinedStr | ast.Dict) else f"{operand} or {here.empty}"
+            return text if isinstance(node, (ast.Constant, ast.JoinedStr, ast.Dict)) else f"{operand} or {here.empty}"
         if (here.content, there.content) == ("either", "bytes"):
             kind = self._type(node)
             if kind == "bytes":
@@ -474,7 +472,7 @@ class Calls:
             made = self.at.made(value, node) if id(node) not in self.flow.consumed else ""
             self.at.swap(node, made, "content")
             return
-        if isinstance(op, ServiceCall | Decode | ContextCall):
+        if isinstance(op, (ServiceCall, Decode, ContextCall)):
             reason = "service" if isinstance(op, ServiceCall) else "content"
             self.at.swap(node, self.at.value_of(op, node), reason)
             return
@@ -519,7 +517,7 @@ class Calls:
         Anything else is a coroutine of somebody else's, which nobody would await.
         """
         if isinstance(part, ast.Starred):
-            listed = isinstance(part.value, ast.ListComp | ast.GeneratorExp)
+            listed = isinstance(part.value, (ast.ListComp, ast.GeneratorExp))
             return listed and self._done_by_itself(part.value.elt)  # type: ignore[attr-defined]
         called = self.job.called.get(id(part))
         own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)

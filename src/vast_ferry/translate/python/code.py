@@ -5,8 +5,9 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass, field
+from typing import Any
 
-from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.types import type_of_constant
 from vast_ferry.translate.values import Class, Env, Func, Key, Of, Own, Std, Stop, Uses, Value
@@ -101,8 +102,7 @@ class Function:
     @property
     def generates(self) -> bool:
         """Tell whether it is a generator."""
-        inner = {id(n) for d in self.nodes.all[1:] if isinstance(d, (*DEFINITION, ast.Lambda)) for n in ast.walk(d)}
-        return any(isinstance(n, ast.Yield | ast.YieldFrom) and id(n) not in inner for n in self.nodes.all)
+        return self.nodes.generates
 
     @property
     def static(self) -> bool:
@@ -308,17 +308,19 @@ def _bound_again(module: Module) -> set[str]:
             defined.add(node.name)
     if not defined:
         return again
-    inside = {id(one) for one in module.nodes.all if isinstance(one, (*DEFINITION, ast.ClassDef, ast.Lambda))}
-    waiting: list[ast.AST] = list(module.tree.body)
+    waiting: list[Any] = list(module.tree.body)
     while waiting:
         inner = waiting.pop()
+        if inner.__class__ is list:
+            waiting += inner
+            continue
         if isinstance(inner, ast.Name) and not isinstance(inner.ctx, ast.Load):
             again |= {inner.id} & defined
         elif isinstance(inner, ast.alias):
             again |= {inner.asname or inner.name} & defined
-        if id(inner) not in inside:
-            waiting += ast.iter_child_nodes(inner)
-    told = (name for node in module.nodes.all if isinstance(node, ast.Global) for name in node.names)
+        if not isinstance(inner, (*DEFINITION, ast.ClassDef, ast.Lambda)):
+            waiting += nodes_in(inner)
+    told = (name for node in module.nodes.all if node.__class__ is ast.Global for name in node.names)
     return again | (set(told) & defined)
 
 
@@ -328,8 +330,7 @@ def _constant(node: ast.Assign, nodes: Nodes) -> str | None:
     if not isinstance(target, ast.Name) or type_of_constant(node.value) not in ("str", "bytes"):
         return None
     bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]
-    shared = any(isinstance(one, ast.Global) and target.id in one.names for one in nodes.all)
-    return target.id if len(bound) == 1 and not shared else None
+    return target.id if len(bound) == 1 and target.id not in nodes.told_global else None
 
 
 def _as_function(name: str, node: ast.Lambda) -> ast.FunctionDef:
@@ -344,7 +345,7 @@ def _top(body: Iterable[ast.stmt]) -> Iterator[ast.stmt]:
     for node in body:
         yield node
         for name in ("body", "orelse", "finalbody"):
-            if isinstance(node, ast.If | ast.Try | ast.With):
+            if isinstance(node, (ast.If, ast.Try, ast.With)):
                 yield from _top(getattr(node, name, ()))
         if isinstance(node, ast.Try):
             for handler in node.handlers:

@@ -186,7 +186,7 @@ class Expressions(Following):
         """Return what an attribute of something is."""
         if isinstance(base, Spot):
             return self.idioms.step(node, base, Attr(node.attr), node.value)
-        if isinstance(base, Std | Own):
+        if isinstance(base, (Std, Own)):
             found = self.flow.attribute(base, node.attr)
             if isinstance(found, Class):
                 self._is_plain_class(found, node)
@@ -214,7 +214,7 @@ class Expressions(Following):
             return Of("str")
         if isinstance(base, Batch):
             return self.idioms.one_of_batch(node, base)
-        if isinstance(base, Spot | Parsed):
+        if isinstance(base, (Spot, Parsed)):
             made = self.flow.made(base)
             if isinstance(node.slice, ast.Slice) and isinstance(made, Of) and made.type in ("str", "bytes"):
                 return made
@@ -249,7 +249,7 @@ class Expressions(Following):
         self.env = {**before, **absent}
         other = self.eval(node.orelse)
         self.env = before
-        if one == other and isinstance(one, Of | Instance):
+        if one == other and isinstance(one, (Of, Instance)):
             return one
         if self._is_the_events(one) or self._is_the_events(other):
             return MADE
@@ -264,7 +264,7 @@ class Expressions(Following):
         if isinstance(value, Spot):
             made = self.flow.made(value)
             return isinstance(made, Of) and made.made
-        return isinstance(value, Batch | Parsed) or (isinstance(value, Of) and value.made)
+        return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)
 
     def _boolop_(self, node: ast.BoolOp) -> Value:
         before, values = self.env, []
@@ -297,7 +297,7 @@ class Expressions(Following):
 
     def _compare_(self, node: ast.Compare) -> Value:
         values = [self.eval(part) for part in (node.left, *node.comparators)]
-        if any(isinstance(one, ast.Is | ast.IsNot) for one in node.ops):
+        if any(isinstance(one, (ast.Is, ast.IsNot)) for one in node.ops):
             theirs = any(isinstance(value, Foreign) or self._is_the_events(value) for value in values)
             if theirs and not all(_is_one_of_a_kind(one) for one in (node.comparators if len(values) == 2 else ())):
                 raise self.stop("identity", node)
@@ -334,7 +334,7 @@ class Expressions(Following):
         for name in {inner.id for inner in walk(node) if isinstance(inner, ast.Name)}:
             if not isinstance(self.lookup(name), Foreign):
                 continue
-            bound = sum(isinstance(use.ctx, ast.Store | ast.Del) for use in function.nodes.uses(name))
+            bound = sum(isinstance(use.ctx, (ast.Store, ast.Del)) for use in function.nodes.uses(name))
             if bound + (name in function.parameters) > 1:
                 raise self.stop("rebound", node)
 
@@ -381,7 +381,7 @@ class Expressions(Following):
             base = self.eval(function.value)
             if function.attr in CHANGING_METHODS and self._is_the_events(base):
                 raise self.stop("event-changed", node)
-            if isinstance(base, Spot | Parsed | Batch):
+            if isinstance(base, (Spot, Parsed, Batch)):
                 return self.idioms.method(node, function, base)
             target = self.attribute(function, base, called=True)
         else:
@@ -442,7 +442,7 @@ class Expressions(Following):
     def _asked_by_name(self, values: list[Value]) -> None:
         """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""
         for value in values:
-            if isinstance(value, Instance | Class):
+            if isinstance(value, (Instance, Class)):
                 for function in self.flow.functions.values():
                     if (
                         function.cls is not None
@@ -482,7 +482,7 @@ class Expressions(Following):
         self._note_call(called, node)  # first: what is handed on may make this caller be followed again
         self.arguments(node, called)
         returned = called.returned
-        return returned if isinstance(returned, Of | Instance) else NOTHING
+        return returned if isinstance(returned, (Of, Instance)) else NOTHING
 
     def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
         """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
@@ -548,7 +548,7 @@ class Expressions(Following):
             return Batch(value.kind, "")
         if isinstance(value, Foreign):
             return self.flow.made(value)
-        return value if isinstance(value, Of | Instance | Func | Class) else NOTHING
+        return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
 
 
 def _is_one_of_a_kind(node: ast.expr) -> bool:

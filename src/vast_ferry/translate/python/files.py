@@ -14,9 +14,8 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.translate.moves import Done
 from vast_ferry.translate.python.code import Function, Module
-from vast_ferry.translate.python.imports import Import, Imports
+from vast_ferry.translate.python.imports import Import, Imports, names_used
 from vast_ferry.translate.python.job import Job
-from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
@@ -105,9 +104,9 @@ class Files:
         imports |= {one for needed in job.needed.get(module.file, {}).values() for one in needed}
         if adapters:
             tree = module.tree
-            last = [n for n in tree.body if isinstance(n, ast.Import | ast.ImportFrom)]
+            last = [n for n in tree.body if isinstance(n, (ast.Import, ast.ImportFrom))]
             first = next(
-                (n for n in tree.body if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)), None
+                (n for n in tree.body if isinstance(n, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef))), None
             )
             if first is not None:
                 line = min([first.lineno, *(d.lineno for d in first.decorator_list)])
@@ -180,13 +179,12 @@ class Files:
         )
         theirs |= {client.root for client in self.job.target.clients}
         editor = Imports(text, module.tree, theirs, set(imports))
-        draft = text.spliced(edits)
         try:
-            used = Nodes(ast.parse(draft))
+            used = names_used(text.spliced(edits), module.nodes)
         except (SyntaxError, ValueError, BadInput):
             return None
         before = module.nodes.ids | module.nodes.exported | self._left_over(module)
-        content, spans = text.edited([*editor.edits(used.ids | used.exported, before), *edits])
+        content, spans = text.edited([*editor.edits(used, before), *edits])
         self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
         return content
 

@@ -25,7 +25,7 @@ def stop_hosted(flow: Flow, source: Profile, target: Profile, handlers: list[Fun
     for module in flow.modules.values() if starts else ():
         inside = flow.holders(module)
         for node in module.nodes.all:
-            if not isinstance(node, ast.Name | ast.Attribute) or flow.standard_name(module, node) not in starts:
+            if not isinstance(node, (ast.Name, ast.Attribute)) or flow.standard_name(module, node) not in starts:
                 continue
             holder = inside.get(id(node))
             # What a module keeps of it may be called by anybody.

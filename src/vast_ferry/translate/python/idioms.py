@@ -89,7 +89,7 @@ class Idioms:
         if isinstance(base, Parsed):
             return self._item_of_query(node, base)
         if self.flow.spot_is_inner(base):
-            if isinstance(key, ast.Constant) and isinstance(key.value, str | int):
+            if isinstance(key, ast.Constant) and isinstance(key.value, (str, int)):
                 return self.step(node, base, Item(key.value), node.value)
             return NOTHING
         row = self._row(base)
@@ -332,7 +332,7 @@ class Idioms:
     # --- guards: what is known to be there ---
 
     def _mark(self, field: str, key: ast.expr | None) -> Known | None:
-        return Known(field, ast.dump(key)) if isinstance(key, ast.Constant | ast.Name) else None
+        return Known(field, ast.dump(key)) if isinstance(key, (ast.Constant, ast.Name)) else None
 
     def _guarded(self, field: str, key: ast.expr | None) -> bool:
         mark = self._mark(field.removesuffix(".plain"), key)
@@ -361,7 +361,7 @@ class Idioms:
         """Recognise a test for a name, and a comparison with one of the provider's words."""
         operator = node.ops[0]
         other = node.comparators[0]
-        if isinstance(operator, ast.In | ast.NotIn):
+        if isinstance(operator, (ast.In, ast.NotIn)):
             negated = isinstance(operator, ast.NotIn)
             if isinstance(right, Parsed) and right.blank:
                 self.follower.note(node, LookUp(right.spot, "query", How.HAS, node.left, negated=negated), other)
@@ -378,7 +378,7 @@ class Idioms:
                 return
         for spot, place, word in ((left, node.left, other), (right, other, node.left)):
             if isinstance(spot, Spot) and (row := self._row(spot)) and row.lens.words:
-                words = word.elts if isinstance(word, ast.Tuple | ast.List | ast.Set) else [word]
+                words = word.elts if isinstance(word, (ast.Tuple, ast.List, ast.Set)) else [word]
                 known = row.lens.words
                 texts = [one.value if isinstance(one, ast.Constant) else None for one in words]
                 if texts and all(text in known for text in texts):

@@ -245,7 +245,7 @@ class _Project:
         if declared:
             return declared[0].kinds[0]
         values = [*function.params.values(), *map(self.job.flow.values.get, function.ops)]
-        kinds = {value.kind for value in values if isinstance(value, Spot | Batch) and value.kind}
+        kinds = {value.kind for value in values if isinstance(value, (Spot, Batch)) and value.kind}
         if len(kinds) > 1 and function.stop is None:
             function.stop = Stop("several-kinds", function.node)
         if len(kinds) == 1:

@@ -19,6 +19,8 @@ _PLAIN = frozenset(
 #: Classes all of whose other fields are plain as well.
 _LEAVES = (ast.Constant, ast.MatchSingleton, ast.Global, ast.Nonlocal)
 _NAMED = frozenset([ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef])
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
+_YIELDS = (ast.Yield, ast.YieldFrom)
 #: What stands among nodes that wait, and is none.
 _MARKS = frozenset([type(None), tuple])
 
@@ -50,29 +52,45 @@ def collector_at_rest() -> Iterator[None]:
         yield
     finally:
         if collects:
+            if not gc.get_freeze_count():  # all that was made meanwhile counts as old at once, unseen
+                gc.freeze()
+                gc.unfreeze()
             gc.enable()
 
 
 def walk(root: ast.AST) -> list[ast.AST]:
     """Return a node and all below it, but operators, in the order of the source; many times faster than `ast.walk`."""
-    return _walked(root)[0]
+    return _Walked(root).nodes
 
 
-def _walked(root: ast.AST) -> tuple[list[ast.AST], dict[int, tuple[int, int]]]:
-    """Return the nodes, and where among them each function and class begins and ends, by its identity."""
-    found: list[ast.AST] = []
-    spans: dict[int, tuple[int, int]] = {}
+class _Walked:
+    """A tree gone through once: its nodes, the names among them, and where in both each function and class stands."""
+
+    __slots__ = ("names", "nodes", "spans")
+
+    def __init__(self, root: ast.AST) -> None:
+        self.nodes: list[ast.AST] = []
+        self.names: list[ast.Name] = []
+        self.spans: dict[int, tuple[slice, slice]] = {}  # by identity
+        _walk(root, self.nodes, self.names, self.spans)
+
+
+def _walk(root: ast.AST, found: list[ast.AST], names: list[Any], spans: dict[int, tuple[slice, slice]]) -> None:
     stack: list[Any] = [root]
     pop, push, note, fields = stack.pop, stack.append, found.append, _below
     while stack:
         node = pop()
         kind = node.__class__
+        if kind is ast.Name:
+            note(node)
+            names.append(node)
+            continue
         if kind in _MARKS:
             if node is not None:  # a definition has ended; None is an optional part, or a value without its key
-                spans[node[0]] = node[1], len(found)
+                spans[node[0]] = slice(node[1], len(found)), slice(node[2], len(names))
             continue
         if kind in _NAMED:
-            push((id(node), len(found)))
+            push((id(node), len(found), len(names)))
         note(node)
         for name in fields[kind]:
             value = getattr(node, name, None)
@@ -80,13 +98,12 @@ def _walked(root: ast.AST) -> tuple[list[ast.AST], dict[int, tuple[int, int]]]:
                 stack += value[::-1]
             else:
                 push(value)
-    return found, spans
 
 
 def in_generator(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether a generator expression evaluates a node: all of it but what it goes through first."""
     above = parents.get(id(node))
-    while above is not None and not isinstance(above, ast.stmt | ast.Lambda):
+    while above is not None and not isinstance(above, (ast.stmt, ast.Lambda)):
         if isinstance(above, ast.GeneratorExp):
             return True
         if isinstance(above, ast.comprehension) and node is above.iter:
@@ -105,26 +122,26 @@ class Nodes:
         self.root, self.within = root, within
 
     @cached_property
-    def _all(self) -> tuple[list[ast.AST], dict[int, tuple[int, int]]]:
-        return _walked(self.root)
+    def _walked(self) -> _Walked:
+        return _Walked(self.root)
 
     @cached_property
     def all(self) -> list[ast.AST]:
         """Return all nodes."""
         if self.within is None:
-            return self._all[0]
+            return self._walked.nodes
         found = self.within.of(self.root)
-        return self._all[0] if found is None else found
+        return self._walked.nodes if found is None else found
 
     def of(self, definition: ast.AST) -> list[ast.AST] | None:
         """Return the nodes of a function or class below the root; nothing where it is not below it."""
-        span = self._all[1].get(id(definition))
-        return None if span is None else self._all[0][span[0] : span[1]]
+        span = self._walked.spans.get(id(definition))
+        return None if span is None else self._walked.nodes[span[0]]
 
     @cached_property
     def parents(self) -> dict[int, ast.AST]:
         """Return each node's parent by its identity; of a function's, those of the module around it as well."""
-        if self.within is not None and id(self.root) in self.within._all[1]:
+        if self.within is not None and id(self.root) in self.within._walked.spans:
             return self.within.parents
         parents: dict[int, ast.AST] = {}
         for node in self.all:
@@ -133,14 +150,16 @@ class Nodes:
                 if value.__class__ is list:
                     for item in value:
                         parents[id(item)] = node
-                else:
+                elif value is not None:
                     parents[id(value)] = node
         return parents
 
     @cached_property
     def names(self) -> list[ast.Name]:
         """Return every name that is read or bound."""
-        return [node for node in self.all if node.__class__ is ast.Name]
+        walked = self._walked if self.within is None else self.within._walked
+        span = walked.spans.get(id(self.root)) if self.within is not None else None
+        return walked.names[span[1]] if span is not None else self._walked.names
 
     @cached_property
     def imports(self) -> list[ast.Import | ast.ImportFrom]:
@@ -164,7 +183,7 @@ class Nodes:
     @cached_property
     def told_global(self) -> frozenset[str]:
         """Return the names that are declared global or nonlocal in it."""
-        told = (node for node in self.all if isinstance(node, ast.Global | ast.Nonlocal))
+        told = [node for node in self.all if isinstance(node, (ast.Global, ast.Nonlocal))]
         return frozenset(name for node in told for name in node.names)
 
     @cached_property
@@ -177,6 +196,14 @@ class Nodes:
                 one.id for target in targets if target is not None for one in walk(target) if isinstance(one, ast.Name)
             }
         return frozenset(found)
+
+    @cached_property
+    def generates(self) -> bool:
+        """Tell whether the function that is the root is a generator itself."""
+        yields = [node for node in self.all if node.__class__ in _YIELDS]
+        functions = (node for node in self.all[1:] if isinstance(node, _FUNCTIONS)) if yields else ()
+        inner = {id(node) for function in functions for node in walk(function)}
+        return any(id(node) not in inner for node in yields)
 
     @cached_property
     def exported(self) -> frozenset[str]:

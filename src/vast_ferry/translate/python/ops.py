@@ -100,12 +100,12 @@ class Ops:
     def _only_truth(self, node: ast.AST) -> bool:
         """Tell whether it makes no difference if an expression gives None or an empty text."""
         parent = self.at.parents.get(id(node))
-        if isinstance(parent, ast.Compare) and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.Eq | ast.NotEq):
+        if isinstance(parent, ast.Compare) and len(parent.ops) == 1 and isinstance(parent.ops[0], (ast.Eq, ast.NotEq)):
             other = parent.comparators[0] if parent.left is node else parent.left
             return isinstance(other, ast.Constant) and isinstance(other.value, str) and bool(other.value)
         if isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or):
             return parent.values[-1] is not node
-        return isinstance(parent, ast.If | ast.IfExp) and parent.test is node
+        return isinstance(parent, (ast.If, ast.IfExp)) and parent.test is node
 
     def _item(self, wanted: Lookup) -> ByHand | None:
         """Return a value by name that fails where there is none."""
@@ -311,7 +311,7 @@ def _path(steps: tuple[Step, ...]) -> str:
 
 def _is_operand(node: ast.expr | None) -> bool:
     """Tell whether an author's expression may stand beside an operator as it is."""
-    return not isinstance(node, ast.IfExp | ast.Lambda | ast.BoolOp | ast.Compare | ast.NamedExpr)
+    return not isinstance(node, (ast.IfExp, ast.Lambda, ast.BoolOp, ast.Compare, ast.NamedExpr))
 
 
 def _negated(test: Expression) -> Expression:

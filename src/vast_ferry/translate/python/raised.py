@@ -30,7 +30,7 @@ def stop_other_uses(flow: Flow, classes: Collection[str]) -> None:
 
 
 def _mentions(flow: Flow, module: Module, node: ast.AST, classes: Collection[str]) -> bool:
-    if not isinstance(node, ast.Name | ast.Attribute):
+    if not isinstance(node, (ast.Name, ast.Attribute)):
         return False
     if flow.standard_name(module, node) in classes:
         return True
@@ -64,9 +64,9 @@ def is_caught(function: Function, node: ast.AST) -> bool:
     parents, inner = function.nodes.parents, node
     at = parents.get(id(node))
     while at is not None and at is not function.node:
-        if isinstance(at, ast.With | ast.AsyncWith):
+        if isinstance(at, (ast.With, ast.AsyncWith)):
             return True  # which may suppress it
-        if isinstance(at, ast.Try | ast.TryStar) and (at.finalbody or (at.handlers and inner in at.body)):
+        if isinstance(at, (ast.Try, ast.TryStar)) and (at.finalbody or (at.handlers and inner in at.body)):
             return True
         inner, at = at, parents.get(id(at))
     return False

@@ -68,12 +68,12 @@ def _apart(function: Function, one: ast.AST, other: ast.AST) -> bool:
     if one is function.node or other is function.node:
         return False
     here, there = _around(function, one), _around(function, other)
-    if any(isinstance(at, ast.Try | ast.TryStar) and at.handlers for at in (*here, *there)):
+    if any(isinstance(at, (ast.Try, ast.TryStar)) and at.handlers for at in (*here, *there)):
         return False
     shared = next((at for at in here if any(at is two for two in there)), None)
     mine = here[here.index(shared) - 1] if shared is not None and shared is not one else None
     theirs = there[there.index(shared) - 1] if shared is not None and shared is not other else None
-    if isinstance(shared, ast.If | ast.IfExp) and mine is not shared.test and theirs is not shared.test:
+    if isinstance(shared, (ast.If, ast.IfExp)) and mine is not shared.test and theirs is not shared.test:
         bodies = (shared.body, shared.orelse)
         return not any(_in(body, mine) and _in(body, theirs) for body in bodies) or _left(here, there)
     if isinstance(shared, ast.Match):
@@ -98,6 +98,6 @@ def _leaves_before(here: list[ast.AST], there: list[ast.AST]) -> bool:
                 continue
             if any(_in(block, one) for one in there):
                 return False
-            if isinstance(block[-1], ast.Return | ast.Raise):
+            if isinstance(block[-1], (ast.Return, ast.Raise)):
                 return True
     return False

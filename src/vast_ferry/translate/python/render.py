@@ -151,7 +151,7 @@ class Rendering(Writing):
             return True
         if self.plan is not None and self._batch_statement(node):
             return not any(node is dropped for dropped in self.plan.drops)
-        if isinstance(node, ast.Assign | ast.AnnAssign):
+        if isinstance(node, (ast.Assign, ast.AnnAssign)):
             if self._taken_out(node) or self._keeps_what_was_told(node):
                 return False
             target = node.targets[0] if isinstance(node, ast.Assign) else node.target
@@ -159,7 +159,7 @@ class Rendering(Writing):
             if held and is_request(self.kind) and node.value is not None and self.reply_names(held) == "answers":
                 self.replies.write(node.value, node)
                 return True
-        if isinstance(node, ast.Return | ast.Raise):
+        if isinstance(node, (ast.Return, ast.Raise)):
             self.replies.leave(node)
             return True
         if isinstance(node, DEFINITION):
@@ -225,7 +225,7 @@ class Rendering(Writing):
                 self.drop(node)
                 return True
             return False
-        if isinstance(target, ast.Tuple | ast.List) and isinstance(node.value, ast.Tuple | ast.List):
+        if isinstance(target, (ast.Tuple, ast.List)) and isinstance(node.value, (ast.Tuple, ast.List)):
             gone = [i for i, one in enumerate(target.elts) if id(one) in uses and id(one) not in keep]
             if not gone:
                 return False
@@ -415,7 +415,7 @@ class Rendering(Writing):
 
     def _as_it_is(self, op: Operation, node: ast.expr) -> bool:
         """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""
-        if not isinstance(op, LookUp | Decode | Word | OfPrincipal | Pairs | Moment):
+        if not isinstance(op, (LookUp, Decode, Word, OfPrincipal, Pairs, Moment)):
             return False
         spot = op.spot
         row = self.flow.shape(spot).row(spot.role, spot.steps)
@@ -441,7 +441,7 @@ def _lines_in_texts(node: ast.AST) -> set[int]:
     """Return the numbers of lines that begin inside a text."""
     found: set[int] = set()
     for inner in walk(node):
-        if isinstance(inner, ast.Constant | ast.JoinedStr) and inner.end_lineno and inner.end_lineno > inner.lineno:
+        if isinstance(inner, (ast.Constant, ast.JoinedStr)) and inner.end_lineno and inner.end_lineno > inner.lineno:
             lines = range(inner.lineno + 1, inner.end_lineno + 1)
-            found.update(lines if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, str | bytes) else ())
+            found.update(lines if isinstance(inner, ast.JoinedStr) or isinstance(inner.value, (str, bytes)) else ())
     return found

@@ -69,7 +69,7 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.edits += inner
             return
         text = self.at.applied(value, inner)
-        loose = isinstance(value, ast.IfExp | ast.BoolOp) or text.startswith("await ")
+        loose = isinstance(value, (ast.IfExp, ast.BoolOp)) or text.startswith("await ")
         self.at.swap(value, self._sent(f"({text})" if loose else text, function), "reply")
 
     def _told(self, node: ast.Return, function: Function, writer: ByWriter) -> None:
@@ -273,7 +273,7 @@ class Replies(ReplyReading, ReplyWriting):
             return self._again_named(node.body, again)
         if isinstance(node, ast.Dict) and len(node.keys) == 1 and isinstance(node.keys[0], ast.Constant):
             same = node.keys[0].value == again
-            return node.values[0] if same and isinstance(node.values[0], ast.Name | ast.ListComp) else None
+            return node.values[0] if same and isinstance(node.values[0], (ast.Name, ast.ListComp)) else None
         return None
 
     # --- one answer ---

@@ -102,13 +102,13 @@ class ByShape(Forms):
         assert form.nothing_at is not None
         if kind != {"tuple": "tuple", "mapping": "dict"}.get(form.when, form.when):
             return False
-        if not isinstance(node, ast.Tuple | ast.Dict) or len(form.nothing_at.steps) != 1:
+        if not isinstance(node, (ast.Tuple, ast.Dict)) or len(form.nothing_at.steps) != 1:
             return None
         step = form.nothing_at.steps[0]
         held = _places(node).get(str(step.key)) if isinstance(step, Item) else node
         if held is None or not _is_there(held):
             return True
-        return False if self._type(held) or isinstance(held, ast.Dict | ast.List) else None
+        return False if self._type(held) or isinstance(held, (ast.Dict, ast.List)) else None
 
     # --- its parts ---
 
@@ -260,11 +260,11 @@ def _fields_in(value: ast.expr) -> list[tuple[ast.expr | None, ast.expr, bool]]:
     if isinstance(value, ast.Dict):
         items = zip(value.keys, value.values, strict=True)
         return [(k, one, True) for k, of in items for one in (of.elts if isinstance(of, ast.List) else [of])]
-    if not isinstance(value, ast.List | ast.Tuple):
+    if not isinstance(value, (ast.List, ast.Tuple)):
         raise Unknown
-    if all(isinstance(one, ast.Tuple | ast.List) and len(one.elts) == 2 for one in value.elts):
-        return [(one.elts[0], one.elts[1], False) for one in value.elts if isinstance(one, ast.Tuple | ast.List)]
-    if len(value.elts) % 2 or not all(isinstance(one, ast.Constant | ast.JoinedStr) for one in value.elts[::2]):
+    if all(isinstance(one, (ast.Tuple, ast.List)) and len(one.elts) == 2 for one in value.elts):
+        return [(one.elts[0], one.elts[1], False) for one in value.elts if isinstance(one, (ast.Tuple, ast.List))]
+    if len(value.elts) % 2 or not all(isinstance(one, (ast.Constant, ast.JoinedStr)) for one in value.elts[::2]):
         raise Unknown
     return [(name, one, False) for name, one in zip(value.elts[::2], value.elts[1::2], strict=True)]
 
@@ -301,7 +301,7 @@ def _part(row: Row, places: dict[str, ast.expr]) -> ast.expr | None:
     if not row.at.steps:
         return places.get("")
     step = row.at.steps[-1]
-    if len(row.at.steps) > 1 or not isinstance(step, Item | Attr):
+    if len(row.at.steps) > 1 or not isinstance(step, (Item, Attr)):
         raise Unknown
     return places.get(str(step.key) if isinstance(step, Item) else step.name)
 

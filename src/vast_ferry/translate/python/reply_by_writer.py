@@ -240,10 +240,10 @@ def _runs(body: list[ast.stmt], name: str, *, tail: bool, alone: bool) -> Iterat
 
 def _inside(statement: ast.stmt, name: str, *, tail: bool, alone: bool) -> Iterator[Run | None]:
     """Yield the runs of the blocks of a statement."""
-    loop = isinstance(statement, ast.For | ast.AsyncFor | ast.While)
+    loop = isinstance(statement, (ast.For, ast.AsyncFor, ast.While))
     tried = isinstance(statement, ast.Try)
     for part in ("body", "orelse", "finalbody"):
-        if isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        if isinstance(statement, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)):
             return  # what it uses is counted, and is none of the runs
         guarded = tried and part == "body"
         ends = tail and not loop and not (tried and (statement.finalbody or (part == "body" and statement.orelse)))  # type: ignore[attr-defined]

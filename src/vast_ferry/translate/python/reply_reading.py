@@ -81,7 +81,7 @@ class ReplyReading(Forms):
         if len(names) != 2 or len(stores) != 1 or value.id in function.parameters:
             return value
         statement = self.at.parents.get(id(stores[0]))
-        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.List | ast.Dict | ast.Tuple):
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, (ast.List, ast.Dict, ast.Tuple)):
             return value
         if any(isinstance(n, ast.Call) for n in ast.walk(statement)) and not self._just_before(statement, value):
             return value
@@ -145,7 +145,7 @@ class ReplyReading(Forms):
         inner_dict = self._items_of(value)
         if row.lens.subscript is How.JOINED:
             self._header_mapping(made, row, value)
-        elif isinstance(value, ast.List | ast.Tuple):
+        elif isinstance(value, (ast.List, ast.Tuple)):
             for inner in value.elts:
                 self._header_pair(made, row, inner)
         elif "headers" not in {one.field for one in self._target.rows} and self._distinct(value):
@@ -174,7 +174,7 @@ class ReplyReading(Forms):
                 made.pairs.append((self.at.code(key), self._header_value(row, inner), _text(key)))
 
     def _header_pair(self, made: Made, row: Row, inner: ast.expr) -> None:
-        if isinstance(inner, ast.Tuple | ast.List) and len(inner.elts) == 2:
+        if isinstance(inner, (ast.Tuple, ast.List)) and len(inner.elts) == 2:
             name, content = inner.elts
             made.pairs.append((self.at.code(name), self.at.code(content), _text(name)))
             return
@@ -200,11 +200,11 @@ class ReplyReading(Forms):
 
     def _operand(self, node: ast.expr) -> str:
         text = self.at.code(node)
-        plain = isinstance(node, ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.Dict | ast.List)
+        plain = isinstance(node, (ast.Name, ast.Call, ast.Attribute, ast.Subscript, ast.Dict, ast.List))
         return text if plain else f"({text})"
 
     def _cookies(self, made: Made, value: ast.expr) -> None:
-        if isinstance(value, ast.List | ast.Tuple) and not any(isinstance(one, ast.Starred) for one in value.elts):
+        if isinstance(value, (ast.List, ast.Tuple)) and not any(isinstance(one, ast.Starred) for one in value.elts):
             made.cookies += [("one", self.at.code(one)) for one in value.elts]
         elif not (isinstance(value, ast.Constant) and value.value is None):
             made.cookies.append(("many", self._operand(value)))

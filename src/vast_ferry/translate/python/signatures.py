@@ -206,7 +206,7 @@ class Signatures:
     def _reads_it(self, function: Function) -> bool:
         """Tell whether a function that stands before handlers reads anything of the event."""
         found = (self.at.flow.values.get(node) for node in function.ops - self.at.flow.consumed)
-        return any(isinstance(value, Spot | Batch) for value in found)
+        return any(isinstance(value, (Spot, Batch)) for value in found)
 
     def of_helper(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]

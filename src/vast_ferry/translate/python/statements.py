@@ -114,7 +114,7 @@ class Statements(Expressions):
 
     def assign(self, target: ast.expr, value_node: ast.expr, statement: ast.stmt) -> None:
         """Follow one assignment."""
-        if isinstance(target, ast.Tuple | ast.List) and isinstance(value_node, ast.Tuple | ast.List):
+        if isinstance(target, (ast.Tuple, ast.List)) and isinstance(value_node, (ast.Tuple, ast.List)):
             pairs = list(zip(target.elts, value_node.elts, strict=False))
             starred = any(isinstance(one, ast.Starred) for one in (*target.elts, *value_node.elts))
             if len(target.elts) == len(value_node.elts) and not starred:
@@ -147,7 +147,7 @@ class Statements(Expressions):
                 held = Spot(value.kind, value.role, value.steps, "")
                 self.flow.keep_attribute(base.key, target.attr, held)
                 return
-        if isinstance(target, ast.Attribute) and isinstance(value, Of | Instance | Func):
+        if isinstance(target, ast.Attribute) and isinstance(value, (Of, Instance, Func)):
             base = self.eval(target.value)
             if isinstance(base, Instance):
                 self.flow.keep_attribute(base.key, target.attr, value)
@@ -160,7 +160,7 @@ class Statements(Expressions):
         if function is None:
             return frozenset()
         if function.shared is None:
-            told = [node for node in walk(function.node) if isinstance(node, ast.Global | ast.Nonlocal)]
+            told = [node for node in walk(function.node) if isinstance(node, (ast.Global, ast.Nonlocal))]
             function.shared = frozenset(name for node in told for name in node.names)
         return function.shared
 
@@ -174,19 +174,19 @@ class Statements(Expressions):
         """Bind names to an ordinary value, or to what is not known."""
         if isinstance(target, ast.Name):
             self.env[target.id] = Bound(value)
-        elif isinstance(target, ast.Tuple | ast.List):
+        elif isinstance(target, (ast.Tuple, ast.List)):
             part = MADE if self._gives_parts(value) else NOTHING
             for one in target.elts:
                 self.store(one, part)
         elif isinstance(target, ast.Starred):
             self.store(target.value, value)
-        elif isinstance(target, ast.Attribute | ast.Subscript):
+        elif isinstance(target, (ast.Attribute, ast.Subscript)):
             base = self.eval(target.value)
             if isinstance(target, ast.Subscript):
                 self.eval(target.slice)
-            if isinstance(base, Spot | Batch | Parsed) or self._is_the_events(base):
+            if isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base):
                 raise self.stop("event-changed", target)
-            if isinstance(base, Std | Class) and isinstance(target, ast.Attribute):
+            if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
                 self.flow.patched(base, target)
 
     def _augassign(self, node: ast.AugAssign) -> None:
@@ -214,7 +214,7 @@ class Statements(Expressions):
 
     def _global(self, node: ast.Global | ast.Nonlocal) -> None:
         for name in node.names:
-            if isinstance(self.lookup(name), Foreign | Clash):
+            if isinstance(self.lookup(name), (Foreign, Clash)):
                 raise self.stop("rebound", node)
             self.env[name] = Bound(NOTHING)
 
@@ -225,7 +225,7 @@ class Statements(Expressions):
         if node.value is not None:
             value = self.eval(node.value)
         if self.function is not None:
-            value = MADE if self._is_the_events(value) else NOTHING if isinstance(value, Foreign | Clash) else value
+            value = MADE if self._is_the_events(value) else NOTHING if isinstance(value, (Foreign, Clash)) else value
             before = self.function.returned
             either = MADE if MADE in (before, value) else NOTHING
             self.function.returned = value if before in (None, value) else either
@@ -262,7 +262,7 @@ class Statements(Expressions):
             if all(bound.value == first.value and bound.origin == first.origin for bound in bounds):
                 made[name] = first
                 continue
-            if any(isinstance(bound.value, Foreign | Clash) for bound in bounds):
+            if any(isinstance(bound.value, (Foreign, Clash)) for bound in bounds):
                 origins = {bound.origin for bound in bounds if bound.origin}
                 held = any(isinstance(b.value, Foreign) and not b.origin for b in bounds)
                 for bound in bounds:
@@ -318,7 +318,7 @@ class Statements(Expressions):
                 if there.value != bound.value or there.origin != bound.origin:
                     return True
                 continue
-            if isinstance(name, Known) or not isinstance(bound.value, Foreign | Clash | Instance | Func):
+            if isinstance(name, Known) or not isinstance(bound.value, (Foreign, Clash, Instance, Func)):
                 continue
             places = [(n.lineno, n.col_offset, isinstance(n.ctx, ast.Store)) for n in self._names(node) if n.id == name]
             if not places or not min(places)[2] or isinstance(node, ast.While):
@@ -384,7 +384,7 @@ def leaves(body: Sequence[ast.stmt]) -> bool:
     if not body:
         return False
     last = body[-1]
-    if isinstance(last, ast.Return | ast.Raise | ast.Continue | ast.Break):
+    if isinstance(last, (ast.Return, ast.Raise, ast.Continue, ast.Break)):
         return True
     if isinstance(last, ast.If):
         return leaves(last.body) and leaves(last.orelse)

@@ -102,9 +102,9 @@ def type_of_constant(node: ast.expr) -> str:
         return type(node.value).__name__
     if isinstance(node, ast.JoinedStr):
         return "str"
-    if isinstance(node, ast.Dict | ast.DictComp):
+    if isinstance(node, (ast.Dict, ast.DictComp)):
         return "dict"
-    if isinstance(node, ast.List | ast.ListComp):
+    if isinstance(node, (ast.List, ast.ListComp)):
         return "list"
     if isinstance(node, ast.Compare):
         return "bool"

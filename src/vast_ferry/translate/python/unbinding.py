@@ -299,7 +299,7 @@ class _Handler:
                 and len(call.args) == 1
                 and not call.keywords
                 and isinstance(parents.get(id(call)), ast.Expr)
-                and not isinstance(call.args[0], ast.Starred | ast.GeneratorExp)
+                and not isinstance(call.args[0], (ast.Starred, ast.GeneratorExp))
             )
             if not filled:
                 raise _Bound

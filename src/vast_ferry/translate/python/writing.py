@@ -136,7 +136,7 @@ class Writing:
         at: ast.AST | None = node
         while at is not None and not (self.function is not None and at is self.function.node):
             at = self.parents.get(id(at))
-            if isinstance(at, ast.For | ast.While | ast.ListComp | ast.GeneratorExp | ast.DictComp | ast.SetComp):
+            if isinstance(at, (ast.For, ast.While, ast.ListComp, ast.GeneratorExp, ast.DictComp, ast.SetComp)):
                 return True
         return False
 
@@ -221,6 +221,8 @@ class Writing:
 
     def _imported(self, code: ByHand) -> dict[ex.Expression, ex.Expression]:
         """Note the imports of an expression, and return what is written with its module instead of by its name."""
+        if not code.imports:
+            return {}
         wanted = {one for line in code.imports for one in parse_import(line)}
         _, needed = qualified("", wanted, self._taken(wanted))
         self._import(needed)
@@ -320,7 +322,7 @@ class Writing:
                 others[inner.expression] = ex.Variable(self.content)
         expression = ex.substituted(code.expression, others)
         others = {ex.Beside(name): ex.Beside(self.job.beside(self.module, name)) for name in sorted(code.beside)}
-        asked = {part.identifier for part in ex.walk(expression) if isinstance(part, ex.Parameter)}
+        asked = ex.parameters_of(expression)
         for name in self.shape.parameters:
             if name in asked:
                 event = name == self.event_root and spot is not None and spot.role != "context"
@@ -341,7 +343,7 @@ class Writing:
         self.awaiting.append(node)
         at: ast.AST | None = node
         while at is not None and not (self.function is not None and at is self.function.node):
-            if isinstance(at, ast.Lambda | ast.GeneratorExp):
+            if isinstance(at, (ast.Lambda, ast.GeneratorExp)):
                 raise Stop("awaits-inside", node)
             at = self.parents.get(id(at))
         function = self.function
@@ -362,7 +364,7 @@ class Writing:
         if not isinstance(node, ast.expr):
             return False
         parent = self.parents.get(id(node))
-        if text.startswith("await ") and not isinstance(parent, ast.Attribute | ast.Subscript | ast.Call | ast.BinOp):
+        if text.startswith("await ") and not isinstance(parent, (ast.Attribute, ast.Subscript, ast.Call, ast.BinOp)):
             return False
         if isinstance(parent, ast.Call):
             return parent.func is node
@@ -522,11 +524,11 @@ def _value_bound(name: ast.Name, statement: ast.AST | None) -> ast.expr | None:
 def falls_off(body: list[ast.stmt]) -> bool:
     """Tell whether a function may end at the end of its body."""
     last = body[-1]
-    if isinstance(last, ast.Return | ast.Raise):
+    if isinstance(last, (ast.Return, ast.Raise)):
         return False
     if isinstance(last, ast.If):
         return falls_off(last.body) or not last.orelse or falls_off(last.orelse)
-    if isinstance(last, ast.With | ast.AsyncWith):
+    if isinstance(last, (ast.With, ast.AsyncWith)):
         return falls_off(last.body)
     if isinstance(last, ast.Try):
         if last.finalbody and not falls_off(last.finalbody):
@@ -554,7 +556,7 @@ def _is_operand(text: str) -> bool:
         made = ast.parse(text, mode="eval").body
     except SyntaxError:
         return False
-    return isinstance(made, ast.Call | ast.Attribute | ast.Subscript | ast.Name | ast.Constant)
+    return isinstance(made, (ast.Call, ast.Attribute, ast.Subscript, ast.Name, ast.Constant))
 
 
 def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
@@ -573,11 +575,11 @@ def is_asked(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
         one = parent.comparators[0]
         nothing = isinstance(one, ast.Constant) and one.value is None
         return (
-            parent.left is node and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.Is | ast.IsNot) and nothing
+            parent.left is node and len(parent.ops) == 1 and isinstance(parent.ops[0], (ast.Is, ast.IsNot)) and nothing
         )
-    while isinstance(parent, ast.UnaryOp | ast.BoolOp):
+    while isinstance(parent, (ast.UnaryOp, ast.BoolOp)):
         node, parent = parent, parents.get(id(parent))
-    return isinstance(parent, ast.If | ast.IfExp | ast.While) and parent.test is node
+    return isinstance(parent, (ast.If, ast.IfExp, ast.While)) and parent.test is node
 
 
 def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:
