@@ -18,7 +18,7 @@ from vast_ferry.mapping.expressions import Expression, Literal
 from vast_ferry.mapping.lenses.pairs import FirstValues, ListsByName, encoded, in_lists, parsed
 from vast_ferry.mapping.lenses.text import ChoiceOf
 from vast_ferry.mapping.lenses.times import Epoch
-from vast_ferry.mapping.places import Access, Attr, Item
+from vast_ferry.mapping.places import Access, Attr, Function, Item
 from vast_ferry.mapping.python import in_handler
 from vast_ferry.mapping.tables import EventShape, Row
 
@@ -44,6 +44,9 @@ def step_from(base: Expression, step: object) -> Expression:
         return ex.Item(base, Literal(step.key))
     if isinstance(step, Attr):
         return ex.Attribute(base, step.name)
+    if isinstance(step, Function):
+        made = ex.Call(ex.Standard(step.module, step.name), tuple(map(ex.Parameter, step.parameters)))
+        return ex.Await(made) if step.awaited else made
     called = ex.Call(base)
     return ex.Await(called) if getattr(step, "awaited", False) else called
 

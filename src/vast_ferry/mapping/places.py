@@ -58,7 +58,21 @@ class Through:
         return f"({expression} | {self.lens})"
 
 
-Step = Item | Attr | Call | Through
+@dataclass(frozen=True, slots=True)
+class Function:
+    """A step that is a function of what a handler is handed: its `name`, the `module` that has it, what it takes."""
+
+    name: str
+    module: str
+    parameters: tuple[str, ...]
+    awaited: bool = False
+
+    def after(self, expression: str) -> str:
+        called = f"{self.name}({', '.join(self.parameters)})"
+        return f"(await {called})" if self.awaited else called
+
+
+Step = Item | Attr | Call | Through | Function
 
 
 @dataclass(frozen=True, slots=True)

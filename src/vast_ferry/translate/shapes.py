@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping.by_functions import written_by_hand
 from vast_ferry.mapping.places import Access, Attr, Call, Step
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
 from vast_ferry.translate.places import Spot
@@ -135,17 +136,15 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
     More can be `read`, at the provider that handlers come from, than is written.
     """
     reply = kind.answered
+    written = written_by_hand(reply) if not read else None
     again = bool(reply.again_by or reply.again_with)
     known = {
-        "handlers are classes": bool(kind.method) and not read,
-        "handlers are called by keyword": kind.by_keyword and not read,
         "batches go through several levels": bool(kind.event.levels) and not read,
         "events are told one by one what became of them": bool(kind.event.told_by) and not (read and kind.event.levels),
         "handlers answer by calls of what they are handed": reply.told is not None and not read,
-        "events come in several shapes": bool(kind.others) and not read,
-        "content is read once": not read and not all(row.lens.by_hand for row in kind.event.rows),
         "answers name events that come again in another way": again and not (read and kind.event.levels),
         "answers are told apart by what they hold": told_by_shape(reply)
-        and not (read and (is_request(kind.event.kind) or kind.event.levels)),
+        and not (read and (is_request(kind.event.kind) or kind.event.levels))
+        and not (written is not None and written is not reply),
     }
     return next((word for word, there in known.items() if there), "")

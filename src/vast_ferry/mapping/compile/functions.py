@@ -151,10 +151,14 @@ def build_batch(name: str, shape: EventShape) -> Source:
     return Source(name, text, making.classes, parameters=("entries",))
 
 
-def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
-    """Return a function that takes those of an event's parameters that it needs, and gives one hub field of it."""
+def view_event(name: str, shape: EventShape, field: str, about: str = "", *, form: Lens | None = None) -> Source:
+    """Return a function that takes those of an event's parameters that it needs, and gives one hub field of it.
+
+    It gives the field in the `form` of a lens, where it is not wanted as it is.
+    """
     reading = reading_of(shape)
-    body = returning([reading.need(field)])
+    value = reading.need(field)
+    body = returning([form.write(value, reading.need) if form is not None else value])
     tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
     used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
     awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))

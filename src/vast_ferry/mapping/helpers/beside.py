@@ -88,3 +88,16 @@ def joined_fields(pairs):
 def cookies_set(pairs):
     """Return the values of the Set-Cookie fields, which can't be joined (RFC 6265 section 3)."""
     return [value for name, value in pairs if name.lower() == "set-cookie"]
+
+
+def in_lists(pairs):
+    """Return header fields as a mapping from each name to the list of its values."""
+    found = {}
+    for name, value in pairs:
+        found.setdefault(name.lower(), []).append(value)
+    return found
+
+
+def flat_fields(pairs):
+    """Return header fields as one list, in which names and values alternate."""
+    return [text for pair in pairs for text in pair]

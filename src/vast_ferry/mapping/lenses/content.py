@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, Stands
 from vast_ferry.mapping.expressions import Expression, Literal, helper
-from vast_ferry.mapping.lenses.lens import FileBytes, Lens, Need, TwoHelpers
+from vast_ferry.mapping.lenses.lens import FileBytes, Lens, Need, PlainBytes, TwoHelpers
 from vast_ferry.mapping.losses import Fields, Loss
 
 
@@ -139,6 +141,35 @@ class Stream(Lens):
         assert stands.flag_or_zero is not None
         length = ex.built_in("int", ex.either(stands.flag_or_zero.expression, Literal(0)))
         return stands.bare.over(lambda at: ex.method(at, "read", length), "bytes", once=True)
+
+
+class BytesReadOnce(PlainBytes):
+    """Bytes that can be read once: what a function gives of a stream."""
+
+    __slots__ = ()
+    name = ""  # no profile says it
+
+    def inline(self, stands: Stands) -> ByHand | None:
+        return stands.at.over(lambda at: at, "bytes", once=True)
+
+
+class TextOrBytes(BytesOrText):
+    """A reply's content as a handler gives it: text, or bytes, each with a type of its own."""
+
+    __slots__ = ()
+    name = ""
+
+
+class ContentUnderKeys(Lens):
+    """A reply's content under a key for text, and another for bytes; its options are the keys."""
+
+    __slots__ = ()
+    name, spread, content = "", True, "keys"
+
+    @property
+    def key_of(self) -> Mapping[str, str]:
+        """Return the key of each type of content."""
+        return {str(kind): str(key) for kind, key in self.options}
 
 
 class Chunks(Lens):

@@ -28,7 +28,7 @@ _NO_ROW_NAMES = (Lens, TwoHelpers, Formed, Epoch, FileBytes, OfVersion, Typed, P
 def _lenses(topic: ModuleType) -> Iterator[type[Lens]]:
     for kind in vars(topic).values():
         is_lens = isinstance(kind, type) and issubclass(kind, Lens) and kind.__module__ == topic.__name__
-        if is_lens and kind not in _NO_ROW_NAMES:
+        if is_lens and kind.name and kind not in _NO_ROW_NAMES:
             yield kind
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import ClassVar
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
@@ -39,6 +40,7 @@ class PairList(Lens):
 
     __slots__ = ()
     name, holds, pairs = "pairs", ("pairs",), True
+    made_by: ClassVar[str] = ""  # the small function that gives fields this form, where they don't stand there in full
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("pairs_of", at)
@@ -51,6 +53,22 @@ class PairList(Lens):
             return None
         name: Expression = ex.method(NAME, "lower") if wanted.headers else NAME
         return picked(at, wanted, ex.Operation("==", (name, wanted.lower_key)), VALUE)
+
+
+class FieldLists(PairList):
+    """A reply's header fields as a handler gives them in a mapping: each name with the list of its values."""
+
+    __slots__ = ()
+    name = ""  # no profile says it
+    made_by = "in_lists"
+
+
+class FlatFields(PairList):
+    """A reply's header fields as a handler gives them in one list, in which names and values alternate."""
+
+    __slots__ = ()
+    name = ""
+    made_by = "flat_fields"
 
 
 class Joined(TwoHelpers):
@@ -249,6 +267,16 @@ class ListsByName(TwoHelpers):
     def inline_from_pairs(self, pairs: ByHand, raw: ByHand | None) -> ByHand:
         """Return the mapping made of pairs, or of a query as it came where there is one."""
         return (raw or pairs).over(parsed if raw else lambda listed: parsed(encoded(listed)), "dict")
+
+
+class ListsToLookUp(ListsByName):
+    """The same, from which only values by name are taken: where names alternate, pairs don't come back in order."""
+
+    __slots__ = ()
+    name = ""  # no profile says it
+
+    def inline_pairs(self, at: ByHand) -> ByHand | None:
+        return None
 
 
 def parsed(query: Expression) -> Expression:

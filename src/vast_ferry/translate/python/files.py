@@ -19,7 +19,7 @@ from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
-from vast_ferry.translate.python.set_up import name_beside, taking_events
+from vast_ferry.translate.python.set_up import class_name, handing_on, name_beside, taking_events
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Key, Stop
@@ -100,6 +100,7 @@ class Files:
                 if handler is function:
                     entries[one] = Entry(function.key[0], name)
         made += self._set_up(module, imports, entries)
+        made += self._classes(module, entries)
         adapters = job.adapters.get(module.file, {})
         imports |= {one for needed in job.needed.get(module.file, {}).values() for one in needed}
         if adapters:
@@ -140,6 +141,23 @@ class Files:
             for one, handler in self.handlers.items():
                 if handler is function:
                     entries[one] = Entry(function.key[0], name)
+        return edits
+
+    def _classes(self, module: Module, entries: dict[str, Entry]) -> list[Edit]:
+        """Return the classes that hand events on to the handlers, where the target calls methods of objects."""
+        edits, named = [], dict[str, str]()  # a handler has one class, however many functions are declared with it
+        for one, handler in self.handlers.items():
+            kind = self.job.target.kinds[self.job.facts[handler.key].kind]
+            if handler.module is not module or not kind.method:
+                continue
+            called = entries[one].name
+            if called not in named:
+                taken = {*module.names, *module.nodes.named, *named.values()}
+                named[called] = class_name(called, taken)
+                text = handing_on(kind, named[called], called, awaited=self.job.asynchronous)
+                definition = self.job.flow.classes[handler.cls] if handler.cls is not None else handler.node
+                edits.append(self._behind(module, definition, text, "signature"))
+            entries[one] = Entry(module.file, named[called])
         return edits
 
     def _batch_of(self, function: Function, name: str, parameters: list[str]) -> str:

@@ -10,6 +10,7 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch, tell_batch
+from vast_ferry.mapping.by_functions import read_by_functions, written_by_hand
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
@@ -21,7 +22,7 @@ from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape, Row
+from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
@@ -62,6 +63,8 @@ class Job:
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
+        self._shapes: dict[str, EventShape] = {}
+        self._readers: dict[str, Source] = {}  # functions that read what no expression reaches
         self.exact: set[Key] = set()  # functions where content must be just as it was, for something asks of what form
         self._names: dict[Key, dict[str, str]] = {}
         self._handed: dict[Key, dict[str, str]] = {}
@@ -79,8 +82,26 @@ class Job:
     def inline(self, kind: str) -> Inline:
         """Return what reads the target's shape of a kind."""
         if kind not in self._inlines:
-            self._inlines[kind] = Inline.of(self.target.kinds[kind].event)
+            self._inlines[kind] = Inline.of(self.shape(kind))
         return self._inlines[kind]
+
+    def shape(self, kind: str) -> EventShape:
+        """Return the target's shape of a kind as handlers see it: what no expression reaches is a function's."""
+        if kind not in self._shapes:
+            self._shapes[kind], made = read_by_functions(self.target.kinds[kind].event, self.module_name)
+            self._readers |= made
+        return self._shapes[kind]
+
+    def answered(self, kind: str) -> ReplyShape:
+        """Return how handlers answer at the target, as they write it."""
+        shape = self.target.kinds[kind].answered
+        return written_by_hand(shape) or shape
+
+    def reader(self, name: str) -> Source | None:
+        """Return an emitted function that reads a field, which comes along from now on."""
+        if name in self._readers:
+            self.views[name] = self._readers[name]
+        return self._readers.get(name)
 
     def keep_names(self, function: Function, names: dict[str, str], handed: dict[str, str]) -> None:
         """Note under which names a function that is being written knows what it is handed, and what it has to be."""

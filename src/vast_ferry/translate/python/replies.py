@@ -110,7 +110,7 @@ class Replies(ReplyReading, ReplyWriting):
 
     def ends(self, function: Function) -> str:
         """Return what stands behind an answer where the handler itself returns it."""
-        shape = self.job.target.kinds[REQUEST].answered
+        shape = self.job.answered(REQUEST)
         if shape.by_hand is None or not function.entry:
             return ""
         if len(function.outermost) > 1:  # an answer is sent here for some, and not for others
@@ -137,7 +137,7 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _made_of_nothing(self) -> Made | None:
         """Return the answer that the source takes nothing for; None where it is nothing at the target, too."""
-        shape = self.job.target.kinds[REQUEST].answered
+        shape = self.job.answered(REQUEST)
         own = next((form.fixed for form in self._source if form.when == "nothing"), {"status": 204})
         there = next((form.fixed for form in shape.forms if form.when == "nothing"), None)
         if shape.by_hand is None and there is not None and _said(there) == _said(own):
@@ -147,7 +147,7 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _sent(self, text: str, function: Function) -> str:
         """Return an answer as a handler returns it: sent, where the target has it so."""
-        ends, by_hand = self.ends(function), self.job.target.kinds[REQUEST].answered.by_hand
+        ends, by_hand = self.ends(function), self.job.answered(REQUEST).by_hand
         return f"{'await ' * bool(ends and by_hand and by_hand.awaited)}{text}{ends}"
 
     def _of_event(self, node: ast.AST) -> str:
@@ -194,7 +194,7 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.expression(value)
             return
         source = self.job.source.kinds[self.at.kind].answered
-        target = self.job.target.kinds[self.at.kind].answered
+        target = self.job.answered(self.at.kind)
         if not source.holds_again:
             self._never_looked_at(value, node, there=bool(target.forms and target is not NOTHING_TO_SAY))
             return
@@ -371,13 +371,13 @@ class Replies(ReplyReading, ReplyWriting):
         self.at.swap(node, self._construct(made, node), "reply")
 
     def _same(self) -> bool:
-        return self.job.source.kinds[REQUEST].answered == self.job.target.kinds[REQUEST].answered
+        return self.job.source.kinds[REQUEST].answered == self.job.answered(REQUEST)
 
     def _plain(self, node: ast.expr, form: ReplyForm, kind: str) -> None:
         """Write a text or bytes that are the whole answer."""
-        shape = self.job.target.kinds[REQUEST].answered
+        shape = self.job.answered(REQUEST)
         same = next((one for one in shape.forms if one.when == form.when), None)
-        if same is not None and shape.by_hand is None and dict(same.fixed) and _types(same) == _types(form):
+        if same is not None and shape.by_hand is None and dict(same.fixed) and _types(same, kind) == _types(form):
             self.at.expression(node)
             return
         default = self._target.default_types
@@ -440,8 +440,11 @@ def _said(fixed: Mapping[str, Any]) -> tuple[str, list[tuple[str, str]]]:
     return str(fixed.get("status", 200)), list(fixed.get("headers", fixed.get("headers.plain", ())))
 
 
-def _types(form: ReplyForm) -> str:
+def _types(form: ReplyForm, given: str = "") -> str:
+    """Return the type that a form names, or gives to what is `given`."""
     for name, value in form.fixed.items():
         if name.startswith("headers"):
-            return next((content for key, content in value if key.lower() == "content-type"), "")
-    return ""
+            named = next((content for key, content in value if key.lower() == "content-type"), "")
+            if named:
+                return named
+    return form.types.get({"str": "text"}.get(given, given), "")

@@ -47,7 +47,7 @@ class Forms:
 
     @property
     def _target(self) -> ReplyForm:
-        shape = self.job.target.kinds[self.at.kind].answered
+        shape = self.job.answered(self.at.kind)
         return shape.by_hand.form if shape.by_hand else shape.written
 
     # --- read ---

@@ -6,6 +6,8 @@ import ast
 from dataclasses import dataclass
 
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.lenses.content import ContentUnderKeys
+from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
@@ -36,10 +38,10 @@ class ReplyWriting(Forms):
         parts: dict[str, str] = {}
         if made.status and made.status != "200":
             parts["status"] = made.status
-        elif made.status or form.when == "mapping":
+        elif made.status or form.when in ("mapping", "tuple"):
             parts["status"] = made.status or "200"
         if "headers" in rows:
-            listed = self._as_pairs(made)
+            listed = self._in_form(made, rows["headers"], node)
             if listed:
                 parts["headers"] = listed
         else:
@@ -50,7 +52,16 @@ class ReplyWriting(Forms):
             parts |= self._no_content(made, rows["body"])
         if form.when == "mapping":
             return self._literal(form, parts, node)
+        if form.when == "tuple":
+            return self._tuple(form, parts)
         return self._object(form, parts, node)
+
+    def _tuple(self, form: ReplyForm, parts: dict[str, str]) -> str:
+        """Return a tuple of which what is said last comes last; a status is always said."""
+        by_place = {int(key): parts.get(row.field, "") for key, row in self._rows(form).items()}
+        said = [at for at, text in by_place.items() if text or self._rows(form)[str(at)].field == "status"]
+        items = [by_place.get(at) or "None" for at in range(max(said) + 1)]
+        return f"({', '.join(items)}{',' * (len(items) == 1)})"
 
     def _no_content(self, made: Made, row: Row) -> dict[str, str]:
         """Return what is written for a content that is left out.
@@ -84,6 +95,20 @@ class ReplyWriting(Forms):
             kind, text = made.spreads[0]
             return f"list({text}.items())" if kind == "dict" else text
         return f"[{', '.join(one.written('*') for one in items)}]" if items else ""
+
+    def _in_form(self, made: Made, row: Row, node: ast.AST) -> str:
+        """Return the source of header fields as pairs, or in the form that the target takes instead."""
+        listed = self._as_pairs(made)
+        if not listed or not isinstance(row.lens, (FieldLists, FlatFields)):
+            return listed
+        if made.cookies or not all(known for _, _, known in made.pairs):
+            return f"{self.job.beside(self.at.module, row.lens.made_by)}({listed})"
+        if isinstance(row.lens, FlatFields):
+            return f"[{', '.join(text for name, value, _ in made.pairs for text in (name, value))}]"
+        lists: dict[str, list[str]] = {}
+        for _, value, known in made.pairs:
+            lists.setdefault(quoted(known.lower()), []).append(value)
+        return f"{{{', '.join(f'{name}: [{chr(44).join(values)}]' for name, values in lists.items())}}}"
 
     def _as_mapping(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
         """Put header fields into a mapping of names that don't repeat, and cookies apart."""
@@ -131,8 +156,14 @@ class ReplyWriting(Forms):
         return self.at.function is None
 
     def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
+        if row.lens.content in ("bytes", "keys") and made.body_type not in ("str", "bytes"):
+            raise Stop("text-or-bytes", node)
+        if row.lens.content == "bytes" and made.body_type == "str":
+            parts["body"] = f"({made.body}).encode()"
+            return
         if row.lens.content != "packed":
             parts["body"] = made.body
+            parts["body_type"] = made.body_type
             return
         if made.body_type == "str":
             parts["body"] = made.body
@@ -155,7 +186,12 @@ class ReplyWriting(Forms):
     def _literal(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
         items = []
         for row in form.rows:
-            if row.field in parts and isinstance(row.at.steps[-1], Item):
+            if row.field in parts and isinstance(row.lens, ContentUnderKeys):
+                kind = "text" if parts["body_type"] == "str" else "bytes"
+                if kind not in row.lens.key_of:
+                    raise Stop("text-or-bytes", node)
+                items.append(f"{quoted(row.lens.key_of[kind])}: {parts[row.field]}")
+            elif row.field in parts and isinstance(row.at.steps[-1], Item):
                 items.append(f"{quoted(str(row.at.steps[-1].key))}: {parts[row.field]}")
                 if row.field == "body" and "flag" in parts and row.flag is not None:
                     last = row.flag.steps[-1]
@@ -165,7 +201,7 @@ class ReplyWriting(Forms):
 
     def _object(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
         module, _, name = form.class_name.rpartition(".")
-        shape = self.job.target.kinds[REQUEST].answered
+        shape = self.job.answered(REQUEST)
         takes = shape.by_hand.takes if shape.by_hand else tuple(self.job.target.model.modules[module][name].takes)
         by_name = {key: row.field for key, row in self._rows(form).items()}
         items: list[str] = []

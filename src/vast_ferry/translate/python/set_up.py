@@ -99,3 +99,28 @@ def name_beside(function: Function, taken: set[str]) -> str:
     while name in taken or f"set_up_{name}" in taken:
         name += "_"
     return name
+
+
+def handing_on(kind: Kind, name: str, called: str, *, awaited: bool) -> str:
+    """Return a class whose object hands events on to a function, with what it was told when it was set up."""
+    word, wait = ("async def", "await ") if awaited else ("def", "")
+    kept = kind.setup_takes if kind.setup else ()
+    handed = kind.event.handed_over
+    given = ", ".join(f"self.{one}" if one in kept else one for one in handed)
+    lines = [f"class {name}:", f"    {docstring(f'Hands events on to {called}.')}", ""]
+    if kept:
+        lines += [
+            f"    def {kind.setup}(self, {', '.join(kept)}):",
+            *(f"        self.{one} = {one}" for one in kept),
+            "",
+        ]
+    lines.append(f"    {word} {kind.method}({', '.join(['self', *(one for one in handed if one not in kept)])}):")
+    return "\n".join([*lines, f"        return {wait}{called}({given})", ""])
+
+
+def class_name(called: str, taken: set[str]) -> str:
+    """Return a name for the class that hands events on to a function."""
+    name = "".join(word.capitalize() for word in called.split("_")) or "Handler"
+    while name in taken or name == called:
+        name += "_"
+    return name

@@ -34,6 +34,7 @@ class Signatures:
         parameters: list[str] = []
         for name in target.parameters if per_entry or target.each is None else target.handed_over:
             parameters.append(self.at.handed.setdefault(name, self.at.fresh(name, *own, *told)))
+        self._check_keywords(node)
         at_first = self.at.event_root if per_entry or target.each is None else target.each.root
         for name in own:
             self.at.names[name] = self.at.handed[at_first]
@@ -55,6 +56,12 @@ class Signatures:
         if per_entry and not function.stands_before:
             self.at.job.batches.append((function, parameters))
         self._decorators(function, node)
+
+    def _check_keywords(self, node: ast.AST) -> None:
+        """Refuse a function that means something else by the name of what it is handed by keyword."""
+        other = [name for name, own in self.at.handed.items() if name != own]
+        if other and self.at.job.target.kinds[self.at.kind].by_keyword:
+            raise Stop("name-taken", node, ", ".join(other))
 
     def _check_parameters(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Refuse parameters other than what the provider hands over, by place or by name."""
@@ -82,7 +89,7 @@ class Signatures:
 
     def of_whatever(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Name what a decorator's `*args, **kwargs` are, where it has to send the answer; else they are handed on."""
-        shape = self.at.job.target.kinds[self.at.kind].answered
+        shape = self.at.job.answered(self.at.kind)
         if shape.by_hand is None or not (self.at.facts and self.at.facts.answers):
             return
         given = [one for one in (node.args.vararg, node.args.kwarg) if one is not None]

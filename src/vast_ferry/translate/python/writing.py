@@ -83,7 +83,7 @@ class Writing:
     @property
     def shape(self) -> EventShape:
         """Return the target's shape of that kind."""
-        return self.job.target.kinds[self.kind].event
+        return self.job.shape(self.kind)
 
     def _prepare(self, node: ast.AST) -> None:
         nodes = self.function.nodes if self.function is not None else self.module.nodes
@@ -103,7 +103,7 @@ class Writing:
 
     def context_root(self, kind: str) -> str:
         """Return the target's parameter by which a handler is told of its call; empty where it has none."""
-        shape = self.job.target.kinds[kind].event
+        shape = self.job.shape(kind)
         rows = [row for row in shape.rows if row.field in ("log", "secret", "time_left", "function")]
         best = next((row for row in rows if row.field == "log"), next(iter(rows), None))
         return best.at.root if best else ""
@@ -314,6 +314,9 @@ class Writing:
         It comes in parentheses where it needs them at `node`, but `bare` where its caller knows that it doesn't.
         """
         others = self._imported(code)
+        for function in ex.walk(code.expression):
+            if isinstance(function, ex.Standard) and self.job.reader(function.member) is not None:
+                self.shims.append((function.member, node))
         if code.once and once:
             self.once.append(node)
             if self.content:
