@@ -119,6 +119,7 @@ class Plan:
             for function in away:
                 if function.name in self.rewritten.entries:
                     made[self.wrapping.shim_entry(function).file] = self._launcher(function)
+        made.update(self._in_folders(away))
         there = self._project_at_target()
         made.update(write_definition(there, self.target, self._comments()))
         modules = {file.path.removesuffix(".py") for file in self.target.model.files if file.services}
@@ -210,6 +211,19 @@ class Plan:
             parameters=self.target.kind(function.kinds[0]).event.parameters,
             call=function.kinds[0] == "call",
         )
+
+    def _in_folders(self, away: Sequence[Function]) -> dict[str, str]:
+        """Return the files that have rewritten handlers where each function has a folder of its own."""
+        template = environment().from_string((Path(__file__).parent / "in_folder.py.j2").read_text(encoding="utf-8"))
+        made = {}
+        for function in away:
+            if function.name not in self.rewritten.entries or not self.wrapping.stands_apart(function):
+                continue
+            file = self.wrapping.shim_entry(function).file
+            up = ".parent" * (len(PurePosixPath(file).parts) - 1)
+            entry = self.rewritten.entries[function.name]
+            made[file] = template.render(function=function, entry=entry, target=self.target, up=up)
+        return made
 
     def _note_rewritten(self) -> None:
         self.findings += self.rewritten.findings
@@ -327,7 +341,9 @@ class Plan:
             return function.entry
         script = self.target.model.handler.script and not self.target.model.handler.entry
         if function.name in self.rewritten.entries and not script:
-            return self.rewritten.entries[function.name]
+            entry = self.rewritten.entries[function.name]
+            apart = self.wrapping.stands_apart(function)
+            return replace(self.wrapping.shim_entry(function), name=entry.name) if apart else entry
         return self.wrapping.shim_entry(function)
 
     def _came_by(self, function: Function) -> str:

@@ -235,6 +235,10 @@ class Wrapping:
             own = "".join(word.title() for word in own.split("_"))
         return Entry(str(folder / name), self.target.model.handler.shim or own)
 
+    def stands_apart(self, function: Function) -> bool:
+        """Tell whether the target looks for a function in a folder of its own."""
+        return self._folder_of_its_own(function) is not None
+
     def _folder_of_its_own(self, function: Function) -> PurePosixPath | None:
         """Return the folder that the target wants a function's files in, if it wants them in one of its own."""
         model = self.target.model.definition
