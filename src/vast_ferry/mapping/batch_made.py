@@ -12,7 +12,7 @@ from dataclasses import replace
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
 from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply, view_event
-from vast_ferry.mapping.delivery import keeps_ids, names_of_events, told_by_each
+from vast_ferry.mapping.delivery import as_told, each_of, keeps_ids, names_of_events, told_by_each
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 
@@ -21,18 +21,21 @@ class CannotMake(FerryError, ValueError):
     """A batch can't be made outside of a call."""
 
 
-def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str]:
-    """Return what makes one event of a batch, all of them as source, and the caller's parameter that they come from."""
+def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str, list[Source]]:
+    """Return what makes one event of a batch, all of them as source, the caller's parameter that they come from, and
+    what that takes.
+    """
     ours, theirs = original.event, caller.event
-    name = f"{KINDS[ours.kind].prefix}entry"
-    entry = translate_event(name, _of_the_event(theirs), _of_the_event(ours), "Return one event as it was.")
+    prefix = KINDS[ours.kind].prefix
+    entry = translate_event(f"{prefix}entry", _of_the_event(theirs), _of_the_event(ours), "Return one event as it was.")
     root = theirs.each.root if theirs.each is not None else theirs.event_parameters[0]
-    if theirs.levels or entry.parameters != theirs.event_parameters or len(entry.parameters) != 1:
+    if entry.parameters != theirs.event_parameters or len(entry.parameters) != 1:
         raise CannotMake(f"an event of kind {ours.kind} needs more than is handed over")
     call = f"{'await ' * entry.awaited}{entry.name}"
     if theirs.each is None:
-        return entry, f"[{call}({root})]", root
-    return entry, f"[{call}({entry.parameters[0]}) for {entry.parameters[0]} in {theirs.each}]", root
+        return entry, f"[{call}({root})]", root, []
+    sources, loop = each_of(f"{prefix}there_" if theirs.levels and ours.levels else prefix, caller)
+    return entry, f"[{call}({entry.parameters[0]}) {loop}]", root, sources
 
 
 def _whose(original: Kind, caller: Kind, entry: Source) -> Source | None:
@@ -57,12 +60,12 @@ def make_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     Raises CannotMake where more than the event is needed for it.
     """
     ours = original.event
-    entry, entries, root = _entries(original, caller)
+    entry, entries, root, more = _entries(original, caller)
     pack = pack_batch(f"{KINDS[ours.kind].prefix}batch", ours)
     assert ours.each is not None
     name = f"{KINDS[ours.kind].prefix}{ours.each.root}"
     text = f"{_def(entry)} {name}({root}):\n    {docstring(about)}\n    return one_batch({pack.name}({entries}))"
-    return [entry, pack, Source(name, text, parameters=(root,), awaited=entry.awaited)]
+    return [entry, pack, *more, Source(name, text, parameters=(root,), awaited=entry.awaited)]
 
 
 def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
@@ -72,9 +75,9 @@ def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     """
     ours, answered = original.event, original.answered
     prefix = KINDS[ours.kind].prefix
-    entry, entries, root = _entries(original, caller)
+    entry, entries, root, more = _entries(original, caller)
     done = translate_reply(f"{prefix}done", answered, HUB_DONE, "Return what a handler's answer says.")
-    sources, value = [entry, done], f"{done.name}(returned)"
+    sources, value = [entry, done, *more], f"{done.name}(returned)"
     whose = _whose(original, caller, entry)
     if answered.again_by or answered.again_with or whose:
         views, named = names_of_events(prefix, original, "entry", "its" if whose else "")
@@ -97,11 +100,11 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     Where the caller awaits its handlers, both are coroutine functions.
     """
     ours, prefix = original.event, KINDS[original.event.kind].prefix
-    entry, entries, root = _entries(original, caller)
+    entry, entries, root, more = _entries(original, caller)
     whose = _whose(original, caller, entry)
     pack = pack_batch(f"{prefix}batch", ours)
     views, settled = told_by_each(prefix, original, "one", "taken", "whose" if whose else "")
-    sources = [entry, pack, *views, *([whose] if whose else [])]
+    sources = [entry, pack, *more, *views, *([whose] if whose else [])]
     more, last = _answering(caller, settled)
     sources += more
     word, wait = ("async def", "await ") if caller.asynchronous else ("def", "")
@@ -120,15 +123,26 @@ def tell_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     return [*sources, Source(name, text, parameters=(root,), awaited=caller.asynchronous)]
 
 
+def answer_batch(caller: Kind, about: str) -> list[Source]:
+    """Return functions of which the last takes the ids that shall come again, and the batch, and answers the caller."""
+    prefix, each = KINDS[caller.event.kind].prefix, caller.event.each
+    assert each is not None
+    sources, last = _answering(caller, '{"value": None, "again": again}')
+    name = f"{prefix}again"
+    text = f"def {name}(again, {each.root}):\n" + textwrap.indent(f"{docstring(about)}\n{last}", "    ")
+    return [*sources, Source(name, text, parameters=("again", each.root))]
+
+
 def _answering(caller: Kind, done: str) -> tuple[list[Source], str]:
     """Return functions, and the statement that answers a caller with what is done, or raises where it can't."""
+    sources, done = as_told(KINDS[caller.event.kind].prefix, caller, done)
     if not caller.answered.holds_again:
-        return [], f"settled({done})"
+        return sources, done
     name = f"{KINDS[caller.event.kind].prefix}answer"
     reply = translate_reply(name, HUB_DONE, caller.answered, "Answer with what the handler returned.")
     if len(reply.parameters) != 1:
         raise CannotMake(f"an answer of kind {caller.event.kind} needs more than what was returned")
-    return [reply], f"return {reply.name}({done})"
+    return [*sources, reply], f"return {reply.name}({done})"
 
 
 def _def(entry: Source) -> str:

@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Final
 
 from vast_ferry.hub.fields import OF_THE_CALL
-from vast_ferry.mapping.compile.functions import Source, view_event
+from vast_ferry.mapping.compile.functions import Source, unpack_batch, view_event
 from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.content import BytesReadOnce, ContentUnderKeys, TextOrBytes
@@ -33,12 +33,17 @@ def read_by_functions(shape: EventShape, module: str) -> tuple[EventShape, dict[
 
     `module` is where they stand. A shape of which all is within reach comes back as it is.
     """
-    if shape.levels or not any(_is_composed(row) for row in shape.rows if not row.derived):
+    levels, made = shape.levels, dict[str, Source]()
+    if not levels and not any(_is_composed(row) for row in shape.rows if not row.derived):
         return shape, {}
+    if levels and shape.each is not None:
+        events = made[f"read_{shape.kind}_events"] = unpack_batch(f"read_{shape.kind}_events", shape)
+        each = Access(shape.each.root, (Function(events.name, module, events.parameters),))
+        shape = replace(shape, each=each, levels=())
     kept = [row for row in shape.rows if shape.fields[row.field].holds == "call" or _within_reach(row, shape)]
-    made: dict[str, Source] = {}
     beyond = list(_beyond(shape, kept))
-    for name in [*beyond, *(["query"] if "query.raw" in beyond else [])]:
+    looked_up = any(row.field == "query" for row in kept)
+    for name in [*beyond, *(["query"] if "query.raw" in beyond and not looked_up else [])]:
         function = f"read_{shape.kind}_{name.replace('.', '_')}"
         once = any(row.field == name and isinstance(row.lens, ReadOnce) for row in shape.rows)
         holds = shape.fields[name].holds

@@ -109,6 +109,42 @@ def told_by_each(prefix: str, original: Kind, entry: str, taken: str, whose: str
     return [*sources, *views], f"again_of({told}, [{named} {loop}], {answered.again_with!r})"
 
 
+def each_of(prefix: str, caller: Kind) -> tuple[list[Source], str]:
+    """Return functions, and how the events of a caller's batch are gone through, as source."""
+    theirs = caller.event
+    assert theirs.each is not None
+    if not theirs.levels:
+        return [], f"for {theirs.event_parameters[0]} in {theirs.each}"
+    unpack = unpack_batch(f"{prefix}events", theirs)
+    return [unpack], f"for {theirs.event_parameters[0]} in {unpack.name}({theirs.each.root})"
+
+
+def names_others(caller: Kind) -> bool:
+    """Tell whether a caller names what comes again by something else than its id."""
+    answered = caller.answered
+    by = answered.again_by not in ("", "id") or answered.again_name is not None
+    return by and answered.holds_again and caller.event.each is not None
+
+
+def as_told(prefix: str, caller: Kind, done: str) -> tuple[list[Source], str]:
+    """Return functions, and what is done and what comes again as a caller can be told, as source.
+
+    That raises where it can't be told of single events.
+    """
+    theirs = caller.event
+    again = next((one.name for one in theirs.told_by if one.verb == "again"), "")
+    if not names_others(caller) and (caller.answered.holds_again or not again):
+        return [], done if caller.answered.holds_again else f"settled({done})"
+    entry = theirs.event_parameters[0]
+    unpack, loop = each_of(prefix, caller)
+    if names_others(caller):
+        views, named = names_of_events(f"{prefix}there_", caller, entry)
+        return [*views, *unpack], f"named_again({done}, [{named} {loop}])"
+    view = view_event(f"{prefix}its_id", replace(theirs, parameters=theirs.event_parameters), "id")
+    told = f"[({entry}[{theirs.told_of!r}], {view.name}({entry})) {loop}]"
+    return [view, *unpack], f"told_again({done}, {told}, {again!r})"
+
+
 @dataclass(frozen=True, slots=True)
 class Delivery:
     """The function `name` that calls `original`, the translations it uses, and its parameters after `original`."""
@@ -315,28 +351,13 @@ class _Delivery:
 
     def _settled(self, done: str) -> str:
         """Return what is done and what comes again, as the caller can be told: it raises where it can't be of one."""
-        theirs = self.caller.event
-        if self._names_others:
-            views, named = names_of_events(f"{self.prefix}there_", self.caller, theirs.event_parameters[0])
-            self.sources += views
-            return f"named_again({done}, [{named} {self._each()}])"
-        if self.caller.answered.holds_again:
-            return done
-        again = next((one.name for one in theirs.told_by if one.verb == "again"), "")
-        if not again:
-            return f"settled({done})"
-        view = view_event(f"{self.prefix}its_id", replace(theirs, parameters=theirs.event_parameters), "id")
-        self.sources += [view] if all(one.name != view.name for one in self.sources) else []
-        entry = theirs.event_parameters[0]
-        told = f"[({entry}[{theirs.told_of!r}], {view.name}({entry})) {self._each()}]"
-        return f"told_again({done}, {told}, {again!r})"
+        sources, told = as_told(self.prefix, self.caller, done)
+        self._bring(sources)
+        return told
 
-    @property
-    def _names_others(self) -> bool:
-        """Tell whether the caller names what comes again by something else than its id."""
-        answered = self.caller.answered
-        by = answered.again_by not in ("", "id") or answered.again_name is not None
-        return by and answered.holds_again and self.caller.event.each is not None
+    def _bring(self, sources: list[Source]) -> None:
+        known = {source.name for source in self.sources}
+        self.sources += [source for source in sources if source.name not in known]
 
     def _settle(self, returned: str) -> None:
         """Write what tells a caller that can't be told of single events: it raises where one shall come again."""
@@ -366,14 +387,9 @@ class _Delivery:
 
     def _each(self) -> str:
         """Return how the events of the caller's batch are gone through."""
-        theirs = self.caller.event
-        assert theirs.each is not None
-        if not theirs.levels:
-            return f"for {theirs.event_parameters[0]} in {theirs.each}"
-        unpack = unpack_batch(f"{self.prefix}events", theirs)
-        if all(source.name != unpack.name for source in self.sources):
-            self.sources.append(unpack)
-        return f"for {theirs.event_parameters[0]} in {unpack.name}({theirs.each.root})"
+        sources, loop = each_of(self.prefix, self.caller)
+        self._bring(sources)
+        return loop
 
     def _loop(self) -> str:
         return f"{self._each()}:"
@@ -449,7 +465,7 @@ class _Delivery:
         mapped = self.original.answered.holds_again and bool(self._whose())
         if self.original.answered.again_by or self.original.answered.again_with or mapped:
             self._again_by_name(call, "one[{}]" if several else "one", place)
-        elif self.original.answered.holds_again and (self._names_others or not self.caller.answered.holds_again):
+        elif self.original.answered.holds_again and (names_others(self.caller) or not self.caller.answered.holds_again):
             self._settle(call)
         else:
             self.lines.append(f"return {self._answer(self._reply('answer'), call)}")

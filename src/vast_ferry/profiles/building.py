@@ -8,7 +8,7 @@ they from it: what the compiler does with views it does with these.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,7 +18,7 @@ from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.chains import ChainError, parse_chain
-from vast_ferry.mapping.clients import Client, arguments_shape, class_of, result_shape
+from vast_ferry.mapping.clients import Client, arguments_shape, class_of, name_of, result_shape
 from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer
 from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
@@ -293,6 +293,7 @@ class Builder:
                     self.problems.append(BadInput(what, "Such calls are made on a module", place))
                     continue
                 takes = (*(chain.names if chain else ()), *model.takes)
+                rows = tuple(_where_nothing_stands(row, model.takes) for row in rows)
                 result = None
                 if operation.gives and model.returns:
                     given_back = (self.row(row, *at, "returns", index) for index, row in enumerate(model.returns))
@@ -489,6 +490,13 @@ class Builder:
         types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
         form = ReplyForm("object", rows, {}, model.class_, types)
         return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _where_nothing_stands(row: Row, takes: Sequence[str]) -> Row:
+    """Return a row of a call's arguments that finds nothing where nothing is given for the whole argument."""
+    usual = {name_of(one): one.partition("=")[2].strip() for one in takes}
+    gently = row.optional and bool(row.at.steps) and usual.get(row.at.root) == "None"
+    return replace(row, at=replace(row.at, gently=True)) if gently else row
 
 
 def _held(model: schema.ConstantModel) -> Any:

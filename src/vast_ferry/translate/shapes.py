@@ -139,12 +139,11 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
     written = written_by_hand(reply) if not read else None
     again = bool(reply.again_by or reply.again_with)
     known = {
-        "batches go through several levels": bool(kind.event.levels) and not read,
-        "events are told one by one what became of them": bool(kind.event.told_by) and not (read and kind.event.levels),
+        "events are told one by one what became of them": bool(kind.event.told_by) and not kind.event.levels,
         "handlers answer by calls of what they are handed": reply.told is not None and not read,
-        "answers name events that come again in another way": again and not (read and kind.event.levels),
+        "answers name events that come again in another way": again and not kind.event.levels,
         "answers are told apart by what they hold": told_by_shape(reply)
-        and not (read and (is_request(kind.event.kind) or kind.event.levels))
+        and not (kind.event.levels or (read and is_request(kind.event.kind)))
         and not (written is not None and written is not reply),
     }
     return next((word for word, there in known.items() if there), "")

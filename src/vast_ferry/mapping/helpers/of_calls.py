@@ -85,23 +85,23 @@ def log_line(text: Any, **more: Any) -> None:
     print(line_of(text, more), file=sys.stderr)
 
 
-def secrets_in(folder: Any) -> Callable[[str], str]:
-    """Return what gives a secret by its name from a folder in which each is a file."""
-    return lambda name: (folder / name).read_text()
+def secrets_in(folder: Any, end: str = "") -> Callable[[str], str]:
+    """Return what gives a secret by its name from a folder in which each is a file, whose text ends in `end`."""
+    return lambda name: (folder / name).read_text().removesuffix(end)
 
 
 class SecretsFolder:
     """A folder, or a file in it, of which each file holds the secret of its name."""
 
-    def __init__(self, secret: Callable[[str], str], name: str = "") -> None:
-        self._secret, self.name = secret, name
+    def __init__(self, secret: Callable[[str], str], end: str = "", name: str = "") -> None:
+        self._secret, self._end, self.name = secret, end, name
 
     def __truediv__(self, name: str) -> SecretsFolder:
-        return SecretsFolder(self._secret, name)
+        return SecretsFolder(self._secret, self._end, name)
 
     def read_text(self, *_: Any, **__: Any) -> str:
         try:
-            return self._secret(self.name)
+            return f"{self._secret(self.name)}{self._end}"
         except KeyError as missing:
             raise FileNotFoundError(str(missing)) from None
 

@@ -308,15 +308,13 @@ class Span(Lens):
     __slots__ = ()
     name, takes, fewest, most, holds = "span", "a unit", 1, 1, ("number", "call")
 
-    @property
-    def _of_a_second(self) -> int:
-        return 1_000_000_000 // unit_of(self.args[0])
+    per_second = property(lambda self: 1_000_000_000 // unit_of(self.args[0]))
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return ex.Operation("/", (at, ex.Literal(self._of_a_second)))
+        return ex.Operation("/", (at, ex.Literal(self.per_second)))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return ex.built_in("int", ex.Operation("*", (value, ex.Literal(self._of_a_second))))
+        return ex.built_in("int", ex.Operation("*", (value, ex.Literal(self.per_second))))
 
 
 class Base64(Formed):

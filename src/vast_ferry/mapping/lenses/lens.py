@@ -138,6 +138,10 @@ class Lens:
         """Return (name, value) pairs as a list."""
         return None
 
+    def inline_named(self, at: Expression, name: Expression) -> Expression | None:
+        """Return what a handler has by a name, where it is not called with it."""
+        return None
+
     def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
         """Return what stands under a name."""
         return None

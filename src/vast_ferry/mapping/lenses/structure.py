@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, Stands, is_none
 from vast_ferry.mapping.expressions import Expression, Literal, helper
-from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
+from vast_ferry.mapping.lenses.lens import Lens, LensError, Need, TwoHelpers
 from vast_ferry.mapping.losses import Loss
 
 
@@ -154,16 +154,29 @@ class Extensions(Lens):
 
 
 class FilesOfSecrets(Lens):
-    """A folder in which each secret is a file of its name: `folder / "key"` is read as text or bytes."""
+    """A folder in which each secret is a file of its name: `folder / "key"` is read as text or bytes.
+
+    `files_of_secrets(line)` says that the text of each ends in a line end, which is not the secret's.
+    """
 
     __slots__ = ()
-    name, holds = "files_of_secrets", ("call",)
+    name, takes, most, holds = "files_of_secrets", "line", 1, ("call",)
+
+    @property
+    def _end(self) -> tuple[Expression, ...]:
+        if self.args not in ((), ("line",)):
+            raise LensError("lens files_of_secrets takes nothing, or line")
+        return (Literal("\n"),) if self.args else ()
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return helper("secrets_in", at)
+        return helper("secrets_in", at, *self._end)
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return helper("SecretsFolder", value)
+        return helper("SecretsFolder", value, *self._end)
+
+    def inline_named(self, at: Expression, name: Expression) -> Expression | None:
+        text = ex.method(ex.Operation("/", (at, name)), "read_text")
+        return ex.method(text, "removesuffix", *self._end) if self._end else text
 
 
 class StreamLog(Lens):

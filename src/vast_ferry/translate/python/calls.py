@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.chains import Chain
-from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.clients import Client, name_of
 from vast_ferry.mapping.inline import at_text
-from vast_ferry.mapping.lenses.lens import Lens
-from vast_ferry.mapping.places import Access, Call
-from vast_ferry.mapping.python import quoted
+from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
+from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.python import in_handler, quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
@@ -50,15 +51,28 @@ class Calls:
         given = self._arguments(op.call)
         row = self._row(op.field)
         if op.field == "secret":
-            if row is not None:
-                return f"{self._called(row, op.spot, node)}({given})"
-            return self.at.need(["import os"], f"os.environ[{given}]")
+            return self._secret(row, op, given, node)
         if op.field == "setting":
             return self._setting(op, row, given, node)
         return self._log(op, row, given, node)
 
+    def _secret(self, row: Row | None, op: ContextCall, given: str, node: ast.AST) -> str:
+        """Return the source of a secret's value, however the target gives it."""
+        if row is None:
+            return self.at.need(["import os"], f"os.environ[{given}]")
+        if row.lens.plain:
+            return f"{self._called(row, op.spot, node)}({given})"
+        name = ex.Given(given, operand=isinstance(op.call.args[0], (ast.Constant, ast.Name))) if op.call.args else None
+        there = ex.Given(self._called(row, op.spot, node))
+        made = row.lens.inline_named(there, name) if name is not None and not op.call.keywords else None
+        if made is None:
+            raise Stop("no-such-field", node, op.field)
+        return in_handler(made)
+
     def _setting(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
         """Return the source of a variable's value, or of what is usual where it is not there."""
+        if row is not None and not row.lens.plain:
+            raise Stop("no-such-field", node, op.field)
         if row is not None:
             return f"{self._called(row, op.spot, node)}({given})"
         if op.call.keywords or not 1 <= len(op.call.args) <= 2:
@@ -129,7 +143,10 @@ class Calls:
         if there == per_second:
             return text
         if per_second > there:
-            return f"int({text} * {per_second})"
+            times = f"{text} * {per_second // there}" if per_second % there == 0 else f"{text} * {per_second} / {there}"
+            return f"int({times})"
+        if per_second > 1:
+            text = f"{text} * {per_second}"
         made = f"{text} / {there}"
         return f"({made})" if self.at.needs_parentheses(node, made) else made
 
@@ -188,24 +205,49 @@ class Calls:
 
     def _by_steps(self, ours: Client, theirs: Client, chain: Chain, given: dict[str, ast.expr], node: ast.AST) -> str:
         """Return a call that is made step by step at the target: `open("hold:charts").crate(name).write(data)`."""
-        if (
-            theirs.result is not None
-            or theirs.awaited
-            or theirs.root in self.job.target.hosts
-            or ours.result is not None
-        ):
+        if theirs.awaited or theirs.root in self.job.target.hosts or (theirs.result is None) != (ours.result is None):
             raise Stop("steps-at-target", node, theirs.called)
         made: dict[str, str] = {}
         for parameter in theirs.takes:
             name, _, default = parameter.removeprefix("**").partition("=")
-            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
-            value = self._argument(row, given, ours) if row is not None else None
+            value = self._argument_there(name, ours, theirs, given, node)
             if value is None and not default:
                 raise Stop("argument-lost", node, name)
             if value is not None and value != default.strip():
                 made[name] = value
-        text = by_steps(chain, theirs.takes, made)
-        return self.at.need([f"import {theirs.root}"], f"{theirs.root}{text}")
+        called = f"{theirs.root}{by_steps(chain, theirs.takes, made)}"
+        if theirs.result is None:
+            return self.at.need([f"import {theirs.root}"], called)
+        if ours.absent == theirs.absent == "none" and not self._given_back(ours, theirs, node).at.steps:
+            return self.at.need([f"import {theirs.root}"], self._read(ours, theirs, called, node))
+        names = [name for name in map(name_of, theirs.takes) if name in made]
+        inner = f"{theirs.root}{by_steps(chain, theirs.takes, {name: name for name in names})}"
+        read = self._read(ours, theirs, inner, node)
+        name = self.job.reading_adapter(self.at.module, ours, theirs, names, read)
+        return f"{name}({', '.join(made[one] for one in names)})"
+
+    def _given_back(self, ours: Client, theirs: Client, node: ast.AST) -> Row:
+        """Return the row of what a call gives back at the target; refuse where the original gets more than that."""
+        assert ours.result is not None
+        assert theirs.result is not None
+        gives = next(iter(ours.result.fields))
+        rows = [row for row in ours.result.rows if not row.derived]
+        row = next((row for row in theirs.result.rows if row.field == gives), None)
+        plain = len(rows) == 1 and rows[0].at == Access("returned") and isinstance(rows[0].lens, (Plain, PlainBytes))
+        if row is None or not plain:
+            raise Stop("steps-at-target", node, theirs.called)
+        return row
+
+    def _read(self, ours: Client, theirs: Client, called: str, node: ast.AST) -> str:
+        """Return the source of what the original gets of what a call gives back at the target."""
+        row = self._given_back(ours, theirs, node)
+        text = at_text(row.at, {row.at.root: called})
+        if isinstance(row.lens, (Plain, PlainBytes)):
+            return text
+        view = self.job.lens_view(f"read_{theirs.operation.replace('.', '_')}", row.lens, node)
+        self.at.imports.add(Import(self.job.module_name, view.name))
+        self.at.shims.append((f"what {theirs.called} gives", node))
+        return f"{view.name}({text})"
 
     def _arguments_there(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> list[str]:
         """Return the arguments of a call at the target: by place as far as they go, then by name."""
@@ -213,8 +255,7 @@ class Calls:
         named: list[str] = []
         for parameter in theirs.takes:
             name, _, default = parameter.partition("=")
-            row = next((row for row in theirs.arguments.rows if row.at.root == name), None)
-            made = self._argument(row, given, ours) if row is not None else None
+            made = self._argument_there(name, ours, theirs, given, node)
             if made is None and not default:
                 raise Stop("argument-lost", node, name)
             if made is None or (default and made == default.strip()):
@@ -224,6 +265,20 @@ class Calls:
             else:
                 named.append(f"{name}={made}")
         return [*positional, *named]
+
+    def _argument_there(
+        self, name: str, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST
+    ) -> str | None:
+        """Return the source of what goes into a parameter at the target; nothing where the original gave none."""
+        rows = [row for row in theirs.arguments.rows if row.at.root == name]
+        made = [(row, text) for row in rows if (text := self._argument(row, given, ours)) is not None]
+        inside = [(row.at.steps, text) for row, text in made if row.at.steps and not (row.optional and text == '""')]
+        if not inside:
+            return next((text for row, text in made if not row.at.steps), None)
+        keys = [step.key for steps, _ in inside if len(steps) == 1 and isinstance(step := steps[0], Item)]
+        if len(keys) < len(made):
+            raise Stop("argument-form", node, name)
+        return f"{{{', '.join(f'{quoted(str(key))}: {text}' for key, (_, text) in zip(keys, inside, strict=True))}}}"
 
     def _nothing_done_is_lost(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> None:
         """Refuse to leave out an argument that has no place there, where it does something on its way."""
@@ -311,7 +366,12 @@ class Calls:
             if kind == "str":
                 return f"{operand}.encode()"
             raise Stop("text-or-bytes", node)
-        raise Stop("argument-form", node, field)
+        if not (here.plain or here.content == "bytes"):
+            raise Stop("argument-form", node, field)
+        view = self.job.lens_view(f"write_{field}", there, node, writes=True)
+        self.at.imports.add(Import(self.job.module_name, view.name))
+        self.at.shims.append((f"{field} of a call", node))
+        return f"{view.name}({text})"
 
     def _straight(self, spot: Spot, node: ast.expr, here: Lens, there: Lens) -> str | None:
         """Return a field of the event that goes into a call as the target has it, where both lenses would undo it."""

@@ -12,6 +12,7 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import docstring, quoted
+from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.moves import Done
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.imports import Import, Imports, names_used
@@ -94,7 +95,8 @@ class Files:
             name = f"{function.node.name}_batch"
             while name in module.names:
                 name += "_"
-            made.append(self._behind(module, function.node, self._batch_of(function, name, parameters), "batch"))
+            text = self._batch_of(function, name, parameters, imports)
+            made.append(self._behind(module, function.node, text, "batch"))
             imports.add(Import("traceback"))
             for one, handler in self.handlers.items():
                 if handler is function:
@@ -160,14 +162,15 @@ class Files:
             entries[one] = Entry(module.file, named[called])
         return edits
 
-    def _batch_of(self, function: Function, name: str, parameters: list[str]) -> str:
+    def _batch_of(self, function: Function, name: str, parameters: list[str], imports: set[Import]) -> str:
         kind = self.job.facts[function.key].kind
-        shape = self.job.target.kinds[kind].event
+        shape, there = self.job.shape(kind), self.job.target.kinds[kind]
         assert shape.each is not None
         entry = parameters[shape.parameters.index(shape.event_parameters[0])]
         outer = [shape.each.root if p == entry else p for p in parameters]
         identity = next(row for row in shape.rows if row.field == "id")
-        again = next((row for row in self.job.target.kinds[kind].answered.written.rows if row.field == "again"), None)
+        imports |= self.job.functions_in(shape.each)
+        again = there.event.told_by or any(row.field == "again" for row in there.answered.written.rows)
         lines = [
             f"def {name}({', '.join(outer)}):",
             f"    {docstring('Take a batch one by one: what fails shall come again.')}",
@@ -177,15 +180,26 @@ class Files:
             f"    {'    ' * (2 if again else 1)}{function.node.name}({', '.join(parameters)})",
         ]
         if again:
-            key = again.at.steps[-1]
-            assert isinstance(key, Item)
+            imports |= self.job.functions_in(identity.at)
             lines += [
                 "        except Exception:",
                 "            traceback.print_exc()",
                 f"            again.append({at_text(identity.at, {identity.at.root: entry})})",
-                f"    return {{{quoted(str(key.key))}: again}} if again else None",
+                f"    return {self._again(kind, shape, imports)} if again else None",
             ]
         return "\n".join(lines) + "\n"
+
+    def _again(self, kind: str, shape: EventShape, imports: set[Import]) -> str:
+        """Return the source of what the target is answered where some events shall come again."""
+        there = self.job.target.kinds[kind]
+        row = next((row for row in there.answered.written.rows if row.field == "again"), None)
+        key = row.at.steps[-1] if row is not None and row.at.steps else None
+        if isinstance(key, Item) and not there.event.levels:
+            return f"{{{quoted(str(key.key))}: again}}"
+        view = self.job.again_view(kind)
+        imports.add(Import(self.job.module_name, view.name))
+        assert shape.each is not None
+        return f"{view.name}(again, {shape.each.root})"
 
     def _edited(self, module: Module, edits: list[Edit], imports: set[Import]) -> bytes | None:
         """Return a file with its edits, its imports put in order; nothing where that is not Python."""

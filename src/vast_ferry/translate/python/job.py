@@ -9,18 +9,20 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.batch_made import CannotMake, make_batch, settle_batch, tell_batch
+from vast_ferry.mapping.batch_made import CannotMake, answer_batch, make_batch, settle_batch, tell_batch
 from vast_ferry.mapping.by_functions import read_by_functions, written_by_hand
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.compile.functions import Source, translate_reply, view_place
+from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer, translate_reply, view_place
 from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import beside_source, stands_alone
 from vast_ferry.mapping.helpers import route_to_style
 from vast_ferry.mapping.inline import Inline
+from vast_ferry.mapping.lenses.lens import Lens, LensError
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
+from vast_ferry.mapping.places import Function as ByFunction
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
@@ -96,6 +98,11 @@ class Job:
         """Return how handlers answer at the target, as they write it."""
         shape = self.target.kinds[kind].answered
         return written_by_hand(shape) or shape
+
+    def functions_in(self, at: Access) -> set[Import]:
+        """Return the imports of the emitted functions that a place is read by; they come along from now on."""
+        names = [step.name for step in at.steps if isinstance(step, ByFunction) and self.reader(step.name)]
+        return {Import(self.module_name, name) for name in names}
 
     def reader(self, name: str) -> Source | None:
         """Return an emitted function that reads a field, which comes along from now on."""
@@ -209,6 +216,12 @@ class Job:
         """Return the emitted function that answers with what a handler of the source's batches returned."""
         return self._of_batches(settle_batch, kind, "Answer with what the handler returned.", node)
 
+    def again_view(self, kind: str) -> Source:
+        """Return the emitted function that answers the target with the ids of what shall come again."""
+        made = answer_batch(self.target.kinds[kind], "Answer with the ids of what shall come again.")
+        self.views |= {one.name: one for one in made}
+        return made[-1]
+
     def _of_batches(
         self, make: Callable[[Kind, Kind, str], list[Source]], kind: str, about: str, node: ast.AST
     ) -> Source:
@@ -269,6 +282,41 @@ class Job:
                     del self.adapters[file][name]
                     self.needed[file][name] = {Import(self.module_name, name)}
         return shared
+
+    def lens_view(self, name: str, lens: Lens, node: ast.AST, *, writes: bool = False) -> Source:
+        """Return the emitted function that takes a value out of a form, or `writes` it in one."""
+        known = {one: view for one, view in self.views.items() if one.startswith(name)}
+        made = None
+        for number in range(len(known) + 1):
+            own = f"{name}_{number + 1}" if number else name
+            try:
+                made = (lens_writer if writes else lens_source)(own, lens)
+            except (LensError, NotImplementedError):
+                raise Stop("argument-form", node, name) from None
+            if known.get(own, made) == made:  # another form of the same field has another name
+                break
+        assert made is not None
+        self.views[made.name] = made
+        return made
+
+    def reading_adapter(self, module: Module, ours: Client, theirs: Client, parameters: list[str], read: str) -> str:
+        """Return the name of a small function that reads step by step, and tells of nothing as the original is told."""
+        what = ours.operation.partition(".")[0]
+        taken = {*module.names, *module.nodes.named}
+        name = f"read_{what}"
+        while name in taken:
+            name += "_"
+        told = parameters[-1] if parameters else ""
+        failed = "return None" if ours.absent == "none" else f"raise {ours.absent}({told}) from None"
+        lines = ["try:", f"    return {read}", f"except {theirs.absent}:", f"    {failed}"]
+        if theirs.absent == "none":
+            raise Stop("steps-at-target", module.tree, theirs.called)
+        otherwise = "None" if ours.absent == "none" else f"raise {ours.absent}"
+        about = docstring(f"Return {_a(what)}, or {otherwise} where there is none.")
+        body = "".join(f"    {line}\n" for line in [about, *lines])
+        self.adapters.setdefault(module.file, {})[name] = f"def {name}({', '.join(parameters)}):\n{body}"
+        self.needed.setdefault(module.file, {})[name] = {Import(theirs.root)}
+        return name
 
     def adapter(self, module: Module, ours: Client, theirs: Client, called: str) -> str:
         """Return the name of a small function in a module that reads as the original's client does where nothing is."""

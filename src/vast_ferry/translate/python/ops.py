@@ -10,7 +10,7 @@ from typing import Any, Final
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup
 from vast_ferry.mapping.expressions import Expression
-from vast_ferry.mapping.inline import at_text, native_value, place
+from vast_ferry.mapping.inline import native_value, place
 from vast_ferry.mapping.lenses.pairs import encoded, parsed
 from vast_ferry.mapping.places import Access, Item, Step
 from vast_ferry.mapping.python import quoted
@@ -270,8 +270,7 @@ class Ops:
         if value.handed:  # the helper is given the target's own
             return self.at.text.of(node)
         if self.at.shape.each is not None:
-            root = self.at.names.get(value.holder, value.holder)
-            return at_text(self.at.shape.each, {self.at.shape.each.root: root})
+            return self.at.batch(self.at.names.get(value.holder, value.holder))
         return f"[{self.at.holder(Spot(value.kind, 'entry', (), value.holder), node)}]"
 
     def shim(self, spot: Spot, node: ast.AST) -> str:

@@ -237,11 +237,11 @@ class Replies(ReplyReading, ReplyWriting):
         self.at.swap(node, f"{text}\n{self.at.indent(start)}return", "reply")
 
     def _settles(self) -> bool:
-        """Tell whether an emitted function answers with what a handler of batches of several levels says."""
-        kind = self.job.source.kinds[self.at.kind]
-        answered = kind.answered
+        """Tell whether an emitted function answers with what a handler says, or says it as the target is told."""
+        kind, answered = self.job.source.kinds[self.at.kind], self.job.source.kinds[self.at.kind].answered
+        levels = kind.event.levels or self.job.target.kinds[self.at.kind].event.levels
         said = any(row.field == "again" for form in answered.forms for row in form.rows)
-        return bool(kind.event.levels) and bool(said or answered.again_by or answered.again_with)
+        return bool(levels) and bool(said or answered.again_by or answered.again_with)
 
     def _settled(self, value: ast.expr) -> str:
         made = self.job.settle_view(self.at.kind, value)

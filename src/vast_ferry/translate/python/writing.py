@@ -14,7 +14,6 @@ from typing import Any
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.inline import Inline, at_text
-from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import in_handler
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.operations import Operation
@@ -287,11 +286,17 @@ class Writing:
         else:
             made = text
         if spot.first and self.shape.each is not None:
-            first = Access(self.shape.each.root, (*self.shape.each.steps, Item(0)))
-            return at_text(first, {first.root: made})
+            return f"{self.batch(made)}[0]"
         if not made and spot.role == "context":
             return ""
         return made or self.root(self.event_root, node)
+
+    def batch(self, held: str) -> str:
+        """Return the source of the target's batch of events, where what is handed over is `held`."""
+        each = self.shape.each
+        assert each is not None
+        self.imports |= self.job.functions_in(each)
+        return at_text(each, {each.root: held})
 
     def _outer_name(self, name: str) -> str:
         outer = self.function.outer if self.function else None
