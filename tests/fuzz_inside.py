@@ -452,6 +452,7 @@ class Bench:
         placed = [one for one in placed if one.code != "made-as-it-was" and not one.code.startswith("wrapped-")]
         told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
+        codes = {finding.code for finding in crossing.findings}
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.
         lost = {finding.field.removeprefix(f"{surface.kind}.") for finding in crossing.findings}
         if surface.kind == "call" and lost & {"id", "time"}:  # a call has little else
@@ -460,6 +461,8 @@ class Bench:
             fresh = _places_of(lost & {"id", "time"}, surface)
             made = [one for one in crossing.findings if one.code == "made-as-it-was"]
             told |= {one.place.file for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)}
+            read = tuple(f"read_{surface.kind}_{field}" for field in lost & {"id", "time"})
+            told |= {one.place.file for one in made if read and one.reason.startswith(read)}
             wrapped = [one.name for one in crossing.record.functions if one.style == "wrapped"]
             told |= {f"{home_of(surface.profile, name)}h_{name}.py" for name in wrapped}
         for finding in crossing.findings:
@@ -487,7 +490,11 @@ class Bench:
                 counted.unchecked += checked.verdict is Verdict.UNCHECKED
                 if checked.verdict is Verdict.DIFFERS and not _of_the_bench(checked):
                     files = own_files(source, function.name)
-                    if told & files or (checked.sample in odd and of_content & files):
+                    together = "again-together" in codes and {one.at for one in checked.differences} <= {
+                        "ending",
+                        "again",
+                    }
+                    if told & files or together or (checked.sample in odd and of_content & files):
                         counted.told += 1
                     else:
                         yield Untold(function.name, target, _shown(checked))

@@ -226,6 +226,10 @@ class Plan:
         return made
 
     def _note_rewritten(self) -> None:
+        def asked_for_there(finding: Finding) -> bool:
+            return finding.code == "setting-elsewhere" and finding.function in self.rewritten.entries
+
+        self.findings[:] = [finding for finding in self.findings if not asked_for_there(finding)]
         self.findings += self.rewritten.findings
         for finding in self.rewritten.wrapped.values():
             severity = Severity.BLOCKING if self.style == "native" else finding.severity

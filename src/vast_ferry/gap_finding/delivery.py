@@ -21,6 +21,7 @@ def of_delivery(gaps: Gaps) -> None:
     theirs: Mapping[Any, DeliveryModel] = gaps.target.model.delivery
     for kind in kinds:
         _of_those_behind(gaps, kind)
+        _of_those_together(gaps, kind)
         if kind not in ours or kind not in theirs:
             continue
         before, after = ours[kind], theirs[kind]
@@ -77,6 +78,22 @@ def _of_those_behind(gaps: Gaps, kind: str) -> None:
             "Make sure that a handler does not rely on what came before",
             field=kind,
         )
+
+
+def _of_those_together(gaps: Gaps, kind: str) -> None:
+    """Note that others come again with an event that does, where it came again alone, or with others than these."""
+    before, after = gaps.source.kinds[kind].answered, gaps.target.kinds[kind].answered
+    also = _WITH.get(after.again_with, "")
+    also = f"{also} again" if also else f"all again that have the same {after.again_name}" if after.again_name else ""
+    if not also or (before.again_with, before.again_name) == (after.again_with, after.again_name):
+        return
+    gaps.note(
+        "again-together",
+        Severity.LOSS,
+        f"where one of its {kind} events comes again, {gaps.target.title} brings {also} as well",
+        "Make the handler safe to call twice with what was done: remember the event's id",
+        field=kind,
+    )
 
 
 def _times(attempts: int) -> str:

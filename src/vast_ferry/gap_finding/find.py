@@ -56,7 +56,13 @@ def gaps(
 
 #: What is asked of each function that goes there, and of the project as a whole, in this order: a new topic is a page,
 #: and a line here.
-OF_EACH = (triggers.of_triggers, services.of_bindings, settings.of_settings, settings.of_secrets)
+OF_EACH = (
+    triggers.of_triggers,
+    services.of_bindings,
+    settings.of_settings,
+    settings.of_environment,
+    settings.of_secrets,
+)
 OF_ALL = (
     *(settings.of_scripts, triggers.of_routes, delivery.of_delivery, limits.of_limits, stages.of_stages),
     *(settings.of_region, shapes.of_shapes, shapes.of_evidence),

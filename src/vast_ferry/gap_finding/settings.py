@@ -30,6 +30,49 @@ def of_settings(gaps: Gaps, function: Function) -> None:
         )
 
 
+def of_environment(gaps: Gaps, function: Function) -> None:
+    """Tell of what a function reads from the environment, and the target does not put there."""
+    before, after = gaps.source.model.environment, gaps.target.model.environment
+    told: set[str] = set()
+    for setting in gaps.needs[function.name].settings:
+        secret = setting.name in function.secrets
+        same = before.secrets == after.secrets if secret else after.settings or not before.settings
+        if (
+            setting.secret
+            or same
+            or setting.name in told
+            or setting.name not in {**function.variables, **function.secrets}
+        ):
+            continue
+        told.add(setting.name)
+        there = "keeps secrets in files, whose paths stand there" if secret and after.secrets == "paths" else "does not"
+        held = "the path of a file" if secret and before.secrets == "paths" else "its value"
+        gaps.note(
+            "secret-in-file" if secret and before.secrets == "paths" else "setting-elsewhere",
+            Severity.BLOCKING,
+            f"{function.name} reads {setting.name} from the environment ({held}), and {gaps.target.title} {there}"
+            + ("" if there != "does not" else " put it there"),
+            f"Ask for it as {gaps.target.title} has it: {_as_there(gaps, secret=secret)}",
+            function=function,
+            place=setting.place,
+            field=setting.name,
+        )
+
+
+def _as_there(gaps: Gaps, *, secret: bool) -> str:
+    """Return how the target's handlers ask for a setting or a secret."""
+    model, wanted = gaps.target.model, "secret" if secret else "setting"
+    rows = [str(row.at) for row in model.context if row.is_ == wanted]
+    around = [
+        f"{module}.{name}"
+        for module, one in model.surroundings.items()
+        for name, what in one.items()
+        if what == wanted or (not secret and what in ("settings", "typed_settings"))
+    ]
+    paths = ["the file at os.environ[name]"] if secret and model.environment.secrets == "paths" else []
+    return next(iter([*rows, *around, *paths]), "see its manual")
+
+
 def of_secrets(gaps: Gaps, function: Function) -> None:
     """Tell of secrets whose values somebody must set there."""
     for name, reference in function.secrets.items():

@@ -8,7 +8,7 @@ they from it: what the compiler does with views it does with these.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -358,7 +358,7 @@ class Builder:
             kind,
             each,
             self.constants(model.envelope, *path, "envelope"),
-            names.fields if names.rules else EVENTS[kind],
+            _with_what_is_elsewhere(names.fields if names.rules else EVENTS[kind], profile),
             (*names.rules, *RULES[kind]) if names.rules else RULES[kind],
             objects,
             {self._place(at, *path, "nothing", at, names=names): name for at, name in model.nothing.items()},
@@ -490,6 +490,19 @@ class Builder:
         types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
         form = ReplyForm("object", rows, {}, model.class_, types)
         return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _with_what_is_elsewhere(fields: Mapping[str, Field], profile: schema.ProfileModel) -> Mapping[str, Field]:
+    """Return fields of which settings and secrets come from where the provider has them, if not from `os.environ`."""
+    around = {what: (module, name) for module, one in profile.surroundings.items() for name, what in one.items()}
+    made: dict[str, str] = {}
+    if profile.environment.secrets == "paths":
+        made |= {"secret": "secret_from_file"}
+    elif profile.environment.secrets == "nowhere" and "secret" in around:
+        made["secret"] = f"from_module{around['secret']!r}"
+    if not profile.environment.settings and "setting" in around:
+        made["setting"] = f"from_module{around['setting']!r}"
+    return {**fields, **{name: replace(fields[name], default=text) for name, text in made.items()}} if made else fields
 
 
 def _where_nothing_stands(row: Row, takes: Sequence[str]) -> Row:

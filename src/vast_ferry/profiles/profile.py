@@ -47,7 +47,7 @@ SURROUNDINGS: Final = {
     "settings": "Settings()",
     "typed_settings": "Settings(typed=True)",
     "setting": "setting_of",
-    "secret": "secret_from_environment",
+    "secret": "secret_of",
 }
 
 

@@ -536,6 +536,15 @@ class MemoryModel(Model):
     step: int = Field(1, description="in steps of so many MiB")
 
 
+class EnvironmentModel(Model):
+    """What code finds in `os.environ`."""
+
+    settings: bool = Field(True, description="whether variables stand there")
+    secrets: Literal["values", "paths", "nowhere"] = Field(
+        "values", description="how secrets stand there: their values, paths of files that hold them, or not at all"
+    )
+
+
 class LimitsModel(Model):
     """What the provider allows; 0 and empty: no limit that its profile knows."""
 
@@ -623,6 +632,10 @@ class ProfileModel(Model):
         {},
         description="what else handlers find in a module: an object of settings (typed: numbers and booleans are what "
         "they say), or a function that gives a setting or a secret by its name",
+    )
+    environment: EnvironmentModel = Field(
+        default_factory=lambda: EnvironmentModel.model_validate({}),
+        description="what of settings and secrets stands in `os.environ`",
     )
     context: list[RowModel] = Field([], description="what a handler is told of its call")
     http: HttpModel | None = Field(None, description="events and answers of HTTP")

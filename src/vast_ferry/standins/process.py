@@ -62,6 +62,8 @@ class Setup:
     script: bool = False  # the entry's file is run, a process an event
     octets: bool = False  # its environment holds octets, each a character in an event
     mount: dict[str, str] = field(default_factory=dict)
+    settings_apart: bool = False  # variables don't stand in the environment
+    secrets_there: str = "values"  # how secrets stand in the environment: `values`, `paths`, `nowhere`
     brought: tuple[str, ...] = ()  # files of the project that are not its author's
 
 
@@ -265,7 +267,12 @@ class Worker:
                 "TZ": "UTC",
                 "PYTHONHASHSEED": "0",
             },
-            "variables": {**secret_values, **self.setup.variables},
+            "variables": {
+                **(secret_values if self.setup.secrets_there == "values" else {}),
+                **({} if self.setup.settings_apart else self.setup.variables),
+            },
+            "apart": {**secret_values, **self.setup.variables} if self.setup.settings_apart else None,
+            "secret_files": secret_values if self.setup.secrets_there == "paths" else {},
             "mark": mark.hex(),
         }
         self._mark = mark

@@ -51,6 +51,8 @@ def stand_in_setup(
         script=handler.script,
         octets=handler.octets,
         mount=handler.mount.model_dump() if handler.mount else {},
+        settings_apart=not profile.model.environment.settings,
+        secrets_there=profile.model.environment.secrets,
     )
 
 

@@ -381,12 +381,14 @@ def print_to_a_file() -> Callable[[], str]:
     return said
 
 
-def provide_modules(modules: dict[str, bytes], services: Any) -> None:
-    """Make the modules that handlers import from their provider."""
+def provide_modules(modules: dict[str, bytes], services: Any, apart: dict[str, str] | None) -> None:
+    """Make the modules that handlers import from their provider; settings may be kept `apart` from the environment."""
     for name, code in modules.items():
         module = types.ModuleType(name)
         module.__dict__["operate"] = services.operate
         exec(marshal.loads(code), module.__dict__)  # noqa: S102, S302  (made from a profile)
+        if apart is not None and "variables" in module.__dict__:
+            module.__dict__["variables"] = lambda: apart
         sys.modules[name] = module
         parent, _, last = name.rpartition(".")
         if parent in sys.modules:
@@ -402,6 +404,11 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
     folder, scratch = places["folder"], places["scratch"]
     os.environ.clear()
     os.environ.update({**setup["environment"], "HOME": scratch, "TMPDIR": scratch, **setup["variables"]})
+    for name, value in setup["secret_files"].items():
+        path = os.path.join(scratch, f".secret-{len(os.environ)}")
+        with open(path, "w", encoding="utf-8") as file:
+            file.write(value)
+        os.environ[name] = path
     time.tzset()
     tempfile.tempdir = None
     said = print_to_a_file()
@@ -409,7 +416,7 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
     services: Any = services_module.Services(places["services"])
     services.module = services_module
     outbound = divert_network(services)
-    provide_modules(setup["modules"], services)
+    provide_modules(setup["modules"], services, setup["apart"])
     driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
     exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
     unseen = Unseen(folder, scratch, setup["brought"], contained=contained)
@@ -490,9 +497,10 @@ def of_the_call(setup: dict[str, Any], request: dict[str, Any], logs: list[str])
         return value
 
     def setting(name: str, *usual: Any) -> Any:
-        if name not in os.environ and not usual:
+        held: Any = os.environ if setup.get("apart") is None else setup["apart"]
+        if name not in held and not usual:
             raise KeyError(f"the variable {name} is not declared")
-        return os.environ.get(name, *usual)
+        return held.get(name, *usual)
 
     def time_left() -> float:
         left: float = end - time.monotonic()

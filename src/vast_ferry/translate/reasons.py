@@ -63,6 +63,10 @@ STOPS: Final = {
     "content-read-twice": ("the content can be read only once at the target", "Read it once, into a variable"),
     "name-taken": ("a name that is needed means something else in this file", "Rename it"),
     "no-such-field": ("the target has no form of", "Do without it"),
+    "setting-elsewhere": (
+        "it uses the environment in a way that can't be written where the target keeps settings elsewhere",
+        "Read each by its name, in the handler",
+    ),
     "method-passed": ("a method of the context is handed on as a value", "Call it where it is named"),
     "no-function-name": ("it asks for its function's name and serves several", "Write the name out"),
     "no-time-left": ("the target does not tell what time is left", "Write a limit of its own"),

@@ -219,4 +219,4 @@ def reading_of(
     if other is None or (other.fields is shape.fields and other.rules is shape.rules):
         return Reading(shape.fields, shape.rules, rows, given or {})
     rules = (*shape.rules, *(rule for rule in other.rules if rule not in shape.rules))
-    return Reading({**shape.fields, **other.fields}, rules, rows, given or {})
+    return Reading({**other.fields, **shape.fields}, rules, rows, given or {})

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextvars
+import importlib
 import json
 import os
 import re
 import sys
 import time
 import traceback
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 # --- records, secrets, logs, time left -------------------------------------------------------------------------------
@@ -49,11 +50,35 @@ def secret_from_environment(name: str) -> str:
         raise KeyError(f"secret {name}: set the environment variable {name}") from None
 
 
+def secret_from_file(name: str) -> str:
+    """Return a secret from the file whose path the environment variable of its name holds."""
+    with open(secret_from_environment(name), encoding="utf-8") as file:
+        return file.read()
+
+
+def from_module(module: str, name: str) -> Any:
+    """Return what a module has under a name."""
+    return getattr(importlib.import_module(module), name)
+
+
+def variables() -> Mapping[str, str]:
+    """Return the variables that there are."""
+    return os.environ
+
+
+def secret_of(name: str) -> str:
+    """Return a secret by its name."""
+    try:
+        return variables()[name]
+    except KeyError:
+        raise KeyError(f"secret {name}: set the environment variable {name}") from None
+
+
 def setting_of(name: str, *usual: Any) -> Any:
     """Return a variable's value, or what is usual; raises KeyError where neither is told."""
-    if name not in os.environ and not usual:
+    if name not in variables() and not usual:
         raise KeyError(f"setting {name}: set the environment variable {name}")
-    return os.environ.get(name, *usual)
+    return variables().get(name, *usual)
 
 
 class Settings:
@@ -63,19 +88,19 @@ class Settings:
         self._typed = typed
 
     def get(self, name: str, usual: Any = None) -> Any:
-        value = os.environ.get(name)
+        value = variables().get(name)
         if value is None:
             return usual
         number = re.fullmatch(r"true|false|-?\d+(\.\d+)?", value) if self._typed else None
         return json.loads(value) if number else value
 
     def __getattr__(self, name: str) -> Any:
-        if name not in os.environ:
+        if name not in variables():
             raise AttributeError(f"setting {name}: set the environment variable {name}")
         return self.get(name)
 
     def __getitem__(self, name: str) -> Any:
-        if name not in os.environ:
+        if name not in variables():
             raise KeyError(f"setting {name}: set the environment variable {name}")
         return self.get(name)
 

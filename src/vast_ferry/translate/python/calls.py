@@ -15,6 +15,7 @@ from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import Function
+from vast_ferry.translate.python.environment import EnvironmentRead
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.python.written_by_steps import by_steps
@@ -59,7 +60,7 @@ class Calls:
     def _secret(self, row: Row | None, op: ContextCall, given: str, node: ast.AST) -> str:
         """Return the source of a secret's value, however the target gives it."""
         if row is None:
-            return self.at.need(["import os"], f"os.environ[{given}]")
+            return self._secret_elsewhere(given, node) or self.at.need(["import os"], f"os.environ[{given}]")
         if row.lens.plain:
             return f"{self._called(row, op.spot, node)}({given})"
         name = ex.Given(given, operand=isinstance(op.call.args[0], (ast.Constant, ast.Name))) if op.call.args else None
@@ -77,9 +78,74 @@ class Calls:
             return f"{self._called(row, op.spot, node)}({given})"
         if op.call.keywords or not 1 <= len(op.call.args) <= 2:
             raise Stop("arguments-hidden", node)
+        if not self.job.target.model.environment.settings:
+            usual = self.at.code(op.call.args[1]) if len(op.call.args) == 2 else None
+            return self._setting_elsewhere(op.call.args[0], usual, node)
         return self.at.need(
             ["import os"], f"os.environ[{given}]" if len(op.call.args) == 1 else f"os.environ.get({given})"
         )
+
+    def _around(self, *wanted: str) -> tuple[str, str, str] | None:
+        """Return what of the target's modules gives settings or a secret: what it is, its module, its name."""
+        for module, one in self.job.target.model.surroundings.items():
+            for name, what in one.items():
+                if what in wanted:
+                    return what, module, name
+        return None
+
+    def _secret_elsewhere(self, given: str, node: ast.AST) -> str:
+        """Return the source of a secret that does not stand in the target's environment; empty where it does."""
+        around = self._around("secret")
+        if around is not None:
+            return self.at.need([f"from {around[1]} import {around[2]}"], f"{around[2]}({given})")
+        there = self.job.target.model.environment.secrets
+        if there == "nowhere":
+            raise Stop("setting-elsewhere", node)
+        if there == "values":
+            return ""
+        path = self.at.need(["from pathlib import Path", "import os"], f"Path(os.environ[{given}])")
+        return f"{path}.read_text()"
+
+    def _setting_elsewhere(self, name: ast.expr, usual: str | None, node: ast.AST) -> str:
+        """Return the source of a variable's value where the target does not put it into the environment."""
+        given = self.at.code(name)
+        row = self._row("setting")
+        if row is not None and row.lens.plain:
+            return f"{self._called(row, None, node)}({given}{'' if usual is None else f', {usual}'})"
+        around = self._around("settings", "typed_settings", "setting")
+        if around is None:
+            raise Stop("setting-elsewhere", node)
+        what, module, own = around
+        if what == "setting":
+            text = f"{own}({given}{'' if usual is None else f', {usual}'})"
+        elif usual is not None:
+            text = f"{own}.get({given}, {usual})"
+        else:
+            constant = name.value if isinstance(name, ast.Constant) else None
+            plain = isinstance(constant, str) and constant.isidentifier()
+            text = f"{own}.{constant!s}" if plain else f"getattr({own}, {given})"
+        return self.at.need([f"from {module} import {own}"], text)
+
+    def of_environment(self, read: EnvironmentRead, node: ast.expr) -> str:
+        """Return the source of what code reads from the environment; nothing where it stands there at the target."""
+        there = self.job.target.model.environment
+        name = read.name.value if isinstance(read.name, ast.Constant) else None
+        secret = name in self.job.secrets_of(self.at.function)
+        if secret and there.secrets != "values":
+            if read.usual is not None:
+                raise Stop("setting-elsewhere", node)
+            row, given = self._row("secret"), self.at.code(read.name)
+            if row is None:
+                return self._secret_elsewhere(given, node)
+            if row.lens.plain:
+                return f"{self._called(row, None, node)}({given})"
+            made = row.lens.inline_named(ex.Given(self._called(row, None, node)), ex.Given(given))
+            if made is None:
+                raise Stop("setting-elsewhere", node)
+            return in_handler(made)
+        if there.settings:
+            return ""
+        return self._setting_elsewhere(read.name, self.at.code(read.usual) if read.usual is not None else None, node)
 
     def _log(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
         if row is not None and row.lens.plain:

@@ -15,6 +15,7 @@ from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.moves import Done
 from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.environment import at_import, declared_with, uses_it
 from vast_ferry.translate.python.imports import Import, Imports, names_used
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.reach import Reach
@@ -48,9 +49,7 @@ class Files:
             at_top = Rendering(job, module, None)
             keeps = any(key[0] == file for key in wrapped)
             try:
-                top = at_top.write_module() if module.has_ops else []
-                if top and keeps:
-                    raise Stop("shares", module.tree, "what the module does when it is imported")
+                top = self._at_import(module, at_top, keeps=keeps)
             except Stop as stop:
                 failed = [
                     (by_name[name], stop, module)
@@ -84,6 +83,17 @@ class Files:
         self._tell(renderings)
         result.sources += small
         return []
+
+    def _at_import(self, module: Module, at_top: Rendering, *, keeps: bool) -> list[Edit]:
+        """Return the edits of what a module does when it is imported; it can't have any where a part `keeps` it."""
+        job, flow = self.job, self.job.flow
+        asks = job.asks_elsewhere and uses_it(flow, module, at_import(module.tree))
+        if job.asks_elsewhere and uses_it(flow, module, declared_with(module.nodes.all)):
+            raise Stop("setting-elsewhere", module.tree)
+        top = at_top.write_module() if module.has_ops or asks else []
+        if top and keeps:
+            raise Stop("shares", module.tree, "what the module does when it is imported")
+        return top
 
     def _appended(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
         """Return what stands beside the author's code: small functions, and what takes batches apart."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Set
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.hub.functions import Function as Declared
@@ -27,6 +27,7 @@ from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.environment import keeps_elsewhere
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.values import Key, Stop
@@ -62,6 +63,7 @@ class Job:
         self.adapters: dict[str, dict[str, str]] = {}
         self.needed: dict[str, dict[str, set[Import]]] = {}  # imports of what stands beside, by file and name
         self.small: dict[str, set[str]] = {}  # small functions by name: in which files they stand
+        self.asks_elsewhere = keeps_elsewhere(target)
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
@@ -161,6 +163,11 @@ class Job:
         if len(limits) != 1:
             raise Stop("no-time-left", node)
         return limits.pop()
+
+    def secrets_of(self, function: Function | None) -> Set[str]:
+        """Return the names of the secrets that a function may read, or any of the project where it is no handler."""
+        declared = self.declared.get(function.key, []) if function is not None else []
+        return {name for one in declared or [d for ds in self.declared.values() for d in ds] for name in one.secrets}
 
     def route(self, function: Function | None, row: Row) -> ByHand | None:
         """Return a handler's only route as the source spells it."""

@@ -9,10 +9,11 @@ from typing import Any, Final
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup
+from vast_ferry.mapping.compile.functions import Source
 from vast_ferry.mapping.expressions import Expression
 from vast_ferry.mapping.inline import native_value, place
 from vast_ferry.mapping.lenses.pairs import encoded, parsed
-from vast_ferry.mapping.places import Access, Item, Step
+from vast_ferry.mapping.places import Access, Attr, Item, Step
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import (
@@ -280,11 +281,10 @@ class Ops:
         if not all(row.lens.by_hand for row in self.at.flow.shape(spot).within(spot)):
             raise Stop("content-as-stream", node)
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
-        for row in self.at.reads().rows.get("body", ()):
-            step = row.at.steps[-1] if row.at.steps else None
-            token = str(step.key) if isinstance(step, Item) else row.at.root
-            if row.lens.content in ("stream", "messages") and token in view.text:
+        if self._reads_once(view):
+            if self.at.content:  # it is read at the beginning
                 raise Stop("content-read-twice", node)
+            self.at.once.append(node)
         names = []
         for name in view.parameters:
             if name == "function":
@@ -302,6 +302,16 @@ class Ops:
             self.at.awaits(node)
             return f"(await {text})"
         return text
+
+    def _reads_once(self, view: Source) -> bool:
+        """Tell whether an emitted function reads content that can be read once."""
+        for row in self.at.job.target.kinds[self.at.kind].event.rows:
+            step = row.at.steps[-1] if row.at.steps else None
+            token = str(step.key) if isinstance(step, Item) else step.name if isinstance(step, Attr) else row.at.root
+            once = row.lens.content in ("stream", "messages") or not row.lens.by_hand
+            if row.field == "body" and once and not row.derived and token in view.text:
+                return True
+        return False
 
 
 def _path(steps: tuple[Step, ...]) -> str:

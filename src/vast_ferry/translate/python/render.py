@@ -21,6 +21,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
 from vast_ferry.translate.python.calls import Calls
 from vast_ferry.translate.python.code import DEFINITION, Function, Module
+from vast_ferry.translate.python.environment import is_environment, read_of
 from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import nodes_in, walk
@@ -308,7 +309,7 @@ class Rendering(Writing):
 
     def expression(self, node: ast.expr) -> None:
         """Note the edits of an expression."""
-        if self._of_the_event(node) or node.__class__ is ast.Constant:
+        if self._of_the_event(node) or node.__class__ is ast.Constant or self._of_the_environment(node):
             return
         if isinstance(node, ast.Await):
             self.calls.awaited(node)
@@ -329,6 +330,22 @@ class Rendering(Writing):
             if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
                 self._no_client(node)
             self.parts(node)
+
+    def _of_the_environment(self, node: ast.expr) -> bool:
+        """Write what an expression reads from the environment, where the target has it elsewhere."""
+        if not self.job.asks_elsewhere:
+            return False
+        read, parent = read_of(self.flow, self.module, node), self.parents.get(id(node))
+        if read is not None:
+            text = self.calls.of_environment(read, node)
+            if text:
+                self.swap(node, text, "setting")
+            return bool(text)
+        read_above = parent is not None and read_of(self.flow, self.module, parent) is not None
+        of_it = isinstance(parent, ast.Attribute) and is_environment(self.flow, self.module, parent)
+        if is_environment(self.flow, self.module, node) and not (read_above or of_it):
+            raise Stop("setting-elsewhere", node)
+        return False
 
     def _only_one(self, node: ast.expr) -> Batch | None:
         """Return a batch where the target hands over a single event in its place."""

@@ -155,6 +155,8 @@ class Replies(ReplyReading, ReplyWriting):
         given = ""
         for field in self.job.source.kinds[REQUEST].answered.of_event:
             made = self.at.reads().hub(field)
+            if made is None and not self.job.is_said(self.at.kind, field):
+                made = self.job.fresh(field)
             if made is None:
                 raise Stop("reply-unknown", node)
             given += f", {self.at.place(made, node)}"
