@@ -15,7 +15,7 @@ from typing import Any
 import jinja2
 
 from vast_ferry.crossing.home import as_at_home
-from vast_ferry.crossing.wrapping import Wrapping, environment
+from vast_ferry.crossing.wrapping import Wrapping, environment, settings_given
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.gap_finding.find import gaps_of
@@ -212,6 +212,18 @@ class Plan:
             call=function.kinds[0] == "call",
         )
 
+    def _asked_for_there(self, finding: Finding) -> bool:
+        """Tell whether a setting that stands elsewhere at the target is asked for there, or given by a shim."""
+        if finding.code != "setting-elsewhere":
+            return False
+        if finding.function in self.rewritten.entries:
+            return True
+        function = next(one for one in self.carried if one.name == finding.function)
+        first, each = settings_given(self.target, function)
+        at_import = self.scanned.files[finding.place.file].parts.get("")
+        early = at_import is not None and any(one.name == finding.field for one in at_import.settings)
+        return finding.field in function.variables and bool(first or (each and not early))
+
     def _in_folders(self, away: Sequence[Function]) -> dict[str, str]:
         """Return the files that have rewritten handlers where each function has a folder of its own."""
         template = environment().from_string((Path(__file__).parent / "in_folder.py.j2").read_text(encoding="utf-8"))
@@ -226,10 +238,7 @@ class Plan:
         return made
 
     def _note_rewritten(self) -> None:
-        def asked_for_there(finding: Finding) -> bool:
-            return finding.code == "setting-elsewhere" and finding.function in self.rewritten.entries
-
-        self.findings[:] = [finding for finding in self.findings if not asked_for_there(finding)]
+        self.findings[:] = [finding for finding in self.findings if not self._asked_for_there(finding)]
         self.findings += self.rewritten.findings
         for finding in self.rewritten.wrapped.values():
             severity = Severity.BLOCKING if self.style == "native" else finding.severity

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
@@ -17,8 +17,8 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.places import Access
-from vast_ferry.mapping.python import docstring
+from vast_ferry.mapping.places import Access, Call
+from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
@@ -76,6 +76,28 @@ def _bind(source: Profile, target: Profile, function: Function, kind: str, name:
         f"    return {wait}{outer.name}(lambda hub: {inner.name}({original}, hub), {given})"
     )
     return Bound(outer, inner, replace(outer, name=f"call_{name}", text=text), services)
+
+
+def settings_given(target: Profile, function: Function) -> tuple[str, str]:
+    """Return how a shim gives a function its variables: a statement for when it is imported, one for each call.
+
+    Both are empty where they stand in the target's environment, or nothing there tells them.
+    """
+    if target.model.environment.settings or not function.variables:
+        return "", ""
+    names = ", ".join(map(quoted, sorted(function.variables)))
+    for module, one in target.model.surroundings.items():
+        for name, what in one.items():
+            if what != "secret":
+                asked = f"{name}(name)" if what == "setting" else f"getattr({name}, name)"
+                made = f"os.environ.update({{name: str({asked}) for name in [{names}]}})"
+                return f"from {module} import {name}\n\n# {target.title} has them elsewhere.\n{made}", ""
+    event = target.kinds[function.kinds[0]].event
+    row = next((row for row in event.rows if row.field == "setting" and row.lens.plain), None)
+    if row is None or not isinstance(row.at.steps[-1], Call):
+        return "", ""
+    asked = str(Access(row.at.root, row.at.steps[:-1]))
+    return "", f"os.environ.update({{name: {asked}(name) for name in [{names}]}})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,6 +257,13 @@ class Wrapping:
             own = "".join(word.title() for word in own.split("_"))
         return Entry(str(folder / name), self.target.model.handler.shim or own)
 
+    def _settings_there(self, function: Function, kept: Sequence[str]) -> tuple[str, str]:
+        """Return the same, what a class is told when it is set up being its object's."""
+        first, each = settings_given(self.target, function)
+        for name in kept:
+            each = each.replace(f": {name}.", f": self.{name}.")
+        return first, each
+
     def stands_apart(self, function: Function) -> bool:
         """Tell whether the target looks for a function in a folder of its own."""
         return self._folder_of_its_own(function) is not None
@@ -284,5 +313,6 @@ class Wrapping:
             apart=self._folder_of_its_own(function) is not None,
             runs=function.name in self.bound and not self.source.model.handler.output,
             script=self.target.model.handler.script and not self.target.model.handler.entry,
+            settings=self._settings_there(function, told_at_setup),
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
