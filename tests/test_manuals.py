@@ -33,6 +33,7 @@ from vast_ferry import (
     find_profile,
     gaps,
     lint,
+    plan,
     survey,
     try_event,
 )
@@ -953,3 +954,69 @@ def test_the_demo_is_carried_there_and_differs_where_it_was_told(tmp_path: Path,
     ]
     assert sum(one.verdict is Verdict.SAME for one in checked) == SAME_THERE[name]
     assert not untold
+
+
+#: Which of the demo's handlers are rewritten there: the others call services that no profile has a way to reach.
+NATIVE_THERE = {
+    "netherby-4": {"hive_weight", "inspection_summary", "swarm_alert"},
+    "saltmarsh-2": {"hive_weight", "record_inspection", "honey_orders", "hive_moved", "swarm_alert", "member_joined"},
+    "wexcombe-7": {"hive_weight", "swarm_alert"},
+}
+#: Those of the manuals' own handlers that are wrapped at the others' providers and at a WSGI server's, and why.
+WRAPPED_THERE = {
+    ("netherby", "order_place"): "wrapped-never-there",  # it asks for the older shape of a knock
+    ("saltmarsh", "ears"): "wrapped-never-there",  # it asks for the season, which the hub does not know
+    ("wexcombe", "photos_take"): "wrapped-content-read-twice",  # it looks if there is a file before it opens it
+}
+
+
+@pytest.mark.parametrize("to", [*PROFILES, "wsgi@1"])
+def test_what_is_rewritten_at_a_strangers_provider(tmp_path: Path, to: str) -> None:
+    target = PROFILES.get(to) or find_profile(to)
+    if to in NATIVE_THERE:
+        made = plan(PROJECT, to=target)
+        assert {one.name for one in made.record.functions if one.style == "native"} == NATIVE_THERE[to]
+        rest = {one.code for one in made.findings if one.code.startswith("wrapped-")}
+        assert rest == {"wrapped-no-service"}
+    for name, source in PROFILES.items():
+        own = name.partition("-")[0]
+        if source is target:
+            continue
+        for one in plan(MANUALS / "projects" / own, to=target, source=source).findings:
+            if one.code.startswith("wrapped-"):
+                assert (one.code, WRAPPED_THERE.get((own, one.function))) == (one.code, one.code), (own, one.function)
+
+
+#: A handler that reads its settings when it is imported, in a helper and in itself, and a secret.
+ASKS = """
+import os
+
+UNIT = os.environ["UNIT"]
+
+
+def most(usual="9"):
+    return int(os.environ.get("MOST", usual))
+
+
+def show(event, ctx):
+    return {"code": 200, "content": f"{UNIT} {most()} {os.getenv('OTHER')} {os.environ['SCALE_KEY']}"}
+"""
+ASKED_FOR = (
+    "app: a\njobs:\n  f:\n    code: h.py#show\n    vars: {UNIT: kg, MOST: '3'}\n    sealed: {SCALE_KEY: vault/k}\n"
+    "    when: [{web: GET /f}]\n"
+)
+
+
+@pytest.mark.parametrize(
+    ("name", "style"), [("netherby-4", "native"), ("wexcombe-7", "native"), ("saltmarsh-2", "wrapped")]
+)
+def test_settings_are_asked_for_where_a_provider_has_them(tmp_path: Path, name: str, style: str) -> None:
+    here = put(tmp_path / "here", {"ostermere.yaml": ASKED_FOR, "h.py": ASKS})
+    put(here, {"samples/f/one.yaml": "kind: http\nevent: {method: GET, path.raw: /f, authority: a.example}\n"})
+    crossing = carry(here, to=PROFILES[name], out=tmp_path / "there", source="ostermere@2")
+    assert [one.style for one in crossing.record.functions] == [style]
+    told = {(one.field, one.place.line) for one in crossing.findings if one.code == "setting-elsewhere"}
+    # What is set up at an event can't be asked for when a file is imported: it stays, and is told.
+    assert told == ({("UNIT", 4), ("SCALE_KEY", 12)} if name == "saltmarsh-2" else set())
+    (checked,) = check(tmp_path / "there").checked
+    assert checked.verdict is (Verdict.DIFFERS if told else Verdict.SAME), checked.differences

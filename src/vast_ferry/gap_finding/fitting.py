@@ -73,6 +73,8 @@ class Fitting:
             for unheld in fit_function(made, self.target)[1]:
                 if unheld.field == "dead_letter" and any(self.drops(kind) for kind in function.kinds):
                     continue  # which is told of the kind
+                if unheld.field == "entry":
+                    continue  # what is carried has its entry where the target looks for it
                 self.note(
                     "setting-not-held",
                     Severity.BLOCKING if unheld.field == "dead_letter" else Severity.LOSS,

@@ -132,7 +132,7 @@ class Calls:
         name = read.name.value if isinstance(read.name, ast.Constant) else None
         secret = name in self.job.secrets_of(self.at.function)
         if secret and there.secrets != "values":
-            if read.usual is not None:
+            if not read.fails:
                 raise Stop("setting-elsewhere", node)
             row, given = self._row("secret"), self.at.code(read.name)
             if row is None:
@@ -145,7 +145,8 @@ class Calls:
             return in_handler(made)
         if there.settings:
             return ""
-        return self._setting_elsewhere(read.name, self.at.code(read.usual) if read.usual is not None else None, node)
+        usual = None if read.fails else self.at.code(read.usual) if read.usual is not None else "None"
+        return self._setting_elsewhere(read.name, usual, node)
 
     def _log(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
         if row is not None and row.lens.plain:

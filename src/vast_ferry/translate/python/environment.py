@@ -20,10 +20,11 @@ _ASKS = ("os.getenv", "os.environ.get")
 
 @dataclass(frozen=True, slots=True)
 class EnvironmentRead:
-    """A read of a variable: its name, and what is usual where it is not there; nothing where that fails."""
+    """A read of a variable: its name, what is usual where it is not there (None), or that it `fails` then."""
 
     name: ast.expr
-    usual: ast.expr | None
+    usual: ast.expr | None = None
+    fails: bool = False
 
 
 def keeps_elsewhere(target: Profile) -> bool:
@@ -35,12 +36,14 @@ def keeps_elsewhere(target: Profile) -> bool:
 def read_of(code: Code, module: Module, node: ast.AST) -> EnvironmentRead | None:
     """Return what an expression reads from the environment by name; nothing for anything else."""
     if isinstance(node, ast.Subscript) and isinstance(node.ctx, ast.Load):
-        return EnvironmentRead(node.slice, None) if code.standard_name(module, node.value) == "os.environ" else None
+        return (
+            EnvironmentRead(node.slice, fails=True) if code.standard_name(module, node.value) == "os.environ" else None
+        )
     if not isinstance(node, ast.Call) or code.standard_name(module, node.func) not in _ASKS:
         return None
     if node.keywords or not 1 <= len(node.args) <= 2 or any(isinstance(one, ast.Starred) for one in node.args):
         return None
-    return EnvironmentRead(node.args[0], node.args[1] if len(node.args) == 2 else ast.Constant(None))
+    return EnvironmentRead(node.args[0], node.args[1] if len(node.args) == 2 else None)
 
 
 def is_environment(code: Code, module: Module, node: ast.AST) -> bool:

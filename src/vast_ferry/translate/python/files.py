@@ -226,7 +226,11 @@ class Files:
         except (SyntaxError, ValueError, BadInput):
             return None
         before = module.nodes.ids | module.nodes.exported | self._left_over(module)
-        content, spans = text.edited([*editor.edits(used, before), *edits])
+        of_imports = editor.edits(used, before)
+        content, spans = text.edited([*of_imports, *edits])
+        kept = {id(edit) for _, _, edit in spans}
+        if any(edit.text and id(edit) not in kept for edit in of_imports):
+            return None  # a name would be missing
         self.result.edits += [Done(module.file, one, other, edit.reason) for one, other, edit in spans]
         return content
 

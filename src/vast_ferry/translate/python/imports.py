@@ -129,7 +129,7 @@ class Imports:
                 made.append(Edit(start, end, "", "import"))
                 continue
             made.append(self._replace(node, _from(node, kept, more)))
-        return [*made, *self._added(wanted, {edit.start for edit in made})]
+        return [*made, *(_behind(edit, made) for edit in self._added(wanted, {edit.start for edit in made}))]
 
     def _blank(self, at: int) -> bool:
         """Tell whether the line that a byte stands in is there and blank."""
@@ -229,6 +229,13 @@ class Imports:
             if isinstance(node, ast.ImportFrom) and node.module == "__future__":
                 at = self.text.next_line(self.text.end(node) - 1)
         return at
+
+
+def _behind(edit: Edit, taken_out: list[Edit]) -> Edit:
+    """Return an edit that adds something, behind what is taken out where it would stand."""
+    gone = next((one for one in taken_out if not one.text and one.start <= edit.start < one.end), None)
+    # A blank line went with it, and stands behind what is added.
+    return Edit(gone.end, gone.end, edit.text.strip("\n") + "\n\n", edit.reason) if gone is not None else edit
 
 
 def _order(line: str) -> tuple[bool, str]:
