@@ -212,6 +212,34 @@ def compiled(source: EventShape, target: EventShape) -> Callable[..., Any]:
     return (lambda *native: to_end(made(*native))) if source.awaits else made
 
 
+class _Kept:
+    """Shapes on file, and translations between shapes, each made once while a profile is compared with all others."""
+
+    most = 512
+
+    def __init__(self) -> None:
+        self._filed: dict[int, tuple[EventShape, EventShape]] = {}
+        self._made: dict[tuple[int, int], tuple[EventShape, EventShape, Callable[..., Any]]] = {}
+
+    def filed(self, shape: EventShape) -> EventShape:
+        """Return a shape on file; a shape can't be a key itself, so it is held as long as its identity is one."""
+        if len(self._filed) > self.most:
+            self._filed.clear()
+        return self._filed.setdefault(id(shape), (shape, shape.on_file()))[1]
+
+    def compiled(self, source: EventShape, target: EventShape) -> Callable[..., Any]:
+        """Return the compiled translation between two shapes."""
+        key = id(source), id(target)
+        if key not in self._made:
+            if len(self._made) > self.most:
+                self._made.clear()
+            self._made[key] = source, target, compiled(source, target)
+        return self._made[key][2]
+
+
+_kept = _Kept()
+
+
 def to_end(coroutine: Any) -> Any:
     """Return what a coroutine gives that waits for nothing outside."""
     try:
@@ -306,9 +334,9 @@ SINGLE: Mapping[str, Law] = {
 
 def fused_is_read_and_write(one: EventShape, other: EventShape) -> Callable[[Fields], None]:
     """Translating straight is reading and writing; there and back is the same, but for derived losses."""
-    a, b, hub = one.on_file(), other.on_file(), HUB_EVENTS[one.kind]
+    a, b, hub = _kept.filed(one), _kept.filed(other), HUB_EVENTS[one.kind]
     write, straight, read, write_other, read_other = (
-        compiled(*pair) for pair in ((hub, a), (a, b), (a, hub), (hub, b), (b, hub))
+        _kept.compiled(*pair) for pair in ((hub, a), (a, b), (a, hub), (hub, b), (b, hub))
     )
     # What the one side has lost already is not lost again; each loss by its degree, or this law says so.
     losses, offers = event_losses(other, one), offers_of(other)
@@ -352,20 +380,26 @@ def generated(strategy: st.SearchStrategy[Fields], count: int) -> tuple[Fields, 
 
 #: So many values of each field are generated; events are put together of them, which costs far less than to generate
 #: each event as a whole, and fields do not depend on each other.
-_VALUES_A_FIELD = 60
+_VALUES_A_FIELD = 48
 
 
 @functools.lru_cache(maxsize=128)
-def _values(name: str) -> tuple[Any, ...]:
-    made = generated(VALUES.get(name, TEXT).map(lambda value: {"": value}), _VALUES_A_FIELD)
+def _values_of(strategy: st.SearchStrategy[Any]) -> tuple[Any, ...]:
+    """Return values of a field; fields of one form share them, for each event takes them by chance."""
+    made = generated(strategy.map(lambda value: {"": value}), _VALUES_A_FIELD)
     return tuple(one[""] for one in made)
 
 
 @functools.lru_cache(maxsize=32)
 def _pool(kind: str, count: int) -> tuple[Fields, ...]:
     named = {name: f"{kind}.{name}" if f"{kind}.{name}" in VALUES else name for name in _field_names(kind)}
-    chance = random.Random(kind)  # noqa: S311  (the same events each time)
-    values = {name: _values(own) for name, own in named.items()}
+    return together({name: VALUES.get(own, TEXT) for name, own in named.items()}, count, kind)
+
+
+def together(fields: Mapping[str, st.SearchStrategy[Any]], count: int, seed: str) -> tuple[Fields, ...]:
+    """Return so many mappings put together of generated values of each field, always the same for a seed."""
+    chance = random.Random(seed)  # noqa: S311  (the same each time)
+    values = {name: _values_of(strategy) for name, strategy in fields.items()}
     return tuple({name: chance.choice(of) for name, of in values.items()} for _ in range(count))
 
 
