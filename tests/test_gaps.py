@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
 import pytest
 import yaml
-from conftest import Project
+from conftest import Project, Run
 from hypothesis import given
 from hypothesis import strategies as st
 from openapi_spec_validator import validate
@@ -137,23 +135,18 @@ def test_a_definition_begins_with_what_is_to_do(project: Project, tmp_path: Path
 
 
 @pytest.mark.slow
-def test_secrets_never_get_out(project: Project, tmp_path: Path) -> None:
+def test_secrets_never_get_out(run: Run, project: Project, tmp_path: Path) -> None:
     text = "app: a\njobs:\n  f:\n    code: h.py#f\n    vars: {UNIT: kg, API_TOKEN: q7Zr-81xxKw}\n"
     text += "    sealed: {KEY: plain-value!}\n    when: [{web: GET /a}]\n"
     folder = project({"ostermere.yaml": text, "h.py": HANDLER})
     for command in (["survey", str(folder)], ["gaps", str(folder), "--to", "thornwick"]):
         for form in ("text", "json"):
-            told = vast_ferry(*command, "--format", form)
+            told = run(*command, "--format", form)
             assert "API_TOKEN" in told.stdout
             assert "q7Zr" not in told.stdout + told.stderr
             assert "plain-value" not in told.stdout + told.stderr
-    vast_ferry("carry", str(folder), "--to", "thornwick", "--out", str(tmp_path / "there"))
+    run("carry", str(folder), "--to", "thornwick", "--out", str(tmp_path / "there"))
     assert not any(b"q7Zr" in path.read_bytes() for path in (tmp_path / "there").rglob("*") if path.is_file())
-
-
-def vast_ferry(*arguments: str) -> subprocess.CompletedProcess[str]:
-    tool = Path(sys.executable).with_name("vast-ferry")
-    return subprocess.run([tool, *arguments], capture_output=True, text=True, check=False)
 
 
 STAGED = declared(top="stages:\n  prod: {has: [f], jobs: {f: {ram: 512}}}\n  dev: {has: []}\n")
@@ -298,20 +291,20 @@ def test_which_handlers_have_to_be_wrapped_is_told_beforehand(project: Project, 
     assert not [f for f in without.findings if f.place.file == "h.py"]
 
 
-def test_the_command(tmp_path: Path) -> None:
+def test_the_command(run: Run, tmp_path: Path) -> None:
     plot = tmp_path / "cost.svg"
     asked = ["gaps", str(PROJECT), "--to", "brackendale", "--calls", "1000000", "--plot", str(plot)]
-    told = vast_ferry(*asked, "--format", "json")
+    told = run(*asked, "--format", "json")
     data = json.loads(told.stdout)
     assert (told.returncode, data["blocking"], list(data["bills"])) == (1, True, ["Ostermere 1", "Brackendale 1"])
     assert [one["severity"] for one in data["findings"]] == sorted(
         (one["severity"] for one in data["findings"]), key=["blocking", "loss", "todo", "note"].index
     )
     assert "<svg" in plot.read_text()
-    assert vast_ferry("gaps", str(PROJECT), "--to", "thornwick").returncode == 0
+    assert run("gaps", str(PROJECT), "--to", "thornwick").returncode == 0
     for wrong in (["--plot", str(plot)], ["--plot", "x.gif", "--calls", "3"], ["--calls", "0"]):
-        assert vast_ferry("gaps", str(PROJECT), "--to", "thornwick", *wrong).returncode == 2
-    told = vast_ferry("survey", str(PROJECT), "--openapi", str(tmp_path / "api.json"))
+        assert run("gaps", str(PROJECT), "--to", "thornwick", *wrong).returncode == 2
+    told = run("survey", str(PROJECT), "--openapi", str(tmp_path / "api.json"))
     assert (told.returncode, "GET /hives/{hive}/weight, anyone" in told.stdout) == (0, True)
     validate(json.loads((tmp_path / "api.json").read_text()))
 

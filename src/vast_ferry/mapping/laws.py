@@ -380,7 +380,7 @@ def generated(strategy: st.SearchStrategy[Fields], count: int) -> tuple[Fields, 
 
 #: So many values of each field are generated; events are put together of them, which costs far less than to generate
 #: each event as a whole, and fields do not depend on each other.
-_VALUES_A_FIELD = 48
+_VALUES_A_FIELD = 60
 
 
 @functools.lru_cache(maxsize=128)
