@@ -7,6 +7,7 @@ makes of the answer must be what was seen: so a profile's replies are judged by 
 
 from __future__ import annotations
 
+import ast
 import shutil
 import tempfile
 import textwrap
@@ -28,6 +29,8 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.standins.stand_in import StandIn
 
 ANSWERS = "replies.yaml"
+#: What a handler prints that failed on its way.
+CUT = "(cut off here)"
 #: What a row may hold beside `kind`, `event`, `python` and `parameters`: what came of it.
 _SEEN = ("client", "caller", "done", "again", "dropped", "lost")
 
@@ -114,8 +117,8 @@ def _check(row: Any, profile: Profile, place: Place) -> None:
 def _seen(profile: Profile, row: dict[str, Any], events: Path, scratch: Path, about: AnswerSeen) -> AnswerSeen:
     if profile.model.handler.script:
         return replace(about, unseen="handlers are scripts here, and a row has the body of a function")
-    if row.get("client", {}).get("cut"):
-        return replace(about, unseen="the answer was cut off, which a stand-in does not do")
+    if row.get("client", {}).get("cut") and profile.model.handler.asynchronous:
+        return replace(about, unseen="the answer was cut off, which a stand-in of coroutine functions does not do")
     path = events / row["event"]
     data = parse_json(read_file(path, str(path), "the event"), str(path))
     try:
@@ -142,11 +145,28 @@ def handler_source(profile: Profile, row: dict[str, Any]) -> str:
     lines = ["import json", "import pathlib", *(f"import {name}" for name in modules), ""]
     word = "async def" if profile.model.handler.asynchronous else "def"
     body = textwrap.indent(row["python"].rstrip("\n"), "    ")
+    if row.get("client", {}).get("cut"):
+        lines.append(f"def whole({taken}):\n{body}\n\n")
+        body = textwrap.indent(_until_it_fails(row["python"], taken), "    ")
     if kind.method:
         lines += ["class handler:", textwrap.indent(f"{word} {kind.method}(self, {taken}):\n{body}", "    ")]
     else:
         lines.append(f"{word} handler({'*, ' * (kind.by_keyword and bool(taken))}{taken}):\n{body}")
     return "\n".join(lines) + "\n"
+
+
+def _until_it_fails(body: str, taken: str) -> str:
+    """Return the body of a handler that answers with what got out before another failed, and prints that it did.
+
+    Pieces that were given, and what was told to an object that answers, are on their way when a handler fails: what a
+    client gets then is what it would get of a handler that ends there.
+    """
+    given = any(
+        isinstance(node, (ast.Yield, ast.YieldFrom))
+        for node in ast.walk(ast.parse(f"def f():\n    0\n{textwrap.indent(body, '    ')}"))
+    )
+    call = f"{'yield from' if given else 'return'} whole({taken})"
+    return f"try:\n    {call}\nexcept Exception:\n    print({CUT!r})"
 
 
 def _differences(row: dict[str, Any], events: list[dict[str, Any]], outcome: Outcome) -> Iterator[tuple[str, Any, Any]]:
@@ -174,6 +194,8 @@ def _of_a_client(wanted: dict[str, Any], event: dict[str, Any], outcome: Outcome
         return
     if outcome.reply.status != wanted.get("status"):
         yield ("the status", wanted.get("status"), outcome.reply.status)
+    if wanted.get("cut", False) != (CUT in outcome.output):
+        yield ("the end", "cut off", "whole")
     headers = [list(pair) for pair in outcome.reply.headers]
     if headers != [list(pair) for pair in wanted.get("headers", [])]:
         yield ("the header fields", wanted.get("headers", []), headers)
