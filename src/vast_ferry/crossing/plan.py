@@ -238,7 +238,12 @@ class Plan:
         return made
 
     def _note_rewritten(self) -> None:
-        self.findings[:] = [finding for finding in self.findings if not self._asked_for_there(finding)]
+        fails = {"setting-elsewhere": Severity.BLOCKING}  # where nothing asks for it there
+        self.findings[:] = [
+            replace(finding, severity=fails.get(finding.code, finding.severity))
+            for finding in self.findings
+            if not self._asked_for_there(finding)
+        ]
         self.findings += self.rewritten.findings
         for finding in self.rewritten.wrapped.values():
             severity = Severity.BLOCKING if self.style == "native" else finding.severity

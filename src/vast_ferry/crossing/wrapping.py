@@ -89,15 +89,15 @@ def settings_given(target: Profile, function: Function) -> tuple[str, str]:
     for module, one in target.model.surroundings.items():
         for name, what in one.items():
             if what != "secret":
-                asked = f"{name}(name)" if what == "setting" else f"getattr({name}, name)"
-                made = f"os.environ.update({{name: str({asked}) for name in [{names}]}})"
+                asked = f"{name}(variable)" if what == "setting" else f"getattr({name}, variable)"
+                made = f"os.environ.update({{variable: str({asked}) for variable in [{names}]}})"
                 return f"from {module} import {name}\n\n# {target.title} has them elsewhere.\n{made}", ""
     event = target.kinds[function.kinds[0]].event
     row = next((row for row in event.rows if row.field == "setting" and row.lens.plain), None)
     if row is None or not isinstance(row.at.steps[-1], Call):
         return "", ""
     asked = str(Access(row.at.root, row.at.steps[:-1]))
-    return "", f"os.environ.update({{name: {asked}(name) for name in [{names}]}})"
+    return "", f"os.environ.update({{variable: {asked}(variable) for variable in [{names}]}})"
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
 from vast_ferry.hub.functions import Function
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.access import ALWAYS_THERE, variables_of
 
 
@@ -30,33 +33,35 @@ def of_settings(gaps: Gaps, function: Function) -> None:
         )
 
 
+#: How a setting or a secret stands in the environment, in words.
+_STANDS: Final = {"values": "its value", "paths": "the path of a file with it", "nowhere": "nothing of it"}
+
+
 def of_environment(gaps: Gaps, function: Function) -> None:
-    """Tell of what a function reads from the environment, and the target does not put there."""
-    before, after = gaps.source.model.environment, gaps.target.model.environment
+    """Tell of what a function reads from the environment, and the target does not put there, or in another form."""
     told: set[str] = set()
     for setting in gaps.needs[function.name].settings:
         secret = setting.name in function.secrets
-        same = before.secrets == after.secrets if secret else after.settings or not before.settings
-        if (
-            setting.secret
-            or same
-            or setting.name in told
-            or setting.name not in {**function.variables, **function.secrets}
-        ):
+        if setting.secret or setting.name in told or not (secret or setting.name in function.variables):
+            continue
+        before, after = _stands(gaps.source, secret=secret), _stands(gaps.target, secret=secret)
+        if before in ("nowhere", after):
             continue
         told.add(setting.name)
-        there = "keeps secrets in files, whose paths stand there" if secret and after.secrets == "paths" else "does not"
-        held = "the path of a file" if secret and before.secrets == "paths" else "its value"
         gaps.note(
-            "secret-in-file" if secret and before.secrets == "paths" else "setting-elsewhere",
-            Severity.BLOCKING,
-            f"{function.name} reads {setting.name} from the environment ({held}), and {gaps.target.title} {there}"
-            + ("" if there != "does not" else " put it there"),
-            f"Ask for it as {gaps.target.title} has it: {_as_there(gaps, secret=secret)}",
+            *(("secret-in-file", Severity.BLOCKING) if before == "paths" else ("setting-elsewhere", Severity.TODO)),
+            f"{function.name} reads {setting.name} from the environment, where {gaps.source.title} puts "
+            f"{_STANDS[before]}, and {gaps.target.title} {_STANDS[after]}",
+            f"Ask for it as {gaps.target.title} has it: {_as_there(gaps, secret=secret)} (a rewritten handler does)",
             function=function,
             place=setting.place,
             field=setting.name,
         )
+
+
+def _stands(profile: Profile, *, secret: bool) -> str:
+    there = profile.model.environment
+    return there.secrets if secret else "values" if there.settings else "nowhere"
 
 
 def _as_there(gaps: Gaps, *, secret: bool) -> str:
@@ -69,8 +74,10 @@ def _as_there(gaps: Gaps, *, secret: bool) -> str:
         for name, what in one.items()
         if what == wanted or (not secret and what in ("settings", "typed_settings"))
     ]
-    paths = ["the file at os.environ[name]"] if secret and model.environment.secrets == "paths" else []
-    return next(iter([*rows, *around, *paths]), "see its manual")
+    there = {"paths": "the file at os.environ[name]", "values": "os.environ[name]"}.get(
+        _stands(gaps.target, secret=secret)
+    )
+    return next(iter([*rows, *around, *([there] if there else [])]), "see its manual")
 
 
 def of_secrets(gaps: Gaps, function: Function) -> None:
