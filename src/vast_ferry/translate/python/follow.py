@@ -34,6 +34,10 @@ is raised is returned instead only where nothing can catch it, and nobody asks f
 Content that can be read once is read by one function at most on every way (`read_once.py`). A place that is left out
 where it is empty is asked of what holds it, made as it was (`ShapeMap.may_be_missing`).
 
+Where no expression reaches a field at the target, what is written is the call of a function that reads it
+(`mapping.by_functions`), and all of the above holds of that. What is read from the environment by name is asked for
+where a target has it elsewhere; any other use of the environment stops there (`environment.py`).
+
 An assignment is taken out only where every read that it can reach has a form of its own (`uses`, `keep`); names that
 are shared by `global` or `nonlocal` always stay.
 

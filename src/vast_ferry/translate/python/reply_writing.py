@@ -108,7 +108,8 @@ class ReplyWriting(Forms):
         lists: dict[str, list[str]] = {}
         for _, value, known in made.pairs:
             lists.setdefault(quoted(known.lower()), []).append(value)
-        return f"{{{', '.join(f'{name}: [{chr(44).join(values)}]' for name, values in lists.items())}}}"
+        entries = [f"{name}: [{', '.join(values)}]" for name, values in lists.items()]
+        return f"{{{', '.join(entries)}}}"
 
     def _as_mapping(self, made: Made, parts: dict[str, str], node: ast.AST) -> None:
         """Put header fields into a mapping of names that don't repeat, and cookies apart."""
