@@ -449,7 +449,8 @@ class Bench:
     ) -> Iterator[Untold]:
         target = crossing.record.target.provider
         placed = [one for one in crossing.findings if one.place.line]
-        placed = [one for one in placed if one.code != "made-as-it-was" and not one.code.startswith("wrapped-")]
+        made = [one for one in placed if one.code in ("made-as-it-was", "by-a-function")]
+        placed = [one for one in placed if one not in made and not one.code.startswith("wrapped-")]
         told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
         codes = {finding.code for finding in crossing.findings}
@@ -459,10 +460,9 @@ class Bench:
             told |= {f"{home_of(surface.profile, one.name)}h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:
             fresh = _places_of(lost & {"id", "time"}, surface)
-            made = [one for one in crossing.findings if one.code == "made-as-it-was"]
             told |= {one.place.file for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)}
-            read = tuple(f"read_{surface.kind}_{field}" for field in lost & {"id", "time"})
-            told |= {one.place.file for one in made if read and one.reason.startswith(read)}
+            read = tuple(f"`{field}`" for field in lost & {"id", "time"})
+            told |= {one.place.file for one in made if one.reason.startswith(read)}
             wrapped = [one.name for one in crossing.record.functions if one.style == "wrapped"]
             told |= {f"{home_of(surface.profile, name)}h_{name}.py" for name in wrapped}
         for finding in crossing.findings:

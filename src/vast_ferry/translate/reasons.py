@@ -178,6 +178,11 @@ NOTES: Final = {
         "{what} stands twice: rewritten, and as it was for handlers that are wrapped",
         "See why those are wrapped; without them the second copy goes",
     ),
+    "by-a-function": (
+        Severity.NOTE,
+        "{what} goes through a function that comes along: at {target} it takes more than an expression",
+        "Nothing",
+    ),
     "made-as-it-was": (
         Severity.NOTE,
         "{what} is made as it was, by an emitted function: what uses it could not be followed",

@@ -313,7 +313,7 @@ class Calls:
             return text
         view = self.job.lens_view(f"read_{theirs.operation.replace('.', '_')}", row.lens, node)
         self.at.imports.add(Import(self.job.module_name, view.name))
-        self.at.shims.append((f"what {theirs.called} gives", node))
+        self.at.through.append((f"what {theirs.called} gives", node))
         return f"{view.name}({text})"
 
     def _arguments_there(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> list[str]:
@@ -437,7 +437,7 @@ class Calls:
             raise Stop("argument-form", node, field)
         view = self.job.lens_view(f"write_{field}", there, node, writes=True)
         self.at.imports.add(Import(self.job.module_name, view.name))
-        self.at.shims.append((f"{field} of a call", node))
+        self.at.through.append((f"`{field}` of a call", node))
         return f"{view.name}({text})"
 
     def _straight(self, spot: Spot, node: ast.expr, here: Lens, there: Lens) -> str | None:

@@ -268,23 +268,19 @@ class Files:
                 made = renderings.get(key)
                 if made is None:
                     continue
-                for code, node in made.notes:
+                noted = [(code, "", node) for code, node in made.notes]
+                noted += [("by-a-function", what, node) for what, node in made.through]
+                noted += [("made-as-it-was", what or "the whole event", node) for what, node in made.shims]
+                for code, what, node in noted:
                     line = getattr(node, "lineno", 0)
+                    if code == "made-as-it-was":
+                        shims[f"{what} at line {line}"] = None
                     if (code, made.module.file, line) in told:
                         continue
                     told.add((code, made.module.file, line))
-                    severity, reason, remedy = note(code, job.source.title, job.target.title)
+                    severity, reason, remedy = note(code, job.source.title, job.target.title, what)
                     place = Place(made.module.file, line, getattr(node, "col_offset", -1) + 1)
                     result.findings.append(Finding(code, severity, reason, remedy, place, name))
-                for what, node in made.shims:
-                    shims[f"{what or 'the whole event'} at line {getattr(node, 'lineno', 0)}"] = None
-                    place = Place(made.module.file, getattr(node, "lineno", 0), getattr(node, "col_offset", -1) + 1)
-                    if ("made-as-it-was", place.file, place.line) in told:
-                        continue
-                    told.add(("made-as-it-was", place.file, place.line))
-                    told_of = what or "the whole event"
-                    severity, reason, remedy = note("made-as-it-was", job.source.title, job.target.title, told_of)
-                    result.findings.append(Finding("made-as-it-was", severity, reason, remedy, place, name))
             if shims:
                 result.shims[name] = list(shims)
         result.sources = [*job.views.values(), *job.answer_views.values()]

@@ -103,7 +103,7 @@ class Rendering(Writing):
         assert code is not None
         text = again.place(code, node, once=False)
         again.before_all(node, f"{again.content} = {text}", "content")
-        for name in ("edits", "imports", "notes", "shims", "awaiting", "content"):
+        for name in ("edits", "imports", "notes", "shims", "through", "awaiting", "content"):
             setattr(self, name, getattr(again, name))
 
     def _end(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:

@@ -40,7 +40,7 @@ class ByShape(Forms):
     def _tried(self, form: ReplyForm, node: ast.expr) -> Made | None:
         """Return the parts of an answer; where one can't be told, what was noted for the others is taken back."""
         at = self.at
-        lists: tuple[list[Any], ...] = (at.edits, at.notes, at.shims, at.once, at.awaiting, at.replaced)
+        lists: tuple[list[Any], ...] = (at.edits, at.notes, at.shims, at.through, at.once, at.awaiting, at.replaced)
         lengths, imports = [len(one) for one in lists], set(at.imports)
         try:
             made = isinstance(node, ast.Call) and form.class_name

@@ -76,7 +76,7 @@ class Told(ByShape):
     def _dry(self, run: Run) -> None:
         """Read an answer and take back all that was noted for it."""
         at = self.at
-        lists = (at.edits, at.notes, at.shims, at.once, at.awaiting, at.replaced)
+        lists = (at.edits, at.notes, at.shims, at.through, at.once, at.awaiting, at.replaced)
         lengths, imports = [len(one) for one in lists], set(at.imports)
         try:
             self.answer(run)

@@ -157,6 +157,11 @@ class ReplyWriting(Forms):
         return self.at.function is None
 
     def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
+        types = self.job.target.kinds[self.at.kind].answered.written.types
+        typeless = made.empty_type == "none" or not any(form.default_types for form in self._source)
+        if types and typeless and not made.typed and not _is_something(made.body):
+            self._without_type(made, row, "bytes" in types, parts, node)
+            return
         if row.lens.content in ("bytes", "keys") and made.body_type not in ("str", "bytes"):
             raise Stop("text-or-bytes", node)
         if row.lens.content == "bytes" and made.body_type == "str":
@@ -184,6 +189,24 @@ class ReplyWriting(Forms):
         parts["body"] = f"{name} if isinstance({test}, str) else {encoded}"
         parts["flag"] = f"not isinstance({name}, str)"
 
+    def _without_type(self, made: Made, row: Row, typed: bool, parts: dict[str, str], node: ast.AST) -> None:
+        """Write content that has no type, and may be empty: an empty one must get none, as there was nothing.
+
+        A target that has no type for bytes (`typed`) is given those.
+        """
+        operand = made.body if made.body.isidentifier() else f"({made.body})"
+        parts["body_type"] = made.body_type
+        if row.lens.content != "keys" and typed:
+            parts["body"] = f"{operand} or None"
+            return
+        if made.body_type not in ("str", "bytes") or self._in_comprehension(node):
+            raise Stop("text-or-bytes", node)
+        if not typed:
+            parts["body"] = made.body if made.body_type == "bytes" else f"{operand}.encode()"
+            return
+        parts["body"] = parts["held"] = made.body if made.body.isidentifier() else self.at.fresh("body")
+        parts["test"] = made.body if made.body.isidentifier() else f"({parts['held']} := {made.body})"
+
     def _literal(self, form: ReplyForm, parts: dict[str, str], node: ast.AST) -> str:
         items = []
         for row in form.rows:
@@ -191,7 +214,8 @@ class ReplyWriting(Forms):
                 kind = "text" if parts["body_type"] == "str" else "bytes"
                 if kind not in row.lens.key_of:
                     raise Stop("text-or-bytes", node)
-                items.append(f"{quoted(row.lens.key_of[kind])}: {parts[row.field]}")
+                item = f"{quoted(row.lens.key_of[kind])}: {parts[row.field]}"
+                items.append(f"**({{{item}}} if {parts['test']} else {{}})" if "test" in parts else item)
             elif row.field in parts and isinstance(row.at.steps[-1], Item):
                 items.append(f"{quoted(str(row.at.steps[-1].key))}: {parts[row.field]}")
                 if row.field == "body" and "flag" in parts and row.flag is not None:
@@ -240,6 +264,17 @@ def _literal_text(source: str) -> str | None:
     except (ValueError, SyntaxError):
         return None
     return value if isinstance(value, str) else None
+
+
+def _is_something(source: str) -> bool:
+    """Tell whether content is plainly not empty: a literal, or a formatted text that begins with one."""
+    if _literal_text(source):
+        return True
+    try:
+        node = ast.parse(source, mode="eval").body
+    except SyntaxError:
+        return False
+    return isinstance(node, ast.JoinedStr) and any(isinstance(one, ast.Constant) and one.value for one in node.values)
 
 
 def _alone(items: list[_Item]) -> str:

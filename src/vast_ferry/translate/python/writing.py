@@ -55,6 +55,7 @@ class Writing:
         self.imports: set[Import] = set()
         self.notes: list[tuple[str, ast.AST]] = []
         self.shims: list[tuple[str, ast.AST]] = []
+        self.through: list[tuple[str, ast.AST]] = []  # what goes through a function that comes along, and where
         self.once: list[ast.AST] = []
         self.content = ""  # name of the variable that holds the content, where it is read more than once
         self.parents: Mapping[int, ast.AST] = {}
@@ -321,7 +322,8 @@ class Writing:
         others = self._imported(code)
         for function in ex.walk(code.expression):
             if isinstance(function, ex.Standard) and self.job.reader(function.member) is not None:
-                self.shims.append((function.member, node))
+                field = function.member.removeprefix(f"read_{self.kind}_")
+                self.through.append((f"`{field}`", node))
         if code.once and once:
             self.once.append(node)
             if self.content:
