@@ -128,7 +128,7 @@ def _sections(table: dict[str, Any], path: tuple[str, ...]) -> list[str]:
     inner: list[str] = []
     for key, value in table.items():
         if isinstance(value, dict) and path and all(not isinstance(one, dict | list) for one in value.values()):
-            lines += [f"{_key(key)}.{_key(name)} = {_written(one)}" for name, one in value.items()]
+            lines += [f"{_key(key)}.{_key(name, inner=True)} = {_written(one)}" for name, one in value.items()]
         elif isinstance(value, dict):
             inner += _sections(value, (*path, key))
         elif isinstance(value, list) and not any(isinstance(item, dict) for item in value):
@@ -158,8 +158,10 @@ class _Place(str):
     __slots__ = ()
 
 
-def _key(name: str) -> str:
-    if not re.fullmatch(r"[^\s=;#\[][^=\n\r]*", name) or name != name.strip() or not name.isprintable():
+def _key(name: str, *, inner: bool = False) -> str:
+    """Return a key as it is written; a dot in one says that it is a mapping, and what stands behind it is `inner`."""
+    fits = re.fullmatch(r"[^\s=;#\[][^=\n\r]*", name) and name == name.strip() and name.isprintable()
+    if not fits or ("." in name and not inner):
         raise BadInput(f"{name!r} can't be a key of an INI file", "Rename it")
     return name
 
