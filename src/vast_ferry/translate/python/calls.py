@@ -58,16 +58,24 @@ class Calls:
         return self._log(op, row, given, node)
 
     def _secret(self, row: Row | None, op: ContextCall, given: str, node: ast.AST) -> str:
+        """Return the source of a secret's value that the original's context gives."""
+        by_name = len(op.call.args) == 1 and not op.call.keywords
+        if row is not None and not row.lens.plain and not by_name:
+            raise Stop("arguments-hidden", node)
+        operand = by_name and isinstance(op.call.args[0], (ast.Constant, ast.Name))
+        return self._secret_of(row, op.spot, ex.Given(given, operand), node)
+
+    def _secret_of(self, row: Row | None, spot: Spot | None, name: ex.Given, node: ast.AST) -> str:
         """Return the source of a secret's value, however the target gives it."""
         if row is None:
-            return self._secret_elsewhere(given, node) or self.at.need(["import os"], f"os.environ[{given}]")
+            elsewhere = self._secret_elsewhere(name.text, node)
+            return elsewhere or self.at.need(["import os"], f"os.environ[{name.text}]")
+        called = self._called(row, spot, node)
         if row.lens.plain:
-            return f"{self._called(row, op.spot, node)}({given})"
-        name = ex.Given(given, operand=isinstance(op.call.args[0], (ast.Constant, ast.Name))) if op.call.args else None
-        there = ex.Given(self._called(row, op.spot, node))
-        made = row.lens.inline_named(there, name) if name is not None and not op.call.keywords else None
+            return f"{called}({name.text})"
+        made = row.lens.inline_named(ex.Given(called), name)
         if made is None:
-            raise Stop("no-such-field", node, op.field)
+            raise Stop("no-such-field", node, row.field)
         return in_handler(made)
 
     def _setting(self, op: ContextCall, row: Row | None, given: str, node: ast.AST) -> str:
@@ -134,15 +142,7 @@ class Calls:
         if secret and there.secrets != "values":
             if not read.fails:
                 raise Stop("setting-elsewhere", node)
-            row, given = self._row("secret"), self.at.code(read.name)
-            if row is None:
-                return self._secret_elsewhere(given, node)
-            if row.lens.plain:
-                return f"{self._called(row, None, node)}({given})"
-            made = row.lens.inline_named(ex.Given(self._called(row, None, node)), ex.Given(given))
-            if made is None:
-                raise Stop("setting-elsewhere", node)
-            return in_handler(made)
+            return self._secret_of(self._row("secret"), None, ex.Given(self.at.code(read.name)), node)
         if there.settings:
             return ""
         usual = None if read.fails else self.at.code(read.usual) if read.usual is not None else "None"

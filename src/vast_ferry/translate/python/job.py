@@ -309,10 +309,6 @@ class Job:
     def reading_adapter(self, module: Module, ours: Client, theirs: Client, parameters: list[str], read: str) -> str:
         """Return the name of a small function that reads step by step, and tells of nothing as the original is told."""
         what = ours.operation.partition(".")[0]
-        taken = {*module.names, *module.nodes.named}
-        name = f"read_{what}"
-        while name in taken:
-            name += "_"
         told = parameters[-1] if parameters else ""
         failed = "return None" if ours.absent == "none" else f"raise {ours.absent}({told}) from None"
         lines = ["try:", f"    return {read}", f"except {theirs.absent}:", f"    {failed}"]
@@ -321,7 +317,12 @@ class Job:
         otherwise = "None" if ours.absent == "none" else f"raise {ours.absent}"
         about = docstring(f"Return {_a(what)}, or {otherwise} where there is none.")
         body = "".join(f"    {line}\n" for line in [about, *lines])
-        self.adapters.setdefault(module.file, {})[name] = f"def {name}({', '.join(parameters)}):\n{body}"
+        held = self.adapters.setdefault(module.file, {})
+        taken = {*module.names, *module.nodes.named}
+        name, rest = f"read_{what}", f"({', '.join(parameters)}):\n{body}"
+        while name in taken or held.get(name, f"def {name}{rest}") != f"def {name}{rest}":
+            name += "_"  # another call of the same operation may be given less, or read elsewhere
+        held[name] = f"def {name}{rest}"
         self.needed.setdefault(module.file, {})[name] = {Import(theirs.root)}
         return name
 
