@@ -13,8 +13,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.mapping.inline import at_text
-from vast_ferry.mapping.lenses.forms import InFile
 from vast_ferry.mapping.lenses.lens import Plain
+from vast_ferry.mapping.lenses.packed import InFile
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
 from vast_ferry.mapping.tables import Level, ReplyForm

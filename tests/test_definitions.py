@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import keyword
 import re
 import tempfile
@@ -10,16 +11,18 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import yaml
 from conftest import ROOT, WHOLE, Project
 from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import BadInput, carry
+from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.forms import FormError, Wider
 from vast_ferry.definitions.laid_over import NoSuchName, filled, merged
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.schedules.styles import STYLES
-from vast_ferry.definitions.tables import checked_definition, parse_form, route_style
+from vast_ferry.definitions.tables import FormSyntax, checked_definition, parse_form, route_style
 from vast_ferry.definitions.writing import fit_function, fit_trigger, write_definition
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
@@ -499,6 +502,211 @@ def test_what_is_laid_over_counts() -> None:
     }
     with pytest.raises(NoSuchName, match="leads to itself"):
         filled("[[c]]", "[[{name}]]", names.__getitem__)
+
+
+#: a row of a function beside its place, what stands there, the field that it feeds, and what that is; nothing: refused
+OF_FUNCTIONS: list[tuple[dict[str, Any], Any, str, Any]] = [
+    *(
+        ({"is": "timeout", "as": "duration"}, text, "timeout", seconds)
+        for text, seconds in (("90s", 90), ("500ms", 0.5), ("later", None), ("1h 1", None))
+    ),
+    ({"is": "timeout", "as": "duration(iso)"}, "PT90S", "timeout", 90),
+    ({"is": "timeout", "as": "duration(clock)"}, "00:01:30", "timeout", 90),
+    ({"is": "timeout", "as": "duration(words)"}, "90 seconds", "timeout", 90),
+    ({"is": "timeout", "as": "span(ms)"}, 2500, "timeout", 2.5),
+    ({"is": "timeout", "as": "span(min)"}, 2, "timeout", 120),
+    ({"is": "timeout", "as": "span(min)"}, "2", "timeout", None),
+    ({"is": "memory", "as": "size('GiB')"}, "0.5GiB", "memory", 512),
+    ({"is": "memory", "as": "size('B')"}, 134217728, "memory", 128),
+    ({"is": "memory", "as": "units(1024)"}, 2, "memory", 2048),
+    ({"is": "memory", "words": {"small": 128, "large": 1024}}, "large", "memory", 1024),
+    ({"is": "memory", "words": {"small": 128, "large": 1024}}, "huge", "memory", None),
+    ({"is": "language", "words": {"py312": "3.12"}}, "py312", "language", "3.12"),
+    ({"is": "python{language}"}, "python3.12", "language", "3.12"),
+    ({"is": "attempts", "as": "counted_from(0)"}, 2, "attempts", 3),
+    ({"is": "variables", "as": "assignments"}, ["A=1", "B=2=3"], "variables", {"A": "1", "B": "2=3"}),
+    ({"is": "variables", "as": "assignments(lines)"}, "A=1\nB=2\n", "variables", {"A": "1", "B": "2"}),
+    ({"is": "variables", "as": "list_of_words(':') | texts"}, ["A:1"], "variables", {"A": "1"}),
+    ({"is": "variables", "as": "assignments"}, ["A"], "variables", None),
+    ({"is": "secrets", "as": "under('from')"}, {"K": {"from": "vault/k"}}, "secrets", {"K": "vault/k"}),
+]
+
+
+def one_row(row: dict[str, Any]) -> DefinitionRow:
+    return DefinitionRow.model_validate({"at": "x", **row})
+
+
+@pytest.mark.parametrize(("row", "said", "field", "hub"), OF_FUNCTIONS)
+def test_forms_of_functions_are_read_and_written(row: dict[str, Any], said: Any, field: str, hub: Any) -> None:
+    form = parse_form(one_row(row), route_style(OSTERMERE))
+    if hub is None:
+        with pytest.raises(FormError, match="expected"):
+            form.read(said, field)
+        return
+    assert form.read(said, field) == hub
+    assert form.write(hub) == said
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [("1m30s", 90), ("1 minute 30 seconds", 90), ("0.5h", 1800), ("01:30", 90), ("1:00:00", 3600), ("PT1H2M", 3720)],
+)
+def test_a_span_of_time_is_read_however_it_is_spelt(text: str, seconds: float) -> None:
+    assert (
+        parse_form(one_row({"is": "timeout", "as": "duration"}), route_style(OSTERMERE)).read(text, "timeout")
+        == seconds
+    )
+
+
+def test_memory_that_is_no_short_number_of_a_unit_is_not_written_in_it() -> None:
+    """512 MiB at a provider of GiB was written as 512 GiB."""
+    form = parse_form(one_row({"is": "memory", "as": "size('GiB')"}), route_style(OSTERMERE))
+    assert (form.write(512), form.write(3072)) == ("0.5GiB", "3GiB")
+    with pytest.raises(CannotHold, match="no short number"):
+        form.write(1)
+
+
+#: kind, its rows and what else is said of it, what stands in a function (or at the top), what the trigger is then
+OF_TRIGGERS: list[tuple[str, dict[str, Any], Any, dict[str, Any]]] = [
+    (
+        "schedule",
+        {"rows": [{"at": "x", "is": ["cron({schedule | schedule(cron)})", "every({schedule | schedule(span)})"]}]},
+        [{"x": "cron(0 2 * * *)"}],
+        {"schedule": Schedule.of(Calendar((0,), (0,), (2,)))},
+    ),
+    (
+        "schedule",
+        {"rows": [{"at": "x", "is": ["cron({schedule | schedule(cron)})", "every({schedule | schedule(span)})"]}]},
+        [{"x": "every(7 min)"}],
+        {"schedule": Schedule.of(Every(420))},
+    ),
+    (
+        "schedule",
+        {"rows": [{"at": "x", "is": "schedule", "as": "cron_by_key(minute, hour, day, month, weekday)"}]},
+        [{"x": {"minute": "0", "hour": "2"}}],
+        {"schedule": Schedule.of(Calendar((0,), (0,), (2,)))},
+    ),
+    (
+        "schedule",
+        {"rows": [{"at": "x", "is": "schedule", "as": "whole | unsuffixed(' min') | schedule(span)"}]},
+        [{"x": 7}],
+        {"schedule": Schedule.of(Every(420))},
+    ),
+    (
+        "schedule",
+        {"rows": [{"at": ["x", "unit"], "is": "schedule", "as": "'{ | whole} {}' | schedule(span)"}]},
+        [{"x": 7, "unit": "min"}],
+        {"schedule": Schedule.of(Every(420))},
+    ),
+    (
+        "message",
+        {"told_by": {"x": "queue"}, "rows": [{"at": "of", "is": "source"}]},
+        [{"x": "queue", "of": "a"}],
+        {"source": "a"},
+    ),
+    ("message", {"rows": [{"at": "x", "is": "queue:{source}:{_=north}"}]}, [{"x": "queue:a:north"}], {"source": "a"}),
+    (
+        "message",
+        {"rows": [{"at": "x", "is": "source"}, {"at": "if", "is": "where", "as": "list_of_words('=') | texts"}]},
+        [{"x": "a", "if": ["region=north"]}],
+        {"source": "a", "where": {"region": ("north",)}},
+    ),
+    ("message", {"are": "one", "rows": [{"at": "x", "is": "source"}]}, {"x": "a"}, {"source": "a"}),
+    ("message", {"are": "by_name", "rows": [{"at": "x", "is": "source"}]}, {"trigger1": {"x": "a"}}, {"source": "a"}),
+    (
+        "object",
+        {"rows": [{"at": "x", "is": "source"}, {"at": "keys", "is": "key_filter", "as": "any_filter(begins)"}]},
+        [{"x": "a", "keys": ["north/", "heath/"]}],
+        {"filter": AnyOf((begins("north/"), begins("heath/")))},
+    ),
+    (
+        "http",
+        {"rows": [{"at": "x", "is": "route"}, {"at": "by", "is": "methods", "as": "methods(lower, ' ')"}]},
+        [{"x": "/a/{b}", "by": "get put"}],
+        {"route": "/a/{b}", "methods": ("GET", "PUT")},
+    ),
+    (
+        "http",
+        {"fixed": {"methods": ["GET"]}, "rows": [{"at": "x", "is": "route"}]},
+        [{"x": "/a"}],
+        {"methods": ("GET",)},
+    ),
+    (
+        "http",
+        {
+            "rows": [
+                {"at": "x", "is": "route"},
+                {"at": "open", "is": "callers", "words": {True: "public", False: "key"}},
+            ]
+        },
+        [{"x": "/a", "open": False}],
+        {"callers": "key"},
+    ),
+    (
+        "http",
+        {"top": {"function": "to"}, "rows": [{"at": "x", "is": "methods_and_route"}]},
+        [{"x": "GET /a", "to": "f"}],
+        {"route": "/a", "methods": ("GET",)},
+    ),
+    (
+        "http",
+        {"top": {"function": "to", "keyed": "x"}, "rows": [{"at": "x", "is": "methods_and_route"}]},
+        {"GET /a": "f"},
+        {"route": "/a", "methods": ("GET",)},
+    ),
+]
+
+
+@pytest.mark.parametrize(("kind", "says", "stands", "means"), OF_TRIGGERS)
+def test_triggers_stand_in_many_ways_and_come_back(
+    tmp_path: Path, kind: str, says: dict[str, Any], stands: Any, means: dict[str, Any]
+) -> None:
+    says = dict(says)
+    top, are = says.pop("top", None), says.pop("are", "listed")
+    trigger = {"kind": kind, "told_by": "x", **says}
+    entry = {"at": ["file", "name"], "is": "entry", "as": "'{}#{}' | file_entry('#')"}
+    functions = {"at": "all", "rows": [entry], "triggers_at": "when", "triggers_are": are}
+    functions["triggers"] = [trigger] if top is None else []
+    functions["elsewhere"] = [{"at": "ways", **top, "triggers": [trigger]}] if top else []
+    model = {
+        "provider": "it",
+        "edition": 1,
+        "title": "It",
+        "about": "a form",
+        "routes": {"one": "{name}", "rest": "{name*}"},
+    }
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
+    model |= {"definition": {"file": "it.json", "syntax": "json", "functions": functions}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    (tmp_path / "h.py").write_text("def f(event): ...\n")
+    own = {"file": "h.py", "name": "f"}
+    data = {"all": {"f": own if top else {**own, "when": stands}}, **({"ways": stands} if top else {})}
+    (tmp_path / "it.json").write_text(json.dumps(data))
+    profile = find_profile(str(tmp_path / "it.yaml"))
+    _, read = read_project(tmp_path, profile)
+    assert not read.findings
+    (found,) = read.functions[0].triggers
+    assert {name: getattr(found, name) for name in means} == means
+    assert json.loads(write_definition(read, profile)["it.json"]) == data
+
+
+@pytest.mark.parametrize(
+    ("row", "says"),
+    [
+        ({"is": "memory", "as": "quoted"}, "lens quoted is for text, and memory holds integer"),
+        ({"is": "schedule", "as": "schedule(cronn)"}, "no spelling of schedules 'cronn' (did you mean 'cron'?)"),
+        ({"is": "timeout", "as": "span(week)"}, "'week' is no unit of time"),
+        ({"is": "a {memory} b {timeout}"}, "has to have {memory} once, and no other field"),
+        ({"at": ["a", "b"], "is": "entry", "as": "file_entry('#')"}, "begins its `as` with the text that they make"),
+        ({"at": ["a", "b"], "is": "entry", "as": "'{}' | file_entry('#')"}, "{} for each of the 2 keys"),
+        ({"is": "source", "as": "base64 | nope"}, "there is no form 'base64 | nope'"),
+        ({"is": "timeout", "as": "duration", "words": {"a": 1}}, "takes no words"),
+        ({"is": "secrets", "as": "after(due, ms)"}, "lens after(due, ms) is for text"),
+    ],
+)
+def test_rows_of_definitions_that_can_not_stand_are_refused(row: dict[str, Any], says: str) -> None:
+    with pytest.raises(FormSyntax, match=re.escape(says)):
+        parse_form(one_row(row), route_style(OSTERMERE))
 
 
 @pytest.mark.parametrize(("name", "said", "hub"), FORM_CASES)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from vast_ferry.mapping.templates import TemplateError, parse_template
 
 WORDS = {"text": "text", "no": "decimal", "flag": "words:on/off", "bin": "bytes", "many": "list", "more": "mapping"}
 
+MARCH = "2027-03-14T09:26:53Z"
 #: kind, field, what a row says beside its place → what stands there (the first is written), and what that means
 FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("object", "etag", {"as": "quoted"}, ['"9f2c"', "9f2c"], "9f2c"),
@@ -70,6 +72,55 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         ["2027-10-31 01:30 UTC", "2027-10-31 01:30 Europe/London (2)"],
         "2027-10-31T01:30:00Z",
     ),
+    ("http", "time", {"as": "time('WDAY, DD MON YYYY hh:mm:ss GMT')"}, ["Sun, 14 Mar 2027 09:26:53 GMT"], MARCH),
+    ("http", "time", {"as": "time('WEEKDAY D1 MONTH YYYY h1:m1:s1 PM')"}, ["Sunday 14 March 2027 9:26:53 AM"], MARCH),
+    ("http", "time", {"as": "time('YYYY-M1-D1 hh:mm:ss')"}, ["2027-3-14 09:26:53", "2027-03-14 09:26:53"], MARCH),
+    ("http", "time", {"as": "time('YYYY-DDD MILLIS')"}, ["2027-073 34013000"], MARCH),
+    ("http", "time", {"as": "time('YYYY-DDD/MINUTES')"}, ["2027-073/566"], "2027-03-14T09:26:00Z"),
+    ("http", "time", {"as": "since('2000-01-01T00:00:00Z', s)"}, [858331613], MARCH),
+    ("http", "time", {"as": "since('2000-01-01T00:00:00Z', ms, text)"}, ["858331613000"], MARCH),
+    ("http", "method", {"as": "lower"}, ["post", "POST"], "POST"),
+    ("http", "path.raw", {"as": "segments"}, [["a", "b%2F7", ""]], "/a/b%2F7/"),
+    ("http", "path.raw", {"as": "segments"}, [[]], "/"),
+    ("object", "size", {"as": "units(1024)"}, [4], 4096),
+    ("object", "size", {"is": "{size | digits} bytes"}, ["412 bytes"], 412),
+    ("object", "key", {"as": "base64 | decoded"}, ["YS9iIMOp"], "a/b é"),
+    ("object", "key", {"as": "unsuffixed('.obj')"}, ["a"], "a.obj"),
+    ("message", "attempt", {"as": "comes_again"}, [True], 2),
+    ("message", "body", {"as": "base64url"}, ["AP_-"], b"\x00\xff\xfe"),
+    ("message", "body", {"as": "base64url(padded)"}, ["AP8=", "AP8"], b"\x00\xff"),
+    ("message", "body", {"as": "latin1"}, ["a\xff"], b"a\xff"),
+    ("message", "body", {"as": "octets"}, [[0, 255]], b"\x00\xff"),
+    ("message", "body", {"as": "in_pieces(base64)"}, [["AP8A"], ["AP8=", "AA=="]], b"\x00\xff\x00"),
+    ("message", "body", {"as": "json_value"}, [{"a": [1, None]}], b'{"a":[1,null]}'),
+    ("message", "body", {"as": "json_value"}, [None], b""),
+    (
+        "message",
+        "attributes",
+        {"as": "scalars"},
+        [{"a": "1", "b": "true"}, {"a": 1, "b": True}],
+        {"a": "1", "b": "true"},
+    ),
+    ("message", "attributes", {"as": "by_name | texts"}, [{"a": "1"}], {"a": "1"}),
+    (
+        "message",
+        "attributes",
+        {"as": "by_key(n) | typed_texts(n, t, v)", "words": {"text": "text", "no": "decimal"}},
+        [{"a": {"t": "text", "v": "1"}}, {"a": {"t": "no", "v": "1"}}],
+        {"a": "1"},
+    ),
+    (
+        "message",
+        "attributes",
+        {"as": "tagged_texts", "words": {"t": "text", "no": "decimal"}},
+        [{"a": {"t": "1"}}, {"a": {"no": "1"}}],
+        {"a": "1"},
+    ),
+    ("http", "headers", {"as": "lists | underscored"}, [{"x_a": ["1"]}], [("x-a", "1")]),
+    ("http", "headers", {"as": "lists | upper_names"}, [{"X-A": ["1"]}, {"x-a": ["1"]}], [("x-a", "1")]),
+    ("record", "new", {"as": "records(n, v) | as_record"}, [[{"n": "a", "v": 1}]], {"a": 1}),
+    ("record", "keys", {"as": "one_column('a')"}, ["x"], {"a": "x"}),
+    ("record", "keys", {"as": "words(';', '=') | as_record"}, ["a=x;b=y"], {"a": "x", "b": "y"}),
     ("message", "body", {"as": "base64"}, ["AP8="], b"\x00\xff"),
     ("message", "body", {"as": "hex"}, ["00ff"], b"\x00\xff"),
     ("message", "body", {"as": "utf8"}, ["grüße"], "grüße".encode()),
@@ -124,6 +175,7 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ),
     ("call", "data", {"as": "json_or_empty"}, ['{"a":1}'], {"a": 1}),
     ("call", "data", {"as": "json_or_empty"}, [""], None),
+    ("call", "data", {"as": "json_lines"}, ['1\n{"a":[2]}\n', '1\n\n{"a": [2]}'], [1, {"a": [2]}]),
     ("call", "data", {"as": "base64 | gzip | json_bytes"}, [], {"a": [1, None]}),
     ("http", "query.raw", {"is": "query", "as": "commas", "derived": True}, [], ""),
     (
@@ -139,6 +191,24 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         {"at": ['event["x"]["a"]', 'event["x"]["b"]'], "as": "'{ | whole}[.{ | fraction(9)}]' | since_1970(s, split)"},
         [{"a": 1805016413, "b": 5000}],
         "2027-03-14T09:26:53.000005Z",
+    ),
+    (
+        "http",
+        "authority",
+        {"at": ['event["x"]["a"]', 'event["x"]["b"]'], "as": "'{}[:{ | whole}]'", "optional": True},
+        [{"a": "x.example", "b": None}],
+        "x.example",
+    ),
+    (
+        "object",
+        "change",
+        {
+            "at": ['event["x"][0]', 'event["x"][1]'],
+            "as": "'{}/{}' | choice",
+            "words": {"a/b": "created", "c/d": "deleted"},
+        },
+        [["c", "d"]],
+        "deleted",
     ),
     (
         "object",
@@ -188,6 +258,94 @@ def test_a_form_reads_what_it_writes(
     for held in stands or [native["x"]]:
         (read,) = read_events({**native, "x": held}, profile, "x", kind=kind)[1]
         assert (read[field], type(read[field])) == (means, type(means))
+
+
+#: kind, rows, what stands there, what it means: fields that follow from one another
+TOGETHER: list[tuple[str, list[dict[str, Any]], dict[str, Any], dict[str, Any]]] = [
+    *(
+        (
+            "record",
+            [{"at": 'event["old"]', "is": "old"}, {"at": 'event["new"]', "is": "new"}],
+            sides,
+            {"change": change},
+        )
+        for sides, change in (
+            ({"old": None, "new": {"a": 1}}, "inserted"),
+            ({"old": {"a": 1}, "new": None}, "deleted"),
+            ({"old": {"a": 1}, "new": {"a": 2}}, "updated"),
+        )
+    ),
+    (
+        "record",
+        [
+            {"at": 'event["new"]', "is": "new"},
+            {"at": 'event["was"]', "is": "old.changed"},
+            {"at": 'event["by"]', "is": "keys.names"},
+        ],
+        {"new": {"a": 1, "b": 2}, "was": {"b": 1}, "by": ["a"]},
+        {"old": {"a": 1, "b": 1}, "keys": {"a": 1}, "change": "updated"},
+    ),
+    (
+        "http",
+        [{"at": 'event["url"]', "is": "{scheme}://{authority}{target}"}],
+        {"url": "http://x.example:8080/a/b?c=%20"},
+        {"scheme": "http", "authority": "x.example:8080", "path.raw": "/a/b", "query.raw": "c=%20"},
+    ),
+    (
+        "http",
+        [{"at": 'event["hops"]', "is": ["{_...}, {client}", "{client}"]}],
+        {"hops": "198.51.100.7"},
+        {"client": "198.51.100.7"},
+    ),
+    (
+        "http",
+        [{"at": 'event["h"]', "is": "headers.plain", "as": "pairs"}]
+        + [{"at": 'event["c"]', "is": "cookies", "as": "records(n, v) | as_words('=')"}],
+        {"h": [("a", "1")], "c": [{"n": "sid", "v": "1"}, {"n": "b", "v": ""}]},
+        {"headers": [("a", "1"), ("cookie", "sid=1; b=")]},
+    ),
+    (
+        "http",
+        [
+            {"at": 'event["h"]', "is": "headers", "as": "pairs"},
+            {"at": 'event["t"]', "is": "body", "as": "json_or_text"},
+        ],
+        {"h": [("content-type", "text/plain")], "t": "[1]"},
+        {"body": b"[1]"},
+    ),
+    (
+        "http",
+        [
+            {"at": 'event["h"]', "is": "headers", "as": "pairs"},
+            {"at": 'event["t"]', "is": "body", "as": "json_or_text"},
+        ],
+        {"h": [("content-type", "application/json")], "t": [1]},
+        {"body": b"[1]"},
+    ),
+]
+
+
+@pytest.mark.parametrize(("kind", "rows", "stands", "means"), TOGETHER)
+def test_fields_that_follow_from_others_come_back(
+    tmp_path: Path, kind: str, rows: list[dict[str, Any]], stands: dict[str, Any], means: dict[str, Any]
+) -> None:
+    model = {"provider": "it", "edition": 1, "title": "It", "about": "a form"}
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}, kind: {"event": {"rows": rows}}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    profile = find_profile(str(tmp_path / "it.yaml"))
+    (read,) = read_events(json.loads(json.dumps(stands)), profile, "x", kind=kind)[1]
+    assert {name: read[name] for name in means} == means
+    (again,) = write_events(kind, [dict(read)], profile)
+    assert json.loads(json.dumps(again)) == json.loads(json.dumps(stands))
+
+
+def test_a_record_that_is_told_neither_before_nor_after_is_refused(tmp_path: Path) -> None:
+    rows = [{"at": 'event["old"]', "is": "old"}, {"at": 'event["new"]', "is": "new"}]
+    model = {"provider": "it", "edition": 1, "title": "It", "about": "a form", "record": {"event": {"rows": rows}}}
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    with pytest.raises(BadInput, match="it can't be said what happened to it"):
+        read_events({"old": None, "new": None}, find_profile(str(tmp_path / "it.yaml")), "x", kind="record")
 
 
 #: What a text can't be, as a message says it.

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.definitions.forms import FormError
-from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there
+from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
 from vast_ferry.definitions.tables import forms_of
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
@@ -189,8 +189,8 @@ class Declarations:
 
     def _variables(self, name: str, data: dict[str, Any], place: Place) -> dict[str, Any]:
         """Return the variables that are declared of a function, as texts may name them."""
-        row = next((row for row in self.model.functions.rows if row.is_ == "variables"), None)
-        held = there(data, row.at) if row else MISSING
+        row = next((row for row in self.model.functions.rows if row.field == "variables"), None)
+        held = under(data, row.keys) if row else MISSING
         if row is None or held is MISSING:
             return {}
         try:
@@ -404,7 +404,7 @@ class Declarations:
                 places[(*path, argument)] = (place.line, place.column)
             for argument, (source, place) in decorator.computed.items():
                 self.computed(f"{argument} of {decorator.path}", source, place, name)
-            if path and decorator.computed and not any(kind.told_by in into for kind in self.model.functions.triggers):
+            if path and decorator.computed and not any(kind.key in into for kind in self.model.functions.triggers):
                 listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))
         return Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)

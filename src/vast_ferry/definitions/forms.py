@@ -12,14 +12,14 @@ from typing import Any, ClassVar, Final
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.captures import read_captures, write_captures
 from vast_ferry.definitions.filters.cloud_event_filters import read_filters, write_filters
-from vast_ferry.definitions.filters.ends import FilterError
+from vast_ferry.definitions.filters.ends import FilterError, from_ends, to_ends
 from vast_ferry.definitions.filters.globs import read_glob, write_glob
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
 from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import Access, Entry
-from vast_ferry.hub.keys import KeyFilter
+from vast_ferry.hub.keys import AnyOf, KeyFilter
 from vast_ferry.hub.schedules import Schedule, known_zone
 
 #: RFC 9110 §9.1: a method is a token; providers write them in capitals.
@@ -105,11 +105,12 @@ class Form:
     """The value itself, of the type that the hub's field has."""
 
     args: tuple[str, ...]
-    options: dict[str, str]
+    options: dict[Any, Any]
     routes: RouteStyle
 
     name: ClassVar[str] = "plain"
     takes: ClassVar[int] = 0
+    may_take: ClassVar[int] = 0  # so many more
     named: ClassVar[bool] = False
     worded: ClassVar[bool] = False  # `words` of the row are its options
     wants: ClassVar[str] = "no arguments"
@@ -130,6 +131,15 @@ class Form:
         if field == "zone" and not known_zone(value):
             raise FormError(f"there is no time zone {value!r} in the time zone database")
         return value
+
+    @property
+    def keeps(self) -> tuple[bool, bool]:
+        """Return whether a schedule keeps its time zone there, and whether it may begin and end."""
+        return False, False
+
+    def takes_part(self, value: Any) -> frozenset[str]:
+        """Return the names that are this row's, where another row reads the same mapping: those that it can read."""
+        return frozenset()
 
     def write(self, value: Any) -> Any:
         """Return what the definition says for a hub's value; raises CannotHold where it has no words for it."""
@@ -248,24 +258,100 @@ class Quantity(Form):
 
 
 #: Units of a span of time, in seconds.
-_SECONDS: Final = {"ms": 0.001, "s": 1, "sec": 1, "m": 60, "min": 60, "h": 3600}
+SECONDS: Final = {
+    "ms": 0.001,
+    "millisecond": 0.001,
+    "s": 1,
+    "sec": 1,
+    "second": 1,
+    "m": 60,
+    "min": 60,
+    "minute": 60,
+    "h": 3600,
+    "hour": 3600,
+    "d": 86400,
+    "day": 86400,
+}
+_UNITS: Final = "|".join(sorted((f"{unit}s?" if len(unit) > 2 else unit for unit in SECONDS), key=len, reverse=True))
+_SPAN: Final = re.compile(rf"(\d{{1,9}}(?:\.\d{{1,6}})?) ?({_UNITS})(?![a-z])")
+_CLOCK: Final = re.compile(r"(?:(\d{1,4}):)?(\d{1,2}):(\d{2}(?:\.\d{1,6})?)")
+#: A span of time as ISO 8601 (5.5.2.4) has it, of days at most.
+_ISO: Final = re.compile(
+    r"P(?=.)(?:(\d{1,6})D)?(?:T(?=\d)(?:(\d{1,6})H)?(?:(\d{1,6})M)?(?:(\d{1,9}(?:\.\d{1,6})?)S)?)?"
+)
+
+
+def seconds_of(text: str) -> float | None:
+    """Return the seconds of a span of time: `1m 30s`, `2500ms`, `00:01:30`, `PT30S`; nothing for another text.
+
+    >>> seconds_of("1h30m"), seconds_of("00:01:30"), seconds_of("PT2M"), seconds_of("soon")
+    (5400.0, 90.0, 120.0, None)
+    """
+    if found := _ISO.fullmatch(text):
+        days, hours, minutes, seconds = (float(part or 0) for part in found.groups())
+        return days * 86400 + hours * 3600 + minutes * 60 + seconds
+    if found := _CLOCK.fullmatch(text):
+        return int(found[1] or 0) * 3600 + int(found[2]) * 60 + float(found[3])
+    total, at = 0.0, 0
+    while at < len(text):
+        part = _SPAN.match(text, at)
+        if part is None:
+            return None
+        total += float(part[1]) * (SECONDS.get(part[2]) or SECONDS[part[2].removesuffix("s")])
+        at = part.end() + (text[part.end() : part.end() + 1] == " ")
+    return round(total, 6) if at else None
 
 
 class Duration(Form):
-    """A span of time with its unit behind it, as seconds: `2500ms`, `30s`, `5 min`, `1h`; `30s` is written."""
+    """A span of time as seconds: `2500ms`, `30s`, `1m 30s`, `2 minutes`, `00:01:30`, `PT30S`; `30s` is written.
+
+    `duration(iso)`, `duration(clock)` and `duration(words)` write `PT30S`, `00:00:30` and `30 seconds`.
+    """
 
     __slots__ = ()
-    name = "duration"
+    name, may_take, wants = "duration", 1, "nothing, or one of iso, clock, words"
 
     def read(self, value: Any, field: str) -> int | float:
-        found = re.fullmatch(r"(\d{1,9}(?:\.\d{1,6})?) ?(ms|s|sec|m|min|h)", _text(value))
-        if not found:
-            raise FormError(f"expected a span of time such as 30s or 2500ms, got {got(value)}")
-        seconds = float(found[1]) * _SECONDS[found[2]]
-        return int(seconds) if seconds.is_integer() else round(seconds, 6)
+        seconds = seconds_of(_text(value).strip())
+        if seconds is None:
+            raise FormError(f"expected a span of time such as 30s, 2500ms, 00:01:30 or PT30S, got {got(value)}")
+        return int(seconds) if seconds.is_integer() else seconds
 
     def write(self, value: float) -> str:
-        return f"{value:g}s" if float(value).is_integer() else f"{value * 1000:g}ms"
+        how = self.args[0] if self.args else ""
+        if how == "iso":
+            return f"PT{_plain_number(value)}S"
+        if how == "clock":
+            whole, rest = divmod(value, 60)
+            return f"{int(whole) // 60:02}:{int(whole) % 60:02}:{'0' * (rest < 10)}{_plain_number(rest)}"
+        if how == "words":
+            return f"{_plain_number(value)} {'second' if value == 1 else 'seconds'}"
+        return f"{_plain_number(value)}s" if float(value).is_integer() else f"{_plain_number(value * 1000)}ms"
+
+
+class Span(Form):
+    """A number of units of time, as seconds: `span(ms)`, `span(min)`."""
+
+    __slots__ = ()
+    name, takes, wants = "span", 1, "a unit of time: ms, s, min, h or d"
+
+    def read(self, value: Any, field: str) -> int | float:
+        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e12:
+            raise FormError(f"expected a number, got {got(value)}")
+        seconds = round(value * SECONDS[self.args[0]], 6)
+        return int(seconds) if float(seconds).is_integer() else seconds
+
+    def write(self, value: float) -> int | float:
+        made = round(value / SECONDS[self.args[0]], 6)
+        if round(made * SECONDS[self.args[0]], 6) != value:
+            raise CannotHold(f"{value:g} seconds are no short number of {self.args[0]}")
+        return int(made) if made.is_integer() else made
+
+
+def _plain_number(value: float) -> str:
+    """Return a number without an exponent, and without zeros at its end."""
+    text = f"{value:.6f}".rstrip("0").rstrip(".")
+    return text or "0"
 
 
 class Entries(Form):
@@ -285,11 +371,89 @@ class Entries(Form):
         return [{self.args[0]: name, self.args[1]: held} for name, held in value.items()]
 
 
+class Assignments(Form):
+    """Names and values as a list of texts, or as lines of one: `NAME=value`; a list is written.
+
+    `assignments(lines)` writes one text, `assignments(':')` has another mark.
+    """
+
+    __slots__ = ()
+    name, may_take, wants = "assignments", 2, "nothing, or lines and a mark"
+
+    @property
+    def _mark(self) -> str:
+        return next((one for one in self.args if one != "lines"), "=")
+
+    def read(self, value: Any, field: str) -> dict[str, str]:
+        listed = value
+        if isinstance(value, str):
+            listed = [line for line in value.splitlines() if line.strip() and not line.startswith("#")]
+        if not isinstance(listed, list) or not all(isinstance(one, str) and self._mark in one for one in listed):
+            raise FormError(f"expected texts such as NAME{self._mark}value")
+        parts = [one.partition(self._mark) for one in listed]
+        return {name.strip(): held for name, _, held in parts}
+
+    def write(self, value: dict[str, str]) -> Any:
+        listed = [f"{name}{self._mark}{held}" for name, held in value.items()]
+        if "lines" not in self.args:
+            return listed
+        if any("\n" in one for one in listed):
+            raise CannotHold("a value has several lines")
+        return "".join(f"{one}\n" for one in listed)
+
+
+class Under(Form):
+    """Secrets as mappings with a reference: `under('secret')` reads `KEY: {secret: vault/key}`."""
+
+    __slots__ = ()
+    name, takes, wants = "under", 1, "the key of a reference"
+
+    def takes_part(self, value: Any) -> frozenset[str]:
+        held = value.items() if isinstance(value, dict) else ()
+        return frozenset(name for name, one in held if isinstance(one, dict) and self.args[0] in one)
+
+    def read(self, value: Any, field: str) -> dict[str, str]:
+        if not isinstance(value, dict):
+            raise FormError("expected a mapping from names to references")
+        for name, one in value.items():
+            if not isinstance(one, dict) or list(one) != [self.args[0]] or not isinstance(one[self.args[0]], str):
+                raise FormError(f"{name} is not a reference ({self.args[0]}: …): a secret's value must not stand here")
+        return {name: one[self.args[0]] for name, one in value.items()}
+
+    def write(self, value: dict[str, str]) -> dict[str, dict[str, str]]:
+        return {name: {self.args[0]: reference} for name, reference in value.items()}
+
+
+class Methods(Form):
+    """Request methods: one in a text, several set apart by commas, `|` or spaces, or a list; in any case.
+
+    Written is a list; `methods(lower)` in lower case, `methods(',')` one text with that between.
+    """
+
+    __slots__ = ()
+    name, may_take, wants = "methods", 2, "nothing, or lower and what sets them apart"
+
+    def read(self, value: Any, field: str) -> Any:
+        words = value if isinstance(value, list) else [one for one in re.split(r"[\s,|]+", _text(value)) if one]
+        if words == ["*"]:
+            return ()
+        return tuple(_method(one.upper() if isinstance(one, str) else one) for one in words)
+
+    def write(self, value: Any) -> Any:
+        words = [one.lower() if "lower" in self.args else one for one in value]
+        apart = next((one for one in self.args if one != "lower"), None)
+        return words if apart is None else apart.join(words)
+
+
 class Reference(Form):
     """Secrets by reference: name → reference behind a fixed beginning. A value that is no reference is never kept."""
 
     __slots__ = ()
     name, takes, wants = "reference", 1, "the beginning of a reference"
+
+    def takes_part(self, value: Any) -> frozenset[str]:
+        held = value.items() if isinstance(value, dict) else ()
+        return frozenset(name for name, one in held if isinstance(one, str) and one.startswith(self.args[0]))
 
     def read(self, value: Any, field: str) -> dict[str, str]:
         if not isinstance(value, dict):
@@ -312,14 +476,19 @@ class Choice(Form):
     __slots__ = ()
     name, named, wants = "choice", True, "own word=hub word"
 
-    def read(self, value: Any, field: str) -> str:
-        if not isinstance(value, str) or value not in self.options:
-            known = ", ".join(self.options)
-            raise FormError(f"expected one of {known}, got {got(value)}{nearest(str(value), self.options)}")
-        return self.options[value]
+    def read(self, value: Any, field: str) -> Any:
+        known = [word for word in self.options if not isinstance(value, list | dict) and word == value]
+        if not known or isinstance(known[0], bool) != isinstance(value, bool):
+            words = [str(word).lower() if isinstance(word, bool) else str(word) for word in self.options]
+            raise FormError(f"expected one of {', '.join(words)}, got {got(value)}{nearest(str(value), words)}")
+        meant = self.options[known[0]]
+        if field in _TYPES and isinstance(meant, str) and meant.isdecimal():
+            meant = int(meant)
+        return Form.read(self, meant, field) if field in _TYPES and field not in ("methods", "where") else meant
 
-    def write(self, value: str) -> str:
-        own = {hub: own for own, hub in self.options.items()}
+    def write(self, value: Any) -> Any:
+        own = {hub: own for own, hub in reversed(self.options.items())}
+        own |= {int(hub): word for hub, word in own.items() if isinstance(hub, str) and hub.isdecimal()}
         if value not in own:
             raise CannotHold(f"it has no word for {value}")
         return own[value]
@@ -385,11 +554,15 @@ class ChoiceWords(Choice):
         return ", ".join(Choice.write(self, item) for item in value)
 
 
+#: Spellings of filters on keys.
+FILTERS: Final = ("glob", "shell_glob", "captures", "cloudevents")
+
+
 class Filter(Form):
     """A filter on keys in one of the spellings: shell patterns, paths with captures, CloudEvents filters."""
 
     __slots__ = ()
-    name, takes, wants = "key_filter", 1, f"one of {', '.join(('glob', 'shell_glob', 'captures', 'cloudevents'))}"
+    name, takes, wants = "key_filter", 1, f"one of {', '.join(FILTERS)}"
 
     def read(self, value: Any, field: str) -> KeyFilter:
         try:
@@ -409,6 +582,55 @@ class Filter(Form):
         return write_glob(value, slashes=self.args[0] == "glob")
 
 
+class AnyFilter(Filter):
+    """Filters on keys of which one must fit, as a list or one alone: `any_filter(glob)`, `any_filter(begins)`."""
+
+    __slots__ = ()
+    name, takes, wants = "any_filter", 1, f"one of begins, ends, {', '.join(FILTERS[:3])}"
+
+    def read(self, value: Any, field: str) -> KeyFilter:
+        read = [self._one(one, field) for one in (value if isinstance(value, list) else [value])]
+        if not read:
+            raise FormError("expected a filter on keys, or a list of them")
+        return read[0] if len(read) == 1 else AnyOf(tuple(read))
+
+    def _one(self, value: Any, field: str) -> KeyFilter:
+        if self.args[0] in ("begins", "ends"):
+            return from_ends(_text(value), "") if self.args[0] == "begins" else from_ends("", _text(value))
+        return Filter.read(self, value, field)
+
+    def write(self, value: KeyFilter) -> list[Any]:
+        return [self._said(one) for one in (value.filters if isinstance(value, AnyOf) else (value,))]
+
+    def _said(self, one: KeyFilter) -> Any:
+        if self.args[0] not in ("begins", "ends"):
+            return Filter.write(self, one)
+        prefix, suffix = to_ends(one)
+        if (suffix if self.args[0] == "begins" else prefix) or not (prefix or suffix):
+            raise CannotHold(f"it tells by what a key {self.args[0]} with")
+        return prefix or suffix
+
+
+class CronByKey(Form):
+    """A schedule as a mapping of cron's fields: `cron_by_key(minute, hour, day, month, weekday)`, `*` for none."""
+
+    __slots__ = ()
+    name, takes, wants = "cron_by_key", 5, "the keys of minute, hour, day, month and weekday"
+
+    def read(self, value: Any, field: str) -> Schedule:
+        unknown = sorted(set(value) - set(self.args)) if isinstance(value, dict) else ["no mapping"]
+        if unknown:
+            raise FormError(f"expected a mapping of {', '.join(self.args)}, got {', '.join(map(str, unknown))}")
+        try:
+            return STYLES["cron"].read(" ".join(str(value.get(key, "*")) for key in self.args))
+        except ScheduleError as error:
+            raise FormError(str(error)) from None
+
+    def write(self, value: Schedule) -> list[dict[str, str]]:
+        lines = [line.split() for line in STYLES["cron"].write(value)]
+        return [{key: part for key, part in zip(self.args, line, strict=True) if part != "*"} for line in lines]
+
+
 class ScheduleForm(Form):
     """A schedule in one of the spellings of `definitions/schedules/`; a text for each trigger that it takes."""
 
@@ -423,6 +645,11 @@ class ScheduleForm(Form):
 
     def write(self, value: Schedule) -> list[str]:
         return STYLES[self.args[0]].write(value)
+
+    @property
+    def keeps(self) -> tuple[bool, bool]:
+        style = STYLES[self.args[0]]
+        return style.zones, style.bounds
 
 
 class AccessForm(Form):
@@ -513,7 +740,11 @@ FORMS: Final[dict[str, type[Form]]] = {
         Prefixed,
         Quantity,
         Duration,
+        Span,
         Entries,
+        Assignments,
+        Under,
+        Methods,
         Reference,
         Choice,
         Choices,
@@ -521,6 +752,8 @@ FORMS: Final[dict[str, type[Form]]] = {
         Words,
         ChoiceWords,
         Filter,
+        AnyFilter,
+        CronByKey,
         ScheduleForm,
         AccessForm,
         Route,

@@ -15,7 +15,7 @@ from vast_ferry.hub.keys import AnyOf, KeyFilter, fits
 from vast_ferry.hub.schedules import Schedule
 
 #: Units of memory, in MiB.
-_SIZES: Final = {"k": 1 / 1024, "m": 1, "g": 1024}
+_SIZES: Final = {"": 1 / 1048576, "k": 1 / 1024, "m": 1, "g": 1024}
 
 
 def _listed(value: Any, apart: str = r"\s+") -> list[str]:
@@ -28,20 +28,39 @@ def _listed(value: Any, apart: str = r"\s+") -> list[str]:
 
 
 class Size(Form):
-    """Memory with its unit behind it, as MiB: `size('MiB')` is written so; `256M`, `3GiB`, `192 MB` are read."""
+    """Memory with its unit behind it, as MiB: `size('MiB')` is written so; `256M`, `3GiB`, `192 MB` are read.
+
+    `size('B')` is of bytes, also as a plain number.
+    """
 
     __slots__ = ()
     name, takes, wants = "size", 1, "the unit that is written"
 
     def read(self, value: Any, field: str) -> int:
-        found = re.fullmatch(r"(\d{1,9}(?:\.\d{1,3})?) ?([kmgKMG])(?:i?[bB])?", value if isinstance(value, str) else "")
-        size = float(found[1]) * _SIZES[found[2].lower()] if found else 0.5
-        if not size.is_integer():
+        if self.args[0] == "B" and type(value) is int:
+            value = f"{value}B"
+        text = value if isinstance(value, str) else ""
+        found = re.fullmatch(r"(\d{1,15}(?:\.\d{1,6})?) ?([kmgKMG]?)(?:i?[bB])?", text)
+        unit = found[2].lower() if found else ""
+        if found is None or (not unit and self.args[0] != "B"):
             raise FormError(f"expected memory with its unit, such as 256{self.args[0]}, got {got(value)}")
+        size = float(found[1]) * _SIZES[unit]
+        if not size.is_integer():
+            raise FormError(f"expected whole MiB, got {got(value)}")
         return int(size)
 
-    def write(self, value: int) -> str:
-        return f"{value}{self.args[0]}"
+    def write(self, value: int) -> Any:
+        number = value / _SIZES[self._unit]
+        if not float(f"{number:.6f}") * _SIZES[self._unit] == value:
+            raise CannotHold(f"{value} MiB is no short number of {self.args[0]}")
+        if self.args[0] == "B":
+            return int(number)
+        return f"{f'{number:.6f}'.rstrip('0').rstrip('.')}{self.args[0]}"
+
+    @property
+    def _unit(self) -> str:
+        first = self.args[0].strip()[:1].lower()
+        return first if first in _SIZES and self.args[0] != "B" else ""
 
 
 class Each(Form):
@@ -204,7 +223,9 @@ class DaysAt(Form):
         if not isinstance(value, dict) or at not in value:
             raise FormError(f"expected times of day under {at}, got {got(value)}")
         try:
-            return at_times(read_days(str(value.get(days, "daily"))), read_times(_listed(value[at])))
+            named = value.get(days, "daily")
+            words = " ".join(map(str, named)) if isinstance(named, list) else str(named)
+            return at_times(read_days(words), read_times(_listed(value[at])))
         except ScheduleError as error:
             raise FormError(str(error)) from None
 

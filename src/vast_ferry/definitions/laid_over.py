@@ -8,7 +8,7 @@ away, and of anything else the upper counts. References are filled in last, so t
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, Final
 
 from vast_ferry.hub.findings import FerryError
@@ -33,6 +33,26 @@ def there(data: Any, path: str) -> Any:
             return MISSING
         data = data[part]
     return data
+
+
+def under(data: Any, keys: Sequence[str]) -> Any:
+    """Return what stands under a key; of several, a list with None where nothing does, MISSING where none has any."""
+    if len(keys) == 1:
+        return there(data, keys[0])
+    found = [there(data, key) for key in keys]
+    return MISSING if all(one is MISSING for one in found) else [None if one is MISSING else one for one in found]
+
+
+def put_under(
+    data: dict[str, Any], keys: Sequence[str], value: Any, put: Callable[[dict[str, Any], str, Any], None]
+) -> None:
+    """Put a value under a key; of several, each of its parts under its own."""
+    if len(keys) == 1:
+        put(data, keys[0], value)
+        return
+    for key, one in zip(keys, value, strict=True):
+        if one is not None:
+            put(data, key, one)
 
 
 def put(data: dict[str, Any], path: str, value: Any) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import keyword
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
@@ -12,7 +12,7 @@ from typing import Any, Final
 from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wider
-from vast_ferry.definitions.laid_over import MISSING, merged, texts_in, there
+from vast_ferry.definitions.laid_over import MISSING, merged, texts_in, there, under
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import looks_secret, masked
 from vast_ferry.definitions.tables import checked_definition, forms_of
@@ -91,13 +91,14 @@ class _Reader(Declarations):
     carry_values: frozenset[str] = frozenset()  # variables that are carried whatever they hold
     withheld: dict[str, None] = field(default_factory=dict)
     others: list[OtherFunction] = field(default_factory=list)
+    at_top: dict[str, list[tuple[Path_, dict[str, Any], list[TriggerModel]]]] = field(default_factory=dict)
 
     def _kept_back(self, row: DefinitionRow, error: FormError, declared: Declared, path: Path_) -> None:
         """Note a value that is not carried as it is; raises BadInput for one that is wrong."""
         place = declared.document.place(*path)
-        if row.is_ != "secrets" and row.is_ not in KEPT_BACK:
+        if row.field != "secrets" and row.field not in KEPT_BACK:
             raise BadInput(f"{'.'.join(map(str, path))}: {error}", "Mend the value", place) from None
-        code, remedy = KEPT_BACK.get(row.is_, ("secret-value", "Put it into the vault"))
+        code, remedy = KEPT_BACK.get(row.field, ("secret-value", "Put it into the vault"))
         self.note(code, Severity.BLOCKING, (str(error), remedy), place, declared.name)
 
     def rows(
@@ -106,37 +107,46 @@ class _Reader(Declarations):
         """Return what rows say of a mapping, by hub field; `usual`: what holds where a key is missing counts too."""
         values: dict[str, Any] = {}
         for row in rows:
-            said = there(data, row.at)
+            said = self._part(row, rows, under(data, row.keys))
             if said is MISSING and row.usual is not None and usual:
                 said = row.usual
             if said is MISSING:
                 continue
-            at = (*path, *([row.at] if row.at in data else row.at.split(".")))
+            first = next((key for key in row.keys if there(data, key) is not MISSING), row.keys[0])
+            at = (*path, *([first] if first in data else first.split(".")))
             place = declared.document.place(*at)
-            if not row.is_:
-                why = f"{row.at!r} ({row.about}) is not carried"
+            if not row.field:
+                why = f"{first!r} ({row.about}) is not carried"
                 self.note("not-carried", Severity.TODO, (why, "Declare it by hand at the target"), place, declared.name)
                 continue
             value = self._read(row, said, declared, at)
             if value is MISSING:
                 continue
-            if row.is_ == "entry" and (other := self.other_file(value)):
+            if row.field == "entry" and (other := self.other_file(value)):
                 self.other(declared, str(said), LANGUAGES[other], place)
                 continue
-            if row.is_ == "variables":
+            if row.field == "variables":
                 value, withheld = self.variables(value, declared, at)
                 if withheld:
                     values["withheld"] = withheld
-            values.update(value if row.is_ in ("route", "methods_and_route") else {row.is_: value})
+            values.update(value if row.field in ("route", "methods_and_route") else {row.field: value})
         return values
+
+    def _part(self, row: DefinitionRow, rows: list[DefinitionRow], said: Any) -> Any:
+        """Return what is a row's of a mapping that holds variables and secrets, which are two rows of the same key."""
+        beside = next((one for one in rows if one is not row and one.keys == row.keys), None)
+        if beside is None or not isinstance(said, dict) or {row.field, beside.field} != {"variables", "secrets"}:
+            return said
+        secrets = forms_of(self.profile)[id(row if row.field == "secrets" else beside)].takes_part(said)
+        return {name: one for name, one in said.items() if (name in secrets) == (row.field == "secrets")}
 
     def _read(self, row: DefinitionRow, said: Any, declared: Declared, at: Path_) -> Any:
         """Return the hub's value of what a definition says; MISSING, and a finding, where that is not carried."""
         place = declared.document.place(*at)
         try:
-            return forms_of(self.profile)[id(row)].read(said, row.is_)
+            return forms_of(self.profile)[id(row)].read(said, row.field)
         except OtherLanguage as error:
-            if row.is_ == "entry":
+            if row.field == "entry":
                 self.other(declared, str(said), str(error), place)
         except Wider as error:
             self.note("wider-trigger", Severity.TODO, (str(error), WIDER), place, declared.name)
@@ -199,19 +209,21 @@ class _Reader(Declarations):
         document, name = declared.document, declared.name
         found: list[Trigger] = []
         bound: list[Binding] = []
-        for here, item in self._listed_triggers(declared):
+        functions = self.model.functions
+        every = [(here, item, functions.triggers) for here, item in self._listed_triggers(declared)]
+        for here, item, kinds in [*every, *self.at_top.get(name, ())]:
             data = self.mapping(item, document, here, f"a trigger of {name}")
-            kind = self._kind(data, declared, here)
-            values = self.rows(kind.rows, data, declared, here)
+            kind = self._kind(data, declared, here, kinds)
+            values = {**self.rows(kind.rows, data, declared, here), **_always(kind)}
             code = self.model.functions.code
-            known = [kind.told_by, *(row.at for row in kind.rows), *(code.decorators if code else ())]
+            known = [kind.key, *(key for row in kind.rows for key in row.keys), *(code.decorators if code else ())]
             self.unknown_within(declared, data, known, here)
             parameter, form = values.pop("parameter", ""), values.pop("form", "whole")
             content_type = values.pop("content_type", "")
             place = self.kept(document.place(*here))
             if parameter:
                 self._wire(parameter, form, kind, place)
-                key = str(data.get(next((r.at for r in kind.rows if r.is_ in ("key", "key_filter")), ""), ""))
+                key = str(data.get(next((r.keys[0] for r in kind.rows if r.field in ("key", "key_filter")), ""), ""))
                 source = values.get("source", "")
                 bound.append(Binding(parameter, kind.way, kind.kind, source, key, form, content_type))  # type: ignore[arg-type]
             if kind.way == "event" and kind.kind != "call":
@@ -222,9 +234,15 @@ class _Reader(Declarations):
 
     def _listed_triggers(self, declared: Declared) -> list[tuple[Path_, Any]]:
         """Return each trigger, and where it stands: in a list, or under keys of the function itself."""
-        at = self.model.functions.triggers_at
+        functions = self.model.functions
+        at = functions.triggers_at
+        if not at and functions.triggers_are == "one":
+            keys = _keys_of(functions.triggers)
+            own = {key: one for key, one in declared.data.items() if key in keys}
+            told = any(there(own, kind.key) is not MISSING for kind in functions.triggers)
+            return [(declared.path, own)] if told else []
         if not at:
-            known = dict.fromkeys(kind.told_by.partition(".")[0] for kind in self.model.functions.triggers)
+            known = dict.fromkeys(kind.key.partition(".")[0] for kind in self.model.functions.triggers)
             made: list[tuple[Path_, Any]] = []
             for key in known:
                 held = declared.data.get(key, [])
@@ -232,10 +250,40 @@ class _Reader(Declarations):
                 made += [((*declared.path, key, index), {key: one}) for index, one in enumerate(several)]
             return made
         listed = declared.data.get(at, [])
+        place = declared.document.place(*declared.path, at)
+        how = self.model.functions.triggers_are
+        if how != "listed" and at in declared.data:
+            one = self.mapping(listed, declared.document, (*declared.path, at), f"{at} of {declared.name}")
+            here = (*declared.path, at)
+            return [(here, one)] if how == "one" else [((*here, key), item) for key, item in one.items()]
         if not isinstance(listed, list):
-            place = declared.document.place(*declared.path, at)
             raise BadInput(f"{at} of {declared.name} is not a list", "List its triggers there", place)
         return [((*declared.path, at, index), item) for index, item in enumerate(listed)]
+
+    def _at_top(self, top: dict[str, Any], names: set[str]) -> None:
+        """Note the triggers that stand at the top, by the function that each names."""
+        for where in self.model.functions.elsewhere:
+            listed = top.get(where.at, {} if where.keyed else [])
+            entries: list[tuple[str | int, Any]]
+            if where.keyed:
+                entries = list(self.mapping(listed, self.document, (where.at,), where.at).items())
+            elif isinstance(listed, list):
+                entries = list(enumerate(listed))
+            else:
+                raise BadInput(f"{where.at} is not a list", "List the triggers there", self.document.place(where.at))
+            for key, item in entries:
+                here = (where.at, key)
+                said = {where.function: item} if where.keyed and isinstance(item, str) else item
+                data = dict(self.mapping(said, self.document, here, f"a trigger under {where.at}"))
+                name = data.pop(where.function, None)
+                if name not in names:
+                    known = nearest(str(name), sorted(names))
+                    what = f"there is no function {name!r}{known}" if name else f"it has no {where.function}"
+                    raise BadInput(
+                        f"{where.at}: {what}", "Name a function of this definition", self.document.place(*here)
+                    )
+                data = {where.keyed: key, **data} if where.keyed else data
+                self.at_top.setdefault(str(name), []).append((here, data, where.triggers))
 
     def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
         """Refuse a binding that can't become a parameter, or hands over what it has not."""
@@ -247,13 +295,17 @@ class _Reader(Declarations):
             what = f"a {kind.kind} has no content that could be handed over as {form!r}{nearest(form, known)}"
             raise BadInput(what, f"Use one of: {', '.join(known)}", shown)
 
-    def _kind(self, data: dict[str, Any], declared: Declared, path: Path_) -> TriggerModel:
-        for kind in self.model.functions.triggers:
-            way = next((row.at for row in kind.rows if row.is_ == "parameter"), kind.told_by)
-            if there(data, kind.told_by) is not MISSING and there(data, way) is not MISSING:
+    def _kind(
+        self, data: dict[str, Any], declared: Declared, path: Path_, kinds: Sequence[TriggerModel]
+    ) -> TriggerModel:
+        for kind in kinds:
+            way = next((row.keys[0] for row in kind.rows if row.field == "parameter"), kind.key)
+            told = there(data, kind.key)
+            if told is not MISSING and there(data, way) is not MISSING and kind.word in (None, told):
                 return kind
-        known = list(dict.fromkeys(kind.told_by for kind in self.model.functions.triggers))
-        word = next(iter(data), "")
+        known = list(dict.fromkeys(kind.key if kind.word is None else f"{kind.key}: {kind.word}" for kind in kinds))
+        told = next((there(data, kind.key) for kind in kinds if kind.word is not None), MISSING)
+        word = next(iter(data), "") if told in (MISSING, None) else f"{kinds[0].key}: {told}"
         raise BadInput(
             f"a trigger of {declared.name} has none of the keys {', '.join(known)}{nearest(str(word), known)}",
             "Say what kind of trigger it is",
@@ -270,12 +322,14 @@ class _Reader(Declarations):
         keys = [self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at]
         keys += [
             *functions.shared,
+            *(where.at for where in functions.elsewhere),
             functions.bases,
             *(name for name in names if name not in ("stage", "function", "variables.*")),
         ]
         whole = Declared("", top, self.document, ())
         self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
         every = list(self.declared(top))
+        self._at_top(top, {one.name for one in every})
         read = [made for declared in every if (made := self._function(declared)) is not None]
         twice = _first_twice([function.name for function in read])
         if twice:
@@ -283,7 +337,7 @@ class _Reader(Declarations):
             raise BadInput(f"two functions are called {twice} (the other stands in {one})", "Rename one of them", other)
         self._same_routes(read)
         return Project(
-            self.title or str(_at(top, self.model.name)),
+            self.title or str(_at(top, self.model.name) if self.model.name else self.folder.resolve().name),
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
@@ -296,8 +350,8 @@ class _Reader(Declarations):
     def _function(self, declared: Declared) -> Function | None:
         rows = self.model.functions.rows
         values = self.rows(rows, declared.data, declared, declared.path)
-        told = [kind.told_by for kind in self.model.functions.triggers] if not self.model.functions.triggers_at else []
-        known = [*(row.at for row in rows), self.model.functions.triggers_at, *told]
+        told = _keys_of(self.model.functions.triggers) if not self.model.functions.triggers_at else set()
+        known = [*(key for row in rows for key in row.keys), self.model.functions.triggers_at, *told]
         self.unknown(declared, declared.data, [key.partition(".")[0] for key in known if key], declared.path)
         inside = PurePosixPath(self.files.get(declared.document.file, "")).parent.as_posix()
         if self.model.functions.files.count("/") > 1 and "entry" in values:  # its file lies beside its definition
@@ -307,7 +361,7 @@ class _Reader(Declarations):
         if any(other.name == declared.name for other in self.others):
             return None
         if "entry" not in values:
-            key = next(row.at for row in rows if row.is_ == "entry")
+            key = next(row.keys[0] for row in rows if row.field == "entry")
             place = declared.document.place(*declared.path)
             raise BadInput(f"function {declared.name} has no {key}", f"Add `{key}`", place)
         triggers, bindings = self.triggers(declared)
@@ -350,7 +404,7 @@ class _Reader(Declarations):
                 one = Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
                 fields = self.rows(self.model.functions.rows, one.data, one, where, usual=False)
                 overlays[str(function)] = {name: value for name, value in fields.items() if name != "withheld"}
-                self.unknown(one, one.data, [row.at for row in self.model.functions.rows], where)
+                self.unknown(one, one.data, [key for row in self.model.functions.rows for key in row.keys], where)
             only = stage.get(model.only, []) if model.only else []
             if not isinstance(only, list):
                 raise BadInput(f"{model.only} is not a list", "List functions there", self.document.place(*path))
@@ -457,6 +511,17 @@ class _Reader(Declarations):
                         "route",
                     )
                 )
+
+
+def _keys_of(kinds: Sequence[TriggerModel]) -> set[str]:
+    """Return the keys of a function that say something of its trigger, where these are the function's own."""
+    found = {key for kind in kinds for key in (kind.key, *(key for row in kind.rows for key in row.keys))}
+    return {key.partition(".")[0] for key in found}
+
+
+def _always(kind: TriggerModel) -> dict[str, Any]:
+    """Return what a kind of trigger always means, as the fields of one have it."""
+    return {name: tuple(one) if isinstance(one, list) else one for name, one in kind.fixed.items()}
 
 
 def _trigger(kind: str, values: dict[str, Any], place: Place) -> Trigger:

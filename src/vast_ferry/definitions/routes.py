@@ -70,7 +70,7 @@ class RouteStyle:
         slash = bool(self.slash) and text.endswith(self.slash)
         if slash:
             text = text[: -len(self.slash)]
-        segments = text.split("/")[1:]
+        segments = self._segments(text)
         types: dict[str, str] = {}
         made: list[str] = []
         names: list[str] = []
@@ -92,6 +92,13 @@ class RouteStyle:
         bare = not made or made == [""] or made[-1].startswith("{+")
         return Routed("/" + "/".join(made), tuple(sorted(types.items())), slash and not bare)
 
+    def _segments(self, text: str) -> list[str]:
+        """Return what stands between the slashes; one in a capture's own spelling (`[^/]+`) sets no segments apart."""
+        parts = [part for form in (self.one, self.rest, self.typed) for part in re.split("name|type", form)]
+        for part in parts:
+            text = text.replace(part, _masked(part)) if "/" in part else text
+        return text.split("/")[1:]
+
     def _looks_like_capture(self, segment: str) -> bool:
         return any(segment.startswith(form.partition("name")[0] or "\0") for form in (self.one, self.rest))
 
@@ -104,7 +111,9 @@ class RouteStyle:
         for form, kind in ((self.rest, "rest"), (self.typed, "typed"), (self.one, "")):
             if "name" not in form:
                 continue
-            pattern = re.escape(form).replace("name", r"(?P<n>[A-Za-z_]\w*)", 1).replace("type", r"(?P<t>\w+)", 1)
+            pattern = (
+                re.escape(_masked(form)).replace("name", r"(?P<n>[A-Za-z_]\w*)", 1).replace("type", r"(?P<t>\w+)", 1)
+            )
             found = re.fullmatch(pattern, segment, re.ASCII)
             if found and kind == "typed":
                 word = found["t"]
@@ -137,6 +146,10 @@ class RouteStyle:
         if routed.slash and not self.slash:
             raise CannotHold("a slash at the end can't be left out there")
         return ("/" if self.leading else "") + "/".join(made) + (self.slash if routed.slash else "")
+
+
+def _masked(text: str) -> str:
+    return text.replace("/", "\0")
 
 
 # --- which route wins ------------------------------------------------------------------------------------------------

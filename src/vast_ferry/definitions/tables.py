@@ -6,13 +6,18 @@ import ast
 import functools
 import keyword
 from collections.abc import Iterator, Mapping
-from typing import Final
+from typing import Any, Final
 
-from vast_ferry.definitions.forms import FORMS, Form
+from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, Through
+from vast_ferry.definitions.forms import FORMS, SECONDS, Form
 from vast_ferry.definitions.in_words import IN_WORDS
 from vast_ferry.definitions.routes import RouteStyle
+from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping.lenses.every import LENSES, parse_lens, with_words
+from vast_ferry.mapping.lenses.lens import LensError
+from vast_ferry.mapping.templates import parse_template
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
 
@@ -70,7 +75,7 @@ def forms_of(profile: Profile) -> dict[int, Form]:
     """Return the form of each row of a profile's definition, by the row's identity."""
     model = profile.model.definition
     assert model is not None
-    rows = [*model.functions.rows, *(row for kind in model.functions.triggers for row in kind.rows)]
+    rows = [*model.functions.rows, *(row for kind in model.functions.every_trigger for row in kind.rows)]
     return {id(row): parse_form(row, route_style(profile)) for row in rows}
 
 
@@ -79,38 +84,137 @@ def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
 
     Raises FormSyntax for an unknown form (the nearest is suggested) or arguments that are no names or texts.
     """
-    text = row.is_ if row.as_ == "plain" and row.is_ in ALL_FORMS else row.as_
+    if len(row.keys) > 1:
+        return _of_keys(row, routes)
+    if row.texts:
+        return _in_texts(row, routes)
+    text = row.field if row.as_ == "plain" and row.field in ALL_FORMS else row.as_
+    if text == "plain" and row.words:
+        text = "choice"
+    return _form_of(text, row, routes)
+
+
+def _of_keys(row: DefinitionRow, routes: RouteStyle) -> Form:
+    """Return the form of several keys: `as` begins with the text that they make."""
+    tree = _parsed(row.as_)
+    steps = _steps(tree)
+    first = steps[0]
+    if row.texts or not isinstance(first, ast.Constant) or not isinstance(first.value, str):
+        raise FormSyntax("a row of several keys begins its `as` with the text that they make, such as \"'{}#{}'\"")
     try:
-        tree = ast.parse(text, mode="eval").body
-    except SyntaxError:
-        raise FormSyntax(f"{text!r} is not a form: write a name, or name(argument, …)") from None
-    function = tree.func if isinstance(tree, ast.Call) else tree
+        template = parse_template(first.value)
+    except (FerryError, ValueError) as error:
+        raise FormSyntax(str(error)) from None
+    if len(template.parts) != len(row.keys) or any(part.field for part in template.parts):
+        raise FormSyntax(f"{first.value!r} has to have {{}} for each of the {len(row.keys)} keys, in their order")
+    parts = tuple(Through.of(part.lens) for part in template.parts)
+    last = _chain(steps[1:], row.as_, row, routes)
+    needed = tuple(part.needed for part in template.parts)
+    return OfKeys((), {}, routes, template.forms[0], parts, needed, last)
+
+
+def _in_texts(row: DefinitionRow, routes: RouteStyle) -> Form:
+    """Return the form of a value in a text, or in one of several."""
+    if row.as_ != "plain":
+        raise FormSyntax("what follows the field's name in braces says its form: `{schedule | schedule(cron)}`")
+    texts = []
+    for text in row.texts:
+        try:
+            template = parse_template(text, reads=lambda form: _form_of(form, row, routes), plain=None)
+        except FormSyntax:
+            raise
+        except (FerryError, ValueError) as error:
+            raise FormSyntax(str(error)) from None
+        if [part.field for part in template.parts] != [row.field] or not row.field:
+            raise FormSyntax(f"{text!r} has to have {{{row.field or 'a field'}}} once, and no other field")
+        usual = "choice" if row.words else row.field if row.field in ALL_FORMS else "plain"
+        texts.append((template.forms[0], template.parts[0].lens or _form_of(usual, row, routes)))
+    return InText((), {}, routes, tuple(texts))
+
+
+def _parsed(text: str) -> ast.expr:
+    try:
+        return ast.parse(text.strip(), mode="eval").body
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        raise FormSyntax(f"{text!r} is not a form: write a name, or name(argument, …), perhaps behind lenses") from None
+
+
+def _steps(tree: ast.expr) -> list[ast.expr]:
+    """Return what stands between the `|`, in order."""
+    if isinstance(tree, ast.BinOp) and isinstance(tree.op, ast.BitOr):
+        return [*_steps(tree.left), tree.right]
+    return [tree]
+
+
+def _form_of(text: str, row: DefinitionRow, routes: RouteStyle) -> Form:
+    return _chain(_steps(_parsed(text)), text, row, routes)
+
+
+def _chain(steps: list[ast.expr], text: str, row: DefinitionRow, routes: RouteStyle) -> Form:
+    """Return a form behind lenses; the value itself, where lenses are all there is."""
+    if not steps:
+        return Form((), {}, routes)
+    function = steps[-1].func if isinstance(steps[-1], ast.Call) else steps[-1]
     name = function.id if isinstance(function, ast.Name) else ""
-    if name not in ALL_FORMS:
-        raise FormSyntax(f"there is no form {text!r}{nearest(name or text, ALL_FORMS)}")
+    is_form = name in ALL_FORMS
+    last = _alone(steps[-1], name, text, row, routes) if is_form else Form((), {}, routes)
+    lenses = steps[:-1] if is_form else steps
+    if not lenses:
+        return last
+    try:
+        lens = parse_lens(" | ".join(map(ast.unparse, lenses)))
+        if not is_form and row.words:
+            lens = with_words(lens, row.words)  # type: ignore[arg-type]
+    except (LensError, ValueError) as error:
+        known = nearest(name or text, [*ALL_FORMS, *LENSES])
+        raise FormSyntax(f"there is no form {text!r}{known}" if name and name not in LENSES else str(error)) from None
+    holds = KINDS_OF_FIELDS.get(row.field, "text")
+    if not is_form and lens.holds and holds not in lens.holds:
+        raise FormSyntax(f"lens {lens} is for {' or '.join(lens.holds)}, and {row.field} holds {holds}")
+    if lens.needs or lens.flagged or lens.spread or lens.derived_only or lens.awaited:
+        raise FormSyntax(f"lens {lens} needs more than a definition has")
+    return Behind((), {}, routes, Through.of(lens), last)
+
+
+def _alone(tree: ast.expr, name: str, text: str, row: DefinitionRow, routes: RouteStyle) -> Form:
     args, options = _arguments(tree, text)
     form = ALL_FORMS[name]
-    if len(args) != form.takes or bool(options) != form.named:
+    words: dict[Any, Any] = dict(row.words)
+    if form.named and not options and words:
+        options = words
+    takes = form.takes <= len(args) <= form.takes + form.may_take
+    if not takes or bool(options) != form.named:
         raise FormSyntax(f"form {name} takes {form.wants}, not {text!r}")
-    if form.worded != bool(row.words):
-        raise FormSyntax(f"form {name} takes {'the words' if form.worded else 'no words'} of its row")
-    if not form.worded and len(set(options.values())) != len(options):
+    if form.worded and not words:
+        raise FormSyntax(f"form {name} takes the words of its row")
+    if words and not form.worded and options is not words:
+        raise FormSyntax(f"form {name} takes no words of its row")
+    if name == "schedule" and args[0] not in STYLES:
+        raise FormSyntax(f"there is no spelling of schedules {args[0]!r}{nearest(args[0], STYLES)}")
+    if name == "span" and args[0] not in SECONDS:
+        raise FormSyntax(f"{args[0]!r} is no unit of time: use one of ms, s, min, h, d")
+    if name in ("key_filter", "any_filter") and args[0] not in form.wants:
+        raise FormSyntax(f"form {name} takes {form.wants}, not {args[0]!r}")
+    if not form.worded and options is not words and len(set(options.values())) != len(options):
         raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
-    return form(tuple(args), dict(row.words) if form.worded else options, routes)
+    return form(tuple(args), words if form.worded else options, routes)
 
 
-def _arguments(tree: ast.expr, text: str) -> tuple[list[str], dict[str, str]]:
+def _arguments(tree: ast.expr, text: str) -> tuple[list[str], dict[Any, Any]]:
     """Return the texts and the names that a form is given."""
     args: list[str] = []
-    options: dict[str, str] = {}
+    options: dict[Any, Any] = {}
     if isinstance(tree, ast.Call):
         for argument in tree.args:
+            if isinstance(argument, ast.Name):
+                args.append(argument.id)
+                continue
             if not isinstance(argument, ast.Constant) or not isinstance(argument.value, str):
-                raise FormSyntax(f"{text!r}: an argument is a text in quotes, or name=name")
+                raise FormSyntax(f"{text!r}: an argument is a name, a text in quotes, or name=name")
             args.append(argument.value)
         for keyword in tree.keywords:
             if keyword.arg is None or not isinstance(keyword.value, ast.Name):
-                raise FormSyntax(f"{text!r}: an argument is a text in quotes, or name=name")
+                raise FormSyntax(f"{text!r}: an argument is a name, a text in quotes, or name=name")
             options[keyword.arg] = keyword.value.id
     return args, options
 
@@ -139,8 +243,12 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     groups: list[tuple[tuple[str | int, ...], list[DefinitionRow], tuple[str, ...]]] = [
         ((*base, "rows"), model.functions.rows, FUNCTION_FIELDS)
     ]
-    for index, kind in enumerate(model.functions.triggers):
-        path: tuple[str | int, ...] = (*base, "triggers", index)
+    places: list[tuple[TriggerModel, tuple[str | int, ...]]] = [
+        (kind, (*base, "triggers", index)) for index, kind in enumerate(model.functions.triggers)
+    ]
+    for at_top, where in enumerate(model.functions.elsewhere):
+        places += [(kind, (*base, "elsewhere", at_top, "triggers", index)) for index, kind in enumerate(where.triggers)]
+    for kind, path in places:
         yield from _problems_of_trigger(profile, model, kind, path)
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
@@ -158,13 +266,13 @@ def _problems_of_trigger(
             f"Use one of: {', '.join(KINDS)}",
             profile.document.place(*path, "kind"),
         )
-    if model.functions.code and not _is_name(kind.told_by, dotted=True):
+    if model.functions.code and not _is_name(kind.key, dotted=True):
         yield BadInput(
-            f"{kind.told_by!r} can't be a decorator, or an argument of one",
+            f"{kind.key!r} can't be a decorator, or an argument of one",
             "Write a name as Python takes it",
             profile.document.place(*path, "told_by"),
         )
-    whole = {row.is_ for row in kind.rows} & {"route", "methods_and_route"}
+    whole = {row.field for row in kind.rows} & {"route", "methods_and_route"}
     if is_request(kind.kind) and kind.way == "event" and not whole:
         yield BadInput(
             "an HTTP trigger has no row for its route",
@@ -177,15 +285,16 @@ def _problems_of_row(
     profile: Profile, model: DefinitionModel, row: DefinitionRow, at: tuple[str | int, ...], fields: tuple[str, ...]
 ) -> Iterator[BadInput]:
     place = profile.document.place(*at)
-    if model.functions.code and not _is_name(row.at, dotted=at[-3] != "functions" and not row.is_):
+    unnamed = [key for key in row.keys if not _is_name(key, dotted=at[-3] != "functions" and not row.field)]
+    if model.functions.code and unnamed:
         yield BadInput(
-            f"{row.at!r} can't be an argument of a decorator, as which it stands in code",
+            f"{unnamed[0]!r} can't be an argument of a decorator, as which it stands in code",
             "Write a name as Python takes it",
             profile.document.place(*at, "at"),
         )
-    if row.is_ and row.is_ not in fields:
+    if row.field and row.field not in fields:
         yield BadInput(
-            f"a definition has no field {row.is_!r}{nearest(row.is_, fields)}",
+            f"a definition has no field {row.field!r}{nearest(row.field, fields)}",
             f"Use one of: {', '.join(fields)}",
             place,
         )

@@ -11,9 +11,8 @@ from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
 from vast_ferry.definitions.in_code import write_calls, write_decorated
-from vast_ferry.definitions.laid_over import MISSING, put, there
+from vast_ferry.definitions.laid_over import MISSING, put, put_under, there
 from vast_ferry.definitions.routes import TYPES
-from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.ini_file import write_ini
 from vast_ferry.documents.json_file import write_json
@@ -37,7 +36,7 @@ from vast_ferry.hub.keys import (
 )
 from vast_ferry.hub.schedules import FROM, Schedule, first_difference
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
+from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, ElsewhereModel, TriggerModel
 
 FIRINGS: Final = 1000
 
@@ -57,6 +56,7 @@ class Fitted:
 
     entries: tuple[dict[str, Any], ...]
     unheld: tuple[Unheld, ...] = ()
+    kind: TriggerModel | None = None
 
 
 def declares(profile: Profile, kind: str) -> bool:
@@ -70,7 +70,7 @@ def _model_of(kind: str, model: DefinitionModel) -> TriggerModel | None:
 
 
 def _models_of(kind: str, model: DefinitionModel) -> list[TriggerModel]:
-    return [one for one in model.functions.triggers if one.kind == kind and one.way == "event"]
+    return [one for one in model.functions.every_trigger if one.kind == kind and one.way == "event"]
 
 
 def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
@@ -79,16 +79,28 @@ def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
     kinds = [kind for kind in _models_of(trigger.kind, model) if kind.rows] if model else []
     if model is None or not kinds:
         return Fitted((), (Unheld("kind", f"{profile.title} declares no {trigger.kind} triggers"),))
+    parts = _one_by_one(trigger, kinds)
+    if len(parts) > 1:  # methods that are declared one by one
+        made = [fit_trigger(part, profile) for part in parts]
+        unheld = dict.fromkeys(one for fitted in made for one in fitted.unheld)
+        return Fitted(tuple(entry for fitted in made for entry in fitted.entries), tuple(unheld), made[0].kind)
     # Of several ways to declare it, the one that says most.
     every = [_Fitting(trigger, kind, profile).fitted() for kind in kinds]
     return min(every, key=lambda fitted: (not fitted.entries, len(fitted.unheld)))
+
+
+def _one_by_one(trigger: Trigger, kinds: list[TriggerModel]) -> list[Trigger]:
+    """Return a trigger as several with a method each, where each kind of it is for a method of its own."""
+    if not isinstance(trigger, RouteTrigger) or not all("methods" in kind.fixed for kind in kinds):
+        return [trigger]
+    return [replace(trigger, methods=(method,)) for method in trigger.methods] or [trigger]
 
 
 class _Fitting:
     def __init__(self, trigger: Trigger, kind: TriggerModel, profile: Profile) -> None:
         self.trigger, self.kind, self.profile = trigger, kind, profile
         self.forms = forms_of(profile)
-        self.rows = {row.is_: row for row in kind.rows if row.is_}
+        self.rows = {row.field: row for row in kind.rows if row.field}
         self.unheld: list[Unheld] = []
 
     def note(self, field: str, reason: str, *, blocking: bool = True) -> None:
@@ -98,28 +110,35 @@ class _Fitting:
         return self.forms[id(self.rows[field])]
 
     def fitted(self) -> Fitted:
+        for name, value in self.kind.fixed.items():
+            meant = tuple(value) if isinstance(value, list) else value
+            if getattr(self.trigger, name, meant) != meant:
+                self.note(name, f"such a trigger always has {name} {_brief(meant)}")
         try:
             values = self._http(self.trigger) if isinstance(self.trigger, RouteTrigger) else self._event(self.trigger)
         except CannotHold as error:
             self.note("route", f"it can't spell it: {error}")
             values = []
-        entries = []
-        for one in values:
-            data: dict[str, Any] = {}
-            for row in self.kind.rows:
-                if row.is_ in one:
-                    self._put(data, row.at, one[row.is_])
-                elif row.is_ == "parameter":
-                    self._put(data, row.at, parameter_of(self.profile, self.trigger.kind))
-            functions = self.profile.model.definition.functions if self.profile.model.definition else None
-            dotted = functions is not None and functions.code is not None and "." in self.kind.told_by
-            called = functions is not None and functions.calls is not None
-            decorator = self.kind.decorator or (self.kind.told_by if dotted or called else "")
-            if decorator and (data or decorator == self.kind.told_by):
-                data = {decorator: True, **data}
-            if data and there(data, self.kind.told_by) is not MISSING:
-                entries.append(data)
-        return Fitted(tuple(entries), tuple(self.unheld))
+        entries = [data for one in values if (data := self._entry(one))]
+        return Fitted(tuple(entries), tuple(self.unheld), self.kind)
+
+    def _entry(self, said: dict[str, Any]) -> dict[str, Any]:
+        """Return what is declared of a trigger; nothing where what tells its kind would be missing."""
+        data: dict[str, Any] = {}
+        for row in self.kind.rows:
+            if row.field in said:
+                put_under(data, row.keys, said[row.field], self._put)
+            elif row.field == "parameter":
+                self._put(data, row.keys[0], parameter_of(self.profile, self.trigger.kind))
+        functions = self.profile.model.definition.functions if self.profile.model.definition else None
+        dotted = functions is not None and functions.code is not None and "." in self.kind.key
+        called = functions is not None and functions.calls is not None
+        decorator = self.kind.decorator or (self.kind.key if dotted or called else "")
+        if decorator and (data or decorator == self.kind.key):
+            data = {decorator: True, **data}
+        if data and self.kind.word is not None:
+            data = {self.kind.key: self.kind.word, **data}
+        return data if data and there(data, self.kind.key) is not MISSING else {}
 
     def _put(self, data: dict[str, Any], at: str, value: Any) -> None:
         definition = self.profile.model.definition
@@ -130,7 +149,7 @@ class _Fitting:
 
     def written(self, field: str, value: Any) -> dict[str, Any]:
         """Return a field's own spelling under its name; nothing, and a note, where there is none."""
-        if not value:
+        if not value or field in self.kind.fixed:
             return {}
         if field not in self.rows:
             self.note(
@@ -236,15 +255,15 @@ class _Fitting:
             self.note("schedule", "it has no schedules")
             return []
         form = self.form("schedule")
-        style = STYLES[form.args[0]]
+        zones, bounded = form.keeps
         held = wanted
         if wanted.zone and "zone" in self.rows:
             held = replace(wanted, zone="")
-        elif wanted.zone and not style.zones:
+        elif wanted.zone and not zones:
             # A person finds a wrong hour sooner than a trigger that is not there.
             self.note("schedule", f"its schedules are in UTC, and this one is in {wanted.zone}; UTC was declared")
             wanted = held = replace(wanted, zone="")
-        if (wanted.since or wanted.until) and not style.bounds:
+        if (wanted.since or wanted.until) and not bounded:
             bound, moment = ("end", wanted.until) if wanted.until else ("begin", wanted.since)
             self.note("schedule", f"its schedules never {bound}, and this one does at {moment:%Y-%m-%dT%H:%M:%SZ}")
             wanted, held = (replace(one, since=None, until=None) for one in (wanted, held))
@@ -255,7 +274,7 @@ class _Fitting:
             return []
         parts = [form.read(text, "schedule") for text in texts]
         zone = wanted.zone if "zone" in self.rows else parts[0].zone
-        bounds = (parts[0].since, parts[0].until) if style.bounds and len(parts) == 1 else (wanted.since, wanted.until)
+        bounds = (parts[0].since, parts[0].until) if bounded and len(parts) == 1 else (wanted.since, wanted.until)
         there = Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone)
         there = replace(there, since=bounds[0], until=bounds[1])
         moment = first_difference(wanted, there, FROM, FIRINGS)
@@ -345,7 +364,7 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     forms = forms_of(profile)
     data: dict[str, Any] = {}
     unheld: list[Unheld] = []
-    rows = {row.is_: row for row in model.functions.rows if row.is_}
+    rows = {row.field: row for row in model.functions.rows if row.field}
     for field, row in rows.items():
         value = getattr(function, field)
         if field == "entry" and (model.functions.code or model.functions.calls):
@@ -355,19 +374,32 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
             made = _fit_field(field, value, form, unheld)
             if made or (made is not None and not isinstance(form, AccessForm)):
                 # A list of names and values may hold what is a setting, and what is a secret.
-                before = there(data, row.at)
-                both = [*before, *made] if isinstance(before, list) and isinstance(made, list) else made
+                both = _both(there(data, row.keys[0]), made) if len(row.keys) == 1 else made
                 if model.functions.code:
-                    data[row.at] = both
+                    data[row.keys[0]] = both
                 else:
-                    put(data, row.at, both)
+                    put_under(data, row.keys, both, put)
     if model.functions.files.count("/") > 1:
         unheld += _entry_inside(function, rows["entry"], forms, model.functions.files, data)
+    return data, (*unheld, *_no_way_to_say(function, model, set(rows)))
+
+
+def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -> Iterator[Unheld]:
+    """Yield what a definition has no key for."""
+    if model.functions.triggers_are == "one" and len(function.triggers) > 1:
+        why = f"a function has one trigger there, and this one has {len(function.triggers)}: only the first is declared"
+        yield Unheld("triggers", why)
     for field in ("dead_letter", "attempts", "concurrency"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
-            unheld.append(Unheld(field, f"it has no way to say {field.replace('_', ' ')} {_brief(value)}"))
-    return data, tuple(unheld)
+            yield Unheld(field, f"it has no way to say {field.replace('_', ' ')} {_brief(value)}")
+
+
+def _both(before: Any, made: Any) -> Any:
+    """Return what two rows say of the same key: settings and secrets, in one list or mapping."""
+    if isinstance(before, list) and isinstance(made, list):
+        return [*before, *made]
+    return {**before, **made} if isinstance(before, dict) and isinstance(made, dict) else made
 
 
 def _entry_inside(
@@ -378,28 +410,68 @@ def _entry_inside(
     if not function.entry.file.startswith(inside):
         return [Unheld("entry", f"its handler has to lie in {inside}, and lies in {function.entry.file}")]
     own = replace(function.entry, file=function.entry.file.removeprefix(inside))
-    put(data, row.at, forms[id(row)].write(own))
+    put_under(data, row.keys, forms[id(row)].write(own), put)
     return []
 
 
-def _function_data(function: Function, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
+def _function_data(function: Function, model: DefinitionModel, profile: Profile, top: dict[str, Any]) -> dict[str, Any]:
+    """Return what is declared of a function; triggers that stand at the top are put there."""
     data, _ = fit_function(function, profile)
-    # A trigger of which nothing could be read says nothing; a finding tells of it.
-    triggers = [entry for trigger in function.triggers for entry in fit_trigger(trigger, profile).entries]
+    triggers = _triggers_of(function, model, profile, top)
     called = _model_of("call", model)
     only_called = set(function.kinds) <= {"call"}
     if only_called and called is not None and called.rows:
-        triggers = [{row.at: parameter_of(profile, "call") for row in called.rows} | {called.told_by: ""}]
+        handed: dict[str, Any] = {row.keys[0]: parameter_of(profile, "call") for row in called.rows}
+        triggers = [{**handed, called.key: called.word or ""}]
     if only_called and model.functions.calls and called is not None:
-        triggers = [{called.told_by: True}]
+        triggers = [{called.key: called.word or True}]
     if profile.model.handler.output and function.bindings:
         triggers = _bound(function, triggers, model)
     if model.functions.triggers_at:
-        return {**data, model.functions.triggers_at: triggers} if triggers else data
+        return {**data, model.functions.triggers_at: _as_they_are(triggers, model)} if triggers else data
+    if model.functions.triggers_are == "one":
+        return {**data, **(triggers[0] if triggers else {})}
     for trigger in triggers:
         for key, value in trigger.items():
             data.setdefault(key, []).append(value)
     return data
+
+
+def _triggers_of(
+    function: Function, model: DefinitionModel, profile: Profile, top: dict[str, Any]
+) -> list[dict[str, Any]]:
+    """Return a function's triggers as it declares them itself; others are put at the top."""
+    triggers: list[dict[str, Any]] = []
+    # A trigger of which nothing could be read says nothing; a finding tells of it.
+    for fitted in (fit_trigger(trigger, profile) for trigger in function.triggers):
+        at_top = [one for one in model.functions.elsewhere if any(fitted.kind is kind for kind in one.triggers)]
+        if at_top:
+            _put_at_top(top, at_top[0], function.name, fitted.entries)
+        else:
+            triggers += fitted.entries
+    return triggers
+
+
+def _put_at_top(top: dict[str, Any], where: ElsewhereModel, function: str, entries: tuple[dict[str, Any], ...]) -> None:
+    for entry in entries:
+        if not where.keyed:
+            top.setdefault(where.at, []).append({**entry, where.function: function})
+            continue
+        rest = {key: value for key, value in entry.items() if key != where.keyed}
+        said = {**rest, where.function: function} if rest else function
+        if top.setdefault(where.at, {}).setdefault(str(entry[where.keyed]), said) != said:
+            what = f"{entry[where.keyed]} stands for two functions under {where.at}, which holds one"
+            raise BadInput(what, "Give one of the two another route or name")
+
+
+def _as_they_are(triggers: list[dict[str, Any]], model: DefinitionModel) -> Any:
+    """Return a function's triggers in the way in which they stand there."""
+    how = model.functions.triggers_are
+    if how == "listed":
+        return triggers
+    if how == "one":
+        return triggers[0]
+    return {f"trigger{number}": one for number, one in enumerate(triggers, 1)}
 
 
 def _bound(function: Function, triggers: list[dict[str, Any]], model: DefinitionModel) -> list[dict[str, Any]]:
@@ -417,13 +489,13 @@ def _bound(function: Function, triggers: list[dict[str, Any]], model: Definition
             "form": "" if binding.form == "whole" else binding.form,
             "content_type": binding.content_type,
         }
-        rows = {row.at: values[row.is_] for row in kinds[0].rows if values.get(row.is_)}
+        rows = {row.keys[0]: values[row.field] for row in kinds[0].rows if values.get(row.field)}
         if binding.way == "event":
             for trigger in made:
-                if kinds[0].told_by in trigger:
-                    trigger.update({key: value for key, value in rows.items() if key != kinds[0].told_by})
+                if kinds[0].key in trigger:
+                    trigger.update({key: value for key, value in rows.items() if key != kinds[0].key})
         else:
-            decorator = next((row.at for row in kinds[0].rows if not row.is_ and "." in row.at), "")
+            decorator = next((row.keys[0] for row in kinds[0].rows if not row.field and "." in row.keys[0]), "")
             made.append({**({decorator: True} if decorator else {}), **rows})
     return made
 
@@ -434,10 +506,11 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     if model is None:
         return {}
     data: dict[str, Any] = {}
-    put(data, model.name, project.name)
+    if model.name:
+        put(data, model.name, project.name)
     if model.region and project.region:
         put(data, model.region, project.region)
-    functions = {function.name: _function_data(function, model, profile) for function in project.functions}
+    functions = {function.name: _function_data(function, model, profile, data) for function in project.functions}
     files = _stage_files(project, profile, model, data, functions)
     if model.functions.at:
         at = model.functions.triggers_at if model.functions.calls else ""
@@ -491,8 +564,13 @@ def _named(functions: dict[str, dict[str, Any]], model: DefinitionModel) -> Any:
 
 def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
     forms = forms_of(profile)
-    rows: dict[str, DefinitionRow] = {row.is_: row for row in model.functions.rows}
-    return {rows[name].at: forms[id(rows[name])].write(value) for name, value in overlay.items() if name in rows}
+    rows: dict[str, DefinitionRow] = {row.field: row for row in model.functions.rows}
+    made: dict[str, Any] = {}
+    for name, value in overlay.items():
+        if name in rows:
+            said = forms[id(rows[name])].write(value)
+            put_under(made, rows[name].keys, said, dict.__setitem__)
+    return made
 
 
 def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...], root: str) -> str:

@@ -185,7 +185,7 @@ class Fitting:
             )
             return most
         rows = self.target.model.definition.functions.rows if self.target.model.definition else []
-        can_say = any(row.is_ == "attempts" for row in rows) and most
+        can_say = any(row.field == "attempts" for row in rows) and most
         return wanted if function.attempts or can_say else 0
 
     def concurrency(self, function: Function) -> int:
@@ -204,7 +204,7 @@ class Fitting:
             )
             return most
         rows = self.target.model.definition.functions.rows if self.target.model.definition else []
-        if not function.concurrency and not any(row.is_ == "concurrency" for row in rows):
+        if not function.concurrency and not any(row.field == "concurrency" for row in rows):
             return 0
         return wanted
 

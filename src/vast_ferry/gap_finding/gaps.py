@@ -62,7 +62,7 @@ class Gaps(Fitting):
 
         written = self.target.model.definition is not None
         rows = self.target.model.definition.functions.rows if self.target.model.definition else []
-        grants = any(row.is_ == "access" for row in rows)
+        grants = any(row.field == "access" for row in rows)
         for function in self.carried:
             overlays = [stage.functions.get(function.name, {}) for stage in self.project.stages]
             for name in dict.fromkeys([*function.secrets, *(n for one in overlays for n in one.get("secrets", {}))]):

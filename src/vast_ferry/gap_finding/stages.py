@@ -41,7 +41,7 @@ def of_stages(gaps: Gaps) -> None:
 def _stage(gaps: Gaps, stage: Stage) -> Stage:
     """Return a stage as it fits at the target: of the functions that go there, what can be said of each."""
     model = gaps.target.model.definition
-    held = {row.is_ for row in model.functions.rows} if model else set()
+    held = {row.field for row in model.functions.rows} if model else set()
     fit = {
         "memory": gaps.memory,
         "timeout": gaps.timeout,

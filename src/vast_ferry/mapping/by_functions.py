@@ -16,8 +16,9 @@ from vast_ferry.mapping.compile.functions import Source, unpack_batch, view_even
 from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.content import BytesReadOnce, ContentUnderKeys, TextOrBytes
-from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ReadOnce, StatusSaid
+from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, StatusSaid
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
+from vast_ferry.mapping.lenses.packed import ReadOnce
 from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, ListsToLookUp, PairList
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Function, Through

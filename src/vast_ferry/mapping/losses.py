@@ -47,6 +47,18 @@ class Loss:
         return f"{self.field}: {self.reason}"
 
 
+def by_trying(field: str, back: Callable[[Any], Any], when: str, effect: str, code: str = "value-reshaped") -> Loss:
+    """Return the loss of a field that comes back as another value; `back` writes it and reads it again."""
+
+    def changed(fields: Fields) -> bool:
+        try:
+            return bool(back(fields[field]) != fields[field])
+        except (ValueError, TypeError, KeyError, AttributeError, RecursionError):
+            return True  # what can't be read back does not arrive
+
+    return Loss(code, field, when, effect, changed, tried=True)
+
+
 def missing(field: str, meaning: str, default: object, view: Callable[[Fields], Any] | None = None) -> Loss:
     """Return the loss of a field that a shape has no place for at all; `view` gives one that is no truth."""
     return Loss(

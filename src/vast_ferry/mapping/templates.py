@@ -8,12 +8,13 @@ in brackets may be missing as a whole. `{{`, `}}`, `[[`, `]]` stand for themselv
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.lenses.every import parse_lens
-from vast_ferry.mapping.lenses.lens import Lens, Plain
+from vast_ferry.mapping.lenses.lens import Plain
 
 
 class TemplateError(FerryError, ValueError):
@@ -29,7 +30,7 @@ class Part:
     """A part of a text: the field that it feeds (empty: a place, in order), and the form in which it stands there."""
 
     field: str
-    lens: Lens
+    lens: Any  # a Lens; of a definition, a Form
     needed: bool  # that the text has it in any case
 
 
@@ -41,19 +42,25 @@ class Template:
     parts: tuple[Part, ...]
 
 
+#: A part without forms: the text itself.
+PLAIN: Final = Plain()
 _PIECES: Final = re.compile(r"\{\{|\}\}|\[\[|\]\]|\{[^{}]*\}|\[|\]|[^{}\[\]]+|.", re.DOTALL)
+#: What always begins with a slash, which tells it from the part before it: `{authority}{target}`.
+_BEGINS_WITH_SLASH: Final = re.compile(r"\}\{(target|path|path\.raw|route)\}")
 #: More parts than any text of a provider has.
 _MOST_PARTS: Final = 32
 
 
-def parse_template(*texts: str) -> Template:
+def parse_template(*texts: str, reads: Callable[[str], Any] = parse_lens, plain: Any = PLAIN) -> Template:
     """Return the forms of a text, the first that fits being the one that is read.
+
+    `reads` takes what follows a `|`, and `plain` stands for nothing there.
 
     Raises TemplateError, with the column, for a part that can't be told from the next, and LensError for a form.
     """
     parts: list[Part] = []
     forms = []
-    for text in texts:
+    for text in (_BEGINS_WITH_SLASH.sub(r"}/{\1 | unprefixed('/')}", text) for text in texts):
         pieces = [(found[0], found.start() + 1) for found in _PIECES.finditer(text)]
         form = _form(text, pieces, parts, needed=True)
         if pieces:
@@ -61,7 +68,8 @@ def parse_template(*texts: str) -> Template:
         forms.append(form)
     if len(parts) > _MOST_PARTS:
         raise TemplateError(f"{texts[0]!r} has more than {_MOST_PARTS} parts", 1)
-    return Template(tuple(forms), tuple(parts))
+    known = [replace(part, lens=plain if part.lens is None else reads(part.lens)) for part in parts]
+    return Template(tuple(forms), tuple(known))
 
 
 def _form(text: str, pieces: list[tuple[str, int]], parts: list[Part], *, needed: bool) -> tuple[Any, ...]:
@@ -79,7 +87,8 @@ def _form(text: str, pieces: list[tuple[str, int]], parts: list[Part], *, needed
                 raise TemplateError(f"{text!r}: there is no ] to this [", column)
             pieces.pop(0)
             if not inner or not isinstance(inner[0], str):
-                raise TemplateError(f"{text!r}: what may be missing begins with a text by which it is told", column)
+                why = "what may be missing begins with a text by which it is told; else give several texts"
+                raise TemplateError(f"{text!r}: {why}", column)
             made.append(("[", inner))
         elif piece.startswith("{") and piece != "{{":
             if made and not _ends_in_text(made):
@@ -101,12 +110,12 @@ def _ends_in_text(made: list[Any]) -> bool:
 def _part(text: str, inside: str, column: int, parts: list[Part], *, needed: bool) -> Any:
     name, mark, forms = inside.partition("|")
     name = name.strip()
-    if name == "_" or name.startswith("_="):
-        return ("_", name[2:])
     most = name.endswith("...")
     name = name.removesuffix("...")
+    if name == "_" or name.startswith("_="):
+        return ("_", name[2:], most)
     if name and not re.fullmatch(r"[a-z_]+(\.[a-z_]+)*", name):
         raise TemplateError(f"{text!r}: {name!r} can't be the name of a field", column)
-    parts.append(Part(name, parse_lens(forms) if mark else Plain(), needed))
+    parts.append(Part(name, forms if mark else None, needed))
     number = len(parts) - 1
     return ("...", number) if most else number

@@ -172,6 +172,13 @@ def _columns(fields: Fields) -> list[dict[str, Any]]:
     return helpers.columns_of(fields["keys"], fields["old"], fields["new"])
 
 
+def _key_lost(fields: Fields) -> bool:
+    try:
+        return bool(helpers.keys_named(list(fields["keys"]), fields["old"], fields["new"]) != fields["keys"])
+    except ValueError:
+        return True
+
+
 #: A record that changed, column by column.
 _RECORD_RULES: Final = (
     Rule(
@@ -191,6 +198,59 @@ _RECORD_RULES: Final = (
     ),
     *(Rule(side, ("columns",), _helper("side_of_columns", side), (_side_lost(side),)) for side in ("old", "new")),
     Rule("columns", ("keys", "old", "new"), _helper("columns_of")),
+    Rule("keys.names", ("keys",), lambda keys: ex.built_in("list", keys)),
+    Rule(
+        "keys",
+        ("keys.names", "old", "new"),
+        _helper("keys_named"),
+        (
+            Loss(
+                "key-not-held",
+                "keys",
+                "the record does not hold its own key",
+                "its key arrives as the record holds it, or the event can't be read",
+                _key_lost,
+                tried=True,
+            ),
+        ),
+    ),
+    Rule("old.changed", ("old", "new"), _helper("changed_before")),
+    Rule(
+        "old",
+        ("old.changed", "new"),
+        _helper("before_change"),
+        (
+            Loss(
+                "column-added",
+                "old",
+                "a column is there now that was not there before",
+                "the record before arrives with that column, as it is now",
+                lambda fields: (
+                    helpers.before_change(helpers.changed_before(fields["old"], fields["new"]), fields["new"])
+                    != fields["old"]
+                ),
+                tried=True,
+            ),
+        ),
+    ),
+    Rule(
+        "change",
+        ("old", "new"),
+        _helper("change_of_sides"),
+        (
+            Loss(
+                "change-by-sides",
+                "change",
+                "a record is not told as it was and as it is, as its change has it",
+                "its change arrives as what these two say, or the event can't be read",
+                lambda fields: (
+                    (fields["old"] is None and fields["new"] is None)
+                    or helpers.change_of_sides(fields["old"], fields["new"]) != fields["change"]
+                ),
+                tried=True,
+            ),
+        ),
+    ),
     *_CALL_RULES,
 )
 

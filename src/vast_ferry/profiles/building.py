@@ -217,7 +217,7 @@ class Builder:
     def _of_places(self, model: schema.RowModel, names: _Names, others: list[Row], *path: str | int) -> list[Row]:
         assert isinstance(model.is_, str)
         text, _, forms = _text_and_forms(model.as_)
-        lens = self._lens(forms, *path, "as") if forms else Plain()
+        lens = self._worded(self._lens(forms, *path, "as") if forms else Plain(), model, *path)
         try:
             template = parse_template(text)
         except (TemplateError, LensError, ValueError) as error:
@@ -232,7 +232,7 @@ class Builder:
         owns = [names.own("part") for _ in model.at]
         made, shared = [], {}
         for number, at in enumerate(model.at):
-            place = {"at": at, "is_": owns[number], "as_": "plain", "read_only": model.read_only}
+            place = {"at": at, "is_": owns[number], "as_": "plain", "words": {}, "read_only": model.read_only}
             row = self.row(model.model_copy(update=place), *path, names=names)
             other = next((one for one in others if one.at == row.at), None)
             if other is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import keyword
+import re
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
@@ -399,14 +400,41 @@ class RouteModel(Model):
 class DefinitionRow(Model):
     """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
 
-    at: str = Field(description="key, or keys set apart by dots")
-    is_: str = Field(
-        "", alias="is", description="field of the hub's function; without it the key is known, and not carried"
+    at: str | list[str] = Field(
+        description="key, or keys set apart by dots; or several of these, of which `as` makes one text"
     )
-    as_: str = Field("plain", alias="as", description="form")
-    words: dict[str, str] = Field({}, description="the provider's words or sentences, each for one of the hub's")
+    is_: str | list[str] = Field(
+        "",
+        alias="is",
+        description="field of the hub's function, or a text with it in braces, or several such texts; without it the "
+        "key is known, and not carried",
+    )
+    as_: str = Field("plain", alias="as", description="form, perhaps behind lenses")
+    words: dict[str | int | bool, str | int | float] = Field(
+        {}, description="the provider's words or sentences, each for one of the hub's"
+    )
     usual: str | int | float | bool | None = Field(None, description="what holds where the key is missing")
     about: str = Field("", description="what a key that is not carried is about, as findings say it")
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Return the key, or the keys, under which it stands."""
+        return (self.at,) if isinstance(self.at, str) else tuple(self.at)
+
+    @property
+    def texts(self) -> tuple[str, ...]:
+        """Return the texts in which the field stands; none where the value is the field itself."""
+        if isinstance(self.is_, str):
+            return (self.is_,) if "{" in self.is_ else ()
+        return tuple(self.is_)
+
+    @property
+    def field(self) -> str:
+        """Return the field that it feeds, empty where it is not carried."""
+        if isinstance(self.is_, str) and not self.texts:
+            return self.is_
+        named = [re.findall(r"\{\s*([a-z][a-z_]*)", text) for text in self.texts]
+        return named[0][0] if named and named[0] else ""
 
 
 class ReferencesModel(Model):
@@ -423,10 +451,34 @@ class TriggerModel(Model):
     """One kind of trigger, or of declared input or output: told by the key that it must have."""
 
     kind: str = Field(description="kind of event")
-    told_by: str = Field(description="key that only such a trigger has")
+    told_by: str | Annotated[dict[str, str | int | bool], Field(min_length=1, max_length=1)] = Field(
+        description="key that only such a trigger has; or a key and what it holds there, such as {type: queue}"
+    )
+    fixed: dict[Literal["methods", "changes", "callers"], str | list[str]] = Field(
+        {}, description="what such a trigger always means, such as methods: [GET]"
+    )
     way: Literal["event", "in", "out"] = Field("event", description="what triggers; what is read; what is written")
     decorator: Dotted | Literal[""] = Field("", description="the decorator that declares it, where `told_by` is none")
     rows: list[DefinitionRow] = Field([], description="what the keys of the trigger mean")
+
+    @property
+    def key(self) -> str:
+        """Return the key by which it is told."""
+        return self.told_by if isinstance(self.told_by, str) else next(iter(self.told_by))
+
+    @property
+    def word(self) -> Any:
+        """Return what stands under that key; nothing where it may be anything."""
+        return None if isinstance(self.told_by, str) else self.told_by[self.key]
+
+
+class ElsewhereModel(Model):
+    """Triggers that stand at the top of a definition, each naming its function."""
+
+    at: str = Field(description="key at the top: a list of triggers, or a mapping")
+    function: str = Field(description="key of the function's name in each; in a mapping that may be all there is")
+    keyed: str = Field("", description="of a mapping: the key that its keys have in the triggers' rows")
+    triggers: list[TriggerModel] = Field(description="the kinds of trigger")
 
 
 class CodeModel(Model):
@@ -481,7 +533,16 @@ class FunctionsModel(Model):
     shared: list[str] = Field([], description="keys at the top that hold for each function under the same key")
     rows: list[DefinitionRow] = Field(description="what the keys of a function mean")
     triggers_at: str = Field("", description="key of a function under which its triggers stand")
+    triggers_are: Literal["listed", "one", "by_name"] = Field(
+        "listed", description="how they stand there: a list, one alone, or each under a name of its own"
+    )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
+    elsewhere: list[ElsewhereModel] = Field([], description="triggers at the top, each naming its function")
+
+    @property
+    def every_trigger(self) -> list[TriggerModel]:
+        """Return the kinds of trigger, those at the top as well."""
+        return [*self.triggers, *(one for where in self.elsewhere for one in where.triggers)]
 
 
 class StagesModel(Model):
@@ -505,7 +566,7 @@ class DefinitionModel(Model):
     file: Inside = Field(description="name of the file that declares a project")
     syntax: Literal["yaml", "toml", "json", "ini", "xml"] = Field(description="in which syntax it is written")
     root: str = Field("", description="in XML: the name of the document's element")
-    name: str = Field(description="key of the project's name")
+    name: str = Field("", description="key of the project's name; its folder's name where there is none")
     region: str = Field("", description="key of the region")
     references: ReferencesModel | None = Field(None, description="how texts name what stands elsewhere")
     functions: FunctionsModel = Field(description="where functions stand, and what their keys mean")

@@ -39,13 +39,25 @@ class CronStyle:
     both: bool = False
 
 
+#: Words that crontab(5) takes for a line.
+_SHORTHANDS: Final = {
+    "@hourly": "0 * * * *",
+    "@daily": "0 0 * * *",
+    "@midnight": "0 0 * * *",
+    "@weekly": "0 0 * * SUN",
+    "@monthly": "0 0 1 * *",
+    "@yearly": "0 0 1 1 *",
+    "@annually": "0 0 1 1 *",
+}
 _MONTHS: Final = {name.upper(): number for number, name in enumerate(calendar.month_abbr) if name}
 
 
 def read_cron(text: str, style: CronStyle = CronStyle()) -> Calendar:
     """Return the rule that a cron line says; raises ScheduleError for what is no such line, or never fires."""
-    fields = text.split()
+    fields = _SHORTHANDS.get(text.strip(), text).split()
     count = 6 if style.seconds else 5
+    if style.seconds and text.strip() in _SHORTHANDS:
+        fields.insert(0, "0")
     if len(fields) != count:
         first, example = ("second", "0 0 2 * * *") if style.seconds else ("minute", "0 2 * * *")
         raise ScheduleError(f"expected {count} fields, {first} first, such as `{example}`, got {text!r}")

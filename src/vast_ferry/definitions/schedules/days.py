@@ -10,7 +10,7 @@ from typing import Final
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.schedules.phrases import read_phrase, write_phrase
 from vast_ferry.definitions.schedules.rules import ScheduleError
-from vast_ferry.hub.schedules import Calendar, Every, Rule, Schedule, known_zone
+from vast_ferry.hub.schedules import Calendar, Every, Rule, Schedule, as_every, known_zone
 
 _NAMES: Final = ("sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday")
 _GROUPS: Final = {"daily": (), "every day": (), "weekdays": (1, 2, 3, 4, 5), "weekends": (0, 6)}
@@ -137,4 +137,32 @@ def write_span(schedule: Schedule) -> list[str]:
             raise CannotHold("it fires every so many minutes, hours or days, and this one does not")
         count, unit = (words[1] if len(words) == 3 else "1"), words[-1].removesuffix("s")
         made.append(f"{count} {'min' if unit == 'minute' else unit}")
+    return made
+
+
+def read_iso_span(text: str) -> Schedule:
+    """Return the schedule that fires every so long from midnight UTC, as ISO 8601 says it: `PT15M`, `P1D`."""
+    found = re.fullmatch(
+        r"P(?=.)(?:(\d{1,4})D)?(?:T(?=\d)(?:(\d{1,6})H)?(?:(\d{1,6})M)?(?:(\d{1,6})S)?)?", text.strip()
+    )
+    days, hours, minutes, seconds = (int(part or 0) for part in found.groups()) if found else (0, 0, 0, 0)
+    span = days * 86400 + hours * 3600 + minutes * 60 + seconds
+    if not span:
+        raise ScheduleError(f"expected a distance in time by ISO 8601, such as PT15M or P1D, got {text!r}")
+    return Schedule.of(Every(span))
+
+
+def write_iso_span(schedule: Schedule) -> list[str]:
+    """Return the distances in time, as ISO 8601 says them, that together fire as a schedule does."""
+    made = []
+    for rule in schedule.rules:
+        even = rule if isinstance(rule, Every) else as_every(rule)
+        if even is None or even.start % even.seconds:
+            raise CannotHold("it fires every so long from midnight, and this one does not")
+        if even.seconds % 86400 == 0:
+            made.append(f"P{even.seconds // 86400}D")
+        else:
+            hours, rest = divmod(even.seconds, 3600)
+            parts = ((hours, "H"), (rest // 60, "M"), (rest % 60, "S"))
+            made.append("PT" + "".join(f"{number}{unit}" for number, unit in parts if number))
     return made

@@ -17,7 +17,14 @@ from vast_ferry.definitions.schedules.cron import (
     write_cron,
     write_cron_with_years,
 )
-from vast_ferry.definitions.schedules.days import read_phrase_of_days, read_span, write_phrase_of_days, write_span
+from vast_ferry.definitions.schedules.days import (
+    read_iso_span,
+    read_phrase_of_days,
+    read_span,
+    write_iso_span,
+    write_phrase_of_days,
+    write_span,
+)
 from vast_ferry.definitions.schedules.intervals import read_interval, write_intervals
 from vast_ferry.definitions.schedules.phrases import read_phrase, write_phrase
 from vast_ferry.definitions.schedules.rrule import read_rrule, write_rrule
@@ -61,11 +68,17 @@ _SECONDS = CronStyle(seconds=True, sunday=7, both=True)
 
 _MONDAY_FIRST = CronStyle(sunday=6, both=True)
 
+_SUNDAY_FIRST = CronStyle(sunday=1, both=True)
+
 STYLES: Final = {
     "cron": ScheduleStyle(_read_calendar(CronStyle()), write_cron, "0 2 * * *"),
     "cron_from_monday": ScheduleStyle(
         _read_calendar(_MONDAY_FIRST), lambda schedule: write_cron(schedule, _MONDAY_FIRST), "0 2 * * 0-4"
     ),
+    "cron_from_sunday": ScheduleStyle(
+        _read_calendar(_SUNDAY_FIRST), lambda schedule: write_cron(schedule, _SUNDAY_FIRST), "0 2 * * 2-6"
+    ),
+    "iso_span": ScheduleStyle(read_iso_span, write_iso_span, "PT15M"),
     "days": ScheduleStyle(read_phrase_of_days, write_phrase_of_days, "weekdays at 06:15 and 18:40", zones=True),
     "span": ScheduleStyle(read_span, write_span, "15 min"),
     "cron_or_phrase": ScheduleStyle(_read_phrase_or_cron, _write_phrase_or_cron, "every 15 minutes"),

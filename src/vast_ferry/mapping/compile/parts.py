@@ -108,6 +108,17 @@ class Places:
     optional: bool
 
 
+def _where_told(part: Part, value: Expression, need: Callable[[str], Expression], optional: bool) -> Expression:
+    """Return what a part stands for; nothing, where the text may lack it and nothing stands there."""
+    made = _lens_of(part).read(value, None, need)
+    return made if part.needed or not optional else ex.Choice(ex.Operation("is not", (value, _NOTHING)), made, _NOTHING)
+
+
+def _lens_of(part: Part) -> Lens:
+    lens: Lens = part.lens
+    return lens
+
+
 def of_places(places: Places, names: Own) -> list[Rule]:
     """Return the rules by which a field, and the places that hold it (the shape's own fields), follow from another."""
     owns, name, lens = places.owns, places.field, places.lens
@@ -118,7 +129,7 @@ def of_places(places: Places, names: Own) -> list[Rule]:
 
     def together(*values: Expression) -> Expression:
         need = dict(zip(more, values[len(owns) :], strict=True)).__getitem__
-        read = [part.lens.read(value, None, need) for part, value in zip(parts, values, strict=False)]
+        read = [_where_told(part, value, need, optional) for part, value in zip(parts, values, strict=False)]
         made = lens.read(helper("fill_text", forms, *read), None, need)
         if not optional:
             return made
@@ -138,8 +149,13 @@ def of_places(places: Places, names: Own) -> list[Rule]:
 
         def build(*values: Expression) -> Expression:
             need = dict(zip(asked_here, values, strict=True)).__getitem__
-            text = helper("part_or_all", lens.write(values[0], need), forms, count, ex.Literal(number))
-            return parts[number].lens.write(text, need)
+            whole, its_own = lens.write(values[0], need), _lens_of(parts[number])
+            text = helper("part_or_all", whole, forms, count, ex.Literal(number))
+            if parts[number].needed or not optional:
+                return its_own.write(text, need)
+            told = helper("part_if_told", whole, forms, count, ex.Literal(number), name="part")
+            made = its_own.write(told, need)
+            return ex.Choice(ex.Operation("is not", (told, _NOTHING)), made, _NOTHING)
 
         return Rule(owns[number], asked_here, build)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Final
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
@@ -15,6 +16,9 @@ from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step, Through
 from vast_ferry.mapping.python import RESERVED, Statements
 from vast_ferry.mapping.tables import Row, Told
+
+#: A list that is told item by item has so many at most.
+_LONGEST_LIST: Final = 64
 
 
 class CannotWrite(FerryError):
@@ -135,6 +139,8 @@ class Construction:
     def _mapping(self, branch: Branch, at: Access) -> Expression:
         if len(branch.spreads) == 1 and not branch.children:
             return branch.spreads[0]
+        if branch.children and all(isinstance(step, Item) and isinstance(step.key, int) for step in branch.children):
+            return self._list(branch, at)
         entries = [ex.Entry(None, spread) for spread in branch.spreads]
         for step, child in branch.children.items():
             assert isinstance(step, Item)
@@ -142,6 +148,18 @@ class Construction:
             test = self._told(child.rows[0]) if child.unless == "told" else None
             entries.append(ex.Entry(ex.Literal(step.key), value, "" if test else child.unless, test))
         return ex.Mapping(tuple(entries), lines=True, name=at.root)
+
+    def _list(self, branch: Branch, at: Access) -> Expression:
+        """Return a list of which some items are told by their number; nothing stands between them."""
+        held = {step.key: child for step, child in branch.children.items() if isinstance(step, Item)}
+        most = max(key for key in held if isinstance(key, int))
+        if branch.spreads or min(key for key in held if isinstance(key, int)) < 0 or most > _LONGEST_LIST:
+            raise CannotWrite(f"{at} has items that can't be written: number them from 0, to {_LONGEST_LIST} at most")
+        items = [
+            self.build(held[key], Access(at.root, (*at.steps, Item(key)))) if key in held else ex.Literal(None)
+            for key in range(most + 1)
+        ]
+        return ex.Sequence(tuple(items))
 
     def _object(self, branch: Branch, at: Access) -> Expression:
         last = at.steps[-1] if at.steps else None

@@ -25,6 +25,67 @@ def base64_text(data: bytes) -> str:
     return base64.b64encode(data).decode("ascii")
 
 
+def base64url_bytes(text: Any, padded: bool = False) -> bytes:
+    """Return the bytes of a Base64 text as URLs have it, with or without `=` at its end, or raise ValueError."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text in Base64")
+    plain = text.rstrip("=") if padded else text
+    return base64.b64decode(plain + "=" * (-len(plain) % 4), altchars=b"-_", validate=True)
+
+
+def base64url_text(data: bytes, padded: bool = False) -> str:
+    """Return bytes as a Base64 text as URLs have it (RFC 4648 section 5)."""
+    text = base64.urlsafe_b64encode(data).decode("ascii")
+    return text if padded else text.rstrip("=")
+
+
+def latin1_bytes(text: Any) -> bytes:
+    """Return the bytes of a text that has a character for each, or raise ValueError."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    return text.encode("latin-1")
+
+
+def latin1_text(data: bytes) -> str:
+    """Return bytes as a text with a character for each."""
+    return data.decode("latin-1")
+
+
+def bytes_of_numbers(numbers: Any) -> bytes:
+    """Return the bytes of a list of numbers from 0 to 255, or raise ValueError."""
+    if not isinstance(numbers, list | tuple) or any(type(one) is not int or not 0 <= one < 256 for one in numbers):
+        raise ValueError("this is no list of numbers from 0 to 255")
+    return bytes(numbers)
+
+
+def bytes_of_pieces_in(pieces: Any, form: str) -> bytes:
+    """Return the bytes of a list of pieces, each in a form of bytes."""
+    if not isinstance(pieces, list | tuple):
+        raise ValueError("this is no list of pieces")
+    readers = {
+        "base64": base64_bytes,
+        "base64url": base64url_bytes,
+        "hex": hex_bytes,
+        "latin1": latin1_bytes,
+        "octets": bytes_of_numbers,
+        "utf8": utf8_bytes,
+    }
+    return b"".join(readers[form](piece) for piece in pieces)
+
+
+def pieces_in(data: bytes, form: str) -> list[Any]:
+    """Return bytes as a list with one piece in a form of bytes, without any where there are none."""
+    writers: dict[str, Any] = {
+        "base64": base64_text,
+        "base64url": base64url_text,
+        "hex": hex_text,
+        "latin1": latin1_text,
+        "octets": list,
+        "utf8": utf8_text,
+    }
+    return [writers[form](data)] if data else []
+
+
 def utf8_bytes(text: Any) -> bytes:
     """Return a text in UTF-8, or raise ValueError for what is none."""
     if not isinstance(text, str):
@@ -35,6 +96,11 @@ def utf8_bytes(text: Any) -> bytes:
 def utf8_text(data: bytes) -> str:
     """Return the text of UTF-8 bytes; what is no UTF-8 becomes U+FFFD."""
     return data.decode("utf-8", errors="replace")
+
+
+def text_of_utf8(data: bytes) -> str:
+    """Return the text of UTF-8 bytes, or raise ValueError for what is none."""
+    return data.decode("utf-8")
 
 
 def is_utf8(data: bytes) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 
 from vast_ferry.mapping.helpers.of_contents import base64_bytes, base64_text
 from vast_ferry.mapping.helpers.of_http import FRAMING
+from vast_ferry.mapping.helpers.of_values import json_from_text, json_to_text
 
 # --- pairs -----------------------------------------------------------------------------------------------------------
 
@@ -114,6 +115,104 @@ def with_commas(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
 def lowered_names(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
     """Return pairs with their names in lower case."""
     return [(name.lower(), value) for name, value in pairs]
+
+
+def names_in_capitals(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs with their names in capitals."""
+    return [(name.upper(), value) for name, value in pairs]
+
+
+def names_with_dashes(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs in whose names `-` stands for `_`."""
+    return [(name.replace("_", "-"), value) for name, value in pairs]
+
+
+def names_with_underscores(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs in whose names `_` stands for `-`."""
+    return [(name.replace("-", "_"), value) for name, value in pairs]
+
+
+def records_by_key(mapping: dict[str, Any] | None, key: str) -> list[dict[str, Any]]:
+    """Return a mapping of records as a list in which each has its key under a name."""
+    return [{key: name, **record} for name, record in (mapping or {}).items()]
+
+
+def by_key_of_records(records: Iterable[dict[str, Any]], key: str) -> dict[str, Any]:
+    """Return a list of records as a mapping by what stands under a name in each."""
+    return {record[key]: {name: one for name, one in record.items() if name != key} for record in records}
+
+
+def texts_of_scalars(mapping: dict[str, Any] | None) -> dict[str, str]:
+    """Return values by name as texts: numbers and truths as JSON writes them, null as an empty text."""
+    made = {}
+    for name, value in (mapping or {}).items():
+        if isinstance(value, dict | list):
+            raise ValueError(f"{name} holds a {type(value).__name__}, and not a text, a number or a truth")
+        if value is None or isinstance(value, bool):
+            made[name] = "" if value is None else "true" if value else "false"
+        else:
+            made[name] = str(value)
+    return made
+
+
+def record_of_pairs(pairs: Iterable[tuple[str, Any]]) -> dict[str, Any]:
+    """Return pairs as a record; of two of a name the last counts."""
+    return dict(pairs)
+
+
+def pairs_of_record(record: dict[str, Any] | None) -> list[tuple[str, Any]]:
+    """Return a record's pairs."""
+    return list((record or {}).items())
+
+
+def record_of_one(value: Any, column: str) -> dict[str, Any]:
+    """Return the record whose one column holds a value."""
+    return {column: value}
+
+
+def value_of_one(record: dict[str, Any] | None, column: str) -> Any:
+    """Return what a record's one column holds."""
+    return (record or {}).get(column)
+
+
+def values_of_lines(text: Any) -> list[Any]:
+    """Return the JSON values of a text that has one a line."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    return [json_from_text(line) for line in text.split("\n") if line.strip()]
+
+
+def lines_of_values(values: Iterable[Any]) -> str:
+    """Return JSON values as a text, one a line, each with its end."""
+    return "".join(f"{json_to_text(value)}\n" for value in values)
+
+
+def keys_named(names: Iterable[str], old: dict[str, Any] | None, new: dict[str, Any] | None) -> dict[str, Any]:
+    """Return the key of a record, whose columns are named, from what the record holds; raises ValueError for none."""
+    held = new if new is not None else old or {}
+    missing = [name for name in names if name not in held]
+    if missing:
+        raise ValueError(f"the record does not hold {', '.join(missing)} of its key")
+    return {name: held[name] for name in names}
+
+
+def changed_before(old: dict[str, Any] | None, new: dict[str, Any] | None) -> dict[str, Any] | None:
+    """Return of the record before the columns that are others in the one after; all, where there is none after."""
+    if old is None or new is None:
+        return old
+    return {name: value for name, value in old.items() if name not in new or new[name] != value}
+
+
+def before_change(changed: dict[str, Any] | None, new: dict[str, Any] | None) -> dict[str, Any] | None:
+    """Return the record before, from the columns that are others in the one after."""
+    return changed if changed is None or new is None else {**new, **changed}
+
+
+def change_of_sides(old: Any, new: Any) -> str:
+    """Return what happened to a record that is told as it was and as it is: nothing before, nothing after, or both."""
+    if old is None and new is None:
+        raise ValueError("a record is told neither as it was nor as it is, so it can't be said what happened to it")
+    return "inserted" if old is None else "deleted" if new is None else "updated"
 
 
 _OF_THE_CONNECTION = FRAMING | {"host", "connection"}
@@ -322,6 +421,22 @@ def typed_of_texts(texts: dict[str, str] | None, names: tuple[str, str, str], ty
     """Return texts by name as records of name, type and value."""
     word = next(word for word, kind in types.items() if kind == "text")
     return [{names[0]: name, names[1]: word, names[2]: value} for name, value in (texts or {}).items()]
+
+
+def texts_of_tagged(mapping: dict[str, Any] | None, types: dict[str, str]) -> dict[str, str]:
+    """Return texts that each stand in a mapping under their type: numbers and Base64 as they are written."""
+    found = {}
+    for name, tagged_value in (mapping or {}).items():
+        if not isinstance(tagged_value, dict) or len(tagged_value) != 1 or next(iter(tagged_value)) not in types:
+            raise ValueError(f"{name} is no value under one of the types {', '.join(types)}")
+        (found[name],) = tagged_value.values()
+    return found
+
+
+def tagged_of_texts(texts: dict[str, str] | None, types: dict[str, str]) -> dict[str, Any]:
+    """Return texts by name, each in a mapping under the type of texts."""
+    word = next(word for word, kind in types.items() if kind == "text")
+    return {name: {word: value} for name, value in (texts or {}).items()}
 
 
 def changed_columns(columns: Any, keys: dict[str, str], types: dict[str, str]) -> list[dict[str, Any]]:

@@ -13,8 +13,8 @@ from vast_ferry.mapping.helpers.of_values import json_from_text, json_to_text
 
 #
 # A form is a row of pieces: a text that stands there as it is; the number of a part, which takes as little as it can;
-# ("...", number), which takes as much as it can; ("_", text), which is nobody's and is written so; ("[", pieces), which
-# may be missing as a whole. What follows a part is looked for once, from one end: there is nothing to go back over.
+# ("...", number), which takes as much as it can; ("_", text, most), which is nobody's and is written so; ("[", pieces),
+# which may be missing as a whole. What follows a part is looked for once, from one end: nothing is gone back over.
 
 
 def split_text(text: Any, forms: tuple[Any, ...], count: int) -> list[str | None]:
@@ -68,7 +68,8 @@ def _take(text: str, at: int, form: tuple[Any, ...], parts: list[str | None]) ->
                 if at < 0:
                     return -1
         else:
-            end = _end_of_part(text, at, form[index + 1 :], isinstance(piece, tuple) and piece[0] == "...")
+            most = isinstance(piece, tuple) and (piece[0] == "..." or (piece[0] == "_" and piece[2]))
+            end = _end_of_part(text, at, form[index + 1 :], most)
             if end < 0:
                 return -1
             number = piece[1] if isinstance(piece, tuple) else piece
@@ -107,6 +108,8 @@ def _fill(form: tuple[Any, ...], values: tuple[Any, ...], needed: bool) -> str |
         if isinstance(piece, str):
             made += piece
         elif isinstance(piece, tuple) and piece[0] == "_":
+            if needed and not piece[1]:
+                return None  # what is nobody's, and is written as nothing, makes no form of its own
             made += piece[1]
         elif isinstance(piece, tuple) and piece[0] == "[":
             made += _fill(piece[1], values, needed=True) or ""
@@ -124,6 +127,14 @@ def part_or_all(text: str, forms: tuple[Any, ...], count: int, number: int) -> s
         return split_text(text, forms, count)[number] or ""
     except ValueError:
         return text if number == count - 1 else ""
+
+
+def part_if_told(text: str, forms: tuple[Any, ...], count: int, number: int) -> str | None:
+    """Return a part of a text that may lack it, None where it does."""
+    try:
+        return split_text(text, forms, count)[number]
+    except ValueError:
+        return None
 
 
 # --- texts -----------------------------------------------------------------------------------------------------------
@@ -212,3 +223,80 @@ def json_or_nothing(text: str) -> Any:
 def json_or_empty(value: Any) -> str:
     """Return a value as a JSON text, nothing as an empty one."""
     return "" if value is None else json_to_text(value)
+
+
+def bytes_of_value(value: Any) -> bytes:
+    """Return a JSON value as its text without spaces, in UTF-8; nothing as no content."""
+    return b"" if value is None else json_to_text(value).encode("utf-8")
+
+
+def value_of_bytes(data: bytes) -> Any:
+    """Return the JSON value that bytes hold; as text where they hold none, and nothing for no content."""
+    if not data:
+        return None
+    text = data.decode("utf-8", errors="replace")
+    try:
+        return json_from_text(text)
+    except ValueError:
+        return text
+
+
+def says_json(content_type: str | None) -> bool:
+    """Tell whether a media type is JSON (RFC 8259, or `+json` of RFC 6839)."""
+    kind = (content_type or "").partition(";")[0].strip().lower()
+    return kind == "application/json" or kind.endswith("+json")
+
+
+def bytes_of_value_or_text(value: Any, content_type: str | None) -> bytes:
+    """Return the content of a JSON value where the type says JSON, else of a text; nothing as no content."""
+    if value is None:
+        return b""
+    if says_json(content_type):
+        return bytes_of_value(value)
+    if not isinstance(value, str):
+        raise ValueError(f"{content_type or 'no type'} is no JSON, and {value!r} is no text")
+    return value.encode("utf-8")
+
+
+def value_or_text(data: bytes, content_type: str | None) -> Any:
+    """Return content as the JSON value that it holds where its type says JSON, else as text."""
+    if says_json(content_type):
+        return value_of_bytes(data)
+    return data.decode("utf-8", errors="replace") if data else None
+
+
+# --- other small forms -----------------------------------------------------------------------------------------------
+
+
+def path_of_segments(segments: Any) -> str:
+    """Return the path of a list of its segments, as they came on the wire."""
+    if not isinstance(segments, list | tuple) or any("/" in one for one in segments):
+        raise ValueError(f"{segments!r} is no list of segments of a path")
+    return "/" + "/".join(segments)
+
+
+def segments_of_path(path: str) -> list[str]:
+    """Return the segments of a path, as they came on the wire; none for `/`."""
+    return path.removeprefix("/").split("/") if path not in ("", "/") else []
+
+
+def times_of(number: Any, factor: int) -> int:
+    """Return a number of units as a number of what they are made of."""
+    if isinstance(number, bool) or not isinstance(number, int):
+        raise ValueError(f"{number!r} is no whole number")
+    return number * factor
+
+
+def whole_units(number: int, factor: int) -> int:
+    """Return how many whole units there are in a number."""
+    return number // factor
+
+
+def attempt_if_again(again: Any) -> int:
+    """Return 2 for what comes again, 1 for what comes the first time."""
+    return 2 if again else 1
+
+
+def comes_again(attempt: int) -> bool:
+    """Tell whether an attempt is another one than the first."""
+    return attempt > 1

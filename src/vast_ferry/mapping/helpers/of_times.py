@@ -12,12 +12,12 @@ from zoneinfo import ZoneInfo
 from vast_ferry.mapping.helpers.of_values import EPOCH, epoch_ns_from_time, second_of
 
 
-def time_from_units(moment: Any, nanoseconds: int, form: str) -> str:
-    """Return the RFC 3339 text of a number of units since 1970: whole, with a fraction, or as text."""
+def time_from_units(moment: Any, nanoseconds: int, form: str, begin: int = 0) -> str:
+    """Return the RFC 3339 text of a number of units since 1970, or since a second: whole, a fraction, or as text."""
     if isinstance(moment, bool) or not isinstance(moment, int | float | str | decimal.Decimal):
         raise ValueError(f"{moment!r} is no number of units since 1970")
     if isinstance(moment, int):
-        return time_of_ns(moment * nanoseconds)
+        return time_of_ns(moment * nanoseconds + begin * 1_000_000_000)
     if isinstance(moment, str) and not re.fullmatch(r"-?[0-9]{1,30}(\.[0-9]{0,30})?", moment):
         raise ValueError(f"{moment!r} is no number of units since 1970")
     # A float says what its shortest text says, not the binary fraction nearest to it.
@@ -26,7 +26,7 @@ def time_from_units(moment: Any, nanoseconds: int, form: str) -> str:
         exact = (decimal.Decimal(whole) + decimal.Decimal(f"0.{fraction or 0}")) * nanoseconds
     else:
         exact = decimal.Decimal(repr(moment) if isinstance(moment, float) else moment) * nanoseconds
-    return time_of_ns(int(exact.to_integral_value(decimal.ROUND_FLOOR)))
+    return time_of_ns(int(exact.to_integral_value(decimal.ROUND_FLOOR)) + begin * 1_000_000_000)
 
 
 def time_of_ns(nanoseconds: int) -> str:
@@ -35,9 +35,9 @@ def time_of_ns(nanoseconds: int) -> str:
     return f"{second_of(nanoseconds // 1_000_000_000)}{'.' * bool(fraction)}{fraction}Z"
 
 
-def units_from_time(text: str, nanoseconds: int, form: str) -> Any:
-    """Return the units since 1970 of an RFC 3339 text: `whole`, `text` (whole), `float`, or `decimal` (as text)."""
-    moment = epoch_ns_from_time(text)
+def units_from_time(text: str, nanoseconds: int, form: str, begin: int = 0) -> Any:
+    """Return the units since 1970, or since a second, of an RFC 3339 text: `whole`, `text`, `float`, or `decimal`."""
+    moment = epoch_ns_from_time(text) - begin * 1_000_000_000
     if form == "whole":
         return moment // nanoseconds
     if form == "text":
@@ -49,6 +49,21 @@ def units_from_time(text: str, nanoseconds: int, form: str) -> Any:
     return float(exact) if form == "float" else f"{exact:f}"
 
 
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 #: What the words of a pattern of time stand for; digits are counted, a fraction has as many as it likes.
 _TIME_WORDS = {
     "YYYY": r"(?P<year>[0-9]{4})",
@@ -57,13 +72,30 @@ _TIME_WORDS = {
     "hh": r"(?P<hour>[0-9]{2})",
     "mm": r"(?P<minute>[0-9]{2})",
     "ss": r"(?P<second>[0-9]{2})",
+    "M1": r"(?P<month1>[0-9]{1,2})",
+    "D1": r"(?P<day1>[0-9]{1,2})",
+    "h1": r"(?P<hour1>[0-9]{1,2})",
+    "m1": r"(?P<minute1>[0-9]{1,2})",
+    "s1": r"(?P<second1>[0-9]{1,2})",
+    "DDD": r"(?P<yearday>[0-9]{3})",
+    "MONTH": rf"(?P<monthname>{'|'.join(MONTHS)})",
+    "MON": rf"(?P<monthword>{'|'.join(one[:3] for one in MONTHS)})",
+    "WEEKDAY": rf"(?:{'|'.join(WEEKDAYS)})",
+    "WDAY": rf"(?:{'|'.join(one[:3] for one in WEEKDAYS)})",
+    "PM": r"(?P<half>[AaPp]\.?[Mm]\.?)",
+    "MINUTES": r"(?P<minutes>[0-9]{1,4})",
+    "MILLIS": r"(?P<millis>[0-9]{1,8})",
     "SECONDS": r"(?P<seconds>[0-9]{1,5})",
     "fff": r"(?P<digits>[0-9]{3})",
     "f": r"(?P<fraction>[0-9]{1,12})",
     "OFFSET": r"(?P<offset>Z|z|[+-][0-9]{2}:?[0-9]{2})",
     "ZONE": r"(?P<zone>[A-Za-z][A-Za-z0-9_+/-]{0,60})",
 }
-_TIME_PIECES = re.compile(r"YYYY|MM|DD|hh|mm|ss|SECONDS|fff|f|OFFSET|ZONE|\[again:[^\]]*\]|\[|\]|.", re.DOTALL)
+_TIME_PIECES = re.compile(
+    r"YYYY|MONTH|MON|MM|M1|DDD|DD|D1|WEEKDAY|WDAY|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE"
+    r"|\[again:[^\]]*\]|\[|\]|.",
+    re.DOTALL,
+)
 
 
 @functools.lru_cache(maxsize=256)
@@ -102,14 +134,31 @@ def second_of_pattern(text: str, pattern: str) -> str:
     """Return date and time, in UTC, of the second that a time falls into which is spelt by a pattern."""
     found = time_pattern(pattern).fullmatch(text)
     told = found.groupdict() if found else {}
+
+    def number(*names: str, usual: int = 0) -> int:
+        return next((int(told[name]) for name in names if told.get(name)), usual)
+
+    month = number("month", "month1", usual=1)
+    if told.get("monthname") or told.get("monthword"):
+        begins = (told.get("monthname") or told.get("monthword") or "")[:3]
+        month = next(index for index, name in enumerate(MONTHS, 1) if name.startswith(begins))
+    hour = number("hour", "hour1")
+    if told.get("half"):
+        if not 1 <= hour <= 12:
+            raise ValueError(f"{text!r} has an hour that is none of 1 to 12")
+        hour = hour % 12 + (12 if (told["half"] or "").lower().startswith("p") else 0)
     local = datetime(
-        int(told.get("year") or 1970),
-        int(told.get("month") or 1),
-        int(told.get("day") or 1),
-        int(told.get("hour") or 0),
-        int(told.get("minute") or 0),
-        int(told.get("second") or 0),
-    ) + timedelta(seconds=int(told.get("seconds") or 0))
+        number("year", usual=1970),
+        month,
+        number("day", "day1", usual=1),
+        hour,
+        number("minute", "minute1"),
+        number("second", "second1"),
+    ) + timedelta(
+        days=number("yearday", usual=1) - 1,
+        seconds=number("seconds") + 60 * number("minutes"),
+        milliseconds=number("millis"),
+    )
     zone = told.get("zone")
     if zone and zone not in ("UTC", "Z"):
         try:
@@ -118,7 +167,8 @@ def second_of_pattern(text: str, pattern: str) -> str:
             raise ValueError(f"there is no time zone {zone!r}") from None
     else:
         local = local.replace(tzinfo=_offset(told.get("offset") or "Z"))
-    return local.astimezone(timezone.utc).isoformat()[:19]  # noqa: UP017
+    made = local.astimezone(timezone.utc).isoformat()  # noqa: UP017
+    return made[:23].rstrip("0") if made[19] == "." else made[:19]
 
 
 def _offset(text: str) -> timezone:
@@ -140,12 +190,27 @@ def pattern_from_time(text: str, pattern: str) -> str:
         "hh": f"{when.hour:02d}",
         "mm": f"{when.minute:02d}",
         "ss": f"{when.second:02d}",
+        "M1": str(when.month),
+        "D1": str(when.day),
+        "h1": str(when.hour),
+        "m1": str(when.minute),
+        "s1": str(when.second),
+        "DDD": f"{when.timetuple().tm_yday:03d}",
+        "MONTH": MONTHS[when.month - 1],
+        "MON": MONTHS[when.month - 1][:3],
+        "WEEKDAY": WEEKDAYS[when.weekday()],
+        "WDAY": WEEKDAYS[when.weekday()][:3],
+        "PM": "AM" if when.hour < 12 else "PM",
+        "MINUTES": str(when.hour * 60 + when.minute),
+        "MILLIS": str((when.hour * 3600 + when.minute * 60 + when.second) * 1000 + int(fraction[:3])),
         "SECONDS": str(when.hour * 3600 + when.minute * 60 + when.second),
         "fff": fraction[:3],
         "f": fraction.rstrip("0") or "0",
         "OFFSET": "+0000" if "+0000" in pattern else "Z",
         "ZONE": "UTC",
     }
+    if "PM" in pattern:
+        words |= {"hh": f"{(when.hour + 11) % 12 + 1:02d}", "h1": str((when.hour + 11) % 12 + 1)}
     made = [""]
     kept = [True]  # whether what stands in the brackets is anything but zero
     for piece in _TIME_PIECES.findall(pattern):

@@ -14,13 +14,26 @@ from types import ModuleType
 from typing import Any, Final
 
 from vast_ferry.hub.findings import nearest
-from vast_ferry.mapping.lenses import content, forms, lens, listed, pairs, protocols, structure, text, times
+from vast_ferry.mapping.lenses import (
+    content,
+    forms,
+    lens,
+    listed,
+    packed,
+    pairs,
+    protocols,
+    structure,
+    text,
+    times,
+    typed,
+)
 from vast_ferry.mapping.lenses.forms import OfVersion
 from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, TwoHelpers
-from vast_ferry.mapping.lenses.listed import Pipeline, Typed
+from vast_ferry.mapping.lenses.listed import Pipeline
 from vast_ferry.mapping.lenses.times import Epoch
+from vast_ferry.mapping.lenses.typed import Typed
 
-_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, listed)
+_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, packed, listed, typed)
 #: What others are built on, and what is only a form on file.
 _NO_ROW_NAMES = (Lens, TwoHelpers, Formed, Epoch, FileBytes, OfVersion, Typed, Pipeline)
 
@@ -148,7 +161,7 @@ def _option(text: str, node: ast.expr) -> Any:
 
 
 #: The forms of bytes, which may be an option of another lens.
-_OF_BYTES: Final = ("utf8", "base64", "gzip", "hex")
+_OF_BYTES: Final = ("utf8", "base64", "base64url", "gzip", "hex", "latin1", "octets")
 
 
 def _text(text: str, node: ast.expr) -> str:

@@ -9,11 +9,10 @@ from collections.abc import Callable
 from typing import Any, ClassVar
 
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, Need
-from vast_ferry.mapping.lenses.times import time_losses
-from vast_ferry.mapping.losses import Fields, Loss
+from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
+from vast_ferry.mapping.lenses.packed import Utf8
+from vast_ferry.mapping.losses import Loss, by_trying
 
 
 class Suffixed(Formed):
@@ -37,6 +36,19 @@ class Unprefixed(Lens):
 
     def write(self, value: Expression, need: Need) -> Expression:
         return ex.method(value, "removeprefix", ex.Literal(self.args[0]))
+
+
+class Unsuffixed(Lens):
+    """Text whose end does not stand there: `unsuffixed(' min')`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds, wants_value = "unsuffixed", "the end", 1, 1, ("text",), True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return ex.Operation("+", (at, ex.Literal(self.args[0])))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return ex.method(value, "removesuffix", ex.Literal(self.args[0]))
 
 
 class Quoted(Formed):
@@ -96,6 +108,80 @@ class AddressAndPort(Formed):
         return ex.Choice(value, made, ex.Literal(""))
 
 
+class Lower(Lens):
+    """Text in lower case that is in capitals here, as a request method is."""
+
+    __slots__ = ()
+    name, holds, wants_value = "lower", ("text",), True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return ex.method(at, "upper")
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return ex.method(value, "lower")
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            by_trying(
+                field, lambda text: text.lower().upper(), "it is not in capitals", "it arrives in capitals", "case-lost"
+            ),
+        )
+
+
+class Segments(Formed):
+    """A path as the list of its segments, as they came on the wire; none for `/`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "segments", ("text",), "path_of_segments", "segments_of_path"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            by_trying(
+                field,
+                self.back,
+                "the path does not begin with a slash",
+                "it arrives with one before it",
+                "path-respelt",
+            ),
+        )
+
+
+class Units(Formed):
+    """A number of units of something smaller: `units(1024)` for KiB where bytes are meant."""
+
+    __slots__ = ()
+    counts = True
+    name, takes, fewest, most, holds = "units", "how many make one", 1, 1, ("integer", "integer or nothing")
+    reader, writer = "times_of", "whole_units"
+
+    def told(self) -> tuple[Any, ...]:
+        if not str(self.args[0]).isdecimal() or not int(self.args[0]):
+            raise LensError("lens units takes a whole number, such as units(1024)")
+        return (int(self.args[0]),)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        (factor,) = self.told()
+        return (
+            by_trying(
+                field,
+                lambda value: value if value is None else self.back(value),
+                f"it is no multiple of {factor}",
+                "it arrives rounded down",
+                "number-rounded",
+            ),
+        )
+
+
+class ComesAgain(Formed):
+    """Whether an event comes again: true is told as its second attempt."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "comes_again", ("integer",), "attempt_if_again", "comes_again"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (by_trying(field, self.back, "it is a later attempt than the second", "it arrives as the second"),)
+
+
 class Digits(Formed):
     """A whole number as text."""
 
@@ -136,253 +222,6 @@ class CountedFrom(Lens):
 
     def write(self, value: Expression, need: Need) -> Expression:
         return ex.Operation("-", (value, ex.Literal(1 - int(self.args[0]))))
-
-
-#: Units of time, in nanoseconds.
-UNITS = {
-    "ns": 1,
-    "us": 1_000,
-    "ms": 1_000_000,
-    "cs": 10_000_000,
-    "ds": 100_000_000,
-    "s": 1_000_000_000,
-    "min": 60_000_000_000,
-    "h": 3_600_000_000_000,
-    "d": 86_400_000_000_000,
-}
-_FORMS = ("whole", "text", "float", "decimal", "split")
-
-
-def unit_of(text: str) -> int:
-    """Return a unit of time in nanoseconds; raises LensError for an unknown one."""
-    if text not in UNITS:
-        raise LensError(f"{text!r} is no unit of time: use one of {', '.join(UNITS)}")
-    return UNITS[text]
-
-
-#: How much is cut, of a form that holds so small a unit, in nanoseconds.
-_CUT = {1: 0, 1_000: 3, 1_000_000: 6, 10_000_000: 7, 100_000_000: 8, 1_000_000_000: 9}
-#: Of two forms that only respell a time, those here spell alike: with as many digits as it needs.
-_SPELT = 100
-
-
-def _exactly(text: str) -> tuple[int, str]:
-    """Return a moment in whole seconds, and all digits of its fraction."""
-    fraction = text.partition(".")[2]
-    digits = fraction[: len(fraction) - len(fraction.lstrip("0123456789"))]
-    return helpers.epoch_ns_from_time(text) // 1_000_000_000, digits.rstrip("0")
-
-
-def _told_by_trying(field: str, read: Callable[[Any], str], write: Callable[[str], Any], unit: int) -> tuple[Loss, ...]:
-    """Return what a form of time can't hold, by what it makes of one; `unit` is its smallest, in nanoseconds."""
-    degree = _CUT.get(unit, 10)
-
-    def back(fields: Fields) -> str:
-        return read(write(fields[field]))
-
-    def cut(fields: Fields) -> bool:
-        text = fields[field]
-        return bool(text) and _exactly(back(fields)) != _exactly(text)
-
-    def respelt(fields: Fields) -> bool:
-        return bool(fields[field]) and not cut(fields) and back(fields) != fields[field]
-
-    return time_losses(field, "what is told there", (cut, degree), (respelt, _SPELT))
-
-
-class Since1970(Formed):
-    """A number of units since 1970: `since_1970(ms)`, and how it stands: whole, float, text, decimal (as text), split.
-
-    Split is a text of whole units, a point, and a fraction that is added to them.
-    """
-
-    __slots__ = ()
-    name, takes, fewest, most, holds = "since_1970", "a unit, and a form", 1, 2, ("text",)
-    reader, writer = "time_from_units", "units_from_time"
-
-    @property
-    def _form(self) -> str:
-        form = self.args[1] if len(self.args) > 1 else "whole"
-        if form not in _FORMS:
-            raise LensError(f"{form!r} is no form of a number: use one of {', '.join(_FORMS)}")
-        return str(form)
-
-    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return helper(self.reader, at, ex.Literal(unit_of(self.args[0])), ex.Literal(self._form))
-
-    def told(self) -> tuple[Any, ...]:
-        return (unit_of(self.args[0]), self._form)
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        unit, form = self.told()
-        return _told_by_trying(
-            field,
-            lambda value: helpers.time_from_units(value, unit, form),
-            lambda text: helpers.units_from_time(text, unit, form),
-            {"float": 1_000, "decimal": 1, "split": 1}.get(form, unit),
-        )
-
-
-class TimePattern(Formed):
-    """A time by a pattern of YYYY MM DD hh mm ss, f (a fraction), fff, SECONDS (of the day), OFFSET, ZONE.
-
-    `[…]` may be left out, `[again: x]` says the second of an hour that comes twice.
-    """
-
-    __slots__ = ()
-    name, takes, fewest, most, holds = "time", "a pattern", 1, 1, ("text",)
-    reader, writer = "time_from_pattern", "pattern_from_time"
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        (pattern,) = self.args
-        unit = 1_000_000_000 if "ss" in pattern or "SECONDS" in pattern else 60_000_000_000
-        return _told_by_trying(
-            field,
-            lambda value: helpers.time_from_pattern(value, pattern),
-            lambda text: helpers.pattern_from_time(text, pattern),
-            1_000_000 if "fff" in pattern else 1 if "f" in pattern else unit,
-        )
-
-
-class After(Lens):
-    """A moment told as whole units after another field of the event: `after(due, ms)`."""
-
-    __slots__ = ()
-    name, takes, fewest, most, holds = "after", "a field, and a unit", 2, 2, ("text",)
-    wants_value = True
-
-    @property
-    def asks(self) -> tuple[str, ...]:
-        return (self.args[0],)
-
-    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return helper("time_after", at, need(self.args[0]), ex.Literal(unit_of(self.args[1])))
-
-    def write(self, value: Expression, need: Need) -> Expression:
-        return helper("span_after", value, need(self.args[0]), ex.Literal(unit_of(self.args[1])))
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        other, unit = self.args[0], unit_of(self.args[1])
-
-        def back(fields: Fields) -> str:
-            return helpers.time_after(helpers.span_after(fields[field], fields[other], unit), fields[other], unit)
-
-        def changed(fields: Fields) -> bool:
-            if not (fields[field] and fields[other]):
-                return False
-            # That other moment may itself be cut where it stands.
-            return bool(_exactly(fields[other])[1]) or _exactly(back(fields)) != _exactly(fields[field])
-
-        return (
-            Loss(
-                "time-shifted",
-                field,
-                "a time, or the one it is told after, is finer than what is told there",
-                "it arrives as another moment",
-                changed,
-            ),
-            Loss(
-                "time-needs-another",
-                field,
-                f"the event does not tell both {field} and {other}",
-                f"{field} arrives as {other}",
-                lambda fields: not (fields[field] and fields[other]),
-            ),
-            Loss(
-                "time-respelt",
-                field,
-                "a time is spelt in another way than usual",
-                "it arrives as the same moment in UTC, spelt as usual",
-                lambda fields: (
-                    bool(fields[field] and fields[other]) and not changed(fields) and back(fields) != fields[field]
-                ),
-                harmless=True,
-                degree=_SPELT,
-            ),
-        )
-
-
-class Span(Lens):
-    """Seconds told in units: `span(cs)`."""
-
-    __slots__ = ()
-    name, takes, fewest, most, holds = "span", "a unit", 1, 1, ("number", "call")
-
-    per_second = property(lambda self: 1_000_000_000 // unit_of(self.args[0]))
-
-    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return ex.Operation("/", (at, ex.Literal(self.per_second)))
-
-    def write(self, value: Expression, need: Need) -> Expression:
-        return ex.built_in("int", ex.Operation("*", (value, ex.Literal(self.per_second))))
-
-
-class Base64(Formed):
-    """Bytes in Base64 (RFC 4648 §4)."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "base64", ("bytes",), "base64_bytes", "base64_text"
-
-
-class Hex(Formed):
-    """Bytes as hexadecimal digits."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "hex", ("bytes",), "hex_bytes", "hex_text"
-
-
-class Gzip(Formed):
-    """Compressed bytes (RFC 1952)."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "gzip", ("bytes",), "gunzipped", "gzipped"
-
-
-class Utf8(Formed):
-    """Bytes as text in UTF-8, whatever the content's type."""
-
-    __slots__ = ()
-    holds_text = True
-    name, holds, reader, writer = "utf8", ("bytes",), "utf8_bytes", "utf8_text"
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        return (
-            Loss(
-                "not-text",
-                field,
-                "the content is not text in UTF-8",
-                "bytes become U+FFFD",
-                lambda fields: not helpers.is_utf8(fields[field]),
-            ),
-        )
-
-
-class ReadOnce(Formed):
-    """A stream of bytes that is read once; on file, its text in UTF-8 or `{"base64": …}`."""
-
-    __slots__ = ()
-    by_hand = False
-    name, holds, reader, writer = "read_once", ("bytes",), "bytes_read", "stream_over"
-
-    def on_file(self) -> Lens:
-        return FileBytes()
-
-
-class InFile(Formed):
-    """The path of a file that holds the content, null where there is none; a path on file stands beside the event."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "in_file", ("bytes",), "bytes_in_file", "file_with"
-
-    def on_file(self) -> Lens:
-        return BesideTheEvent()
-
-
-class BesideTheEvent(Formed):
-    """The path of a file beside an event on file; written is the content itself, `{"text": …}` or `{"base64": …}`."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "beside_the_event", ("bytes",), "bytes_beside", "held_beside"
 
 
 class Content(Lens):

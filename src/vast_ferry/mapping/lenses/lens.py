@@ -12,6 +12,7 @@ from typing import Any, ClassVar
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.losses import Loss
@@ -67,6 +68,7 @@ class Lens:
     where_absent: ClassVar[Expression | None] = None  # what stands for a missing place, if not what the field has
     holds_text: ClassVar[bool] = False  # of bytes, those only that are text
     by_hand: ClassVar[bool] = True  # a handler may be rewritten where it stands
+    tries: ClassVar[bool] = False  # in a pipeline, what comes back is looked at
     wants_value: ClassVar[bool] = False  # reads no missing place: what the field has stands for it
 
     # --- generated code ---
@@ -201,6 +203,11 @@ class Formed(Lens):
     def told(self) -> tuple[Any, ...]:
         """Return what the helpers take beside the value."""
         return self.args
+
+    def back(self, value: Any) -> Any:
+        """Return what a value is when it was written and is read again, for a form that needs no other field."""
+        told = self.told()
+        return getattr(helpers, self.reader)(getattr(helpers, self.writer)(value, *told), *told)
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper(self.reader, at, *map(need, self.needs), *map(ex.Literal, self.told()))

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, Final
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
-from vast_ferry.mapping.losses import Fields, Loss
+from vast_ferry.mapping.lenses.lens import Formed, Lens, Need
+from vast_ferry.mapping.losses import Fields, Loss, by_trying
 
 
 class Flat(Formed):
@@ -95,6 +95,119 @@ class LowerNames(Formed):
         return value
 
 
+class UpperNames(Formed):
+    """Pairs with their names in capitals, which are in lower case here: header fields (RFC 9110 §5.1)."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "upper_names", ("pairs",), "lowered_names", "names_in_capitals"
+
+
+class Underscored(Formed):
+    """Pairs in whose names each `-` stands as `_`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "underscored", ("pairs",), "names_with_dashes", "names_with_underscores"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (by_trying(field, self.back, "a name holds a `_`", "it arrives as `-`", "name-respelt"),)
+
+
+class ByName(Formed):
+    """Pairs as a mapping from each name to its value: of two of a name the last is kept."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "by_name", ("pairs",), "pairs_of_texts", "texts_of_pairs"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (by_trying(field, self.back, "a name repeats", "only its last value arrives", "last-value-only"),)
+
+
+class ByKey(Formed):
+    """A list of records as a mapping, the key of each being what stands under a name in it: `by_key(name)`.
+
+    For forms that take a list: `by_key(n) | typed_texts(n, type, value)`, `by_key(n) | records(n, value)`.
+    """
+
+    __slots__ = ()
+    name, takes, fewest, most = "by_key", "the name that a key has in a record", 1, 1
+    reader, writer = "records_by_key", "by_key_of_records"
+
+
+class AsWords(Formed):
+    """Texts made of pairs, each with a mark between its two: `records(name, value) | as_words('=')`, for cookies."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds = "as_words", "what stands within each", 1, 1, ("list of text",)
+    reader, writer = "list_of_pairs", "pairs_of_list"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        mark = self.args[0]
+        return (
+            Loss(
+                "word-respelt",
+                field,
+                f"one of them has no {mark!r}, or comes twice",
+                "it arrives with one, or once",
+                lambda fields: any(mark not in one for one in helpers.split_cookies(_cookies(fields))),
+            ),
+        )
+
+
+def _cookies(fields: Fields) -> str:
+    return helpers.cookie_of(fields.get("headers") or [])
+
+
+class Scalars(Formed):
+    """Texts by name that may stand there as numbers, truths or null: what is carried is their text."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "scalars", ("texts",), "texts_of_scalars", "dict"
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        held = value.items() if isinstance(value, dict) else ()
+        return tuple(
+            f"[{name!r}] ({'null' if one is None else type(one).__name__}, arrives as a text)"
+            for name, one in held
+            if not isinstance(one, str)
+        )
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return value
+
+
+class AsRecord(Formed):
+    """A record made of pairs: `records(name, value) | as_record`, `words(';', '=') | as_record`."""
+
+    __slots__ = ()
+    name, holds, reader, writer, tries = "as_record", ("record",), "record_of_pairs", "pairs_of_record", True
+
+
+class OneColumn(Formed):
+    """A record of one column, whose value stands there by itself: `one_column('hive')`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds = "one_column", "the column's name", 1, 1, ("record",)
+    reader, writer = "record_of_one", "value_of_one"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            by_trying(
+                field,
+                self.back,
+                f"the record has other columns than {self.args[0]}",
+                f"only {self.args[0]} arrives",
+                "columns-lost",
+            ),
+        )
+
+
+class JsonLines(Formed):
+    """A list of JSON values as a text, one a line."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "json_lines", ("value",), "values_of_lines", "lines_of_values"
+
+
 class InOrder(Formed):
     """What a route captured, as a list in the order of its names; so many that stand before are none of them."""
 
@@ -141,98 +254,6 @@ class Behind(Formed):
     @property
     def beginning(self) -> str | None:
         return str(self.args[0])
-
-
-class Typed(Formed):
-    """Values of records under a provider's words for types; see its two kinds."""
-
-    __slots__ = ()
-    named: ClassVar[bool] = True
-    holds: ClassVar[tuple[str, ...]] = ("record",)
-
-    @property
-    def types(self) -> dict[str, str]:
-        """Return the provider's words for types → what they are here."""
-        known = ("text", "number", "decimal", "truth", "nothing", "bytes", "list", "mapping")
-        for word, kind in self.options:
-            if kind not in known and not str(kind).startswith("words:"):
-                raise LensError(f"{word}={kind}: a type is one of {', '.join(known)}, or words:yes/no")
-        return {str(word): str(kind) for word, kind in self.options}
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        writer, reader, told = getattr(helpers, self.writer), getattr(helpers, self.reader), self.told()
-
-        def changed(fields: Fields) -> bool:
-            value = fields[field]
-            try:
-                return bool(reader(writer(value, *told), *told) != value)
-            except (ValueError, TypeError, KeyError, StopIteration):
-                return True
-
-        return (
-            Loss(
-                "type-unknown", field, "a value has no type there", "it arrives as another value", changed, tried=True
-            ),
-        )
-
-
-class Tagged(Typed):
-    """A record whose values each stand under their type, as the only key: `tagged({'txt': text, 'no': decimal})`."""
-
-    __slots__ = ()
-    name, takes, reader, writer = "tagged", "word=type", "untagged_record", "tagged_record"
-
-    def told(self) -> tuple[Any, ...]:
-        return (self.types,)
-
-
-class TypedItems(Typed):
-    """A record as a list of name, type and value: `typed(name, type, value, {'text': text, 'no': decimal})`."""
-
-    __slots__ = ()
-    name, takes, fewest, most = "typed", "the keys of name, type and value; word=type", 3, 3
-    reader, writer = "record_of_typed", "typed_of_record"
-
-    def told(self) -> tuple[Any, ...]:
-        return (self.args, self.types)
-
-
-class TypedTexts(TypedItems):
-    """Texts by name as a list of name, type and value; numbers and Base64 arrive as they are written."""
-
-    __slots__ = ()
-    name, holds, reader, writer = "typed_texts", ("texts",), "texts_of_typed", "typed_of_texts"
-
-    def not_taken(self, value: Any) -> tuple[str, ...]:
-        return tuple(
-            f"[{index}] ({item[self.args[0]]}, of the type {item[self.args[1]]}, arrives as a text)"
-            for index, item in enumerate(value or ())
-            if self.types.get(item[self.args[1]]) not in ("text", "decimal")
-        )
-
-
-class Columns(Typed):
-    """Changed columns as a list: `columns(name, type, key, old, new, value, {'text': text})`, the keys of each."""
-
-    __slots__ = ()
-    name, takes, fewest, most = "columns", "the keys of name, type, key, old, new, value; word=type", 6, 6
-    holds = ("columns",)
-    reader, writer = "changed_columns", "columns_as_told"
-
-    def told(self) -> tuple[Any, ...]:
-        return (dict(zip(("name", "type", "key", "old", "new", "value"), self.args, strict=True)), self.types)
-
-    def losses(self, field: str) -> tuple[Loss, ...]:
-        told = self.told()
-
-        def changed(fields: Fields) -> bool:
-            columns = helpers.columns_of(fields["keys"], fields["old"], fields["new"])
-            try:
-                return bool(helpers.changed_columns(helpers.columns_as_told(columns, *told), *told) != columns)
-            except (ValueError, TypeError, KeyError, StopIteration):
-                return True
-
-        return (Loss("type-unknown", field, "a value has no type there", "another value arrives", changed, tried=True),)
 
 
 class JsonOrEmpty(Formed):
@@ -294,7 +315,24 @@ class Pipeline(Lens):
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         alike = [part for part in self.parts if not part.holds or set(part.holds) & set(self.last.holds)]
-        return tuple(loss for part in alike for loss in part.losses(field))
+        tried = (by_trying(field, self.back, _UNSEEN, "another value arrives"),) if self.last.tries else ()
+        return (*(loss for part in alike for loss in part.losses(field)), *tried)
+
+    def back(self, value: Any) -> Any:
+        """Return what a value is when it was written and is read again, for forms that need no other field."""
+        for part in reversed(self.parts):
+            value = _applied(part, "writer", value)
+        for part in self.parts:
+            value = _applied(part, "reader", value)
+        return value
 
     def __str__(self) -> str:
         return " | ".join(map(str, self.parts))
+
+
+_UNSEEN: Final = "what stands there can't hold all that it holds"
+
+
+def _applied(part: Lens, way: str, value: Any) -> Any:
+    told = part.told() if isinstance(part, Formed) else ()
+    return getattr(helpers, getattr(part, way))(value, *told)

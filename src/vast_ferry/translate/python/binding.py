@@ -94,7 +94,7 @@ def _wires(target: Profile, way: str = "out") -> dict[str, set[str]]:
     """Return what can be said of an output, or of an input, of each kind."""
     model = target.model.definition
     rows = model.functions.triggers if model else []
-    return {one.kind: {row.is_ for row in one.rows if row.is_} for one in rows if one.way == way}
+    return {one.kind: {row.field for row in one.rows if row.field} for one in rows if one.way == way}
 
 
 class _File:

@@ -261,7 +261,7 @@ class Files:
     def _tell(self, renderings: Mapping[Key, Rendering]) -> None:
         """Note what the rewritten functions take for granted, what is made for them, and what they bring along."""
         job, result = self.job, self.result
-        told: set[tuple[str, str, int]] = set()
+        told: set[tuple[str, str, str, int]] = set()
         for name, handler in self.handlers.items():
             shims: dict[str, None] = {}
             for key in sorted(self.reach.of([handler.key])):
@@ -275,9 +275,9 @@ class Files:
                     line = getattr(node, "lineno", 0)
                     if code == "made-as-it-was":
                         shims[f"{what} at line {line}"] = None
-                    if (code, made.module.file, line) in told:
+                    if (code, what, made.module.file, line) in told:
                         continue
-                    told.add((code, made.module.file, line))
+                    told.add((code, what, made.module.file, line))
                     severity, reason, remedy = note(code, job.source.title, job.target.title, what)
                     place = Place(made.module.file, line, getattr(node, "col_offset", -1) + 1)
                     result.findings.append(Finding(code, severity, reason, remedy, place, name))

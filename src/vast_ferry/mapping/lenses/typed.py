@@ -1,0 +1,108 @@
+"""How values stand under a provider's words for their types: in mappings, in lists, column by column."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from vast_ferry.mapping import helpers
+from vast_ferry.mapping.lenses.lens import Formed, LensError
+from vast_ferry.mapping.losses import Fields, Loss
+
+
+class Typed(Formed):
+    """Values of records under a provider's words for types; see its two kinds."""
+
+    __slots__ = ()
+    named: ClassVar[bool] = True
+    holds: ClassVar[tuple[str, ...]] = ("record",)
+
+    @property
+    def types(self) -> dict[str, str]:
+        """Return the provider's words for types → what they are here."""
+        known = ("text", "number", "decimal", "truth", "nothing", "bytes", "list", "mapping")
+        for word, kind in self.options:
+            if kind not in known and not str(kind).startswith("words:"):
+                raise LensError(f"{word}={kind}: a type is one of {', '.join(known)}, or words:yes/no")
+        return {str(word): str(kind) for word, kind in self.options}
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        writer, reader, told = getattr(helpers, self.writer), getattr(helpers, self.reader), self.told()
+
+        def changed(fields: Fields) -> bool:
+            value = fields[field]
+            try:
+                return bool(reader(writer(value, *told), *told) != value)
+            except (ValueError, TypeError, KeyError, StopIteration):
+                return True
+
+        return (
+            Loss(
+                "type-unknown", field, "a value has no type there", "it arrives as another value", changed, tried=True
+            ),
+        )
+
+
+class Tagged(Typed):
+    """A record whose values each stand under their type, as the only key: `tagged({'txt': text, 'no': decimal})`."""
+
+    __slots__ = ()
+    name, takes, reader, writer = "tagged", "word=type", "untagged_record", "tagged_record"
+
+    def told(self) -> tuple[Any, ...]:
+        return (self.types,)
+
+
+class TaggedTexts(Tagged):
+    """Texts by name, each under its type as the only key; numbers and Base64 arrive as they are written."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "tagged_texts", ("texts",), "texts_of_tagged", "tagged_of_texts"
+
+
+class TypedItems(Typed):
+    """A record as a list of name, type and value: `typed(name, type, value, {'text': text, 'no': decimal})`."""
+
+    __slots__ = ()
+    name, takes, fewest, most = "typed", "the keys of name, type and value; word=type", 3, 3
+    reader, writer = "record_of_typed", "typed_of_record"
+
+    def told(self) -> tuple[Any, ...]:
+        return (self.args, self.types)
+
+
+class TypedTexts(TypedItems):
+    """Texts by name as a list of name, type and value; numbers and Base64 arrive as they are written."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "typed_texts", ("texts",), "texts_of_typed", "typed_of_texts"
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        return tuple(
+            f"[{index}] ({item[self.args[0]]}, of the type {item[self.args[1]]}, arrives as a text)"
+            for index, item in enumerate(value or ())
+            if self.types.get(item[self.args[1]]) not in ("text", "decimal")
+        )
+
+
+class Columns(Typed):
+    """Changed columns as a list: `columns(name, type, key, old, new, value, {'text': text})`, the keys of each."""
+
+    __slots__ = ()
+    name, takes, fewest, most = "columns", "the keys of name, type, key, old, new, value; word=type", 6, 6
+    holds = ("columns",)
+    reader, writer = "changed_columns", "columns_as_told"
+
+    def told(self) -> tuple[Any, ...]:
+        return (dict(zip(("name", "type", "key", "old", "new", "value"), self.args, strict=True)), self.types)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        told = self.told()
+
+        def changed(fields: Fields) -> bool:
+            columns = helpers.columns_of(fields["keys"], fields["old"], fields["new"])
+            try:
+                return bool(helpers.changed_columns(helpers.columns_as_told(columns, *told), *told) != columns)
+            except (ValueError, TypeError, KeyError, StopIteration):
+                return True
+
+        return (Loss("type-unknown", field, "a value has no type there", "another value arrives", changed, tried=True),)
