@@ -1468,8 +1468,19 @@ def answered_by_shape(w: Writer, s: Scope) -> list[str]:
         named = {
             row.field: step.key for row in forms["mapping"].rows for step in row.at.steps if isinstance(step, Item)
         }
-        content = r.choice([key for key in forms["mapping"].keys if key not in named.values()])
-        said, held = f"{named['status']!r}: {status}", f"{named['headers']!r}: {fields}"
+        free = [key for key in forms["mapping"].keys if key not in (*named.values(), "packed")]
+        content = r.choice(free)
+        whole = named.get("headers") or named.get("headers.plain") or "fields"
+        said = f"{named['status']!r}: {status}" if "status" in named else ""
+        held = f"{whole!r}: {fields}"
+        if not said:  # parts of an answer that stand apart
+            line = r.choice(["f'{200 + len(seen)} Done'", "'404'", "'201 Created'", "'ok'"])
+            said = f"'line': {line}"
+            kinds = r.choice(["'text/x'", "None", '"application/json"'])
+            crumbs = "[{'name': 'sid', 'value': str(len(seen)), 'path': '/', 'secure': True}]"
+            ways += [[f"return {{{said}, 'kind': {kinds}, 'text': str(seen), 'crumbs': {crumbs}}}"]] * 2
+            ways += [[f"return {{{said}, 'packed': base64.b64encode(str(seen).encode()).decode()}}"]]
+            w.top.append("import base64")
         ways += [[f"return {{{said}, {held}}}"], [f"return {{{held}, {content!r}: {body}}}"]]
         ways += [[f"return {{{said}, {content!r}: {body}}}"]]
     if "object" in forms:
@@ -1480,7 +1491,9 @@ def answered_by_shape(w: Writer, s: Scope) -> list[str]:
     if "raised" in forms:
         module, _, name = forms["raised"].class_name.rpartition(".")
         w.top.append(f"import {module}")
-        raised = f"raise {module}.{name}({status}, {r.choice(['str(seen)', repr('no'), repr('')])}, {fields})"
+        given = [status, r.choice(["str(seen)", repr("no"), repr("")]), fields]
+        takes = w.surface.profile.model.modules[module][name].takes
+        raised = f"raise {module}.{name}({', '.join(given[: len(takes)])})"
         ways += [[raised], [raised], [f"if {w.test(s)}:", f"    {raised}", f"return {body}"]]
         for caught in ("ValueError", "Exception as error"):
             ways.append(["try:", f"    {raised}", f"except {caught}:", f"    return {body}"])

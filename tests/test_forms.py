@@ -9,15 +9,20 @@ from typing import Any
 
 import pytest
 import yaml
+from conftest import ROOT
 
-from vast_ferry import BadInput, Profile, find_profile
+from vast_ferry import BadInput, Profile, find_profile, lint
 from vast_ferry.events.native import read_events, write_events
+from vast_ferry.mapping.compile.functions import lens_source, lens_writer, translate_reply
+from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.helpers import of_contents
-from vast_ferry.mapping.tables import HUB_EVENTS
+from vast_ferry.mapping.lenses.every import parse_lens
+from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
 from vast_ferry.mapping.templates import TemplateError, parse_template
 
 WORDS = {"text": "text", "no": "decimal", "flag": "words:on/off", "bin": "bytes", "many": "list", "more": "mapping"}
 
+BY_KEY = "content_by_key({'t': text, 'p': base64})"
 MARCH = "2027-03-14T09:26:53Z"
 #: kind, field, what a row says beside its place → what stands there (the first is written), and what that means
 FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
@@ -219,6 +224,22 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ),
 ]
 
+#: a form of texts in an answer to a batch, what a handler returns, and what shall come again
+OF_BATCHES: list[tuple[str, Any, list[str]]] = [
+    ("each_at(id)", [{"id": "a"}, {"id": "b"}], ["a", "b"]),
+    ("with_word(again)", {"a": "again"}, ["a"]),
+    ("with_word(false)", {"a": False}, ["a"]),
+    ("apart(',')", "a,b", ["a", "b"]),
+]
+
+
+@pytest.mark.parametrize(("form", "returned", "again"), OF_BATCHES)
+def test_what_comes_again_is_told_in_many_forms(form: str, returned: Any, again: list[str]) -> None:
+    lens = parse_lens(form)
+    assert run_source(lens_source("read", lens))(returned) == again
+    assert run_source(lens_writer("write", lens))(again) == returned
+
+
 #: Other fields that a form asks for.
 BESIDE = {"route": "/{loom}/{+rest}", "due": "2027-03-14T09:26:53Z", "path.raw": "/", "keys": {"a": "x"}}
 
@@ -410,3 +431,83 @@ def test_files_made_for_content_are_removed_again(tmp_path: Path, monkeypatch: p
     assert sorted(map(str, tmp_path.iterdir())) == sorted(map(str, paths[-100:]))
     of_contents.remove_files(0)
     assert not list(tmp_path.iterdir())
+
+
+#: rows of an answer that is a mapping, what a handler returns, and what a client sees of it
+ANSWERS: list[tuple[list[dict[str, Any]], dict[str, Any], dict[str, Any]]] = [
+    ([{"at": 'reply["s"]', "is": "{status | digits}[ {_}]"}], {"s": "201 Created"}, {"status": 201}),
+    ([{"at": 'reply["s"]', "is": "status", "words": {"ok": 200, "missing": 404}}], {"s": "missing"}, {"status": 404}),
+    (
+        [
+            {"at": 'reply["t"]', "is": "header.content-type", "optional": True, "unless_empty": True},
+            {"at": 'reply["to"]', "is": "header.location", "optional": True, "unless_empty": True},
+            {"at": 'reply["h"]', "is": "headers", "as": "lists"},
+        ],
+        {"h": {"x-a": ["1", "2"]}, "t": "text/csv"},
+        {"headers": [("x-a", "1"), ("x-a", "2"), ("content-type", "text/csv")]},
+    ),
+    ([{"at": 'reply["to"]', "is": "header.location"}], {"to": "/x"}, {"headers": [("location", "/x")]}),
+    (
+        [{"at": 'reply["c"]', "is": "set_cookies", "as": "cookie_records(max_age=ttl)"}],
+        {"c": [{"name": "sid", "value": "1", "ttl": 5, "path": "/", "secure": True}]},
+        {"headers": [("set-cookie", "sid=1; Max-Age=5; Path=/; Secure")]},
+    ),
+    ([{"at": "reply", "is": "body", "as": BY_KEY}], {"t": "é"}, {"body": "é".encode()}),
+    ([{"at": "reply", "is": "body", "as": BY_KEY}], {"p": "AP8="}, {"body": b"\x00\xff"}),
+]
+
+
+def answering(tmp_path: Path, rows: list[dict[str, Any]], **more: Any) -> Profile:
+    event = {"rows": [{"at": 'event["id"]', "is": "id"}]}
+    model: dict[str, Any] = {"provider": "it", "edition": 1, "title": "It", "about": "an answer"}
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
+    model["http"] = {"event": event, "reply": {"forms": [{"when": "mapping", "written": True, "rows": rows}], **more}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    return find_profile(str(tmp_path / "it.yaml"))
+
+
+@pytest.mark.parametrize(("rows", "returned", "seen"), ANSWERS)
+def test_parts_of_an_answer_stand_in_many_forms_and_come_back(
+    tmp_path: Path, rows: list[dict[str, Any]], returned: dict[str, Any], seen: dict[str, Any]
+) -> None:
+    shape = answering(tmp_path, rows).reply
+    read = run_source(translate_reply("read", shape, HUB_REPLY))
+    write = run_source(translate_reply("write", HUB_REPLY, shape))
+    answer = read(returned)
+    assert {name: answer[name] for name in seen} == seen
+    written = write(answer)
+    assert {name: one for name, one in written.items() if name in returned} == {
+        **returned,
+        **said_in_full(rows, returned),
+    }
+    assert read(written) == answer
+
+
+def said_in_full(rows: list[dict[str, Any]], returned: dict[str, Any]) -> dict[str, Any]:
+    """Return what comes back otherwise than it was said: a text without what is nobody's."""
+    return {"s": returned["s"].split()[0]} if "{_}" in str(rows) else {}
+
+
+UNREAD = [
+    (
+        [{"at": 'reply["h"]', "is": "headers", "as": "lists"}, {"at": 'reply["t"]', "is": "content_type"}],
+        "content_type",
+    ),
+    ([{"at": 'reply["h"]', "is": "headers", "as": "lists"}, {"at": 'reply["c"]', "is": "set_cookies"}], "set_cookies"),
+]
+
+
+@pytest.mark.parametrize(("rows", "field"), UNREAD)
+def test_a_row_that_nothing_reads_is_refused(tmp_path: Path, rows: list[dict[str, Any]], field: str) -> None:
+    """Its value would have been lost without a word: header fields come whole from the other row."""
+    with pytest.raises(BadInput, match=rf"nothing is read of this row \({field}\)"):
+        answering(tmp_path, rows)
+
+
+QUERNBY = ROOT / "tests" / "profiles" / "quernby-1.yaml"
+
+
+def test_a_provider_that_says_all_in_such_forms_keeps_every_law() -> None:
+    """Its handlers are generated and carried by the fuzzer as well, to every target and back."""
+    broken = [one for one in lint(str(QUERNBY), examples=30) if one.broken is not None]
+    assert not broken

@@ -10,7 +10,7 @@ import pytest
 from conftest import ROOT
 from hypothesis import given
 from hypothesis import strategies as st
-from test_forms import FORMS, TOGETHER
+from test_forms import ANSWERS, FORMS, OF_BATCHES, TOGETHER
 
 from vast_ferry import BadInput
 from vast_ferry.definitions.tables import checked_definition
@@ -222,7 +222,9 @@ def test_lenses_refuse_what_they_do_not_take(text: str) -> None:
 def test_every_lens_is_used_by_a_shipped_profile_or_has_its_row_in_the_table_of_forms() -> None:
     used = {"plain", "pairs", "epoch_s"}  # the last is there for who writes a profile
     said = [*(case[2] for case in FORMS), *(row for case in TOGETHER for row in case[1])]
+    said += [row for case in ANSWERS for row in case[0]]
     used |= {name for one in said for name in re.findall(r"[a-z_0-9]+", " ".join(map(str, one.values())))}
+    used |= {case[0].partition("(")[0] for case in OF_BATCHES}
     own = [find_profile(str(path)) for path in sorted((ROOT / "tests" / "manuals").glob("*.yaml"))]
     rows = [row for profile in all_profiles() for client in profile.clients for row in client.arguments.rows]
     rows += [row for profile in own for kind in profile.kinds.values() for row in kind.event.rows]

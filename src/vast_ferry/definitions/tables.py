@@ -164,7 +164,7 @@ def _chain(steps: list[ast.expr], text: str, row: DefinitionRow, routes: RouteSt
     try:
         lens = parse_lens(" | ".join(map(ast.unparse, lenses)))
         if not is_form and row.words:
-            lens = with_words(lens, row.words)  # type: ignore[arg-type]
+            lens = with_words(lens, row.words)
     except (LensError, ValueError) as error:
         known = nearest(name or text, [*ALL_FORMS, *LENSES])
         raise FormSyntax(f"there is no form {text!r}{known}" if name and name not in LENSES else str(error)) from None

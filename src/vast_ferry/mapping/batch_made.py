@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import textwrap
 from dataclasses import replace
+from typing import Final
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
@@ -19,6 +20,10 @@ from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
 
 class CannotMake(FerryError, ValueError):
     """A batch can't be made outside of a call."""
+
+
+#: Names that functions of a kind's batches have behind its prefix.
+OF_BATCHES: Final = frozenset(("entry", "batch", "whose", "done", "settled", "told", "again", "answer", "events"))
 
 
 def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str, list[Source]]:

@@ -20,7 +20,7 @@ from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields,
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.lenses.packed import ReadOnce
 from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, ListsToLookUp, PairList
-from vast_ferry.mapping.lenses.text import RouteStyle
+from vast_ferry.mapping.lenses.text import ChoiceOf, RouteStyle
 from vast_ferry.mapping.places import Access, Function, Through
 from vast_ferry.mapping.tables import EventShape, ReplyShape, Row
 
@@ -100,6 +100,8 @@ def written_by_hand(shape: ReplyShape) -> ReplyShape | None:
     Shapes whose form tells its content by what it holds are taken from those that stand there in the open.
     """
     form = shape.written
+    if any(told_otherwise(row) for row in form.rows):
+        return None
     if not any(isinstance(row.lens, (Content, HeaderFields, StatusSaid)) for row in form.rows):
         return shape
     rows = tuple(_open(row) for row in form.rows)
@@ -109,6 +111,11 @@ def written_by_hand(shape: ReplyShape) -> ReplyShape | None:
     usual = (types["text"], types.get("bytes", "")) if "text" in types else form.default_types
     written = replace(form, rows=tuple(row for row in rows if row is not None), default_types=usual, types={})
     return replace(shape, forms=tuple(written if one is form else one for one in shape.forms))
+
+
+def told_otherwise(row: Row) -> bool:
+    """Tell whether a row of an answer is one that no handler reads or fills by hand: a part of a field, or a word."""
+    return row.field.startswith("own.") or (row.field == "status" and isinstance(row.lens, ChoiceOf))
 
 
 def _open(row: Row) -> Row | None:

@@ -62,7 +62,7 @@ def _only_bytes(client: Client) -> str:
     """Return the test of arguments that are bytes and nothing else: another provider's client may take more."""
     required = {name_of(one) for one in client.takes if "=" not in one}
     names = [row.at.root for row in client.arguments.rows if type(row.lens) is PlainBytes and not row.at.steps]
-    why = 'f"bytes were wanted, not {type(%s).__name__}"'
+    why = 'f"bytes were wanted, not {%s.__class__.__name__}"'  # a parameter may be called `type`
     return "".join(
         f"\nif not isinstance({name}, bytes):\n    raise TypeError({why % name})" for name in names if name in required
     )

@@ -16,6 +16,7 @@ class Loss:
     `applies` takes the truths of an event (or a reply) by name. `harmless` losses keep the meaning that the field's
     standard gives it. `unless` names what a server may offer that avoids the loss. `degree` is how much is lost, of two
     losses with the same code the more the higher. One that is `tried` looks at what comes back, so it says no more.
+    Where one that is `unreadable` applies, the event may be refused where it is read.
     """
 
     code: str
@@ -27,6 +28,7 @@ class Loss:
     unless: str = ""
     degree: int = 0
     tried: bool = False
+    unreadable: bool = False
 
     def comes_after(self, other: Loss) -> bool:
         """Tell whether nothing of this loss is left to see once another has happened: the same, and as much or more.

@@ -208,6 +208,12 @@ RESERVED: Final = (
     | {"told", "hub", "call_handler", "self"}
 )
 
+#: Of these, what is free as a parameter of a provider's call (`type`, `id`, `format`): no generated code asks for it.
+FREE_FOR_CALLS: Final = frozenset(
+    ("bin", "compile", "dir", "filter", "format", "hash", "help", "hex", "id", "input", "iter", "license", "map", "max")
+    + ("min", "object", "oct", "open", "range", "round", "set", "slice", "sum", "super", "type", "json", "re", "time")
+)
+
 
 @dataclass(slots=True)
 class Statements:

@@ -10,10 +10,10 @@ from typing import Any, Final
 
 from vast_ferry.hub.fields import DONE, EVENTS, HTTP_EVENT, HTTP_REPLY, OF_THE_CALL, Field
 from vast_ferry.hub.findings import nearest
-from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.hub.kinds import KINDS, REQUEST, is_request
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.places import Access, Call, Item
-from vast_ferry.mapping.python import RESERVED
+from vast_ferry.mapping.python import FREE_FOR_CALLS, RESERVED
 from vast_ferry.mapping.views import EVENT_RULES, REPLY_RULES, RULES, Rule
 from vast_ferry.mapping.writers import ByWriter
 
@@ -210,6 +210,7 @@ TESTS: Final = {
     "object": "isinstance({0}, {1})",
     "raised": "isinstance({0}, {1})",
     "data": "isinstance({0}, (dict, list, int, float))",
+    "truth": "isinstance({0}, bool)",
     "number": "isinstance({0}, int) and not isinstance({0}, bool)",
     "list": "isinstance({0}, list)",
     "tuple": "isinstance({0}, tuple)",
@@ -318,6 +319,18 @@ HUB_EVENTS: Final = {kind: _hub_shape(kind, calls=False) for kind in EVENTS}
 #: The same with what a call needs beside the event, as a stand-in gives it.
 HUB_CALLS: Final = {kind: _hub_shape(kind, calls=True) for kind in EVENTS}
 HUB_EVENT: Final = HUB_EVENTS[REQUEST]
+#: The fields of answers as those of an event, for what is worked out of single fields.
+HUB_ANSWERS: Final = {
+    kind: EventShape(
+        ("hub",),
+        _hub_rows(one.reply),
+        event_parameters=("hub",),
+        kind=kind,
+        fields=one.reply,
+        rules=REPLY_RULES if is_request(kind) else (),
+    )
+    for kind, one in KINDS.items()
+}
 HUB_REPLY: Final = ReplyShape(
     (ReplyForm("mapping", tuple(row for row in _hub_rows(HTTP_REPLY) if row.field != "method"), written=True),),
     "hub",
@@ -351,13 +364,17 @@ class TableProblem:
     remedy: str
 
 
-def check_event(shape: EventShape) -> list[TableProblem]:
-    """Return what is wrong with the rows of an event: unknown roots, fields read twice, lenses of the wrong kind."""
+def check_event(shape: EventShape, *, of_a_call: bool = False) -> list[TableProblem]:
+    """Return what is wrong with the rows of an event, or of a call's arguments.
+
+    That are unknown roots, fields read twice, lenses of the wrong kind.
+    """
+    reserved = RESERVED - {"hub"} - (FREE_FOR_CALLS if of_a_call else frozenset())
     problems = _check_rows(shape.rows, shape.fields, set(shape.parameters))
     problems += [
         TableProblem(1, f"a parameter can't be called {name!r}: generated code uses that name", "Give it another name")
         for name in shape.parameters
-        if name in RESERVED - {"hub"} or keyword.iskeyword(name)
+        if name in reserved or keyword.iskeyword(name)
     ]
     written = [
         (row.at, row.line) for row in shape.rows if not (row.lens.spread or row.lens.reads_only or row.read_only)

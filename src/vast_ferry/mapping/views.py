@@ -211,6 +211,7 @@ _RECORD_RULES: Final = (
                 "its key arrives as the record holds it, or the event can't be read",
                 _key_lost,
                 tried=True,
+                unreadable=True,
             ),
         ),
     ),
@@ -248,6 +249,7 @@ _RECORD_RULES: Final = (
                     or helpers.change_of_sides(fields["old"], fields["new"]) != fields["change"]
                 ),
                 tried=True,
+                unreadable=True,
             ),
         ),
     ),

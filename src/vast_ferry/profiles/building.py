@@ -20,7 +20,8 @@ from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.clients import Client, arguments_shape, class_of, name_of, result_shape
 from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer
-from vast_ferry.mapping.compile.parts import Own, Places, of_places, of_text
+from vast_ferry.mapping.compile.parts import Own, Places, of_header_fields, of_places, of_text
+from vast_ferry.mapping.compile.reading import Reading
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
@@ -66,23 +67,29 @@ class _Names:
     kind: str
     entry: str
     which: str
+    answers: bool = False  # rows are of an answer
     fields: dict[str, Field] = field(default_factory=dict)
     rules: list[Rule] = field(default_factory=list)
     lets: dict[str, Access] = field(default_factory=dict)
     entries: set[str] = field(default_factory=set)  # what is on the way to an event of a batch
 
     def __post_init__(self) -> None:
-        self.fields.update(EVENTS[self.kind])
+        self.fields.update(self.known)
+
+    @property
+    def known(self) -> Mapping[str, Field]:
+        """Return the hub's fields."""
+        return KINDS[self.kind].reply if self.answers else EVENTS[self.kind]
 
     @property
     def all_of_them(self) -> Own:
         """Return the fields and rules, which may still become more."""
-        return Own(self.kind, self.fields, self.rules)
+        return Own(self.kind, self.fields, self.rules, self.answers)
 
     def own(self, what: str) -> str:
         """Return the name of a new field of the shape's own, which no other shape has."""
         provider = f"{self.profile.provider}_{self.profile.edition}".replace("-", "_")
-        name = f"own.{provider}.{self.kind}.{what}{self.which}_{len(self.fields) - len(EVENTS[self.kind]) + 1}"
+        name = f"own.{provider}.{self.kind}.{what}{self.which}_{len(self.fields) - len(self.known) + 1}"
         self.fields[name] = Field(name, False, "any", "None", "a field of the shape's own")
         return name
 
@@ -167,7 +174,7 @@ class Builder:
         for index, model in enumerate(models):
             if not model.at or not model.is_:
                 self._no("a row has a place and a field, or several of one of them", "Write both", *path, index)
-        models = [model for model in models if model.at and model.is_]
+        models = self._with_header_fields([model for model in models if model.at and model.is_], names, *path)
         plain = [
             (index, self.row(model, *path, index, names=names))
             for index, model in enumerate(models)
@@ -187,6 +194,31 @@ class Builder:
                 self._no("a row has several places, or a text of several fields, not both", "Split it", *path, index)
         return [row for index in sorted(made) for row in made[index]]
 
+    def _with_header_fields(
+        self, models: list[schema.RowModel], names: _Names, *path: str | int
+    ) -> list[schema.RowModel]:
+        """Return rows of which those for one header field (`header.content-type`) feed a field of the shape's own."""
+        apart = {str(model.is_)[7:].lower(): index for index, model in enumerate(models) if _is_header(model)}
+        if not apart:
+            return models
+        of_all = ("headers.plain", "headers")
+        whole = next((name for name in of_all if any(model.is_ == name for model in models)), of_all[0])
+        if "headers" not in names.known:
+            self._no("events of this kind have no header fields", "Take the row out", *path, min(apart.values()))
+            return models
+        if len(apart) != sum(map(_is_header, models)):
+            self._no("two rows feed the same header field", "Keep one of them", *path, min(apart.values()))
+        owns = {name: names.own("header") for name in apart}
+        others = names.own("headers") if any(model.is_ == whole for model in models) else ""
+        names.rules += of_header_fields(whole, others, owns, names.all_of_them)
+        made = list(models)
+        for name, index in apart.items():
+            made[index] = models[index].model_copy(update={"is_": owns[name]})
+        return [
+            model.model_copy(update={"is_": others}) if model.is_ == whole and not model.derived else model
+            for model in made
+        ]
+
     def _of_text(self, model: schema.RowModel, names: _Names, *path: str | int) -> list[Row]:
         texts = [model.is_] if isinstance(model.is_, str) else model.is_
         try:
@@ -204,7 +236,7 @@ class Builder:
 
     def _fits(self, name: str, lens: Lens, names: _Names, *path: str | int) -> bool:
         if name not in names.fields:
-            known = f"Use one of: {', '.join(sorted(EVENTS[names.kind]))}"
+            known = f"Use one of: {', '.join(sorted(names.known))}"
             self._no(f"there is no hub field {name!r}{nearest(name, names.fields)}", known, *path)
             return False
         holds = names.fields[name].holds
@@ -258,7 +290,7 @@ class Builder:
     def kind(self, profile: schema.ProfileModel, name: str) -> Kind:
         model: schema.KindModel = getattr(profile, name)
         event = self.event(profile, model.event, name)
-        reply = self.reply(model.reply, name, event) if model.reply else None
+        reply = self.reply(profile, model.reply, name, event) if model.reply else None
         others = tuple(self.event(profile, other, name, "others", index) for index, other in enumerate(model.others))
         handler = profile.handler
         usual = Kind(event, reply, handler.asynchronous, others, handler.by_keyword)
@@ -349,6 +381,7 @@ class Builder:
             for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
             if group and "(" not in group
         }
+        self._unread(rows, names, *path)
         return EventShape(
             tuple(model.entry if name in own else name for name in parameters) if each else parameters,
             tuple(rows),
@@ -375,6 +408,33 @@ class Builder:
             remedy = f"Write `told_of: {items[-1]}`" if items else "Give `each` as the way to the events"
             self._no(what, remedy, *path, "told_of" if model.told_of else "told_by")
         return model.told_of
+
+    def _unread(self, rows: list[Row], names: _Names, *path: str | int) -> None:
+        """Refuse rows of which nothing is read, because what they are a view of comes whole from another row."""
+        told = {row.field: row for row in rows if not row.derived and row.field in names.fields}
+        views = [row for row in told.values() if not names.fields[row.field].truth]
+        views = [row for row in views if names.fields[row.field].holds != "call" and not row.lens.reads_only]
+        if not views:
+            return
+        rules = RULES[names.kind] if not names.answers else REPLY_RULES if is_request(names.kind) else ()
+        used: set[str] = set()
+        waiting = [name for name, one in names.fields.items() if one.truth]
+        while waiting:
+            name = waiting.pop()
+            if name in used:
+                continue
+            used.add(name)
+            rule = None if name in told else Reading(names.fields, (*names.rules, *rules), told).rule_for(name)
+            waiting += rule.needs if rule is not None else ()
+        for row in views:
+            if row.field not in used:
+                shown = row.shown or row.field
+                what = f"nothing is read of this row ({shown}): what it tells comes whole from another row"
+                remedy = (
+                    "Mark it `derived: true` if it only shows that again; else let the other row feed the rest only, "
+                    "such as headers.plain beside cookies, or let this one feed a single field: header.content-type"
+                )
+                self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=row.line)))
 
     def _levels(self, models: list[schema.LevelModel], names: _Names, *path: str | int) -> tuple[Level, ...]:
         """Return what is gone through to the events of a batch; what it calls something is known from then on."""
@@ -424,11 +484,13 @@ class Builder:
             return None
         return Access(event.event_parameters[0], (Item(at.root), *at.steps))
 
-    def reply(self, model: schema.ReplyModel, kind: str, event: EventShape) -> ReplyShape:
+    def reply(self, profile: schema.ProfileModel, model: schema.ReplyModel, kind: str, event: EventShape) -> ReplyShape:
+        """Return how handlers of a kind answer."""
         forms = []
+        names = _Names(profile, kind, "", "reply", answers=True)
         for index, form in enumerate(model.forms):
             path = (kind, "reply", "forms", index)
-            rows = tuple(self.row(row, *path, "rows", number) for number, row in enumerate(form.rows))
+            rows = tuple(self.rows(form.rows, names, *path, "rows"))
             types = (form.default_types[0], form.default_types[-1]) if form.default_types else None
             fixed = {
                 name: [tuple(pair) for pair in value] if name.startswith("headers") else value
@@ -446,6 +508,8 @@ class Builder:
                     nothing_at=self._place(form.nothing_at, *path, "nothing_at") if form.nothing_at else None,
                 )
             )
+        for one in forms:
+            self._unread(list(one.rows), names, kind, "reply")
         for row in (row for form in forms for row in form.rows):
             if stray := next((name for name in row.lens.of_event if name not in EVENTS[kind]), ""):
                 what = f"there is no hub field {stray!r} of {kind} events{nearest(stray, EVENTS[kind])}"
@@ -458,8 +522,8 @@ class Builder:
             tuple(forms),
             model.root,
             Callback(callback.name, tuple(callback.arguments), tuple(callback.defaults)) if callback else None,
-            KINDS[kind].reply,
-            REPLY_RULES if is_request(kind) else (),
+            names.fields if names.rules else names.known,
+            (*names.rules, *(REPLY_RULES if is_request(kind) else ())),
             model.via,
             self.by_hand(model.by_hand, kind) if model.by_hand else None,
             model.again_by,
@@ -490,6 +554,10 @@ class Builder:
         types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
         form = ReplyForm("object", rows, {}, model.class_, types)
         return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _is_header(model: schema.RowModel) -> bool:
+    return isinstance(model.is_, str) and model.is_.startswith("header.") and "{" not in model.is_
 
 
 def _with_what_is_elsewhere(fields: Mapping[str, Field], profile: schema.ProfileModel) -> Mapping[str, Field]:

@@ -238,7 +238,7 @@ def load_profile(path: Path, shown: str = "") -> Profile:
             for client in clients
             for shape in (client.arguments, client.result)
             if shape is not None
-            for problem in check_event(shape)
+            for problem in check_event(shape, of_a_call=True)
             if problem.line not in told
         ),
     ]

@@ -72,7 +72,7 @@ class RowModel(Model):
         alias="is", description="hub field; or a text of several, such as '{method} {target}'; or several such texts"
     )
     as_: str = Field("plain", alias="as", description="lens")
-    words: dict[str | int | bool | None, str] = Field(
+    words: dict[str | int | bool | None, str | int] = Field(
         {}, description="the provider's words, each for what it is here: of `choice`, of values under types, of content"
     )
     derived: bool = Field(False, description="only shows a field again: written, never read")

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.hub.kinds import is_request
-from vast_ferry.mapping.by_functions import written_by_hand
+from vast_ferry.mapping.by_functions import told_otherwise, written_by_hand
 from vast_ferry.mapping.places import Access, Attr, Call, Step
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
 from vast_ferry.translate.places import Spot
@@ -127,7 +127,7 @@ def told_by_shape(shape: ReplyShape) -> bool:
     """Tell whether a provider tells answers apart by what they hold."""
     rows = [row for form in shape.forms for row in form.rows]
     told = any(form.when in _BY_SHAPE or form.keys or form.types for form in shape.forms)
-    return bool(told or shape.bodyless or not all(row.lens.by_hand for row in rows))
+    return bool(told or shape.bodyless or not all(row.lens.by_hand and not told_otherwise(row) for row in rows))
 
 
 def beyond_hand(kind: Kind, *, read: bool) -> str:

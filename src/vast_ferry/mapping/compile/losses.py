@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from vast_ferry.mapping import expressions as ex
@@ -101,6 +102,22 @@ def _viewed(reading: Reading, part: str) -> Callable[[dict[str, Any]], Any]:
     return made
 
 
+def _of_own(reading: Reading, own: str, losses: tuple[Loss, ...]) -> tuple[Loss, ...]:
+    """Return losses of a field of the shape's own as those of the truth that it is made of."""
+    truth = min(truths_of(own, reading.fields, reading.rules), default=own)
+    viewed: list[Callable[[dict[str, Any]], Any]] = []
+
+    def told(loss: Loss) -> Callable[[dict[str, Any]], bool]:
+        def applies(fields: dict[str, Any]) -> bool:
+            if not viewed:
+                viewed.append(_viewed(reading, own))
+            return loss.applies({**fields, own: viewed[0](fields)})
+
+        return applies
+
+    return tuple(replace(loss, field=truth, applies=told(loss)) for loss in losses)
+
+
 def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
@@ -110,7 +127,8 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
             row = reading.rows[name]
             # What stands for nothing there comes back as nothing.
             kept = row.optional and (row.unless_empty or row.null_if_empty)
-            losses = tuple(loss for loss in row.lens.losses(name) if not (kept and loss.code == "time-unknown"))
+            losses = row.lens.losses(name) if hub.holds != "any" else _of_own(reading, name, row.lens.losses(name))
+            losses = tuple(loss for loss in losses if not (kept and loss.code == "time-unknown"))
             found.update({f"{loss.code} {loss.field}": loss for loss in losses} | found)
             return
         if name in given or hub.holds == "call" or name in under_way:

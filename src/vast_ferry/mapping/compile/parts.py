@@ -17,7 +17,7 @@ from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.losses import Fields, Loss
-from vast_ferry.mapping.tables import HUB_EVENTS, EventShape
+from vast_ferry.mapping.tables import HUB_ANSWERS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.templates import Part, Template
 from vast_ferry.mapping.views import Rule
 
@@ -39,10 +39,11 @@ class Own:
     kind: str
     fields: Mapping[str, Field]
     rules: Sequence[Rule]
+    answers: bool = False  # they are of an answer
 
     def hub(self) -> EventShape:
-        """Return the hub's shape with all of them."""
-        hub = HUB_EVENTS[self.kind]
+        """Return the hub's shape with all of them; an answer is a mapping of its fields, as an event is."""
+        hub = HUB_ANSWERS[self.kind] if self.answers else HUB_EVENTS[self.kind]
         return replace(hub, fields=self.fields, rules=(*self.rules, *hub.rules))
 
 
@@ -180,6 +181,43 @@ def of_places(places: Places, names: Own) -> list[Rule]:
             ),
         )
     return [Rule(name, (*owns, *more), together, losses), *back]
+
+
+def of_header_fields(whole: str, others: str, owns: Mapping[str, str], names: Own) -> list[Rule]:
+    """Return the rules by which header fields, and those that stand apart (name → the shape's own field), follow.
+
+    `others` is the shape's own field of all that don't stand apart; empty where the shape has no others.
+    """
+    apart = tuple(owns)
+
+    def together(*values: Expression) -> Expression:
+        base, told = (values[0], values[1:]) if others else (ex.Literal([]), values)
+        return helper("with_fields_apart", base, ex.Literal(apart), *told)
+
+    back = [Rule(own, (whole,), _first_of(name)) for name, own in owns.items()]
+    if others:
+        back.append(Rule(others, (whole,), lambda headers: helper("without_all", headers, ex.Literal(apart))))
+
+    def again(headers: Expression) -> Expression:
+        held = {rule.gives: rule.build(headers) for rule in back}
+        return together(*([held[others]] if others else []), *(held[own] for own in owns.values()))
+
+    loss = Loss(
+        "header-apart",
+        whole,
+        "a header field that stands apart repeats, or stands before others"
+        if others
+        else f"there are other header fields than {', '.join(apart)}",
+        "its first value arrives, behind all others" if others else "they do not arrive",
+        _changed(names, whole, (whole,), again),
+        tried=True,
+    )
+    needs = (*([others] if others else []), *owns.values())
+    return [Rule(whole, needs, together, (loss,)), *back]
+
+
+def _first_of(name: str) -> Callable[..., Expression]:
+    return lambda headers: helper("first_field", headers, ex.Literal(name))
 
 
 def _changed(

@@ -50,6 +50,8 @@ class Reading:
             if rule is not None:
                 node = rule.build(*(self.need(part) for part in rule.needs))
                 node = node.called(self.fields[name].variable)
+                if name in ("headers", "headers.plain") and rule.needs[0].startswith("own."):
+                    node = self.shape_row(Row(Access("_"), name), node)
             self._under_way.discard(name)
         if node is not None:
             self._known[name] = node
@@ -75,7 +77,10 @@ class Reading:
         for rule in rules:
             if all(self._there(part) for part in rule.needs):
                 return rule
-        return next((rule for rule in rules if self._there(rule.needs[0])), None)
+        found = next((rule for rule in rules if self._there(rule.needs[0])), None)
+        if found is None and rules and self.fields[rules[0].gives].truth:  # better a part of it than nothing
+            found = next((rule for rule in rules if any(part in self.rows for part in rule.needs)), None)
+        return found
 
     def _there(self, name: str) -> bool:
         """Tell whether the shape says a field; one of a shape's own, only where a row reads it."""

@@ -8,6 +8,7 @@ import inspect
 import json
 from typing import Any
 
+from vast_ferry.mapping.helpers.of_contents import base64_bytes, base64_text, is_utf8
 from vast_ferry.mapping.helpers.of_http import content_type_of
 from vast_ferry.mapping.helpers.of_lists import pairs_of_flat
 
@@ -277,12 +278,15 @@ def content_by_key(reply: dict[str, Any], kinds: dict[str, str], style: tuple[st
         return value.encode("utf-8")
     if kind == "bytes" and isinstance(value, bytes):
         return value
+    if kind == "base64" and isinstance(value, str):
+        return base64_bytes(value)
     raise TypeError(f"{said[0]} is {kind}, not {type(value).__name__}")
 
 
 def kind_by_key(reply: dict[str, Any], kinds: dict[str, str]) -> str:
     """Return as what a content was given that stands under one of several keys."""
-    return next((kind for key, kind in kinds.items() if key in reply), "")
+    kind = next((kind for key, kind in kinds.items() if key in reply), "")
+    return "bytes" if kind == "base64" else kind
 
 
 def with_type_for(
@@ -309,6 +313,15 @@ def fields_for(headers: list[tuple[str, str]], status: int, bodyless: tuple[int,
 def content_under(content: bytes, key: str, as_text: bool) -> dict[str, Any]:
     """Return content under its key, nothing where there is none."""
     return {key: content.decode("utf-8", "replace") if as_text else content} if content else {}
+
+
+def content_under_either(content: bytes, text_key: str | None, packed_key: str) -> dict[str, Any]:
+    """Return content under its key: as text where it is and there is a key for it, else in Base64; nothing for none."""
+    if not content:
+        return {}
+    if text_key is not None and is_utf8(content):
+        return {text_key: content.decode("utf-8")}
+    return {packed_key: base64_text(content)}
 
 
 def as_pairs(headers: list[tuple[str, str]]) -> list[tuple[str, str]]:

@@ -15,7 +15,8 @@ def packed(entries: Iterable[dict[str, Any]], root: str, levels: tuple[Any, ...]
 
     Events next to each other that share all that stands above a list are put into one; those of one key come together.
     """
-    return [_filled({root: {}, **group[0]}, group, root, levels)[root] for group in _runs(entries, [root])]
+    groups = [group for run in _runs(entries, [root]) for group in _each_key_once(run, levels)]
+    return [_filled({root: {}, **group[0]}, group, root, levels)[root] for group in groups]
 
 
 def one_batch(batches: list[Any]) -> Any:
@@ -34,6 +35,23 @@ def _runs(entries: Iterable[dict[str, Any]], names: list[str]) -> list[list[dict
         else:
             runs.append([entry])
     return runs
+
+
+def _each_key_once(entries: list[dict[str, Any]], levels: tuple[Any, ...]) -> list[list[dict[str, Any]]]:
+    """Return entries in as many batches as it takes, where each stands under a key of its own: two can't share one."""
+    if not [one for one in levels if one[2]][-1][3]:
+        return [entries]
+    keys = [one[3] for one in levels if one[3]]
+    batches: list[list[dict[str, Any]]] = []
+    seen: set[tuple[Any, ...]] = set()
+    for entry in entries:
+        told = tuple(entry.get(key) for key in keys)
+        if not batches or told in seen:
+            batches.append([])
+            seen = set()
+        batches[-1].append(entry)
+        seen.add(told)
+    return batches
 
 
 def _filled(held: dict[str, Any], entries: list[dict[str, Any]], root: str, levels: tuple[Any, ...]) -> dict[str, Any]:

@@ -196,6 +196,22 @@ def without(headers: list[tuple[str, str]], name: str) -> list[tuple[str, str]]:
     return [pair for pair in headers if pair[0].lower() != name]
 
 
+def without_all(headers: list[tuple[str, str]], names: Iterable[str]) -> list[tuple[str, str]]:
+    """Return the header fields but those with certain names."""
+    return [pair for pair in headers if pair[0].lower() not in names]
+
+
+def with_fields_apart(headers: Any, names: Iterable[str], *values: Any) -> list[tuple[str, str]]:
+    """Return header fields, and behind them those that stand apart, where they have a value."""
+    told = [(name, str(value)) for name, value in zip(names, values, strict=True) if value not in (None, "")]
+    return [*(headers or ()), *told]
+
+
+def first_field(headers: list[tuple[str, str]], name: str) -> str | None:
+    """Return the first value of a header field, nothing where there is none."""
+    return next(iter(values_of(headers, name)), None)
+
+
 def values_of(headers: list[tuple[str, str]], name: str) -> list[str]:
     """Return the values of the header fields called `name`, in order."""
     return [value for key, value in headers if key.lower() == name]
@@ -234,6 +250,56 @@ def join_cookies(cookies: Iterable[str] | None) -> str:
 def with_set_cookies(headers: list[tuple[str, str]], cookies: Iterable[str] | None) -> list[tuple[str, str]]:
     """Return the header fields with one Set-Cookie field a value: they can't be joined (RFC 6265 section 3)."""
     return [*headers, *(("set-cookie", cookie) for cookie in cookies or ())]
+
+
+#: The parts of a cookie that a server sets, and their attributes (RFC 6265 section 4.1), in the usual order.
+COOKIE_PARTS = {
+    "name": "",
+    "value": "",
+    "expires": "Expires",
+    "max_age": "Max-Age",
+    "domain": "Domain",
+    "path": "Path",
+    "secure": "Secure",
+    "http_only": "HttpOnly",
+    "same_site": "SameSite",
+}
+
+
+def cookies_of_records(records: Any, keys: dict[str, str]) -> list[str]:
+    """Return the values of Set-Cookie fields of cookies as records; `keys` are the names of their parts there."""
+    made = []
+    for record in records or ():
+        unknown = set(record) - set(keys.values())
+        if unknown:
+            raise ValueError(f"a cookie has no {', '.join(sorted(map(str, unknown)))}")
+        text = f"{record[keys['name']]}={record.get(keys['value'], '')}"
+        for part, attribute in COOKIE_PARTS.items():
+            held = record.get(keys[part])
+            if not attribute or held is None or held is False:
+                continue
+            text += f"; {attribute}" if held is True else f"; {attribute}={held}"
+        made.append(text)
+    return made
+
+
+def records_of_cookies(cookies: Iterable[str] | None, keys: dict[str, str]) -> list[dict[str, Any]]:
+    """Return the values of Set-Cookie fields as records; attributes that are not known are left out."""
+    by_name = {attribute.lower(): part for part, attribute in COOKIE_PARTS.items() if attribute}
+    made = []
+    for cookie in cookies or ():
+        pair, *attributes = cookie.split(";")
+        name, _, value = pair.strip().partition("=")
+        record: dict[str, Any] = {keys["name"]: name, keys["value"]: value}
+        for attribute in attributes:
+            own, mark, held = attribute.strip().partition("=")
+            part = by_name.get(own.lower())
+            if part is not None:
+                record[keys[part]] = (
+                    int(held) if part == "max_age" and held.lstrip("-").isdecimal() else held if mark else True
+                )
+        made.append(record)
+    return made
 
 
 def content_type_of(headers: list[tuple[str, str]]) -> str:

@@ -175,6 +175,40 @@ def value_of_one(record: dict[str, Any] | None, column: str) -> Any:
     return (record or {}).get(column)
 
 
+def texts_at(records: Any, key: str) -> list[str]:
+    """Return what records, or objects, hold under a key."""
+    return [one[key] if isinstance(one, dict) else getattr(one, key) for one in records or ()]
+
+
+def records_with(texts: Iterable[str], key: str) -> list[dict[str, str]]:
+    """Return texts as records that each hold one under a key."""
+    return [{key: text} for text in texts]
+
+
+def texts_with_word(mapping: dict[str, Any] | None, word: Any) -> list[str]:
+    """Return the texts that have a word."""
+    return [
+        text for text, one in (mapping or {}).items() if one == word and isinstance(one, bool) == isinstance(word, bool)
+    ]
+
+
+def words_of_texts(texts: Iterable[str], word: Any) -> dict[str, Any]:
+    """Return a mapping from texts to one word."""
+    return dict.fromkeys(texts, word)
+
+
+def texts_apart(text: Any, mark: str) -> list[str]:
+    """Return the texts that stand in one, set apart by another."""
+    if not isinstance(text, str):
+        raise ValueError(f"{text!r} is no text")
+    return [one.strip() for one in text.split(mark) if one.strip()]
+
+
+def texts_in_one(texts: Iterable[str], mark: str) -> str:
+    """Return texts in one, set apart by another."""
+    return mark.join(texts)
+
+
 def values_of_lines(text: Any) -> list[Any]:
     """Return the JSON values of a text that has one a line."""
     if not isinstance(text, str):

@@ -104,7 +104,7 @@ def _lens(text: str, tree: ast.expr) -> Lens:
     return made
 
 
-def with_words(lens: Lens, words: Mapping[Any, str]) -> Lens:
+def with_words(lens: Lens, words: Mapping[Any, Any]) -> Lens:
     """Return a lens with a provider's words, each for what it is here; in a pipeline, the one form that takes words.
 
     Raises LensError where no form takes any.

@@ -246,32 +246,43 @@ class Content(Lens):
 class ContentByKey(Content):
     """A reply's content under one of several keys of a mapping: `content_by_key({'text': text, 'data': json})`.
 
-    What stands under a key is text, bytes, or a value of JSON, and nothing else; two keys at once are a mistake.
+    What stands under a key is text, bytes, bytes as `base64`, or a value of JSON; two keys at once are a mistake.
     """
 
     __slots__ = ()
-    name, takes, named, spread = "content_by_key", "how JSON is written; key=text, bytes or json", True, True
+    name, takes, named, spread = "content_by_key", "how JSON is written; key=text, bytes, base64 or json", True, True
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return helper("content_by_key", at, ex.Literal(dict(self.options)), ex.Literal(tuple(self.args)))
+        return helper("content_by_key", at, ex.Literal(self._kinds), ex.Literal(tuple(self.args)))
+
+    @property
+    def _kinds(self) -> dict[str, str]:
+        """Return the type of content of each key."""
+        known = ("text", "bytes", "base64", "json")
+        stray = next((str(kind) for _, kind in self.options if str(kind) not in known), "")
+        if stray:
+            raise LensError(f"what stands under a key is one of {', '.join(known)}, not {stray}")
+        return {str(key): str(kind) for key, kind in self.options}
 
     def content_kind(self, at: Expression) -> Expression:
-        return helper("kind_by_key", at, ex.Literal(dict(self.options)))
+        return helper("kind_by_key", at, ex.Literal(self._kinds))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        keys = {str(kind): key for key, kind in self.options}
-        kind = "bytes" if "bytes" in keys else "text"
-        return helper("content_under", value, ex.Literal(keys.get(kind)), ex.Literal(kind == "text"))
+        keys = {kind: key for key, kind in self._kinds.items()}
+        if "bytes" in keys or "base64" not in keys:
+            kind = "bytes" if "bytes" in keys else "text"
+            return helper("content_under", value, ex.Literal(keys.get(kind)), ex.Literal(kind == "text"))
+        return helper("content_under_either", value, ex.Literal(keys.get("text")), ex.Literal(keys["base64"]))
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        kinds = {str(kind) for _, kind in self.options}
-        return () if "bytes" in kinds else Utf8().losses(field)
+        return () if {"bytes", "base64"} & set(self._kinds.values()) else Utf8().losses(field)
 
 
 class ObjectOf(Lens):
     """Content that the provider makes as JSON of what stands there: `object_of(error=this, request=id)`.
 
-    Each key holds `this`, or a field of the event that is answered. Such content is read, and written by no handler.
+    Each key holds `this`, the answer's `status`, or a field of the event that is answered. Such content is read, and
+    written by no handler.
     """
 
     __slots__ = ()
@@ -282,13 +293,14 @@ class ObjectOf(Lens):
     @property
     def of_event(self) -> tuple[str, ...]:
         """Return the fields of the event that such content holds."""
-        return tuple(dict.fromkeys(str(field) for _, field in self.options if field != "this"))
+        return tuple(dict.fromkeys(str(field) for _, field in self.options if field not in ("this", "status")))
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         if all(field != "this" for _, field in self.options):
             raise LensError("lens object_of says which key holds what stands there, such as object_of(error=this)")
+        told = {"this": at, "status": need("status")}
         held = tuple(
-            ex.Entry(ex.Literal(str(key)), at if field == "this" else ex.Variable(event_variable(str(field))))
+            ex.Entry(ex.Literal(str(key)), told.get(str(field)) or ex.Variable(event_variable(str(field))))
             for key, field in self.options
         )
         return helper("json_in_style", ex.Mapping(held), ex.Literal(tuple(map(str, self.args))))

@@ -7,7 +7,7 @@ from typing import Any, Final
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Formed, Lens, Need
+from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
 from vast_ferry.mapping.losses import Fields, Loss, by_trying
 
 
@@ -206,6 +206,76 @@ class JsonLines(Formed):
 
     __slots__ = ()
     name, holds, reader, writer = "json_lines", ("value",), "values_of_lines", "lines_of_values"
+
+
+class EachAt(Formed):
+    """Texts as a list of records, or objects, that each hold one under a key: `each_at(id)`."""
+
+    __slots__ = ()
+    by_hand = False
+    name, takes, fewest, most, holds = "each_at", "the key", 1, 1, ("list of text",)
+    reader, writer = "texts_at", "records_with"
+
+
+class WithWord(Formed):
+    """Of a mapping from texts to words, the texts that have one of them: `with_word(again)`, `with_word(false)`."""
+
+    __slots__ = ()
+    by_hand = False
+    name, takes, fewest, most, holds = "with_word", "the word", 1, 1, ("list of text",)
+    reader, writer = "texts_with_word", "words_of_texts"
+
+    def told(self) -> tuple[Any, ...]:
+        return ({"true": True, "false": False, "null": None}.get(self.args[0], self.args[0]),)
+
+
+class Apart(Formed):
+    """Texts in one text, set apart by another: `apart(',')`."""
+
+    __slots__ = ()
+    by_hand = False
+    name, takes, fewest, most, holds = "apart", "what sets them apart", 1, 1, ("list of text",)
+    reader, writer = "texts_apart", "texts_in_one"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        if field in ("cookies", "set_cookies", "keys.names"):
+            return ()
+        return (by_trying(field, self.back, f"one of them holds {self.args[0]!r}", "it arrives as two"),)
+
+
+class CookieRecords(Formed):
+    """Set-Cookie fields as records (RFC 6265 §4.1): `cookie_records`, or with other keys `cookie_records(max_age=ttl)`.
+
+    A cookie's parts are name, value, expires, max_age, domain, path, secure, http_only and same_site.
+    """
+
+    __slots__ = ()
+    name, takes, named, names, holds = "cookie_records", "the keys of a cookie's parts", True, True, ("list of text",)
+    reader, writer = "cookies_of_records", "records_of_cookies"
+
+    def told(self) -> tuple[Any, ...]:
+        unknown = [str(part) for part, _ in self.options if part not in helpers.COOKIE_PARTS]
+        if unknown:
+            raise LensError(f"a cookie has no {unknown[0]!r}: use one of {', '.join(helpers.COOKIE_PARTS)}")
+        return ({part: str(dict(self.options).get(part, part)) for part in helpers.COOKIE_PARTS},)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        told = self.told()
+
+        def respelt(fields: Fields) -> bool:
+            cookies = helpers.values_of(fields.get("headers") or [], "set-cookie")
+            return bool(helpers.cookies_of_records(helpers.records_of_cookies(cookies, *told), *told) != cookies)
+
+        return (
+            Loss(
+                "cookie-respelt",
+                field,
+                "a cookie has its attributes in another order or spelling than usual, or others than are known",
+                "it arrives with those that are known, spelt as usual",
+                respelt,
+                tried=True,
+            ),
+        )
 
 
 class InOrder(Formed):

@@ -238,8 +238,11 @@ class ListsByName(TwoHelpers):
     name, holds, reader, writer, subscript = "lists", ("pairs",), "from_lists", "to_lists", How.EVERY
 
     def losses(self, field: str) -> tuple[Loss, ...]:
+        if not field.startswith("query"):
+            return ()  # between header fields of different names there is no order (RFC 9110 section 5.3)
+
         def mixed(fields: Fields) -> bool:
-            pairs = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields["headers"]
+            pairs = helpers.parse_query(fields["query.raw"])
             return helpers.from_lists(helpers.to_lists(pairs)) != pairs
 
         return (

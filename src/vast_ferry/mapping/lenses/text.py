@@ -15,7 +15,7 @@ class ChoiceOf(Lens):
 
     __slots__ = ()
     wants_value = True
-    name, takes, named, holds = "choice", "own word=hub word", True, ("text",)
+    name, takes, named, holds = "choice", "own word=hub word", True, ("text", "integer")
 
     @property
     def words(self) -> Mapping[str, str]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.batch_made import CannotMake, answer_batch, make_batch, settle_batch, tell_batch
+from vast_ferry.mapping.batch_made import OF_BATCHES, CannotMake, answer_batch, make_batch, settle_batch, tell_batch
 from vast_ferry.mapping.by_functions import read_by_functions, written_by_hand
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.clients import Client
@@ -68,6 +68,7 @@ class Job:
         self.declared: dict[Key, list[Declared]] = {}
         self._inlines: dict[str, Inline] = {}
         self._shapes: dict[str, EventShape] = {}
+        self._placed: dict[tuple[str, str, tuple[Step, ...]], str] = {}  # place of the source → what gives it is called
         self._readers: dict[str, Source] = {}  # functions that read what no expression reaches
         self.exact: set[Key] = set()  # functions where content must be just as it was, for something asks of what form
         self._names: dict[Key, dict[str, str]] = {}
@@ -183,8 +184,14 @@ class Job:
         words = [str(getattr(step, "key", getattr(step, "name", ""))) for step in steps if not isinstance(step, Call)]
         words = [*([role] if role not in ("event", "entry") else []), *words] or ["event"]
         name = "".join(c if c.isalnum() else "_" for c in "_".join([kind, *words]))
+        if words[-1] in OF_BATCHES and len(words) == 1:
+            name += "_held"  # what answers a batch, or makes one, has that name
+        key, taken = (kind, role, steps), {other: one for one, other in self._placed.items()}
+        while taken.get(name, key) != key:
+            name += "_"  # two places may be called alike but for their punctuation
         if name in self.views:
             return self.views[name]
+        self._placed[key] = name
         own = shape.event_parameters[0]
         if role == "event" and shape.each is not None:
             raise Stop("batch-escapes", node)

@@ -220,7 +220,7 @@ class ByShape(Forms):
         for key, field in lens.options:
             if field == "this":
                 text = self.at.code(value)
-            elif (code := held[str(field)]) is None:
+            elif field == "status" or (code := held[str(field)]) is None:
                 raise Unknown
             else:
                 text = self.at.place(code, value, bare=True)
