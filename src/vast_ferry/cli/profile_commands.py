@@ -86,26 +86,27 @@ def lint(name: str, examples: int, form: str) -> None:
 
 @profile.command()
 @click.argument("name")
-@click.option("--events", metavar="FOLDER", required=True, help="Recorded events, one in each .json file.")
+@click.option("--events", metavar="FOLDER", help="Recorded events, one in each .json file.")
+@click.option("--definition", metavar="FILE", help="A file that declares a project's functions.")
 @click.option("--out", metavar="FILE", help="Where to write it; NAME-1.yaml if not said.")
-def new(name: str, events: str, out: str | None) -> None:
-    """Write the beginning of a profile of provider NAME, guessed from recorded events.
+def new(name: str, events: str | None, definition: str | None, out: str | None) -> None:
+    """Write the beginning of a profile of provider NAME, guessed from recorded events, a definition file, or both.
 
-    Constants, kinds, times, header fields, Base64 and the like are told by their forms; each guess is marked as one,
-    and what has no form that says what it is stands there as a comment.
+    Constants, kinds, times, header fields, Base64, entries, routes, schedules and the like are told by their forms;
+    each guess is marked as one, and what has no form that says what it is stands there as a comment.
     """
     from vast_ferry.evidence.beginning import begin_profile
     from vast_ferry.hub.findings import BadInput
     from vast_ferry.reports.files import write_report
     from vast_ferry.reports.terminal import print_text
 
-    made = begin_profile(name, events)
+    made = begin_profile(name, events, definition)
     path = Path(out or f"{name}-1.yaml")
     if path.exists():
         raise BadInput(f"{path} is there already", "Give another file with --out, or move that one away")
     write_report(path, made.text)
     print_text(f"{path}: {made.guessed} rows guessed, {made.left} places left for you.")
-    print_text(f"Next: vast-ferry profile try {path} {events}/…json")
+    print_text(f"Next: vast-ferry profile try {path} {f'{events}/…json' if events else definition}")
 
 
 @profile.command(name="try")

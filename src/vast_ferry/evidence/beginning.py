@@ -17,6 +17,7 @@ from typing import Any, Final
 
 from vast_ferry.documents.document import read_file
 from vast_ferry.events.native import parse_json
+from vast_ferry.evidence.beginning_definition import BegunDefinition, begin_definition
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, Place
 
@@ -95,13 +96,20 @@ class Beginning:
     left: int
 
 
-def begin_profile(name: str, events: str | Path) -> Beginning:
-    """Return the beginning of a profile of a provider, from a folder of recorded events (`.json` files).
+def begin_profile(name: str, events: str | Path | None = None, definition: str | Path | None = None) -> Beginning:
+    """Return the beginning of a profile of a provider, from what there is of it.
 
-    Raises BadInput for a name that can't be one, a folder without events, and an event that is not JSON.
+    That is a folder of recorded events (`.json` files), a file that declares a project's functions, or both. Raises
+    BadInput for a name that can't be one, where there is neither, for a folder without events, an event that is not
+    JSON, and a definition that can't be read or declares no functions.
     """
     if not re.fullmatch(r"[a-z][a-z0-9_-]*", name):
         raise BadInput(f"a provider can't be called {name!r}", "Use small letters, digits, - and _")
+    if events is None and definition is None:
+        raise BadInput("there is nothing to begin from", "Give recorded events, a definition file, or both")
+    told = begin_definition(definition) if definition is not None else BegunDefinition()
+    if events is None:
+        return _written(name, None, [], told)
     folder = Path(events)
     files = sorted(folder.glob("*.json")) if folder.is_dir() else []
     if not files:
@@ -117,7 +125,7 @@ def begin_profile(name: str, events: str | Path) -> Beginning:
             groups.append(group)
         group.files.append(path.name)
         group.events.append(data)
-    return _written(name, folder, groups)
+    return _written(name, folder, groups, told)
 
 
 def _words(data: Any) -> Iterator[str]:
@@ -147,9 +155,10 @@ def _kind_of(stem: str, data: Any) -> str:
     return best if words & set(_KINDS[best]) else "call"
 
 
-def _written(name: str, folder: Path, groups: list[_Group]) -> Beginning:
+def _written(name: str, folder: Path | None, groups: list[_Group], told: BegunDefinition) -> Beginning:
+    source = f"the events in {_plain(folder.name)}/" if folder is not None else "a definition file"
     lines = [
-        f"# The beginning of a profile, guessed from the events in {_plain(folder.name)}/. Each row that says `guess`",
+        f"# The beginning of a profile, guessed from {source}. Each row that says `guess`",
         "# is one: look at it with `vast-ferry profile try`, mend it, and take the word out. See docs/profiles.md.",
         f"provider: {name}",
         "edition: 1",
@@ -173,7 +182,9 @@ def _written(name: str, folder: Path, groups: list[_Group]) -> Beginning:
         made = _Shape(group, groups)
         lines += ["", f"# from {_plain(', '.join(group.files))}", f"{group.kind}:", "  event:", *made.lines]
         guessed, left = guessed + made.guessed, left + made.left
-    return Beginning("\n".join(lines) + "\n", guessed, left)
+    lines += ["", told.routes] if told.routes else []
+    lines += told.lines
+    return Beginning("\n".join(lines) + "\n", guessed + told.guessed, left + told.left)
 
 
 class _Shape:

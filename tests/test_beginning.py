@@ -1,0 +1,54 @@
+"""The beginning of a profile's definition, guessed from a file: judged by profiles that were written by hand for it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import ROOT, Run
+
+from vast_ferry import find_profile
+from vast_ferry.definitions.project import read_project
+from vast_ferry.hub.functions import EventTrigger, Function
+
+
+def schedules_of(function: Function) -> list[Any]:
+    return [one.schedule for one in function.triggers if isinstance(one, EventTrigger) and one.schedule]
+
+
+@pytest.mark.parametrize(
+    ("judge", "file"),
+    [
+        ("ostermere@1", "src/vast_ferry/demo/apiary/ostermere.yaml"),
+        ("thornwick@1", "src/vast_ferry/demo/apiary_at_thornwick/thornwick.toml"),
+        ("examples/mossgate/mossgate-1.yaml", "examples/mossgate/mossgate/project/mossgate.yaml"),
+    ],
+)
+def test_the_beginning_of_a_definition_reads_what_the_profile_reads(
+    run: Run, tmp_path: Path, judge: str, file: str
+) -> None:
+    """What was guessed of a definition is what a profile that others wrote for it says: entries, routes, schedules."""
+    begun = tmp_path / "begun-1.yaml"
+    assert "rows guessed" in run("profile", "new", "begun", "--definition", ROOT / file, "--out", begun).stdout
+    _, ours = read_project((ROOT / file).parent, find_profile(str(begun)))
+    _, theirs = read_project((ROOT / file).parent, find_profile(judge if "@" in judge else str(ROOT / judge)))
+    assert ours.name == theirs.name
+    by_name = {one.name: one for one in theirs.functions}
+    for one in ours.functions:
+        assert (one.entry, one.language) == (by_name[one.name].entry, by_name[one.name].language)
+        assert [trigger.route for trigger in one.routes] == [trigger.route for trigger in by_name[one.name].routes]
+        schedules = [schedules_of(one), schedules_of(by_name[one.name])]
+        assert schedules[0] == schedules[1]
+    # Every key that no row reads is told, so nothing of the file vanishes.
+    assert all("is no key that Begun 1 has here" in finding.reason for finding in ours.findings)
+
+
+def test_a_definition_in_code_or_without_functions_is_one_message(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "house.py").write_text("x = 1\n")
+    (tmp_path / "none.yaml").write_text("a: 1\n")
+    for file, says in (("house.py", "functions that code declares are not guessed"), ("none.yaml", "holds functions")):
+        done = run("profile", "new", "begun", "--definition", tmp_path / file, "--out", tmp_path / "b.yaml")
+        assert done.returncode == 2
+        assert says in " ".join(done.stderr.split())
+        assert not (tmp_path / "b.yaml").exists()
