@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import gc
-import hashlib
 import io
 import os
-import pickle
 import signal
 import subprocess
 import sys
@@ -22,7 +19,6 @@ from hypothesis import HealthCheck, settings
 from vast_ferry import carry
 from vast_ferry.cli.main import main
 from vast_ferry.demo import PROJECT
-from vast_ferry.mapping import laws
 
 ROOT = Path(__file__).parent.parent
 
@@ -47,26 +43,6 @@ def some(cases: Iterable[Any], every: int) -> list[Any]:
         else pytest.param(*(case if isinstance(case, tuple) else (case,)), marks=pytest.mark.slow)
         for at, case in enumerate(cases)
     ]
-
-
-@pytest.fixture(scope="session", autouse=True)
-def shared_pools(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
-    """Let the processes of a test run share generated events: to generate them takes longer than to test with them."""
-    shared = tmp_path_factory.getbasetemp()
-    shared = shared.parent if "PYTEST_XDIST_WORKER" in os.environ else shared
-    generated = laws.generated
-
-    def kept(strategy: Any, count: int) -> Any:
-        path = shared / f"pool-{hashlib.sha256(f'{strategy!r} {count}'.encode()).hexdigest()[:16]}"
-        with open(f"{path}.lock", "w") as lock:
-            fcntl.flock(lock, fcntl.LOCK_EX)
-            if not path.exists():
-                path.write_bytes(pickle.dumps(generated(strategy, count)))
-            return pickle.loads(path.read_bytes())
-
-    laws.generated = kept
-    yield
-    laws.generated = generated
 
 
 def _clean(env: Mapping[str, str] | None) -> dict[str, str]:

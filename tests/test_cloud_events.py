@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from vast_ferry.events import cloud_events
 from vast_ferry.events.cloud_events import keeps_rules, problems
 from vast_ferry.events.native import write_events
-from vast_ferry.mapping import laws
+from vast_ferry.mapping import law_values, laws
 from vast_ferry.profiles.registry import find_profile
 
 GOOD: dict[str, Any] = {"specversion": "1.0", "id": "1", "source": "/a", "type": "t"}
@@ -72,7 +72,11 @@ def test_rules_for_attributes(change: dict[str, Any], member: str) -> None:
         assert not keeps_rules(event)
 
 
-@given(st.dictionaries(st.sampled_from([*cloud_events.KNOWN, *cloud_events.DATA, "comb", "X"]), laws.JSON | laws.TIME))
+@given(
+    st.dictionaries(
+        st.sampled_from([*cloud_events.KNOWN, *cloud_events.DATA, "comb", "X"]), law_values.JSON | law_values.TIME
+    )
+)
 def test_the_quick_look_never_passes_what_breaks_a_rule(event: dict[str, Any]) -> None:
     if keeps_rules({**GOOD, **event}):
         assert not list(problems({**GOOD, **event}))

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from vast_ferry.checking.projection import Projection
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping import laws
+from vast_ferry.mapping import law_values, laws
 from vast_ferry.mapping.compile.losses import reply_losses
 from vast_ferry.mapping.laws_beside import check_beside, check_client
 from vast_ferry.mapping.laws_by_hand import fields_by_hand, rows_by_hand
@@ -77,10 +77,10 @@ REPLIES = st.builds(
         b"" if status in (204, 304) else body,
     ),
     st.sampled_from([200, 201, 204, 301, 304, 404, 418, 422, 500, 599]),
-    st.lists(st.tuples(laws.HEADER_NAME | st.just("connection"), laws.HEADER_VALUE), max_size=4),
-    laws.MEDIA,
+    st.lists(st.tuples(law_values.HEADER_NAME | st.just("connection"), law_values.HEADER_VALUE), max_size=4),
+    law_values.MEDIA,
     SET_COOKIES,
-    laws.BODY,
+    law_values.BODY,
 )
 
 

@@ -1,4 +1,7 @@
-"""Writes what of docs/ is made from the code, so that it can't drift: python tools/make_reference.py [--check]."""
+"""Writes what is made from the code, so that it can't drift: docs, and values of the laws.
+
+Run: python tools/make_reference.py [--check]
+"""
 
 from __future__ import annotations
 
@@ -18,6 +21,7 @@ from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, Proj
 from vast_ferry.hub.keys import begins
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.hub.schedules import Calendar, Schedule
+from vast_ferry.mapping.law_values import KEPT, kept_text
 from vast_ferry.mapping.lenses.every import LENSES
 from vast_ferry.mapping.tables import TESTS, Kind
 from vast_ferry.profiles import schema
@@ -354,6 +358,7 @@ def main() -> int:
         DOCS / "providers.md": providers(),
         DOCS / "rewriting.md": rewriting(),
         DOCS / "profile.schema.json": json.dumps(profile_schema(), indent=1) + "\n",
+        KEPT: kept_text(),
     }
     stale = [path for path, text in made.items() if not path.is_file() or path.read_text(encoding="utf-8") != text]
     if "--check" in sys.argv:

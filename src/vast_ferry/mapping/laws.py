@@ -1,8 +1,7 @@
 """The laws that a shape must keep, each on its own, on generated events: what is written is read back, fused is read
 and write, every derived loss shows up, and no other difference ever does.
 
-Authors of profiles run them with `vast-ferry profile lint`; the tests run them on every profile that ships. They need
-hypothesis, which is imported here and nowhere else.
+Authors of profiles run them with `vast-ferry profile lint`; the tests run them on every profile that ships.
 """
 
 from __future__ import annotations
@@ -14,148 +13,16 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
-from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.law_values import TEXT, VALUES, values_of
 from vast_ferry.mapping.losses import Broken, Fields, Loss
 from vast_ferry.mapping.tables import HUB_CALLS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.views import truths_of
-
-# --- generated events: what the standards let through, and often what is awkward -------------------------------------
-
-NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}", fullmatch=True)
-HEADER_NAME = st.from_regex(r"[a-z][a-z0-9]{0,6}([-_][a-z0-9]{1,5})?", fullmatch=True).filter(
-    lambda name: name not in ("cookie", "host", "te", "connection", "upgrade")
-)
-HEADER_VALUE = st.text(st.characters(min_codepoint=0x21, max_codepoint=0xFF, exclude_categories=["Cc"]), max_size=12)
-TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=8)
-KEY = st.sampled_from(
-    [
-        "north/2026-11-20 first.csv",
-        "a+b c%20d%2Fe",
-        "/leading/slash",
-        "cafe\u0301/caf\u00e9",
-        "ü" * 512,
-        "x" * 1024,
-        "a//b/../c?d#e&f=g",
-        "\\ \"quoted\" 'both'",
-        "%",
-    ]
-) | TEXT.filter(bool)
-PIECE = st.sampled_from(
-    ["h-7", "a%20b", "a+b", "h%2F7", "%C3%BC", "~x", "%7Ex", "x%2fy", "1,2", "%E6%9C%88", "", "b=c"]
-)
-PATH = st.lists(PIECE, min_size=1, max_size=4).map(lambda pieces: "/" + "/".join(pieces))
-QUERY = st.lists(
-    st.sampled_from(
-        ["day=mon", "day=tue", "unit=", "flag", "", "a+b=c%20d", "p=1%2B2", "q=%E6%9C%88", "=x", "y=~", "z=%FF"]
-    ),
-    max_size=5,
-).map("&".join)
-MEDIA = st.sampled_from(
-    [
-        "",
-        "text/plain",
-        "application/json; charset=utf-8",
-        "application/json",
-        "text/plain; charset=latin-1",
-        "image/png",
-        "text/x; charset=no",
-        "text/csv; charset=utf-16",
-        "application/problem+json",
-        'text/html; charset="utf-8"',
-    ]
-)
-BODY = (
-    st.binary(max_size=40)
-    | st.text(max_size=20).map(str.encode)
-    | st.sampled_from(
-        [b"\xff\xfea\x00", b'{"a":1.50,"b":[12345678901234567890]}', b'{"a": 1}', b"null", b'"x"', b"1E+2"]
-    )
-)
-TIME = st.sampled_from(
-    [
-        "2026-11-25T10:30:00.123Z",
-        "1969-12-31T23:59:59.999Z",
-        "2026-01-01T00:00:00.000Z",
-        "2026-01-01T00:00:00Z",
-        "2026-03-29T01:30:00.123456789Z",
-        "2026-03-29T01:30:00.1234567891Z",
-        "2026-07-01T08:00:00.500+02:00",
-        "2026-07-01T08:00:00-09:30",
-        "",
-    ]
-)
-JSON = st.recursive(
-    st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.floats(allow_nan=False, allow_infinity=False) | TEXT,
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(TEXT, inner, max_size=3),
-    max_leaves=6,
-)
-COOKIE = st.lists(st.from_regex(r"[a-z]{1,3}=[a-z0-9]{0,3}", fullmatch=True), min_size=1, max_size=3).flatmap(
-    lambda pairs: st.sampled_from(["; ".join(pairs), ";".join(pairs)])
-)
-
-
-@st.composite
-def headers(draw: st.DrawFn) -> list[tuple[str, str]]:
-    """Header fields as the hub has them: names in lower case, no Host, no framing."""
-    names = draw(st.lists(HEADER_NAME, min_size=1, max_size=3))
-    made = draw(st.lists(st.tuples(st.sampled_from(names), HEADER_VALUE), max_size=5))
-    kind = draw(MEDIA)
-    cookies = draw(st.lists(COOKIE, max_size=2))
-    return [*made, *([("content-type", kind)] if kind else []), *(("cookie", cookie) for cookie in cookies)]
-
-
-RECORD = st.dictionaries(NAME, JSON, max_size=3)
-
-#: field → what it may hold; by kind where a name means two things
-VALUES: Mapping[str, st.SearchStrategy[Any]] = {
-    "id": st.text(min_size=1, max_size=8).filter(lambda text: text.isprintable()),
-    "time": TIME,
-    "due": TIME,
-    "method": st.sampled_from(["GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PROPFIND"]),
-    "scheme": st.sampled_from(["http", "https"]),
-    "authority": st.sampled_from(["api.lindenfold.example", "localhost:8080", "[2001:db8::1]:443"]),
-    "path.raw": PATH,
-    "query.raw": QUERY,
-    "route": st.sampled_from(["/hives/{hive}/weight", "/files/{+rest}", "/"]),
-    "captures": st.dictionaries(NAME, TEXT, max_size=2),
-    "headers": headers(),
-    "body": BODY,
-    "client": st.sampled_from(["", "198.51.100.7", "2001:db8::7"]),
-    "principal": st.none()
-    | st.builds(lambda name, claims: {"id": name, "claims": claims}, NAME, st.dictionaries(NAME, TEXT, max_size=2)),
-    "object.change": st.sampled_from(["created", "deleted", "relabelled"]),
-    "record.change": st.sampled_from(["inserted", "updated", "deleted"]),
-    "bucket": NAME,
-    "key": KEY,
-    "size": st.none() | st.integers(0, 2**63),
-    "content_type": MEDIA,
-    "etag": st.just("") | NAME,
-    "version": st.just("") | NAME,
-    "labels": st.dictionaries(NAME, TEXT, max_size=2),
-    "extensions": st.dictionaries(
-        st.from_regex(r"x[a-z0-9]{0,4}", fullmatch=True),
-        st.booleans() | st.integers(-9, 9) | TEXT.filter(lambda text: bool(text) and text.isprintable()),
-        max_size=2,
-    ),
-    "channel": NAME,
-    "attributes": st.dictionaries(NAME, TEXT, max_size=2),
-    "group": st.just("") | NAME,
-    "attempt": st.integers(1, 9),
-    "table": NAME,
-    "keys": RECORD,
-    "old": st.none() | RECORD,
-    "new": st.none() | RECORD,
-    "sequence": st.just("") | st.from_regex(r"[0-9]{1,6}", fullmatch=True),
-    "name": st.from_regex(r"[a-z]{1,6}(\.[a-z]{1,6})?", fullmatch=True),
-    "subject": st.just("") | KEY,
-    "data": JSON,
-}
 
 
 def events(kind: str) -> st.SearchStrategy[Fields]:
@@ -370,38 +237,6 @@ def fused_is_read_and_write(one: EventShape, other: EventShape) -> Callable[[Fie
 LARGE = 300
 
 
-def generated(strategy: st.SearchStrategy[Fields], count: int) -> tuple[Fields, ...]:
-    """Return so many generated values, always the same."""
-    made: list[Fields] = []
-
-    @settings(
-        max_examples=count,
-        deadline=None,
-        database=None,
-        derandomize=True,
-        phases=[Phase.generate],
-        suppress_health_check=list(HealthCheck),
-    )
-    @given(strategy)
-    def collect(fields: Fields) -> None:
-        made.append(fields)
-
-    collect()
-    return tuple(made)
-
-
-#: So many values of each field are generated; events are put together of them, which costs far less than to generate
-#: each event as a whole, and fields do not depend on each other.
-_VALUES_A_FIELD = 60
-
-
-@functools.lru_cache(maxsize=128)
-def _values_of(strategy: st.SearchStrategy[Any]) -> tuple[Any, ...]:
-    """Return values of a field; fields of one form share them, for each event takes them by chance."""
-    made = generated(strategy.map(lambda value: {"": value}), _VALUES_A_FIELD)
-    return tuple(one[""] for one in made)
-
-
 @functools.lru_cache(maxsize=32)
 def _pool(kind: str, count: int) -> tuple[Fields, ...]:
     named = {name: f"{kind}.{name}" if f"{kind}.{name}" in VALUES else name for name in _field_names(kind)}
@@ -411,7 +246,7 @@ def _pool(kind: str, count: int) -> tuple[Fields, ...]:
 def together(fields: Mapping[str, st.SearchStrategy[Any]], count: int, seed: str) -> tuple[Fields, ...]:
     """Return so many mappings put together of generated values of each field, always the same for a seed."""
     chance = random.Random(seed)  # noqa: S311  (the same each time)
-    values = {name: _values_of(strategy) for name, strategy in fields.items()}
+    values = {name: values_of(strategy) for name, strategy in fields.items()}
     return tuple({name: chance.choice(of) for name, of in values.items()} for _ in range(count))
 
 

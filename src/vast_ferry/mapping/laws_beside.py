@@ -9,8 +9,6 @@ import types
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from hypothesis import strategies as st
-
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping import laws
@@ -18,15 +16,16 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, Client
 from vast_ferry.mapping.compile.functions import build_batch, pack_batch, translate_event, translate_reply, unpack_batch
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
 from vast_ferry.mapping.emit import module_source, run_module, run_source
+from vast_ferry.mapping.law_values import NAMED
 from vast_ferry.mapping.losses import Broken, Fields
 from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, EventShape, Kind, ReplyShape
 
+#: field of an answer or a call → what it may hold
 VALUES = {
-    **laws.VALUES,
-    "record": laws.RECORD,
-    "name": laws.NAME,
-    "again": st.lists(laws.NAME, max_size=3, unique=True),
-    "value": laws.JSON,
+    **NAMED,
+    "record": NAMED["a record"],
+    "name": NAMED["a name"],
+    "value": NAMED["a value"],
 }
 
 
