@@ -138,6 +138,9 @@ def ordinary(surface: Surface, seed: str) -> Program:
     }
     stored |= {one.arg for each in body for one in ast.walk(each) if isinstance(one, ast.arg)}
     in_place = {key: code for key, code in given.items() if key not in stored and chance.random() < 0.5}
+    if any(isinstance(one, (ast.FunctionDef, ast.Lambda, ast.GeneratorExp)) for each in body for one in ast.walk(each)):
+        # What is inside is no coroutine, and may not await.
+        in_place = {key: code for key, code in in_place.items() if "await" not in code}
     top: list[str] = []
     writer.top = top
     answers = answered(writer, scope) if surface.kind == "http" else [*kept_as_effect(writer, scope), "return"]
