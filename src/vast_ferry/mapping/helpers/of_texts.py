@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 import ipaddress
+import itertools
 import re
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from vast_ferry.mapping.helpers.of_values import json_from_text, json_to_text
@@ -25,14 +28,15 @@ def split_text(text: Any, forms: tuple[Any, ...], count: int) -> list[str | None
     if not isinstance(text, str):
         raise ValueError(f"{text!r} is no text")
     for form in forms:
-        if len(form) == 3 and form[0] == 0 and form[2] == 1:  # as most are: two parts with a text between
-            first, found, second = text.partition(form[1])
-            if found:
+        if count == 2 and len(form) == 3 and form[0] == 0 and form[2] == 1 and isinstance(form[1], str):
+            first, mark, second = text.partition(form[1])  # as most are: two parts with a text between
+            if mark:
                 return [first, second]
             continue
-        parts: list[str | None] = [None] * count
-        if _take(text, 0, form, parts) == len(text):
-            return parts
+        matches, numbers = form_pattern(form, count)
+        found = matches(text)
+        if found is not None:
+            return [found[number] if number else None for number in numbers]
     shown = text if len(text) <= 60 else f"{text[:57]}…"
     raise ValueError(f"{shown!r} is not of the form {' or '.join(map(shown_form, forms))}")
 
@@ -55,42 +59,47 @@ def _begins(pieces: tuple[Any, ...]) -> str:
     return pieces[0] if pieces and isinstance(pieces[0], str) else ""
 
 
-def _take(text: str, at: int, form: tuple[Any, ...], parts: list[str | None]) -> int:
-    """Return where the pieces of a form end in a text, or -1 where they are not there."""
+@functools.lru_cache(maxsize=512)
+def form_pattern(form: tuple[Any, ...], count: int) -> tuple[Callable[[str], re.Match[str] | None], tuple[int, ...]]:
+    """Return what matches a text of a form, and which group of it each part is; 0 for one that the form has not."""
+    pattern = re.compile(pieces_pattern(form, itertools.count()), re.DOTALL)
+    return pattern.fullmatch, tuple(pattern.groupindex.get(f"p{number}", 0) for number in range(count))
+
+
+def pieces_pattern(form: tuple[Any, ...], fresh: Iterator[int], whole: bool = True) -> str:
+    """Return the pattern of pieces. A part is looked for ahead and then taken as found: nothing is gone back over."""
+    made = ""
     for index, piece in enumerate(form):
         if isinstance(piece, str):
-            if not text.startswith(piece, at):
-                return -1
-            at += len(piece)
+            made += re.escape(piece)
         elif isinstance(piece, tuple) and piece[0] == "[":
-            if text.startswith(_begins(piece[1]), at) and at < len(text):
-                at = _take(text, at, piece[1], parts)
-                if at < 0:
-                    return -1
+            begins = re.escape(_begins(piece[1]))
+            made += f"(?:(?={begins}){pieces_pattern(piece[1], fresh, False)}|(?!{begins}))"
         else:
-            most = isinstance(piece, tuple) and (piece[0] == "..." or (piece[0] == "_" and piece[2]))
-            end = _end_of_part(text, at, form[index + 1 :], most)
-            if end < 0:
-                return -1
-            number = piece[1] if isinstance(piece, tuple) else piece
-            if not (isinstance(piece, tuple) and piece[0] == "_"):
-                parts[number] = text[at:end]
-            at = end
-    return at
+            nobody, most = isinstance(piece, tuple) and piece[0] == "_", isinstance(piece, tuple) and piece[0] == "..."
+            most = most or (nobody and piece[2])
+            name = f"q{next(fresh)}" if nobody else f"p{piece[1] if isinstance(piece, tuple) else piece}"
+            rest = form[index + 1 :]
+            if not rest and whole:
+                made += f"(?P<{name}>.*)"
+            elif rest and isinstance(rest[0], str) and len(rest[0]) == 1 and not most:
+                made += f"(?P<{name}>[^{re.escape(rest[0])}]*)"
+            else:
+                made += f"(?=(?P<{name}>{part_pattern(rest, most)}))(?P={name})"
+    return made
 
 
-def _end_of_part(text: str, at: int, rest: tuple[Any, ...], most: bool) -> int:
-    find = text.rfind if most else text.find
+def part_pattern(rest: tuple[Any, ...], most: bool) -> str:
+    """Return the pattern of a part, which what follows it ends: the first of it, or with `most` the last."""
+    taken = ".*" if most else ".*?"
+    ways: list[str] = []
     for piece in rest:
         if isinstance(piece, str):
-            return find(piece, at)
-        if isinstance(piece, tuple) and piece[0] == "[":
-            end = find(_begins(piece[1]), at)
-            if end >= 0:
-                return end
-            continue  # that is missing, so what follows it ends the part
-        return -1  # two parts with nothing between
-    return len(text)
+            return "|".join([*ways, f"{taken}(?={re.escape(piece)})"])
+        if not (isinstance(piece, tuple) and piece[0] == "["):
+            return "|".join([*ways, "(?!)"])  # two parts with nothing between
+        ways.append(f"{taken}(?={re.escape(_begins(piece[1]))})")  # if that is missing, what follows it ends the part
+    return "|".join([*ways, ".*"])
 
 
 def fill_text(forms: tuple[Any, ...], *values: Any) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import decimal
 import functools
 import re
+from collections.abc import Callable
 from datetime import datetime, timedelta, timezone
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -112,13 +113,19 @@ def time_pattern(pattern: str) -> re.Pattern[str]:
     return re.compile(made)
 
 
+@functools.lru_cache(maxsize=256)
+def time_matches(pattern: str) -> tuple[Callable[[str], re.Match[str] | None], int]:
+    """Return what matches a time of a pattern, and which group of it is a fraction, 0 for none."""
+    made = time_pattern(pattern)
+    return made.fullmatch, made.groupindex.get("fraction") or made.groupindex.get("digits") or 0
+
+
 def time_from_pattern(text: Any, pattern: str) -> str:
     """Return the RFC 3339 text, in UTC, of a time that is spelt by a pattern; raises ValueError for another."""
-    found = time_pattern(pattern).fullmatch(text) if isinstance(text, str) else None
+    matches, at = time_matches(pattern)
+    found = matches(text) if isinstance(text, str) else None
     if found is None:
         raise ValueError(f"{text!r} is no time of the form {pattern}")
-    names = found.re.groupindex
-    at = names.get("fraction") or names.get("digits") or 0
     fraction = found[at] if at else ""
     if not fraction:
         return f"{second_of_pattern(text, pattern)}Z"
