@@ -20,6 +20,7 @@ from vast_ferry import BadInput, convert
 from vast_ferry.events.convert import Converter
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.events.recognising import kind_of
+from vast_ferry.evidence.witnesses import facts
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.mapping import emit, laws
 from vast_ferry.profiles.json_schema import profile_schema
@@ -322,3 +323,34 @@ def test_an_edition_extends_another(tmp_path: Path) -> None:
         second.write_text(f"extends: {base}\nprovider: own\nedition: 2\n")
         with pytest.raises(BadInput, match=says):
             load_profile(second)
+
+
+# --- evidence of what ships: servers, the SDK, a manual --------------------------------------------------------------
+
+#: profile → how many facts its evidence tells, at least
+WITNESSED = {"wsgi@1": 30, "asgi@1": 15, "cgi@1": 12, "cloudevents@1": 6, "ostermere@1": 45}
+
+
+@pytest.mark.parametrize("name", WITNESSED)
+def test_what_ships_reads_what_others_wrote(name: str) -> None:
+    """Events that real servers handed over, that the SDK wrote, that a manual shows: `tools/record_evidence.py`."""
+    told = list(facts(find_profile(name)))
+    assert len(told) >= WITNESSED[name]
+    assert [fact for fact in told if not fact.right] == []
+
+
+@pytest.mark.parametrize(
+    ("name", "change"),
+    [
+        ("wsgi@1", {"SERVER_PROTOCOL": "HTTP/1.0"}),
+        ("asgi@1", {"scope": {"http_version": "2", "root_path": "/at"}}),
+    ],
+)
+def test_what_may_be_another_tells_no_kind(name: str, change: dict[str, Any]) -> None:
+    """An event of a server with another version was refused as none of the standard's."""
+    profile = find_profile(name)
+    folder = profile.path.parent / profile.model.evidence / "events"
+    event = json.loads(next(iter(sorted(folder.glob("*.json")))).read_text())
+    for key, value in change.items():
+        event[key] = {**event[key], **value} if isinstance(value, dict) else value
+    assert read_events(event, profile, "it")[0] == "http"

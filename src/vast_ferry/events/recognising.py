@@ -100,7 +100,8 @@ def told_by(profile: Profile, kind: str, number: int = 0) -> tuple[tuple[tuple[s
     """Return the places on file that tell a kind, with what stands there."""
     shape = shapes_of(profile, kind)[number]
     constants = shape.envelope if shape.each else shape.on_file().constants
-    return tuple((constant.at.on_file, constant.value) for constant in constants if isinstance(constant.value, str))
+    told = (constant for constant in constants if isinstance(constant.value, str) and not constant.varies)
+    return tuple((constant.at.on_file, constant.value) for constant in told)
 
 
 def of_kind(data: Any, profile: Profile, kind: str) -> bool:

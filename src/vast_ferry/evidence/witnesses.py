@@ -8,7 +8,7 @@ batch) as hub fields.
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -24,6 +24,9 @@ from vast_ferry.evidence.trying import fed_by, held_at
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.mapping import helpers
+from vast_ferry.mapping.compile.functions import view_event
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
 
@@ -109,7 +112,7 @@ def _of_file(profile: Profile, path: Path, meaning: dict[str, Any], place: Place
         refused = str(error)
     for number, event in enumerate(wanted):
         for field, value in event.items():
-            read = None if refused else _read(got[number], field)
+            read = None if refused else _read(kind, got[number], field)
             right = not refused and same(field, read, value)
             yield Fact(path.name, kind, number, field, value, read, right, refused, rows.get(field, 0))
 
@@ -134,10 +137,14 @@ def _rows(profile: Profile, kind: str, number: int) -> dict[str, int]:
     return {name: min((row.line for row in fed_by(name, shape)), default=0) for name in EVENTS[kind]}
 
 
-def _read(event: dict[str, Any], field: str) -> Any:
-    if field in event:
-        return event[field]
-    return helpers.parse_query(event["query.raw"]) if field == "query" else None
+def _read(kind: str, event: dict[str, Any], field: str) -> Any:
+    """Return a field of an event: a truth, or a view of its truths."""
+    return event[field] if field in event else _view(kind, field)(event)
+
+
+@functools.lru_cache(maxsize=256)
+def _view(kind: str, field: str) -> Callable[[dict[str, Any]], Any]:
+    return run_source(view_event("view", HUB_EVENTS[kind], field))
 
 
 def same(field: str, got: Any, wanted: Any) -> bool:

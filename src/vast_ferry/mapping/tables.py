@@ -50,6 +50,7 @@ class Constant:
     at: Access
     value: Any
     line: int = field_(default=0, compare=False)
+    varies: bool = False  # another value may stand there: this one is written, and tells nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +127,8 @@ class EventShape:
     @property
     def told(self) -> tuple[Constant, ...]:
         """Return the constants by which an event, or a batch of them, is told from those of other kinds."""
-        return self.constants if self.each is None else self.envelope
+        told = self.constants if self.each is None else self.envelope
+        return tuple(constant for constant in told if not constant.varies)
 
     @property
     def handed_over(self) -> tuple[str, ...]:
@@ -157,7 +159,7 @@ class EventShape:
             and not (row.derived and any(isinstance(step, Call) for step in row.at.steps))
         )
         kept = [constant for constant in self.constants if not isinstance(constant.value, bytes)]
-        constants = tuple(Constant(filed(c.at), c.value, c.line) for c in kept)
+        constants = tuple(replace(c, at=filed(c.at)) for c in kept)
         return replace(
             self,
             parameters=(root,),

@@ -283,6 +283,7 @@ class Builder:
                 self._place(model.at, *path, index, "at", names=names),
                 _held(model),
                 self.document.place(*path, index).line,
+                model.varies,
             )
             for index, model in enumerate(models)
         )

@@ -91,6 +91,9 @@ class ConstantModel(Model):
     holds: Any = Field(description="what always stands there")
     tuple_: bool = Field(False, alias="tuple", description="whether the list is meant as a tuple")
     bytes_: bool = Field(False, alias="bytes", description="whether the text is meant as bytes; not kept on file")
+    varies: bool = Field(
+        False, description="whether another value may stand there: this one is written, and tells nothing"
+    )
 
     @model_validator(mode="after")
     def _fits(self) -> ConstantModel:

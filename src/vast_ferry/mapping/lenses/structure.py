@@ -31,6 +31,7 @@ class JsonText(TwoHelpers):
     __slots__ = ()
     name, holds, reader, writer = "json_text", ("value", "record", "texts"), "json_from_text", "json_to_text"
     gives = "text"
+    wants_value = True
     where_absent = Literal("{}")
 
     def exact(self) -> Lens:
