@@ -10,17 +10,10 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Final
 
 from vast_ferry.definitions.cannot_hold import CannotHold
-from vast_ferry.definitions.filters.captures import read_captures, write_captures
-from vast_ferry.definitions.filters.cloud_event_filters import read_filters, write_filters
-from vast_ferry.definitions.filters.ends import FilterError, from_ends, to_ends
-from vast_ferry.definitions.filters.globs import read_glob, write_glob
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
-from vast_ferry.definitions.schedules.rules import ScheduleError
-from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import Access, Entry
-from vast_ferry.hub.keys import AnyOf, KeyFilter
-from vast_ferry.hub.schedules import Schedule, known_zone
+from vast_ferry.hub.schedules import known_zone
 
 #: RFC 9110 §9.1: a method is a token; providers write them in capitals.
 METHOD: Final = re.compile(r"[A-Z][A-Z0-9!#$%&'*+.^_`|~-]*")
@@ -67,6 +60,8 @@ LANGUAGES: Final = {
     "sh": "shell",
     "ps1": "PowerShell",
 }
+
+
 _OF_ANOTHER: Final = re.compile(rf"[\w./-]+\.({'|'.join(LANGUAGES)})\b(?!\.py)")
 
 
@@ -87,7 +82,7 @@ def got(value: Any, field: str = "") -> str:
 
 
 #: field → the type of its value where that is not a text, and what a message calls it
-_TYPES: Final[dict[str, tuple[Any, str]]] = {
+TYPES: Final[dict[str, tuple[Any, str]]] = {
     "memory": (int, "a whole number"),
     "timeout": ((int, float), "a number"),
     "methods": (list, "a list"),
@@ -117,7 +112,7 @@ class Form:
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
-        kind, expected = _TYPES.get(field, (str, "a text"))
+        kind, expected = TYPES.get(field, (str, "a text"))
         if not isinstance(value, kind) or isinstance(value, bool):
             raise FormError(f"expected {expected}, got {got(value, field)}")
         if kind is not str and isinstance(value, int | float) and not 0 <= value < 1e12:
@@ -125,9 +120,9 @@ class Form:
         if field == "methods":
             return tuple(_method(item) for item in value)
         if field == "variables":
-            return {_text(key): _scalar(item) for key, item in value.items()}
+            return {text_of(key): scalar_of(item) for key, item in value.items()}
         if field == "where":
-            return {_text(key): _values(item) for key, item in value.items()}
+            return {text_of(key): _values(item) for key, item in value.items()}
         if field == "zone" and not known_zone(value):
             raise FormError(f"there is no time zone {value!r} in the time zone database")
         return value
@@ -152,19 +147,28 @@ class Form:
 
 def _values(value: Any) -> tuple[str, ...]:
     listed = value if isinstance(value, list) else [value]
-    return tuple(_text(item) for item in listed)
+    return tuple(text_of(item) for item in listed)
 
 
-def _text(value: Any) -> str:
+def text_of(value: Any) -> str:
     if not isinstance(value, str):
         raise FormError(f"expected a text, got {got(value)}")
     return value
 
 
-def _scalar(value: Any) -> str:
+def scalar_of(value: Any) -> str:
     if isinstance(value, bool) or not isinstance(value, str | int | float):
         raise FormError(f"expected a text or a number, got {got(value, 'variables')}; put it in quotes")
     return str(value)
+
+
+def listed(value: Any, apart: str = r"\s+") -> list[str]:
+    """Return the texts of a list, or of one text in which they are set apart."""
+    if isinstance(value, str):
+        value = [word for word in re.split(apart, value.strip()) if word]
+    if not isinstance(value, list) or not all(isinstance(one, str) for one in value):
+        raise FormError(f"expected a list of texts, or one text, got {got(value)}")
+    return value
 
 
 def _method(value: Any) -> str:
@@ -180,8 +184,8 @@ class FileEntry(Form):
     name, takes, wants = "file_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
-        _refuse_others(_text(value))
-        file, mark, callable_name = _text(value).partition(self.args[0])
+        _refuse_others(text_of(value))
+        file, mark, callable_name = text_of(value).partition(self.args[0])
         if not mark or not callable_name.isidentifier() or not file.endswith(".py"):
             raise FormError(f"expected file.py{self.args[0]}function, got {got(value)}")
         if file.startswith("/") or ".." in file.split("/") or "\\" in file:
@@ -199,7 +203,7 @@ class ScriptEntry(Form):
     name = "script_entry"
 
     def read(self, value: Any, field: str) -> Entry:
-        return FileEntry(("#",), {}, self.routes).read(f"{_text(value)}#main", field)
+        return FileEntry(("#",), {}, self.routes).read(f"{text_of(value)}#main", field)
 
     def write(self, value: Entry) -> str:
         return value.file
@@ -212,9 +216,9 @@ class ModuleEntry(Form):
     name, takes, wants = "module_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
-        if "/" in _text(value):  # a module has dots only, and may well be called `js`
+        if "/" in text_of(value):  # a module has dots only, and may well be called `js`
             _refuse_others(value)
-        module, mark, callable_name = _text(value).rpartition(self.args[0])
+        module, mark, callable_name = text_of(value).rpartition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):
             raise FormError(f"expected module{self.args[0]}function, got {got(value)}")
@@ -231,197 +235,12 @@ class Prefixed(Form):
     name, takes, wants = "prefixed", 1, "the beginning"
 
     def read(self, value: Any, field: str) -> str:
-        if not _text(value).startswith(self.args[0]):
+        if not text_of(value).startswith(self.args[0]):
             raise FormError(f"expected a text that begins with {self.args[0]!r}, got {got(value)}")
         return str(value).removeprefix(self.args[0])
 
     def write(self, value: str) -> str:
         return f"{self.args[0]}{value}"
-
-
-class Quantity(Form):
-    """A number with its unit behind it."""
-
-    __slots__ = ()
-    name, takes, wants = "quantity", 1, "the unit"
-
-    def read(self, value: Any, field: str) -> int | float:
-        found = re.fullmatch(rf"(\d+(?:\.\d+)?){re.escape(self.args[0])}", _text(value))
-        if not found:
-            raise FormError(
-                f"expected a number with the unit {self.args[0]}, such as 30{self.args[0]}, got {got(value)}"
-            )
-        return float(found[1]) if "." in found[1] else int(found[1])
-
-    def write(self, value: float) -> str:
-        return f"{value:g}{self.args[0]}" if isinstance(value, float) else f"{value}{self.args[0]}"
-
-
-#: Units of a span of time, in seconds.
-SECONDS: Final = {
-    "ms": 0.001,
-    "millisecond": 0.001,
-    "s": 1,
-    "sec": 1,
-    "second": 1,
-    "m": 60,
-    "min": 60,
-    "minute": 60,
-    "h": 3600,
-    "hour": 3600,
-    "d": 86400,
-    "day": 86400,
-}
-_UNITS: Final = "|".join(sorted((f"{unit}s?" if len(unit) > 2 else unit for unit in SECONDS), key=len, reverse=True))
-_SPAN: Final = re.compile(rf"(\d{{1,9}}(?:\.\d{{1,6}})?) ?({_UNITS})(?![a-z])")
-_CLOCK: Final = re.compile(r"(?:(\d{1,4}):)?(\d{1,2}):(\d{2}(?:\.\d{1,6})?)")
-#: A span of time as ISO 8601 (5.5.2.4) has it, of days at most.
-_ISO: Final = re.compile(
-    r"P(?=.)(?:(\d{1,6})D)?(?:T(?=\d)(?:(\d{1,6})H)?(?:(\d{1,6})M)?(?:(\d{1,9}(?:\.\d{1,6})?)S)?)?"
-)
-
-
-def seconds_of(text: str) -> float | None:
-    """Return the seconds of a span of time: `1m 30s`, `2500ms`, `00:01:30`, `PT30S`; nothing for another text.
-
-    >>> seconds_of("1h30m"), seconds_of("00:01:30"), seconds_of("PT2M"), seconds_of("soon")
-    (5400.0, 90.0, 120.0, None)
-    """
-    if found := _ISO.fullmatch(text):
-        days, hours, minutes, seconds = (float(part or 0) for part in found.groups())
-        return days * 86400 + hours * 3600 + minutes * 60 + seconds
-    if found := _CLOCK.fullmatch(text):
-        return int(found[1] or 0) * 3600 + int(found[2]) * 60 + float(found[3])
-    total, at = 0.0, 0
-    while at < len(text):
-        part = _SPAN.match(text, at)
-        if part is None:
-            return None
-        total += float(part[1]) * (SECONDS.get(part[2]) or SECONDS[part[2].removesuffix("s")])
-        at = part.end() + (text[part.end() : part.end() + 1] == " ")
-    return round(total, 6) if at else None
-
-
-class Duration(Form):
-    """A span of time as seconds: `2500ms`, `30s`, `1m 30s`, `2 minutes`, `00:01:30`, `PT30S`; `30s` is written.
-
-    `duration(iso)`, `duration(clock)` and `duration(words)` write `PT30S`, `00:00:30` and `30 seconds`.
-    """
-
-    __slots__ = ()
-    name, may_take, wants = "duration", 1, "nothing, or one of iso, clock, words"
-
-    def read(self, value: Any, field: str) -> int | float:
-        seconds = seconds_of(_text(value).strip())
-        if seconds is None:
-            raise FormError(f"expected a span of time such as 30s, 2500ms, 00:01:30 or PT30S, got {got(value)}")
-        return int(seconds) if seconds.is_integer() else seconds
-
-    def write(self, value: float) -> str:
-        how = self.args[0] if self.args else ""
-        if how == "iso":
-            return f"PT{_plain_number(value)}S"
-        if how == "clock":
-            whole, rest = divmod(value, 60)
-            return f"{int(whole) // 60:02}:{int(whole) % 60:02}:{'0' * (rest < 10)}{_plain_number(rest)}"
-        if how == "words":
-            return f"{_plain_number(value)} {'second' if value == 1 else 'seconds'}"
-        return f"{_plain_number(value)}s" if float(value).is_integer() else f"{_plain_number(value * 1000)}ms"
-
-
-class Span(Form):
-    """A number of units of time, as seconds: `span(ms)`, `span(min)`."""
-
-    __slots__ = ()
-    name, takes, wants = "span", 1, "a unit of time: ms, s, min, h or d"
-
-    def read(self, value: Any, field: str) -> int | float:
-        if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e12:
-            raise FormError(f"expected a number, got {got(value)}")
-        seconds = round(value * SECONDS[self.args[0]], 6)
-        return int(seconds) if float(seconds).is_integer() else seconds
-
-    def write(self, value: float) -> int | float:
-        made = round(value / SECONDS[self.args[0]], 6)
-        if round(made * SECONDS[self.args[0]], 6) != value:
-            raise CannotHold(f"{value:g} seconds are no short number of {self.args[0]}")
-        return int(made) if made.is_integer() else made
-
-
-def _plain_number(value: float) -> str:
-    """Return a number without an exponent, and without zeros at its end."""
-    text = f"{value:.6f}".rstrip("0").rstrip(".")
-    return text or "0"
-
-
-class Entries(Form):
-    """Names and values as a list: `entries('k', 'v')`, the keys of each; those without the second are another row's."""
-
-    __slots__ = ()
-    name, takes, wants = "entries", 2, "the keys of a name and of a value"
-
-    def read(self, value: Any, field: str) -> dict[str, str]:
-        name, held = self.args
-        if not isinstance(value, list) or not all(isinstance(one, dict) and name in one for one in value):
-            raise FormError(f"expected a list of entries, each with {name}")
-        # A name alone has an empty value.
-        return {_text(one[name]): _scalar(one.get(held, "")) for one in value if held in one or len(one) == 1}
-
-    def write(self, value: dict[str, str]) -> list[dict[str, str]]:
-        return [{self.args[0]: name, self.args[1]: held} for name, held in value.items()]
-
-
-class Assignments(Form):
-    """Names and values as a list of texts, or as lines of one: `NAME=value`; a list is written.
-
-    `assignments(lines)` writes one text, `assignments(':')` has another mark.
-    """
-
-    __slots__ = ()
-    name, may_take, wants = "assignments", 2, "nothing, or lines and a mark"
-
-    @property
-    def _mark(self) -> str:
-        return next((one for one in self.args if one != "lines"), "=")
-
-    def read(self, value: Any, field: str) -> dict[str, str]:
-        listed = value
-        if isinstance(value, str):
-            listed = [line for line in value.splitlines() if line.strip() and not line.startswith("#")]
-        if not isinstance(listed, list) or not all(isinstance(one, str) and self._mark in one for one in listed):
-            raise FormError(f"expected texts such as NAME{self._mark}value")
-        parts = [one.partition(self._mark) for one in listed]
-        return {name.strip(): held for name, _, held in parts}
-
-    def write(self, value: dict[str, str]) -> Any:
-        listed = [f"{name}{self._mark}{held}" for name, held in value.items()]
-        if "lines" not in self.args:
-            return listed
-        if any("\n" in one for one in listed):
-            raise CannotHold("a value has several lines")
-        return "".join(f"{one}\n" for one in listed)
-
-
-class Under(Form):
-    """Secrets as mappings with a reference: `under('secret')` reads `KEY: {secret: vault/key}`."""
-
-    __slots__ = ()
-    name, takes, wants = "under", 1, "the key of a reference"
-
-    def takes_part(self, value: Any) -> frozenset[str]:
-        held = value.items() if isinstance(value, dict) else ()
-        return frozenset(name for name, one in held if isinstance(one, dict) and self.args[0] in one)
-
-    def read(self, value: Any, field: str) -> dict[str, str]:
-        if not isinstance(value, dict):
-            raise FormError("expected a mapping from names to references")
-        for name, one in value.items():
-            if not isinstance(one, dict) or list(one) != [self.args[0]] or not isinstance(one[self.args[0]], str):
-                raise FormError(f"{name} is not a reference ({self.args[0]}: …): a secret's value must not stand here")
-        return {name: one[self.args[0]] for name, one in value.items()}
-
-    def write(self, value: dict[str, str]) -> dict[str, dict[str, str]]:
-        return {name: {self.args[0]: reference} for name, reference in value.items()}
 
 
 class Methods(Form):
@@ -434,7 +253,7 @@ class Methods(Form):
     name, may_take, wants = "methods", 2, "nothing, or lower and what sets them apart"
 
     def read(self, value: Any, field: str) -> Any:
-        words = value if isinstance(value, list) else [one for one in re.split(r"[\s,|]+", _text(value)) if one]
+        words = value if isinstance(value, list) else [one for one in re.split(r"[\s,|]+", text_of(value)) if one]
         if words == ["*"]:
             return ()
         return tuple(_method(one.upper() if isinstance(one, str) else one) for one in words)
@@ -443,31 +262,6 @@ class Methods(Form):
         words = [one.lower() if "lower" in self.args else one for one in value]
         apart = next((one for one in self.args if one != "lower"), None)
         return words if apart is None else apart.join(words)
-
-
-class Reference(Form):
-    """Secrets by reference: name → reference behind a fixed beginning. A value that is no reference is never kept."""
-
-    __slots__ = ()
-    name, takes, wants = "reference", 1, "the beginning of a reference"
-
-    def takes_part(self, value: Any) -> frozenset[str]:
-        held = value.items() if isinstance(value, dict) else ()
-        return frozenset(name for name, one in held if isinstance(one, str) and one.startswith(self.args[0]))
-
-    def read(self, value: Any, field: str) -> dict[str, str]:
-        if not isinstance(value, dict):
-            raise FormError("expected a mapping from names to references")
-        for name, reference in value.items():
-            # The value is not shown: it may be the secret itself.
-            if not isinstance(reference, str) or not re.fullmatch(
-                rf"{re.escape(self.args[0])}[A-Za-z0-9_./-]+", reference
-            ):
-                raise FormError(f"{name} is not a reference ({self.args[0]}…): a secret's value must not stand here")
-        return {name: reference.removeprefix(self.args[0]) for name, reference in value.items()}
-
-    def write(self, value: dict[str, str]) -> dict[str, str]:
-        return {name: f"{self.args[0]}{reference}" for name, reference in value.items()}
 
 
 class Choice(Form):
@@ -482,9 +276,9 @@ class Choice(Form):
             words = [str(word).lower() if isinstance(word, bool) else str(word) for word in self.options]
             raise FormError(f"expected one of {', '.join(words)}, got {got(value)}{nearest(str(value), words)}")
         meant = self.options[known[0]]
-        if field in _TYPES and isinstance(meant, str) and meant.isdecimal():
+        if field in TYPES and isinstance(meant, str) and meant.isdecimal():
             meant = int(meant)
-        return Form.read(self, meant, field) if field in _TYPES and field not in ("methods", "where") else meant
+        return Form.read(self, meant, field) if field in TYPES and field not in ("methods", "where") else meant
 
     def write(self, value: Any) -> Any:
         own = {hub: own for own, hub in reversed(self.options.items())}
@@ -509,24 +303,6 @@ class Choices(Choice):
         return [Choice.write(self, item) for item in value]
 
 
-class Number(Form):
-    """A number written as text."""
-
-    __slots__ = ()
-    name = "number"
-
-    def read(self, value: Any, field: str) -> int | float:
-        if not re.fullmatch(r"\d{1,12}(\.\d{1,6})?", _text(value)):
-            raise FormError(f"expected a number, got {got(value)}")
-        whole = _TYPES.get(field, (int, ""))[0] is int
-        if "." in value and whole:
-            raise FormError(f"expected a whole number, got {got(value)}")
-        return float(value) if "." in value else int(value)
-
-    def write(self, value: float) -> str:
-        return f"{value:g}" if isinstance(value, float) else str(value)
-
-
 class Words(Form):
     """A list of words in one text, set apart by commas."""
 
@@ -534,7 +310,7 @@ class Words(Form):
     name = "words"
 
     def read(self, value: Any, field: str) -> Any:
-        return Form.read(self, [word for word in re.split(r"\s*,\s*", _text(value).strip()) if word], field)
+        return Form.read(self, [word for word in re.split(r"\s*,\s*", text_of(value).strip()) if word], field)
 
     def write(self, value: Any) -> str:
         return ", ".join(value)
@@ -547,109 +323,11 @@ class ChoiceWords(Choice):
     name, named, wants = "choice_words", True, "own word=hub word"
 
     def read(self, value: Any, field: str) -> Any:
-        words = [word for word in re.split(r"\s*,\s*", _text(value).strip()) if word]
+        words = [word for word in re.split(r"\s*,\s*", text_of(value).strip()) if word]
         return tuple(Choice.read(self, word, field) for word in words)
 
     def write(self, value: Any) -> Any:
         return ", ".join(Choice.write(self, item) for item in value)
-
-
-#: Spellings of filters on keys.
-FILTERS: Final = ("glob", "shell_glob", "captures", "cloudevents")
-
-
-class Filter(Form):
-    """A filter on keys in one of the spellings: shell patterns, paths with captures, CloudEvents filters."""
-
-    __slots__ = ()
-    name, takes, wants = "key_filter", 1, f"one of {', '.join(FILTERS)}"
-
-    def read(self, value: Any, field: str) -> KeyFilter:
-        try:
-            if self.args[0] == "cloudevents":
-                return read_filters(value, "subject")
-            if self.args[0] == "captures":
-                return read_captures(_text(value))
-            return read_glob(_text(value), slashes=self.args[0] == "glob")
-        except FilterError as error:
-            raise FormError(str(error)) from None
-
-    def write(self, value: KeyFilter) -> Any:
-        if self.args[0] == "cloudevents":
-            return write_filters(value, "subject")
-        if self.args[0] == "captures":
-            return write_captures(value)
-        return write_glob(value, slashes=self.args[0] == "glob")
-
-
-class AnyFilter(Filter):
-    """Filters on keys of which one must fit, as a list or one alone: `any_filter(glob)`, `any_filter(begins)`."""
-
-    __slots__ = ()
-    name, takes, wants = "any_filter", 1, f"one of begins, ends, {', '.join(FILTERS[:3])}"
-
-    def read(self, value: Any, field: str) -> KeyFilter:
-        read = [self._one(one, field) for one in (value if isinstance(value, list) else [value])]
-        if not read:
-            raise FormError("expected a filter on keys, or a list of them")
-        return read[0] if len(read) == 1 else AnyOf(tuple(read))
-
-    def _one(self, value: Any, field: str) -> KeyFilter:
-        if self.args[0] in ("begins", "ends"):
-            return from_ends(_text(value), "") if self.args[0] == "begins" else from_ends("", _text(value))
-        return Filter.read(self, value, field)
-
-    def write(self, value: KeyFilter) -> list[Any]:
-        return [self._said(one) for one in (value.filters if isinstance(value, AnyOf) else (value,))]
-
-    def _said(self, one: KeyFilter) -> Any:
-        if self.args[0] not in ("begins", "ends"):
-            return Filter.write(self, one)
-        prefix, suffix = to_ends(one)
-        if (suffix if self.args[0] == "begins" else prefix) or not (prefix or suffix):
-            raise CannotHold(f"it tells by what a key {self.args[0]} with")
-        return prefix or suffix
-
-
-class CronByKey(Form):
-    """A schedule as a mapping of cron's fields: `cron_by_key(minute, hour, day, month, weekday)`, `*` for none."""
-
-    __slots__ = ()
-    name, takes, wants = "cron_by_key", 5, "the keys of minute, hour, day, month and weekday"
-
-    def read(self, value: Any, field: str) -> Schedule:
-        unknown = sorted(set(value) - set(self.args)) if isinstance(value, dict) else ["no mapping"]
-        if unknown:
-            raise FormError(f"expected a mapping of {', '.join(self.args)}, got {', '.join(map(str, unknown))}")
-        try:
-            return STYLES["cron"].read(" ".join(str(value.get(key, "*")) for key in self.args))
-        except ScheduleError as error:
-            raise FormError(str(error)) from None
-
-    def write(self, value: Schedule) -> list[dict[str, str]]:
-        lines = [line.split() for line in STYLES["cron"].write(value)]
-        return [{key: part for key, part in zip(self.args, line, strict=True) if part != "*"} for line in lines]
-
-
-class ScheduleForm(Form):
-    """A schedule in one of the spellings of `definitions/schedules/`; a text for each trigger that it takes."""
-
-    __slots__ = ()
-    name, takes, wants = "schedule", 1, f"one of {', '.join(STYLES)}"
-
-    def read(self, value: Any, field: str) -> Schedule:
-        try:
-            return STYLES[self.args[0]].read(_text(value))
-        except ScheduleError as error:
-            raise FormError(str(error)) from None
-
-    def write(self, value: Schedule) -> list[str]:
-        return STYLES[self.args[0]].write(value)
-
-    @property
-    def keeps(self) -> tuple[bool, bool]:
-        style = STYLES[self.args[0]]
-        return style.zones, style.bounds
 
 
 class AccessForm(Form):
@@ -665,7 +343,7 @@ class AccessForm(Form):
             raise FormError(f"expected a list, got {got(value)}")
         made = []
         for item in value:
-            words, mark, name = _text(item).rpartition(self.args[0])
+            words, mark, name = text_of(item).rpartition(self.args[0])
             own = words.replace(" ", "_").replace(".", "_")
             if not mark or not name or own not in self.options:
                 known = ", ".join(self._said(option) for option in self.options)
@@ -694,7 +372,7 @@ class Route(Form):
 
     def read(self, value: Any, field: str) -> Any:
         try:
-            routed = self.routes.read(_text(value))
+            routed = self.routes.read(text_of(value))
         except RouteError as error:
             raise FormError(str(error)) from None
         return {"route": routed.route, "types": dict(routed.types), "slash": routed.slash}
@@ -718,7 +396,7 @@ class MethodsAndRoute(Route):
     name = "methods_and_route"
 
     def read(self, value: Any, field: str) -> Any:
-        methods, _, route = _text(value).partition(" ")
+        methods, _, route = text_of(value).partition(" ")
         if not route:
             raise FormError(f"expected a method and a route, such as GET /hives, got {got(value)}")
         return {
@@ -728,35 +406,3 @@ class MethodsAndRoute(Route):
 
     def write(self, value: Any) -> str:
         return f"{'|'.join(value['methods']) or '*'} {Route.write(self, value)}"
-
-
-FORMS: Final[dict[str, type[Form]]] = {
-    form.name: form
-    for form in (
-        Form,
-        FileEntry,
-        ModuleEntry,
-        ScriptEntry,
-        Prefixed,
-        Quantity,
-        Duration,
-        Span,
-        Entries,
-        Assignments,
-        Under,
-        Methods,
-        Reference,
-        Choice,
-        Choices,
-        Number,
-        Words,
-        ChoiceWords,
-        Filter,
-        AnyFilter,
-        CronByKey,
-        ScheduleForm,
-        AccessForm,
-        Route,
-        MethodsAndRoute,
-    )
-}

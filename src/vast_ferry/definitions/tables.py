@@ -8,9 +8,10 @@ import keyword
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
+from vast_ferry.definitions import amounts, forms, in_words, named_values, spelt
+from vast_ferry.definitions.amounts import SECONDS
 from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, Through
-from vast_ferry.definitions.forms import FORMS, SECONDS, Form
-from vast_ferry.definitions.in_words import IN_WORDS
+from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
@@ -53,8 +54,13 @@ BINDING_FIELDS: Final = {
 KINDS: Final = tuple(TRIGGER_FIELDS)
 
 
-#: Every form by its name.
-ALL_FORMS: Final[Mapping[str, type[Form]]] = {**FORMS, **IN_WORDS}
+#: Every form by its name: a new one is a class in the module of its topic, which is found here by itself.
+ALL_FORMS: Final[Mapping[str, type[Form]]] = {
+    form.name: form
+    for topic in (forms, amounts, named_values, spelt, in_words)
+    for form in vars(topic).values()
+    if isinstance(form, type) and issubclass(form, Form) and form.__module__ == topic.__name__
+}
 
 
 class FormSyntax(FerryError, ValueError):
