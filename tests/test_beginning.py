@@ -52,3 +52,26 @@ def test_a_definition_in_code_or_without_functions_is_one_message(run: Run, tmp_
         assert done.returncode == 2
         assert says in " ".join(done.stderr.split())
         assert not (tmp_path / "b.yaml").exists()
+
+
+#: what stands in an event → the row that is guessed of it
+GUESSED = {
+    '"how": "post"': "is: method, as: lower",
+    '"url": "https://api.example/a/b?c=%20"': "is: '{scheme}://{authority}{target}'",
+    '"path": ["hives", "h%2F7"]': "is: path.raw, as: segments",
+    '"when": "Sun, 14 Mar 2027 09:26:53 GMT"': "WDAY, DD MON YYYY",
+    '"load": [0, 255]': "is: body, as: octets",
+    '"load": "_-8A_w"': "is: body, as: base64url",
+}
+
+
+@pytest.mark.parametrize("held", GUESSED)
+def test_forms_of_an_event_are_guessed(run: Run, tmp_path: Path, held: str) -> None:
+    (tmp_path / "events").mkdir()
+    (tmp_path / "events" / "http-1.json").write_text(
+        f'{{"method": "GET", {held}}}' if "how" not in held else f"{{{held}}}"
+    )
+    begun = tmp_path / "begun-1.yaml"
+    run("profile", "new", "begun", "--events", tmp_path / "events", "--out", begun)
+    assert GUESSED[held] in begun.read_text()
+    find_profile(str(begun))

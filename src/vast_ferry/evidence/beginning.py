@@ -27,8 +27,9 @@ _METHODS: Final = "GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE|CONNECT"
 _TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
     ("method", rf"({_METHODS})", "", ("http",)),
     ("'{method} {target}'", rf"({_METHODS}) /\S*", "", ("http",)),
+    ("method", rf"({_METHODS.lower()})", ", as: lower", ("http",)),
     ("scheme", r"https?", "", ("http",)),
-    ("'{scheme}://{authority}/{path.raw | unprefixed(''/'')}'", r"https?://[^/?\s]+/[^?\s]*", "", ("http",)),
+    ("'{scheme}://{authority}{target}'", r"https?://[^/?\s]+/[^?\s]*(\?\S*)?", "", ("http",)),
     ("client", r"(\d{1,3}\.){3}\d{1,3}:\d{1,5}|\[[0-9a-fA-F:]+\]:\d{1,5}", ", as: address_and_port", ("http",)),
     ("client", r"(\d{1,3}\.){3}\d{1,3}|(?=.*:.*:)[0-9a-fA-F:]{3,39}", "", ("http",)),
     ("route", r"/[^\s{}]*\{[^{}]+\}[^\s]*", ", as: \"route('{name}', '{name*}')\"", ("http",)),
@@ -37,6 +38,12 @@ _TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
     ("authority", r"([a-z0-9-]+\.)+[a-z]{2,}(:\d{1,5})?|localhost(:\d+)?", "", ("http",)),
     ("time", r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)", "", ()),
     ("time", r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?", ", as: \"time('YYYY-MM-DD hh:mm:ss[.f]')\"", ()),
+    (
+        "time",
+        r"[A-Z][a-z]{2}, \d\d [A-Z][a-z]{2} \d{4} \d\d:\d\d:\d\d GMT",
+        ", as: \"time('WDAY, DD MON YYYY hh:mm:ss GMT')\"",
+        (),
+    ),
     ("etag", r'"[^"]+"', ", as: quoted", ("object",)),
     ("content_type", r"(text|image|application|audio|video)/[\w.+-]+(;\s*\w+=\S+)?", "", ("http", "object", "message")),
 )
@@ -293,6 +300,8 @@ class _Shape:
     def _by_shape(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         if self.kind != "http":
             return None
+        if set(_split(key)) & {"path", "segments"} and all(_are_segments(value) for value in values):
+            return "path.raw", ", as: segments"
         lens = next((lens for lens in map(_header_form, values) if lens), "")
         if lens and all(_header_form(value) in (lens, "any") for value in values):
             framed = any(re.search(r'"(host|content-length)"', json.dumps(value), re.IGNORECASE) for value in values)
@@ -304,8 +313,11 @@ class _Shape:
         short = all(isinstance(value, str) and 0 < len(value) < 80 for value in values)
         if short and "id" not in self.taken and len(values) > 1 and len(set(values)) == len(values):
             return "id", ""
-        if "body" in EVENTS[self.kind] and any(values) and all(_is_base64(value) or value == "" for value in values):
-            return "body", ", as: base64"
+        if "body" not in EVENTS[self.kind] or not any(values):
+            return None
+        for form, has in (("base64", _is_base64), ("base64url", _is_base64url), ("octets", _are_octets)):
+            if all(has(value) or value in ("", []) for value in values):
+                return "body", f", as: {form}"
         return None
 
     def _by_word(self, key: str, values: list[Any]) -> tuple[str, str] | None:
@@ -366,6 +378,19 @@ def _is_base64(value: Any) -> bool:
     except binascii.Error:
         return False
     return True
+
+
+def _is_base64url(value: Any) -> bool:
+    """Tell whether a text is Base64 as URLs have it: only where it has one of the letters that tell."""
+    return isinstance(value, str) and bool(re.fullmatch(r"(?=.*[-_])[A-Za-z0-9_-]{4,}", value)) and len(value) % 4 != 1
+
+
+def _are_segments(value: Any) -> bool:
+    return isinstance(value, list) and all(isinstance(one, str) and "/" not in one for one in value)
+
+
+def _are_octets(value: Any) -> bool:
+    return isinstance(value, list) and bool(value) and all(type(one) is int and 0 <= one < 256 for one in value)
 
 
 def _header_form(value: Any) -> str:
