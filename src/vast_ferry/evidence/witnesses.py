@@ -217,6 +217,10 @@ def rests_on(profile: Profile, kinds: Iterable[str]) -> str:
         return ""
     if not profile.model.evidence:
         return f"{profile.title}'s profile has no evidence: nobody but the profile says that it reads events right"
+    try:
+        evidence_folder(profile)
+    except BadInput as error:  # of a profile that was copied without it, for one; lint refuses it
+        return f"{profile.title}'s evidence is not there: {error.what}"
     fields = [
         f"{kind} {name}"
         for kind in dict.fromkeys(kinds)

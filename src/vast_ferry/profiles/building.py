@@ -208,6 +208,8 @@ class Builder:
             return models
         if len(apart) != sum(map(_is_header, models)):
             self._no("two rows feed the same header field", "Keep one of them", *path, min(apart.values()))
+            models = [one for at, one in enumerate(models) if not _is_header(one) or at in apart.values()]
+            apart = {str(model.is_)[7:].lower(): index for index, model in enumerate(models) if _is_header(model)}
         owns = {name: names.own("header") for name in apart}
         others = names.own("headers") if any(model.is_ == whole for model in models) else ""
         names.rules += of_header_fields(whole, others, owns, names.all_of_them)

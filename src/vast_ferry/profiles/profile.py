@@ -308,8 +308,15 @@ def _table_problems(kind: Kind) -> list[TableProblem]:
 
 def _many(document: Document, error: ValidationError) -> ManyBadInputs:
     problems = []
+    either: dict[tuple[str | int, ...], list[str]] = {}
     for item in error.errors():
         path = tuple(part for part in item["loc"] if isinstance(part, str | int))
+        there = _there(document.data, path)
+        if item["type"] not in ("extra_forbidden", "missing") and len(there) < len(
+            path
+        ):  # one of several that may stand
+            either.setdefault(there, []).append(item["msg"].removeprefix("Input should be ").lower())
+            continue
         name = ".".join(str(part) for part in path)
         what, remedy = (
             f"{name}: {item['msg'][:1].lower()}{item['msg'][1:]}",
@@ -323,7 +330,20 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
         elif item["type"] == "missing":
             what, remedy = f"{name} is missing", f"Add `{path[-1]}:`"
         problems.append(BadInput(what, remedy, document.place(*path)))
+    for path, wanted in either.items():
+        what = f"{'.'.join(map(str, path))} has to be {' or '.join(dict.fromkeys(wanted))}"
+        problems.append(BadInput(what, "See docs/profiles.md for what stands there", document.place(*path)))
     return ManyBadInputs(problems)
+
+
+def _there(data: Any, path: tuple[str | int, ...]) -> tuple[str | int, ...]:
+    """Return how far a path leads in a document: behind that are words for what could have stood there."""
+    for at, part in enumerate(path):
+        known = range(len(data)) if isinstance(data, list) else data if isinstance(data, dict) else ()
+        if part not in known:
+            return path[:at]
+        data = data[part]
+    return path
 
 
 def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:

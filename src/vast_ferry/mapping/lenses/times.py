@@ -255,6 +255,10 @@ class TimePattern(Formed):
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         (pattern,) = self.args
+        try:
+            helpers.time_pattern(pattern)
+        except (re.error, RecursionError, OverflowError) as error:
+            raise LensError(f"{pattern[:60]!r} can't be read as a time: {error}") from None
         seconds = any(word in pattern for word in ("ss", "s1", "SECONDS"))
         unit = 1_000_000 if "MILLIS" in pattern else 1_000_000_000 if seconds else 60_000_000_000
         return _told_by_trying(
