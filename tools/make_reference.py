@@ -300,6 +300,8 @@ def reference() -> str:
         keys(schema.EventModel),
         "\nA level on the way to the events of a batch (`each`):\n",
         keys(schema.LevelModel),
+        "\nA constant (`constants`, `envelope`):\n",
+        keys(schema.ConstantModel),
         "\n### A form of a reply\n",
         keys(schema.FormModel),
         "\n## Definitions\n",
