@@ -84,7 +84,7 @@ def test_the_quick_look_never_passes_what_breaks_a_rule(event: dict[str, Any]) -
 
 def events_of(kind: str) -> list[dict[str, Any]]:
     made = []
-    for event in laws.pool(kind, 40):
+    for event in laws.pool(kind, 60):
         try:
             made += write_events(kind, [event], find_profile("cloudevents"))
         except ValueError:  # a control character in what must be a String

@@ -391,7 +391,11 @@ def _form_name(form: ReplyForm) -> str:
 def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[Expression]:
     trees = making.plant(form.rows, {})
     if target.callback:
-        return [making.build(trees[name], Access(name)) for name in (*target.callback.arguments, "returned")]
+        told = (*target.callback.arguments, "returned")
+        unsaid = [name for name in told if name not in trees]
+        if unsaid:
+            raise CannotWrite(f"no row says what {', '.join(unsaid)} of an answer is")
+        return [making.build(trees[name], Access(name)) for name in told]
     if target.root not in trees:  # a handler that has nothing to say
         return [ex.Literal(None)]
     tree = trees[target.root]
