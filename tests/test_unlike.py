@@ -97,6 +97,8 @@ ANSWERS = {
         ("reply.fields['X-A'] = '1'\n    return 'b'", "answer_with(reply.answer('b'))"),
         ("for _ in range(2):\n        reply.send('a').send('b')\n        return", "'content': 'ab'"),
         ("reply.send(5)", "reply = http_reply()"),
+        ("reply.status = 200", "reply = http_reply()"),  # which tells nothing: what is returned counts
+        ("reply.status = 200\n    reply.send()", "return {'code': 200}"),
         ("with open(__file__):\n        reply.send('a')", "'content': 'a'}"),
     ],
     "netherby": [

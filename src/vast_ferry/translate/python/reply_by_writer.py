@@ -106,6 +106,9 @@ class Told(ByShape):
                     raise Unknown
                 self._tell(run, method, _given(method, call))
                 began = True
+        # An attribute that is set to what stands there of itself tells nothing: then what is returned counts.
+        if not began and not any(_is_another(value, writer.holds[name]) for name, value in run.held.items()):
+            raise Unknown
 
     def _tell(self, run: Run, method: WriterMethod, given: dict[str, ast.expr]) -> None:
         """Note what one call does to the attributes; raises Unknown where one would be told twice."""
@@ -168,6 +171,11 @@ class Told(ByShape):
         free = ast.Constant | ast.Name | ast.Call | ast.Attribute | ast.Subscript | ast.JoinedStr
         sums = isinstance(part, ast.BinOp) and isinstance(part.op, ast.Add)
         return text if alone or sums or isinstance(part, free) else f"({text})"
+
+
+def _is_another(value: ast.expr, usual: Any) -> bool:
+    """Tell whether a value is sure to be another than the usual one."""
+    return isinstance(value, ast.Constant) and value.value != usual
 
 
 def _same(one: ast.expr, other: ast.expr) -> bool:
