@@ -75,3 +75,26 @@ def test_forms_of_an_event_are_guessed(run: Run, tmp_path: Path, held: str) -> N
     run("profile", "new", "begun", "--events", tmp_path / "events", "--out", begun)
     assert GUESSED[held] in begun.read_text()
     find_profile(str(begun))
+
+
+def test_no_secret_of_a_definition_stands_in_the_beginning(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "app.yaml").write_text(
+        "app: a\nadmin_password: hunter22hunter22\n"
+        "jobs: {f: {code: 'h.py#f', api_key: 9f2c4d1e9f2c4d1e9f2c4d1e, env: {TOKEN: sesame-sesame}}}\n"
+    )
+    begun = tmp_path / "begun-1.yaml"
+    run("profile", "new", "begun", "--definition", tmp_path / "app.yaml", "--out", begun)
+    text = begun.read_text()
+    assert "file_entry" in text
+    assert not any(secret in text for secret in ("hunter22", "9f2c4d1e", "sesame"))
+
+
+def test_no_credentials_of_an_event_stand_in_the_beginning(run: Run, tmp_path: Path) -> None:
+    (tmp_path / "events").mkdir()
+    held = '{"method": "GET", "fields": [["Authorization", "Bearer abc123def"], ["x-a", "1"]], "note": "token=sesame"}'
+    (tmp_path / "events" / "http-1.json").write_text(held)
+    begun = tmp_path / "begun-1.yaml"
+    run("profile", "new", "begun", "--events", tmp_path / "events", "--out", begun)
+    text = begun.read_text()
+    assert "headers" in text
+    assert not any(secret in text for secret in ("abc123def", "sesame"))

@@ -121,7 +121,9 @@ class InText(Form):
             except ValueError as error:
                 whys.append(str(error))
         shown = " or ".join(helpers.shown_form(form) for form, _ in self.texts if form != (0,))
-        if shown and len(whys) != 1:
+        if field in ("variables", "secrets"):  # whose values no message shows
+            whys = [f"expected {shown or 'what its form reads'}"]
+        elif shown and len(whys) != 1:
             whys = [f"expected {shown}, got {got(value, field)}"]
         raise FormError(whys[0])
 

@@ -338,6 +338,8 @@ class _Shape:
         return None
 
 
+#: What a recorded event may hold that is nobody else's business: a comment does not show it.
+_PRIVATE: Final = re.compile(r"authorization|cookie|token|secret|passw|api.?key|bearer", re.IGNORECASE)
 #: Values that are mappings by themselves.
 _WHOLE: Final = ("data", "old", "new")
 
@@ -359,6 +361,8 @@ def _plain(text: str) -> str:
 
 def _shown(values: list[Any]) -> str:
     text = _plain(json.dumps(values[0], ensure_ascii=False)) if values else "null in every event"
+    if _PRIVATE.search(text):
+        return "what may be private"
     return text if len(text) <= 60 else f"{text[:59]}…"
 
 

@@ -20,6 +20,7 @@ from vast_ferry.definitions.declared import READERS
 from vast_ferry.definitions.forms import METHOD, Form, FormError
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.definitions.schedules.rules import ScheduleError
+from vast_ferry.definitions.secrecy import looks_secret
 from vast_ferry.definitions.tables import parse_form
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.profiles.schema import DefinitionRow
@@ -27,6 +28,7 @@ from vast_ferry.profiles.schema import DefinitionRow
 #: suffix of a definition file → its syntax
 _SYNTAXES: Final = {".yaml": "yaml", ".yml": "yaml", ".toml": "toml", ".json": "json", ".ini": "ini", ".xml": "xml"}
 
+_OF_VARIABLES: Final = ("env", "environment", "variables", "vars", "settings", "config")
 #: field, words in a key that say so (empty: its form is enough), and the forms that are tried, in order
 _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] = (
     ("entry", (), ("file_entry('#')", "file_entry(':')", "file_entry(' ')", "file_entry('::')", "module_entry(':')")),
@@ -46,7 +48,7 @@ _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] =
     ("concurrency", ("concurrency", "parallel", "instances"), ("number", "plain")),
     (
         "variables",
-        ("env", "environment", "variables", "vars", "settings", "config"),
+        _OF_VARIABLES,
         ("plain", "settings", "assignments", "assignments(lines)"),
     ),
     ("secrets", ("secrets", "secret", "sealed", "vault"), ("names", "plain")),
@@ -149,10 +151,10 @@ class _Writing:
             if key == self.found.at:
                 continue
             if isinstance(value, str) and not any(line.startswith("  name:") for line in lines):
-                lines.append(f"  name: {json.dumps(str(key))}  # guess: {_shown(value)}")
+                lines.append(f"  name: {json.dumps(str(key))}  # guess: {_shown(value, str(key))}")
                 self.made.guessed += 1
             else:
-                lines.append(f"  # {_plain(str(key))}: {_shown(value)}")
+                lines.append(f"  # {_plain(str(key))}: {_shown(value, str(key))}")
                 self.made.left += 1
         lines += ["  functions:", f"    at: {json.dumps(self.found.at)}"]
         if self.found.named_by:
@@ -180,7 +182,7 @@ class _Writing:
             said = next((said for said in self._guesses(key, values) if said[0] not in taken), None)
             if said is None:
                 self.made.left += 1
-                yield f"      # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0])}"
+                yield f"      # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0], key)}"
                 continue
             taken.add(said[0])
             yield self._row(key, said, values[0], 6)
@@ -199,7 +201,7 @@ class _Writing:
     def _row(self, key: str, said: tuple[str, str], value: Any, indent: int) -> str:
         self.made.guessed += 1
         form = f", as: {json.dumps(said[1])}" if said[1] != "plain" and said[1] != said[0] else ""
-        return f"{' ' * indent}- {{at: {json.dumps(key)}, is: {said[0]}{form}}}  # guess: {_shown(value)}"
+        return f"{' ' * indent}- {{at: {json.dumps(key)}, is: {said[0]}{form}}}  # guess: {_shown(value, key)}"
 
     # --- its triggers ---
 
@@ -207,7 +209,7 @@ class _Writing:
         """Return the key under which functions have lists, or mappings, of mappings: their triggers."""
         for key in _keys(self.found.functions):
             values = [one[key] for one in self.found.functions if key in one]
-            if all(_listed(value) for value in values) and not set(_words(key)) & set(_OF_FUNCTIONS[7][1]):
+            if all(_listed(value) for value in values) and not set(_words(key)) & set(_OF_VARIABLES):
                 return key
         return ""
 
@@ -294,7 +296,7 @@ class _Writing:
             said = next((one for one in self._trigger_guesses(kind, key, told, values) if one[0] not in taken), None)
             if said is None:
                 self.made.left += 1
-                yield f"          # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0])}"
+                yield f"          # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0], key)}"
                 continue
             taken.add(said[0])
             yield self._row(key, said, values[0], 10)
@@ -337,14 +339,10 @@ def _reads_all(form: str, name: str, values: list[Any], style: RouteStyle) -> bo
     try:
         read = [made.read(value, name) for value in values]
         if name in ("entry", "memory", "timeout"):
-            return all(_again(made, one) == value for one, value in zip(read, values, strict=True))
+            return all(made.write(one) == value for one, value in zip(read, values, strict=True))
     except (FormError, ScheduleError, CannotHold, ValueError, TypeError, KeyError, AttributeError):
         return False
     return bool(read)
-
-
-def _again(form: Form, value: Any) -> Any:
-    return form.write(value)
 
 
 def _apart(entries: list[dict[str, Any]]) -> Iterator[tuple[str | dict[str, Any], list[dict[str, Any]]]]:
@@ -424,8 +422,10 @@ def _plain(text: str) -> str:
     return "".join(sign if sign.isprintable() else "·" for sign in text)
 
 
-def _shown(value: Any) -> str:
-    """Return a value as a comment shows it: short, on its line; of a mapping its keys, for it may hold a secret."""
+def _shown(value: Any, key: str) -> str:
+    """Return a value as a comment shows it: short, on its line; of a mapping its keys, and no secret."""
+    if isinstance(value, str) and looks_secret(key, value):
+        return "a text that looks like a secret"
     if isinstance(value, dict):
         return _plain("a mapping of " + ", ".join(map(str, list(value)[:5])))
     if isinstance(value, list):
