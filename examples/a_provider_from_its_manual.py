@@ -5,9 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from vast_ferry import convert, find_profile, lint, try_event
-from vast_ferry.evidence.beginning import begin_profile
-from vast_ferry.evidence.witnesses import facts
+from vast_ferry import begin_profile, convert, facts, find_profile, lint, try_event
 
 HERE = Path(__file__).parent / "mossgate"
 EVENTS = HERE / "mossgate" / "events"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import permutations
@@ -174,3 +175,15 @@ def test_a_bug_in_what_is_written_by_hand_is_caught(
     monkeypatch.setattr(LENSES[lens], face, bug)
     # Which events are generated depends on what else is loaded: of thirty, none may hold a field twice.
     assert next(by_hand_broken(name, laws.LARGE), None)
+
+
+#: Forms that have few values, all of them named.
+FEW = {"time", "method", "scheme", "authority", "route", "client", "object.change", "record.change", "content_type"}
+
+
+def test_values_are_kept_for_every_form_that_a_field_may_have() -> None:
+    """`tools/make_reference.py --values` makes them."""
+    kept = json.loads(law_values.KEPT.read_text(encoding="utf-8"))
+    assert list(kept) == law_values.kept_names()
+    assert {name for name, values in kept.items() if len(values) < 30} <= {*FEW, "attempt"}
+    assert all(len(set(map(repr, values))) > 1 for values in kept.values())

@@ -22,8 +22,12 @@ if TYPE_CHECKING:
     from vast_ferry.crossing.carry import plan as plan
     from vast_ferry.events.convert import Converted as Converted
     from vast_ferry.events.convert import convert as convert
+    from vast_ferry.evidence.beginning import Beginning as Beginning
+    from vast_ferry.evidence.beginning import begin_profile as begin_profile
     from vast_ferry.evidence.trying import Tried as Tried
     from vast_ferry.evidence.trying import try_event as try_event
+    from vast_ferry.evidence.witnesses import Fact as Fact
+    from vast_ferry.evidence.witnesses import facts as facts
     from vast_ferry.gap_finding.find import gaps as gaps
     from vast_ferry.gap_finding.gaps import Gaps as Gaps
     from vast_ferry.hub.findings import BadInput as BadInput
@@ -43,10 +47,12 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "BadInput": "hub.findings",
+    "Beginning": "evidence.beginning",
     "CheckResult": "checking.result",
     "Checked": "checking.result",
     "Converted": "events.convert",
     "Crossing": "crossing.carry",
+    "Fact": "evidence.witnesses",
     "FerryError": "hub.findings",
     "Finding": "hub.findings",
     "Gaps": "gap_finding.gaps",
@@ -59,9 +65,11 @@ _HOMES = {
     "StandIn": "standins.stand_in",
     "Survey": "surveying.survey",
     "Verdict": "checking.compare",
+    "begin_profile": "evidence.beginning",
     "carry": "crossing.carry",
     "check": "checking.check",
     "convert": "events.convert",
+    "facts": "evidence.witnesses",
     "find_profile": "profiles.registry",
     "gaps": "gap_finding.find",
     "lint": "checking.lint",
