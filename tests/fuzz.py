@@ -11,6 +11,7 @@ import argparse
 import multiprocessing
 import os
 import pickle
+import resource
 import sys
 import time
 from collections import deque
@@ -104,6 +105,7 @@ def told(bench: Bench, one: Program, failed: Untold) -> str:
     return f"--- {small.surface.profile.name} to {failed.target}: {what}\n{source}\n--- carried\n{carried}\n"
 
 
+_MEMORY = 6 * 1024**3
 Job = tuple[str, str, str, tuple[str, ...]]
 Worked = tuple[Counted, list[str], int]
 
@@ -119,6 +121,8 @@ def work(job: Job) -> Worked:
     read, write = os.pipe()
     child = os.fork()
     if not child:
+        # A text as long as a moment is a number of seconds is an error there, not the end of the process.
+        resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
         try:
             with os.fdopen(write, "wb") as pipe:
                 pickle.dump(prove(job), pipe)
