@@ -702,6 +702,15 @@ def test_triggers_stand_in_many_ways_and_come_back(
         ({"is": "source", "as": "base64 | nope"}, "there is no form 'base64 | nope'"),
         ({"is": "timeout", "as": "duration", "words": {"a": 1}}, "takes no words"),
         ({"is": "secrets", "as": "after(due, ms)"}, "lens after(due, ms) is for text"),
+        ({"is": "access", "as": "access(' ', see=object_reed)"}, "'object_reed' to be allowed (did you mean"),
+        ({"is": "access", "as": "access_in_words", "words": {"see {name}": "object_look"}}, "nothing 'object_look'"),
+        ({"is": "access", "as": "access_in_words", "words": {"see": "object_read"}}, "says once what it is of"),
+        (
+            {"is": "access", "as": "access_in_words", "words": {"{name}{name}": "object_read"}},
+            "says once what it is of",
+        ),
+        ({"is": "access", "as": "access_in_words", "words": {"s] {name}": "object_read"}}, "without its other one"),
+        ({"is": "access", "as": "access_in_words", "words": {"[a[b]] {name}": "object_read"}}, "without its other one"),
     ],
 )
 def test_rows_of_definitions_that_can_not_stand_are_refused(row: dict[str, Any], says: str) -> None:

@@ -22,7 +22,7 @@ from conftest import ROOT, Project, Run, definition, request
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from vast_ferry import carry, convert, survey, try_event
+from vast_ferry import carry, convert, facts, survey, try_event
 from vast_ferry.checking.lint import lint
 from vast_ferry.definitions.secrecy import is_key_file, looks_secret
 from vast_ferry.definitions.tables import checked_definition
@@ -623,6 +623,33 @@ def test_any_profile_reads_recorded_events_or_says_why(tmp_path: Path, name: str
                     try_event(profile, json.loads(event.read_text()), to="ostermere")
             except BadInput as error:
                 told(error)
+
+
+@pytest.mark.parametrize("name", [name for name in FILES if (ROOT / "tests" / "manuals" / name).exists()])
+def test_a_profile_with_words_at_other_places_is_read_or_refused(tmp_path: Path, name: str) -> None:
+    """A slip of the pen, as people make them: a word for another, a line gone or twice, a sign gone."""
+    chosen = random.Random(name)
+    manuals = ROOT / "tests" / "manuals"
+    lines = FILES[name].read_text().split("\n")
+    words = sorted(set(re.findall(r"[\w.{}'-]+", FILES[name].read_text())))
+    home = tmp_path / name
+    (tmp_path / PROFILES[name]["evidence"]).symlink_to(manuals / PROFILES[name]["evidence"])
+    project = manuals / "projects" / name.partition("-")[0]
+    for _ in range(int(4_000 * SHARE)):
+        at = chosen.randrange(len(lines))
+        found = list(re.finditer(r"[\w.]+|[^\s\w]", lines[at]))
+        slips = ["", f"{lines[at]}\n{lines[at]}"]
+        if found:
+            part = chosen.choice(found)
+            before, after = lines[at][: part.start()], lines[at][part.end() :]
+            slips += [f"{before}{after}", *(f"{before}{chosen.choice(words)}{after}" for _ in range(4))]
+        home.write_text("\n".join([*lines[:at], chosen.choice(slips), *lines[at + 1 :]]))
+        try:
+            profile = load_profile(home)
+            list(facts(profile))
+            survey(project, profile)
+        except BadInput as error:
+            told(error)
 
 
 # --- what is told -----------------------------------------------------------------------------------------------------

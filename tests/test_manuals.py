@@ -245,6 +245,14 @@ MISTAKES = [
     ("wexcombe-7", "gz64: base64 | gzip", "gz64: base64", "body is"),
     ("saltmarsh-2", "again_within: heap", "again_within: hoop", "begins at no name of `each`"),
     ("wexcombe-7", "chit=id, sorry=this", "chit=idd, sorry=this", "there is no hub field 'idd'"),
+    (
+        "saltmarsh-2",
+        "nothing: {landing.sailor: principal}",
+        "nothing: {landing.sailor: sailor}",
+        "no hub field 'sailor'",
+    ),
+    ("wexcombe-7", "usual_name: '{module}_{function}'", "usual_name: '{file}_{function}'", "{module} and {function}"),
+    ("saltmarsh-2", "    files: punts/*/punt.xml\n", "", "must say where functions stand"),
     ("wexcombe-7", "sets: {status: status", "sets: {state: status", "'state' is none of what the writer holds"),
 ]
 

@@ -13,6 +13,7 @@ from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
 from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import Access, Entry
+from vast_ferry.hub.operations import ALLOWED
 from vast_ferry.hub.schedules import known_zone
 
 #: RFC 9110 §9.1: a method is a token; providers write them in capitals.
@@ -109,6 +110,10 @@ class Form:
     named: ClassVar[bool] = False
     worded: ClassVar[bool] = False  # `words` of the row are its options
     wants: ClassVar[str] = "no arguments"
+
+    def wrong(self) -> str:
+        """Return what is wrong with what a profile gives this form; nothing where it can be used."""
+        return ""
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
@@ -335,6 +340,11 @@ class AccessForm(Form):
 
     __slots__ = ()
     name, takes, named, wants = "access", 1, True, "the separator, and own words=kind_verb"
+
+    def wrong(self) -> str:
+        known = [operation.replace(".", "_") for operation in ALLOWED]
+        strange = next((hub for hub in self.options.values() if hub not in known), None)
+        return "" if strange is None else f"there is nothing {strange!r} to be allowed{nearest(str(strange), known)}"
 
     def read(self, value: Any, field: str) -> tuple[Access, ...]:
         if isinstance(value, str):

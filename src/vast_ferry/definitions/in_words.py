@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Final
 
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.forms import AccessForm, Form, FormError, Wider, got, listed
@@ -87,6 +87,10 @@ class WordsInOneText(WordsByBeginning):
     name, in_one = "words_in_one_text", True
 
 
+#: In a sentence: the name of what it is of, and what is not carried.
+_MARKED: Final = re.compile(r"\{name\}|\{_(?:=[^{}]*)?\}")
+
+
 class AccessInWords(AccessForm):
     """What a function may do, each in a sentence: `words` of the row give sentences with `{name}` for what it is of.
 
@@ -95,6 +99,14 @@ class AccessInWords(AccessForm):
 
     __slots__ = ()
     name, takes, named, worded, wants = "access_in_words", 0, False, True, "no arguments, and sentences as words"
+
+    def wrong(self) -> str:
+        for words in self.options:
+            if not isinstance(words, str) or words.count("{name}") != 1:
+                return f"a sentence says once what it is of, as {{name}}; {words!r} does not"
+            if re.search(r"[\[\]{}]", re.sub(r"\[[^\[\]]*\]", "", _MARKED.sub("", words))):
+                return f"{words!r} has a bracket or a brace without its other one; [ ] go around what may be missing"
+        return super().wrong()
 
     def read(self, value: Any, field: str) -> tuple[Access, ...]:
         made: dict[Access, None] = {}
@@ -126,7 +138,7 @@ class AccessInWords(AccessForm):
 def _sentence(words: str) -> re.Pattern[str]:
     """Return the pattern of a sentence: `{name}`, `{_=usual}` are a word each; what is in brackets may be missing."""
     made = ""
-    for part in re.split(r"(\{name\}|\{_(?:=[^{}]*)?\}|\[|\])", words):
+    for part in re.split(rf"({_MARKED.pattern}|\[|\])", words):
         if part == "{name}":
             made += r"(?P<name>\S+)"
         elif part.startswith("{_"):

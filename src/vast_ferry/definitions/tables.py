@@ -203,7 +203,11 @@ def _alone(tree: ast.expr, name: str, text: str, row: DefinitionRow, routes: Rou
         raise FormSyntax(f"form {name} takes {form.wants}, not {args[0]!r}")
     if not form.worded and options is not words and len(set(options.values())) != len(options):
         raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
-    return form(tuple(args), words if form.worded else options, routes)
+    made = form(tuple(args), words if form.worded else options, routes)
+    wrong = made.wrong()
+    if wrong:
+        raise FormSyntax(f"form {name}: {wrong}")
+    return made
 
 
 def _arguments(tree: ast.expr, text: str) -> tuple[list[str], dict[Any, Any]]:

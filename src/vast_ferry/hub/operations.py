@@ -105,3 +105,6 @@ _TOLD_BY: Final = {
     "function.start": ("name",),
     OUTBOUND: ("method", "url"),
 }
+
+#: What a function may be allowed: an operation, or to send a signal, for which no client is known yet.
+ALLOWED: Final = (*OPERATIONS, "signal.send")

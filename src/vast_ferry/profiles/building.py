@@ -397,7 +397,11 @@ class Builder:
             _with_what_is_elsewhere(names.fields if names.rules else EVENTS[kind], profile),
             (*names.rules, *RULES[kind]) if names.rules else RULES[kind],
             objects,
-            {self._place(at, *path, "nothing", at, names=names): name for at, name in model.nothing.items()},
+            {
+                self._place(at, *path, "nothing", at, names=names): name
+                for at, name in model.nothing.items()
+                if self._fits(name, Plain(), names, *path, "nothing", at)
+            },
             levels,
             tuple(self._place(at, *path, "unused", index, names=names) for index, at in enumerate(model.unused)),
             self._told_of(model, levels, *path),

@@ -45,6 +45,12 @@ def _parameter(text: str) -> str:
     return f"{name.strip()}={literal}" if mark else name.strip()
 
 
+def _name_of_function(text: str) -> str:
+    if re.search(r"[{}]", text.replace("{module}", "").replace("{function}", "")):
+        raise ValueError("must be a text in which {module} and {function} are all that stands in braces")
+    return text
+
+
 # What a profile says goes into generated code and paths: each such text is held to a form that can be nothing else.
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
 Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$"), AfterValidator(_names)]
@@ -502,7 +508,9 @@ class CallsModel(Model):
     calls: dict[Identifier, list[Identifier]] = Field(description="method → names of its positional arguments")
     handler: Identifier = Field(description="the argument that is the handler")
     named: Identifier = Field("name", description="the argument that is the function's name")
-    usual_name: str = Field("{function}", description="its name where none is given, of `{module}` and `{function}`")
+    usual_name: Annotated[str, AfterValidator(_name_of_function)] = Field(
+        "{function}", description="its name where none is given, of `{module}` and `{function}`"
+    )
 
 
 class FunctionsModel(Model):
@@ -541,6 +549,12 @@ class FunctionsModel(Model):
     )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
     elsewhere: list[ElsewhereModel] = Field([], description="triggers at the top, each naming its function")
+
+    @model_validator(mode="after")
+    def _stand_somewhere(self) -> FunctionsModel:
+        if not (self.at or self.files or self.code or self.calls):
+            raise ValueError("must say where functions stand: at, files, code or calls")
+        return self
 
     @property
     def every_trigger(self) -> list[TriggerModel]:
