@@ -22,7 +22,7 @@ from conftest import ROOT, Project, Run, definition, request
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from vast_ferry import carry, convert, facts, survey, try_event
+from vast_ferry import carry, convert, facts, plan, survey, try_event
 from vast_ferry.checking.lint import lint
 from vast_ferry.definitions.secrecy import is_key_file, looks_secret
 from vast_ferry.definitions.tables import checked_definition
@@ -647,7 +647,7 @@ def test_a_profile_with_words_at_other_places_is_read_or_refused(tmp_path: Path,
         try:
             profile = load_profile(home)
             list(facts(profile))
-            survey(project, profile)
+            plan(project, to="wsgi", source=profile)
         except BadInput as error:
             told(error)
 

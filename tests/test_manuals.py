@@ -252,6 +252,8 @@ MISTAKES = [
         "no hub field 'sailor'",
     ),
     ("wexcombe-7", "usual_name: '{module}_{function}'", "usual_name: '{file}_{function}'", "{module} and {function}"),
+    ("wexcombe-7", "        class: wexcombe.Sorry\n", "", "needs its class"),
+    ("netherby-4", "{at: call, is: entry,", "{at: call, is: description,", "no row says where a function's code is"),
     ("saltmarsh-2", "    files: punts/*/punt.xml\n", "", "must say where functions stand"),
     ("wexcombe-7", "sets: {status: status", "sets: {state: status", "'state' is none of what the writer holds"),
 ]

@@ -253,6 +253,11 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     groups: list[tuple[tuple[str | int, ...], list[DefinitionRow], tuple[str, ...]]] = [
         ((*base, "rows"), model.functions.rows, FUNCTION_FIELDS)
     ]
+    functions = model.functions
+    if not (functions.code or functions.calls or any(row.field == "entry" for row in functions.rows)):
+        yield BadInput(
+            "no row says where a function's code is", "Add one with `is: entry`", profile.document.place(*base, "rows")
+        )
     places: list[tuple[TriggerModel, tuple[str | int, ...]]] = [
         (kind, (*base, "triggers", index)) for index, kind in enumerate(model.functions.triggers)
     ]

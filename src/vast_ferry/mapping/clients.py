@@ -191,7 +191,7 @@ def _function(
     if ours.absent == "none":
         lines.append("    return None")
     else:
-        told = next(iter(ours.arguments.parameters[1:]), ours.arguments.parameters[0])
+        told = next(iter((*ours.arguments.parameters[1:2], *ours.arguments.parameters[:1])), "")
         told = "" if "." in ours.absent else told  # a class of the provider's own takes what it says itself
         lines.append(f"    raise {ours.absent.removeprefix(f'{root}.')}({told})")
     lines.append(f"return {result.name}(returned)")

@@ -144,6 +144,12 @@ class FormModel(Model):
     )
     head: Dotted = Field("tuple", description="of an answer in pieces: the class of what may come first")
 
+    @model_validator(mode="after")
+    def _has_its_class(self) -> FormModel:
+        if self.when in ("object", "raised") and not self.class_:
+            raise ValueError(f"a form that is told by `{self.when}` needs its class")
+        return self
+
 
 class CallbackModel(Model):
     """A parameter that is called to answer."""
