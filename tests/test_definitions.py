@@ -702,6 +702,8 @@ def test_triggers_stand_in_many_ways_and_come_back(
         ({"is": "source", "as": "base64 | nope"}, "there is no form 'base64 | nope'"),
         ({"is": "timeout", "as": "duration", "words": {"a": 1}}, "takes no words"),
         ({"is": "secrets", "as": "after(due, ms)"}, "lens after(due, ms) is for text"),
+        ({"is": "filter", "as": "key_filter(glo)"}, "takes one of glob, shell_glob"),
+        ({"is": "filter", "as": "any_filter(of)"}, "takes one of begins, ends, glob"),
         ({"is": "access", "as": "access(' ', see=object_reed)"}, "'object_reed' to be allowed (did you mean"),
         ({"is": "access", "as": "access_in_words", "words": {"see {name}": "object_look"}}, "nothing 'object_look'"),
         ({"is": "access", "as": "access_in_words", "words": {"see": "object_read"}}, "says once what it is of"),

@@ -113,6 +113,9 @@ class Span(Form):
     __slots__ = ()
     name, takes, wants = "span", 1, "a unit of time: ms, s, min, h or d"
 
+    def wrong(self) -> str:
+        return "" if self.args[0] in SECONDS else f"{self.args[0]!r} is no unit of time: use one of ms, s, min, h, d"
+
     def read(self, value: Any, field: str) -> int | float:
         if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value < 1e12:
             raise FormError(f"expected a number, got {got(value)}")

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from vast_ferry.definitions.cannot_hold import CannotHold
-from vast_ferry.definitions.forms import Form, FormError, Wider, got
+from vast_ferry.definitions.forms import NEVER_SHOWN, Form, FormError, Wider, got
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile.functions import lens_source, lens_writer
 from vast_ferry.mapping.emit import run_source
@@ -53,7 +53,7 @@ class Through:
         try:
             return self.read(value)
         except _UNREADABLE as error:
-            hidden = field in ("variables", "secrets")
+            hidden = field in NEVER_SHOWN
             why = f"expected what `{self.lens}` reads, got {got(value, field)}"
             raise FormError(why if hidden else f"{why} ({error})") from None
 
@@ -121,7 +121,7 @@ class InText(Form):
             except ValueError as error:
                 whys.append(str(error))
         shown = " or ".join(helpers.shown_form(form) for form, _ in self.texts if form != (0,))
-        if field in ("variables", "secrets"):  # whose values no message shows
+        if field in NEVER_SHOWN:
             whys = [f"expected {shown or 'what its form reads'}"]
         elif shown and len(whys) != 1:
             whys = [f"expected {shown}, got {got(value, field)}"]

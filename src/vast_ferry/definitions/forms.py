@@ -72,11 +72,15 @@ def _refuse_others(value: str) -> None:
         raise OtherLanguage(LANGUAGES[found[1]])
 
 
+#: Fields whose values no message shows.
+NEVER_SHOWN: Final = frozenset(["variables", "secrets"])
+
+
 def got(value: Any, field: str = "") -> str:
     """Return what came instead of what was expected, as a message shows it: short, and never what may be a secret."""
     if isinstance(value, dict | list):
         return "a mapping" if isinstance(value, dict) else "a list"
-    if field in ("variables", "secrets"):
+    if field in NEVER_SHOWN:
         return f"a {type(value).__name__}"
     text = repr(value)
     return text if len(text) <= 80 else f"{text[:60]}… ({len(text):,} characters)"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Any, ClassVar, Final
 
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.captures import read_captures, write_captures
@@ -13,6 +13,7 @@ from vast_ferry.definitions.forms import Form, FormError, got, listed, text_of
 from vast_ferry.definitions.schedules.days import at_times, by_days, read_days, read_times
 from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.definitions.schedules.styles import STYLES
+from vast_ferry.hub.findings import nearest
 from vast_ferry.hub.keys import AnyOf, KeyFilter
 from vast_ferry.hub.schedules import Schedule
 
@@ -25,6 +26,10 @@ class Filter(Form):
 
     __slots__ = ()
     name, takes, wants = "key_filter", 1, f"one of {', '.join(FILTERS)}"
+    spellings: ClassVar[tuple[str, ...]] = FILTERS
+
+    def wrong(self) -> str:
+        return "" if self.args[0] in self.spellings else f"it takes {self.wants}, not {self.args[0]!r}"
 
     def read(self, value: Any, field: str) -> KeyFilter:
         try:
@@ -48,7 +53,8 @@ class AnyFilter(Filter):
     """Filters on keys of which one must fit, as a list or one alone: `any_filter(glob)`, `any_filter(begins)`."""
 
     __slots__ = ()
-    name, takes, wants = "any_filter", 1, f"one of begins, ends, {', '.join(FILTERS[:3])}"
+    spellings = ("begins", "ends", *FILTERS[:3])
+    name, takes, wants = "any_filter", 1, f"one of {', '.join(spellings)}"
 
     def read(self, value: Any, field: str) -> KeyFilter:
         read = [self._one(one, field) for one in (value if isinstance(value, list) else [value])]
@@ -121,6 +127,10 @@ class ScheduleForm(Form):
 
     __slots__ = ()
     name, takes, wants = "schedule", 1, f"one of {', '.join(STYLES)}"
+
+    def wrong(self) -> str:
+        style = self.args[0]
+        return "" if style in STYLES else f"there is no spelling of schedules {style!r}{nearest(style, STYLES)}"
 
     def read(self, value: Any, field: str) -> Schedule:
         try:

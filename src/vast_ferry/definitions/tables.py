@@ -9,11 +9,9 @@ from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
 from vast_ferry.definitions import amounts, forms, in_words, named_values, spelt
-from vast_ferry.definitions.amounts import SECONDS
 from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, Through
 from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
-from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.lenses.every import LENSES, parse_lens, with_words
@@ -195,12 +193,6 @@ def _alone(tree: ast.expr, name: str, text: str, row: DefinitionRow, routes: Rou
         raise FormSyntax(f"form {name} takes the words of its row")
     if words and not form.worded and options is not words:
         raise FormSyntax(f"form {name} takes no words of its row")
-    if name == "schedule" and args[0] not in STYLES:
-        raise FormSyntax(f"there is no spelling of schedules {args[0]!r}{nearest(args[0], STYLES)}")
-    if name == "span" and args[0] not in SECONDS:
-        raise FormSyntax(f"{args[0]!r} is no unit of time: use one of ms, s, min, h, d")
-    if name in ("key_filter", "any_filter") and args[0] not in form.wants:
-        raise FormSyntax(f"form {name} takes {form.wants}, not {args[0]!r}")
     if not form.worded and options is not words and len(set(options.values())) != len(options):
         raise FormSyntax(f"{text!r} can't be written back: two words stand for the same")
     made = form(tuple(args), words if form.worded else options, routes)

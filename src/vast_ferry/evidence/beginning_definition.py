@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
@@ -174,18 +174,27 @@ class _Writing:
     # --- a function ---
 
     def _rows(self, triggers: str) -> Iterator[str]:
+        keys = [key for key in _keys(self.found.functions) if key != triggers]
+        yield from self._guessed(keys, self.found.functions, self._guesses, 6)
+
+    def _guessed(
+        self,
+        keys: Iterable[str],
+        several: Sequence[dict[str, Any]],
+        guesses: Callable[[str, list[Any]], Iterator[tuple[str, str]]],
+        indent: int,
+    ) -> Iterator[str]:
+        """Yield a row for each key: the first guess of what is not taken yet, or a place that is left to the author."""
         taken: set[str] = set()
-        for key in _keys(self.found.functions):
-            if key == triggers:
-                continue
-            values = [one[key] for one in self.found.functions if key in one]
-            said = next((said for said in self._guesses(key, values) if said[0] not in taken), None)
+        for key in keys:
+            values = [one[key] for one in several if key in one]
+            said = next((one for one in guesses(key, values) if one[0] not in taken), None)
             if said is None:
                 self.made.left += 1
-                yield f"      # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0], key)}"
+                yield f"{' ' * indent}# - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0], key)}"
                 continue
             taken.add(said[0])
-            yield self._row(key, said, values[0], 6)
+            yield self._row(key, said, values[0], indent)
 
     def _guesses(self, key: str, values: list[Any]) -> Iterator[tuple[str, str]]:
         words = set(_words(key))
@@ -288,18 +297,8 @@ class _Writing:
         return next((kind for kind, known in _KINDS.items() if keys & set(known)), "")
 
     def _of_trigger(self, kind: str, told: str | dict[str, Any], several: list[dict[str, Any]]) -> Iterator[str]:
-        taken: set[str] = set()
-        for key in _keys(tuple(several)):
-            if not isinstance(told, str) and key in told:
-                continue
-            values = [one[key] for one in several if key in one]
-            said = next((one for one in self._trigger_guesses(kind, key, told, values) if one[0] not in taken), None)
-            if said is None:
-                self.made.left += 1
-                yield f"          # - {{at: {json.dumps(key)}, is: }}  # {_shown(values[0], key)}"
-                continue
-            taken.add(said[0])
-            yield self._row(key, said, values[0], 10)
+        keys = [key for key in _keys(tuple(several)) if isinstance(told, str) or key not in told]
+        yield from self._guessed(keys, several, lambda key, values: self._trigger_guesses(kind, key, told, values), 10)
 
     def _trigger_guesses(
         self, kind: str, key: str, told: str | dict[str, Any], values: list[Any]
