@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test test-all corpus fuzz planted check lint types bench clean
+.PHONY: demo test test-all test-rest corpus fuzz planted check lint types bench clean
 
 demo: $(VENV)/.installed
 	$(BIN)/vast-ferry demo
@@ -13,10 +13,12 @@ demo: $(VENV)/.installed
 test: $(VENV)/.tested
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow"
 
-# What does not fit into three minutes: every handler of the corpus at every target, the demo everywhere and back, and
-# five times as many hostile definitions, samples and profiles.
-test-all: $(VENV)/.tested
-	SHARE=whole $(BIN)/python -m pytest -n 2 --dist worksteal
+# Those, and what does not fit into three minutes: every handler of the corpus at every target, the demo everywhere and
+# back, and ten times as many hostile definitions, samples and profiles.
+test-all: test test-rest
+
+test-rest: $(VENV)/.tested
+	SHARE=whole $(BIN)/python -m pytest -n 2 --dist worksteal -m "slow or share"
 
 # How the corpus comes out, in figures.
 corpus: $(VENV)/.tested
@@ -31,7 +33,7 @@ fuzz: $(VENV)/.tested
 planted: $(VENV)/.tested
 	$(BIN)/python tests/planted.py
 
-check: lint types test test-all
+check: lint types test-all
 
 lint: $(VENV)/.dev
 	$(BIN)/ruff check .

@@ -157,9 +157,13 @@ OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Leave to `make test-all` what is nearly the same again, and a whole lint."""
+    """Leave to `make test-all` what is nearly the same again, and a whole lint; say where it does more of a test."""
     for item in items:
         given = getattr(getattr(item, "callspec", None), "params", {}).values()
         twin = item.path.name in OF_EVERY_EDITION and any(value in TWINS for value in given if isinstance(value, str))
         if twin or item.name.startswith("test_lint_passes_on_a_good_profile"):
             item.add_marker(pytest.mark.slow)
+        module, function = (getattr(item, one, None) for one in ("module", "function"))
+        more = item.path.name == "test_corpus.py" or {"WHOLE", "SHARE"} & vars(module).keys()
+        if more or hasattr(function, "hypothesis"):
+            item.add_marker(pytest.mark.share)

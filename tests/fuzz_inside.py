@@ -417,12 +417,15 @@ class Bench:
     def __enter__(self) -> Bench:
         shared = "/dev/shm" if Path("/dev/shm").is_dir() else None
         self.folder = Path(tempfile.mkdtemp(prefix="fuzz-", dir=shared))
+        # Files that hold content are made where all temporary files are; a forked process ends without removing them.
+        self.elsewhere, tempfile.tempdir = tempfile.tempdir, str(self.folder)
         self.kept_by = {name: getattr(proving, name) for name in ("Worker", "ThreadPoolExecutor")}
         vars(proving).update(Worker=Inside, ThreadPoolExecutor=OneByOne)
         return self
 
     def __exit__(self, *_: object) -> None:
         vars(proving).update(self.kept_by)
+        tempfile.tempdir = self.elsewhere
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def prove(

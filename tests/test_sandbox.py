@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from conftest import Project, definition, request
+from conftest import Project, definition, request, some
 
 from vast_ferry import StandIn, carry, check
 from vast_ferry.checking.compare import Verdict
@@ -247,7 +247,7 @@ LOOPING = (
 )
 
 
-@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
+@pytest.mark.parametrize("number", some([signal.SIGTERM, signal.SIGINT, signal.SIGKILL], 3))
 def test_a_check_that_is_told_to_end_leaves_nothing(project: Project, tmp_path: Path, number: int) -> None:
     job = definition(a="h.py#a").replace("longest: 1", "longest: 100")
     folder = project({"ostermere.yaml": job, "h.py": LOOPING, "samples/a/one.http": request()})

@@ -279,6 +279,12 @@ def _problems_of_trigger(
             "Write a name as Python takes it",
             profile.document.place(*path, "told_by"),
         )
+    if model.functions.calls and path[2] == "triggers" and kind.key not in model.functions.calls.calls:
+        yield BadInput(
+            f"no call {kind.key!r} declares such a trigger{nearest(kind.key, model.functions.calls.calls)}",
+            "Use one of `calls`: " + ", ".join(model.functions.calls.calls),
+            profile.document.place(*path, "told_by"),
+        )
     whole = {row.field for row in kind.rows} & {"route", "methods_and_route"}
     if is_request(kind.kind) and kind.way == "event" and not whole:
         yield BadInput(
@@ -296,6 +302,13 @@ def _problems_of_row(
     if model.functions.code and unnamed:
         yield BadInput(
             f"{unnamed[0]!r} can't be an argument of a decorator, as which it stands in code",
+            "Write a name as Python takes it",
+            profile.document.place(*at, "at"),
+        )
+    in_call = model.functions.calls and at[2] == "triggers"
+    if in_call and (strange := [key for key in row.keys if not _is_name(key.partition(".")[0], dotted=False)]):
+        yield BadInput(
+            f"{strange[0]!r} can't be an argument of a call, as which it stands in code",
             "Write a name as Python takes it",
             profile.document.place(*at, "at"),
         )

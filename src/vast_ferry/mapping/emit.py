@@ -1,12 +1,14 @@
 """Generated functions put together as one module that needs nothing but the standard library.
 
-The same text is executed here and written into ported projects, so what is checked is what runs.
+The same text is executed here and written into ported projects, so what is checked is what runs. Here the helpers are
+those that are imported already; a written module has their text.
 """
 
 from __future__ import annotations
 
 import ast
 import functools
+import importlib
 import linecache
 import types
 from collections.abc import Callable, Iterable, Mapping
@@ -146,21 +148,40 @@ def _merged(lines: list[str]) -> list[str]:
     return [f"from {module} import {', '.join(names)}" for module, names in sorted(by_module.items())]
 
 
+@functools.cache
+def _living() -> dict[str, Any]:
+    """Return what the helpers define and import, by name: what a written module has as text, the tool has already."""
+    found: dict[str, Any] = {}
+    for room in helpers.ROOMS:
+        found |= vars(importlib.import_module(f"{helpers.__name__}.{room}"))
+    return {name: value for name, value in found.items() if not name.startswith("__")}
+
+
+@functools.lru_cache(maxsize=4096)
+def _code(text: str, file: str) -> types.CodeType:
+    return compile(text, file, "exec")
+
+
 def run_source(source: Source) -> Callable[..., Any]:
-    """Return the function that generated source is, with all that it uses."""
-    text = module_source(source.name, [source])
-    function: Callable[..., Any] = run_module(text, source.name)[source.name]
+    """Return the function that generated source is, beside all that it uses."""
+    imports = [*source.imports, ""] if source.imports else []
+    parts = ["from __future__ import annotations", *imports, *source.classes.values(), source.text]
+    function: Callable[..., Any] = _executed("\n".join(parts), source.name, _living())[source.name]
     return function
 
 
 def run_module(text: str, name: str, names: Mapping[str, Any] | None = None) -> dict[str, Any]:
     """Execute a generated module, which may use `names`, and return what it defines; tracebacks show its lines."""
-    file = f"<vast ferry: {name}>"
     if "BESIDE: " in text:  # what the tool sets is the tool's own
         names = {**(names or {}), "BESIDE": helpers.BESIDE}
         text = "\n".join(line for line in text.splitlines() if not line.startswith("BESIDE: "))
+    return _executed(text, name, names or {})
+
+
+def _executed(text: str, name: str, names: Mapping[str, Any]) -> dict[str, Any]:
+    file = f"<vast ferry: {name}>"
     linecache.cache[file] = (len(text), None, text.splitlines(keepends=True), file)
     module = types.ModuleType(name)
-    module.__dict__.update(names or {})
-    exec(compile(text, file, "exec"), module.__dict__)  # noqa: S102  (our own generated source)
+    module.__dict__.update(names)
+    exec(_code(text, file), module.__dict__)  # noqa: S102  (our own generated source)
     return module.__dict__
