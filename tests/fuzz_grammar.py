@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
+from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.packed import InFile
@@ -899,22 +900,53 @@ def logged(w: Writer, s: Scope) -> list[str]:
 
 
 def stored(w: Writer, s: Scope) -> list[str]:
-    given = {"bucket": '"kept"', "key": w.text(s, 1), "body": w.text(s, 1)}
-    made = w.surface.clients("object.write", **given)
-    if made is None or ("await " in made[0] and not s.awaits) or s.event != w.surface.event:
-        return said(w, s)
-    if made[1]:
-        w.top.append(made[1])
-    return [made[0]]
+    made = called(w, s, "object.write", bucket='"kept"', key=w.text(s, 1), body=w.text(s, 1))
+    return [made] if made else said(w, s)
 
 
 def sent(w: Writer, s: Scope) -> list[str]:
-    made = w.surface.clients("message.send", channel='"line"', body=w.text(s, 2))
+    made = called(w, s, "message.send", channel='"line"', body=w.text(s, 2))
+    return [f"if {w.test(s)}:", f"    {made}"] if made else said(w, s)
+
+
+def called(w: Writer, s: Scope, operation: str, **given: str) -> str:
+    """Return a call of a service where one can stand, with its import written; empty where none can."""
+    made = w.surface.clients(operation, **given)
     if made is None or ("await " in made[0] and not s.awaits) or s.event != w.surface.event:
-        return said(w, s)
+        return ""
     if made[1]:
         w.top.append(made[1])
-    return [f"if {w.test(s)}:", f"    {made[0]}"]
+    return made[0]
+
+
+def served(w: Writer, s: Scope) -> list[str]:
+    """Return any operation on a service, and what it gives where it gives something."""
+    operation = w.random.choice(list(OPERATIONS))
+    given = {
+        "bucket": '"kept"',
+        "prefix": w.random.choice(['""', '"a"', w.text(s, 1)]),
+        "key": w.random.choice(['"a"', w.text(s, 1)]),
+        "body": w.random.choice(['b"x"', w.text(s, 1)]),
+        "table": '"rows"',
+        "keys": w.random.choice(['{"one": "a"}', f'{{"one": {w.text(s, 1)}}}']),
+        "record": f'{{"n": 2, "text": {w.text(s, 1)}}}',
+        "column": '"n"',
+        "amount": w.random.choice(["3", "-1", "2.5", "len(seen)"]),
+        "name": '"bell.rung"',
+        "subject": w.text(s, 1),
+        "data": w.random.choice(["None", '{"n": [1, 2.5]}', w.text(s, 1)]),
+        "channel": '"line"',
+    }
+    for name in w.random.sample(["prefix", "amount", "subject", "data"], w.random.randrange(3)):
+        del given[name]
+    made = called(w, s, operation, **given)
+    if not made:
+        return said(w, s)
+    gives = OPERATIONS[operation].gives
+    if gives is None or w.random.random() < 0.2:
+        return [made]
+    line = f"seen.append({'str' if gives.holds == 'bytes' else 'show'}({made}))"
+    return w.random.choice([[line], ["try:", f"    {line}", "except Exception:", '    seen.append("none")']])
 
 
 def awaited(w: Writer, s: Scope) -> list[str]:
@@ -1303,6 +1335,7 @@ PIECES = [
         logged,
         stored,
         sent,
+        served,
         awaited,
         whole,
         compared,

@@ -22,6 +22,7 @@ from conftest import ROOT, Run
 import vast_ferry
 from vast_ferry import StandIn, Verdict, carry, check, find_profile
 from vast_ferry.demo import PROJECT
+from vast_ferry.profiles import schema
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
@@ -131,6 +132,14 @@ def test_the_provider_of_the_instructions_lints_converts_carries_and_has_a_stand
     assert not carry(project, to=str(tmp_path / "quarry.profile.yaml"), out=tmp_path / "there").blocking
     (checked,) = check(tmp_path / "there").checked
     assert (checked.verdict, checked.got) == (Verdict.SAME, "acknowledged, 1 effect")
+
+
+def test_every_key_of_a_profile_has_its_row_in_the_reference() -> None:
+    text = (ROOT / "docs" / "profiles.md").read_text()
+    models = [one for one in vars(schema).values() if isinstance(one, type) and issubclass(one, schema.Model)]
+    for name, told in ((name, told) for one in models for name, told in one.model_fields.items()):
+        row = f"| `{told.alias or name}` | {'yes' if told.is_required() else ''} | {told.description or ''}"
+        assert row.replace("|", "") in text.replace("|", "").replace("\\", ""), row
 
 
 def test_the_reference_is_not_stale() -> None:

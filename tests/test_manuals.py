@@ -986,6 +986,7 @@ WRAPPED_THERE = {
     ("netherby", "order_place"): "wrapped-never-there",  # it asks for the older shape of a knock
     ("saltmarsh", "ears"): "wrapped-never-there",  # it asks for the season, which the hub does not know
     ("wexcombe", "photos_take"): "wrapped-content-read-twice",  # it looks if there is a file before it opens it
+    ("wexcombe", "orders_bake"): "wrapped-no-service",  # it shouts, and waits for an errand's answer
 }
 
 

@@ -226,7 +226,9 @@ def test_every_lens_is_used_by_a_shipped_profile_or_has_its_row_in_the_table_of_
     used |= {name for one in said for name in re.findall(r"[a-z_0-9]+", " ".join(map(str, one.values())))}
     used |= {case[0].partition("(")[0] for case in OF_BATCHES}
     own = [find_profile(str(path)) for path in sorted((ROOT / "tests" / "manuals").glob("*.yaml"))]
-    rows = [row for profile in all_profiles() for client in profile.clients for row in client.arguments.rows]
+    clients = [client for profile in (*all_profiles(), *own) for client in profile.clients]
+    rows = [row for client in clients for row in client.arguments.rows]
+    rows += [row for client in clients if client.result for row in client.result.rows]
     rows += [row for profile in own for kind in profile.kinds.values() for row in kind.event.rows]
     for kind in (kind for profile in (*all_profiles(), *own) for kind in profile.kinds.values()):
         rows += kind.event.rows

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Project
+from conftest import Project, definition
 
-from vast_ferry import BadInput, HttpEvent, StandIn, Verdict, carry, check
+from vast_ferry import BadInput, HttpEvent, StandIn, Verdict, carry, check, find_profile
 from vast_ferry.demo import PROJECT
 from vast_ferry.hub.functions import Binding
 from vast_ferry.hub.outcomes import Ending, Outcome
@@ -552,3 +553,47 @@ def test_a_function_with_triggers_of_several_kinds_tells_its_events_apart(
         (Verdict.SAME, "replied 200"),
         (Verdict.SAME, "acknowledged"),
     ]
+
+
+#: Operation → how it is called at Ostermere, and what its answer is with what the sample says.
+OPERATED: dict[str, tuple[str, Any]] = {
+    "object.list": ("stores.list('charts', begins=name)", ["oak/a", "oak/b"]),
+    "record.add": (
+        "[books.add('visits', {'name': name}, 'n'), books.add('visits', {'name': name}, 'w', 2.5)]",
+        [5, 2.5],
+    ),
+    "signal.send": ("bells.ring('counted', about=name, content={'n': 1})", None),
+    "function.call": ("jobs.call('price', {'name': name})['cents']", 420),
+}
+CALLED = """kind: http
+event: {method: GET, path.raw: /NAME/oak}
+before:
+  objects:
+    - {bucket: charts, key: oak/b, body: x}
+    - {bucket: charts, key: oak/a, body: x}
+    - {bucket: charts, key: elm, body: x}
+  records: [{table: visits, keys: {name: oak}, record: {n: 4}}]
+  functions: [{name: price, answer: {cents: 420}}]
+"""
+
+
+@pytest.mark.parametrize("style", ["native", "wrapped"])
+@pytest.mark.parametrize("to", ["ostermere@2", "thornwick@2", "marrowby@2", "quillhaven", "brackendale", "wsgi", "cgi"])
+def test_what_is_done_to_services_is_done_everywhere_or_told(
+    project: Project, tmp_path: Path, to: str, style: str
+) -> None:
+    there = find_profile(to)
+    names = {one: one.replace(".", "_") for one in OPERATED}
+    files: dict[str, str | bytes] = {"ostermere.yaml": definition(**{name: f"h.py#{name}" for name in names.values()})}
+    code = "import json, sys\nfrom ostermere import bells, books, jobs, stores\n"
+    for one, (call, _) in OPERATED.items():
+        name = names[one]
+        code += f"def {name}(event, ctx):\n    name = 'oak'\n    print(json.dumps({call}), file=sys.stderr)\n"
+        files[f"samples/{name}/one.yaml"] = CALLED.replace("NAME", name)
+    crossing = carry(project({**files, "h.py": code}), to=to, out=tmp_path / "there", source="ostermere@1", style=style)
+    told = {finding.field for finding in crossing.findings if finding.code == "client-not-carried"}
+    assert told == OPERATED.keys() - there.operations.keys()
+    for done in check(tmp_path / "there").checked:
+        operation = done.function.replace("_", ".")
+        assert (done.verdict is Verdict.SAME) == (operation not in told), (done.differences, done.reasons)
+        assert operation in told or json.loads(done.output) == OPERATED[operation][1]

@@ -303,9 +303,9 @@ NATIVE = {
 }
 #: What the handlers of the manuals' projects use that the profiles do not describe: each is told at its line.
 UNKNOWN = {
-    "netherby": {"registers.seek", "registers.inscribe", "registers.count"},
-    "saltmarsh": {"charts.crates", "cairn.each", "crate.name", "stone.add", "saltmarsh.open('whistles')"},
-    "wexcombe": {"wexcombe.slate", "wexcombe.tally", "wexcombe.shout", "reports.walk", "wexcombe.this"},
+    "netherby": {"registers.seek", "registers.inscribe"},
+    "saltmarsh": {"cairn.each", "crate.name", "crate.writing", "saltmarsh.TowBroken"},
+    "wexcombe": {"wexcombe.slate", "wexcombe.tally", "wexcombe.this"},
 }
 
 
@@ -315,7 +315,7 @@ def test_projects_of_the_manuals_are_rewritten_and_what_nobody_knows_is_told(tmp
     assert {one.name for one in crossing.record.functions if one.style == "native"} == NATIVE[name]
     told = gaps(MANUALS / "projects" / name, to="ostermere@2", source=PROFILES[name]).findings
     found = {one.reason.partition(" is used")[0] for one in told if one.code == "client-not-carried"}
-    assert found >= UNKNOWN[name], found
+    assert found - {one for one in found if "(" in one} == UNKNOWN[name]
 
 
 #: A handler's code at Saltmarsh → the calls that are seen in it, and on what; what nobody knows
@@ -324,7 +324,8 @@ CALLS = [
     ("h = saltmarsh.open('hold:charts')\n    h.crate('a').write(b'')", {("object.write", "charts")}, set()),
     ("saltmarsh.open('hold:' + name).crate('a').drop()", {("object.delete", "")}, set()),
     ("with saltmarsh.open('creek:a') as c:\n        c.cast(b'')", {("message.send", "")}, set()),
-    ("saltmarsh.open('hold:a').crates()", set(), {"saltmarsh.open('hold:a').crates"}),
+    ("saltmarsh.open('hold:a').crates()", {("object.list", "a")}, set()),
+    ("saltmarsh.open('hold:a').barrels()", set(), {"saltmarsh.open('hold:a').barrels"}),
     ("saltmarsh.open('hold:a')['b']", set(), {"saltmarsh.open('hold:a')[…]"}),
     ("saltmarsh.shut()", set(), {"saltmarsh.shut"}),
     ("h = saltmarsh.open('creek:a')\n    h = {}\n    h.cast(b'')", {("message.send", "")}, set()),

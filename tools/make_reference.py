@@ -266,9 +266,47 @@ def fields(known: dict[str, Field]) -> str:
     )
 
 
+def operations() -> list[tuple[str, str, str, str]]:
+    """Return a row for each operation on services."""
+    return [
+        (
+            f"`{one.name}`",
+            one.meaning,
+            ", ".join(f"`{field.name}` ({field.meaning})" for field in one.takes.values()),
+            f"`{one.gives.name}` ({one.gives.meaning})" if one.gives else "",
+        )
+        for one in OPERATIONS.values()
+    ]
+
+
 def first_line(thing: type) -> str:
     """Return the first line of a docstring."""
     return (thing.__doc__ or "").strip().splitlines()[0]
+
+
+#: Parts of a profile whose tables stand at the end.
+OTHER_PARTS = (
+    schema.ClientModel,
+    schema.ConverterModel,
+    schema.KindModel,
+    schema.HttpModel,
+    schema.ByHandModel,
+    schema.CallbackModel,
+    schema.WriterModel,
+    schema.WriterMethodModel,
+    schema.ToldModel,
+    schema.ClassModel,
+    schema.MakerModel,
+    schema.MountModel,
+    schema.EnvironmentModel,
+    schema.DefinitionModel,
+    schema.DefinitionRow,
+    schema.ReferencesModel,
+    schema.StagesModel,
+    schema.FileModel,
+    schema.MemoryModel,
+    schema.FreeModel,
+)
 
 
 def reference() -> str:
@@ -331,6 +369,10 @@ def reference() -> str:
         keys(schema.DeliveryModel),
         "\nUnder `price`:\n",
         keys(schema.PriceModel),
+        "\n## Operations of services\n",
+        "What a call under `clients` may do (`does`), and the fields that its rows tie to what it takes and gives:\n",
+        table(("operation", "does", "takes", "gives"), operations()),
+        *(f"\n### {first_line(model)}\n\n{keys(model)}" for model in OTHER_PARTS),
     ]
     return "\n".join(parts) + "\n"
 

@@ -163,6 +163,7 @@ class Proving:
             got=str(ran.carried),
             output=ran.carried.output,
             file=str(sample.path),
+            reached=ran.called.reply is None,
         )
         reason = next((why for why in map(nothing_to_compare, ran.runs) if why), "")
         if ran.called.function not in ("", sample.function):

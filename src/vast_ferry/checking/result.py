@@ -31,6 +31,7 @@ class Checked:
     unseen: tuple[tuple[str, str], ...] = ()
     fails: bool = False  # the original fails on it
     read: bool = True  # its file could be read
+    reached: bool = True  # a handler was called: the provider did not answer by itself, as it does where no route fits
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,16 +64,24 @@ class CheckResult:
         """Return the functions of which no sample was compared."""
         functions = dict.fromkeys(checked.function for checked in self.checked)
         compared = {c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED}
-        failing = set(self.failing)
+        failing = {*self.failing, *self.unreached}
         return (*(name for name in functions if name not in compared or name in failing), *self.without_samples)
 
     @property
     def failing(self) -> tuple[str, ...]:
         """Return the functions whose original fails on every sample: of them, nothing that they are for was seen."""
         functions = dict.fromkeys(checked.function for checked in self.checked)
-        works = {c.function for c in self.checked if not c.fails and c.verdict is not Verdict.UNCHECKED}
+        compared = [c for c in self.checked if c.verdict is not Verdict.UNCHECKED]
+        works = {c.function for c in compared if c.reached and not c.fails}
         fails = {c.function for c in self.checked if c.fails}
         return tuple(name for name in functions if name in fails and name not in works)
+
+    @property
+    def unreached(self) -> tuple[str, ...]:
+        """Return the functions of which samples were compared, but none came to its handler: no route fits them."""
+        compared = [c for c in self.checked if c.verdict is not Verdict.UNCHECKED]
+        reached = {c.function for c in compared if c.reached}
+        return tuple(name for name in dict.fromkeys(c.function for c in compared) if name not in reached)
 
     @property
     def unreadable(self) -> bool:

@@ -35,6 +35,11 @@ _TABLE = Field("table", True, "text", '""', "the table")
 _KEYS = Field("keys", True, "record", "{}", "the record's key, column to value")
 _NAME = Field("name", True, "text", '""', "name of the function or workflow")
 _DATA = Field("data", True, "value", "None", "what it is started with, a JSON value")
+_PREFIX = Field("prefix", True, "text", '""', "what the keys begin with; empty for all")
+_COLUMN = Field("column", True, "text", '""', "the column")
+_AMOUNT = Field(
+    "amount", True, "number", "1", "what is added to the number in the column, which counts as 0 if missing"
+)
 
 #: Every operation that the hub knows, by its name.
 OPERATIONS: Final[Mapping[str, Operation]] = {
@@ -51,6 +56,14 @@ OPERATIONS: Final[Mapping[str, Operation]] = {
             Field("labels", True, "texts", "{}", "user metadata, name to value"),
         ),
         _operation("object.delete", "delete an object", _BUCKET, _KEY),
+        _operation(
+            "object.list",
+            "list the keys of objects",
+            _BUCKET,
+            _PREFIX,
+            gives=Field("listed", True, "list of text", "[]", "the keys, sorted by their code points"),
+            effect=False,
+        ),
         _operation(
             "message.send",
             "send a message",
@@ -76,7 +89,30 @@ OPERATIONS: Final[Mapping[str, Operation]] = {
             Field("record", True, "record", "{}", "the record"),
         ),
         _operation("record.delete", "delete a record", _TABLE, _KEYS),
+        _operation(
+            "record.add",
+            "add to a number in a record",
+            _TABLE,
+            _KEYS,
+            _COLUMN,
+            _AMOUNT,
+            gives=Field("total", True, "number", "0", "the number that is there now"),
+        ),
+        _operation(
+            "signal.send",
+            "send a signal",
+            Field("name", True, "text", '""', "the signal's name"),
+            Field("subject", True, "text", '""', "what it is about"),
+            Field("data", True, "value", "None", "what it tells, a JSON value"),
+        ),
         _operation("function.start", "start a function or workflow and don't wait for it", _NAME, _DATA),
+        _operation(
+            "function.call",
+            "call a function and wait for its answer",
+            _NAME,
+            _DATA,
+            gives=Field("answer", True, "value", "None", "what it answers, a JSON value"),
+        ),
     )
 }
 
@@ -102,9 +138,12 @@ _TOLD_BY: Final = {
     "message.send": ("channel",),
     "record.write": ("table", "keys"),
     "record.delete": ("table", "keys"),
+    "record.add": ("table", "keys", "column"),
+    "signal.send": ("name",),
     "function.start": ("name",),
+    "function.call": ("name",),
     OUTBOUND: ("method", "url"),
 }
 
-#: What a function may be allowed: an operation, or to send a signal, for which no client is known yet.
-ALLOWED: Final = (*OPERATIONS, "signal.send")
+#: What a function may be allowed: any operation.
+ALLOWED: Final = tuple(OPERATIONS)

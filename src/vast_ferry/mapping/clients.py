@@ -39,6 +39,7 @@ class Client:
     absent: str = "none"
     awaited: bool = False
     chain: Chain | None = None  # where the call is made step by step: its steps
+    pages: str = ""  # where it lists page by page: the parameter that asks for what follows
 
     @property
     def called(self) -> str:
@@ -160,6 +161,9 @@ def _function(
         return head + textwrap.indent("\n".join([about, *lines]), "    "), []
     # What the profile gives no meaning is not passed over: a handler that says it would be told otherwise by nobody.
     unsaid = [one for one in ours.takes if "=" in one and name_of(one) not in ours.arguments.parameters]
+    if ours.pages:
+        about += f"\nif {ours.pages}:\n    raise ValueError('all was on the first page')"
+        unsaid = [one for one in unsaid if name_of(one) != ours.pages]
     for one in unsaid:
         default = one.partition("=")[2].strip()
         why = f"{name_of(one)} of {ours.called} has no meaning in the provider's profile"

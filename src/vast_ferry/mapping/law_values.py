@@ -150,6 +150,9 @@ VALUES: Mapping[str, st.SearchStrategy[Any]] = {
     "name": st.from_regex(r"[a-z]{1,6}(\.[a-z]{1,6})?", fullmatch=True),
     "subject": st.just("") | KEY,
     "data": JSON,
+    "prefix": st.just("") | KEY,
+    "column": NAME,
+    "amount": st.integers(-9, 2**40) | st.floats(-1e6, 1e6, width=32),
 }
 
 #: The same by the names under which their values are kept; some mean another thing where services are called.

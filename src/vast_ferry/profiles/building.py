@@ -338,7 +338,8 @@ class Builder:
                     given = schema.RowModel.model_validate(returned)
                     result = result_shape(operation, replace(self.row(given, *at), line=line))
                 arguments = arguments_shape(operation, takes, rows)
-                yield Client(root, path, operation.name, takes, arguments, result, model.absent, model.awaited, chain)
+                calling = (model.absent, model.awaited, chain, model.pages)
+                yield Client(root, path, operation.name, takes, arguments, result, *calling)
 
     def converters(self, profile: schema.ProfileModel) -> Iterable[tuple[str, Source]]:
         """Yield each converter as a function, with its module."""

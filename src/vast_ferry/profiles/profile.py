@@ -106,7 +106,7 @@ class Profile:
     @property
     def operations(self) -> Mapping[str, Client]:
         """Return the client for each operation that handlers can do here."""
-        return {client.operation: client for client in reversed(self.clients)}
+        return {client.operation: client for client in reversed(self.clients) if not client.pages}
 
     @cached_property
     def modules(self) -> dict[str, str]:

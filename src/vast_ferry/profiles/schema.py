@@ -324,6 +324,17 @@ class ClientModel(Model):
         "provider's own by its module and name",
     )
     awaited: bool = Field(False, description="whether the call is awaited")
+    pages: Identifier | Literal[""] = Field(
+        "",
+        description="parameter that asks for what follows, where the call lists page by page: handlers come from such "
+        "a call (all is on the first page then), and are not carried to it",
+    )
+
+    @model_validator(mode="after")
+    def _pages_of_its_own(self) -> ClientModel:
+        if self.pages and self.pages not in {one.partition("=")[0] for one in self.takes if "=" in one}:
+            raise ValueError(f"pages: the call takes no {self.pages!r} that may be left out")
+        return self
 
 
 class ConverterModel(Model):

@@ -63,6 +63,7 @@ def check_data(result: CheckResult) -> dict[str, Any]:
         "counts": {str(verdict): result.count(verdict) for verdict in Verdict},
         "unproven": list(result.unproven),
         "failing": list(result.failing),
+        "unreached": list(result.unreached),
         "not_held": list(result.not_held),
         "findings": [finding.as_data() for finding in result.findings],
         "edited": list(result.edited),

@@ -154,6 +154,13 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
                 VERDICT_STYLE[Verdict.UNCHECKED],
             )
         )
+    for name in result.unreached:
+        parts.append(
+            Text(
+                f"{name}: no sample comes to its handler, for no route of it fits; correct method and path of one",
+                VERDICT_STYLE[Verdict.UNCHECKED],
+            )
+        )
     if result.edited:
         parts.append(Text(f"Changed since they were carried: {', '.join(result.edited)}", "yellow"))
     parts.append(_sum(result))
@@ -163,6 +170,8 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
 def _details(one: Checked) -> RenderableType:
     if one.verdict is Verdict.SAME:
         line = Text(one.expected.removeprefix("replied "))
+        if not one.reached:
+            line.append("  by the provider: no handler was called", "dim")
         if one.varies:
             line.append(f"  varies by itself, compared as far as it does not: {', '.join(one.varies)}", "yellow")
         return line

@@ -21,7 +21,14 @@ from vast_ferry.hub.operations import OPERATIONS
 TIME: Final = "2026-11-25T08:30:00.000Z"
 
 KEYS: Final = ("kind", "event", "events", "from", "native", "before", "answers")
-SERVICES: Final = {"objects": OPERATIONS["object.write"].takes, "records": OPERATIONS["record.write"].takes}
+SERVICES: Final = {
+    "objects": OPERATIONS["object.write"].takes,
+    "records": OPERATIONS["record.write"].takes,
+    "functions": {
+        "name": OPERATIONS["function.call"].takes["name"],
+        "answer": Field("answer", True, "value", "None", "what it answers, a JSON value"),
+    },
+}
 ANSWER: Final = ("method", "url", "status", "headers", "body", "again")
 
 
@@ -146,7 +153,7 @@ class _Reader:
         made: dict[str, Any] = {}
         for name, fields in SERVICES.items():
             listed = self.listed(data.get(name, []), "before", name)
-            needed = [one for one in ("bucket", "key", "body", "table", "keys", "record") if one in fields]
+            needed = [one for one in ("bucket", "key", "body", "table", "keys", "record", "name") if one in fields]
             if name in data:
                 made[name] = [
                     self.fields(one, fields, {}, "before", name, index, needed=needed)

@@ -39,16 +39,21 @@ class Services:
     def __init__(self, folder: str) -> None:
         self.folder = folder
         self.effects: list[dict[str, Any]] = []
+        self.answers: dict[str, Any] = {}
         self._database: sqlite3.Connection | None = None
         self.operate: Mapping[str, Callable[[dict[str, Any]], Any]] = {
             "object.read": self._read_object,
             "object.write": self._write_object,
             "object.delete": self._delete_object,
+            "object.list": self._list_objects,
             "message.send": self._send_message,
             "record.read": self._read_record,
             "record.write": self._write_record,
             "record.delete": self._delete_record,
+            "record.add": self._add_to_record,
+            "signal.send": self._send_signal,
             "function.start": self._start,
+            "function.call": self._call,
         }
 
     def reset(self, before: Mapping[str, Any]) -> None:
@@ -63,6 +68,7 @@ class Services:
             self._write_object({"content_type": "", "labels": {}, **one, "body": one["body"]})
         for one in before.get("records", ()):
             self._write_record(one)
+        self.answers = {one["name"]: one["answer"] for one in before.get("functions", ())}
         self.effects = []
 
     def _open(self) -> sqlite3.Connection:
@@ -125,13 +131,22 @@ class Services:
         )
         self.note("object.delete", hub)
 
-    # --- messages ---
+    def _list_objects(self, hub: dict[str, Any]) -> list[str]:
+        prefix = _text(hub["prefix"])
+        found = self._open().execute("select key from objects where bucket = ?", (_text(hub["bucket"]),))
+        return sorted(key for (key,) in found if key.startswith(prefix))
+
+    # --- messages and signals ---
 
     def _send_message(self, hub: dict[str, Any]) -> None:
         attributes = {_text(name): _text(value) for name, value in hub["attributes"].items()}
         row = (_text(hub["channel"]), _bytes(hub["body"]), _text(hub["content_type"]), json.dumps(attributes))
         self._open().execute("insert into messages values (?, ?, ?, ?, ?)", (*row, _text(hub["group"])))
         self.note("message.send", hub)
+
+    def _send_signal(self, hub: dict[str, Any]) -> None:
+        _text(hub["name"])
+        self.note("signal.send", hub)
 
     # --- records ---
 
@@ -163,11 +178,24 @@ class Services:
         )
         self.note("record.delete", hub)
 
+    def _add_to_record(self, hub: dict[str, Any]) -> Any:
+        column, amount = _text(hub["column"]), hub["amount"]
+        record = self._read_record(hub) or {}
+        total = record.get(column, 0) + amount  # a column that holds no number is the handler's mistake
+        row = (_text(hub["table"]), _canonical(hub["keys"]), json.dumps({**record, column: total}))
+        self._open().execute("insert or replace into records values (?, ?, ?)", row)
+        self.note("record.add", hub)
+        return total
+
     # --- functions ---
 
     def _start(self, hub: dict[str, Any]) -> None:
         _text(hub["name"])
         self.note("function.start", hub)
+
+    def _call(self, hub: dict[str, Any]) -> Any:
+        self.note("function.call", hub)
+        return self.answers.get(_text(hub["name"]))
 
 
 def _text(value: Any) -> str:

@@ -70,7 +70,7 @@ STOPS: Final = {
     "method-passed": ("a method of the context is handed on as a value", "Call it where it is named"),
     "no-function-name": ("it asks for its function's name and serves several", "Write the name out"),
     "no-time-left": ("the target does not tell what time is left", "Write a limit of its own"),
-    "no-service": ("the target has no way to do", "Leave it where it is, or find another service"),
+    "no-service": ("the target has no service for it", "Leave it where it is, or find another service"),
     "argument-lost": ("the target's client has no place for an argument", "Keep what it says some other way"),
     "argument-form": ("an argument can't be given as the target's client takes it", "Simplify the call"),
     "text-or-bytes": ("it can't be told whether a content is text or bytes", "Encode it in the handler"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import decimal
 import re
+import types
 import urllib.parse
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -185,6 +186,11 @@ def records_with(texts: Iterable[str], key: str) -> list[dict[str, str]]:
     return [{key: text} for text in texts]
 
 
+def objects_with(texts: Iterable[str], name: str) -> list[Any]:
+    """Return texts as objects that each have one as an attribute."""
+    return [types.SimpleNamespace(**{name: text}) for text in texts]
+
+
 def texts_with_word(mapping: dict[str, Any] | None, word: Any) -> list[str]:
     """Return the texts that have a word."""
     return [
@@ -311,6 +317,30 @@ def number_of_text(text: Any) -> Any:
 def text_of_number(number: Any) -> str:
     """Return a number's text."""
     return str(number) if isinstance(number, int | decimal.Decimal) else repr(number)
+
+
+def with_decimals(value: Any) -> Any:
+    """Return a value in which every number is a Decimal, however deep."""
+    if isinstance(value, dict):
+        return {name: with_decimals(inner) for name, inner in value.items()}
+    if isinstance(value, list | tuple):
+        return [with_decimals(inner) for inner in value]
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return value
+    sign, digits, exponent = (exact := decimal.Decimal(text_of_number(value))).as_tuple()
+    if isinstance(value, int) or not isinstance(exponent, int) or exponent < 0:
+        return exact
+    # A whole number that is a float keeps its point: else it would come back as an integer.
+    return decimal.Decimal((sign, (*digits, *[0] * (exponent + 1)), -1))
+
+
+def without_decimals(value: Any) -> Any:
+    """Return a value in which every Decimal is a plain number, where one says the same."""
+    if isinstance(value, dict):
+        return {name: without_decimals(inner) for name, inner in value.items()}
+    if isinstance(value, list | tuple):
+        return [without_decimals(inner) for inner in value]
+    return number_of_text(str(value)) if isinstance(value, decimal.Decimal) else value
 
 
 def type_of_value(value: Any, types: dict[str, str]) -> str:

@@ -190,6 +190,23 @@ class Digits(Formed):
     holds = ("integer", "integer or nothing", "number")
 
 
+class DecimalText(Formed):
+    """A number of any size as text, such as `12.5`."""
+
+    __slots__ = ()
+    name, reader, writer = "decimal_text", "number_of_text", "text_of_number"
+    holds = ("number",)
+
+
+class Decimals(Formed):
+    """Numbers as `decimal.Decimal`, in a record or a value however deep."""
+
+    __slots__ = ()
+    by_hand = False
+    name, reader, writer = "decimals", "without_decimals", "with_decimals"
+    holds = ("number", "record", "value")
+
+
 class Whole(Formed):
     """A text of digits that stands there as a whole number; in a text of several parts, a part."""
 

@@ -217,6 +217,13 @@ class EachAt(Formed):
     reader, writer = "texts_at", "records_with"
 
 
+class EachAs(EachAt):
+    """Texts as a list of objects that each have one as an attribute: `each_as(name)`."""
+
+    __slots__ = ()
+    name, takes, writer = "each_as", "the attribute", "objects_with"
+
+
 class WithWord(Formed):
     """Of a mapping from texts to words, the texts that have one of them: `with_word(again)`, `with_word(false)`."""
 

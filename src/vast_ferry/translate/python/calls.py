@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.chains import Chain
 from vast_ferry.mapping.clients import Client, name_of
@@ -23,6 +24,8 @@ from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Of, Std, Stop
 
 #: The hub's value of an argument that stands for nothing.
+#: What stands for nothing in one form or another.
+_NOTHING = {"None", '""', "''", 'b""', "{}", "[]", "()"}
 _EMPTY = {"text": '""', "texts": "{}", "integer": "0"}
 
 
@@ -248,7 +251,7 @@ class Calls:
         ours, call = op.client, op.call
         theirs = self.job.target.operations.get(ours.operation)
         if theirs is None:
-            raise Stop("no-service", node, ours.operation)
+            raise Stop("no-service", node, OPERATIONS[ours.operation].meaning)
         if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
             return self._same(call, theirs, node)
         given = self._given(ours, call)
@@ -334,17 +337,17 @@ class Calls:
         return [*positional, *named]
 
     def _argument_there(
-        self, name: str, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST
+        self, name: str, ours: Client, theirs: Client, given: dict[str, ast.expr], at: ast.AST
     ) -> str | None:
-        """Return the source of what goes into a parameter at the target; nothing where the original gave none."""
+        """Return the source of what goes into a parameter at the target; nothing where it is that without one."""
         rows = [row for row in theirs.arguments.rows if row.at.root == name]
-        made = [(row, text) for row in rows if (text := self._argument(row, given, ours)) is not None]
+        made = [(row, text) for row in rows if (text := self._argument(row, given, ours, theirs, at)) is not None]
         inside = [(row.at.steps, text) for row, text in made if row.at.steps and not (row.optional and text == '""')]
         if not inside:
             return next((text for row, text in made if not row.at.steps), None)
         keys = [step.key for steps, _ in inside if len(steps) == 1 and isinstance(step := steps[0], Item)]
         if len(keys) < len(made):
-            raise Stop("argument-form", node, name)
+            raise Stop("argument-form", at, name)
         return f"{{{', '.join(f'{quoted(str(key))}: {text}' for key, (_, text) in zip(keys, inside, strict=True))}}}"
 
     def _nothing_done_is_lost(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> None:
@@ -385,15 +388,20 @@ class Calls:
         given.update({keyword.arg: keyword.value for keyword in call.keywords if keyword.arg})
         return given
 
-    def _argument(self, row: Row, given: dict[str, ast.expr], ours: Client) -> str | None:
-        """Return the source of one argument at the target; nothing where the original gave none."""
+    def _argument(self, row: Row, given: dict[str, ast.expr], ours: Client, theirs: Client, at: ast.AST) -> str | None:
+        """Return the source of one argument at the target; nothing where it is there what it is without one here."""
         own = next((one for one in ours.arguments.rows if one.field == row.field), None)
         if own is None:
             return None
         node = given.get(own.at.root)
-        if node is None:
-            return None
         there, here = row.lens, own.lens
+        if node is None:
+            left_out, usual = _usual(ours, own), _usual(theirs, row)
+            if not left_out or left_out == usual or {left_out, usual} <= _NOTHING:
+                return None
+            if not here.plain:
+                raise Stop("argument-lost", at, row.field)
+            return left_out if there.plain else self._written(left_out, there, at, row.field)
         nothing = isinstance(node, ast.Constant) and node.value in (None, "")
         if nothing and there.empty:
             return "None"
@@ -435,6 +443,10 @@ class Calls:
             raise Stop("text-or-bytes", node)
         if not (here.plain or here.content == "bytes"):
             raise Stop("argument-form", node, field)
+        return self._written(text, there, node, field)
+
+    def _written(self, text: str, there: Lens, node: ast.AST, field: str) -> str:
+        """Return a value as the target's call takes it, by an emitted function."""
         view = self.job.lens_view(f"write_{field}", there, node, writes=True)
         self.at.imports.add(Import(self.job.module_name, view.name))
         self.at.through.append((f"`{field}` of a call", node))
@@ -649,3 +661,9 @@ class Calls:
         called = self.job.called.get(id(part))
         own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)
         return own or id(part) in self.flow.ops or isinstance(self.flow.values.get(id(part)), Spot)
+
+
+def _usual(client: Client, row: Row) -> str:
+    """Return what the argument of a row is where a call leaves it out, as source; empty where it must be given."""
+    takes = {name_of(one): one.partition("=")[2].strip() for one in client.takes}
+    return takes.get(row.at.root, "")
