@@ -597,3 +597,31 @@ def test_what_is_done_to_services_is_done_everywhere_or_told(
         operation = done.function.replace("_", ".")
         assert (done.verdict is Verdict.SAME) == (operation not in told), (done.differences, done.reasons)
         assert operation in told or json.loads(done.output) == OPERATED[operation][1]
+
+
+#: A handler that prints in every way there is.
+PRINTS = """
+import os
+import subprocess
+import sys
+
+print("at import")
+
+
+def f(event, ctx):
+    print("in the handler")
+    sys.stdout.write("more\\n")
+    os.write(1, b"below Python")
+    subprocess.run(["echo", "from a program"], check=False)
+    return event["call"]["verb"]
+"""
+
+
+@pytest.mark.parametrize("style", ["native", "wrapped"])
+@pytest.mark.parametrize("to", ["cgi", "fennick", "wsgi"])
+def test_what_a_handler_prints_is_no_part_of_its_answer(project: Project, tmp_path: Path, to: str, style: str) -> None:
+    sample = "kind: http\nevent: {method: GET, path.raw: /f/a}\n"
+    folder = project({"ostermere.yaml": definition(f="h.py#f"), "h.py": PRINTS, "samples/f/one.yaml": sample})
+    carry(folder, to=to, out=tmp_path / "there", source="ostermere@1", style=style)
+    result = check(tmp_path / "there")
+    assert (result.good, result.checked[0].got) == (True, "replied 200")

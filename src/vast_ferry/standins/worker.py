@@ -271,12 +271,14 @@ def script(setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) ->
             unseen.ours = False
             if not child:
                 services.after_fork()
-                run_child(code, path, given, (taken, made, done), services)
+                run_child(code, path, given, (taken, made, done), services, unseen)
             _, status = os.waitpid(child, 0)
             made.seek(0)
             done.seek(0)
             printed = made.read()
-            services.effects += json.loads(done.read() or b"[]", object_hook=services.module.from_plain)
+            effects, found = json.loads(done.read() or b"[[], []]", object_hook=services.module.from_plain)
+            services.effects += effects
+            unseen.found.update((what, place) for what, place in found)
         code_of_exit = os.waitstatus_to_exitcode(status)
         if code_of_exit:
             how = f"status {code_of_exit}" if code_of_exit > 0 else f"signal {-code_of_exit}"
@@ -292,7 +294,12 @@ class ExitStatus(Exception):
 
 
 def run_child(
-    code: types.CodeType, path: str, given: dict[bytes, bytes], files: tuple[Any, Any, Any], services: Any
+    code: types.CodeType,
+    path: str,
+    given: dict[bytes, bytes],
+    files: tuple[Any, Any, Any],
+    services: Any,
+    unseen: Unseen,
 ) -> None:
     """Be the script: in the forked process, which never comes back."""
     status = 1
@@ -320,7 +327,9 @@ def run_child(
         with contextlib.suppress(Exception):
             sys.stderr.flush()
         with contextlib.suppress(Exception):
-            done.write(json.dumps(services.effects, default=services.module.plain).encode())
+            unseen.wait()
+            told = [services.effects, unseen.taken()]
+            done.write(json.dumps(told, default=services.module.plain).encode())
             done.flush()
         os._exit(status & 0xFF)
 

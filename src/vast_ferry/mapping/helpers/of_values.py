@@ -196,11 +196,11 @@ def _exact_text(value: Any) -> str:
     return re.sub(f'"{mark}([-+.0-9E]+){mark}"', r"\1", text)
 
 
-def run_script(handler: Any) -> None:
-    """Call a handler with the environment and standard input, and print its answer where standard output was."""
+def run_script(handler: Any, out: Any) -> None:
+    """Call a handler with the environment and standard input, and write its answer where standard output was."""
     answer = handler(dict(os.environ), sys.stdin.buffer.read())
     if answer is not None:
-        with open(1, "wb", closefd=False) as out:
+        with out:
             out.write(answer)
 
 
