@@ -47,7 +47,10 @@ def test_the_beginning_of_a_definition_reads_what_the_profile_reads(
 def test_a_definition_in_code_or_without_functions_is_one_message(run: Run, tmp_path: Path) -> None:
     (tmp_path / "house.py").write_text("x = 1\n")
     (tmp_path / "none.yaml").write_text("a: 1\n")
-    for file, says in (("house.py", "functions that code declares are not guessed"), ("none.yaml", "holds functions")):
+    for file, says in (
+        ("house.py", "functions that code declares are not guessed"),
+        ("none.yaml", "looks like functions"),
+    ):
         done = run("profile", "new", "begun", "--definition", tmp_path / file, "--out", tmp_path / "b.yaml")
         assert done.returncode == 2
         assert says in " ".join(done.stderr.split())

@@ -26,6 +26,7 @@ from vast_ferry.definitions.tables import FormSyntax, checked_definition, parse_
 from vast_ferry.definitions.writing import fit_function, fit_trigger, write_definition
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
+from vast_ferry.evidence.beginning_definition import begin_definition
 from vast_ferry.hub.findings import Place, Severity
 from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, RouteTrigger, Stage
 from vast_ferry.hub.functions import Project as Declared
@@ -657,6 +658,76 @@ OF_TRIGGERS: list[tuple[str, dict[str, Any], Any, dict[str, Any]]] = [
 ]
 
 
+def one_form(tmp_path: Path, file: str, functions: dict[str, Any], **top: Any) -> Profile:
+    """Return a profile that says little more than where functions stand in a definition."""
+    entry = {"at": ["file", "name"], "is": "entry", "as": "'{}#{}' | file_entry('#')"}
+    model = {"provider": "it", "edition": 1, "title": "It", "about": "a form"}
+    model |= {"routes": {"one": "{name}", "rest": "{name*}"}, "handler": {"parameters": ["event"], "event": ["event"]}}
+    says = {"rows": [entry], "triggers_at": "when", "triggers": [], **functions}
+    model["definition"] = {"file": file, "syntax": file.partition(".")[2], "functions": says, **top}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    (tmp_path / "h.py").write_text("def f(event): ...\n")
+    return find_profile(str(tmp_path / "it.yaml"))
+
+
+OWN = {"file": "h.py", "name": "f"}
+MAPPED = {"f": OWN, "g": OWN}
+IN_A_LIST = [{"id": "f", **OWN}, {"id": "g", **OWN}]
+#: Where functions stand (at, named_by), what else stands there, and a file.
+STANDING: list[tuple[str, str, dict[str, Any], Any]] = [
+    (".", "id", {}, IN_A_LIST),
+    (".", "", {}, MAPPED),
+    (".", "", {"name": "app"}, {"app": "x", **MAPPED}),
+    ("all.jobs", "", {"name": "app"}, {"app": "x", "all": {"jobs": MAPPED}}),
+    ("all.jobs", "id", {"name": "all.app"}, {"all": {"app": "x", "jobs": IN_A_LIST}}),
+]
+
+
+@pytest.mark.parametrize("file", ["it.json", "it.yaml"])
+@pytest.mark.parametrize(("at", "named_by", "top", "data"), STANDING)
+def test_functions_are_a_whole_file_or_lie_deep_in_it(
+    tmp_path: Path, file: str, at: str, named_by: str, top: dict[str, Any], data: Any
+) -> None:
+    profile = one_form(tmp_path, file.replace("it.", "its."), {"at": at, "named_by": named_by}, **top)
+    path = tmp_path / file.replace("it.", "its.")
+    dump, load = (json.dumps, json.loads) if file.endswith("json") else (yaml.safe_dump, yaml.safe_load)
+    path.write_text(dump(data))
+    _, read = read_project(tmp_path, profile)
+    assert [one.name for one in read.functions] == ["f", "g"]
+    assert not read.findings
+    assert load(write_definition(read, profile)[path.name]) == data
+    # What is wrong is named at its line, and what nobody knows is told, wherever the functions stand.
+    lines = json.dumps(data, indent=0).replace('"name": "f"', '"name": 5', 1).splitlines()
+    path.write_text("\n".join(lines))
+    line = next(number for number, one in enumerate(lines, 1) if "5" in one)
+    with pytest.raises(BadInput) as found:
+        read_project(tmp_path, profile)
+    assert found.value.place.line in (line, line - 1)
+    path.write_text(json.dumps(data).replace('"f.py"', '"h.py"').replace('"file"', '"odd": 1, "file"', 1))
+    assert [one.code for one in read_project(tmp_path, profile)[1].findings] == ["unknown-key"]
+    # A beginning finds them there.
+    path.write_text(dump(data))
+    begun = begin_definition(path).lines
+    assert f'    at: "{at}"' in begun
+    assert (f'    named_by: "{named_by}"' in begun) is bool(named_by)
+
+
+def test_a_function_can_not_be_called_like_another_key(tmp_path: Path) -> None:
+    profile = one_form(tmp_path, "its.yaml", {"at": "."}, name="app")
+    made = Declared("x", functions=(Function("app", Entry("h.py", "f"), ()),))
+    with pytest.raises(BadInput, match="'app' can't be the name of a function"):
+        write_definition(made, profile)
+
+
+@pytest.mark.parametrize(
+    ("file", "top", "says"),
+    [("its.toml", {}, "a toml file can't be a list"), ("its.json", {"name": "app"}, "no place for the key 'app'")],
+)
+def test_a_list_leaves_no_place_for_anything_else(tmp_path: Path, file: str, top: dict[str, Any], says: str) -> None:
+    with pytest.raises(BadInput, match=says):
+        one_form(tmp_path, file, {"at": ".", "named_by": "id"}, **top)
+
+
 @pytest.mark.parametrize(("kind", "says", "stands", "means"), OF_TRIGGERS)
 def test_triggers_stand_in_many_ways_and_come_back(
     tmp_path: Path, kind: str, says: dict[str, Any], stands: Any, means: dict[str, Any]
@@ -664,25 +735,12 @@ def test_triggers_stand_in_many_ways_and_come_back(
     says = dict(says)
     top, are = says.pop("top", None), says.pop("are", "listed")
     trigger = {"kind": kind, "told_by": "x", **says}
-    entry = {"at": ["file", "name"], "is": "entry", "as": "'{}#{}' | file_entry('#')"}
-    functions = {"at": "all", "rows": [entry], "triggers_at": "when", "triggers_are": are}
-    functions["triggers"] = [trigger] if top is None else []
+    functions: dict[str, Any] = {"at": "all", "triggers_are": are, "triggers": [trigger] if top is None else []}
     functions["elsewhere"] = [{"at": "ways", **top, "triggers": [trigger]}] if top else []
-    model = {
-        "provider": "it",
-        "edition": 1,
-        "title": "It",
-        "about": "a form",
-        "routes": {"one": "{name}", "rest": "{name*}"},
-    }
-    model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
-    model |= {"definition": {"file": "it.json", "syntax": "json", "functions": functions}}
-    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
-    (tmp_path / "h.py").write_text("def f(event): ...\n")
-    own = {"file": "h.py", "name": "f"}
+    profile = one_form(tmp_path, "it.json", functions)
+    own = OWN
     data = {"all": {"f": own if top else {**own, "when": stands}}, **({"ways": stands} if top else {})}
     (tmp_path / "it.json").write_text(json.dumps(data))
-    profile = find_profile(str(tmp_path / "it.yaml"))
     _, read = read_project(tmp_path, profile)
     assert not read.findings
     (found,) = read.functions[0].triggers

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.apart import WHOLE, apart
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
 from vast_ferry.definitions.tables import forms_of
@@ -66,6 +67,20 @@ class Declarations:
     title: str = ""  # the project's name, where code tells it
     files: dict[str, str] = field(default_factory=dict)  # what a document is called → its path in the project
 
+    @property
+    def keys_at_top(self) -> list[str]:
+        """Return the keys, some with dots, that may stand at a definition's top, but for its functions."""
+        functions, names = self.model.functions, self.model.references.names.values() if self.model.references else ()
+        keys = [self.model.name, self.model.region, functions.more, functions.usual, functions.bases]
+        keys += [self.model.stages.at if self.model.stages else "", *functions.shared]
+        keys += [where.at for where in functions.elsewhere]
+        keys += [name for name in names if name not in ("stage", "function", "variables.*")]
+        return [key for key in keys if key]
+
+    def apart(self, document: Document) -> Document:
+        """Return a document of the definition whose functions stand under one key at its top."""
+        return apart(document, self.model.functions.at, {key.partition(".")[0] for key in self.keys_at_top})
+
     def note(self, code: str, severity: Severity, why: tuple[str, str], place: Place, function: str = "") -> None:
         """Note a finding; `why` is its reason and its remedy."""
         self.findings.append(Finding(code, severity, *why, self.kept(place), function))
@@ -89,7 +104,12 @@ class Declarations:
                 )
 
     def unknown_within(self, declared: Declared, data: dict[str, Any], known: list[str], path: Path_) -> None:
-        """Tell of keys that nobody knows, those inside of keys of which only parts are known as well."""
+        """Tell of keys that nobody knows, those inside of keys of which only parts are known as well.
+
+        A part `*` is any: all that stands there is known.
+        """
+        if "*" in known:
+            return
         self.unknown(declared, data, [*known, *(at.partition(".")[0] for at in known)], path)
         for key in [key for key in data if key not in known and isinstance(data[key], dict)]:
             inner = [at.partition(".")[2] for at in known if at.startswith(f"{key}.")]
@@ -116,23 +136,27 @@ class Declarations:
                     whole = self.whole(name, declared, document.place(*path), top)
                     yield Declared(name, whole, document, path, own=declared)
             if not found:
-                raise BadInput(
-                    f"no functions stand under {functions.at}", "Declare at least one", self.document.place()
-                )
+                under = "" if functions.at == WHOLE else f" under {functions.at}"
+                raise BadInput(f"no functions stand{under}", "Declare at least one", self.document.place())
         elif functions.files:
             yield from self._from_files(functions.files)
         else:
             yield from self._from_code()
 
+    @property
+    def what(self) -> str:
+        """Return what a message calls the place at which functions stand."""
+        return "the definition" if self.model.functions.at == WHOLE else self.model.functions.at
+
     def _of(self, listed: Any, document: Document) -> Iterator[tuple[str | int, str, Any]]:
         """Yield each function under `at`: its key or number there, its name, and what is declared of it."""
         functions = self.model.functions
         if not functions.named_by:
-            for name, own in self.mapping(listed, document, (functions.at,), functions.at).items():
+            for name, own in self.mapping(listed, document, (functions.at,), self.what).items():
                 yield name, str(name), own
             return
         if not isinstance(listed, list):
-            raise BadInput(f"{functions.at} is not a list", "List the functions there", document.place(functions.at))
+            raise BadInput(f"{self.what} is not a list", "List the functions there", document.place(functions.at))
         for number, own in enumerate(listed):
             at = (functions.at, number)
             declared = dict(self.mapping(own, document, at, f"function {number + 1}"))
@@ -257,7 +281,7 @@ class Declarations:
         if len(self.files) >= MOST_FILES:
             raise BadInput(f"more than {MOST_FILES:,} files are listed", "Put some of them together", place)
         self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
-        inner = READERS[self.model.syntax](path, shown, "the definition")
+        inner = self.apart(READERS[self.model.syntax](path, shown, "the definition"))
         own = self.mapping(inner.data, inner, (), "the definition")
         more = self.model.functions.more
         self.unknown(Declared("", own, inner, ()), own, [self.model.functions.at, more], ())

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
+from vast_ferry.definitions.apart import data_apart
 from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wider
@@ -316,18 +317,9 @@ class _Reader(Declarations):
 
     def read(self) -> Project:
         top = self.mapping(self.document.data, self.document, (), "the definition")
-        stages_at = self.model.stages.at if self.model.stages else ""
         functions = self.model.functions
-        names = self.model.references.names.values() if self.model.references else ()
-        keys = [self.model.name, self.model.region, functions.at, functions.more, functions.usual, stages_at]
-        keys += [
-            *functions.shared,
-            *(where.at for where in functions.elsewhere),
-            functions.bases,
-            *(name for name in names if name not in ("stage", "function", "variables.*")),
-        ]
         whole = Declared("", top, self.document, ())
-        self.unknown(whole, top, [key.partition(".")[0] for key in keys if key], ())
+        self.unknown_within(whole, top, [*self.keys_at_top, *([functions.at] if functions.at else [])], ())
         every = list(self.declared(top))
         self._at_top(top, {one.name for one in every})
         read = [made for declared in every if (made := self._function(declared)) is not None]
@@ -423,7 +415,7 @@ class _Reader(Declarations):
                 shown = str(path)
                 self.files[shown] = path.name
                 self.refuse_outside(path)
-                document = READERS[self.model.syntax](path, shown, "the definition of a stage")
+                document = self.apart(READERS[self.model.syntax](path, shown, "the definition of a stage"))
                 over = self.mapping(document.data, document, (), "the definition of a stage")
                 made[path.name.removeprefix(before).removesuffix(after)] = over, document.place()
             return made
@@ -432,7 +424,10 @@ class _Reader(Declarations):
             return {str(one.get(model.named_by)): ({}, self.document.place()) for one in listed}
         stages = self.mapping(top.get(model.at, {}), self.document, (model.at,), model.at)
         return {
-            str(name): (self.mapping(over, self.document, (model.at, name), name), self.document.place(model.at, name))
+            str(name): (
+                data_apart(self.mapping(over, self.document, (model.at, name), name), self.model.functions.at, ()),
+                self.document.place(model.at, name),
+            )
             for name, over in stages.items()
         }
 
@@ -561,6 +556,7 @@ def read_project(
     shown = shown or str(path)
     document = READERS[model.syntax](path, shown, "the definition")
     reader = _Reader(profile, model, folder, document, carry_values=frozenset(carry_values), files={shown: model.file})
+    reader.document = reader.apart(document)
     project = reader.read()
     findings = [replace(one, reason=masked(one.reason, project.withheld)) for one in reader.findings]
     return profile, replace(project, findings=tuple(findings))

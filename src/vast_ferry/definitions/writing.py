@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from vast_ferry.definitions.apart import together
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
@@ -530,7 +531,8 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
         files[model.functions.calls.file] = write_calls(project, functions, model, comments)
     if model.functions.code:
         files[model.functions.code.file] = write_decorated(project, functions, profile, model.functions.code, comments)
-    return {model.file: _text(data, model.syntax, comments, model.root), **files}
+    whole = together(data, model.functions.at, model.file)
+    return {model.file: _text(whole, model.syntax, comments, model.root), **files}
 
 
 def _stage_files(
@@ -545,7 +547,8 @@ def _stage_files(
             for name, overlay in overlays.items():
                 functions[name].setdefault(where.inside, []).append({where.named_by: stage.name, **overlay})
         elif where.files or where.whole:
-            over = {model.functions.at: _named(overlays, model)} if model.functions.at else overlays
+            at = model.functions.at
+            over = together({at: _named(overlays, model)}, at, model.file) if at else overlays
             if where.files:
                 files[where.files.replace("*", stage.name)] = _text(over, model.syntax, (), model.root)
             else:
@@ -573,7 +576,7 @@ def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str
     return made
 
 
-def _text(data: dict[str, Any], syntax: str, comments: tuple[str, ...], root: str) -> str:
+def _text(data: Any, syntax: str, comments: tuple[str, ...], root: str) -> str:
     if syntax == "xml":
         return write_xml(data, root, comments)
     if syntax == "toml":

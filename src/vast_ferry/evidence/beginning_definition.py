@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.definitions.apart import WHOLE, data_apart
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.declared import READERS
 from vast_ferry.definitions.forms import METHOD, Form, FormError
@@ -103,25 +104,39 @@ def begin_definition(file: str | Path) -> BegunDefinition:
             f"{path.name} is no definition that can be begun from: {why}", f"Give one of {known}", Place(str(path))
         )
     data = READERS[syntax](path, str(path), "the definition").data
-    top = dict(data) if isinstance(data, dict) else {}
-    found = max(_candidates(top), key=_likelihood, default=None)
+    found = max(_candidates(data), key=_likelihood, default=None)
     if found is None:
-        what = "no key at the top holds functions: several mappings of which one says where its code is"
+        what = "nothing there looks like functions: several mappings of which one says where its code is"
         raise BadInput(what, "Write `definition` by hand, by docs/profiles.md", Place(str(path)))
+    top = data_apart(data, found.at, ()) if isinstance(data, dict) else {}
     return _Writing(path.name, syntax, top, found).written()
 
 
-def _candidates(top: dict[str, Any]) -> Iterator[_Found]:
-    """Yield what may be functions: mappings of mappings, and lists of mappings with a key that names them."""
-    for key, value in top.items():
-        if isinstance(value, dict) and value and all(isinstance(one, dict) for one in value.values()):
-            yield _Found(str(key), "", tuple(value.values()))
-        if isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
-            names = [name for name in value[0] if _names_all(name, value)]
-            words = ("name", "id", "function")
-            named = next((one for one in names if str(one).lower() in words), names[0] if names else "")
-            if named:
-                yield _Found(str(key), str(named), tuple({k: v for k, v in one.items() if k != named} for one in value))
+def _candidates(data: Any) -> Iterator[_Found]:
+    """Yield what may be functions: mappings of mappings, and lists of mappings with a key that names them.
+
+    They may be the whole document, stand under a key, or under a key in a key.
+    """
+    yield from _functions(WHOLE, data)
+    for key, value in data.items() if isinstance(data, dict) else ():
+        yield from _functions(str(key), value)
+        for name, inner in value.items() if isinstance(value, dict) else ():
+            if "." not in f"{key}{name}":
+                yield from _functions(f"{key}.{name}", inner)
+
+
+def _functions(at: str, value: Any) -> Iterator[_Found]:
+    """Yield what stands at a place as functions, if it may be some."""
+    if isinstance(value, dict):
+        several = [one for one in value.values() if isinstance(one, dict)]
+        if several and (at == WHOLE or len(several) == len(value)):
+            yield _Found(at, "", tuple(several))
+    if isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
+        names = [name for name in value[0] if _names_all(name, value)]
+        words = ("name", "id", "function")
+        named = next((one for one in names if str(one).lower() in words), names[0] if names else "")
+        if named:
+            yield _Found(at, str(named), tuple({k: v for k, v in one.items() if k != named} for one in value))
 
 
 def _names_all(key: str, mappings: list[dict[str, Any]]) -> bool:

@@ -537,7 +537,9 @@ class FunctionsModel(Model):
     files that are listed under `more`; or each in a file of `files`, named by it; or in `code`.
     """
 
-    at: str = Field("", description="key under which the functions stand")
+    at: str = Field(
+        "", description="key under which the functions stand, `a.b` in another; `.` where they are the whole file"
+    )
     named_by: str = Field("", description="where functions are a list: the key of a function's name")
     usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
     bases: str = Field("", description="key at the top of bases whose keys functions take over")
@@ -605,6 +607,19 @@ class DefinitionModel(Model):
     references: ReferencesModel | None = Field(None, description="how texts name what stands elsewhere")
     functions: FunctionsModel = Field(description="where functions stand, and what their keys mean")
     stages: StagesModel | None = Field(None, description="how stages say what differs")
+
+    @model_validator(mode="after")
+    def _a_list_alone(self) -> DefinitionModel:
+        functions = self.functions
+        if functions.at != "." or not functions.named_by:
+            return self
+        if self.syntax not in ("yaml", "json"):
+            raise ValueError(f"a {self.syntax} file can't be a list")
+        apart = [self.name, self.region, functions.usual, functions.bases, functions.more, *functions.shared]
+        apart += [one.at for one in functions.elsewhere] + [self.stages.at if self.stages else ""]
+        if other := next((key for key in apart if key), ""):
+            raise ValueError(f"the whole file is a list of functions, which leaves no place for the key {other!r}")
+        return self
 
 
 class FileModel(Model):

@@ -271,7 +271,7 @@ def script(setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) ->
             unseen.ours = False
             if not child:
                 services.after_fork()
-                run_child(code, path, given, (taken, made, done), services, unseen)
+                run_child(code, path, given, (taken, made, done), services, unseen=unseen)
             _, status = os.waitpid(child, 0)
             made.seek(0)
             done.seek(0)
@@ -299,6 +299,7 @@ def run_child(
     given: dict[bytes, bytes],
     files: tuple[Any, Any, Any],
     services: Any,
+    *,
     unseen: Unseen,
 ) -> None:
     """Be the script: in the forked process, which never comes back."""
