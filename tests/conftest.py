@@ -9,6 +9,7 @@ import os
 import signal
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -149,6 +150,16 @@ def request(path: str = "/a/x", method: str = "GET", headers: str = "", body: by
     """Return a raw HTTP/1.1 request."""
     length = f"Content-Length: {len(body)}\r\n" if body else ""
     return f"{method} {path} HTTP/1.1\r\nHost: a.example\r\n{headers}{length}\r\n".encode("latin-1") + body
+
+
+@pytest.fixture(autouse=True)
+def _nothing_stays_imported() -> Iterator[None]:
+    """Forget what a test imported of what it carried: the next one carries modules of the same names."""
+    before = set(sys.modules)
+    yield
+    for name in sys.modules.keys() - before:
+        if str(getattr(sys.modules[name], "__file__", None) or "").startswith(tempfile.gettempdir()):
+            del sys.modules[name]
 
 
 #: Editions that are most like another of their provider: their laws are checked in `make test-all`.

@@ -936,8 +936,13 @@ def served(w: Writer, s: Scope) -> list[str]:
         "subject": w.text(s, 1),
         "data": w.random.choice(["None", '{"n": [1, 2.5]}', w.text(s, 1)]),
         "channel": '"line"',
+        "attributes": w.random.choice(["{}", f'{{"a": {w.text(s, 1)}, "b": "1"}}', 'dict(a="1")', "None"]),
+        "labels": w.random.choice([f'{{"a": {w.text(s, 1)}}}', 'dict(a="1")']),
+        "content_type": w.random.choice(['"text/csv"', '"application/json" if seen else ""']),
+        "group": w.random.choice(['"g"', w.text(s, 1)]),
     }
-    for name in w.random.sample(["prefix", "amount", "subject", "data"], w.random.randrange(3)):
+    left_out = ["prefix", "amount", "subject", "data", "attributes", "labels", "content_type", "group"]
+    for name in w.random.sample(left_out, w.random.randrange(7)):
         del given[name]
     made = called(w, s, operation, **given)
     if not made:

@@ -18,8 +18,6 @@ WRAPPED = {
     "fennick/greet_script": {"wrapped-script"},
     "fennick/tidy_script": {"wrapped-script"},
     "brackendale/order_async": {"wrapped-never-there"},  # it asks what it never is: hasattr(happening, "text")
-    "ostermere/note_packed": {"wrapped-content-read-twice"},
-    "ostermere/note_nullable": {"wrapped-content-read-twice"},
     "quillhaven/report_visit": {"wrapped-headers-unknown"},
     "thornwick/sheet_partial": {"wrapped-passed-on"},
     "marrowby/roll_helper": {"wrapped-bindings"},  # the output is handed to a helper

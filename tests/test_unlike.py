@@ -26,6 +26,7 @@ from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.helpers import method_of
+from vast_ferry.mapping.lenses.content import MessagesBody
 
 MANUALS = ROOT / "tests" / "manuals"
 PROFILES = {path.stem.partition("-")[0]: find_profile(str(path)) for path in sorted(MANUALS.glob("*.yaml"))}
@@ -216,7 +217,7 @@ def test_an_object_that_is_set_up_is_told_by_each_call_anew() -> None:
     assert told == [["e", 1, -1], ["e", 2, -2]]
 
 
-#: What a handler does with content that can be read once at ASGI → why it is wrapped, if it is.
+#: What a handler does with content that can be read once → why it is wrapped where it can't be put back, if it is.
 ONCE = {
     "text = landing.text() + landing.text()": "",
     "text = word(landing) + landing.text()": "content-read-twice",
@@ -230,16 +231,22 @@ ONCE = {
 }
 
 
-def test_content_is_read_by_one_function_at_most(project: Project, tmp_path: Path) -> None:
+@pytest.mark.parametrize(("to", "again"), [("asgi", True), ("wsgi", True), ("asgi", False)])
+def test_content_is_read_by_one_function_at_most_or_put_back(
+    project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, to: str, *, again: bool
+) -> None:
+    if not again:  # as at a provider whose content is no part of what a handler may write to
+        monkeypatch.setattr(MessagesBody, "again", "")
     helper = "\n\ndef word(landing):\n    return landing.text() + '!'\n"
     codes = {
         f"f{at}": handler("saltmarsh", f"f{at}", f"{lines}\n        return saltmarsh.Answer(text)") + helper
         for at, lines in enumerate(ONCE)
     }
     there = tmp_path / "out"
-    crossing = carry(project(written("saltmarsh", codes)), to="asgi", out=there, source=PROFILES["saltmarsh"])
+    crossing = carry(project(written("saltmarsh", codes)), to=to, out=there, source=PROFILES["saltmarsh"])
     wrapped = {one.function: one.code for one in crossing.findings if one.code.startswith("wrapped")}
-    assert wrapped == {f"f{at}": f"wrapped-{code}" for at, code in enumerate(ONCE.values()) if code}
+    stays = {f"f{at}": f"wrapped-{code}" for at, code in enumerate(ONCE.values()) if code}
+    assert wrapped == ({} if again else stays)
     assert {one.verdict for one in check(there).checked} <= {Verdict.SAME, Verdict.UNHELD}
 
 

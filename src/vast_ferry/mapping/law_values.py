@@ -114,7 +114,7 @@ VALUES: Mapping[str, st.SearchStrategy[Any]] = {
     "due": TIME,
     "method": st.sampled_from(["GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PROPFIND"]),
     "scheme": st.sampled_from(["http", "https"]),
-    "authority": st.sampled_from(["api.lindenfold.example", "localhost:8080", "[2001:db8::1]:443"]),
+    "authority": st.sampled_from(["api.lindenfold.example", "localhost:8080", "[2001:db8::1]:443", ""]),
     "path.raw": PATH,
     "query.raw": QUERY,
     "route": st.sampled_from(["/hives/{hive}/weight", "/files/{+rest}", "/"]),

@@ -3,6 +3,7 @@
 # ruff: noqa: UP017  (handlers run on older versions, and their authors annotate as they like)
 # mypy: disable-error-code="no-untyped-def, no-untyped-call, var-annotated"
 
+import types
 from datetime import datetime, timedelta, timezone
 
 
@@ -49,6 +50,20 @@ def time_of_seconds(moment):
     """Return the RFC 3339 text of seconds since 1970."""
     time = datetime.fromtimestamp(int(moment), timezone.utc)
     return time.isoformat().replace("+00:00", "Z")
+
+
+def read_again(content):
+    """Return a stream of which every read begins at the content's start."""
+    return types.SimpleNamespace(read=lambda size=-1: content if size < 0 else content[:size])
+
+
+def received_again(content):
+    """Return a coroutine function that gives the whole content of a request at every call."""
+
+    async def receive():
+        return {"type": "http.request", "body": content, "more_body": False}
+
+    return receive
 
 
 async def read_body(receive):

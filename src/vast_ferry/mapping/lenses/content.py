@@ -123,7 +123,7 @@ class Stream(Lens):
     """A binary input stream; the flag's place holds the number of bytes that may be read."""
 
     __slots__ = ()
-    name, holds, flagged, content = "stream", ("bytes",), True, "stream"
+    name, holds, flagged, content, again = "stream", ("bytes",), True, "stream", "read_again"
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("read_stream", at, flag or Literal(""), name="body")
@@ -208,7 +208,7 @@ class MessagesBody(Lens):
     """Content that comes in messages, from a coroutine function."""
 
     __slots__ = ()
-    name, holds, awaited, content = "messages_body", ("bytes",), True, "messages"
+    name, holds, awaited, content, again = "messages_body", ("bytes",), True, "messages", "received_again"
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return ex.Await(helper("body_from_messages", at), name="body")

@@ -55,6 +55,7 @@ class Lens:
     # What a handler finds there.
     plain: ClassVar[bool] = False  # the hub's value itself
     content: ClassVar[str] = ""  # as what a body stands there: bytes, text, packed, either, json, pieces, stream
+    again: ClassVar[str] = ""  # what is read once: function beside a handler that makes of it what can be read again
     gives: ClassVar[str] = ""  # the type of what is read, where it is not that of the field
     unit: ClassVar[int] = 0  # nanoseconds of one, for times that are numbers
     in_text: ClassVar[bool] = False  # a number that stands there as text

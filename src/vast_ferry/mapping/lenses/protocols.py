@@ -97,6 +97,10 @@ class Authority(Lens):
     def write(self, value: Expression, need: Need) -> Expression:
         return helper("server_in_environ", value, need("scheme"))
 
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        when, effect = "a request names no host", "it arrives with the server's own"
+        return (Loss("no-host", field, when, effect, lambda fields: not fields[field]),)
+
 
 class StatusLine(TwoHelpers):
     """A status code with its reason phrase, as text."""

@@ -410,7 +410,8 @@ class Calls:
         straight = self._of_the_event(node, here, there)
         if straight is not None:
             return straight
-        return self._in_their_form(node, here, there, row.field)
+        made = self._in_their_form(node, here, there, row.field)
+        return f"{made} or None" if row.null_if_empty and not there.plain else made
 
     def _of_the_event(self, node: ast.expr, here: Lens, there: Lens) -> str | None:
         """Return an argument that is a field of the event, where it can go into the call as the target has it."""
@@ -430,10 +431,12 @@ class Calls:
         operand = (
             text if isinstance(node, (ast.Name, ast.Call, ast.Attribute, ast.Subscript, ast.Constant)) else f"({text})"
         )
-        if there.empty:
-            return text if isinstance(node, (ast.Constant, ast.JoinedStr, ast.Dict)) else f"{operand} or None"
+        something = isinstance(node, (ast.Constant, ast.JoinedStr, ast.Dict))
+        if there.empty and (here.empty or here.plain):
+            return text if something else f"{operand} or None"
         if here.empty:
-            return text if isinstance(node, (ast.Constant, ast.JoinedStr, ast.Dict)) else f"{operand} or {here.empty}"
+            value = text if something else f"{operand} or {here.empty}"
+            return value if there.plain else self._written(value, there, node, field)
         if (here.content, there.content) == ("either", "bytes"):
             kind = self._type(node)
             if kind == "bytes":

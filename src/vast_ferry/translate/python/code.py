@@ -123,6 +123,7 @@ class Code:
         self.classes: dict[Key, ast.ClassDef] = {}
         self.defined: dict[int, Function] = {}  # by the node of its definition
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
+        self._alike: dict[str, list[Function]] | None = None
 
     def add(self, file: str, text: PythonText, nodes: Nodes) -> None:
         """Take in a file of the project."""
@@ -260,6 +261,15 @@ class Code:
         """Return a method of a class, its own or one that it has from a class of the project."""
         found = (self.functions.get((file, f"{own}.{name}")) for file, own in self.above(cls))
         return next((one for one in found if one is not None), None)
+
+    def called_alike(self, name: str) -> list[Function]:
+        """Return the methods of that name, of any class of the project."""
+        if self._alike is None:
+            self._alike = {}
+            for function in self.functions.values():
+                if function.cls is not None:
+                    self._alike.setdefault(function.node.name, []).append(function)
+        return self._alike.get(name, [])
 
     def above(self, cls: Key) -> list[Key]:
         """Return a class and those of the project that it inherits from, each once, as they are looked up."""

@@ -205,7 +205,21 @@ class Expressions(Following):
             if method is not None:
                 method.referred = method.referred or not called
                 return Func(method.key, bound=not method.static)
+        if isinstance(base, Of) and not (base.type or base.made):
+            self._of_any_class(node)
         return NOTHING
+
+    def _of_any_class(self, node: ast.Attribute) -> None:
+        """Note what is asked of an object that may be of any class of the project; of `super()`, of its own family."""
+        asked = node.value.func if isinstance(node.value, ast.Call) else None
+        above = isinstance(asked, ast.Name) and asked.id == "super"
+        within = self.function.cls if above and self.function is not None else None
+        if within is None and node.attr.startswith("__"):
+            return
+        family = self.flow.family(within) if within is not None else None
+        for method in self.flow.called_alike(node.attr):
+            if family is None or method.cls in family:
+                method.referred = True
 
     def _subscript_(self, node: ast.Subscript) -> Value:
         base = self.eval(node.value)

@@ -24,8 +24,9 @@ code:
 
 Who calls a function must be known for its parameters to hold the event. A parameter that gets it from one call and
 something else, or its default, from another is `plain`: every call hands it things as they were. So does every call of
-a function that is also handed on as a value or wrapped by a decorator that can't be seen through (`referred`); a name
-that is defined twice is no function at all to us. Decorators that can be seen through are in `decorators.py`.
+a function that is also handed on as a value or wrapped by a decorator that can't be seen through (`referred`), and of
+every method by whose name something is asked that may be an object of any class (`_of_any_class`); a name that is
+defined twice is no function at all to us. Decorators that can be seen through are in `decorators.py`.
 
 A batch of several levels is not followed at all: it is made as it was once, at the handler's first line, and is an
 ordinary value from there on. An object that a class's set-up made outlives a call, so what it was told is not kept in

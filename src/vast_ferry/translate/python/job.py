@@ -58,6 +58,8 @@ class Job:
         self.batches: list[tuple[Function, list[str]]] = []
         self.reads_once: dict[Key, list[ast.AST]] = {}  # where functions read content that can be read once
         self.set_ups: dict[Key, tuple[Function, list[str]]] = {}  # methods that handle events, and what they take there
+        self.again: set[Key] = set()  # handlers that read content several times which can be read once
+        self.kept: frozenset[Key] = frozenset()  # the functions that only such handlers reach
         self.views: dict[str, Source] = {}
         self.answer_views: dict[str, Source] = {}
         self.adapters: dict[str, dict[str, str]] = {}

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.places import Spot
@@ -352,41 +353,33 @@ class _Project:
         native = [
             flow.functions[key] for key in sorted(reached.keys() - wrapped.keys()) if flow.functions[key].outer is None
         ]
-        renderings: dict[Key, Rendering] = {}
         for _ in range(12):
             job.changed = False
             job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
             job.set_ups, job.reads_once = {}, {}
             job.views, job.answer_views = {}, {}
-            renderings = {}
+            renderings: dict[Key, Rendering] = {}
             for done, function in enumerate(native, 1):
                 self.progress(f"{done} of {len(native)} functions written anew")
                 made = Rendering.of(job, function)
-                try:
-                    made.write()
-                except Stop as stop:
-                    if stop.node is not None and not hasattr(stop.node, "lineno"):
-                        stop.node = function.node
-                    function.stop = stop
-                    failed = self._affected(function, by_name, stop)
-                    if failed:
-                        return failed
+                stop = self._written(made, function)
+                if stop is None:
+                    renderings[function.key] = made
                     continue
-                except (RecursionError, AssertionError, AttributeError, KeyError, TypeError, ValueError) as error:
-                    # A mistake of ours must not keep a project from being carried.
-                    function.stop = Stop("could-not-write", function.node, f"{type(error).__name__}: {error}")
-                    failed = self._affected(function, by_name, function.stop)
-                    if failed:
-                        return failed
-                    continue
-                renderings[function.key] = made
+                function.stop = stop
+                failed = self._not_kept(self._affected(function, by_name, stop))
+                if failed:
+                    return failed
+                if job.again:
+                    function.stop = None
+            if job.changed:
+                continue
+            twice = read_twice(flow, job.reads_once, job.called, reached)
+            gone = [one for key, stop in twice.items() for one in self._affected(flow.functions[key], by_name, stop)]
+            gone = self._not_kept(gone)
+            if gone:
+                return gone
             if not job.changed:
-                twice = read_twice(flow, job.reads_once, job.called, reached)
-                gone = [
-                    one for key, stop in twice.items() for one in self._affected(flow.functions[key], by_name, stop)
-                ]
-                if gone:
-                    return gone
                 return Files(job, self.result, self.handlers, self.reach).write(renderings, wrapped, by_name)
         # What one function needs changes what another does, and so on without end: none of them is safe to write.
         modules = {name: handler.module for name, handler in self.handlers.items()}
@@ -394,6 +387,41 @@ class _Project:
             (by_name[name], Stop("too-entangled", handler.node), modules[name])
             for name, handler in self.handlers.items()
         ]
+
+    @staticmethod
+    def _written(made: Rendering, function: Function) -> Stop | None:
+        """Write a function; return why that could not be done, if it could not."""
+        try:
+            made.write()
+        except Stop as stop:
+            if stop.node is not None and not hasattr(stop.node, "lineno"):
+                stop.node = function.node
+            return stop
+        except (RecursionError, AssertionError, AttributeError, KeyError, TypeError, ValueError) as error:
+            # A mistake of ours must not keep a project from being carried.
+            return Stop("could-not-write", function.node, f"{type(error).__name__}: {error}")
+        return None
+
+    def _not_kept(self, gone: Iterable[tuple[Declared, Stop, Module]]) -> list[tuple[Declared, Stop, Module]]:
+        """Return those of the handlers that can't be written which can't be helped.
+
+        One that reads content twice, which can be read once, keeps it where the target's can be put back: all is
+        written again then.
+        """
+        job, left = self.job, []
+        for one in gone:
+            key = self.handlers[one[0].name].key
+            kind = job.facts[key].kind
+            again = is_request(kind) and any(row.lens.again for row in job.target.kinds[kind].event.rows)
+            if one[1].code != "content-read-twice" or not again:
+                left.append(one)
+            elif key not in job.again:
+                job.again.add(key)
+                job.changed = True
+        if job.changed:
+            others = [handler.key for handler in self.handlers.values() if handler.key not in job.again]
+            job.kept = frozenset(self.reach.of(sorted(job.again))) - frozenset(self.reach.of(others))
+        return left
 
     def _affected(
         self, function: Function, by_name: Mapping[str, Declared], stop: Stop

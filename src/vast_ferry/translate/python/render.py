@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Call
 from vast_ferry.translate.operations import (
     ContextCall,
@@ -68,11 +69,14 @@ class Rendering(Writing):
             self.signatures.of_set_up(function, node)
         elif function.entry:
             self.signatures.of_entry(function, node)
+            if function.key in self.job.again:
+                self._keep_content(node)
         else:
             self.signatures.of_helper(function, node)
         self.signatures.asynchronous(node)
         self.block(node.body)
-        if self.once and not self.content and (len(self.once) > 1 or self._in_loop(self.once[0])):
+        kept = self.content or function.key in self.job.kept
+        if self.once and not kept and (len(self.once) > 1 or self._in_loop(self.once[0])):
             self._read_first(node)
         if self.once or self.content:
             self.job.reads_once[function.key] = [node] if self.content else list(self.once)
@@ -105,6 +109,15 @@ class Rendering(Writing):
         again.before_all(node, f"{again.content} = {text}", "content")
         for name in ("edits", "imports", "notes", "shims", "through", "awaiting", "content"):
             setattr(self, name, getattr(again, name))
+
+    def _keep_content(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Read the content before all else, and put in its place what gives it as often as it is read."""
+        row = next(row for row in self.shape.rows if row.field == "body" and row.lens.again)
+        code = self.reads().hub("body")
+        assert code is not None
+        read = self.place(code, node, once=False, bare=True)
+        there = at_text(row.at, {row.at.root: self.root(row.at.root, node)})
+        self.before_all(node, f"{there} = {self.job.beside(self.module, row.lens.again)}({read})", "content")
 
     def _end(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Write what a handler answers where it ends at its end."""

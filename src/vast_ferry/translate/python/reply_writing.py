@@ -75,7 +75,7 @@ class ReplyWriting(Forms):
             return {"body": "None"}
         if flagged and made.empty_type == "bytes":
             return {"body": '""', "flag": "True"}
-        return {"body": '""'} if not flagged and made.empty_type == "str" else {}
+        return {"body": '""', "body_type": "str"} if not flagged and made.empty_type == "str" else {}
 
     def _as_pairs(self, made: Made) -> str:
         """Return the source of header fields as a list of pairs."""
