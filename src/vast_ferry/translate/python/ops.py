@@ -34,7 +34,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
 from vast_ferry.translate.python.calls import Calls
 from vast_ferry.translate.python.imports import Import
-from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.python.writing import Writing, is_asked
 from vast_ferry.translate.values import Batch, Foreign, Service, Stop
 
 _LOOPS = (ast.For, ast.AsyncFor, ast.comprehension)
@@ -156,7 +156,8 @@ class Ops:
                     lambda at, key=key: ex.Item(at, key) if op.strict else ex.method(at, "get", key)  # type: ignore[misc]
                 )
                 return self.at.place(found, node, op.spot)
-        return f"{self.shim(op.spot, node)}[{quoted(op.key)}]"
+        own = quoted((self._row(op.spot).lens.keys or {}).get(op.key, op.key))  # it is made as it was
+        return f"{self.shim(op.spot, node)}{f'[{own}]' if op.strict else f'.get({own})'}"
 
     def _decode(self, op: Decode, node: ast.AST) -> str:
         reads = self.at.reads()
@@ -231,7 +232,17 @@ class Ops:
             return self.calls.time_left(row.lens.per_second, value, node)
         if value.role == "context" and self.at.shape.each is not None:
             return self._of_the_delivery(row, value, node)
+        if row.field == "principal":
+            return self._principal(row, value, node)
         made = native_value(row, self.at.reads()) or self._otherwise(row, node)
+        return self.shim(value, node) if made is None else self.at.place(made, node, value)
+
+    def _principal(self, row: Row, value: Spot, node: ast.expr) -> str:
+        """Return the caller as it was; where it is only asked whether there is one, as the target tells it."""
+        reads = self.at.reads()
+        own = [one for one in reads.rows.get("principal", ()) if one.lens.keys is not None]
+        asked = is_asked(node, self.at.parents)
+        made = reads.hub("principal") if asked else native_value(row, reads) if own else None
         return self.shim(value, node) if made is None else self.at.place(made, node, value)
 
     def _of_the_delivery(self, row: Row, value: Spot, node: ast.expr) -> str:

@@ -30,9 +30,14 @@ class Made:
         self.pairs.append(("", str(len(self.spreads) - 1), ""))
 
     @property
+    def names_type(self) -> bool:
+        """Tell whether a content type is named."""
+        return any(known.lower() == "content-type" for _, _, known in self.pairs)
+
+    @property
     def typed(self) -> bool:
         """Tell whether a content type is named, or may be."""
-        return bool(self.spreads) or any(known.lower() == "content-type" for _, _, known in self.pairs)
+        return bool(self.spreads) or self.names_type
 
 
 class Forms:

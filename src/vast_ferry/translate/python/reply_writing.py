@@ -36,6 +36,7 @@ class ReplyWriting(Forms):
         form = self._target
         rows = {row.field: row for row in form.rows}
         parts: dict[str, str] = {}
+        self._type_of_nothing(made, node)
         if made.status and made.status != "200":
             parts["status"] = made.status
         elif made.status or form.when in ("mapping", "tuple"):
@@ -63,12 +64,25 @@ class ReplyWriting(Forms):
         items = [by_place.get(at) or "None" for at in range(max(said) + 1)]
         return f"({', '.join(items)}{',' * (len(items) == 1)})"
 
+    def _type_of_nothing(self, made: Made, node: ast.AST) -> None:
+        """Name the type that content which is left out gets at the source, where the target gives it none."""
+        known = next((form.default_types for form in self._source if form.default_types), None)
+        if known is None or made.body or made.names_type or made.status in ("204", "304"):
+            return
+        by_content = self.job.target.kinds[self.at.kind].answered.written.types  # what is left out has none
+        there = (None if by_content else self._target.default_types) or ("", "")
+        if made.empty_type not in ("str", "bytes") or there[made.empty_type == "bytes"]:
+            return
+        if made.spreads:  # which may name one
+            raise Stop("headers-unknown", node)
+        made.pairs.append(('"content-type"', quoted(known[made.empty_type == "bytes"]), "content-type"))
+
     def _no_content(self, made: Made, row: Row) -> dict[str, str]:
         """Return what is written for a content that is left out.
 
         It counts as text at one provider and as bytes at another, and gets its type by that, or gets none.
         """
-        if not made.empty_type or made.typed or made.status in ("204", "304"):
+        if not made.empty_type or made.names_type or made.status in ("204", "304"):
             return {}
         flagged = row.lens.content == "packed"
         if made.empty_type == "none" and row.null_if_empty:

@@ -126,11 +126,18 @@ class Writing:
         """Tell whether a function is a coroutine function at the target."""
         if function.entry:
             return self.job.asynchronous
+        if isinstance(function.node, ast.AsyncFunctionDef) and self._manages(function):
+            return True
         facts = self.job.facts.get(function.key)
         unseen = not function.calls and isinstance(function.node, ast.AsyncFunctionDef)
         if facts is None or unseen:  # whoever calls it awaits it, as `async with` does its methods
             return isinstance(function.node, ast.AsyncFunctionDef)
         return facts.awaits if self.job.asynchronous or facts.awaits else False
+
+    def _manages(self, function: Function) -> bool:
+        """Tell whether a function is made a context manager, which `async with` enters whatever it does."""
+        named = (self.job.flow.standard_name(function.module, one) for one in function.node.decorator_list)
+        return "contextlib.asynccontextmanager" in named
 
     def _in_loop(self, node: ast.AST) -> bool:
         at: ast.AST | None = node
