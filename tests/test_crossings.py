@@ -10,12 +10,14 @@ import sys
 from pathlib import Path
 
 import pytest
-from conftest import Project, some
+from conftest import ROOT, Project, some
 
 from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import NATIVE, PROJECT
-from vast_ferry.hub.functions import EventTrigger, Trigger
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger, Trigger
+from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.keys import differing_key
 from vast_ferry.hub.schedules import FROM, first_difference
 from vast_ferry.profiles.registry import find_profile
@@ -393,3 +395,78 @@ def test_a_script_is_run_as_its_provider_would(tmp_path: Path) -> None:
         check=False,
     )
     assert b"leads out of the land" in out.stderr
+
+
+#: What handlers do that once came out otherwise, untold: source, code, what is sent, where to, whether it is native.
+ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
+    (  # an object out of a registry is asked by the name of a method whose answers are rewritten
+        "ostermere@1",
+        "class Answer:\n    def __init__(self, body):\n        self.body = body\n\n"
+        "    def build(self):\n        return {'code': 201, 'content': self.body}\n\n\n"
+        "def view(event):\n    return Answer(event['call']['verb'])\n\n\nVIEWS = {'GET': view}\n\n\n"
+        "def f(event, ctx):\n    if event['call']['search']:\n        return VIEWS['GET'](event).build()\n"
+        "    return Answer('none').build()\n",
+        "query.raw: a",
+        "thornwick@2",
+        True,
+    ),
+    (  # whose caller is told under other names
+        "thornwick@2",
+        "from thornwick import Reply\n\n\ndef f(request):\n"
+        "    return Reply('by ' + (request.caller['uid'] if request.caller else 'nobody'))\n",
+        "principal: {id: m-1, claims: {}}",
+        "wsgi@1",
+        True,
+    ),
+    (  # an answer without content, and a target that gives nothing a type
+        "thornwick@2",
+        "from thornwick import Reply\n\n\ndef f(request):\n    return Reply(status=415, heads=[('a', 'b')])\n",
+        "method: GET",
+        str(ROOT / "tests" / "manuals" / "wexcombe-7.yaml"),
+        True,
+    ),
+    (  # a context manager that awaits nothing at the target
+        "brackendale@1",
+        "from contextlib import asynccontextmanager\nfrom brackendale import Response\n\n\n@asynccontextmanager\n"
+        "async def held(services):\n    services.log('in')\n    yield 'x'\n\n\n"
+        "async def f(request, services):\n    async with held(services) as name:\n"
+        "        return Response(name + await request.text())\n",
+        "body: abc, headers: [[content-type, text/plain]]",
+        "asgi@1",
+        True,
+    ),
+    (  # attributes that a call takes in another form
+        "ostermere@1",
+        "from ostermere import lines\n\n\ndef f(event, ctx):\n"
+        "    lines.post('a', 'text', notes={'verb': event['call']['verb']})\n",
+        "method: GET",
+        str(ROOT / "tests" / "manuals" / "netherby-4.yaml"),
+        True,
+    ),
+    (  # content that two functions read, and that can be read once at the target
+        "ostermere@1",
+        "import base64, json\n\n\ndef raw(event):\n    body = event.get('content') or ''\n"
+        "    return base64.b64decode(body) if event.get('packed') else body.encode()\n\n\n"
+        "def size(event):\n    return len(raw(event))\n\n\n"
+        "def f(event, ctx):\n    return f'{size(event)} {json.loads(raw(event))}'\n",
+        "body: '[1]', headers: [[content-type, application/json]]",
+        "asgi@1",
+        True,
+    ),
+]
+
+
+@pytest.mark.parametrize(("source", "code", "sent", "to", "native"), ONCE_OTHERWISE)
+def test_what_once_came_out_otherwise_does_not(
+    project: Project, tmp_path: Path, source: str, code: str, sent: str, to: str, *, native: bool
+) -> None:
+    function = Function("f", Entry("h.py", "f"), (RouteTrigger("/f", (), "public"),))
+    files: dict[str, str | bytes] = dict(
+        write_definition(Declared("once", functions=(function,)), find_profile(source))
+    )
+    sample = f"kind: http\nevent: {{path.raw: /f, {sent}{'' if 'method' in sent else ', method: GET'}}}\n"
+    folder = project({**files, "h.py": code, "samples/f/one.yaml": sample})
+    crossing = carry(folder, to=to, out=tmp_path / "there", source=source)
+    assert (crossing.record.functions[0].style != "wrapped") is native
+    result = check(tmp_path / "there")
+    assert result.checked[0].verdict is Verdict.SAME, result.checked[0].differences
