@@ -232,17 +232,9 @@ class Ops:
             return self.calls.time_left(row.lens.per_second, value, node)
         if value.role == "context" and self.at.shape.each is not None:
             return self._of_the_delivery(row, value, node)
-        if row.field == "principal":
-            return self._principal(row, value, node)
-        made = native_value(row, self.at.reads()) or self._otherwise(row, node)
-        return self.shim(value, node) if made is None else self.at.place(made, node, value)
-
-    def _principal(self, row: Row, value: Spot, node: ast.expr) -> str:
-        """Return the caller as it was; where it is only asked whether there is one, as the target tells it."""
-        reads = self.at.reads()
-        own = [one for one in reads.rows.get("principal", ()) if one.lens.keys is not None]
-        asked = is_asked(node, self.at.parents)
-        made = reads.hub("principal") if asked else native_value(row, reads) if own else None
+        asked = row.field == "principal" and is_asked(node, self.at.parents)  # whether there is one
+        made = self.at.reads().hub("principal") if asked else native_value(row, self.at.reads())
+        made = made or self._otherwise(row, node)
         return self.shim(value, node) if made is None else self.at.place(made, node, value)
 
     def _of_the_delivery(self, row: Row, value: Spot, node: ast.expr) -> str:
