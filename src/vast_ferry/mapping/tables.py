@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import keyword
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from dataclasses import field as field_
 from typing import Any, Final
@@ -416,6 +416,16 @@ def _unknown_field(name: str, line: int, fields: Mapping[str, Field]) -> TablePr
     )
 
 
+def _lens_problems(row: Row, fields: Mapping[str, Field]) -> Iterator[TableProblem]:
+    """Yield what is wrong with a row's lens for its field."""
+    holds = fields[row.field].holds
+    if row.lens.holds and holds != "any" and holds not in row.lens.holds:
+        what = f"lens {row.lens.name} is for {' or '.join(row.lens.holds)}, and {row.field} holds {holds}"
+        yield TableProblem(row.line, what, "Take another lens, or another field")
+    if wrong := row.lens.wrong(fields):
+        yield TableProblem(row.line, f"lens {row.lens.name}: {wrong}", "Correct what it is given")
+
+
 def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[str]) -> list[TableProblem]:
     problems: list[TableProblem] = []
     read: dict[str, Row] = {}
@@ -431,15 +441,7 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                     f"Start it at one of: {', '.join(sorted(roots))}",
                 )
             )
-        holds = fields[row.field].holds
-        if row.lens.holds and holds != "any" and holds not in row.lens.holds:
-            problems.append(
-                TableProblem(
-                    row.line,
-                    f"lens {row.lens.name} is for {' or '.join(row.lens.holds)}, and {row.field} holds {holds}",
-                    "Take another lens, or another field",
-                )
-            )
+        problems += _lens_problems(row, fields)
         if row.lens.flagged and row.flag is None:
             problems.append(
                 TableProblem(row.line, f"lens {row.lens.name} needs a second place", "Add `flag:` with that place")

@@ -426,7 +426,7 @@ class RouteModel(Model):
 class DefinitionRow(Model):
     """A lens between a key of a definition and a field of the hub's function; without `is` it is known, not carried."""
 
-    at: str | list[str] = Field(
+    at: str | Annotated[list[str], Field(min_length=1)] = Field(
         description="key, or keys set apart by dots; or several of these, of which `as` makes one text"
     )
     is_: str | list[str] = Field(

@@ -6,11 +6,11 @@ and its like for what a person would write by hand in a handler, `undoes` for th
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from vast_ferry.hub.findings import FerryError
+from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
@@ -153,6 +153,11 @@ class Lens:
     def asks(self) -> tuple[str, ...]:
         """Return the other fields that it asks for."""
         return self.needs
+
+    def wrong(self, fields: Collection[str]) -> str:
+        """Return what is wrong with it in a shape that has these fields; empty where nothing is."""
+        unknown = next((one for one in self.asks if one not in fields), "")
+        return f"there is no field {unknown!r}{nearest(unknown, fields)}" if unknown else ""
 
     @property
     def beginning(self) -> str | None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import ClassVar
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
 from vast_ferry.mapping.expressions import Expression, Literal, helper
-from vast_ferry.mapping.lenses.lens import Lens, LensError, Need, TwoHelpers
+from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
 from vast_ferry.mapping.losses import Fields, Loss, repeats
 
 NAME, VALUE = ex.Variable("name"), ex.Variable("value")
@@ -222,9 +222,12 @@ class AskedFor(Lens):
     def by_name(self) -> How | None:  # type: ignore[override]
         return {"every": How.EVERY, "first": How.FIRST}.get(str(self.args[0]) if self.args else "")
 
-    def write(self, value: Expression, need: Need) -> Expression:
+    def wrong(self, fields: Collection[str]) -> str:
         if self.by_name is None or not all(str(one).isidentifier() for one in self.args[1:]):
-            raise LensError("lens asked_for takes every or first, and the call's parameters: asked_for(every, name)")
+            return "it takes every or first, and the call's parameters: asked_for(every, name)"
+        return super().wrong(fields)
+
+    def write(self, value: Expression, need: Need) -> Expression:
         folded = dict(self.options).get("case") == "no"
         named, *more = [ex.Variable(str(one)) for one in self.args[1:]]
         word = "values_asked_for" if self.by_name is How.EVERY else "value_asked_for"
