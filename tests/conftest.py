@@ -9,7 +9,6 @@ import os
 import signal
 import subprocess
 import sys
-import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -153,12 +152,12 @@ def request(path: str = "/a/x", method: str = "GET", headers: str = "", body: by
 
 
 @pytest.fixture(autouse=True)
-def _nothing_stays_imported() -> Iterator[None]:
+def _nothing_stays_imported(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Forget what a test imported of what it carried: the next one carries modules of the same names."""
-    before = set(sys.modules)
+    before, made = set(sys.modules), str(tmp_path_factory.getbasetemp())
     yield
     for name in sys.modules.keys() - before:
-        if str(getattr(sys.modules[name], "__file__", None) or "").startswith(tempfile.gettempdir()):
+        if str(getattr(sys.modules[name], "__file__", None) or "").startswith(made):
             del sys.modules[name]
 
 
