@@ -45,6 +45,7 @@ def test_replies_that_need_no_change_stay_as_they_are(project: Project, tmp_path
         assert not crossing.record.edits
 
 
+@pytest.mark.slow
 def test_what_services_and_times_there_can_not_hold_explains_the_difference(project: Project, tmp_path: Path) -> None:
     carry(PROJECT, to="fennick", out=tmp_path / "demo")
     result = check(tmp_path / "demo")

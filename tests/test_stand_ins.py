@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Project, definition
+from conftest import Project, definition, some
 
 from vast_ferry import BadInput, HttpEvent, StandIn, Verdict, carry, check, find_profile
 from vast_ferry.demo import PROJECT
@@ -578,7 +578,9 @@ before:
 
 
 @pytest.mark.parametrize("style", ["native", "wrapped"])
-@pytest.mark.parametrize("to", ["ostermere@2", "thornwick@2", "marrowby@2", "quillhaven", "brackendale", "wsgi", "cgi"])
+@pytest.mark.parametrize(
+    "to", some(["wsgi", "marrowby@2", "quillhaven", "brackendale", "thornwick@2", "ostermere@2"], 3)
+)
 def test_what_is_done_to_services_is_done_everywhere_or_told(
     project: Project, tmp_path: Path, to: str, style: str
 ) -> None:
@@ -618,7 +620,7 @@ def f(event, ctx):
 
 
 @pytest.mark.parametrize("style", ["native", "wrapped"])
-@pytest.mark.parametrize("to", ["cgi", "fennick", "wsgi"])
+@pytest.mark.parametrize("to", some(["cgi", "wsgi", "fennick"], 2))
 def test_what_a_handler_prints_is_no_part_of_its_answer(project: Project, tmp_path: Path, to: str, style: str) -> None:
     sample = "kind: http\nevent: {method: GET, path.raw: /f/a}\n"
     folder = project({"ostermere.yaml": definition(f="h.py#f"), "h.py": PRINTS, "samples/f/one.yaml": sample})
