@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import os
 import signal
 import socket
@@ -255,7 +256,9 @@ def test_a_check_that_is_told_to_end_leaves_nothing(project: Project, tmp_path: 
     scratch = tmp_path / "scratch"
     scratch.mkdir()
     command = [sys.executable, "-m", "vast_ferry", "check", str(tmp_path / "out"), "--limit", "60"]
-    process = subprocess.Popen(command, env={**os.environ, "TMPDIR": str(scratch)}, stderr=subprocess.PIPE)
+    heard = functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL)  # a shell's background ignores it
+    environment = {**os.environ, "TMPDIR": str(scratch)}
+    process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, preexec_fn=heard)  # noqa: PLW1509
     until = time.monotonic() + 20
     while time.monotonic() < until and len(_running(scratch)) < 8:
         time.sleep(0.05)
