@@ -168,9 +168,12 @@ class Services:
     def _write_record(self, hub: dict[str, Any]) -> None:
         if not isinstance(hub["record"], dict):
             raise TypeError(f"a record is a mapping, not {type(hub['record']).__name__}")
-        row = (_text(hub["table"]), _canonical(hub["keys"]), json.dumps(hub["record"]))
-        self._open().execute("insert or replace into records values (?, ?, ?)", row)
+        self._put_record(hub, hub["record"])
         self.note("record.write", hub)
+
+    def _put_record(self, hub: dict[str, Any], record: dict[str, Any]) -> None:
+        row = (_text(hub["table"]), _canonical(hub["keys"]), json.dumps(record))
+        self._open().execute("insert or replace into records values (?, ?, ?)", row)
 
     def _delete_record(self, hub: dict[str, Any]) -> None:
         self._open().execute(
@@ -182,8 +185,7 @@ class Services:
         column, amount = _text(hub["column"]), hub["amount"]
         record = self._read_record(hub) or {}
         total = record.get(column, 0) + amount  # a column that holds no number is the handler's mistake
-        row = (_text(hub["table"]), _canonical(hub["keys"]), json.dumps({**record, column: total}))
-        self._open().execute("insert or replace into records values (?, ?, ?)", row)
+        self._put_record(hub, {**record, column: total})
         self.note("record.add", hub)
         return total
 

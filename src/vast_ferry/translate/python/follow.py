@@ -70,13 +70,16 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
             Follower(flow, module, None).follow_module()
         except Stop as stop:
             module.stop = stop
-    # Whoever calls a function that is handed on as a value can't be seen, and hands it things as they were.
-    for function in list(flow.functions.values()):
-        if function.referred:
+    # Whoever calls a function that is handed on as a value can't be seen, and hands it things as they were. What is
+    # followed then may hand on more.
+    plain: set[Key] = set()
+    while more := {one.key for one in flow.functions.values() if one.referred} - plain:
+        plain |= more
+        for function in [one for one in flow.functions.values() if one.key in more and not one.entry]:
             for name, value in list(function.params.items()):
-                if isinstance(value, Foreign) and not function.entry:
+                if isinstance(value, Foreign):
                     flow.pass_(function, name, NOTHING)
-    _follow_waiting(flow)
+        _follow_waiting(flow)
 
 
 def _follow_waiting(flow: Flow) -> None:

@@ -370,7 +370,7 @@ class _Project:
                 failed = self._not_kept(self._affected(function, by_name, stop))
                 if failed:
                     return failed
-                if job.again:
+                if stop.code == "content-read-twice":  # it is written again, with its content kept
                     function.stop = None
             if job.changed:
                 continue
