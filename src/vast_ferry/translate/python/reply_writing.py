@@ -84,12 +84,14 @@ class ReplyWriting(Forms):
         """
         if not made.empty_type or made.names_type or made.status in ("204", "304"):
             return {}
+        if row.lens.content == "keys":  # what stands under no key has no type; one that it had is named by itself
+            return {}
         flagged = row.lens.content == "packed"
         if made.empty_type == "none" and row.null_if_empty:
             return {"body": "None"}
         if flagged and made.empty_type == "bytes":
             return {"body": '""', "flag": "True"}
-        return {"body": '""', "body_type": "str"} if not flagged and made.empty_type == "str" else {}
+        return {"body": '""'} if not flagged and made.empty_type == "str" else {}
 
     def _as_pairs(self, made: Made) -> str:
         """Return the source of header fields as a list of pairs."""
