@@ -398,7 +398,7 @@ def test_a_script_is_run_as_its_provider_would(tmp_path: Path) -> None:
 
 
 #: What handlers do that once came out otherwise, untold: source, code, what is sent, where to, whether it is native.
-ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
+ONCE_OTHERWISE: list[tuple[str, str, str, str, bool, Verdict]] = [
     (  # an object out of a registry is asked by the name of a method whose answers are rewritten
         "ostermere@1",
         "class Answer:\n    def __init__(self, body):\n        self.body = body\n\n"
@@ -409,6 +409,7 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "query.raw: a",
         "thornwick@2",
         True,
+        Verdict.SAME,
     ),
     (  # whose caller is told under other names
         "thornwick@2",
@@ -417,6 +418,7 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "principal: {id: m-1, claims: {}}",
         "wsgi@1",
         True,
+        Verdict.SAME,
     ),
     (  # an answer without content, and a target that gives nothing a type
         "thornwick@2",
@@ -424,6 +426,7 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "method: GET",
         str(ROOT / "tests" / "manuals" / "wexcombe-7.yaml"),
         True,
+        Verdict.SAME,
     ),
     (  # a context manager that awaits nothing at the target
         "brackendale@1",
@@ -434,6 +437,7 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "body: abc, headers: [[content-type, text/plain]]",
         "asgi@1",
         True,
+        Verdict.SAME,
     ),
     (  # attributes that a call takes in another form
         "ostermere@1",
@@ -442,6 +446,7 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "method: GET",
         str(ROOT / "tests" / "manuals" / "netherby-4.yaml"),
         True,
+        Verdict.SAME,
     ),
     (  # content that two functions read, and that can be read once at the target
         "ostermere@1",
@@ -452,13 +457,22 @@ ONCE_OTHERWISE: list[tuple[str, str, str, str, bool]] = [
         "body: '[1]', headers: [[content-type, application/json]]",
         "asgi@1",
         True,
+        Verdict.SAME,
+    ),
+    (  # an error raised without a type, where answers that are given back have one, as all have at the target
+        str(ROOT / "tests" / "profiles" / "quernby-1.yaml"),
+        "import quernby\n\n\ndef f(sack, bench):\n    raise quernby.Spilt(404, 'no')\n",
+        "method: GET",
+        str(ROOT / "tests" / "manuals" / "netherby-4.yaml"),
+        True,
+        Verdict.UNHELD,
     ),
 ]
 
 
-@pytest.mark.parametrize(("source", "code", "sent", "to", "native"), ONCE_OTHERWISE)
+@pytest.mark.parametrize(("source", "code", "sent", "to", "native", "verdict"), ONCE_OTHERWISE)
 def test_what_once_came_out_otherwise_does_not(
-    project: Project, tmp_path: Path, source: str, code: str, sent: str, to: str, *, native: bool
+    project: Project, tmp_path: Path, source: str, code: str, sent: str, to: str, *, native: bool, verdict: Verdict
 ) -> None:
     function = Function("f", Entry("h.py", "f"), (RouteTrigger("/f", (), "public"),))
     files: dict[str, str | bytes] = dict(
@@ -469,4 +483,4 @@ def test_what_once_came_out_otherwise_does_not(
     crossing = carry(folder, to=to, out=tmp_path / "there", source=source)
     assert (crossing.record.functions[0].style != "wrapped") is native
     result = check(tmp_path / "there")
-    assert result.checked[0].verdict is Verdict.SAME, result.checked[0].differences
+    assert result.checked[0].verdict is verdict, result.checked[0].differences

@@ -45,7 +45,8 @@ class Projection:
         kept = self._reply.of(reply, method)
         shape = self._profile.reply
         forms = [shape.written, *([shape.by_hand.form] if shape.by_hand is not None else [])]
-        given = {one for form in forms for one in form.default_types or ()}
+        by_form = [form.default_types or (form.types.get("text", ""), form.types.get("bytes", "")) for form in forms]
+        given = {one for types in by_form for one in types if one}
         told = content_type_of(like.headers) if like is not None else ""
         if content_type_of(reply.headers) or told not in given or content_type_of(kept.headers) not in {"", *given}:
             return kept

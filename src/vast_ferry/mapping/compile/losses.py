@@ -57,9 +57,15 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
     # What is brought along for answers by hand names a type, too.
     by_hand = shape.by_hand is not None and bool(shape.by_hand.form.default_types)
     # Where a handler's own provider gives each answer a type, none comes without one.
-    if (typed or by_hand) and not (seen_by is not None and seen_by.written.default_types):
+    if (typed or by_hand) and not (seen_by is not None and _types_each(seen_by)):
         losses.append(TYPE_ADDED)
     return losses
+
+
+def _types_each(shape: ReplyShape) -> bool:
+    """Tell whether each answer that has content gets a type, however it is given."""
+    with_content = [form for form in shape.forms if any(row.field == "body" for row in form.rows)]
+    return bool(shape.written.default_types) and all(form.default_types or form.types for form in with_content)
 
 
 def _seen_through(reading: Reading, wanted: set[str]) -> set[str]:

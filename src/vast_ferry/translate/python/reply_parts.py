@@ -23,6 +23,7 @@ class Made:
     body: str = ""
     body_type: str = ""
     empty_type: str = ""  # as what content that is left out counts: text or bytes, or `none` where it has no type
+    usual: tuple[str, str] | None = None  # the types that the source gives content that names none: as text, as bytes
 
     def spread(self, kind: str, source: str) -> None:
         """Note header fields that stand there as a whole."""

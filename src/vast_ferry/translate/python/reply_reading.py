@@ -34,7 +34,7 @@ class ReplyReading(Forms):
         required = [key for key, row in rows.items() if row.field == "status" and not row.optional]
         if any(key not in parts for key in required):
             return None
-        made = Made(empty_type="str" if flag else "bytes")
+        made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
         for name, part in parts.items():
             if name != flag:
                 self._part(made, rows[name], part, parts.get(flag) if flag else None)
@@ -54,7 +54,7 @@ class ReplyReading(Forms):
                 raise Stop("arguments-hidden", node)
             given[keyword.arg] = keyword.value
         rows = self._rows(form)
-        made = Made(empty_type="bytes")
+        made = Made(empty_type="bytes", usual=form.default_types)
         for key, value in given.items():
             if key not in rows:
                 raise Stop("reply-unknown", node)

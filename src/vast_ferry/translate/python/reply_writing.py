@@ -66,8 +66,7 @@ class ReplyWriting(Forms):
 
     def _type_of_nothing(self, made: Made, node: ast.AST) -> None:
         """Name the type that content which is left out gets at the source, where the target gives it none."""
-        known = next((form.default_types for form in self._source if form.default_types), None)
-        if known is None or made.body or made.names_type or made.status in ("204", "304"):
+        if made.usual is None or made.body or made.names_type or made.status in ("204", "304"):
             return
         by_content = self.job.target.kinds[self.at.kind].answered.written.types  # what is left out has none
         there = (None if by_content else self._target.default_types) or ("", "")
@@ -75,7 +74,7 @@ class ReplyWriting(Forms):
             return
         if made.spreads:  # which may name one
             raise Stop("headers-unknown", node)
-        made.pairs.append(('"content-type"', quoted(known[made.empty_type == "bytes"]), "content-type"))
+        made.pairs.append(('"content-type"', quoted(made.usual[made.empty_type == "bytes"]), "content-type"))
 
     def _no_content(self, made: Made, row: Row) -> dict[str, str]:
         """Return what is written for a content that is left out.
@@ -174,7 +173,7 @@ class ReplyWriting(Forms):
 
     def _content(self, made: Made, row: Row, parts: dict[str, str], node: ast.AST) -> None:
         types = self.job.target.kinds[self.at.kind].answered.written.types
-        typeless = made.empty_type == "none" or not any(form.default_types for form in self._source)
+        typeless = made.empty_type == "none" or made.usual is None
         if types and typeless and not made.typed and not _is_something(made.body):
             self._without_type(made, row, "bytes" in types, parts, node)
             return
