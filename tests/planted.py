@@ -53,7 +53,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "lists that were made anew are changed": (
         "expressions.py",
-        "return isinstance(value, Batch | Parsed) or (isinstance(value, Of) and value.made)",
+        "return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)",
         "return False",
     ),
     "what was awaited together is not told": ("calls.py", 'self.at.notes.append(("one-after-another", node))', "pass"),
@@ -200,7 +200,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "an item is set": (
         "statements.py",
-        "if isinstance(base, Spot | Batch | Parsed) or self._is_the_events(base):",
+        "if isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base):",
         "if False:",
     ),
     "an assignment goes though it is read": ("follow.py", "if loose and not inner:", "if False:"),

@@ -19,6 +19,7 @@ from conftest import WHOLE
 from fuzz import MANUALS, batches, fresh_of, programs, targets
 from fuzz_grammar import Piece, Program, Surface, program
 from fuzz_inside import Bench, Counted, write_programs
+from planted import MISTAKES, ROOT, WHERE
 
 from vast_ferry import find_profile
 
@@ -136,3 +137,10 @@ def test_every_piece_is_generated() -> None:
 
 #: What a function that writes a piece takes and gives.
 PIECE = fuzz_grammar.said.__annotations__
+
+
+def test_each_mistake_to_be_planted_stands_once() -> None:
+    stale = [
+        name for name, (file, before, _) in MISTAKES.items() if (ROOT / WHERE / file).read_text().count(before) != 1
+    ]
+    assert not stale

@@ -226,6 +226,11 @@ class Code:
         there = module.names.get(node.id) if isinstance(node, ast.Name) else None
         return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
 
+    def of_a_metaclass(self, cls: Key) -> bool:
+        """Tell whether what makes a class's objects is the author's own."""
+        given = [k.value for one in self.family(cls) for k in self.classes[one].keywords if k.arg == "metaclass"]
+        return any(getattr(one, "attr", getattr(one, "id", "")) not in ("ABCMeta", "EnumMeta") for one in given)
+
     def family(self, cls: Key) -> frozenset[Key]:
         """Return a class of the project with those that it inherits from and those that inherit from it, and theirs."""
         found, waiting = {cls}, [cls]

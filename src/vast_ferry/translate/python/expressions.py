@@ -8,15 +8,13 @@ from collections.abc import Mapping
 
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
-from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
-from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.following import METHODS, Following
-from vast_ferry.translate.python.idioms import Idioms
+from vast_ferry.translate.python.code import MADE, NOTHING, Function
+from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.nodes import in_generator, walk
+from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.types import (
     CHANGING,
     CHANGING_METHODS,
@@ -24,6 +22,7 @@ from vast_ferry.translate.python.types import (
     HANDING_ON,
     LIKE_ARGUMENT,
     METHOD_TYPES,
+    PUTTING,
     SAME_TYPE,
     STD_TYPES,
     type_of_constant,
@@ -33,13 +32,12 @@ from vast_ferry.translate.values import (
     Bound,
     Clash,
     Class,
+    Env,
     Foreign,
     Func,
     Handlers,
     Instance,
-    Key,
     Of,
-    Own,
     Parsed,
     Service,
     Std,
@@ -62,12 +60,8 @@ _ASK_NO_METHODS = frozenset(
 _GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque"])
 
 
-class Expressions(Following):
+class Expressions(Objects):
     """What follows expressions."""
-
-    def __init__(self, flow: Flow, module: Module, function: Function | None) -> None:
-        super().__init__(flow, module, function)
-        self.idioms = Idioms(self)
 
     def lookup(self, name: str) -> Value:
         """Return what a name holds, without noting that it is read."""
@@ -79,12 +73,13 @@ class Expressions(Following):
         """Return what a name holds where it is read."""
         bound = self.env.get(node.id)
         if bound is None:
+            self._not_bound(node)
             return self._of_the_module(node)
         value = bound.value
         if isinstance(value, Clash):
             if self.function is None or value.held:
                 raise self.stop("rebound", node)
-            self.function.keep |= value.origins
+            self._keep(value.origins)
             return NOTHING
         function = self.function
         if not bound.origin or function is None:
@@ -100,10 +95,21 @@ class Expressions(Following):
                 self.mark(node)
         return value
 
-    def _is_plain_class(self, value: Class, node: ast.expr) -> None:
-        """Refuse a class that inherits from one of the provider's, which is another, or none, at the target."""
-        if self.function is not None and self.flow.is_of_the_provider(value.key):
-            raise self.stop("provider-inherited", node, value.key[1])
+    def _keep(self, origins: frozenset[int]) -> None:
+        """Let assignments stay, in this function or in one around it, which is followed anew then."""
+        function = self.function
+        while function is not None and origins:
+            own = {one for one in origins if one in function.uses}
+            if function is not self.function and not own <= function.keep:
+                self.flow.waiting[function.key] = None
+            function.keep |= own if function is not self.function else origins
+            function = function.outer
+
+    def _not_bound(self, node: ast.Name) -> None:
+        """Keep all assignments to a name of the function's that is read where none may have been made."""
+        if self.function is not None and node.id not in self._shared():
+            stores = [use for use in self.function.nodes.uses(node.id) if isinstance(use.ctx, ast.Store)]
+            self.function.keep.update(map(id, stores))
 
     def _of_the_module(self, node: ast.Name) -> Value:
         """Return what a name is that the function does not bind."""
@@ -117,7 +123,7 @@ class Expressions(Following):
         return Std(f"builtins.{node.id}")
 
     def _sees_foreign(self) -> bool:
-        return any(isinstance(bound.value, Spot) for bound in self.env.values())
+        return any(isinstance(bound.value, (Foreign, Clash)) for bound in self.env.values())
 
     # --- expressions ---
 
@@ -176,51 +182,6 @@ class Expressions(Following):
     def _attribute_(self, node: ast.Attribute) -> Value:
         return self.attribute(node, self.eval(node.value))
 
-    def _held_spot(self, held: Spot, node: ast.Attribute, cls: Key) -> Spot:
-        """Return a place that an object holds; what it was told when it was set up is each call's own."""
-        if not held.of_event and cls in self.flow.set_up:
-            return held
-        return Spot(held.kind, held.role, held.steps, self.module.text.of(node))
-
-    def attribute(self, node: ast.Attribute, base: Value, *, called: bool = False) -> Value:
-        """Return what an attribute of something is."""
-        if isinstance(base, Spot):
-            return self.idioms.step(node, base, Attr(node.attr), node.value)
-        if isinstance(base, (Std, Own)):
-            found = self.flow.attribute(base, node.attr)
-            if isinstance(found, Class):
-                self._is_plain_class(found, node)
-            return found
-        if isinstance(base, Instance):
-            method = self.flow.method(base.key, node.attr)
-            if method is not None:
-                method.referred = method.referred or not called
-                return Func(method.key, bound=True)
-            held = self.flow.held(base.key, node.attr)
-            if isinstance(held, Clash):
-                raise self.stop("rebound", node)
-            return self._held_spot(held, node, base.key) if isinstance(held, Spot) else held
-        if isinstance(base, Class):
-            method = self.flow.method(base.key, node.attr)
-            if method is not None:
-                method.referred = method.referred or not called
-                return Func(method.key, bound=not method.static)
-        if isinstance(base, Of) and not (base.type or base.made):
-            self._of_any_class(node)
-        return NOTHING
-
-    def _of_any_class(self, node: ast.Attribute) -> None:
-        """Note what is asked of an object that may be of any class of the project; of `super()`, of its own family."""
-        asked = node.value.func if isinstance(node.value, ast.Call) else None
-        above = isinstance(asked, ast.Name) and asked.id == "super"
-        within = self.function.cls if above and self.function is not None else None
-        if within is None and node.attr.startswith("__"):
-            return
-        family = self.flow.family(within) if within is not None else None
-        for method in self.flow.called_alike(node.attr):
-            if family is None or method.cls in family:
-                method.referred = True
-
     def _subscript_(self, node: ast.Subscript) -> Value:
         base = self.eval(node.value)
         self.eval(node.slice)
@@ -250,43 +211,40 @@ class Expressions(Following):
         value = self.eval(node.value)
         made = self.flow.made(value) if isinstance(value, Foreign) else value
         self.env[node.target.id] = Bound(made)
+        self.named += 1
+        self.passes()
         return made
+
+    def _met(self, named: int, before: Env, ends: list[Env]) -> None:
+        """Go on behind parts of an expression of which not all are done; names hold what they did if none was bound."""
+        self.env = before if self.named == named else self.joined(ends)
 
     def _ifexp_(self, node: ast.IfExp) -> Value:
         test = self.eval(node.test)
         found = self.idioms.unpacked(node, test)
         if found is not None:
             return found
-        before, (there, absent) = self.env, self.idioms.guards(node.test)
+        before, (there, absent), named = self.env, self.idioms.guards(node.test), self.named
         self.env = {**before, **there}
         one = self.eval(node.body)
-        self.env = {**before, **absent}
+        end, self.env = self.env, {**before, **absent}
         other = self.eval(node.orelse)
-        self.env = before
+        self._met(named, before, [end, self.env])
         if one == other and isinstance(one, (Of, Instance)):
             return one
         if self._is_the_events(one) or self._is_the_events(other):
             return MADE
         return Of(holds=True) if self._gives_parts(one) or self._gives_parts(other) else NOTHING
 
-    def _gives_parts(self, value: Value) -> bool:
-        """Tell whether what is taken out of a value, by going through it or by a key, is the event's."""
-        return self._is_the_events(value) or (isinstance(value, Of) and value.holds)
-
-    def _is_the_events(self, value: Value) -> bool:
-        """Tell whether a value is a part of the event that can be changed, or was made of one."""
-        if isinstance(value, Spot):
-            made = self.flow.made(value)
-            return isinstance(made, Of) and made.made
-        return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)
-
     def _boolop_(self, node: ast.BoolOp) -> Value:
-        before, values = self.env, []
+        before, values, ends, named = self.env, [], list[Env](), self.named
+        self.env = dict(before)
         for part in node.values:
             values.append(self.eval(part))
+            ends.append(self.env)
             there, absent = self.idioms.guards(part)
             self.env = {**self.env, **(there if isinstance(node.op, ast.And) else absent)}
-        self.env = before
+        self._met(named, before, ends)
         kinds = {value.type if isinstance(value, Of) else "" for value in values}
         made = any(self._is_the_events(value) for value in values)
         holds = any(self._gives_parts(value) for value in values)
@@ -310,7 +268,12 @@ class Expressions(Following):
         return Of("bool") if isinstance(node.op, ast.Not) else NOTHING
 
     def _compare_(self, node: ast.Compare) -> Value:
-        values = [self.eval(part) for part in (node.left, *node.comparators)]
+        values, named, ends = [self.eval(node.left)], self.named, list[Env]()
+        for part in node.comparators:  # the first is compared, and the next only if it holds
+            values.append(self.eval(part))
+            ends += [dict(self.env)] if len(node.comparators) > 1 else []
+        if len(ends) > 1:
+            self._met(named, self.env, ends)
         if any(isinstance(one, (ast.Is, ast.IsNot)) for one in node.ops):
             theirs = any(isinstance(value, Foreign) or self._is_the_events(value) for value in values)
             if theirs and not all(_is_one_of_a_kind(one) for one in (node.comparators if len(values) == 2 else ())):
@@ -355,7 +318,25 @@ class Expressions(Following):
     def _comprehension(
         self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp | ast.DictComp, *parts: ast.expr
     ) -> Value:
-        before = dict(self.env)
+        before, named = dict(self.env), self.named
+        values = self._turn_of(node, parts)
+        if self.named != named:  # what is bound inside is bound for the function, and for the next turn
+            bound = {inner.target.id for inner in walk(node) if isinstance(inner, ast.NamedExpr)}
+
+            def left() -> Env:
+                return self.joined([before, {**before, **{n: self.env[n] for n in bound if n in self.env}}])
+
+            self.env = left()
+            values = self._turn_of(node, parts)
+            self.env = left()
+        else:
+            self.env = before
+        return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
+
+    def _turn_of(
+        self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp | ast.DictComp, parts: tuple[ast.expr, ...]
+    ) -> list[Value]:
+        """Follow one turn of a comprehension."""
         for generator in node.generators:
             over = self.eval(generator.iter)
             if self.idioms.entry_of(generator.target, over, generator.iter):
@@ -364,9 +345,7 @@ class Expressions(Following):
                 self.store(generator.target, MADE if self._gives_parts(over) else NOTHING)
             for test in generator.ifs:
                 self.eval(test)
-        values = [self.eval(part) for part in parts]
-        self.env = before
-        return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
+        return [self.eval(part) for part in parts]
 
     def _listcomp_(self, node: ast.ListComp) -> Value:
         value = self._comprehension(node, node.elt)
@@ -413,19 +392,29 @@ class Expressions(Following):
         if isinstance(target, Handlers):
             return self._handing_on(node, target)
         if isinstance(target, Class):
-            init = self.flow.method(target.key, "__init__")
-            if init is not None:
-                self._note_call(init, node)
-            self.arguments(node, init)
-            return Instance(target.key)
+            return self._new(node, target)
         if isinstance(target, Instance):
             method = self.flow.method(target.key, "__call__")
             if method is not None:
                 return self._project_call(node, Func(method.key, bound=True))
         if isinstance(target, Std):
             return self._standard_call(node, target.name.removeprefix("builtins."))
-        self._asked_by_name(self.arguments(node, None))  # what is called is not known
+        values = self.arguments(node, None)
+        self._asked_by_name(values)  # what is called is not known
+        if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
+            self.flow.looked_into(values)
         return self._method_type(node)
+
+    def _new(self, node: ast.Call, target: Class) -> Value:
+        """Return the object that a call of a class makes; a metaclass of the author's may give anything."""
+        if self.flow.of_a_metaclass(target.key):
+            self._asked_by_name([target, *self.arguments(node, None)])
+            return NOTHING
+        init = self.flow.method(target.key, "__init__")
+        if init is not None:
+            self._note_call(init, node)
+        self.arguments(node, init)
+        return Instance(target.key)
 
     def _standard_call(self, node: ast.Call, name: str) -> Value:
         """Return what a call gives of something outside the project."""
@@ -436,6 +425,7 @@ class Expressions(Following):
         if name in ("setattr", "delattr") and node.args:
             self.flow.patched_by_call(node, self.module)
         values = self.arguments(node, None)
+        self._attributes_by_call(node, name, values)
         if name not in _ASK_NO_METHODS:
             self._asked_by_name(values)
         theirs = any(self._is_the_events(value) for value in values)
@@ -452,18 +442,6 @@ class Expressions(Following):
             given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
             return Of(self._type_of(given[0])) if given else NOTHING
         return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
-
-    def _asked_by_name(self, values: list[Value]) -> None:
-        """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""
-        for value in values:
-            if isinstance(value, (Instance, Class)):
-                for function in self.flow.functions.values():
-                    if (
-                        function.cls is not None
-                        and function.cls in self.flow.family(value.key)
-                        and not function.node.name.startswith("__")
-                    ):
-                        function.referred = True
 
     def _type_of(self, node: ast.expr) -> str:
         value = self.flow.values.get(id(node))

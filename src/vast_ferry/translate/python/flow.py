@@ -8,6 +8,7 @@ followed stays an ordinary value: the place is then made for it, as it was.
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterable
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
@@ -15,9 +16,10 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import MADE, NOTHING, Code, Function, Module
+from vast_ferry.translate.python.kept import Kept
 from vast_ferry.translate.python.types import FIXED
 from vast_ferry.translate.shapes import ShapeMap
-from vast_ferry.translate.values import Clash, Class, Foreign, Key, Of, Own, Service, Std, Stop, Value
+from vast_ferry.translate.values import Clash, Class, Foreign, Instance, Key, Of, Own, Service, Std, Stop, Value
 
 
 class Flow(Code):
@@ -29,7 +31,8 @@ class Flow(Code):
         self.source, self.target = source, target
         self.maps = {kind: ShapeMap.of(tables.event) for kind, tables in source.kinds.items()}
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
-        self.attributes: dict[tuple[Key, str], Value] = {}
+        self.kept = Kept(self.family, _joined)
+        self.followed: dict[Key, None] = {}
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
@@ -110,21 +113,20 @@ class Flow(Code):
 
     def keep_attribute(self, cls: Key, name: str, value: Value) -> None:
         """Note what an attribute of a class's objects holds."""
-        before = self.attributes.get((cls, name))
-        joined = value if before is None else _joined(before, value)
-        if joined != before:
-            self.attributes[cls, name] = joined
+        if self.kept.keep(cls, name, value):
             family = self.family(cls)
             self.waiting |= {k: None for k, f in self.functions.items() if f.cls in family}
 
-    def held(self, cls: Key, name: str) -> Value:
-        """Return what an attribute of a class's objects holds, whichever class of its family stores it."""
-        found: Value | None = None
-        for one in sorted(self.family(cls)):
-            value = self.attributes.get((one, name))
-            if value is not None:
-                found = value if found is None else _joined(found, value)
-        return NOTHING if found is None else found
+    def asked_anywhere(self, name: str, *, stored: bool = False) -> None:
+        """Note that an attribute is asked of something of which we don't know what it is, or given a value there."""
+        if self.kept.asked(name, stored=stored):
+            self.waiting |= dict.fromkeys(self.followed)
+
+    def looked_into(self, values: Iterable[Value]) -> None:
+        """Note that objects are looked into as a whole, by somebody whom we don't see."""
+        for value in values:
+            if isinstance(value, Instance) and self.kept.opened(value.key):
+                self.waiting |= dict.fromkeys(self.followed)
 
     def attribute(self, base: Std | Own, name: str) -> Value:
         """Return what an attribute of something outside the project is."""

@@ -56,7 +56,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.statements import Statements
-from vast_ferry.translate.values import Batch, Bound, Foreign, Handlers, Instance, Key, Stop
+from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, Instance, Key, Stop
 
 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
@@ -103,6 +103,7 @@ def _follow(flow: Flow, function: Function) -> None:
             flow.consumed.discard(node)
             flow.formed.discard(node)
             flow.values.pop(node, None)
+        flow.followed[function.key] = None
         function.ops, function.uses, function.stop, function.callees = set(), {}, None, {}
         before = len(function.keep)
         try:
@@ -138,6 +139,8 @@ class Follower(Statements):
         assert function is not None
         if function.outer is not None:
             self.env = {name: Bound(bound.value, bound.origin) for name, bound in function.outer.env.items()}
+            for name in _given_up(function.outer):  # which of the two it finds there depends on when it is called
+                self.env[name] = Bound(Clash(frozenset(), held=True))
         node = function.node
         arguments = node.args
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
@@ -156,7 +159,7 @@ class Follower(Statements):
         for default in (*arguments.defaults, *(d for d in arguments.kw_defaults if d)):
             self.eval(default)
         self.body(node.body)
-        function.env = self.env
+        function.env = {**self.history, **self.env}
         for inner in self.later:
             self.flow.waiting[inner.key] = None
 
@@ -169,3 +172,12 @@ class Follower(Statements):
                         self.statement(inner)
             elif not isinstance(statement, DEFINITION):
                 self.statement(statement)
+
+
+def _given_up(function: Function) -> list[str]:
+    """Return the parameters that give a function the event, or a part, and hold other things later."""
+    return [
+        name
+        for name, value in function.params.items()
+        if isinstance(value, Foreign) and any(isinstance(use.ctx, ast.Store) for use in function.nodes.uses(name))
+    ]

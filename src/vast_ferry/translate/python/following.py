@@ -8,7 +8,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.values import Env, Stop, Value
+from vast_ferry.translate.values import Bound, Clash, Env, Foreign, Known, Of, Stop, Value
 
 
 class _Methods(dict[type, str]):
@@ -28,6 +28,42 @@ class Following:
     def __init__(self, flow: Flow, module: Module, function: Function | None) -> None:
         self.flow, self.module, self.function = flow, module, function
         self.env: Env = {}
+        self.dead = False  # nothing comes here: what stands before has left
+        self.ways: list[list[Env]] = []  # for each block that may be left anywhere: what names held wherever it may be
+        self.named = 0  # how often an expression has bound a name
+
+    def passes(self) -> None:
+        """Note what names hold here, where an open block may be left."""
+        for ways in self.ways:
+            ways.append(dict(self.env))
+
+    def joined(self, ends: list[Env]) -> Env:
+        """Return what names hold where ways come together.
+
+        A name that is not bound on each of them holds the event's on some, and nothing on others: as a clash it is read
+        as it was. A name of anything else is left to Python, as it stands.
+        """
+        if len(ends) == 1:
+            return ends[0]
+        made: Env = {}
+        for name in dict.fromkeys(name for env in ends for name in env):
+            bounds = [env[name] for env in ends if name in env]
+            first, everywhere = bounds[0], len(bounds) == len(ends)
+            if isinstance(name, Known) and not everywhere:
+                continue
+            foreign = any(isinstance(bound.value, (Foreign, Clash)) for bound in bounds)
+            if (everywhere or not foreign) and all(
+                bound.value == first.value and bound.origin == first.origin for bound in bounds
+            ):
+                made[name] = first
+            elif foreign:
+                made[name] = Bound(_clash(bounds))
+            else:
+                types = {bound.value for bound in bounds}
+                parts = any(isinstance(one, Of) and one.made for one in types)
+                holds = any(isinstance(one, Of) and one.holds for one in types)
+                made[name] = Bound(first.value if len(types) == 1 else Of(made=parts, holds=holds))
+        return made
 
     def note(self, node: ast.expr, op: Operation, *consumed: ast.expr) -> None:
         """Note what a node does, and which nodes it takes the place of."""
@@ -63,6 +99,10 @@ class Following:
         """Bind names to an ordinary value, or to what is not known."""
         raise NotImplementedError
 
+    def _shared(self) -> frozenset[str]:
+        """Return the names that others change, or read when it suits them."""
+        raise NotImplementedError
+
     def service(self, node: ast.Call, client: Client) -> Value:
         """Follow a call of a service and return what it gives."""
         raise NotImplementedError
@@ -70,3 +110,11 @@ class Following:
     def arguments(self, node: ast.Call, called: Function | None = None) -> list[Value]:
         """Follow the arguments of a call."""
         raise NotImplementedError
+
+
+def _clash(bounds: list[Bound]) -> Clash:
+    """Return what a name holds that holds one of several, or nothing."""
+    clashes = [bound.value for bound in bounds if isinstance(bound.value, Clash)]
+    origins = {bound.origin for bound in bounds if bound.origin}.union(*(one.origins for one in clashes))
+    held = any(isinstance(bound.value, Foreign) and not bound.origin for bound in bounds)
+    return Clash(frozenset(origins), held=held or any(one.held for one in clashes))

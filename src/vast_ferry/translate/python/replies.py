@@ -384,7 +384,7 @@ class Replies(ReplyReading, ReplyWriting):
             return
         default = self._target.default_types
         typed = _types(form)
-        made = Made(body=self.at.code(node), body_type=kind)
+        made = Made(body=self.at.code(node), body_type=kind, usual=(typed, typed) if typed else None)
         if typed and not (default and typed == default[0 if kind == "str" else 1]):
             made.pairs.append(('"content-type"', quoted(typed), "content-type"))
         self.at.swap(node, self._construct(made, node), "reply")

@@ -302,7 +302,7 @@ class ReplyReading(Forms):
         rows, flag = self._rows(form), self._flag(form)
         if not (always | maybe) <= {*rows, flag}:
             return None
-        made = Made()
+        made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
 
         def part(key: str, default: str) -> str:
             return f"{name}[{quoted(key)}]" if key in always else f"{name}.get({quoted(key)}, {default})"

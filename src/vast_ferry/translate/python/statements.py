@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
@@ -11,6 +12,7 @@ from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.types import LET_THROUGH
 from vast_ferry.translate.values import (
     Batch,
     Bound,
@@ -28,6 +30,17 @@ from vast_ferry.translate.values import (
     Value,
 )
 
+#: How many turns of a loop are followed at most, until one leaves nothing new.
+_MOST_TURNS = 20
+
+
+@dataclass(slots=True)
+class _Loop:
+    """What names held at each `break` of a loop that is open, and at each `continue`."""
+
+    left: list[Env] = field(default_factory=list)
+    turned: list[Env] = field(default_factory=list)
+
 
 class Statements(Expressions):
     """What follows statements."""
@@ -35,14 +48,14 @@ class Statements(Expressions):
     def __init__(self, flow: Flow, module: Module, function: Function | None) -> None:
         super().__init__(flow, module, function)
         self.later: list[Function] = []
-        self.ways: list[list[Env]] = []  # for each `try` that is open: what names held wherever it may have been left
+        self.loops: list[_Loop] = []  # those that are open
+        self.history: Env = {}  # what was ever bound to a part of the event, for functions inside
 
     def body(self, statements: Iterable[ast.stmt]) -> None:
         """Follow statements in order."""
         for statement in statements:
             self.statement(statement)
-            for ways in self.ways:
-                ways.append(dict(self.env))
+            self.passes()
 
     def statement(self, node: ast.stmt) -> None:
         """Follow one statement."""
@@ -137,12 +150,13 @@ class Statements(Expressions):
                 return
             self.consume(value_node)
             self.function.uses[origin] = Uses(statement, target, value_node)
-            self.env[target.id] = Bound(value, origin)
+            self.env[target.id] = self.history[target.id] = Bound(value, origin)
             return
         if isinstance(target, ast.Attribute) and isinstance(value, Spot):
             base = self.eval(target.value)
             sets_up = self.function is not None and self.function.sets_up
-            if isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
+            alone = isinstance(base, Instance) and not self.flow.kept.is_seen(base.key, target.attr)
+            if alone and isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
                 self.flow.keep_attribute(base.key, target.attr, held)
@@ -155,13 +169,13 @@ class Statements(Expressions):
         self.store(target, self.flow.made(value) if isinstance(value, Foreign) else value)
 
     def _shared(self) -> frozenset[str]:
-        """Return the names that the function shares with others: by `global` and `nonlocal`, in it or inside it."""
+        """Return the names that others change, or read when it suits them: by `global` and `nonlocal`, or later."""
         function = self.function
         if function is None:
             return frozenset()
         if function.shared is None:
             told = [node for node in walk(function.node) if isinstance(node, (ast.Global, ast.Nonlocal))]
-            function.shared = frozenset(name for node in told for name in node.names)
+            function.shared = frozenset(name for node in told for name in node.names) | _bound_late(function.node)
         return function.shared
 
     def _can_go(self, value: Value) -> bool:
@@ -188,6 +202,8 @@ class Statements(Expressions):
                 raise self.stop("event-changed", target)
             if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
                 self.flow.patched(base, target)
+            if isinstance(target, ast.Attribute) and not isinstance(base, (Std, Instance)):
+                self.flow.asked_anywhere(target.attr, stored=True)
 
     def _augassign(self, node: ast.AugAssign) -> None:
         value = self.eval(node.value)
@@ -211,6 +227,8 @@ class Statements(Expressions):
                 self.env.pop(target.id, None)
             else:
                 self.store(target, NOTHING)
+            if isinstance(target, ast.Attribute):
+                self.flow.asked_anywhere(target.attr, stored=True)
 
     def _global(self, node: ast.Global | ast.Nonlocal) -> None:
         for name in node.names:
@@ -229,6 +247,21 @@ class Statements(Expressions):
             before = self.function.returned
             either = MADE if MADE in (before, value) else NOTHING
             self.function.returned = value if before in (None, value) else either
+        self.dead = True
+
+    def _raise(self, node: ast.Raise) -> None:
+        self.others(node)
+        self.dead = True
+
+    def _break(self, _: ast.Break) -> None:
+        if self.loops:
+            self.loops[-1].left.append(dict(self.env))
+        self.dead = True
+
+    def _continue(self, _: ast.Continue) -> None:
+        if self.loops:
+            self.loops[-1].turned.append(dict(self.env))
+        self.dead = True
 
     def _expr(self, node: ast.Expr) -> None:
         self.eval(node.value)
@@ -241,79 +274,91 @@ class Statements(Expressions):
 
     def branches(self, bodies: Sequence[Sequence[ast.stmt]], guards: tuple[Env, ...] = ()) -> None:
         """Follow bodies of which one is taken; `guards` are what is known in each."""
-        before, ends = self.env, []
+        before, ends = self.env, list[Env]()
         for index, body in enumerate(bodies):
             self.env = {**before, **(guards[index] if index < len(guards) else {})}
-            self.body(body)
-            if not leaves(body):
-                ends.append(self.env)
-        self.env = self.joined(ends) if ends else before
+            self.branch(body, ends)
+        self.meet(ends)
 
-    def joined(self, ends: list[Env]) -> Env:
-        """Return what names hold where ways come together."""
-        if len(ends) == 1:
-            return ends[0]
-        made: Env = {}
-        for name in dict.fromkeys(name for env in ends for name in env):
-            bounds = [env[name] for env in ends if name in env]
-            first = bounds[0]
-            if isinstance(name, Known) and len(bounds) < len(ends):
-                continue
-            if all(bound.value == first.value and bound.origin == first.origin for bound in bounds):
-                made[name] = first
-                continue
-            if any(isinstance(bound.value, (Foreign, Clash)) for bound in bounds):
-                origins = {bound.origin for bound in bounds if bound.origin}
-                held = any(isinstance(b.value, Foreign) and not b.origin for b in bounds)
-                for bound in bounds:
-                    if isinstance(bound.value, Clash):
-                        origins |= bound.value.origins
-                        held = held or bound.value.held
-                made[name] = Bound(Clash(frozenset(origins), held=held))
-                continue
-            types = {bound.value for bound in bounds}
-            parts = any(isinstance(one, Of) and one.made for one in types)
-            holds = any(isinstance(one, Of) and one.holds for one in types)
-            made[name] = Bound(first.value if len(types) == 1 else Of(made=parts, holds=holds))
-        return made
+    def branch(self, body: Sequence[ast.stmt], ends: list[Env]) -> None:
+        """Follow one of several bodies; add what names hold at its end, if it comes there."""
+        self.dead = False
+        self.body(body)
+        if not self.dead:
+            ends.append(self.env)
+
+    def meet(self, ends: list[Env]) -> None:
+        """Go on where ways come together, if one does."""
+        self.dead = not ends
+        if ends:
+            self.env = self.joined(ends)
 
     def _while(self, node: ast.While) -> None:
-        self._loop(node, node.test)
+        ends: list[Env] = []
+        over: list[Env] = []  # where the test was met
+
+        def turn() -> None:
+            self.eval(node.test)
+            over.append(dict(self.env))
+            self.body(node.body)
+
+        turned, left = self._turns(node, turn)
+        if turned:
+            self.env = self.joined(turned)
+            self.eval(node.test)
+            over.append(self.env)
+        if not (isinstance(node.test, ast.Constant) and node.test.value):
+            self.env = self.joined(over)
+            self.branch(node.orelse, ends)
+        self.meet([*ends, *left])
 
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
         over = self.eval(node.iter)
         item = MADE if self._gives_parts(over) else NOTHING
-        self._loop(node, None, item, entry=self.idioms.entry_of(node.target, over, node.iter))
+        entry = self.idioms.entry_of(node.target, over, node.iter)
+        before, ends = dict(self.env), list[Env]()
+
+        def turn() -> None:
+            if entry:
+                self.idioms.bind_entry(node)
+            else:
+                self.store(node.target, item)
+            self.passes()
+            self.body(node.body)
+
+        turned, left = self._turns(node, turn)
+        over_at = turned if entry else [before, *turned]  # a batch is never empty
+        if over_at:
+            self.env = self.joined(over_at)
+            self.branch(node.orelse, ends)
+        self.meet([*ends, *left])
 
     _asyncfor = _for
 
-    def _loop(
-        self,
-        node: ast.While | ast.For | ast.AsyncFor,
-        test: ast.expr | None,
-        item: Of = NOTHING,
-        *,
-        entry: bool = False,
-    ) -> None:
-        before = dict(self.env)
-        for _ in range(2):  # what the body leaves may come round again
-            self.env = self.joined([before, self.env]) if self.env is not before else dict(before)
-            if test is not None:
-                self.eval(test)
-            elif entry and not isinstance(node, ast.While):
-                self.idioms.bind_entry(node)
-            elif not isinstance(node, ast.While):
-                self.store(node.target, item)
-            self.body(node.body)
-            if not self._comes_round(node, before):
-                break
-        self.env = self.joined([before, self.env])
-        self.body(node.orelse)
+    def _turns(self, node: ast.While | ast.For | ast.AsyncFor, turn: Callable[[], None]) -> tuple[list[Env], list[Env]]:
+        """Follow the turns of a loop; return what names hold where a turn ends, and where the loop is left.
 
-    def _comes_round(self, node: ast.While | ast.For | ast.AsyncFor, before: Env) -> bool:
-        """Tell whether what a loop's body left may be read in the next turn, before it is bound again."""
-        for name, bound in self.env.items():
-            there = before.get(name)
+        What a turn leaves may come round again, and through another name in the turn after that: turns are followed
+        until one leaves nothing new. A turn ends at its end and at each `continue`, and a loop is left at each `break`.
+        """
+        before = start = dict(self.env)
+        for _ in range(_MOST_TURNS):
+            loop = _Loop()
+            self.loops.append(loop)
+            self.env, self.dead = dict(start), False
+            turn()
+            self.loops.pop()
+            turned = [*loop.turned, *([] if self.dead else [self.env])]
+            again = self.joined([before, *turned])
+            if not turned or not self._comes_round(node, start, again):
+                return turned, loop.left
+            start = again
+        raise self.stop("too-entangled", node)
+
+    def _comes_round(self, node: ast.While | ast.For | ast.AsyncFor, start: Env, again: Env) -> bool:
+        """Tell whether what a loop's turn left may be read in the next, before it is bound again."""
+        for name, bound in again.items():
+            there = start.get(name)
             if there is not None:
                 if there.value != bound.value or there.origin != bound.origin:
                     return True
@@ -332,60 +377,102 @@ class Statements(Expressions):
         return self.flow.loop_names[key]
 
     def _with(self, node: ast.With | ast.AsyncWith) -> None:
+        swallows = False
         for item in node.items:
             held = self.eval(item.context_expr)
+            swallows = swallows or not self._lets_through(item.context_expr)
             if item.optional_vars is not None:
                 self.store(item.optional_vars, MADE if self._is_the_events(held) else NOTHING)
-        self.body(node.body)
+        ends: list[Env] = []
+        self.ways.append([dict(self.env)])
+        self.branch(node.body, ends)
+        left = self.ways.pop()
+        self.meet([*ends, *left] if swallows else ends)
 
     _asyncwith = _with
 
+    def _lets_through(self, node: ast.expr) -> bool:
+        """Tell whether a context manager is one that is known to let all exceptions through."""
+        called = node.func if isinstance(node, ast.Call) else node
+        if isinstance(called, ast.Attribute) and called.attr in LET_THROUGH:
+            return True
+        return self.flow.standard_name(self.module, called).removeprefix("builtins.") in LET_THROUGH
+
     def _try(self, node: ast.Try) -> None:
+        if not node.finalbody:
+            self._tried(node)
+            return
+        loop = self.loops[-1] if self.loops else _Loop()
+        left, turned = len(loop.left), len(loop.turned)
         self.ways.append([dict(self.env)])
+        self._tried(node)
+        after, dead, ways = self.env, self.dead, self.ways.pop()
+        self.env, self.dead = self.joined([*ways, after]), False  # it is reached from anywhere
+        self.body(node.finalbody)
+        # What leaves a loop, or its turn, comes through here.
+        loop.left += [self.env] if len(loop.left) > left else []
+        loop.turned += [self.env] if len(loop.turned) > turned else []
+        if not (self.dead or dead):  # once more, as what comes behind is reached
+            self.env = after
+            self.body(node.finalbody)
+        self.dead = self.dead or dead
+
+    def _tried(self, node: ast.Try) -> None:
+        """Follow all of a `try` but its `finally`."""
+        ends: list[Env] = []
+        self.ways.append([dict(self.env)])
+        self.dead = False
         self.body(node.body)
-        after, ends = self.env, list[Env]()
         start = self.joined(self.ways.pop())  # a handler begins anywhere in the body
+        if not self.dead:
+            self.branch(node.orelse, ends)
+        else:
+            self.body(node.orelse)
         for handler in node.handlers:
             self.env = dict(start)
             if handler.type is not None:
                 self.eval(handler.type)
             if handler.name:
                 self.env[handler.name] = Bound(NOTHING)
-            self.body(handler.body)
-            if not leaves(handler.body):
-                ends.append(self.env)
-        self.env = after
-        self.body(node.orelse)
-        if not leaves([*node.body, *node.orelse]):
-            ends.append(self.env)
-        if node.finalbody:
-            ways = [start, after, *ends]
-            self.env = self.joined(ways)
-            self.body(node.finalbody)
-        else:
-            self.env = self.joined(ends) if ends else after
+            self.branch(handler.body, ends)
+            if handler.name:
+                self.env.pop(handler.name, None)  # as Python does
+        self.meet(ends)
 
     _trystar = _try
 
     def _match(self, node: ast.Match) -> None:
         part = MADE if self._gives_parts(self.eval(node.subject)) else NOTHING
+        ends: list[Env] = []
         for case in node.cases:
+            before = self.env
+            self.env = dict(before)
             for inner in ast.walk(case.pattern):
                 name = getattr(inner, "name", None) or getattr(inner, "rest", None)
                 if isinstance(name, str):
                     self.env[name] = Bound(part)
             if case.guard is not None:
                 self.eval(case.guard)
-        self.branches([*(case.body for case in node.cases), []])
+            asked = dict(self.env)
+            self.branch(case.body, ends)
+            self.env = self.joined([before, asked])  # a pattern that does not match may have bound names
+            if isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None and case.guard is None:
+                break  # it matches always, and is the last
+        else:
+            ends.append(self.env)
+        self.meet(ends)
 
 
-def leaves(body: Sequence[ast.stmt]) -> bool:
-    """Tell whether a body never ends at its end."""
-    if not body:
-        return False
-    last = body[-1]
-    if isinstance(last, (ast.Return, ast.Raise, ast.Continue, ast.Break)):
-        return True
-    if isinstance(last, ast.If):
-        return leaves(last.body) and leaves(last.orelse)
-    return False
+def _bound_late(node: ast.AST) -> frozenset[str]:
+    """Return the names that a generator binds whenever it is asked, and those of which a function inside may see two.
+
+    A function inside that is called twice may find another thing under a name which is bound more than once.
+    """
+    asked = [inner for inner in walk(node) if isinstance(inner, ast.GeneratorExp)]
+    bound = {name.target.id for one in asked for name in walk(one) if isinstance(name, ast.NamedExpr)}
+    inside = [one for one in walk(node) if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef)) and one is not node]
+    read = {name.id for one in inside for name in walk(one) if isinstance(name, ast.Name)}
+    own = {id(name) for one in inside for name in walk(one)}
+    names = [one for one in walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)]
+    stores = [one.id for one in names if id(one) not in own]
+    return frozenset(bound | {name for name in read if stores.count(name) > 1})

@@ -72,6 +72,18 @@ SAME_TYPE: Final = frozenset(
     + ["join", "center", "ljust", "rjust", "zfill", "expandtabs", "casefold", "swapcase", "translate"]
 )
 
+#: Context managers that let every exception through.
+LET_THROUGH: Final = frozenset(
+    ["open", "io.open", "contextlib.nullcontext", "contextlib.closing", "contextlib.redirect_stdout", "zipfile.ZipFile"]
+    + ["tarfile.open", "gzip.open", "threading.Lock", "threading.RLock", "decimal.localcontext", "asyncio.timeout"]
+    + ["tempfile.TemporaryDirectory", "tempfile.NamedTemporaryFile", "tempfile.TemporaryFile"]
+)
+
+#: Methods that put what they are handed somewhere, and don't look into it.
+PUTTING: Final = frozenset(
+    ["append", "add", "insert", "appendleft", "put", "put_nowait", "setdefault", "extend", "update", "submit", "send"]
+)
+
 #: Types whose values can't be changed.
 FIXED: Final = frozenset(["str", "bytes", "int", "float", "bool", "NoneType"])
 

@@ -479,10 +479,11 @@ class Writing:
             return "answers"
         if len(values) != 1 or not isinstance(values[0], ast.Dict):
             return ""
-        always = {str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)}
+        stood = [str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)]
+        always = set(stood) - {key for read in reads for key in _key_removed(read, parents)}
         added = [_key_used(read, parents) for read in reads if read not in returned]
         maybe = {key for keys in added for key in keys or ()}
-        if len(always) != len(values[0].keys) or None in added:
+        if len(set(stood)) != len(values[0].keys) or None in added:
             return ""
         self.job.keys_held[function.key, name] = (always, maybe - always)
         return "mapping"
@@ -597,6 +598,13 @@ def is_asked(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
     while isinstance(parent, (ast.UnaryOp, ast.BoolOp)):
         node, parent = parent, parents.get(id(parent))
     return isinstance(parent, (ast.If, ast.IfExp, ast.While)) and parent.test is node
+
+
+def _key_removed(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str]:
+    """Return the key that a statement takes out of a mapping."""
+    parent = parents.get(id(read))
+    removes = isinstance(parent, ast.Subscript) and parent.value is read and isinstance(parent.ctx, ast.Del)
+    return {str(parent.slice.value)} if removes and isinstance(parent.slice, ast.Constant) else set()  # type: ignore[union-attr]
 
 
 def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:

@@ -1,0 +1,145 @@
+"""Attributes followed: what objects, classes and modules give under a name, and who looks at those names unseen."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.mapping.places import Attr
+from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.code import NOTHING, Function, Module
+from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.following import Following
+from vast_ferry.translate.python.idioms import Idioms
+from vast_ferry.translate.values import (
+    Batch,
+    Clash,
+    Class,
+    Foreign,
+    Func,
+    Handlers,
+    Instance,
+    Key,
+    Of,
+    Own,
+    Parsed,
+    Std,
+    Value,
+)
+
+#: Attributes by which it may reach those of whoever called it.
+_FRAMES = frozenset(["f_locals", "f_globals", "getargvalues", "getcallargs"])
+#: Attributes that show an object's attributes, or a function's parameters.
+_LOOK_BEHIND = _FRAMES | {"__dict__", "__code__", "__defaults__", "__kwdefaults__", "__closure__"}
+
+#: Modules of the standard library that hand objects on, and don't look at their attributes.
+_LOOK_INTO_NOTHING = frozenset(
+    ["asyncio", "collections", "contextlib", "functools", "itertools", "logging", "threading", "time", "weakref"]
+)
+
+
+class Objects(Following):
+    """What follows attributes."""
+
+    def __init__(self, flow: Flow, module: Module, function: Function | None) -> None:
+        super().__init__(flow, module, function)
+        self.idioms = Idioms(self)
+
+    def _is_the_events(self, value: Value) -> bool:
+        """Tell whether a value is a part of the event that can be changed, or was made of one."""
+        if isinstance(value, Spot):
+            made = self.flow.made(value)
+            return isinstance(made, Of) and made.made
+        return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)
+
+    def _gives_parts(self, value: Value) -> bool:
+        """Tell whether what is taken out of a value, by going through it or by a key, is the event's."""
+        return self._is_the_events(value) or (isinstance(value, Of) and value.holds)
+
+    def attribute(self, node: ast.Attribute, base: Value, *, called: bool = False) -> Value:
+        """Return what an attribute of something is."""
+        if node.attr in _LOOK_BEHIND:
+            self._looks_behind(node, base)
+        if isinstance(base, Spot):
+            return self.idioms.step(node, base, Attr(node.attr), node.value)
+        if isinstance(base, (Std, Own)):
+            found = self.flow.attribute(base, node.attr)
+            if isinstance(found, Class):
+                self._is_plain_class(found, node)
+            return found
+        if isinstance(base, (Instance, Class)):
+            method = self.flow.method(base.key, node.attr)
+            if method is not None:
+                method.referred = method.referred or not called
+                return Func(method.key, bound=isinstance(base, Instance) or not method.static)
+        if isinstance(base, Instance):
+            return self._held(node, base)
+        if isinstance(base, Of) and not (base.type or base.made):
+            self._of_any_class(node)
+        if not isinstance(base, (Func, Handlers)):
+            self.flow.asked_anywhere(node.attr)
+        return NOTHING
+
+    def _held(self, node: ast.Attribute, base: Instance) -> Value:
+        """Return what an object of the project's holds under an attribute."""
+        held = self.flow.kept.held(base.key, node.attr)
+        if isinstance(held, Clash):
+            raise self.stop("rebound", node)
+        return self._held_spot(held, node, base.key) if isinstance(held, Spot) else held
+
+    def _held_spot(self, held: Spot, node: ast.Attribute, cls: Key) -> Spot:
+        """Return a place that an object holds; what it was told when it was set up is each call's own."""
+        if not held.of_event and cls in self.flow.set_up:
+            return held
+        return Spot(held.kind, held.role, held.steps, self.module.text.of(node))
+
+    def _is_plain_class(self, value: Class, node: ast.expr) -> None:
+        """Refuse a class that inherits from one of the provider's, which is another, or none, at the target."""
+        if self.function is not None and self.flow.is_of_the_provider(value.key):
+            raise self.stop("provider-inherited", node, value.key[1])
+
+    def _of_any_class(self, node: ast.Attribute) -> None:
+        """Note what is asked of an object that may be of any class of the project; of `super()`, of its own family."""
+        asked = node.value.func if isinstance(node.value, ast.Call) else None
+        above = isinstance(asked, ast.Name) and asked.id == "super"
+        within = self.function.cls if above and self.function is not None else None
+        if within is None and node.attr.startswith("__"):
+            return
+        family = self.flow.family(within) if within is not None else None
+        for method in self.flow.called_alike(node.attr):
+            if family is None or method.cls in family:
+                method.referred = True
+
+    def _looks_behind(self, node: ast.Attribute, base: Value) -> None:
+        """Note what looks at names, parameters or attributes themselves."""
+        if node.attr == "__dict__":
+            self.flow.asked_anywhere("", stored=True)
+        elif self.function is not None and (node.attr in _FRAMES or isinstance(base, Func)):
+            raise self.stop("hidden-names", node)
+
+    def _attributes_by_call(self, node: ast.Call, name: str, values: list[Value]) -> None:
+        """Note the attributes that a standard function asks for, and the parameters that it looks at."""
+        if name in ("getattr", "hasattr", "setattr", "delattr", "operator.attrgetter", "operator.methodcaller"):
+            place = 0 if name.startswith("operator.") else 1
+            said = node.args[place] if len(node.args) > place else None
+            known = said.value if isinstance(said, ast.Constant) and isinstance(said.value, str) else ""
+            for one in known.split("."):
+                self.flow.asked_anywhere(one, stored=name in ("setattr", "delattr"))
+        elif name in ("vars", "dir") or ("." in name and name.partition(".")[0] not in _LOOK_INTO_NOTHING):
+            self.flow.looked_into(values)
+        foreign = any(isinstance(value, Foreign) for value in values)
+        if name == "id" and (foreign or any(map(self._is_the_events, values))):
+            raise self.stop("identity", node)
+        if name.startswith("inspect.") and any(isinstance(value, Func) for value in values):
+            raise self.stop("hidden-names", node)
+
+    def _asked_by_name(self, values: list[Value]) -> None:
+        """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""
+        for value in values:
+            if isinstance(value, (Instance, Class)):
+                for function in self.flow.functions.values():
+                    if (
+                        function.cls is not None
+                        and function.cls in self.flow.family(value.key)
+                        and not function.node.name.startswith("__")
+                    ):
+                        function.referred = True
