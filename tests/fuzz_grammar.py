@@ -12,6 +12,8 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
+from fuzz_ways import Ways, of_objects
+
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.lenses.lens import Plain
@@ -1311,11 +1313,46 @@ def two_objects(w: Writer, s: Scope) -> list[str]:
     return [*made, "try:", *(f"    {line}" for line in later), *ending]
 
 
+def in_many_ways(w: Writer, s: Scope) -> list[str]:
+    """Names hold the event or other things, by the way that was taken to where they are read."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    w.top.append("import contextlib")
+    own = ["{}", '{"one": "own"}', "'own'", "None"]
+    theirs = [s.event, *w.random.sample(list(s.inner), min(2, len(s.inner))), w.part(s), w.part(s)]
+    sources = [code for code in theirs if "await " not in code] + w.random.sample(own, 2)
+
+    def read(name: str) -> str:
+        there = w.held(name)
+        return w.random.choice([name, w.text(there, 1), w.part(there), w.value(there, 1)])
+
+    return Ways(w.random, [w.fresh("way") for _ in range(2)], sources, read, w.fresh).lines()
+
+
+def objects_reached(w: Writer, s: Scope) -> list[str]:
+    """Objects keep the event, and are looked into, changed and copied by others."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, attribute = w.fresh("Holds"), w.random.choice(["event", "it", "_e"])
+    told = ["    def told(self):", f"        return show({w.value(w.held(f'self.{attribute}'), 1)})"]
+    store = [f"class {name}:", "    def __init__(self, given):", f"        self.{attribute} = given", *told]
+    w.top += ["import copy", "import operator", "\n".join(store)]
+    source = w.random.choice([s.event, s.event, *(code for code in s.inner if "await " not in code)])
+
+    def read(code: str) -> str:
+        return w.random.choice([code, w.text(w.held(code), 1), w.part(w.held(code))])
+
+    return of_objects(w.random, name, source, read, attribute)
+
+
 SIMPLE = [said, said_text, named, part_named, added, unpacked, logged]
 PIECES = [
     *(
         said,
         said_text,
+        in_many_ways,
+        in_many_ways,
+        objects_reached,
         named,
         part_named,
         event_named,

@@ -15,13 +15,15 @@ from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
 
 WAYS = ROOT / "tests" / "projects" / "ways"
-#: file of handlers, a letter each → where they are written for, and where they go
+#: file of handlers, a letter each (or a word behind `way_`) → where they are written for, and where they go
 FILES = {
     "first": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "second": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "batches": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "ostermere@2"]),
     "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi", "asgi"]),
     "rebound": ("thornwick@2", ["ostermere@1", "brackendale", "marrowby"]),
+    "turning": ("ostermere@1", ["thornwick", "quillhaven", "brackendale"]),
+    "holding": ("ostermere@1", ["thornwick", "marrowby", "wsgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'
@@ -60,7 +62,7 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
     project: Project, tmp_path: Path, file: str, to: str
 ) -> None:
     code = (WAYS / f"{file}.py").read_text()
-    names = re.findall(r"^(?:async )?def (\w)\(", code, re.MULTILINE)
+    names = re.findall(r"^(?:async )?def (\w|way_\w+)\(", code, re.MULTILINE)
     source = find_profile(FILES[file][0])
     declared = Declared("ways", functions=tuple(function(name, file) for name in names))
     files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}

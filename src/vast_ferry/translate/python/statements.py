@@ -307,10 +307,10 @@ class Statements(Expressions):
             self.env = self.joined(turned)
             self.eval(node.test)
             over.append(self.env)
-        if not (isinstance(node.test, ast.Constant) and node.test.value):
-            self.env = self.joined(over)
-            self.branch(node.orelse, ends)
-        self.meet([*ends, *left])
+        self.env = self.joined(over)
+        self.branch(node.orelse, ends)
+        for_ever = isinstance(node.test, ast.Constant) and bool(node.test.value)
+        self.meet(left if for_ever else [*ends, *left])
 
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
         over = self.eval(node.iter)
@@ -328,10 +328,9 @@ class Statements(Expressions):
 
         turned, left = self._turns(node, turn)
         over_at = turned if entry else [before, *turned]  # a batch is never empty
-        if over_at:
-            self.env = self.joined(over_at)
-            self.branch(node.orelse, ends)
-        self.meet([*ends, *left])
+        self.env = self.joined(over_at or [before])
+        self.branch(node.orelse, ends)
+        self.meet([*(ends if over_at else []), *left])
 
     _asyncfor = _for
 
