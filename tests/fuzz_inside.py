@@ -453,6 +453,7 @@ class Bench:
         target = crossing.record.target.provider
         placed = [one for one in crossing.findings if one.place.line]
         made = [one for one in placed if one.code in ("made-as-it-was", "by-a-function")]
+        made += [one for one in placed if one.code.startswith("made-whole-")]
         placed = [one for one in placed if one not in made and not one.code.startswith("wrapped-")]
         told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}

@@ -281,7 +281,7 @@ def test_which_handlers_have_to_be_wrapped_is_told_beforehand(project: Project, 
     folder = project({"ostermere.yaml": f"app: a\n{job}", "h.py": code})
     told = [f for f in gaps(folder, to="thornwick", source="ostermere@1").findings if f.place.file == "h.py"]
     assert {(f.code, f.function, f.place.line) for f in told} == {
-        ("wrapped-event-changed", "f", 2),
+        ("made-whole-event-changed", "f", 2),
         ("made-as-it-was", "g", 7),
     }
     # What is told beforehand is what is told when it is carried.

@@ -12,7 +12,14 @@ from typing import Final
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.compile.functions import Source, pack_batch, translate_event, translate_reply, view_event
+from vast_ferry.mapping.compile.functions import (
+    Source,
+    build_batch,
+    pack_batch,
+    translate_event,
+    translate_reply,
+    view_event,
+)
 from vast_ferry.mapping.delivery import as_told, each_of, keeps_ids, names_of_events, told_by_each
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind
@@ -23,7 +30,9 @@ class CannotMake(FerryError, ValueError):
 
 
 #: Names that functions of a kind's batches have behind its prefix.
-OF_BATCHES: Final = frozenset(("entry", "batch", "whose", "done", "settled", "told", "again", "answer", "events"))
+OF_BATCHES: Final = frozenset(
+    ("entry", "batch", "whose", "done", "settled", "told", "again", "answer", "events", "delivery")
+)
 
 
 def _entries(original: Kind, caller: Kind) -> tuple[Source, str, str, list[Source]]:
@@ -66,10 +75,13 @@ def make_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     """
     ours = original.event
     entry, entries, root, more = _entries(original, caller)
-    pack = pack_batch(f"{KINDS[ours.kind].prefix}batch", ours)
+    pack = (pack_batch if ours.levels else build_batch)(f"{KINDS[ours.kind].prefix}batch", ours)
     assert ours.each is not None
-    name = f"{KINDS[ours.kind].prefix}{ours.each.root}"
-    text = f"{_def(entry)} {name}({root}):\n    {docstring(about)}\n    return one_batch({pack.name}({entries}))"
+    # One event of a batch of one level may be made as well, by a function that is named for it.
+    name = f"{KINDS[ours.kind].prefix}{ours.each.root if ours.levels else 'delivery'}"
+    made = f"{pack.name}({entries})"
+    made = f"one_batch({made})" if ours.levels else made
+    text = f"{_def(entry)} {name}({root}):\n    {docstring(about)}\n    return {made}"
     return [entry, pack, *more, Source(name, text, parameters=(root,), awaited=entry.awaited)]
 
 

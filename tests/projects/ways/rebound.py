@@ -121,7 +121,10 @@ def q(request):
 
 def r(request):
     request.verb
-    request += "x" if False else None or 0 if False else []
+    try:
+        request += "x" if False else None or 0 if False else []
+    except TypeError as error:
+        return Reply(type(error).__name__)
     return Reply("never")
 
 

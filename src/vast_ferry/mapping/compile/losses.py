@@ -13,7 +13,7 @@ from vast_ferry.mapping.compile.reading import Reading, reading_of
 from vast_ferry.mapping.compile.writing import returning
 from vast_ferry.mapping.helpers import content_type_of
 from vast_ferry.mapping.losses import Loss, missing
-from vast_ferry.mapping.tables import EventShape, ReplyShape
+from vast_ferry.mapping.tables import EventShape, ReplyForm, ReplyShape
 from vast_ferry.mapping.views import truths_of
 
 
@@ -64,8 +64,13 @@ def reply_losses(shape: ReplyShape, seen_by: ReplyShape | None = None) -> list[L
 
 def _types_each(shape: ReplyShape) -> bool:
     """Tell whether each answer that has content gets a type, however it is given."""
+
+    def named(form: ReplyForm) -> bool:
+        own = [form.fixed[name] for name in ("headers", "headers.plain") if name in form.fixed]
+        return bool(form.default_types or form.types) or any(map(content_type_of, own))
+
     with_content = [form for form in shape.forms if any(row.field == "body" for row in form.rows)]
-    return bool(shape.written.default_types) and all(form.default_types or form.types for form in with_content)
+    return bool(shape.written.default_types) and all(map(named, with_content))
 
 
 def _seen_through(reading: Reading, wanted: set[str]) -> set[str]:

@@ -71,7 +71,8 @@ class Function:
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
     sets_up: bool = False  # it sets a handler's object up, before any event
     writer: str = ""  # the parameter that is what it answers through, which is made at the beginning
-    batch: str = ""  # the parameter that takes a batch of several levels, which is made as it was
+    batch: str = ""  # the parameter that takes what is made whole, as it was: a batch of several levels, or any event
+    whole: bool = False  # it is an event of any kind
     together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
     stop: Stop | None = None
     uses: dict[int, Uses] = field(default_factory=dict)

@@ -275,7 +275,8 @@ class Files:
                     line = getattr(node, "lineno", 0)
                     if code == "made-as-it-was":
                         shims[f"{what} at line {line}"] = None
-                    if (code, what, made.module.file, line) in told:
+                    at_first = made.function is not None and made.function.whole and node is made.function.node
+                    if at_first or (code, what, made.module.file, line) in told:  # why it is, is told by itself
                         continue
                     told.add((code, what, made.module.file, line))
                     severity, reason, remedy = note(code, job.source.title, job.target.title, what)

@@ -30,6 +30,7 @@ class Flow(Code):
         super().__init__(theirs, source.provided)
         self.source, self.target = source, target
         self.maps = {kind: ShapeMap.of(tables.event) for kind, tables in source.kinds.items()}
+        self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.kept = Kept(self.family, _joined)
         self.followed: dict[Key, None] = {}
@@ -65,8 +66,11 @@ class Flow(Code):
             role = shape.role_of_name(given)
             if writer is not None and given == writer.name:
                 function.writer = parameter  # made at the beginning, and asked at the end
-            elif role and role != "context" and shape.shape.levels:
+            elif role and role != "context" and (shape.shape.levels or name in self.whole):
+                if function.batch not in ("", parameter):
+                    raise Stop("signature", function.node)  # it stands in several
                 function.batch = parameter  # made as it was, at the beginning
+                function.whole = name in self.whole and not shape.shape.levels
             elif role:
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)

@@ -10,6 +10,13 @@ three:
 * made as it was: whatever else reads it, any syntax that nobody here knows included (`_children`, `others`), gets from
   an emitted function just what it got before (`made`).
 
+Ways part and meet as Python's do (`statements.py`): a branch that leaves ends there (`dead`); a loop's turns are
+followed until one leaves nothing new, begin again at each `continue`, and lead on from each `break`; a handler of
+exceptions, what stands behind a `with` that may swallow them, and a `finally` begin wherever the block may have been
+left (`ways`); of a condition in an expression, a comprehension or a pattern each part may be the last that was done
+(`_met`). A name that is bound on some of the ways that meet is a `Clash`, like one that holds two things; where it is
+read unbound, its assignments stay, so that the error is the same.
+
 There is no fourth. Where the third would not be safe the function stops (`Stop`), and with it whatever shares its
 code:
 
@@ -18,7 +25,9 @@ code:
   `CHANGING_METHODS`, `CHANGING`, `_is_one_of_a_kind`);
 * a name that holds the event on one way and something else on another stops (`Clash`); so does one that is bound
   outside of what is followed: by `global`, `nonlocal`, `del`, a default value, a decorator, a class inside;
-* a name that a lambda or a lazy loop reads after it came to hold something else stops (`_read_later`);
+* a name that a lambda or a lazy loop reads after it came to hold something else stops (`_read_later`); one that a
+  function inside may see holding two things is made as it was (`_bound_late`);
+* what looks behind names stops: frames, a function's code or parameters, `eval` where the event can be seen;
 * a batch that is more than gone through stops (`_only_goes_through`); so does what is awaited later
   (`_check_awaited`).
 
@@ -27,6 +36,10 @@ something else, or its default, from another is `plain`: every call hands it thi
 a function that is also handed on as a value or wrapped by a decorator that can't be seen through (`referred`), and of
 every method by whose name something is asked that may be an object of any class (`_of_any_class`); a name that is
 defined twice is no function at all to us. Decorators that can be seen through are in `decorators.py`.
+
+An object of the project's may keep the event only as long as each read and each store of that attribute is known to
+be of such an object; once its name is asked of something unknown, by a text, or with all others, it is made as it was
+when it is kept (`kept.py`).
 
 A batch of several levels is not followed at all: it is made as it was once, at the handler's first line, and is an
 ordinary value from there on. An object that a class's set-up made outlives a call, so what it was told is not kept in
@@ -40,11 +53,12 @@ Where no expression reaches a field at the target, what is written is the call o
 where a target has it elsewhere; any other use of the environment stops there (`environment.py`).
 
 An assignment is taken out only where every read that it can reach has a form of its own (`uses`, `keep`); names that
-are shared by `global` or `nonlocal` always stay.
+are shared by `global` or `nonlocal`, or bound whenever a generator is asked, always stay.
 
 Taken for granted, and said so here: code that is not the project's does not change what it is handed, nor ask for the
-identity of what it is handed, but for what `CHANGING` lists; nobody changes the provider's modules from outside of the
-project; and what a note of `translate.reasons` says at its line.
+identity of what it is handed, but for what `CHANGING` lists; nobody changes the provider's modules from outside of
+the project; exceptions leave the context managers that `LET_THROUGH` lists; and what a note of `translate.reasons`
+says at its line.
 """
 
 from __future__ import annotations

@@ -31,6 +31,7 @@ class Following:
         self.dead = False  # nothing comes here: what stands before has left
         self.ways: list[list[Env]] = []  # for each block that may be left anywhere: what names held wherever it may be
         self.named = 0  # how often an expression has bound a name
+        self.history: Env = {}  # what was ever bound to a part of the event, for functions inside
 
     def passes(self) -> None:
         """Note what names hold here, where an open block may be left."""

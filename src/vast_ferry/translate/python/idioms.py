@@ -585,7 +585,8 @@ class Idioms:
             assert isinstance(node.target, ast.Tuple)
             self.follower.store(node.target.elts[0], NOTHING)
             name = node.target.elts[1].id  # type: ignore[attr-defined]
-        self.follower.env[name] = Bound(Spot(over.kind, "entry", (), name))
+        bound = Bound(Spot(over.kind, "entry", (), name))
+        self.follower.env[name] = self.follower.history[name] = bound
 
 
 def _texts(nodes: list[ast.expr]) -> list[object]:

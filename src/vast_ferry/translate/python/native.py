@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Function as Declared
@@ -47,16 +48,17 @@ def rewrite_whole(
     trees: Mapping[str, Nodes] | None = None,
     wrapped: Mapping[str, Finding] | None = None,
     twice: bool = True,
+    whole: Collection[str] = (),
     progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
 
     `trees` are those of the files that were read already; what is in `wrapped` stays as it is. Where helpers should
-    stand `twice` first, for handlers that
-    are wrapped share them with others, nothing but their `copies` comes back.
+    stand `twice` first, for handlers that are wrapped share them with others, nothing but their `copies` comes back.
+    Handlers that are named in `whole` get their event made as it was, at their first line.
     """
     made = _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}, progress)
-    made.twice, made.result.wrapped = twice, dict(wrapped or {})
+    made.twice, made.result.wrapped, made.job.flow.whole = twice, dict(wrapped or {}), frozenset(whole)
     return made.made()
 
 
@@ -111,6 +113,7 @@ class _Project:
         self._find_exact()
         self._know_calls()
         self._begin_facts()
+        self._find_alone()
         self._take_out(self._stopped)
         self._answers_stand_twice()
         self._decide()
@@ -170,10 +173,8 @@ class _Project:
             return Stop("script", nowhere)
         if file in broken or file not in self.job.flow.modules:
             return Stop("unreadable", nowhere, broken.get(file, ""))
-        if not declared.entry.importable:
-            return Stop("not-importable", nowhere)
-        if len(declared.kinds) != 1:
-            return Stop("several-kinds", nowhere)
+        if not declared.entry.importable or len(declared.kinds) != 1:
+            return Stop("several-kinds" if declared.entry.importable else "not-importable", nowhere)
         if handler.output and any(b.way != "event" or b.form != "whole" for b in declared.bindings):
             return Stop("bindings", nowhere)
         kind = declared.kinds[0]
@@ -183,16 +184,20 @@ class _Project:
             function = handling(self.job.flow, value.key, self.job.source.kinds[kind])
         if function is None:
             return Stop("no-definition", nowhere, name)
-        stop = self._of_its_kind(declared, function)
-        if stop is not None:
-            return stop
+        return self._of_its_kind(declared, function) or self._begin(declared, function, kind)
+
+    def _begin(self, declared: Declared, function: Function, kind: str) -> Stop | None:
+        """Let the event enter a handler, and what stands before it."""
         others = {one.kinds[0] for one in self.job.declared.get(function.key, [])}
         if others and others != {kind}:
             return Stop("several-kinds", function.node)
         self.job.declared.setdefault(function.key, []).append(declared)
         self.handlers[declared.name] = function
         self._stand_before(function, kind, declared)
-        self.job.flow.enter(function.key, kind, declared.name)
+        try:
+            self.job.flow.enter(function.key, kind, declared.name)
+        except Stop as stop:
+            return stop
         return None
 
     def _stand_before(self, function: Function, kind: str, declared: Declared) -> None:
@@ -272,6 +277,21 @@ class _Project:
     def _begin_facts(self) -> None:
         for key, function in self.job.flow.functions.items():
             self.job.facts[key] = Facts(self._kind(function))
+
+    def _find_alone(self) -> None:
+        """Note the handlers that share no code that uses the event with another, and that no decorator stands before.
+
+        The event can be made whole for those at their first line, without a difference to any other.
+        """
+        reached = {name: self.reach.of([handler.key]) for name, handler in self.handlers.items()}
+        often = Counter(key for keys in reached.values() for key in keys)
+        for name, keys in reached.items():
+            handler = self.handlers[name]
+            source = self.job.source.kinds[self.job.declared[handler.key][0].kinds[0]].event
+            behind = handler.stands_behind is not None or handler.stands_before or handler.calls
+            shared = any(often[key] > 1 and self._touched(self.job.flow.functions[key]) for key in keys)
+            if not (behind or shared or source.told_by or source.levels):
+                self.result.alone.add(name)
 
     def _answers_stand_twice(self) -> None:
         """Let helpers that make answers for rewritten handlers and for wrapped ones stand twice, where they can."""

@@ -52,6 +52,9 @@ class Rendering(Writing):
     def made(self, value: Foreign, node: ast.expr) -> str:
         return self.ops.made(value, node)
 
+    def shim(self, spot: Spot, node: ast.AST) -> str:
+        return self.ops.shim(spot, node)
+
     def value_of(self, op: Operation, node: ast.expr) -> str:
         return self.ops.value_of(op, node)
 

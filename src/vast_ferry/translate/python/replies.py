@@ -241,9 +241,10 @@ class Replies(ReplyReading, ReplyWriting):
     def _settles(self) -> bool:
         """Tell whether an emitted function answers with what a handler says, or says it as the target is told."""
         kind, answered = self.job.source.kinds[self.at.kind], self.job.source.kinds[self.at.kind].answered
-        levels = kind.event.levels or self.job.target.kinds[self.at.kind].event.levels
+        levels = bool(kind.event.levels or self.job.target.kinds[self.at.kind].event.levels)
+        levels = levels or (self.at.function is not None and self.at.function.whole and kind.event.each is not None)
         said = any(row.field == "again" for form in answered.forms for row in form.rows)
-        return bool(levels) and bool(said or answered.again_by or answered.again_with)
+        return levels and bool(said or answered.again_by or answered.again_with)
 
     def _settled(self, value: ast.expr) -> str:
         made = self.job.settle_view(self.at.kind, value)

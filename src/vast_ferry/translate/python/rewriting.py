@@ -43,7 +43,12 @@ def rewrite(
     """
     functions = list(functions)
 
-    def whole(there: Unbound, wrapped: Mapping[str, Finding], *, twice: bool) -> Rewritten:
+    def once(at_first: Collection[str]) -> Rewritten:
+        return _rewritten(
+            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first)
+        )
+
+    def whole(there: Unbound, wrapped: Mapping[str, Finding], twice: bool, at_first: Collection[str]) -> Rewritten:
         known = {file: tree for file, tree in (trees or {}).items() if file not in there.files}
         return rewrite_whole(
             source,
@@ -54,21 +59,70 @@ def rewrite(
             limit=limit,
             wrapped=wrapped,
             twice=twice,
+            whole=at_first,
             trees=known,
             progress=progress,
         )
 
+    result = once(())
+    helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
+    if helped:
+        better = once(helped)
+        left = helped.keys() & better.wrapped.keys()
+        if left:  # to no avail: these are wrapped for the reason that was found first
+            better = once(helped.keys() - left) if helped.keys() - left else result
+        better.findings += [_at_the_first_line(finding) for name, finding in helped.items() if name not in left]
+        result = better
+    bind(target, result, functions, files)
+    return result
+
+
+#: Why handlers are wrapped that are rewritten nevertheless once their event is made as it was, at their first line.
+_HELPED = frozenset(
+    f"wrapped-{code}"
+    for code in (
+        "event-changed",
+        "rebound",
+        "identity",
+        "batch-escapes",
+        "at-definition",
+        "class-inside",
+        "never-there",
+    )
+    + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "awaits-inside", "passed-on")
+)
+
+
+def _is_helped(name: str, finding: Finding, result: Rewritten) -> bool:
+    """Tell whether a handler need not be wrapped if its event is made as it was, at its first line."""
+    return finding.code in _HELPED and name in result.alone
+
+
+def _at_the_first_line(finding: Finding) -> Finding:
+    """Return the finding on a handler whose event is made as it was, in place of the one on its wrapping."""
+    why = finding.reason.partition(": ")[2]
+    reason = f"the whole event is made as it was, at the first line of {finding.function}: {why}"
+    return replace(finding, code=finding.code.replace("wrapped-", "made-whole-"), reason=reason)
+
+
+def _rewritten(
+    source: Profile,
+    functions: list[Function],
+    files: Mapping[str, bytes],
+    whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
+) -> Rewritten:
+    """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice."""
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     left = MOST_COPIES
     while True:
         there = unbound(source, functions, files, wrapped)
-        result = whole(there, wrapped, twice=left > 0)
+        result = whole(there, wrapped, left > 0)
         told: list[Finding] = []
         if result.copies is not None:
             wrapped |= {name: _moved(finding, there, files) for name, finding in result.wrapped.items()}
             told = [_moved(finding, there, files) for finding in result.copies.findings]
             there.edit(result.copies.edits, files)
-            result = whole(there, wrapped, twice=False)
+            result = whole(there, wrapped, False)
         # What has to be wrapped is wrapped as its author wrote it; so which it is has to be known from the beginning.
         more = {
             name: _moved(finding, there, files)
@@ -82,7 +136,6 @@ def rewrite(
     if there.files:
         _from_the_authors(result, there, files, wrapped)
     result.findings += told
-    bind(target, result, functions, files)
     return result
 
 

@@ -17,7 +17,7 @@ class Rewritten:
 
     `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it;
     `bindings` of those whose calls became declared outputs. Where there are `copies`, helpers have to stand twice
-    first, and nothing else is told.
+    first, and nothing else is told. Those wrapped handlers are `alone` that share no code with others.
     """
 
     files: dict[str, bytes] = field(default_factory=dict)
@@ -31,3 +31,4 @@ class Rewritten:
     services: bool = False
     bindings: dict[str, tuple[Binding, ...]] = field(default_factory=dict)
     copies: Copies | None = None
+    alone: set[str] = field(default_factory=set)

@@ -28,7 +28,7 @@ class Signatures:
         told = [name for name, value in roles.items() if value.role == "context"]
         source, target = self.at.job.source.kinds[self.at.kind].event, self.at.shape
         self.at.plan = None
-        if (source.each is None) != (target.each is None) and not source.levels:
+        if (source.each is None) != (target.each is None) and not source.levels and not function.whole:
             self._another_delivery(function, node)
         per_entry = source.each is None and target.each is not None
         parameters: list[str] = []
@@ -36,7 +36,7 @@ class Signatures:
             parameters.append(self.at.handed.setdefault(name, self.at.fresh(name, *own, *told)))
         self._check_keywords(node)
         at_first = self.at.event_root if per_entry or target.each is None else target.each.root
-        for name in own:
+        for name in [*own, *([function.batch] if function.whole else [])]:
             self.at.names[name] = self.at.handed[at_first]
         context = self.at.context_root(self.at.kind)
         for name in told:
@@ -108,8 +108,11 @@ class Signatures:
 
     def _make_first(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Have what a handler needs as its provider made it stand at its first line."""
-        if self.at.job.source.kinds[self.at.kind].event.levels:
+        event = self.at.job.source.kinds[self.at.kind].event
+        if event.levels or (function.whole and event.each is not None):
             self._make_batch(function, node)
+        elif function.whole and function.nodes.uses(function.batch):
+            self._make_event(function, node)
         if function.writer:
             self._make_writer(function, node)
 
@@ -124,6 +127,11 @@ class Signatures:
         self.at.shims.append(("the whole event", node))
         given = ", ".join(self.at.handed[name] for name in made.parameters)
         self.at.before_all(node, f"{function.batch} = {'await ' * made.awaited}{made.name}({given})", "batch")
+
+    def _make_event(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have the event made at the first line, as the handler knows it."""
+        made = self.at.shim(Spot(self.at.kind, "event", (), function.batch), node)
+        self.at.before_all(node, f"{function.batch} = {made[1:-1] if made.startswith('(await ') else made}", "event")
 
     def _told_each(
         self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, parameters: list[str]

@@ -49,7 +49,6 @@ class Statements(Expressions):
         super().__init__(flow, module, function)
         self.later: list[Function] = []
         self.loops: list[_Loop] = []  # those that are open
-        self.history: Env = {}  # what was ever bound to a part of the event, for functions inside
 
     def body(self, statements: Iterable[ast.stmt]) -> None:
         """Follow statements in order."""

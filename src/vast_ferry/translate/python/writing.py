@@ -521,6 +521,10 @@ class Writing:
         """Return the source of what a place held at the source."""
         raise NotImplementedError
 
+    def shim(self, spot: Spot, node: ast.AST) -> str:
+        """Return a call of the emitted function that makes what stood at a place, and note it."""
+        raise NotImplementedError
+
     def value_of(self, op: Operation, node: ast.expr) -> str:
         """Return the source of what an operation gives at the target."""
         raise NotImplementedError
