@@ -27,8 +27,8 @@ WHERE = "src/vast_ferry/translate/python/"
 MISTAKES: dict[str, tuple[str, str, str]] = {
     # causes that were found, put back
     "an attribute is looked up in one class only": (
-        "flow.py",
-        "for one in sorted(self.family(cls)):\n            value",
+        "kept.py",
+        "for one in sorted(self._family(cls)):\n            value",
         "for one in [cls]:\n            value",
     ),
     "a default argument that is not the event is forgotten": (
@@ -52,7 +52,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "if False:",
     ),
     "lists that were made anew are changed": (
-        "expressions.py",
+        "objects.py",
         "return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)",
         "return False",
     ),
@@ -68,7 +68,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "    return True\n    if isinstance(parent, ast.Call) and isinstance(parent.func, ast.Name):",
     ),
     "a subclass of a reply class": (
-        "expressions.py",
+        "objects.py",
         "if self.function is not None and self.flow.is_of_the_provider(value.key):",
         "if False:",
     ),
@@ -102,7 +102,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "content in another charset is not told": ("ops.py", 'self.at.notes.append(("json-in-utf-8", node))', "pass"),
     "what a list holds is nobody's": (
-        "expressions.py",
+        "objects.py",
         "return self._is_the_events(value) or (isinstance(value, Of) and value.holds)",
         "return self._is_the_events(value)",
     ),
@@ -113,14 +113,14 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "for child in ():\n            if isinstance(child, ast.expr):\n                self.eval(child)\n            elif isinstance(child, ast.keyword):",
     ),
     "where ways meet, the first counts": (
-        "statements.py",
+        "following.py",
         "        if len(ends) == 1:\n            return ends[0]",
         "        if ends:\n            return ends[0]",
     ),
     "a loop is followed once": (
         "statements.py",
-        "for _ in range(2):  # what the body",
-        "for _ in range(1):  # what the body",
+        "if not turned or not self._comes_round(node, start, again):",
+        "if True:",
     ),
     "a handler of exceptions begins where its try does": (
         "statements.py",
@@ -139,8 +139,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "names of a comprehension stay": (
         "expressions.py",
-        "values = [self.eval(part) for part in parts]\n        self.env = before\n",
-        "values = [self.eval(part) for part in parts]\n",
+        "        else:\n            self.env = before\n        return Of(type_of_constant(node)",
+        "        return Of(type_of_constant(node)",
     ),
     "a name that is read later": (
         "expressions.py",
@@ -163,7 +163,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "pass\n        return value",
     ),
     "methods that are asked for by name": (
-        "expressions.py",
+        "objects.py",
         "                        function.referred = True",
         "                        pass",
     ),
@@ -172,7 +172,11 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         'if self._is_the_events(before):\n                raise self.stop("event-changed", node)',
         "if False:\n                pass",
     ),
-    "`finally` is reached in one way": ("statements.py", "self.env = self.joined(ways)\n", "self.env = after\n"),
+    "`finally` is reached in one way": (
+        "statements.py",
+        "self.env, self.dead = self.joined([*ways, after]), False",
+        "self.env, self.dead = after, False",
+    ),
     "what `match` names is not the event's": (
         "statements.py",
         "part = MADE if self._gives_parts(self.eval(node.subject)) else NOTHING",
@@ -208,6 +212,33 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "flow.py",
         "if isinstance(joined, Clash) and not function.entry:",
         "if isinstance(joined, Clash) and before is not None:\n            joined = before\n        elif isinstance(joined, Clash) and not function.entry:",
+    ),
+    "a break is forgotten": ("statements.py", "self.loops[-1].left.append(dict(self.env))", "pass"),
+    "a continue is forgotten": ("statements.py", "self.loops[-1].turned.append(dict(self.env))", "pass"),
+    "no exception is swallowed": (
+        "statements.py",
+        "self.meet([*ends, *left] if swallows else ends)",
+        "self.meet(ends)",
+    ),
+    "a pattern that does not match binds nothing": (
+        "statements.py",
+        "self.env = self.joined([before, asked])",
+        "self.env = before",
+    ),
+    "what a condition binds is forgotten": (
+        "expressions.py",
+        "self.env = before if self.named == named else self.joined(ends)",
+        "self.env = before",
+    ),
+    "a name that is bound on some ways is bound": (
+        "following.py",
+        "if (everywhere or not foreign) and all(",
+        "if all(",
+    ),
+    "attributes are asked of known objects only": (
+        "kept.py",
+        "return self._all or name in self._asked or name in self._stored or cls in self._open",
+        "return False",
     ),
 }
 
