@@ -24,6 +24,8 @@ FILES = {
     "rebound": ("thornwick@2", ["ostermere@1", "brackendale", "marrowby"]),
     "turning": ("ostermere@1", ["thornwick", "quillhaven", "brackendale"]),
     "holding": ("ostermere@1", ["thornwick", "marrowby", "wsgi"]),
+    "answering": ("ostermere@1", ["thornwick", "quillhaven", "wsgi", "marrowby"]),
+    "replying": ("thornwick@2", ["quillhaven", "wsgi", "ostermere@1"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
+from vast_ferry.translate.operations import LookUp
 from vast_ferry.translate.python.reply_parts import Forms, Made
+from vast_ferry.translate.python.writing import falls_off
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop
 
@@ -34,30 +37,58 @@ class ReplyReading(Forms):
         required = [key for key, row in rows.items() if row.field == "status" and not row.optional]
         if any(key not in parts for key in required):
             return None
+        body = next((key for key, row in rows.items() if row.field == "body" and key in parts), None)
+        if body is not None and not self._fits(rows[body], parts[body], parts.get(flag) if flag else None):
+            return None
         made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
         for name, part in parts.items():
             if name != flag:
                 self._part(made, rows[name], part, parts.get(flag) if flag else None)
         return made
 
+    def _fits(self, row: Row, value: ast.expr, flag: ast.expr | None) -> bool:
+        """Tell whether a content may be what its place takes: what it never takes fails, or is read in its own way."""
+        kind = "generator" if isinstance(value, ast.GeneratorExp) else self._type(value)
+        if isinstance(value, ast.Constant) and value.value is None:
+            return True
+        if not kind:
+            return row.lens.content == "packed" or self._same_if_nothing() or not self._may_be_none(value)
+        flagged = flag is not None and not (isinstance(flag, ast.Constant) and not flag.value)
+        whole = ("str",) if row.lens.content == "packed" and not flagged else ("str", "bytes")
+        return kind in whole or row.lens.content == "pieces"
+
+    def _are_texts(self, value: ast.expr) -> bool:
+        """Tell whether no value among header fields that stand there in full is known to be no text."""
+        pairs = value.elts if isinstance(value, (ast.List, ast.Tuple)) else ()
+        values = [pair.elts[1] for pair in pairs if isinstance(pair, (ast.Tuple, ast.List)) and len(pair.elts) == 2]
+        return all(self._type(one) in ("", "str") for one in values)
+
+    def _same_if_nothing(self) -> bool:
+        """Tell whether an answer of None, found when it is made, gets the same type at the target."""
+        usual = next((form.default_types for form in self._source if form.default_types), None)
+        shape = self.job.answered(REQUEST)
+        there = shape.written.default_types if shape.by_hand is None else None
+        return usual is None or (there is not None and there[1] == usual[1])
+
     def _object_form(self, node: ast.Call) -> ReplyForm | None:
         name = self.flow.standard_name(self.at.module, node.func)
         return next((form for form in self._source if form.class_name and form.class_name == name), None)
 
-    def _from_object(self, node: ast.Call, form: ReplyForm) -> Made:
+    def _from_object(self, node: ast.Call, form: ReplyForm) -> Made | None:
         module, _, name = form.class_name.rpartition(".")
         model = self.job.source.model.modules[module][name]
         names = [parameter.partition("=")[0] for parameter in model.takes]
+        if any(isinstance(one, ast.Starred) for one in node.args) or None in [one.arg for one in node.keywords]:
+            return None  # what is given is known when it is made
         given: dict[str, ast.expr] = dict(zip(names, node.args, strict=False))
-        for keyword in node.keywords:
-            if keyword.arg is None:
-                raise Stop("arguments-hidden", node)
-            given[keyword.arg] = keyword.value
+        given |= {keyword.arg: keyword.value for keyword in node.keywords if keyword.arg is not None}
         rows = self._rows(form)
         made = Made(empty_type="bytes", usual=form.default_types)
         for key, value in given.items():
             if key not in rows:
                 raise Stop("reply-unknown", node)
+            if not (self._fits(rows[key], value, None) if rows[key].field == "body" else self._are_texts(value)):
+                return None
             self._part(made, rows[key], value, None)
         return made
 
@@ -164,7 +195,11 @@ class ReplyReading(Forms):
         return quoted(str(value.value)) if isinstance(value, ast.Constant) else f"str({text})"
 
     def _header_mapping(self, made: Made, row: Row, value: ast.expr) -> None:
-        if not isinstance(value, ast.Dict) or made.spreads:
+        names = [_text(key) if key is not None else "" for key in value.keys] if isinstance(value, ast.Dict) else []
+        unsure = len(names) > 1 and (not all(names) or len(set(names)) < len(names))  # a later one takes its place
+        if unsure and "set-cookie" in [name.lower() for name in names]:
+            raise Stop("headers-unknown", value)
+        if not isinstance(value, ast.Dict) or made.spreads or unsure:
             made.spread("dict", self._operand(value))
             return
         for key, inner in zip(value.keys, value.values, strict=True):
@@ -228,17 +263,41 @@ class ReplyReading(Forms):
         packed = isinstance(flag, ast.Constant) and bool(flag.value)
         if flag is None or (isinstance(flag, ast.Constant) and not flag.value):
             made.body, made.body_type = self.at.code(value), "str"
+            if self._target_body() != "packed" and self._may_be_none(value):  # which counts as text here
+                made.body = f'{self._operand(value)} or ""'
         elif packed:
             inner = self._unpacked(value)
             if inner is not None:
                 made.body, made.body_type = inner, "bytes"
             else:
-                made.body = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)})")
+                made.body = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)}, validate=True)")
                 made.body_type = "bytes"
         else:
-            text = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)})")
+            text = self.at.need(["import base64"], f"base64.b64decode({self.at.code(value)}, validate=True)")
             made.body = f"{text} if {self.at.code(flag)} else {self.at.code(value)}"
             made.body_type = "either"
+
+    def _may_be_none(self, value: ast.expr, depth: int = 4) -> bool:
+        """Tell whether the code shows that a value may be None."""
+        if isinstance(value, ast.Constant) or not depth:
+            return isinstance(value, ast.Constant) and value.value is None
+        parts: list[ast.expr | None] = []
+        if isinstance(value, ast.IfExp):
+            parts = [value.body, value.orelse]
+        elif isinstance(value, ast.BoolOp):
+            parts = list(value.values if isinstance(value.op, ast.And) else value.values[-1:])
+        elif isinstance(value, ast.Name) and self.at.function is not None:
+            stores = [use for use in self.at.function.nodes.uses(value.id) if isinstance(use.ctx, ast.Store)]
+            statements = [self.at.parents.get(id(use)) for use in stores]
+            parts = [one.value for one in statements if isinstance(one, (ast.Assign, ast.AnnAssign, ast.NamedExpr))]
+        elif isinstance(found := self.flow.ops.get(id(value)), LookUp) and found.how is How.FIRST:
+            return found.default is None and not found.strict
+        elif isinstance(value, ast.Call) and isinstance(value.func, ast.Attribute) and value.func.attr == "get":
+            return len(value.args) == 1 and self._type(value) != "str"
+        elif isinstance(value, ast.Call) and (called := self.job.called.get(id(value))) is not None:
+            returns = [node.value for node in called.nodes.all if isinstance(node, ast.Return)]
+            parts = [*returns, *([None] if falls_off(called.node.body) else [])]
+        return any(part is None or self._may_be_none(part, depth - 1) for part in parts)
 
     def _target_body(self) -> str:
         return next((row.lens.content for row in self._target.rows if row.field == "body"), "")
@@ -320,7 +379,7 @@ class ReplyReading(Forms):
                 made.cookies.append(("many", part(key, "[]")))
             elif row.lens.content == "packed" and flag in always | maybe:
                 content = part(key, '""')
-                text = self.at.need(["import base64"], f"base64.b64decode({content})")
+                text = self.at.need(["import base64"], f"base64.b64decode({content}, validate=True)")
                 made.body = f"{text} if {part(flag, 'False')} else {content}"
                 made.body_type = "either"
             else:
