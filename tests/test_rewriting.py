@@ -144,7 +144,7 @@ REFUSED = [
 def test_what_can_not_be_followed_is_wrapped_and_says_why(
     project: Project, tmp_path: Path, code: str, why: str, line: int
 ) -> None:
-    to = "brackendale" if why == "at-import" else "thornwick"
+    to = "brackendale" if why in ("at-import", "client-passed", "arguments-hidden") else "thornwick"
     crossing = rewritten(project, tmp_path / "out", code, to)
     (function,) = crossing.record.functions
     (finding,) = [one for one in crossing.findings if one.code.startswith(("wrapped-", "made-whole-"))]

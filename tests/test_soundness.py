@@ -26,6 +26,7 @@ FILES = {
     "holding": ("ostermere@1", ["thornwick", "marrowby", "wsgi"]),
     "answering": ("ostermere@1", ["thornwick", "quillhaven", "wsgi", "marrowby"]),
     "replying": ("thornwick@2", ["quillhaven", "wsgi", "ostermere@1"]),
+    "serving": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "ostermere@2"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'
@@ -49,12 +50,27 @@ def deliveries(name: str) -> dict[str, str | bytes]:
     }
 
 
+def with_services(name: str) -> dict[str, str | bytes]:
+    """Return two requests to a function, before which services hold something."""
+    held = "before:\n  objects:\n    - {bucket: b, key: k.json, body: '{\"n\": 3}'}\n"
+    held += "    - {bucket: b, key: m.txt, body: x}\n"
+    held += "  records: [{table: t, keys: {id: 1}, record: {n: 4, id: 1}}]\n"
+    asked = {"get": "GET", "put": "PUT"}
+    return {
+        f"samples/{name}/{word}.yaml": f"kind: http\nevent: {{path.raw: /{name}/x, method: {method}}}\n{held}"
+        for word, method in asked.items()
+    }
+
+
 def function(name: str, file: str) -> Function:
     """Return a handler of a file as it would be declared."""
     entry = Entry("h.py", name)
     if file == "batches":
         return Function(name, entry, (EventTrigger("message", f"q-{name}", batch_size=5),))
     return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
+
+
+SAMPLES = {"batches": deliveries, "serving": with_services}
 
 
 @pytest.mark.parametrize(
@@ -69,7 +85,7 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
     declared = Declared("ways", functions=tuple(function(name, file) for name in names))
     files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
     for name in names:
-        files.update(deliveries(name) if file == "batches" else requests(name))
+        files.update(SAMPLES.get(file, requests)(name))
     crossing = carry(project(files), to=to, out=tmp_path / "out", source=source)
     ours = {"wrapped-could-not-write", "wrapped-could-not-follow"}
     assert not ours & {finding.code for finding in crossing.findings}

@@ -173,6 +173,12 @@ NOTES: Final = {
         "nothing tells the time that is left at {target}; the function's whole limit stands in its place",
         "Count the time in the handler where it matters",
     ),
+    "client-as-it-was": (
+        Severity.NOTE,
+        "a client is handed on as a value, or called with arguments that are spread: it stays that of {source}, and "
+        "reaches the services of {target} by a module that comes along",
+        "Call it where it is named, with each argument written out, to have the call of {target} there",
+    ),
     "stands-twice": (
         Severity.NOTE,
         "{what} stands twice: rewritten, and as it was for handlers that are wrapped",

@@ -198,8 +198,27 @@ def settled(done: dict[str, Any]) -> dict[str, Any]:
     return done
 
 
-#: What the handler that is running was called with, for calls of services that go by way of it.
-HOST: contextvars.ContextVar[dict[str, Any]] = contextvars.ContextVar("HOST")
+class Hosts:
+    """What the handler that is running was called with, for calls of services that go by way of it.
+
+    A thread that a handler begins by itself knows nothing of its call; it is given what was set last.
+    """
+
+    def __init__(self) -> None:
+        self.here: contextvars.ContextVar[dict[str, Any]] = contextvars.ContextVar("here")
+        self.last: dict[str, Any] = {}
+
+    def set(self, given: dict[str, Any]) -> None:
+        """Note what a handler is called with."""
+        self.here.set(given)
+        self.last = given
+
+    def get(self) -> dict[str, Any]:
+        """Return what the handler that is running was called with."""
+        return self.here.get(self.last)
+
+
+HOST = Hosts()
 
 
 def wait_for(coroutine: Any, loop: Any) -> Any:

@@ -28,6 +28,9 @@ from vast_ferry.translate.values import Of, Std, Stop
 _NOTHING = {"None", '""', "''", 'b""', "{}", "[]", "()"}
 _EMPTY = {"text": '""', "texts": "{}", "integer": "0"}
 
+#: What only makes a value of another.
+_PLAIN = frozenset(["str", "int", "float", "bytes", "len", "dict", "list", "repr", "bool", "sorted", "tuple"])
+
 
 class Calls:
     """Writes the calls of one function."""
@@ -320,21 +323,40 @@ class Calls:
         return f"{view.name}({text})"
 
     def _arguments_there(self, ours: Client, theirs: Client, given: dict[str, ast.expr], node: ast.AST) -> list[str]:
-        """Return the arguments of a call at the target: by place as far as they go, then by name."""
-        positional: list[str] = []
-        named: list[str] = []
+        """Return the arguments of a call at the target: by place as far as they go, then by name.
+
+        All go by name, in the order in which they are worked out, where that is another and someone could see it.
+        """
+        written: list[tuple[str, str, bool]] = []
         for parameter in theirs.takes:
             name, _, default = parameter.partition("=")
             made = self._argument_there(name, ours, theirs, given, node)
             if made is None and not default:
                 raise Stop("argument-lost", node, name)
-            if made is None or (default and made == default.strip()):
-                continue
-            if not default and not named:
-                positional.append(made)
-            else:
-                named.append(f"{name}={made}")
-        return [*positional, *named]
+            if made is not None and not (default and made == default.strip()):
+                written.append((name, made, bool(default)))
+        turns = self._turns(ours, theirs, given)
+        if (of_those := [turns[name] for name, _, _ in written if name in turns]) != sorted(of_those):
+            written.sort(key=lambda one: turns.get(one[0], -1))
+            return [f"{name}={made}" for name, made, _ in written]
+        by_name = [any(optional for _, _, optional in written[: at + 1]) for at in range(len(written))]
+        return [f"{name}={made}" if named else made for (name, made, _), named in zip(written, by_name, strict=True)]
+
+    def _turns(self, ours: Client, theirs: Client, given: dict[str, ast.expr]) -> dict[str, int]:
+        """Return when each argument that may do something is worked out, by the parameter that it goes into."""
+        order = {id(node): at for at, node in enumerate(given.values())}
+        turns: dict[str, int] = {}
+        for row in theirs.arguments.rows:
+            own = next((one for one in ours.arguments.rows if one.field == row.field), None)
+            node = given.get(own.at.root) if own is not None else None
+            if node is not None and any(map(self._may_do, ast.walk(node))):
+                turns[row.at.root] = max(turns.get(row.at.root, -1), order[id(node)])
+        return turns
+
+    def _may_do(self, node: ast.AST) -> bool:
+        """Tell whether an expression may do something, or see what others did: a call of anything but a plain type."""
+        plain = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _PLAIN
+        return self._does(node) or (isinstance(node, ast.Call) and not plain and id(node) not in self.flow.ops)
 
     def _argument_there(
         self, name: str, ours: Client, theirs: Client, given: dict[str, ast.expr], at: ast.AST
@@ -565,11 +587,13 @@ class Calls:
 
     def _hand_on(self, node: ast.Call, called: Function, more: list[str], left: int) -> None:
         """Add arguments to a call that has so many left."""
-        hidden = [keyword for keyword in node.keywords if keyword.arg is None]
-        if hidden or any(isinstance(argument, ast.Starred) for argument in node.args):
+        hidden = any(keyword.arg is None for keyword in node.keywords)
+        hidden = hidden or any(isinstance(argument, ast.Starred) for argument in node.args)
+        by_name = called.takes_more
+        if hidden and not by_name:
             raise Stop("arguments-hidden", node)
         given = [self.at.root(name, node) for name in more]
-        if node.keywords:
+        if node.keywords or by_name:
             given = [f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, given, strict=True)]
         end = self.at.text.end(node) - 1
         self.at.edit(end, end, (", " if left else "") + ", ".join(given), "handed-on")

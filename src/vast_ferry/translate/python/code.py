@@ -101,6 +101,12 @@ class Function:
         return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
 
     @property
+    def takes_more(self) -> bool:
+        """Tell whether it may be called with less or more than its parameters: what is added to them goes by name."""
+        arguments = self.node.args
+        return bool(arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg)
+
+    @property
     def generates(self) -> bool:
         """Tell whether it is a generator."""
         return self.nodes.generates

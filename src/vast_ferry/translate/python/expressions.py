@@ -185,6 +185,8 @@ class Expressions(Objects):
     def _subscript_(self, node: ast.Subscript) -> Value:
         base = self.eval(node.value)
         self.eval(node.slice)
+        if isinstance(base, Std) and base.name == "sys.modules":
+            raise self.stop("hidden-names", node)
         if id(node.value) in self.flow.ops and self.idioms.first_of(node):
             return Of("str")
         if isinstance(base, Batch):
@@ -463,7 +465,9 @@ class Expressions(Objects):
     def service(self, node: ast.Call, client: Client) -> Value:
         self.arguments(node, None)
         if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
-            raise self.stop("arguments-hidden", node)
+            if not self.flow.keeps_client(client.called):
+                raise self.stop("arguments-hidden", node)
+            return NOTHING
         self.note(node, ServiceCall(client, node), node.func)
         if client.result is None:
             return Of("NoneType")

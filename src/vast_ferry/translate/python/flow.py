@@ -48,6 +48,21 @@ class Flow(Code):
         forms = [form for kind in source.kinds.values() for form in kind.answered.forms]
         self.reply_classes = frozenset(form.class_name for form in forms if form.class_name)
 
+    def keeps_client(self, name: str) -> bool:
+        """Tell whether a client of the source's may stay as it is, by the module of its name that comes along.
+
+        It may where handlers reach services at the target without waiting and without what they are handed; and where
+        the target has the same calls by the same names.
+        """
+        root = name.partition(".")[0]
+        ours, theirs = (
+            {one.called: one for one in side.clients if one.root == root} for side in (self.source, self.target)
+        )
+        if ours and all(one == theirs.get(called) for called, one in ours.items()):
+            return True
+        plain = not self.target.hosts and not any(one.awaited for one in (*self.target.clients, *self.source.clients))
+        return plain and root in self.source.provided and root not in self.target.provided
+
     # --- following ---
 
     def enter(self, key: Key, kind: str, name: str) -> None:

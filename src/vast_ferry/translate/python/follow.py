@@ -171,7 +171,7 @@ class Follower(Statements):
         if function.cls is not None and not function.static and arguments.args:
             self.env[arguments.args[0].arg] = Bound(Instance(function.cls))
         for default in (*arguments.defaults, *(d for d in arguments.kw_defaults if d)):
-            self.eval(default)
+            self.no_client(default, self.eval(default))
         self.body(node.body)
         function.env = {**self.history, **self.env}
         for inner in self.later:
@@ -182,6 +182,8 @@ class Follower(Statements):
         for statement in self.module.tree.body:
             if isinstance(statement, ast.ClassDef):
                 for inner in statement.body:
+                    if isinstance(inner, (ast.Assign, ast.AnnAssign)) and inner.value is not None:
+                        self.no_client(inner.value, self.eval(inner.value))
                     if not isinstance(inner, DEFINITION):
                         self.statement(inner)
             elif not isinstance(statement, DEFINITION):

@@ -8,7 +8,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.values import Bound, Clash, Env, Foreign, Known, Of, Stop, Value
+from vast_ferry.translate.values import Bound, Clash, Env, Foreign, Known, Of, Service, Std, Stop, Value
 
 
 class _Methods(dict[type, str]):
@@ -85,6 +85,14 @@ class Following:
         """Note that a place need not be made at a node: what stands around it takes it in."""
         self.flow.consumed.add(id(node))
         self.mark(node)
+
+    def no_client(self, node: ast.expr, value: Value) -> None:
+        """Refuse a client, or a group of them, that stands where others read it whom nobody sees."""
+        called = value.client.called if isinstance(value, Service) else ""
+        if isinstance(value, Std) and value.name in self.flow.groups:
+            called = value.name
+        if called and not self.flow.keeps_client(called):
+            raise self.stop("client-passed", node)
 
     def stop(self, code: str, node: ast.AST, why: str = "") -> Stop:
         """Return the reason why a function can't be rewritten."""

@@ -126,6 +126,9 @@ class Objects(Following):
                 self.flow.asked_anywhere(one, stored=name in ("setattr", "delattr"))
         elif name in ("vars", "dir") or ("." in name and name.partition(".")[0] not in _LOOK_INTO_NOTHING):
             self.flow.looked_into(values)
+        first = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else ""
+        if name == "importlib.import_module" and str(first).partition(".")[0] in self.flow.theirs:
+            raise self.stop("client-passed", node, str(first))
         foreign = any(isinstance(value, Foreign) for value in values)
         if name == "id" and (foreign or any(map(self._is_the_events, values))):
             raise self.stop("identity", node)

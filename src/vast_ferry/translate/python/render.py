@@ -444,7 +444,9 @@ class Rendering(Writing):
         """Refuse a client that is handed on as a value."""
         there = self.module.names.get(node.id)
         if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
-            raise Stop("client-passed", node, node.id)
+            if not self.flow.keeps_client(there.name):
+                raise Stop("client-passed", node, node.id)
+            self.notes.append(("client-as-it-was", node))
 
     def _as_it_is(self, op: Operation, node: ast.expr) -> bool:
         """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""

@@ -265,14 +265,33 @@ class Signatures:
     def _add_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, names: list[str]) -> None:
         arguments = node.args
         every = [*arguments.posonlyargs, *arguments.args]
-        if arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg:
-            raise Stop("signature", node)
-        if every:
+        assert self.at.function is not None
+        if self.at.function.takes_more:
+            at = self._behind_parameters(node)
+            star = "" if arguments.vararg or arguments.kwonlyargs else "*, "
+            begins = self.at.text.data[at - 1 : at] == b"("  # only `**` stands there
+            text = f"{star}{', '.join(names)}"
+            self.at.edit(at, at, f"{text}, " if begins else f", {text}", "signature")
+        elif every:
             last = self.at.text.end(every[-1])
             self.at.edit(last, last, ", " + ", ".join(names), "signature")
         else:
             at = self.at.text.data.index(b"(", self.at.text.start(node)) + 1
             self.at.edit(at, at, ", ".join(names), "signature")
+
+    def _behind_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> int:
+        """Return where parameters that are given by name may be added."""
+        arguments = node.args
+        if arguments.posonlyargs and not arguments.args:
+            raise Stop("signature", node)
+        ends = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, *arguments.defaults]
+        ends += [one for one in (arguments.vararg, *arguments.kw_defaults) if one is not None]
+        if not ends:
+            return self.at.text.data.index(b"(", self.at.text.start(node)) + 1
+        begin, end, data = self.at.text.start(node), max(map(self.at.text.end, ends)), self.at.text.data
+        while data[end : end + 1] == b")" and data.count(b"(", begin, end) > data.count(b")", begin, end) + 1:
+            end += 1  # a default value stands in parentheses
+        return end
 
     def asynchronous(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         assert self.at.function is not None
