@@ -1345,11 +1345,35 @@ def objects_reached(w: Writer, s: Scope) -> list[str]:
     return of_objects(w.random, name, source, read, attribute)
 
 
+def client_handed_on(w: Writer, s: Scope) -> list[str]:
+    """A client's call is handed on as a value, kept, or called with arguments that are spread."""
+    made = called(w, s, "object.write", bucket='"kept"', key=w.text(s, 1), body=w.text(s, 1))
+    if not made or made.startswith("await ") or "(" in made.partition('("kept"')[0]:
+        return said(w, s)
+    call, _, given = made.partition("(")
+    given, name = given[:-1], w.fresh("put")
+    group = call.rpartition(".")[0]
+    w.top += ["import functools", f"def {name}_with(function, given):\n    return function(*given)"]
+    ways = [
+        [f"{name} = {call}", f"{name}({given})"],
+        [f"(lambda function: function({given}))({call})"],
+        [f"{name}_with({call}, [{given}])"] if "=" not in given.replace("=='", "") else [made],
+        [f"functools.partial({call})({given})"],
+        [f"[{call}, print][0]({given})"],
+        [f"getattr({group}, {call.rpartition('.')[2]!r})({given})"],
+        [f"def {name}(function={call}):", f"    return function({given})", f"{name}()"],
+        [f"class {name.title()}:", f"    held = {group}", f"{name.title()}.held.{call.rpartition('.')[2]}({given})"],
+        [f"{name} = ({call} if seen else {call})", f"{name}({given})"],
+    ]
+    return w.random.choice(ways)
+
+
 SIMPLE = [said, said_text, named, part_named, added, unpacked, logged]
 PIECES = [
     *(
         said,
         said_text,
+        client_handed_on,
         in_many_ways,
         in_many_ways,
         objects_reached,

@@ -184,8 +184,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "a class inside": (
         "statements.py",
-        'if isinstance(self.lookup(name), Foreign):\n                raise self.stop("class-inside", node)',
-        "pass",
+        "if isinstance(value, Foreign) or (",
+        "if (",
     ),
     "a default of a function inside": (
         "statements.py",

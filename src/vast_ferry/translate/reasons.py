@@ -23,7 +23,7 @@ STOPS: Final = {
         "{}; that is translated, but not yet written as a person would",
         "Keep the wrapper, or write the handler anew by hand and check it",
     ),
-    "class-inside": ("a class inside it uses the event", "Move the class out, and hand it what it needs"),
+    "class-inside": ("a class inside it uses the event, or the provider", "Move the class out, and hand it what it needs"),
     "provider-inherited": (
         "a class of the project inherits from one of the provider's",
         "Make answers by calling the provider's own class",

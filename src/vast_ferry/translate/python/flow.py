@@ -44,6 +44,7 @@ class Flow(Code):
         self.statements: dict[int, tuple[str, Operation]] = {}  # statements that give a name a value, all told
         self.clients: dict[str, Client] = {client.called: client for client in source.clients}
         # A function of a module's own is no part of a group: the module may be named for anything else.
+        self.roots = {one.root for one in source.clients if one.root not in source.model.handler.parameters}
         self.groups = {one.called.rpartition(".")[0] for one in source.clients if "." in one.path}
         forms = [form for kind in source.kinds.values() for form in kind.answered.forms]
         self.reply_classes = frozenset(form.class_name for form in forms if form.class_name)

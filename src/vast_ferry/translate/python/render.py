@@ -31,7 +31,7 @@ from vast_ferry.translate.python.replies import Replies
 from vast_ferry.translate.python.signatures import Signatures
 from vast_ferry.translate.python.writing import Writing, falls_off
 from vast_ferry.translate.text import Edit
-from vast_ferry.translate.values import Batch, Foreign, Of, Parsed, Std, Stop
+from vast_ferry.translate.values import Batch, Foreign, Of, Parsed, Stop
 
 
 class Rendering(Writing):
@@ -343,7 +343,7 @@ class Rendering(Writing):
             for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
                 self.expression(default)
         else:
-            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+            if isinstance(node, (ast.Name, ast.Attribute)) and isinstance(node.ctx, ast.Load):
                 self._no_client(node)
             self.parts(node)
 
@@ -440,13 +440,20 @@ class Rendering(Writing):
             return
         raise Stop("awaits-others", node)
 
-    def _no_client(self, node: ast.Name) -> None:
-        """Refuse a client that is handed on as a value."""
-        there = self.module.names.get(node.id)
-        if isinstance(there, Std) and there.name in self.flow.groups and node.id not in self.bound_names():
-            if not self.flow.keeps_client(there.name):
-                raise Stop("client-passed", node, node.id)
-            self.notes.append(("client-as-it-was", node))
+    def _no_client(self, node: ast.Name | ast.Attribute) -> None:
+        """Refuse a client, or the provider's module, that is handed on as a value."""
+        root: ast.expr = node
+        while isinstance(root, ast.Attribute):
+            root = root.value
+        if not isinstance(root, ast.Name) or root.id in self.bound_names():
+            return
+        name = self.flow.standard_name(self.module, node)
+        whole = name in self.flow.roots and not isinstance(self.parents.get(id(node)), ast.Attribute)
+        if not (name in self.flow.groups or whole):
+            return
+        if not self.flow.keeps_client(name):
+            raise Stop("client-passed", node, name)
+        self.notes.append(("client-as-it-was", node))
 
     def _as_it_is(self, op: Operation, node: ast.expr) -> bool:
         """Tell whether what an op does is written just so at the target: the same rows, and no name that goes."""

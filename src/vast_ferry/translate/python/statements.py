@@ -95,8 +95,14 @@ class Statements(Expressions):
 
     def _classdef(self, node: ast.ClassDef) -> None:
         for name in {inner.id for inner in ast.walk(node) if isinstance(inner, ast.Name)}:
-            if isinstance(self.lookup(name), Foreign):
+            value = self.lookup(name)
+            theirs = isinstance(value, Std) and value.name.partition(".")[0] in self.flow.theirs
+            if isinstance(value, Foreign) or (
+                isinstance(value, Std) and theirs and not self.flow.keeps_client(value.name)
+            ):
                 raise self.stop("class-inside", node)
+            if isinstance(value, Func):  # whoever calls it there is not seen
+                self.flow.functions[value.key].referred = True
         self.env[node.name] = Bound(NOTHING)
 
     def _import(self, node: ast.Import | ast.ImportFrom) -> None:
