@@ -515,9 +515,12 @@ def _of_the_bench(checked: Checked) -> bool:
     """Tell whether what differs is due to how it was run here: nothing that a translation could have done better.
 
     An original that does not end is cut off wherever it is by then; and an error's message may call an object that was
-    made as it was by the name of its class, or show where it lies.
+    made as it was by the name of its class, or show where it lies. What fills the memory of the bench fails wherever
+    it is by then.
     """
     if any("TimeoutError" in str(one.expected) for one in checked.differences):
+        return True
+    if any("MemoryError" in f"{one.expected}{one.got}" for one in checked.differences):
         return True
 
     def alike(one: str, other: str) -> bool:
