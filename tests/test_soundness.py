@@ -27,6 +27,7 @@ FILES = {
     "answering": ("ostermere@1", ["thornwick", "quillhaven", "wsgi", "marrowby"]),
     "replying": ("thornwick@2", ["quillhaven", "wsgi", "ostermere@1"]),
     "serving": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "ostermere@2"]),
+    "waiting": ("brackendale@1", ["thornwick", "asgi", "ostermere@1", "wsgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'
@@ -70,7 +71,7 @@ def function(name: str, file: str) -> Function:
     return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
 
 
-SAMPLES = {"batches": deliveries, "serving": with_services}
+SAMPLES = {"batches": deliveries, "serving": with_services, "waiting": with_services}
 
 
 @pytest.mark.parametrize(

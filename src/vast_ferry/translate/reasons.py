@@ -23,7 +23,10 @@ STOPS: Final = {
         "{}; that is translated, but not yet written as a person would",
         "Keep the wrapper, or write the handler anew by hand and check it",
     ),
-    "class-inside": ("a class inside it uses the event, or the provider", "Move the class out, and hand it what it needs"),
+    "class-inside": (
+        "a class inside it uses the event, or the provider",
+        "Move the class out, and hand it what it needs",
+    ),
     "provider-inherited": (
         "a class of the project inherits from one of the provider's",
         "Make answers by calling the provider's own class",
@@ -172,6 +175,11 @@ NOTES: Final = {
         Severity.LOSS,
         "nothing tells the time that is left at {target}; the function's whole limit stands in its place",
         "Count the time in the handler where it matters",
+    ),
+    "no-answer": (
+        Severity.NOTE,
+        "the handler may end here without an answer, which fails at {source}; at {target} it answers 204",
+        "Return an answer on every way",
     ),
     "client-as-it-was": (
         Severity.NOTE,

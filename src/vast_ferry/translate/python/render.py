@@ -343,9 +343,16 @@ class Rendering(Writing):
             for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):
                 self.expression(default)
         else:
-            if isinstance(node, (ast.Name, ast.Attribute)) and isinstance(node.ctx, ast.Load):
-                self._no_client(node)
-            self.parts(node)
+            self._any_other(node)
+
+    def _any_other(self, node: ast.expr) -> None:
+        """Note the edits of an expression of which only the parts are written otherwise."""
+        if isinstance(node, (ast.Name, ast.Attribute)) and isinstance(node.ctx, ast.Load):
+            self._no_client(node)
+        for one in getattr(node, "generators", ()):
+            if one.is_async and self.function is not None:
+                self.signatures.goes_through(one, wanted=self.is_async(self.function))
+        self.parts(node)
 
     def _of_the_environment(self, node: ast.expr) -> bool:
         """Write what an expression reads from the environment, where the target has it elsewhere."""

@@ -58,7 +58,7 @@ class Replies(ReplyReading, ReplyWriting):
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             if facts.asked:
                 return
-            nothing = self.nothing(function)
+            nothing = self.nothing(function, node)
             if nothing:
                 self.at.swap(node, nothing, "reply")
             return
@@ -123,12 +123,14 @@ class Replies(ReplyReading, ReplyWriting):
             text = text.replace(f"({name}", f"({named}").replace(f" {name}", f" {named}")
         return text
 
-    def nothing(self, function: Function) -> str:
+    def nothing(self, function: Function, at: ast.AST | None = None) -> str:
         """Return the statement by which a handler answers nothing; empty where it may say nothing."""
         if not is_request(self.at.kind):
             return ""
         if function.writer and self.at.runs is None:
             return self._through_writer(function)
+        if not any(form.when in ("nothing", "always") for form in self._source) and not self._same():
+            self.at.notes.append(("no-answer", at or function.node))
         made = self._made_of_nothing()
         if made is None:
             return ""

@@ -14,6 +14,11 @@ from vast_ferry.translate.python.reply_by_writer import Told
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Std, Stop
 
+#: What there is only while an event loop runs.
+_ASK_THE_LOOP = frozenset(
+    f"asyncio.{one}" for one in ("current_task", "all_tasks", "get_running_loop", "get_event_loop")
+)
+
 
 class Signatures:
     """Writes the signature of one function."""
@@ -317,13 +322,20 @@ class Signatures:
                 continue
             if isinstance(one, ast.AsyncWith) and not wanted:
                 raise Stop("awaits-others", one)
-            if not isinstance(one, ast.AsyncFor) and not (isinstance(one, ast.comprehension) and one.is_async):
-                continue
-            called = self.at.job.called.get(id(one.iter))
-            if called is not None and called.generates and not self.at.is_async(called):
-                start = self.at.text.data.rindex(b"async", 0, self.at.text.start(one.target))
-                self.at.edit(start, self.at.text.data.index(b"for", start), "", "asynchronous")
-            elif wanted:
-                self.at.awaits(one.iter)
-            else:
-                raise Stop("awaits-others", one.iter)
+            if isinstance(one, ast.AsyncFor):
+                self.goes_through(one, wanted=wanted)
+            elif isinstance(one, ast.Call) and not wanted:
+                name = self.at.flow.standard_name(self.at.module, one.func)
+                if name in _ASK_THE_LOOP:
+                    raise Stop("awaits-others", one)
+
+    def goes_through(self, one: ast.AsyncFor | ast.comprehension, *, wanted: bool) -> None:
+        """Write what goes through an asynchronous generator as what goes through a plain one, if it becomes such."""
+        called = self.at.job.called.get(id(one.iter))
+        if called is not None and called.generates and not self.at.is_async(called):
+            start = self.at.text.data.rindex(b"async", 0, self.at.text.start(one.target))
+            self.at.edit(start, self.at.text.data.index(b"for", start), "", "asynchronous")
+        elif wanted:
+            self.at.awaits(one.iter)
+        else:
+            raise Stop("awaits-others", one.iter)

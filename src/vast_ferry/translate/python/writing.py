@@ -23,6 +23,7 @@ from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.types import LET_THROUGH
 from vast_ferry.translate.text import Edit, order
 from vast_ferry.translate.values import Foreign, Stop
 
@@ -43,6 +44,8 @@ _FREE += (ast.Set, ast.NamedExpr, ast.Raise, ast.Assert, ast.If, ast.While, ast.
 
 #: A line of code that is longer is set out over several.
 LONGEST_ITEM = 105
+
+_LET_THROUGH = frozenset(name.rpartition(".")[2] for name in LET_THROUGH)
 
 
 class Writing:
@@ -127,6 +130,9 @@ class Writing:
         if function.entry:
             return self.job.asynchronous
         if isinstance(function.node, ast.AsyncFunctionDef) and self._manages(function):
+            return True
+        gives = self.job.asynchronous and function.generates and isinstance(function.node, ast.AsyncFunctionDef)
+        if gives and any(caller is not None and _steps_through(caller) for caller, _ in function.calls):
             return True
         facts = self.job.facts.get(function.key)
         unseen = not function.calls and isinstance(function.node, ast.AsyncFunctionDef)
@@ -543,6 +549,20 @@ def _value_bound(name: ast.Name, statement: ast.AST | None) -> ast.expr | None:
     return statement.value if isinstance(statement, ast.AnnAssign) else None
 
 
+def _steps_through(function: Function) -> bool:
+    """Tell whether a function asks an asynchronous generator otherwise than by going through it."""
+    attributes = {attribute for _, attribute in function.nodes.attributes}
+    by_name = function.nodes.uses("anext") or function.nodes.uses("aiter")
+    return bool(by_name) or not attributes.isdisjoint(["__anext__", "__aiter__", "aclose", "asend", "athrow"])
+
+
+def lets_through(node: ast.expr) -> bool:
+    """Tell whether a context manager is, by its name, one that lets all exceptions through."""
+    called = node.func if isinstance(node, ast.Call) else node
+    named = called.attr if isinstance(called, ast.Attribute) else called.id if isinstance(called, ast.Name) else ""
+    return named in _LET_THROUGH
+
+
 def falls_off(body: list[ast.stmt]) -> bool:
     """Tell whether a function may end at the end of its body."""
     last = body[-1]
@@ -551,7 +571,7 @@ def falls_off(body: list[ast.stmt]) -> bool:
     if isinstance(last, ast.If):
         return falls_off(last.body) or not last.orelse or falls_off(last.orelse)
     if isinstance(last, (ast.With, ast.AsyncWith)):
-        return falls_off(last.body)
+        return falls_off(last.body) or not all(lets_through(item.context_expr) for item in last.items)
     if isinstance(last, ast.Try):
         if last.finalbody and not falls_off(last.finalbody):
             return False
