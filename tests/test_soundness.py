@@ -22,12 +22,12 @@ FILES = {
     "batches": ("ostermere@1", ["thornwick", "marrowby", "brackendale", "quillhaven", "ostermere@2"]),
     "asynchronous": ("brackendale@1", ["thornwick", "ostermere@1", "wsgi", "asgi"]),
     "rebound": ("thornwick@2", ["ostermere@1", "brackendale", "marrowby"]),
-    "turning": ("ostermere@1", ["thornwick", "quillhaven", "brackendale"]),
-    "holding": ("ostermere@1", ["thornwick", "marrowby", "wsgi"]),
-    "answering": ("ostermere@1", ["thornwick", "quillhaven", "wsgi", "marrowby"]),
-    "replying": ("thornwick@2", ["quillhaven", "wsgi", "ostermere@1"]),
-    "serving": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "ostermere@2"]),
-    "waiting": ("brackendale@1", ["thornwick", "asgi", "ostermere@1", "wsgi"]),
+    "turning": ("ostermere@1", ["thornwick", "brackendale"]),
+    "holding": ("ostermere@1", ["marrowby", "wsgi"]),
+    "answering": ("ostermere@1", ["thornwick", "wsgi"]),
+    "replying": ("thornwick@2", ["quillhaven", "wsgi"]),
+    "serving": ("ostermere@1", ["thornwick", "brackendale", "ostermere@2"]),
+    "waiting": ("brackendale@1", ["thornwick", "asgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'
