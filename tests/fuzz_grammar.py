@@ -1676,12 +1676,11 @@ def answered(w: Writer, s: Scope) -> list[str]:
     form = w.random.choice(
         [form for form in reply.forms if form.when in ("mapping", "object", "text")] or [reply.written]
     )
-    body = '"\\n".join(map(str, seen))'
+    body = w.random.choice(['"\\n".join(map(str, seen))'] * 3 + other_contents(w, s))
     status = w.random.choice(["200", "201", "404", f"(200 if {w.test(s)} else 409)"]) if not s.names else "200"
     values = {"status": status, "body": body}
-    if w.random.random() < 0.5:
-        values["headers"] = '[("content-type", "text/plain"), ("x-n", str(len(seen)))]'
-        values["headers.plain"] = '{"content-type": "text/plain", "x-n": str(len(seen))}'
+    if w.random.random() < 0.6:
+        values["headers"], values["headers.plain"] = other_fields(w, s)
     if form.when == "text":
         return [f"return {body}"]
     given = _of_the_form(form, values)
@@ -1691,6 +1690,59 @@ def answered(w: Writer, s: Scope) -> list[str]:
         made = f"{name}({given})"
     else:
         made = f"{{{given}}}"
-    if w.random.random() < 0.3:
-        return [f"answer = {made}", "return answer"]
-    return [f"return {made}"]
+    return put_together(w, s, made, given, form)
+
+
+def other_contents(w: Writer, s: Scope) -> list[str]:
+    """Return contents that may be nothing, bytes, or what no answer takes."""
+    text = '"-".join(map(str, seen))'
+    return [f"({text} or None)", "None", '""', f"({text} if {w.test(s)} else None)", f"str({w.part(s)})", "b'x'", "3"]
+
+
+def other_fields(w: Writer, s: Scope) -> tuple[str, str]:
+    """Return header fields as pairs and as a mapping, put together in some way."""
+    w.top.append('BASE = {"content-type": "text/html", "x-n": "0"}')
+    mappings = [
+        '{"content-type": "text/plain", "x-n": str(len(seen))}',
+        '{**BASE, "x-n": str(len(seen))}',
+        '{"x-a": "1", **BASE}',
+        'BASE | {"X-N": "1"}',
+        'dict(BASE, accept="*/*")',
+        '{name: "1" for name in ("x-b", "content-type")}',
+        f'{{"x-p": {w.part(s, "text")}}}',
+        '{"x-a": "1", "x-a": "2"}',
+        "BASE",
+    ]
+    mapping = w.random.choice(mappings)
+    pairs = [
+        '[("content-type", "text/plain"), ("x-n", str(len(seen)))]',
+        f"list(({mapping}).items())",
+        '[*BASE.items(), ("x-n", "1")]',
+        '(("x-a", "1"), ("x-a", "2"))',
+        '[(name, "1") for name in ("x-b", "content-type")]',
+        f'[("x-p", {w.part(s, "text")})]',
+        '[["x-a", "1"]]',
+    ]
+    return w.random.choice(pairs), mapping
+
+
+def put_together(w: Writer, s: Scope, made: str, given: str, form: ReplyForm) -> list[str]:
+    """Return statements that answer with what `made` gives, at once or in steps."""
+    name, helper = w.fresh("answer"), w.fresh("made")
+    ways = [[f"return {made}"], [f"return {made}"], [f"{name} = {made}", f"return {name}"]]
+    ways += [
+        [f"return {made} if {w.test(s)} else {made}"],
+        [f"def {helper}():", f"    return {made}", f"return {helper}()"],
+    ]
+    ways += [["try:", f"    return {made}", "finally:", "    seen.append(1)"]]
+    if form.when == "mapping":
+        first = given.partition(":")[0]
+        ways += [[f"return {{**{made}, {first}: 202}}"], [f"return dict({made})"]]
+        ways += [[f"{name} = {made}", f"if {w.test(s)}:", f"    {name}[{first}] = 203", f"return {name}"]]
+        ways += [[f"{name} = {{**{made}, 'left': 1}}", f"del {name}['left']", f"return {name}"]]
+        ways += [[f"{name} = {made}", f"{name}.update({{{first}: 206}})", f"return {name}"]]
+    elif form.when == "object":
+        title = made.partition("(")[0]
+        ways += [[f"return {title}(**dict({given}))"], [f"{name} = {title}", f"return {name}({given})"]]
+        ways += [[f"{name} = {made}", f"{name}.status = 202", f"return {name}"]]
+    return w.random.choice(ways)

@@ -56,6 +56,11 @@ class Forms:
         shape = self.job.answered(self.at.kind)
         return shape.by_hand.form if shape.by_hand else shape.written
 
+    @property
+    def _by_content(self) -> bool:
+        """Tell whether the target gives types by what a content is: none to one that is left out."""
+        return bool(self.job.target.kinds[self.at.kind].answered.written.types)
+
     # --- read ---
 
     def _rows(self, form: ReplyForm) -> dict[str, Row]:

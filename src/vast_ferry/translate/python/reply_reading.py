@@ -55,7 +55,9 @@ class ReplyReading(Forms):
             return row.lens.content == "packed" or self._same_if_nothing() or not self._may_be_none(value)
         flagged = flag is not None and not (isinstance(flag, ast.Constant) and not flag.value)
         whole = ("str",) if row.lens.content == "packed" and not flagged else ("str", "bytes")
-        return kind in whole or row.lens.content == "pieces"
+        if row.lens.content == "pieces":
+            return kind not in ("int", "float", "bool", "dict", "NoneType")
+        return kind in whole
 
     def _are_texts(self, value: ast.expr) -> bool:
         """Tell whether no value among header fields that stand there in full is known to be no text."""
@@ -63,11 +65,26 @@ class ReplyReading(Forms):
         values = [pair.elts[1] for pair in pairs if isinstance(pair, (ast.Tuple, ast.List)) and len(pair.elts) == 2]
         return all(self._type(one) in ("", "str") for one in values)
 
+    def _all_fit(self, name: str, rows: dict[str, Row], flagged: bool) -> bool:
+        """Tell whether all contents that are put into a mapping under a name may be what their place takes."""
+        assert self.at.function is not None
+        held: list[tuple[ast.expr | None, ast.expr]] = []
+        for use in self.at.function.nodes.uses(name):
+            parent = self.at.parents.get(id(use))
+            above = self.at.parents.get(id(parent)) if parent is not None else None
+            if isinstance(parent, ast.Assign) and isinstance(parent.value, ast.Dict):
+                held += zip(parent.value.keys, parent.value.values, strict=True)
+            elif isinstance(parent, ast.Subscript) and isinstance(above, ast.Assign):
+                held.append((parent.slice, above.value))
+        contents = [(rows[_text(key)], value) for key, value in held if key is not None and _text(key) in rows]
+        flag = ast.Constant(value=True) if flagged else None
+        return all(self._fits(row, value, flag) for row, value in contents if row.field == "body")
+
     def _same_if_nothing(self) -> bool:
         """Tell whether an answer of None, found when it is made, gets the same type at the target."""
         usual = next((form.default_types for form in self._source if form.default_types), None)
         shape = self.job.answered(REQUEST)
-        there = shape.written.default_types if shape.by_hand is None else None
+        there = None if shape.by_hand is not None or self._by_content else shape.written.default_types
         return usual is None or (there is not None and there[1] == usual[1])
 
     def _object_form(self, node: ast.Call) -> ReplyForm | None:
@@ -359,7 +376,7 @@ class ReplyReading(Forms):
         assert function is not None
         always, maybe = self.at.reply_keys(function, name)
         rows, flag = self._rows(form), self._flag(form)
-        if not (always | maybe) <= {*rows, flag}:
+        if not (always | maybe) <= {*rows, flag} or not self._all_fit(name, rows, flag in always | maybe):
             return None
         made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
 

@@ -37,6 +37,7 @@ class ReplyWriting(Forms):
         rows = {row.field: row for row in form.rows}
         parts: dict[str, str] = {}
         self._type_of_nothing(made, node)
+        self._type_of_something(made, node)
         if made.status and made.status != "200":
             parts["status"] = made.status
         elif made.status or form.when in ("mapping", "tuple"):
@@ -68,13 +69,27 @@ class ReplyWriting(Forms):
         """Name the type that content which is left out gets at the source, where the target gives it none."""
         if made.usual is None or made.body or made.names_type or made.status in ("204", "304"):
             return
-        by_content = self.job.target.kinds[self.at.kind].answered.written.types  # what is left out has none
-        there = (None if by_content else self._target.default_types) or ("", "")
+        there = (None if self._by_content else self._target.default_types) or ("", "")
         if made.empty_type not in ("str", "bytes") or there[made.empty_type == "bytes"]:
             return
         if made.spreads:  # which may name one
             raise Stop("headers-unknown", node)
         made.pairs.append(('"content-type"', quoted(made.usual[made.empty_type == "bytes"]), "content-type"))
+
+    def _type_of_something(self, made: Made, node: ast.AST) -> None:
+        """Name the type that content gets at the source which names none, where the target gives it another."""
+        if made.usual is None or not made.body or made.names_type:
+            return
+        there = self._target.default_types or ("", "")
+        differs = [bool(own) and own != other for own, other in zip(made.usual, there, strict=True)]
+        if made.body_type not in ("str", "bytes"):
+            if any(differs):
+                raise Stop("text-or-bytes", node)
+            return
+        if differs[made.body_type == "bytes"]:
+            if made.spreads:  # which may name one
+                raise Stop("headers-unknown", node)
+            made.pairs.append(('"content-type"', quoted(made.usual[made.body_type == "bytes"]), "content-type"))
 
     def _no_content(self, made: Made, row: Row) -> dict[str, str]:
         """Return what is written for a content that is left out.
