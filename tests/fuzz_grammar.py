@@ -1706,7 +1706,7 @@ def other_fields(w: Writer, s: Scope) -> tuple[str, str]:
         '{"content-type": "text/plain", "x-n": str(len(seen))}',
         '{**BASE, "x-n": str(len(seen))}',
         '{"x-a": "1", **BASE}',
-        'BASE | {"X-N": "1"}',
+        'BASE | {"x-n": "1"}',
         'dict(BASE, accept="*/*")',
         '{name: "1" for name in ("x-b", "content-type")}',
         f'{{"x-p": {w.part(s, "text")}}}',
@@ -1729,10 +1729,11 @@ def other_fields(w: Writer, s: Scope) -> tuple[str, str]:
 def put_together(w: Writer, s: Scope, made: str, given: str, form: ReplyForm) -> list[str]:
     """Return statements that answer with what `made` gives, at once or in steps."""
     name, helper = w.fresh("answer"), w.fresh("made")
+    one, two = ("async ", "await ") if "await " in made else ("", "")
     ways = [[f"return {made}"], [f"return {made}"], [f"{name} = {made}", f"return {name}"]]
     ways += [
         [f"return {made} if {w.test(s)} else {made}"],
-        [f"def {helper}():", f"    return {made}", f"return {helper}()"],
+        [f"{one}def {helper}():", f"    return {made}", f"return {two}{helper}()"],
     ]
     ways += [["try:", f"    return {made}", "finally:", "    seen.append(1)"]]
     if form.when == "mapping":
