@@ -1693,10 +1693,11 @@ def answered(w: Writer, s: Scope) -> list[str]:
     return put_together(w, s, made, given, form)
 
 
-def other_contents(w: Writer, s: Scope) -> list[str]:
+def other_contents(w: Writer, scope: Scope) -> list[str]:
     """Return contents that may be nothing, bytes, or what no answer takes."""
     text = '"-".join(map(str, seen))'
-    return [f"({text} or None)", "None", '""', f"({text} if {w.test(s)} else None)", f"str({w.part(s)})", "b'x'", "3"]
+    either = f"({text} if {w.test(scope)} else None)"
+    return [f"({text} or None)", "None", '""', either, f"str({w.part(scope)})", "b'x'", "3"]
 
 
 def other_fields(w: Writer, s: Scope) -> tuple[str, str]:

@@ -313,7 +313,8 @@ class ReplyReading(Forms):
             return len(value.args) == 1 and self._type(value) != "str"
         elif isinstance(value, ast.Call) and (called := self.job.called.get(id(value))) is not None:
             returns = [node.value for node in called.nodes.all if isinstance(node, ast.Return)]
-            parts = [*returns, *([None] if falls_off(called.node.body) else [])]
+            ends = falls_off(called.node.body)
+            parts = [] if called.generates else [*returns, *([None] if ends else [])]
         return any(part is None or self._may_be_none(part, depth - 1) for part in parts)
 
     def _target_body(self) -> str:
