@@ -57,7 +57,7 @@ def test_every_handler_does_the_same_everywhere_or_what_differs_is_told(
 @pytest.mark.parametrize(
     ("source", "target"),
     [
-        ("ostermere", "brackendale@1"),
+        pytest.param("ostermere", "brackendale@1", marks=pytest.mark.slow),
         pytest.param("marrowby", "ostermere@1", marks=pytest.mark.slow),
         pytest.param("thornwick", "ostermere@1", marks=pytest.mark.slow),
         pytest.param("quillhaven", "marrowby@1", marks=pytest.mark.slow),

@@ -51,11 +51,8 @@ def without_captured(folder: Path) -> None:
         path.unlink()
 
 
-#: Of the demo's crossings, those that differ most; the others go there and back in `make test-all`.
-FIRST = ("fennick@1",)
-
-
-@pytest.mark.parametrize("to", [to if to in FIRST else pytest.param(to, marks=pytest.mark.slow) for to in EVERYWHERE])
+@pytest.mark.slow
+@pytest.mark.parametrize("to", EVERYWHERE)
 def test_the_demo_goes_everywhere_and_back(tmp_path: Path, to: str) -> None:
     there = carry(PROJECT, to=to, out=tmp_path / "there", style="wrapped")
     result = check(tmp_path / "there")
