@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Iterable, Mapping
 from enum import Enum
+from functools import partial
 from typing import Any
 
 from vast_ferry.hub.kinds import REQUEST, is_request
@@ -62,7 +63,7 @@ class Use(Enum):
 
 def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Function], uses: set[Use]) -> bool:
     """Tell whether a function gives None, or what can't be taken for nothing on either side."""
-    nothing = falls_off(function.node.body)
+    nothing = falls_off(function.node.body, partial(job.flow.lets_through, function.module))
     for value in (value for node in _own_returns(function) for value in _either(node.value)):
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             nothing = True

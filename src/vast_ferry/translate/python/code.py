@@ -9,7 +9,7 @@ from typing import Any
 
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.types import type_of_constant
+from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
 from vast_ferry.translate.values import Class, Env, Func, Key, Of, Own, Std, Stop, Uses, Value
 
 NOTHING = Of()
@@ -232,6 +232,12 @@ class Code:
             node = node.value
         there = module.names.get(node.id) if isinstance(node, ast.Name) else None
         return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
+
+    def lets_through(self, module: Module, node: ast.expr) -> bool:
+        """Tell whether a context manager is one that is known to let all exceptions through."""
+        called = node.func if isinstance(node, ast.Call) else node
+        built_in = isinstance(called, ast.Name) and called.id not in module.names and called.id
+        return (built_in or self.standard_name(module, called)) in LET_THROUGH
 
     def of_a_metaclass(self, cls: Key) -> bool:
         """Tell whether what makes a class's objects is the author's own."""

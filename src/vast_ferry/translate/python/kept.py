@@ -16,7 +16,7 @@ from vast_ferry.translate.values import Clash, Foreign, Key, Value
 
 
 class Kept:
-    """What the attributes of all objects hold; `again` has all that was followed so far followed once more."""
+    """What the attributes of all objects hold; whoever is told that something changed follows all once more."""
 
     def __init__(self, family: Callable[[Key], Iterable[Key]], join: Callable[[Value, Value], Value]) -> None:
         self._family, self._join = family, join

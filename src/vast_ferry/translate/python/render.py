@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from functools import partial
 
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.inline import at_text
@@ -129,7 +130,7 @@ class Rendering(Writing):
         if function.generates and is_request(self.kind):
             self.replies.in_pieces(function, node)
             return
-        if not falls_off(node.body):
+        if not falls_off(node.body, partial(self.flow.lets_through, self.module)):
             return
         nothing = self.replies.nothing(function)
         if nothing:

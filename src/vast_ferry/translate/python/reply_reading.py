@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from functools import partial
 
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.by_hand import How
@@ -313,7 +314,7 @@ class ReplyReading(Forms):
             return len(value.args) == 1 and self._type(value) != "str"
         elif isinstance(value, ast.Call) and (called := self.job.called.get(id(value))) is not None:
             returns = [node.value for node in called.nodes.all if isinstance(node, ast.Return)]
-            ends = falls_off(called.node.body)
+            ends = falls_off(called.node.body, partial(self.flow.lets_through, called.module))
             parts = [] if called.generates else [*returns, *([None] if ends else [])]
         return any(part is None or self._may_be_none(part, depth - 1) for part in parts)
 

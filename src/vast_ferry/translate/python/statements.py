@@ -12,7 +12,6 @@ from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.python.types import LET_THROUGH
 from vast_ferry.translate.values import (
     Batch,
     Bound,
@@ -384,7 +383,7 @@ class Statements(Expressions):
         swallows = False
         for item in node.items:
             held = self.eval(item.context_expr)
-            swallows = swallows or not self._lets_through(item.context_expr)
+            swallows = swallows or not self.flow.lets_through(self.module, item.context_expr)
             if item.optional_vars is not None:
                 self.store(item.optional_vars, MADE if self._is_the_events(held) else NOTHING)
         ends: list[Env] = []
@@ -394,13 +393,6 @@ class Statements(Expressions):
         self.meet([*ends, *left] if swallows else ends)
 
     _asyncwith = _with
-
-    def _lets_through(self, node: ast.expr) -> bool:
-        """Tell whether a context manager is one that is known to let all exceptions through."""
-        called = node.func if isinstance(node, ast.Call) else node
-        if isinstance(called, ast.Attribute) and called.attr in LET_THROUGH:
-            return True
-        return self.flow.standard_name(self.module, called).removeprefix("builtins.") in LET_THROUGH
 
     def _try(self, node: ast.Try) -> None:
         if not node.finalbody:

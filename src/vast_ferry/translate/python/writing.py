@@ -7,7 +7,7 @@ asks each of them where its turn comes.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping, Set
 from dataclasses import replace
 from typing import Any
 
@@ -23,7 +23,6 @@ from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.python.types import LET_THROUGH
 from vast_ferry.translate.text import Edit, order
 from vast_ferry.translate.values import Foreign, Stop
 
@@ -44,8 +43,6 @@ _FREE += (ast.Set, ast.NamedExpr, ast.Raise, ast.Assert, ast.If, ast.While, ast.
 
 #: A line of code that is longer is set out over several.
 LONGEST_ITEM = 105
-
-_LET_THROUGH = frozenset(name.rpartition(".")[2] for name in LET_THROUGH)
 
 
 class Writing:
@@ -556,34 +553,27 @@ def _steps_through(function: Function) -> bool:
     return bool(by_name) or not attributes.isdisjoint(["__anext__", "__aiter__", "aclose", "asend", "athrow"])
 
 
-def lets_through(node: ast.expr) -> bool:
-    """Tell whether a context manager is, by its name, one that lets all exceptions through."""
-    called = node.func if isinstance(node, ast.Call) else node
-    named = called.attr if isinstance(called, ast.Attribute) else called.id if isinstance(called, ast.Name) else ""
-    return named in _LET_THROUGH
-
-
-def falls_off(body: list[ast.stmt]) -> bool:
-    """Tell whether a function may end at the end of its body."""
+def falls_off(body: list[ast.stmt], through: Callable[[ast.expr], bool]) -> bool:
+    """Tell whether a function may end at the end of its body; `through` tells what lets all exceptions through."""
     last = body[-1]
     if isinstance(last, (ast.Return, ast.Raise)):
         return False
     if isinstance(last, ast.If):
-        return falls_off(last.body) or not last.orelse or falls_off(last.orelse)
+        return falls_off(last.body, through) or not last.orelse or falls_off(last.orelse, through)
     if isinstance(last, (ast.With, ast.AsyncWith)):
-        return falls_off(last.body) or not all(lets_through(item.context_expr) for item in last.items)
+        return falls_off(last.body, through) or not all(through(item.context_expr) for item in last.items)
     if isinstance(last, ast.Try):
-        if last.finalbody and not falls_off(last.finalbody):
+        if last.finalbody and not falls_off(last.finalbody, through):
             return False
         ways = [last.orelse or last.body, *(handler.body for handler in last.handlers)]
-        return any(falls_off(way) for way in ways)
+        return any(falls_off(way, through) for way in ways)
     if isinstance(last, ast.While) and isinstance(last.test, ast.Constant) and last.test.value:
         return any(isinstance(inner, ast.Break) for inner in ast.walk(last))
     if isinstance(last, ast.Match):
         always = any(
             isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None and not c.guard for c in last.cases
         )
-        return not always or any(falls_off(case.body) for case in last.cases)
+        return not always or any(falls_off(case.body, through) for case in last.cases)
     return True
 
 
