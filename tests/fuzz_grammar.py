@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
+from fuzz_apart import defined, stand_apart, ways_to_ask
 from fuzz_ways import Ways, of_objects
 
 from vast_ferry.hub.operations import OPERATIONS
@@ -72,13 +73,15 @@ class Program:
         head, at, handler = whole.rpartition(
             "\n\n" + ("async def " if self.surface.asynchronous else "def ") + f"{name}("
         )
-        defined = re.findall(r"^(?:async def|def|class) (\w+)|^(\w+) = ", head, re.MULTILINE)
-        if len(self.pieces) % 3 or not at or len(defined) < 2:
+        names = defined(head)
+        if len(self.pieces) % 3 or not at or len(names) < 2:
             return {f"h_{name}.py": whole}
         imports = [line for line in head.split("\n") if line.startswith(("import ", "from "))]
-        names = ", ".join(dict.fromkeys(one or other for one, other in defined))
-        main = "\n".join([*imports, f"from lib_{name} import {names}"])
-        return {f"h_{name}.py": f"{main}\n{at}{handler}", f"lib_{name}.py": head + "\n"}
+        choices = random.Random(len(whole))
+        files = stand_apart(f"lib_{name}", head, choices)
+        line, ask = ways_to_ask(f"lib_{name}", files, names, choices)
+        main = "\n".join([*imports, line])
+        return {f"h_{name}.py": f"{main}\n{at}{ask(handler)}", **files}
 
     def source(self, name: str) -> str:
         """Return the file of the handler."""
@@ -1481,28 +1484,29 @@ def sharing(programs: tuple[Program, ...], seed: str) -> tuple[Program, ...]:
     """Return programs that use the helpers of one more; one of them runs text as code, so that it is wrapped."""
     surface = programs[0].surface
     first = (program(surface, f"{seed}:shared:{more}").pieces[:1] for more in range(12))
-    defined = (one for pieces in first for one in pieces if any(text.startswith("def ") for text in one.top))
-    piece = next((one for one in defined if _mentions(" ".join(one.lines), surface.event)), None)
+    helpers = (one for pieces in first for one in pieces if any(text.startswith("def ") for text in one.top))
+    piece = next((one for one in helpers if _mentions(" ".join(one.lines), surface.event)), None)
     if sum(map(ord, seed)) % 2 or piece is None:
         piece = _two_helpers(Writer(surface, seed))
     chooses = random.Random(seed)
     file = f"common_{re.sub('[^0-9]', '_', seed)}"
     imports = [text for text in piece.top if text.startswith(("import ", "from "))]
     rest = [text for text in piece.top if text not in imports]
-    names = re.findall(r"^(?:async def|def|class) (\w+)|^(\w+) = ", "\n".join(rest), re.MULTILINE)
-    taken = ", ".join(f"{one or two} as {one or two}_too" for one, two in dict.fromkeys(names))
-    lines = tuple(piece.lines)
-    for one, two in dict.fromkeys(names):
-        lines = tuple(_renamed(line, one or two, f"{one or two}_too") for line in lines)
     text = "\n".join([*sorted({"import json", *imports}), SHOW, *rest, ""])
-    used = Piece(lines, (*imports, f"from {file} import {taken}"))
+    files = stand_apart(file, text, chooses)
+    names = [one for one in defined("\n".join(rest)) if one != "show"]
     wrapped = Piece(("exec('1')",))
+
+    def used() -> Piece:
+        line, ask = ways_to_ask(file, files, names, chooses)
+        return Piece(tuple(map(ask, piece.lines)), (*imports, line))
+
     at = chooses.randrange(len(programs))
     return tuple(
         replace(
             one,
-            pieces=(used, *([wrapped] if number == at else []), *one.pieces),
-            shared=(*one.shared, (f"{file}.py", text)),
+            pieces=(used(), *([wrapped] if number == at else []), *one.pieces),
+            shared=(*one.shared, *files.items()),
         )
         for number, one in enumerate(programs)
     )

@@ -407,8 +407,10 @@ def write_programs(programs: Mapping[str, Program], folder: Path) -> None:
 def own_files(project: Path, name: str) -> set[str]:
     """Return the files of a program: its handler's, its helpers', and those that it shares with others."""
     handler = next(project.rglob(f"h_{name}.py")).relative_to(project).as_posix()
-    shared = re.findall(r"^from (common_\w+) import", (project / handler).read_text(), re.MULTILINE)
-    return {handler, f"lib_{name}.py", *(f"{one}.py" for one in shared)}
+    found = {handler}
+    for one in re.findall(r"^(?:from|import) ((?:common|lib)_\w+)", (project / handler).read_text(), re.MULTILINE):
+        found |= {path.relative_to(project).as_posix() for path in project.glob(f"{one}/*.py")} | {f"{one}.py"}
+    return found
 
 
 class Bench:

@@ -172,51 +172,115 @@ class Code:
         return self.define(key, outer.module, node, outer=outer) if known is None else known
 
     def link(self) -> None:
-        """Tie the names that modules import to what they stand for; call when all files are in."""
-        for module in self.modules.values():
-            for node in module.nodes.imports:
-                self._import(module, node)
+        """Tie the names that modules import to what they stand for; call when all files are in.
 
-    def _import(self, module: Module, node: ast.Import | ast.ImportFrom) -> None:
+        A module may hand on what it imports itself, so this goes on until no name is found any more; then a name that a
+        package doesn't have is a module in it, and what is still not known is nothing that is known.
+        """
+        imports = [(module, node) for module in self.modules.values() for node in module.nodes.imports]
+        for settled in (False, True):
+            known = -1
+            while known < (known := sum(len(module.names) for module in self.modules.values())):
+                for module, node in imports:
+                    self._import(module, node, settled)
+        for module, node in imports:
+            for alias in node.names:
+                module.names.setdefault(alias.asname or alias.name.partition(".")[0], NOTHING)
+
+    def _import(self, module: Module, node: ast.Import | ast.ImportFrom, settled: bool) -> None:
         if isinstance(node, ast.Import):
             for alias in node.names:
                 self._import_module(module, alias)
             return
+        base = self.imported_from(module, node)
+        file = self.file_of(base)
+        if node.names[0].name == "*":
+            self._import_all(module, base, file)
+            return
+        for alias in node.names:
+            own = alias.asname or alias.name
+            inner = self._package(f"{base}.{alias.name}" if base else alias.name)
+            if file is not None and alias.name in self.modules[file].names:
+                module.names.setdefault(own, self.modules[file].names[alias.name])
+            elif file is None and inner is None:
+                module.names.setdefault(own, Std(f"{base}.{alias.name}"))
+            elif settled and inner is not None:  # a module of the package
+                module.names.setdefault(own, Own(inner))
+
+    def imported_from(self, module: Module, node: ast.ImportFrom) -> str:
+        """Return the full name of what a statement imports names from."""
         base = node.module or ""
         if node.level:
             folder = module.file.split("/")[: -node.level]
             base = ".".join([*folder, *([base] if base else [])])
-        file = self._file(base)
-        if node.names[0].name == "*" and base in self.provided:
+        return base
+
+    def _import_all(self, module: Module, base: str, file: str | None) -> None:
+        """Take over what a module says it has for others; what can't be told is refused where it is followed."""
+        if base in self.provided:
             for name in self.provided[base]:
                 module.names.setdefault(name, Std(f"{base}.{name}"))
-            return
-        for alias in node.names:
-            own = alias.asname or alias.name
-            inner = self._file(f"{base}.{alias.name}" if base else alias.name)
-            if file is not None and (inner is None or self.in_module(file, alias.name) != NOTHING):
-                module.names.setdefault(own, self.in_module(file, alias.name))
-            elif inner is not None:  # a module of the package
-                module.names.setdefault(own, Own(inner))
-            else:
-                module.names.setdefault(own, Std(f"{base}.{alias.name}"))
+        there = self.handed_out(file) if file is not None else None
+        for name in there or ():
+            if file is not None and name in self.modules[file].names:
+                module.names.setdefault(name, self.modules[file].names[name])
+
+    def handed_out(self, file: str, asked: tuple[str, ...] = ()) -> list[str] | None:
+        """Return the names that a module of the project has for whoever imports all of them; nothing if unclear."""
+        module = self.modules[file]
+        if "__all__" in module.nodes.ids:
+            return self._said_to_be_handed_out(module)
+        stars = [node for node in module.nodes.imports if node.names[0].name == "*"]
+        if not all(self.names_all(module, node, (*asked, file)) for node in stars if isinstance(node, ast.ImportFrom)):
+            return None
+        found = {*module.names, *module.nodes.top_names} - {"*"}
+        return sorted(name for name in found if not name.startswith("_"))
+
+    def _said_to_be_handed_out(self, module: Module) -> list[str] | None:
+        uses = module.nodes.uses("__all__")
+        node = next((n for n in module.tree.body if isinstance(n, ast.Assign) and n.targets[0] in uses), None)
+        said = node.value.elts if node is not None and isinstance(node.value, (ast.List, ast.Tuple)) else None
+        if len(uses) != 1 or said is None:
+            return None
+        names = [one.value for one in said if isinstance(one, ast.Constant) and isinstance(one.value, str)]
+        return names if len(names) == len(said) else None
+
+    def names_all(self, module: Module, node: ast.ImportFrom, asked: tuple[str, ...] = ()) -> bool:
+        """Tell whether all names are known that a statement imports at once; not those of modules that go round."""
+        base = self.imported_from(module, node)
+        file = self.file_of(base)
+        if file in asked:
+            return False
+        return base in self.provided or (file is not None and self.handed_out(file, asked) is not None)
 
     def _import_module(self, module: Module, alias: ast.alias) -> None:
-        file = self._file(alias.name)
+        file = self._package(alias.name)
+        top = alias.name.partition(".")[0]
         if file is None:
-            name = alias.name if alias.asname else alias.name.partition(".")[0]
-            module.names.setdefault(alias.asname or name, Std(name))
-        elif alias.asname or "." not in alias.name:
-            module.names.setdefault(alias.asname or alias.name, Own(file))
+            module.names.setdefault(alias.asname or top, Std(alias.name if alias.asname else top))
+        else:
+            module.names.setdefault(alias.asname or top, Own(file if alias.asname else self._package(top) or file))
 
-    def _file(self, dotted: str) -> str | None:
+    def file_of(self, dotted: str) -> str | None:
+        """Return the file of a module of the project by its full name."""
         if not dotted:
             return None
         path = dotted.replace(".", "/")
         return next((file for file in (f"{path}.py", f"{path}/__init__.py") if file in self.modules), None)
 
+    def _package(self, dotted: str) -> str | None:
+        """Return the file of a module, or of a folder of modules that has none the folder's name and a slash."""
+        folder = f"{dotted.replace('.', '/')}/"
+        return self.file_of(dotted) or (folder if any(file.startswith(folder) for file in self.modules) else None)
+
     def in_module(self, file: str, name: str) -> Value:
-        return self.modules[file].names.get(name, NOTHING)
+        """Return what a name of a module, or of a package, stands for."""
+        module = self.modules.get(file)
+        if module is not None and (name in module.names or name in module.nodes.top_names):
+            return module.names.get(name, NOTHING)
+        folder = file.removesuffix("__init__.py")
+        inner = self._package(f"{folder}{name}".replace("/", ".")) if folder.endswith("/") else None
+        return NOTHING if inner is None else Own(inner)
 
     def holders(self, module: Module) -> dict[int, Function]:
         """Return the innermost function that each node of a module stands in, by the node's identity."""
@@ -303,7 +367,11 @@ class Code:
 
     def is_decorated(self, function: Function) -> bool:
         """Tell whether a decorator may stand between a function and who calls it."""
-        return not all(self.is_the_providers(function.module, one, _HARMLESS) for one in function.node.decorator_list)
+        return not all(self.is_harmless(function.module, one) for one in function.node.decorator_list)
+
+    def is_harmless(self, module: Module, decorator: ast.expr) -> bool:
+        """Tell whether a decorator is the provider's own, or one that neither keeps nor hides what it stands before."""
+        return self.is_the_providers(module, decorator, _HARMLESS)
 
     def decorator(self, module: Module, decorator: ast.expr) -> Function | None:
         """Return the function of the project that a decorator is, or that gives it."""

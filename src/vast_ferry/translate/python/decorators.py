@@ -1,7 +1,7 @@
 """Decorators of the project's own: what stands between a provider and a handler, where it can be seen through.
 
-One is seen through where it gives a function that hands on to the handler just what it is called with, under names of
-its own or as `*args, **kwargs`, whatever it does before, after or instead:
+One is seen through where it gives a function that hands on to the handler just what it is called with, whatever it
+does before, after or instead: under names of its own, as `*args, **kwargs`, or the first so and the rest so:
 
     def logged(function):                  def authorised(role):
         @functools.wraps(function)             def around(function):
@@ -74,51 +74,81 @@ def _seen_through(code: Code, outer: Function, node: Definition, parameters: int
     given, inner = arguments.args[0].arg, _given(node)
     if inner is None or inner.args.kwonlyargs or inner.args.posonlyargs or inner.args.defaults:
         return None
-    parents = {id(child): parent for parent in walk(node) for child in ast.iter_child_nodes(parent)}
-
-    def is_wraps(one: ast.AST) -> bool:
-        return isinstance(one, ast.Call) and code.standard_name(outer.module, one.func) == "functools.wraps"
-
-    calls = []
-    for use in (one for one in walk(node) if isinstance(one, ast.Name) and one.id == given):
-        parent = parents[id(use)]
-        if isinstance(parent, ast.Call) and parent.func is use:
-            calls.append(parent)
-        elif not (is_wraps(parent) or (isinstance(parent, ast.Attribute) and parent.attr in _ASKED)):
-            return None
-    if not all(is_wraps(one) for one in inner.decorator_list):
+    calls = _calls_of(code, outer, node, given)
+    if calls is None or not all(_is_wraps(code, outer, one) for one in inner.decorator_list):
         return None
     whatever = inner.args.vararg is not None and not inner.args.args
-    named = not inner.args.vararg and not inner.args.kwarg and len(inner.args.args) == parameters
-    if not (whatever or named):
+    named = len(inner.args.args)
+    if not (whatever or named == parameters or (named < parameters and inner.args.vararg is not None)):
         return None
     fits = _hands_on_whatever if whatever else _hands_on_names
     between = (inner,) if node is outer.node else (node, inner)
     return Around(outer, between, given, whatever) if fits(inner, calls) else None
 
 
+def _is_wraps(code: Code, outer: Function, one: ast.AST) -> bool:
+    return isinstance(one, ast.Call) and code.standard_name(outer.module, one.func) == "functools.wraps"
+
+
+def _calls_of(code: Code, outer: Function, node: Definition, given: str) -> list[ast.Call] | None:
+    """Return where a decorator calls what it is given; nothing if it does anything else with it."""
+    parents = {id(child): parent for parent in walk(node) for child in ast.iter_child_nodes(parent)}
+    calls = []
+    for use in (one for one in walk(node) if isinstance(one, ast.Name) and one.id == given):
+        parent = parents[id(use)]
+        if isinstance(parent, ast.Call) and parent.func is use:
+            calls.append(parent)
+        elif not _is_wraps(code, outer, parent) and not (isinstance(parent, ast.Attribute) and parent.attr in _ASKED):
+            return None
+    return calls
+
+
+def only_calls(code: Code, module: Module, decorator: ast.expr) -> bool:
+    """Tell whether a decorator gives a function that calls what it stands before, and keeps neither anywhere."""
+    outer = code.decorator(module, decorator)
+    if outer is None:
+        return False
+    node = _given(outer.node) if isinstance(decorator, ast.Call) else outer.node
+    inner = _given(node) if node is not None and len(node.args.args) == 1 else None
+    if node is None or inner is None:
+        return False
+    named = [one for one in walk(node) if isinstance(one, ast.Name) and one.id == inner.name]
+    return len(named) == 1 and _calls_of(code, outer, node, node.args.args[0].arg) is not None
+
+
 def _hands_on_whatever(inner: Definition, calls: list[ast.Call]) -> bool:
     """Tell whether `*args` and `**kwargs` go on to the handler, and nowhere else, and nothing else goes on."""
+    return _hands_on_rest(inner, calls) and all(
+        len(call.args) + len(call.keywords) == len(_rest_of(call)) for call in calls
+    )
+
+
+def _hands_on_rest(inner: Definition, calls: list[ast.Call]) -> bool:
+    """Tell whether what has no names of its own goes on to the handler, and nowhere else."""
     names = [one.arg for one in (inner.args.vararg, inner.args.kwarg) if one is not None]
     handed: list[ast.AST] = []
     for call in calls:
-        given = [one.value for one in call.args if isinstance(one, ast.Starred)]
-        given += [one.value for one in call.keywords if one.arg is None]
+        given = _rest_of(call)
         if [one.id if isinstance(one, ast.Name) else "" for one in given] != names:
-            return False
-        if len(given) != len(call.args) + len(call.keywords):
             return False
         handed += given
     return all(one in handed for one in walk(inner) if isinstance(one, ast.Name) and one.id in names)
+
+
+def _rest_of(call: ast.Call) -> list[ast.expr]:
+    given = [one.value for one in call.args if isinstance(one, ast.Starred)]
+    return given + [one.value for one in call.keywords if one.arg is None]
 
 
 def _hands_on_names(inner: Definition, calls: list[ast.Call]) -> bool:
     """Tell whether the handler always gets the parameters, in their order, as they came."""
     names = [one.arg for one in inner.args.args]
     for call in calls:
-        given = [one.id if isinstance(one, ast.Name) else "" for one in call.args]
-        if given != names or call.keywords:
+        given = [one.id if isinstance(one, ast.Name) else "" for one in call.args if not isinstance(one, ast.Starred)]
+        if given != names or any(one.arg is not None for one in call.keywords):
             return False
-    return not any(
+        if any(isinstance(one, ast.Starred) for one in call.args[: len(names)]):
+            return False
+    return _hands_on_rest(inner, calls) and not any(
         isinstance(one, ast.Name) and one.id in names and not isinstance(one.ctx, ast.Load) for one in walk(inner)
     )

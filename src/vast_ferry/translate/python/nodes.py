@@ -188,13 +188,18 @@ class Nodes:
 
     @cached_property
     def top_names(self) -> frozenset[str]:
-        """Return the names that a module's own statements give values to."""
+        """Return the names that a module's own statements give values to, but for imports and definitions."""
         found: set[str] = set()
-        for node in getattr(self.root, "body", ()):
-            targets = node.targets if isinstance(node, ast.Assign) else [getattr(node, "target", None)]
-            found |= {
-                one.id for target in targets if target is not None for one in walk(target) if isinstance(one, ast.Name)
-            }
+        waiting: list[Any] = list(getattr(self.root, "body", ()))
+        while waiting:
+            node = waiting.pop()
+            if node.__class__ is list:
+                waiting += node
+            elif isinstance(node, ast.Name):
+                if not isinstance(node.ctx, ast.Load):
+                    found.add(node.id)
+            elif node.__class__ not in _NAMED and node.__class__ is not ast.Lambda:
+                waiting += nodes_in(node)
         return frozenset(found)
 
     @cached_property

@@ -1,13 +1,13 @@
-"""What a function can reach: by calls, by names, by attributes of modules and classes, and through tables."""
+"""What a function can reach: by calls, by names, by attributes of modules and classes, and by what those may hold."""
 
 from __future__ import annotations
 
-import ast
 from collections.abc import Iterable
 
-from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.values import Class, Func, Key, Own
+from vast_ferry.translate.python.holders import Holders
+from vast_ferry.translate.values import Key
 
 
 class Reach:
@@ -17,8 +17,7 @@ class Reach:
         self.flow = flow
         self._mentioned: dict[Key, list[Key]] = {}
         self._inner: dict[Key, list[Function]] | None = None
-        self._listed: dict[str, dict[str, list[Key]]] = {}
-        self._put: dict[str, list[Key]] | None = None  # by the name of what holds them
+        self._holders: Holders | None = None
 
     def forget(self) -> None:
         """Look anew at what functions mention."""
@@ -42,20 +41,14 @@ class Reach:
             return self._mentioned[key]
         made: list[Key] = [*function.callees, *function.together]
         made += [inner.key for inner in self._inside().get(key, ())]
-        known = function.module.names
-        # A name that the function binds itself is another than the module's. (The order of a set varies by process.)
-        for name in sorted(function.nodes.ids - (function.nodes.bound - function.nodes.told_global)):
-            made += self._keys_of(known.get(name))
-        for name, attribute in function.nodes.attributes:
-            base = known.get(name)
-            if isinstance(base, Own):
-                made += self._keys_of(self.flow.attribute(base, attribute))
-        put = self._registered()
-        for name in sorted(put.keys() & function.nodes.ids):
-            made += put[name]
-        # What stands in a table at the top of the module is reached by the table's name.
-        for name, keys in self._tables(function.module).items():
-            made += keys if name in function.nodes.named else []
+        decorators = (self.flow.decorator(function.module, one) for one in function.node.decorator_list)
+        made += [one.key for one in decorators if one is not None]
+        if self._holders is None:  # once all files are linked
+            self._holders = Holders(self.flow)
+        mentioned = self._holders.mentioned_in(function)
+        made += mentioned.functions
+        for holder in mentioned.holders:
+            made += self._holders.held(holder)
         self._mentioned[key] = made
         return made
 
@@ -67,35 +60,3 @@ class Reach:
                 if function.outer is not None:
                     self._inner.setdefault(function.outer.key, []).append(function)
         return self._inner
-
-    def _registered(self) -> dict[str, list[Key]]:
-        """Return the functions that decorators of the project put where others find them: in what names."""
-        if self._put is None:
-            self._put = {}
-            for key, one in self.flow.functions.items():
-                if one.outer is None and not one.entry and self.flow.is_decorated(one):
-                    for decorator in one.node.decorator_list:
-                        own = self.flow.decorator(one.module, decorator)
-                        for name in sorted(own.module.nodes.top_names & own.nodes.ids) if own is not None else ():
-                            self._put.setdefault(name, []).append(key)
-        return self._put
-
-    def _keys_of(self, value: object) -> list[Key]:
-        if isinstance(value, Func):
-            return [value.key]
-        if isinstance(value, Class):  # an object of it may be called by whatever name it has, its bases' among them
-            kin = self.flow.above(value.key)
-            return [k for k, f in self.flow.functions.items() if f.cls in kin]
-        return []
-
-    def _tables(self, module: Module) -> dict[str, list[Key]]:
-        if module.file not in self._listed:
-            tables: dict[str, list[Key]] = {}
-            for node in module.tree.body:
-                if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
-                    names = [n.id for n in ast.walk(node.value) if isinstance(n, ast.Name)]
-                    keys = [k for name in names for k in self._keys_of(module.names.get(name))]
-                    if keys:
-                        tables[node.targets[0].id] = keys
-            self._listed[module.file] = tables
-        return self._listed[module.file]

@@ -73,7 +73,9 @@ class Signatures:
         arguments, kind = node.args, self.at.job.source.kinds[self.at.kind]
         handed_over, by_name = kind.event.handed_over, kind.by_keyword
         unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
-        known = not arguments.vararg and unread and (by_name or not arguments.kwonlyargs)
+        # What has no name of its own only goes on to the handler that a decorator's function stands before.
+        few = bool(function.stands_before) or (not arguments.vararg and unread)
+        known = few and (by_name or not arguments.kwonlyargs)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
         taken = {name for name in function.named if name != function.writer}
@@ -187,7 +189,8 @@ class Signatures:
         start = self.at.text.start(every[0])
         if arguments.kwonlyargs and every[0] is arguments.kwonlyargs[0]:
             start = self.at.text.data.rindex(b"*", 0, start)
-        more = [one for one in (*arguments.defaults, *arguments.kw_defaults, arguments.kwarg) if one is not None]
+        rest = (arguments.vararg, arguments.kwarg)
+        more = [one for one in (*arguments.defaults, *arguments.kw_defaults, *rest) if one is not None]
         end = max(self.at.text.end(one) for one in (*every, *more))
         made = ", ".join(parameters)
         if self.at.text.data[start:end].decode() != made:

@@ -107,7 +107,7 @@ class Statements(Expressions):
     def _import(self, node: ast.Import | ast.ImportFrom) -> None:
         for alias in node.names:
             if alias.name == "*":
-                if isinstance(node, ast.ImportFrom) and node.module in self.flow.provided:
+                if isinstance(node, ast.ImportFrom) and self.flow.names_all(self.module, node):
                     continue
                 raise self.stop("star-import", node)
             own = alias.asname or alias.name.partition(".")[0]
