@@ -1484,7 +1484,9 @@ def sharing(programs: tuple[Program, ...], seed: str) -> tuple[Program, ...]:
     """Return programs that use the helpers of one more; one of them runs text as code, so that it is wrapped."""
     surface = programs[0].surface
     first = (program(surface, f"{seed}:shared:{more}").pieces[:1] for more in range(12))
-    helpers = (one for pieces in first for one in pieces if any(text.startswith("def ") for text in one.top))
+    helpers = (
+        one for pieces in first for one in pieces if any(text.startswith(("def ", "class ")) for text in one.top)
+    )
     piece = next((one for one in helpers if _mentions(" ".join(one.lines), surface.event)), None)
     if sum(map(ord, seed)) % 2 or piece is None:
         piece = _two_helpers(Writer(surface, seed))

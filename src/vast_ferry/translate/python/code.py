@@ -14,6 +14,7 @@ from vast_ferry.translate.values import Class, Env, Func, Key, Of, Own, Std, Sto
 
 NOTHING = Of()
 MADE = Of(made=True)
+ANYTHING = Of(made=True, holds=True)  # whatever somebody whom we don't see hands over
 DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
 Definition = ast.FunctionDef | ast.AsyncFunctionDef
 #: Decorators that hand on to a function what they get, and to who calls it what it gives.
@@ -62,7 +63,8 @@ class Function:
     returned: Value | None = None
     calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
     callees: dict[Key, None] = field(default_factory=dict)
-    referred: bool = False  # mentioned other than by a call
+    referred: bool = False  # called by who can't be seen
+    a_value: bool = False  # for it is a value somewhere, and may have any name
     plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
     stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
     given: str = ""  # the decorator's own name for them
@@ -100,6 +102,16 @@ class Function:
         """Return the names of its parameters, and of those that are given by name only."""
         return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
 
+    def is_value(self) -> None:
+        """Note that it is handed on as a value: whoever has that may call it."""
+        self.referred = self.a_value = True
+
+    @property
+    def every_name(self) -> list[str]:
+        """Return the names of all that it takes, but for its object."""
+        rest = [one.arg for one in (self.node.args.vararg, self.node.args.kwarg) if one is not None]
+        return [*self.named, *rest]
+
     @property
     def takes_more(self) -> bool:
         """Tell whether it may be called with less or more than its parameters: what is added to them goes by name."""
@@ -131,6 +143,8 @@ class Code:
         self.defined: dict[int, Function] = {}  # by the node of its definition
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self._alike: dict[str, list[Function]] | None = None
+        self._several: dict[Key, dict[Value, None]] = {}
+        self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
 
     def add(self, file: str, text: PythonText, nodes: Nodes) -> None:
         """Take in a file of the project."""
@@ -185,7 +199,19 @@ class Code:
                     self._import(module, node, settled)
         for module, node in imports:
             for alias in node.names:
-                module.names.setdefault(alias.asname or alias.name.partition(".")[0], NOTHING)
+                own = alias.asname or alias.name.partition(".")[0]
+                module.names.setdefault(own, NOTHING)
+                if own in module.nodes.told_global or not _only_constants(module, own):
+                    self._bind(module, own, NOTHING)
+        for (file, name), values in self._several.items():
+            self.unclear += values
+            self.modules[file].names[name] = NOTHING
+
+    def _bind(self, module: Module, name: str, value: Value) -> None:
+        """Let a module's name stand for what it imports; one that is bound in several ways stands for nothing known."""
+        there = module.names.setdefault(name, value)
+        if there != value:
+            self._several.setdefault((module.file, name), {}).update({there: None, value: None})
 
     def _import(self, module: Module, node: ast.Import | ast.ImportFrom, settled: bool) -> None:
         if isinstance(node, ast.Import):
@@ -201,11 +227,11 @@ class Code:
             own = alias.asname or alias.name
             inner = self._package(f"{base}.{alias.name}" if base else alias.name)
             if file is not None and alias.name in self.modules[file].names:
-                module.names.setdefault(own, self.modules[file].names[alias.name])
+                self._bind(module, own, self.modules[file].names[alias.name])
             elif file is None and inner is None:
-                module.names.setdefault(own, Std(f"{base}.{alias.name}"))
+                self._bind(module, own, Std(f"{base}.{alias.name}"))
             elif settled and inner is not None:  # a module of the package
-                module.names.setdefault(own, Own(inner))
+                self._bind(module, own, Own(inner))
 
     def imported_from(self, module: Module, node: ast.ImportFrom) -> str:
         """Return the full name of what a statement imports names from."""
@@ -219,11 +245,11 @@ class Code:
         """Take over what a module says it has for others; what can't be told is refused where it is followed."""
         if base in self.provided:
             for name in self.provided[base]:
-                module.names.setdefault(name, Std(f"{base}.{name}"))
+                self._bind(module, name, Std(f"{base}.{name}"))
         there = self.handed_out(file) if file is not None else None
         for name in there or ():
             if file is not None and name in self.modules[file].names:
-                module.names.setdefault(name, self.modules[file].names[name])
+                self._bind(module, name, self.modules[file].names[name])
 
     def handed_out(self, file: str, asked: tuple[str, ...] = ()) -> list[str] | None:
         """Return the names that a module of the project has for whoever imports all of them; nothing if unclear."""
@@ -257,9 +283,9 @@ class Code:
         file = self._package(alias.name)
         top = alias.name.partition(".")[0]
         if file is None:
-            module.names.setdefault(alias.asname or top, Std(alias.name if alias.asname else top))
+            self._bind(module, alias.asname or top, Std(alias.name if alias.asname else top))
         else:
-            module.names.setdefault(alias.asname or top, Own(file if alias.asname else self._package(top) or file))
+            self._bind(module, alias.asname or top, Own(file if alias.asname else self._package(top) or file))
 
     def file_of(self, dotted: str) -> str | None:
         """Return the file of a module of the project by its full name."""
@@ -272,6 +298,14 @@ class Code:
         """Return the file of a module, or of a folder of modules that has none the folder's name and a slash."""
         folder = f"{dotted.replace('.', '/')}/"
         return self.file_of(dotted) or (folder if any(file.startswith(folder) for file in self.modules) else None)
+
+    def files_of(self, names: Iterable[str]) -> list[str]:
+        """Return the files of some modules by their full names, and of the packages that they are in."""
+        found = []
+        for name in names:
+            parts = name.split(".")
+            found += [self.file_of(".".join(parts[: at + 1])) for at in range(len(parts))]
+        return [one for one in found if one is not None]
 
     def in_module(self, file: str, name: str) -> Value:
         """Return what a name of a module, or of a package, stands for."""
@@ -418,6 +452,15 @@ def _bound_again(module: Module) -> set[str]:
             waiting += nodes_in(inner)
     told = (name for node in module.nodes.all if node.__class__ is ast.Global for name in node.names)
     return again | (set(told) & defined)
+
+
+def _only_constants(module: Module, name: str) -> bool:
+    """Tell whether all that a module's own statements assign to a name is constants."""
+    if name not in module.nodes.top_names:
+        return True
+    bound = [use for use in module.nodes.uses(name) if not isinstance(use.ctx, ast.Load)]
+    parents = [module.nodes.parents.get(id(use)) for use in bound]
+    return all(isinstance(one, ast.Assign) and isinstance(one.value, ast.Constant) for one in parents)
 
 
 def _constant(node: ast.Assign, nodes: Nodes) -> str | None:

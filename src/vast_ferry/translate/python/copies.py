@@ -1,10 +1,11 @@
 """Helpers that a wrapped handler shares with one that is rewritten: each stands twice, as it was and rewritten.
 
 A wrapped handler runs as its author wrote it, so what it calls must take the source's event; a rewritten one calls the
-same helper with the target's. The helper keeps its name for those that are rewritten. A copy beside it, as it was, is
-what wrapped handlers call: every name in them that stands for the helper becomes the copy's. Both copies live in the
-helper's own module and so share its names. What can't be told apart like that stays one, and is wrapped for both: a
-method, a helper with a decorator or with a default that could be changed, and one that the module itself names.
+same helper with the target's. The helper, a function or a whole class, keeps its name for those that are rewritten. A
+copy beside it, as it was, is what wrapped handlers call: every name in them that stands for the helper becomes the
+copy's. Both copies live in the helper's own module and so share its names. What can't be told apart like that stays
+one, and is wrapped for both: a helper with a decorator or with a default that could be changed, one that the module
+itself names, and a class that keeps something of its own, or is told of those that inherit from it.
 """
 
 from __future__ import annotations
@@ -15,11 +16,11 @@ from collections.abc import Collection, Iterable, Iterator, Set
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
-from vast_ferry.translate.python.code import DEFINITION, Function, Module
+from vast_ferry.translate.python.code import DEFINITION, Definition, Function, Module
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
-from vast_ferry.translate.values import Func, Key
+from vast_ferry.translate.values import Class, Func, Key
 
 #: Why a name or a helper's text was edited, in the record of a crossing.
 REASON = "copy"
@@ -40,14 +41,14 @@ def copies(flow: Flow, shared: Iterable[Key], wrapped: Collection[Key], native: 
     """
     both = {_outermost(flow.functions[key]) for key in wrapped if key in native}
     twice = {_outermost(flow.functions[key]) for key in shared}
-    uses = {one: _uses(flow, flow.functions[one]) for one in both}
+    uses = {one: _uses(flow, one) for one in both}
     while True:  # who calls such a helper for both has to call one or the other, and stands twice as well
         more = {one for one in both - twice if any(use.key in twice for use in uses[one])}
         if not more:
             break
         twice |= more
     named = {key for module in flow.modules.values() for key in _named_at_top(flow, module)}
-    if named & twice or not all(_can_stand_twice(flow, flow.functions[key]) for key in twice):
+    if named & twice or not all(_can_stand_twice(flow, key) for key in twice):
         return None
     return _Copying(flow, sorted(twice), sorted({_outermost(flow.functions[key]) for key in wrapped} - both)).made()
 
@@ -67,34 +68,33 @@ class _Use:
 class _Copying:
     def __init__(self, flow: Flow, twice: list[Key], apart: list[Key]) -> None:
         self.flow, self.twice, self.apart = flow, twice, apart
-        self.names = {key: self._free(flow.functions[key].module, f"{key[1]}_as_it_was") for key in twice}
+        self.names = {key: self._free(flow.modules[key[0]], f"{key[1]}_as_it_was") for key in twice}
         self.result = Copies()
 
     def made(self) -> Copies | None:
         renamed: dict[str, list[_Use]] = {}
         for key in (*self.twice, *self.apart):
-            function = self.flow.functions[key]
-            uses = [use for use in _uses(self.flow, function) if use.key in self.names]
-            if not all(self._stands_there(function.module, use) for use in uses):
+            module = self.flow.modules[key[0]]
+            uses = [use for use in _uses(self.flow, key) if use.key in self.names]
+            if not all(self._stands_there(module, use) for use in uses):
                 return None
-            if key in self.twice:
-                continue
-            renamed.setdefault(function.module.file, []).extend(uses)
+            if key not in self.twice:
+                renamed.setdefault(module.file, []).extend(uses)
         for file, uses in renamed.items():
             module = self.flow.modules[file]
             self._note(file, (edit for use in uses for edit in self._renamed(module, use)))
             if not self._import(module, uses):
                 return None
         for key in self.twice:
-            function = self.flow.functions[key]
-            self._note(function.module.file, [self._copy(function)])
-            severity, reason, remedy = note("stands-twice", "", "", function.node.name)
-            place = Place(function.module.file, function.node.lineno)
+            file, name = key
+            self._note(file, [self._copy(key)])
+            severity, reason, remedy = note("stands-twice", "", "", name)
+            place = Place(file, _node(self.flow, key).lineno)
             self.result.findings.append(Finding("stands-twice", severity, reason, remedy, place))
         # What a copy itself names in another module has to be imported there under the copy's name.
         for file in dict.fromkeys(key[0] for key in self.twice):  # in a fixed order
             module = self.flow.modules[file]
-            uses = [use for key in self.twice if key[0] == file for use in _uses(self.flow, self.flow.functions[key])]
+            uses = [use for key in self.twice if key[0] == file for use in _uses(self.flow, key)]
             if not self._import(module, [use for use in uses if use.key in self.names], kept=True):
                 return None
         return self.result
@@ -117,19 +117,23 @@ class _Copying:
         end = module.text.end(use.node)
         yield Edit(end - len(use.name.encode("utf-8")), end, self._new(use), REASON)
 
-    def _copy(self, function: Function) -> Edit:
+    def _copy(self, key: Key) -> Edit:
         """Return the edit that writes a helper once more, after itself."""
-        text, node = function.module.text, function.node
+        module, node = self.flow.modules[key[0]], _node(self.flow, key)
+        text = module.text
         start, end = text.start(node), text.end(node)
+        if node.decorator_list:
+            start = text.data.rindex(b"@", 0, text.start(node.decorator_list[0]))
         edits = [
             Edit(edit.start - start, edit.end - start, edit.text, REASON)
-            for use in _uses(self.flow, function)
+            for use in _uses(self.flow, key)
             if use.key in self.names
-            for edit in self._renamed(function.module, use)
+            for edit in self._renamed(module, use)
         ]
-        head = re.match(rb"(?:async\s+)?def\s+", text.data[start:end])
+        head = re.compile(rb"(?:async\s+)?(?:def|class)\s+").match(text.data, text.start(node))
         assert head is not None
-        edits.append(Edit(head.end(), head.end() + len(node.name.encode("utf-8")), self.names[function.key], REASON))
+        at = head.end() - start
+        edits.append(Edit(at, at + len(node.name.encode("utf-8")), self.names[key], REASON))
         data = text.data[start:end]
         for edit in sorted(edits, key=lambda one: -one.start):
             data = data[: edit.start] + edit.text.encode("utf-8") + data[edit.end :]
@@ -142,28 +146,46 @@ class _Copying:
         """Import copies of helpers that stand in other modules; tell whether each could be."""
         asked = {use.name: use for use in uses if isinstance(use.node, ast.Name) and use.key[0] != module.file}
         for name, use in asked.items():
-            found = [
-                alias
+            if self._new(use) in module.nodes.ids:
+                return False
+            told = [
+                (node, alias)
                 for node in module.nodes.imports
                 if isinstance(node, ast.ImportFrom)
                 for alias in node.names
-                if (alias.asname or alias.name) == name and alias.name == use.key[1]
+                if (alias.asname or alias.name) in (name, "*")
             ]
-            if not found or self._new(use) in module.nodes.ids:
-                return False
             again = self.names[use.key] + (f" as {self._new(use)}" if use.key[1] != name else "")
+            direct = [alias for node, alias in told if self._is_from(module, node, alias, use)]
+            if not direct and not (told and self._import_beside(module, told[0][0], use, again)):
+                return False
             renamed = {id(one.node) for one in self._renamed_in(module)}
             only = not kept and all(id(node) in renamed for node in module.nodes.names if node.id == name)
-            for alias in found:
+            for alias in direct:
                 start, end = module.text.start(alias), module.text.end(alias)
                 edit = Edit(start, end, again, REASON) if only else Edit(end, end, f", {again}", REASON)
                 self._note(module.file, [edit])
         return True
 
+    def _is_from(self, module: Module, node: ast.ImportFrom, alias: ast.alias, use: _Use) -> bool:
+        """Tell whether a name is imported from where it is defined, and not from a package that hands it on."""
+        there = self.flow.file_of(self.flow.imported_from(module, node))
+        return there == use.key[0] and alias.name == use.key[1]
+
+    def _import_beside(self, module: Module, node: ast.ImportFrom, use: _Use, again: str) -> bool:
+        """Import a copy from where it stands, after the statement by which a package hands the helper on."""
+        if node.col_offset or node not in module.tree.body:
+            return False
+        full = use.key[0].removesuffix(".py").removesuffix("/__init__").replace("/", ".")
+        at = module.text.next_line(module.text.end(node) - 1)
+        lead = "" if module.text.data[at - 1 : at] == b"\n" else "\n"
+        self._note(module.file, [Edit(at, at, f"{lead}from {full} import {again}\n", REASON)])
+        return True
+
     def _renamed_in(self, module: Module) -> Iterator[_Use]:
         for key in self.apart:
             if key[0] == module.file:
-                yield from _uses(self.flow, self.flow.functions[key])
+                yield from _uses(self.flow, key)
 
     def _free(self, module: Module, name: str) -> str:
         while name in module.nodes.ids or name in module.names:
@@ -172,14 +194,26 @@ class _Copying:
 
 
 def _outermost(function: Function) -> Key:
+    """Return the function at the top of a module, or the class, in which a function stands."""
     while function.outer is not None:
         function = function.outer
-    return function.key
+    return function.key if function.cls is None else function.cls
 
 
-def _uses(flow: Flow, function: Function) -> list[_Use]:
-    """Return what in a function stands for functions of the project that stand at the top of a module."""
-    return _among(flow, function.module, function.nodes.all, function.nodes.bound - function.nodes.told_global)
+def _node(flow: Flow, key: Key) -> Definition | ast.ClassDef:
+    return flow.functions[key].node if key in flow.functions else flow.classes[key]
+
+
+def _uses(flow: Flow, key: Key) -> list[_Use]:
+    """Return what in a function or class stands for functions and classes at the top of a module."""
+    function = flow.functions.get(key)
+    if function is not None:
+        return _among(flow, function.module, function.nodes.all, function.nodes.bound - function.nodes.told_global)
+    module = flow.modules[key[0]]
+    methods = [one for one in flow.functions.values() if one.cls == key and one.outer is None]
+    inside = {id(node) for one in methods for node in one.nodes.all}
+    own = [node for node in module.nodes.of(flow.classes[key]) or () if id(node) not in inside]
+    return [*_among(flow, module, own, frozenset()), *(use for one in methods for use in _uses(flow, one.key))]
 
 
 def _among(flow: Flow, module: Module, nodes: Iterable[ast.AST], bound: Set[str]) -> list[_Use]:
@@ -187,28 +221,29 @@ def _among(flow: Flow, module: Module, nodes: Iterable[ast.AST], bound: Set[str]
     for node in nodes:
         if (isinstance(node, ast.Name) and node.id not in bound) or isinstance(node, ast.Attribute):
             value = flow.named(module, node)
-            if isinstance(value, Func):
+            if isinstance(value, (Func, Class)):
                 found.append(_Use(node, value.key))
     return found
 
 
 def _named_at_top(flow: Flow, module: Module) -> set[Key]:
-    """Return the functions that a module names outside of its functions: tables, calls, classes."""
+    """Return the functions and classes that a module names outside of its functions and classes: tables, calls."""
     inside: set[int] = set()
     for node in module.nodes.all:
-        if isinstance(node, DEFINITION):
+        if isinstance(node, (*DEFINITION, ast.ClassDef)):
             inside |= {id(one) for one in module.nodes.of(node) or () if one is not node}
-            inside -= {id(one) for decorator in node.decorator_list for one in ast.walk(decorator)}
     outside = [node for node in module.nodes.all if id(node) not in inside]
     return {use.key for use in _among(flow, module, outside, frozenset())}
 
 
-def _can_stand_twice(flow: Flow, function: Function) -> bool:
+def _can_stand_twice(flow: Flow, key: Key) -> bool:
+    if key not in flow.functions:
+        return _class_can(flow, key)
+    function = flow.functions[key]
     node, text = function.node, function.module.text
     defaults = [*node.args.defaults, *(one for one in node.args.kw_defaults if one is not None)]
     return (
-        function.cls is None
-        and not function.entry
+        not function.entry
         and not function.stands_before
         and function.stands_behind is None
         and not node.decorator_list
@@ -217,3 +252,44 @@ def _can_stand_twice(flow: Flow, function: Function) -> bool:
         and text.data[text.start(node) :].startswith((b"def", b"async"))
         and flow.in_module(function.key[0], node.name) == Func(function.key)
     )
+
+
+def _class_can(flow: Flow, key: Key) -> bool:
+    """Tell whether a class can stand twice: nothing is kept in it, and nobody is told that it is made."""
+    node, module = flow.classes[key], flow.modules[key[0]]
+    methods = {one.node.name: one for one in flow.functions.values() if one.cls == key}
+    plain = all(
+        one.value is None or isinstance(one.value, ast.Constant) or bool(flow.standard_name(module, _called(one.value)))
+        for one in node.body
+        if isinstance(one, (ast.Assign, ast.AnnAssign))
+    )
+    known = all(flow.standard_name(module, _called(one)).startswith("dataclasses.") for one in node.decorator_list)
+    told = any("__init_subclass__" in _methods_of(flow, one) for one in flow.above(key))
+    return (
+        (plain and known and not told and not node.keywords and node.col_offset == 0)
+        and not any(one.entry or one.stands_before for one in methods.values())
+        and flow.in_module(key[0], node.name) == Class(key)
+        and not _is_changed(flow, key)
+    )
+
+
+def _called(node: ast.expr) -> ast.expr:
+    return node.func if isinstance(node, ast.Call) else node
+
+
+def _methods_of(flow: Flow, key: Key) -> set[str]:
+    return {one.node.name for one in flow.functions.values() if one.cls == key}
+
+
+def _is_changed(flow: Flow, key: Key) -> bool:
+    """Tell whether an attribute of the class itself, or of any by `cls` or `type()`, is given a value anywhere."""
+    for module in flow.modules.values():
+        for node in module.nodes.all:
+            if isinstance(node, ast.Attribute) and (
+                node.attr == "__subclasses__" or not isinstance(node.ctx, ast.Load)
+            ):
+                asked = flow.named(module, node.value)
+                own = isinstance(node.value, ast.Name) and node.value.id == "cls"
+                if own or isinstance(node.value, ast.Call) or asked == Class(key):
+                    return True
+    return False

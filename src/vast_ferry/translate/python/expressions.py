@@ -38,6 +38,7 @@ from vast_ferry.translate.values import (
     Handlers,
     Instance,
     Of,
+    Own,
     Parsed,
     Service,
     Std,
@@ -60,8 +61,17 @@ _ASK_NO_METHODS = frozenset(
 _GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque"])
 
 
+#: What calls nothing that it is handed, where nothing is handed by a keyword.
+_CALL_NOTHING = (_ASK_NO_METHODS | _GATHER) | frozenset(
+    ["json.dumps", "json.loads", "min", "max", "sum", "any", "all", "enumerate", "zip", "round", "range", "reversed"]
+    + ["base64.b64decode", "base64.b64encode", "urllib.parse.parse_qs", "urllib.parse.parse_qsl", "copy.deepcopy"]
+)
+
+
 class Expressions(Objects):
     """What follows expressions."""
+
+    every: list[Value]  # what the call that was followed last was handed, by places and keywords
 
     def lookup(self, name: str) -> Value:
         """Return what a name holds, without noting that it is read."""
@@ -111,6 +121,22 @@ class Expressions(Objects):
             stores = [use for use in self.function.nodes.uses(node.id) if isinstance(use.ctx, ast.Store)]
             self.function.keep.update(map(id, stores))
 
+    def _looks_at_names(self, node: ast.Name) -> None:
+        """Note code that may use any name around it; refuse it where one of them holds something of the event's."""
+        if node.id == "__import__":
+            self.flow.refer_all()
+        said = _said_in_code(self.module.nodes.parents.get(id(node)))
+        for name, value in self.module.names.items():
+            if said is None or name in said:
+                self.flow.refer(value)
+        if self.function is not None and self._sees_foreign():
+            raise self.stop("hidden-names", node)
+
+    def _of_one(self, node: ast.Name) -> bool:
+        """Tell whether `vars` is asked of one object, and so not of the names around it."""
+        call = self.module.nodes.parents.get(id(node))
+        return node.id == "vars" and isinstance(call, ast.Call) and call.func is node and len(call.args) == 1
+
     def _of_the_module(self, node: ast.Name) -> Value:
         """Return what a name is that the function does not bind."""
         value = self.module.names.get(node.id)
@@ -118,8 +144,8 @@ class Expressions(Objects):
             self._is_plain_class(value, node)
         if value is not None:
             return self.flow.service(value)
-        if node.id in _HIDDEN and self.function is not None and self._sees_foreign():
-            raise self.stop("hidden-names", node)
+        if node.id in _HIDDEN and not self._of_one(node):
+            self._looks_at_names(node)
         return Std(f"builtins.{node.id}")
 
     def _sees_foreign(self) -> bool:
@@ -175,17 +201,29 @@ class Expressions(Objects):
 
     def _name_(self, node: ast.Name) -> Value:
         value = self.read(node)
-        if isinstance(value, Func) and self.function is not None:
-            self.flow.functions[value.key].referred = True
+        self._handed_on(node, value)
         return value
 
     def _attribute_(self, node: ast.Attribute) -> Value:
-        return self.attribute(node, self.eval(node.value))
+        value = self.attribute(node, self.eval(node.value))
+        self._handed_on(node, value)
+        return value
+
+    def _handed_on(self, node: ast.Name | ast.Attribute, value: Value) -> None:
+        """Note that a function, a class or a module of the project is a value: who calls what it has is not seen."""
+        if isinstance(value, (Func, Class, Own)):
+            own: ast.expr = node
+            above = self.module.nodes.parents.get(id(own))
+            if isinstance(above, ast.Tuple):
+                own, above = above, self.module.nodes.parents.get(id(above))
+            if not _only_named(own, above):
+                self.flow.refer(value)
 
     def _subscript_(self, node: ast.Subscript) -> Value:
         base = self.eval(node.value)
         self.eval(node.slice)
         if isinstance(base, Std) and base.name == "sys.modules":
+            self.flow.refer_all()
             raise self.stop("hidden-names", node)
         if id(node.value) in self.flow.ops and self.idioms.first_of(node):
             return Of("str")
@@ -401,16 +439,31 @@ class Expressions(Objects):
                 return self._project_call(node, Func(method.key, bound=True))
         if isinstance(target, Std):
             return self._standard_call(node, target.name.removeprefix("builtins."))
-        values = self.arguments(node, None)
-        self._asked_by_name(values)  # what is called is not known
+        return self._call_of_unknown(node)
+
+    def _call_of_unknown(self, node: ast.Call) -> Value:
+        """Return what a call gives of which we don't know what it calls."""
+        self.arguments(node, None)
+        values = self.every
+        self._asked_by_name(values)
+        self._unseen(values, node.func.attr if isinstance(node.func, ast.Attribute) else "")
+        for method in self.flow.called_alike("__call__"):
+            method.referred = True
         if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
             self.flow.looked_into(values)
         return self._method_type(node)
 
+    def _unseen(self, values: list[Value], name: str = "") -> None:
+        """Note that something of the event's may be handed to a method, or to any function that is a value."""
+        if any(isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values):
+            self.flow.unseen |= {name} if name and self.flow.called_alike(name) else {name, ""}
+
     def _new(self, node: ast.Call, target: Class) -> Value:
         """Return the object that a call of a class makes; a metaclass of the author's may give anything."""
         if self.flow.of_a_metaclass(target.key):
-            self._asked_by_name([target, *self.arguments(node, None)])
+            self.arguments(node, None)
+            self._asked_by_name([target, *self.every])
+            self._unseen(self.every)
             return NOTHING
         init = self.flow.method(target.key, "__init__")
         if init is not None:
@@ -427,12 +480,8 @@ class Expressions(Objects):
         if name in ("setattr", "delattr") and node.args:
             self.flow.patched_by_call(node, self.module)
         values = self.arguments(node, None)
-        self._attributes_by_call(node, name, values)
-        if name not in _ASK_NO_METHODS:
-            self._asked_by_name(values)
-        theirs = any(self._is_the_events(value) for value in values)
-        if theirs and name in CHANGING:
-            raise self.stop("event-changed", node)
+        self._attributes_by_call(node, name, self.every)
+        self._given_to_others(node, name, values, self.every)
         found = self.idioms.standard(node, name, values)
         if found is not None:
             return found
@@ -444,6 +493,15 @@ class Expressions(Objects):
             given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
             return Of(self._type_of(given[0])) if given else NOTHING
         return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
+
+    def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
+        """Note what something outside the project is handed, and may hand on; refuse what changes it."""
+        if name not in _ASK_NO_METHODS:
+            self._asked_by_name(every)
+        if name not in _CALL_NOTHING or node.keywords:
+            self._unseen(every)
+        if name in CHANGING and any(self._is_the_events(value) for value in values):
+            raise self.stop("event-changed", node)
 
     def _type_of(self, node: ast.expr) -> str:
         value = self.flow.values.get(id(node))
@@ -506,8 +564,12 @@ class Expressions(Objects):
         return NOTHING
 
     def arguments(self, node: ast.Call, called: Function | None = None) -> list[Value]:
-        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it."""
+        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it.
+
+        Returned are those that are given by their places; `every` has those that are given by keywords as well.
+        """
         values: list[Value] = []
+        by_keyword: list[Value] = []
         parameters = called.parameters if called is not None else []
         starred = any(isinstance(one, ast.Starred) for one in node.args)
         given: dict[str, Value] = {}
@@ -519,6 +581,7 @@ class Expressions(Objects):
         names = {a.arg for a in (*called.node.args.args, *called.node.args.kwonlyargs)} if called else set()
         for keyword in node.keywords:
             value = self.eval(keyword.value)
+            by_keyword.append(value)
             if called is not None and keyword.arg in names:
                 given[keyword.arg] = self._handed(keyword.value, value, keyword.arg in called.plain)
         if called is not None:
@@ -528,6 +591,7 @@ class Expressions(Objects):
                 given = {**_defaults(called.node.args, given), **given}
             for name, value in given.items():
                 self.flow.pass_(called, name, value)
+        self.every = [*values, *by_keyword]
         return values
 
     def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
@@ -545,6 +609,29 @@ class Expressions(Objects):
         if isinstance(value, Foreign):
             return self.flow.made(value)
         return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
+
+
+def _said_in_code(call: ast.AST | None) -> set[str] | None:
+    """Return the names in the code that `exec` or `eval` is given as a text; nothing where that is made, or imports."""
+    code = call.args[0] if isinstance(call, ast.Call) and call.args else None
+    if not isinstance(code, ast.Constant) or not isinstance(code.value, str):
+        return None
+    try:
+        nodes = walk(ast.parse(code.value))
+    except (SyntaxError, ValueError):
+        return set()
+    if any(isinstance(one, (ast.Import, ast.ImportFrom)) for one in nodes):
+        return None
+    return {one.id for one in nodes if isinstance(one, ast.Name)}
+
+
+def _only_named(node: ast.expr, above: ast.AST | None) -> bool:
+    """Tell whether what a name stands for is only asked for a part of it, or what it is, and handed on to nobody."""
+    if isinstance(above, ast.Call):
+        return getattr(above.func, "id", "") in ("isinstance", "issubclass") and node in above.args[1:]
+    if isinstance(above, ast.Attribute):
+        return above.value is node
+    return isinstance(above, (ast.ExceptHandler, ast.Raise, ast.MatchClass, ast.AnnAssign, ast.arg))
 
 
 def _is_one_of_a_kind(node: ast.expr) -> bool:

@@ -15,11 +15,11 @@ from vast_ferry.mapping.places import Call
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import MADE, NOTHING, Code, Function, Module
+from vast_ferry.translate.python.code import ANYTHING, MADE, NOTHING, Code, Function, Module
 from vast_ferry.translate.python.kept import Kept
 from vast_ferry.translate.python.types import FIXED
 from vast_ferry.translate.shapes import ShapeMap
-from vast_ferry.translate.values import Clash, Class, Foreign, Instance, Key, Of, Own, Service, Std, Stop, Value
+from vast_ferry.translate.values import Clash, Class, Foreign, Func, Instance, Key, Of, Own, Service, Std, Stop, Value
 
 
 class Flow(Code):
@@ -31,8 +31,10 @@ class Flow(Code):
         self.source, self.target = source, target
         self.maps = {kind: ShapeMap.of(tables.event) for kind, tables in source.kinds.items()}
         self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
+        self._referred: set[str] = set()
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.kept = Kept(self.family, _joined)
+        self.unseen: set[str] = set()  # methods that are handed something of the event's unseen; "" for any function
         self.followed: dict[Key, None] = {}
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
@@ -101,9 +103,12 @@ class Flow(Code):
 
     def pass_(self, function: Function, parameter: str, value: Value) -> None:
         """Note what a parameter gets from a caller; what gets the event from one and others from another is plain."""
-        if parameter in function.plain:
-            return
         before = function.params.get(parameter)
+        if parameter in function.plain:
+            if isinstance(value, Of) and (value.made or value.holds) and before != ANYTHING:
+                function.params[parameter] = ANYTHING
+                self.waiting[function.key] = None
+            return
         joined = value if before is None else _joined(before, value)
         if isinstance(joined, Clash) and not function.entry:
             function.plain.add(parameter)
@@ -141,6 +146,35 @@ class Flow(Code):
         """Note that an attribute is asked of something of which we don't know what it is, or given a value there."""
         if self.kept.asked(name, stored=stored):
             self.waiting |= dict.fromkeys(self.followed)
+
+    def refer(self, value: Value) -> None:
+        """Note that whoever calls a function, a class or what is in a module can't be seen any more."""
+        if isinstance(value, Func):
+            self.functions[value.key].is_value()
+        elif isinstance(value, Class):
+            above = self.above(value.key)
+            for function in self.functions.values():
+                if function.cls in above:
+                    function.is_value()
+        elif isinstance(value, Own) and value.file not in self._referred:
+            self._referred.add(value.file)
+            folder = value.file.removesuffix("__init__.py")
+            for file in self.modules:
+                if file == value.file or (folder.endswith("/") and file.startswith(folder)):
+                    for function in self.functions.values():
+                        if function.module.file == file:
+                            function.is_value()
+
+    def may_be_handed(self, function: Function) -> bool:
+        """Tell whether somebody whom we don't see may hand a function something of the event's."""
+        name = function.node.name
+        by_sign = name.startswith("__") and function.cls is not None
+        return name in self.unseen or bool(self.unseen if by_sign else function.a_value and "" in self.unseen)
+
+    def refer_all(self) -> None:
+        """Note that any function of the project may be called by who can't be seen."""
+        for file in self.modules:
+            self.refer(Own(file))
 
     def looked_into(self, values: Iterable[Value]) -> None:
         """Note that objects are looked into as a whole, by somebody whom we don't see."""
@@ -196,6 +230,6 @@ def _joined(one: Value, other: Value) -> Value:
     if one == other or isinstance(one, Clash):
         return one
     if isinstance(one, Of) and isinstance(other, Of):
-        return MADE if one.made or other.made else Of(holds=one.holds or other.holds)
+        return Of(made=one.made or other.made, holds=one.holds or other.holds)
     held = isinstance(one, Foreign) or isinstance(other, Foreign)
     return Clash(frozenset(), held=held) if held else NOTHING

@@ -67,7 +67,8 @@ import ast
 from collections.abc import Iterable
 
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import DEFINITION, NOTHING, Function
+from vast_ferry.translate.python.alive import alive, is_program, loaded
+from vast_ferry.translate.python.code import ANYTHING, DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, Instance, Key, Stop
@@ -75,25 +76,45 @@ from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, 
 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
     """Follow the functions until nothing new is found, then what modules do when they are imported."""
-    flow.waiting |= dict.fromkeys(reached)
+    reached = dict.fromkeys(reached)
+    flow.waiting |= reached | alive(flow, reached)
+    for value in flow.unclear:
+        flow.refer(value)
     for function in flow.functions.values():
-        function.referred = function.referred or flow.is_decorated(function)
+        if flow.is_decorated(function):
+            function.is_value()
+        function.referred = function.referred or _is_called_by_signs(function)
     _follow_waiting(flow)
-    for module in flow.modules.values():
+    for file in loaded(flow, [file for file, _ in reached]):
         try:
-            Follower(flow, module, None).follow_module()
+            Follower(flow, flow.modules[file], None).follow_module()
         except Stop as stop:
-            module.stop = stop
+            flow.modules[file].stop = stop
     # Whoever calls a function that is handed on as a value can't be seen, and hands it things as they were. What is
     # followed then may hand on more.
-    plain: set[Key] = set()
-    while more := {one.key for one in flow.functions.values() if one.referred} - plain:
+    plain: set[tuple[Key, bool]] = set()
+    while more := {(one.key, flow.may_be_handed(one)) for one in flow.functions.values() if one.referred} - plain:
         plain |= more
-        for function in [one for one in flow.functions.values() if one.key in more and not one.entry]:
-            for name, value in list(function.params.items()):
-                if isinstance(value, Foreign):
-                    flow.pass_(function, name, NOTHING)
+        for key, handed in more:
+            _let_be_called(flow, flow.functions[key], handed)
         _follow_waiting(flow)
+
+
+def _let_be_called(flow: Flow, function: Function, handed: bool) -> None:
+    """Let a function be called by who can't be seen: with things as they were, the event's among them if `handed`."""
+    for name in function.every_name if not function.entry else ():
+        if isinstance(function.params.get(name), Foreign):
+            flow.pass_(function, name, NOTHING)
+        if handed and function.params.get(name) != ANYTHING:
+            function.params[name] = ANYTHING
+            flow.waiting[function.key] = None
+
+
+def _is_called_by_signs(function: Function) -> bool:
+    """Tell whether a method is called by an operator, a loop or the like."""
+    name = function.node.name
+    by_name = name in ("__init__", "__call__", "__new__", "__post_init__")
+    return function.cls is not None and name.startswith("__") and name.endswith("__") and not by_name
 
 
 def _follow_waiting(flow: Flow) -> None:
@@ -186,7 +207,7 @@ class Follower(Statements):
                         self.no_client(inner.value, self.eval(inner.value))
                     if not isinstance(inner, DEFINITION):
                         self.statement(inner)
-            elif not isinstance(statement, DEFINITION):
+            elif not isinstance(statement, DEFINITION) and not is_program(statement):
                 self.statement(statement)
 
 

@@ -17,19 +17,23 @@ into it. Only names are told apart, not what stands in them; a name stands for t
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from vast_ferry.translate.python.alive import is_program
 from vast_ferry.translate.python.code import DEFINITION, Code, Function, Module
 from vast_ferry.translate.python.decorators import only_calls
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Class, Func, Key, Own, Std, Value
+from vast_ferry.translate.values import Class, Func, Key, Of, Own, Std, Value
 
 #: Modules of the standard library whose objects never hold functions that they are given.
 _HOLD_NOTHING = frozenset(
     ["logging", "re", "decimal", "datetime", "os", "json", "string", "zoneinfo", "uuid", "random", "struct", "hashlib"]
     + ["pathlib", "time", "fractions", "locale", "ipaddress", "secrets", "base64", "urllib", "csv", "io", "textwrap"]
 )
+
+#: Methods of containers that put nothing into them.
+_READING = frozenset(["get", "items", "keys", "values", "copy", "index", "count", "join", "format", "__contains__"])
 
 #: A variable or class at the top of a module: its file and its name there.
 Variable = tuple[str, str]
@@ -47,6 +51,27 @@ class _Mentioned:
         self.holders |= other.holders
 
 
+def _is_only_read(node: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether what a name holds is asked for a part of it there, gone through or compared, and no more."""
+    above = parents.get(id(node))
+    while isinstance(above, ast.Subscript) and above.value is node and isinstance(above.ctx, ast.Load):
+        node, above = above, parents.get(id(above))
+    if isinstance(above, ast.Attribute):
+        call = parents.get(id(above))
+        return above.attr in _READING and isinstance(call, ast.Call) and call.func is above
+    if isinstance(above, ast.Call):
+        return above.func is node or getattr(above.func, "id", "") in ("len", "sorted", "str", "repr", "any", "all")
+    return isinstance(above, (ast.Compare, ast.FormattedValue, ast.BinOp, ast.BoolOp)) or (
+        isinstance(above, (ast.For, ast.comprehension)) and above.iter is node
+    )
+
+
+def _may_keep(node: ast.ClassDef) -> bool:
+    """Tell whether a class has an attribute of its own that something may be put into."""
+    values = [one.value for one in node.body if isinstance(one, (ast.Assign, ast.AnnAssign))]
+    return any(isinstance(one, (ast.Dict, ast.List, ast.Set, ast.Call)) for one in values)
+
+
 class Holders:
     """Tells what a name at the top of a module may hold; `code` is linked."""
 
@@ -59,6 +84,7 @@ class Holders:
         self._imported = {file: self._imports(module) for file, module in code.modules.items()}
         self._plain = {(file, name) for file, module in code.modules.items() for name in self._hold_nothing(module)}
         self._bound: dict[Variable, Variable] = {}
+        self._receive: set[Variable] = set()
         self._held: dict[Variable, dict[Key, None]] | None = None
 
     def keys(self, value: Value | None) -> list[Key]:
@@ -157,10 +183,42 @@ class Holders:
                     if len(bound) == 1:
                         yield name
 
+    # --- who may be given anything ---
+
+    def _receiving(self, module: Module) -> Iterator[Variable]:
+        """Yield the variables and classes that a module may put something into: all but those that it only reads."""
+        for node in module.nodes.names:
+            value = module.names.get(node.id)
+            above = module.nodes.parents.get(id(node))
+            if isinstance(value, Class):
+                within = isinstance(above, ast.Attribute) and above.value is node
+                if within and self.code.method(value.key, getattr(above, "attr", "")) is None:
+                    yield value.key
+            elif isinstance(value, Own):
+                yield from self._in_another(module, above)
+            elif value is None or value.__class__ is Of:
+                known = self._known(module, node.id) or node.id in self._imported[module.file]
+                if known and isinstance(node.ctx, ast.Load) and not _is_only_read(node, module.nodes.parents):
+                    yield self.variable(module.file, node.id)
+        for statement in module.tree.body:
+            own = module.names.get(statement.name) if isinstance(statement, ast.ClassDef) else None
+            if isinstance(own, Class) and isinstance(statement, ast.ClassDef) and _may_keep(statement):
+                yield own.key
+
+    def _in_another(self, module: Module, above: ast.AST | None) -> Iterator[Variable]:
+        """Yield the variable of another module that is named by the module's name."""
+        while isinstance(above, ast.Attribute) and isinstance(self.code.named(module, above), Own):
+            above = module.nodes.parents.get(id(above))
+        if isinstance(above, ast.Attribute):
+            base = self.code.named(module, above.value)
+            if isinstance(base, Own) and base.file in self.code.modules:
+                yield self.variable(base.file, above.attr)
+
     # --- statements ---
 
     def _find(self) -> dict[Variable, dict[Key, None]]:
         """Go through all modules, and join what is put into each name, and into names that are put into it."""
+        self._receive = {one for module in self.code.modules.values() for one in self._receiving(module)}
         held: dict[Variable, dict[Key, None]] = {}
         within: dict[Variable, dict[Variable, None]] = {}
         for module in self.code.modules.values():
@@ -190,7 +248,7 @@ class Holders:
                 yield from self._kept_by_decorators(module, node)
                 inside = own if isinstance(own, Class) else cls
                 waiting += [(one, inside) for one in reversed(node.body)]
-            elif not isinstance(node, (ast.Import, ast.ImportFrom)):
+            elif not isinstance(node, (ast.Import, ast.ImportFrom)) and not is_program(node):
                 below = [one for one in ast.iter_child_nodes(node) if isinstance(one, (ast.stmt, ast.excepthandler))]
                 waiting += [(one, cls) for one in reversed(below)]
                 inner = {id(one) for stmt in below for one in walk(stmt)}
@@ -213,7 +271,7 @@ class Holders:
         put = self._mentioned(module, nodes)
         if any(isinstance(node, ast.Call) for node in nodes):
             put = self._with_all_that_is_called(put)
-            into |= put.holders
+            into |= {one: None for one in put.holders if one in self._receive}
         if into and (put.functions or put.holders):
             yield into, put
 
@@ -228,7 +286,7 @@ class Holders:
                 continue
             put = self._with_all_that_is_called(self._mentioned(module, walk(decorator)))
             put.functions |= dict.fromkeys(keys)
-            yield dict(put.holders), put
+            yield {one: None for one in put.holders if one in self._receive}, put
 
     def _with_all_that_is_called(self, start: _Mentioned) -> _Mentioned:
         """Return what is mentioned, and what the functions mention that are, and those, and so on."""

@@ -91,6 +91,7 @@ class _Project:
         self.result = Rewritten()
         self.reach = Reach(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
+        self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
     def made(self) -> Rewritten:
         job = self.job
@@ -374,7 +375,7 @@ class _Project:
             flow.functions[key] for key in sorted(reached.keys() - wrapped.keys()) if flow.functions[key].outer is None
         ]
         for _ in range(12):
-            job.changed = False
+            job.changed, self.kept_before = False, frozenset(job.again)
             job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
             job.set_ups, job.reads_once = {}, {}
             job.views, job.answer_views = {}, {}
@@ -433,7 +434,7 @@ class _Project:
             key = self.handlers[one[0].name].key
             kind = job.facts[key].kind
             again = is_request(kind) and any(row.lens.again for row in job.target.kinds[kind].event.rows)
-            if one[1].code != "content-read-twice" or not again:
+            if one[1].code != "content-read-twice" or not again or key in self.kept_before:
                 left.append(one)
             elif key not in job.again:
                 job.again.add(key)

@@ -73,7 +73,7 @@ class Objects(Following):
                 return Func(method.key, bound=isinstance(base, Instance) or not method.static)
         if isinstance(base, Instance):
             return self._held(node, base)
-        if isinstance(base, Of) and not (base.type or base.made):
+        if isinstance(base, Of) and not base.type and base.made == base.holds:
             self._of_any_class(node)
         if not isinstance(base, (Func, Handlers)):
             self.flow.asked_anywhere(node.attr)
@@ -119,14 +119,12 @@ class Objects(Following):
     def _attributes_by_call(self, node: ast.Call, name: str, values: list[Value]) -> None:
         """Note the attributes that a standard function asks for, and the parameters that it looks at."""
         if name in ("getattr", "hasattr", "setattr", "delattr", "operator.attrgetter", "operator.methodcaller"):
-            place = 0 if name.startswith("operator.") else 1
-            said = node.args[place] if len(node.args) > place else None
-            known = said.value if isinstance(said, ast.Constant) and isinstance(said.value, str) else ""
-            for one in known.split("."):
-                self.flow.asked_anywhere(one, stored=name in ("setattr", "delattr"))
+            self._asked_by_a_text(node, name, values)
         elif name in ("vars", "dir") or ("." in name and name.partition(".")[0] not in _LOOK_INTO_NOTHING):
             self.flow.looked_into(values)
         first = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else ""
+        if name in ("importlib.import_module", "importlib.reload", "__import__", "runpy.run_path", "runpy.run_module"):
+            self._loaded_by_name(node)
         if name == "importlib.import_module" and str(first).partition(".")[0] in self.flow.theirs:
             raise self.stop("client-passed", node, str(first))
         foreign = any(isinstance(value, Foreign) for value in values)
@@ -134,6 +132,26 @@ class Objects(Following):
             raise self.stop("identity", node)
         if name.startswith("inspect.") and any(isinstance(value, Func) for value in values):
             raise self.stop("hidden-names", node)
+
+    def _asked_by_a_text(self, node: ast.Call, name: str, values: list[Value]) -> None:
+        """Note an attribute that is asked for by a text, which may be made; then it is any, of what is asked."""
+        place = 0 if name.startswith("operator.") else 1
+        said = node.args[place] if len(node.args) > place else None
+        known = said.value if isinstance(said, ast.Constant) and isinstance(said.value, str) else ""
+        if not known and name in ("getattr", "hasattr") and values and isinstance(values[0], Instance):
+            self.flow.looked_into(values[:1])
+            return
+        for one in known.split("."):
+            self.flow.asked_anywhere(one, stored=name in ("setattr", "delattr"))
+
+    def _loaded_by_name(self, node: ast.Call) -> None:
+        """Note that a module is loaded by its name: what it has is called by who can't be seen."""
+        first = node.args[0] if node.args else None
+        if isinstance(first, ast.Constant) and isinstance(first.value, str) and not first.value.startswith("."):
+            for file in self.flow.files_of([first.value]):
+                self.flow.refer(Own(file))
+        else:
+            self.flow.refer_all()
 
     def _asked_by_name(self, values: list[Value]) -> None:
         """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""

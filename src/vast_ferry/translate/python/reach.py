@@ -39,7 +39,9 @@ class Reach:
         function = self.flow.functions[key]
         if key in self._mentioned:
             return self._mentioned[key]
-        made: list[Key] = [*function.callees, *function.together]
+        # A decorator's function hands on to the handler that it stands before: which, says who is decorated.
+        made: list[Key] = [key for key in function.callees if key not in function.stands_before]
+        made += function.together
         made += [inner.key for inner in self._inside().get(key, ())]
         decorators = (self.flow.decorator(function.module, one) for one in function.node.decorator_list)
         made += [one.key for one in decorators if one is not None]

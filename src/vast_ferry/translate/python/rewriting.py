@@ -89,7 +89,8 @@ _HELPED = frozenset(
         "class-inside",
         "never-there",
     )
-    + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "awaits-inside", "passed-on")
+    + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "content-read-twice")
+    + ("awaits-inside", "passed-on")
 )
 
 
