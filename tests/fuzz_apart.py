@@ -67,6 +67,9 @@ def ways_to_ask(
         (f"from {name} import *", {}),
         (f"import {inner}", dotted),
         (f"import {inner} as there", {one: f"there.{one}" for one in names}),
+        (f"import {inner} as there\nkept = [there]", {one: f"kept[0].{one}" for one in names}),
+        (f"import {inner} as there", {one: f"getattr(there, _{one}_)" for one in names}),
+        (f"import importlib\nTHERE = {inner!r}", {n: f"importlib.import_module(THERE).{n}" for n in names}),
         (f"from {name} import {', '.join(f'{one} as {one}_too' for one in names)}", {n: f"{n}_too" for n in names}),
     ]
     if f"{name}/__init__.py" in files:

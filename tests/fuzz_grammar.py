@@ -795,6 +795,37 @@ def changed_elsewhere(w: Writer, s: Scope) -> list[str]:
     ]
 
 
+def changed_unseen(w: Writer, s: Scope) -> list[str]:
+    """A function that nobody calls by its name changes what it is handed: the event, a part, or what holds them."""
+    name, kept = w.fresh("fix"), w.fresh("kept").upper()
+    part = w.random.choice([s.event, w.part(s, "mapping"), w.part(s, "any"), *s.inner])
+    if "await " in part:
+        return said(w, s)
+    change = ["given['n'] = '1'", "given.update(n='1')", "given.clear()", "given.pop('n', 0)", "given |= {'n': '1'}"]
+    change += [
+        "for one in given.values():\n        one.clear()",
+        "next(iter(given.values()))['n'] = '1'",
+        "given.n = 1",
+    ]
+    w.top.append(f"def {name}(given, *more):\n    {w.random.choice(change)}\n    return given")
+    w.top += ["import functools", "import threading"]
+    tables = [f"{kept} = {{'a': {name}}}", f"{kept} = {{'a': functools.partial({name})}}", f"{kept} = dict(a={name})"]
+    cls = name.title()
+    tables += [f"class {cls}:\n    def go(self, given):\n        return {name}(given)\n{kept} = {{'a': {cls}().go}}"]
+    tables += [f"class {cls}:\n    def __call__(self, given):\n        return {name}(given)\n{kept} = {{'a': {cls}()}}"]
+    w.top.append(w.random.choice(tables))
+    ways = [f"{kept}['a']({part})", f"[one({part}) for one in {kept}.values()]", f"list(map({kept}['a'], [{part}]))"]
+    ways += [f"threading.Thread(target={kept}['a'], args=({part},)).run()", f"{kept}.get('a', print)({part})"]
+    ways += [
+        f"for one in {kept}.values():\n        one({part})",
+        f"functools.reduce(lambda x, f: f(x), [{kept}['a']], {part})",
+    ]
+    ways += [f"sorted([{part}], key={kept}['a'])", f"(lambda f=None: (f or {kept}['a'])({part}))()"]
+    tried = f"    {w.random.choice(ways)}".split("\n")
+    shown = f"seen.append(show({w.random.choice([part, s.event])}))"
+    return ["try:", *tried, "except Exception as error:", "    seen.append(type(error).__name__)", shown]
+
+
 def asked_by_name(w: Writer, s: Scope) -> list[str]:
     """A method is called by its name, and otherwise as well."""
     if s.event != w.surface.event:
@@ -1427,7 +1458,7 @@ PIECES = [
         defined_inside,
         two_objects,
         changed_elsewhere,
-        changed_elsewhere,
+        changed_unseen,
         asked_by_name,
         one_fails,
         as_json,

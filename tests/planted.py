@@ -43,7 +43,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "only what is reached by known names is followed": (
         "follow.py",
-        "flow.waiting |= reached | alive(flow, reached)",
+        "flow.waiting |= reached | flow.alive",
         "flow.waiting |= reached",
     ),
     "a name that two imports bind stands for the first": ("code.py", "if there != value:", "if False:"),

@@ -144,12 +144,14 @@ class Code:
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self._alike: dict[str, list[Function]] | None = None
         self._several: dict[Key, dict[Value, None]] = {}
+        self._folders: set[str] = set()
         self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
 
     def add(self, file: str, text: PythonText, nodes: Nodes) -> None:
         """Take in a file of the project."""
         module = Module(file, text, nodes)
         self.modules[file] = module
+        self._folders |= {file[: at + 1] for at, letter in enumerate(file) if letter == "/"}
         for node in _top(module.tree.body):
             if isinstance(node, DEFINITION):
                 self.define((file, node.name), module, node)
@@ -297,7 +299,7 @@ class Code:
     def _package(self, dotted: str) -> str | None:
         """Return the file of a module, or of a folder of modules that has none the folder's name and a slash."""
         folder = f"{dotted.replace('.', '/')}/"
-        return self.file_of(dotted) or (folder if any(file.startswith(folder) for file in self.modules) else None)
+        return self.file_of(dotted) or (folder if folder in self._folders else None)
 
     def files_of(self, names: Iterable[str]) -> list[str]:
         """Return the files of some modules by their full names, and of the packages that they are in."""

@@ -338,7 +338,7 @@ class Expressions(Objects):
             self.eval(default)
         for argument in ast.walk(node.args):
             if isinstance(argument, ast.arg):  # whoever calls it may hand it a part of the event
-                self.env[argument.arg] = Bound(MADE)
+                self.env[argument.arg] = Bound(NOTHING if self.flow.is_whole_in(self.module.file) else MADE)
         self.eval(node.body)
         self.env = before
         return NOTHING
@@ -456,7 +456,8 @@ class Expressions(Objects):
     def _unseen(self, values: list[Value], name: str = "") -> None:
         """Note that something of the event's may be handed to a method, or to any function that is a value."""
         if any(isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values):
-            self.flow.unseen |= {name} if name and self.flow.called_alike(name) else {name, ""}
+            for one in {name} if name and self.flow.called_alike(name) else {name, ""}:
+                self.flow.unseen.setdefault(one, set()).add(self.module.file)
 
     def _new(self, node: ast.Call, target: Class) -> Value:
         """Return the object that a call of a class makes; a metaclass of the author's may give anything."""

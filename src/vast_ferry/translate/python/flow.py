@@ -34,8 +34,11 @@ class Flow(Code):
         self._referred: set[str] = set()
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.kept = Kept(self.family, _joined)
-        self.unseen: set[str] = set()  # methods that are handed something of the event's unseen; "" for any function
+        # Methods, or "" for any function, that are handed something of the event's by who can't tell what it calls:
+        self.unseen: dict[str, set[str]] = {}  # by whom, as files
+        self.loads: dict[str, set[Key]] = {}  # by file, the handlers with which it is loaded
         self.followed: dict[Key, None] = {}
+        self.alive: dict[Key, None] = {}  # functions that may run, whoever calls them
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
@@ -167,9 +170,16 @@ class Flow(Code):
 
     def may_be_handed(self, function: Function) -> bool:
         """Tell whether somebody whom we don't see may hand a function something of the event's."""
-        name = function.node.name
-        by_sign = name.startswith("__") and function.cls is not None
-        return name in self.unseen or bool(self.unseen if by_sign else function.a_value and "" in self.unseen)
+        names = {function.node.name, *([""] if function.a_value else ())}
+        if function.cls is not None and function.node.name.startswith("__"):  # called by a sign
+            names = set(self.unseen)
+        with_it = self.loads.get(function.module.file, set())
+        return any(with_it & self.loads.get(file, set()) for name in names for file in self.unseen.get(name, ()))
+
+    def is_whole_in(self, file: str) -> bool:
+        """Tell whether every handler with which a file is loaded has its event made whole, at its first line."""
+        names = {name for key in self.loads.get(file, ()) for name in self.functions[key].entry}
+        return bool(names) and names <= self.whole
 
     def refer_all(self) -> None:
         """Note that any function of the project may be called by who can't be seen."""

@@ -31,11 +31,19 @@ code:
 * a batch that is more than gone through stops (`_only_goes_through`); so does what is awaited later
   (`_check_awaited`).
 
-Who calls a function must be known for its parameters to hold the event. A parameter that gets it from one call and
-something else, or its default, from another is `plain`: every call hands it things as they were. So does every call of
-a function that is also handed on as a value or wrapped by a decorator that can't be seen through (`referred`), and of
-every method by whose name something is asked that may be an object of any class (`_of_any_class`); a name that is
-defined twice is no function at all to us. Decorators that can be seen through are in `decorators.py`.
+Who calls a function must be known for its parameters to hold the event. So every function is followed that may run at
+all, by its name alone (`alive.py`), whether it is known who calls it or not. A parameter that gets the event from one
+call and something else, or its default, from another is `plain`: every call hands it things as they were. So does every
+call of a function that somebody may call whom we don't see (`referred`): it is a value somewhere (`_handed_on`: in a
+table, at the top of a module too; its class or its module is one; a name that two imports bind may stand for it), a
+decorator that can't be seen through stands before it, an operator calls it, or something of which we don't know what it
+is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us.
+Decorators that can be seen through are in `decorators.py`; what a name at the top of a module may hold is in
+`holders.py`.
+
+Whoever is not seen may be handed the event as it was, wherever something of it is given to code of which we don't know
+what it is (`_unseen`). A function that may be called so counts all that it is handed as the event's (`ANYTHING`): one
+that changes it stops, and with it every handler that may run it.
 
 An object of the project's may keep the event only as long as each read and each store of that attribute is known to
 be of such an object; once its name is asked of something unknown, by a text, or with all others, it is made as it was
@@ -77,7 +85,11 @@ from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
     """Follow the functions until nothing new is found, then what modules do when they are imported."""
     reached = dict.fromkeys(reached)
-    flow.waiting |= reached | alive(flow, reached)
+    flow.alive = alive(flow, reached)
+    for key, function in flow.functions.items():
+        for file in loaded(flow, [key[0]]) if function.entry else ():
+            flow.loads.setdefault(file, set()).add(key)
+    flow.waiting |= reached | flow.alive
     for value in flow.unclear:
         flow.refer(value)
     for function in flow.functions.values():

@@ -12,6 +12,7 @@ from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.copies import copies
@@ -307,8 +308,14 @@ class _Project:
         """Return the functions whose handlers reach what can't be followed."""
         flow, by_name = self.job.flow, {declared.name: declared for declared in self.functions}
         gone: list[_Gone] = []
+        reaches = {name: self.reach.of([handler.key]) for name, handler in self.handlers.items()}
+        known = set().union(*reaches.values(), self.reach.of(self._wrapped_keys()))
+        # Nobody is known to call these, but they may run, with whatever is handed over unseen.
+        hidden = [one for one in map(flow.functions.__getitem__, flow.alive) if one.stop and one.key not in known]
         for name, handler in self.handlers.items():
-            reached = [flow.functions[key] for key in sorted(self.reach.of([handler.key]))]
+            reached = [flow.functions[key] for key in sorted(reaches[name])]
+            files = loaded(flow, [handler.key[0]]) if hidden else {}
+            reached += [one for one in hidden if one.module.file in files]
             stops = [(one.stop, one.module) for one in reached if one.stop]
             stops += [(one.module.stop, one.module) for one in reached if one.module.stop]
             if stops:

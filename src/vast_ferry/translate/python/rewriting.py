@@ -66,13 +66,15 @@ def rewrite(
 
     result = once(())
     helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
-    if helped:
+    while helped:
         better = once(helped)
         left = helped.keys() & better.wrapped.keys()
-        if left:  # to no avail: these are wrapped for the reason that was found first
-            better = once(helped.keys() - left) if helped.keys() - left else result
-        better.findings += [_at_the_first_line(finding) for name, finding in helped.items() if name not in left]
-        result = better
+        if not left:
+            better.findings += map(_at_the_first_line, helped.values())
+            result = better
+            break
+        # To no avail for some: these are wrapped for the reason that was found first, and may pull others with them.
+        helped = {name: finding for name, finding in helped.items() if name not in left}
     bind(target, result, functions, files)
     return result
 
