@@ -34,7 +34,9 @@ def stand_apart(name: str, head: str, choices: random.Random) -> dict[str, str]:
     if not kind:
         return {f"{name}.py": head}
     imports = "\n".join(line for line in head.split("\n") if re.match(r"import |from ", line))
-    parts = re.split(r"\n(?=(?:@.*\n)*(?:async def|def|class) )", head)
+    parts = re.split(r"\n(?=@|(?<!\n@noted)(?:async def|def|class) )", head)
+    parts = [f"{one}\n{two}" if one.startswith("@") else two for one, two in zip(["", *parts], parts, strict=False)]
+    parts = [one for one in parts if not re.fullmatch(r"(@.*\n?)+", one)]
     if kind == 3 and len(parts) > 3:  # what comes last stands in a second module, which asks the first
         cut = choices.randrange(2, len(parts))
         first, second = "\n".join(parts[:cut]), "\n".join(parts[cut:])

@@ -45,6 +45,10 @@ Whoever is not seen may be handed the event as it was, wherever something of it 
 what it is (`_unseen`). A function that may be called so counts all that it is handed as the event's (`ANYTHING`): one
 that changes it stops, and with it every handler that may run it.
 
+What was made as it was is lost from sight where it is put somewhere, or handed to code that is not known; taken out
+there again it is an ordinary value. So wherever that happens, whatever a handler changes must be known to have been
+made anew (`aliases.py`).
+
 An object of the project's may keep the event only as long as each read and each store of that attribute is known to
 be of such an object; once its name is asked of something unknown, by a text, or with all others, it is made as it was
 when it is kept (`kept.py`).

@@ -12,6 +12,7 @@ from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.code import Function, Module
@@ -90,7 +91,7 @@ class _Project:
         self.twice = False
         self.progress = progress
         self.result = Rewritten()
-        self.reach = Reach(self.job.flow)
+        self.reach, self.aliases = Reach(self.job.flow), Aliases(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
         self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
@@ -317,10 +318,18 @@ class _Project:
             files = loaded(flow, [handler.key[0]]) if hidden else {}
             reached += [one for one in hidden if one.module.file in files]
             stops = [(one.stop, one.module) for one in reached if one.stop]
+            stops += self._changed(reached)
             stops += [(one.module.stop, one.module) for one in reached if one.module.stop]
             if stops:
                 gone.append((by_name[name], *stops[0]))
         return gone
+
+    def _changed(self, reached: list[Function]) -> list[tuple[Stop, Module]]:
+        """Return where a handler may change something of its event that was lost from sight (`aliases.py`)."""
+        if not any(self.aliases.loose(one) for one in reached):
+            return []
+        found = [(one, self.aliases.changed(one)) for one in reached]
+        return [(Stop("event-changed", node), one.module) for one, node in found if node is not None]
 
     def _sharing(self) -> list[_Gone]:
         """Return the functions whose handlers share code with those that are wrapped, unless it can stand twice."""

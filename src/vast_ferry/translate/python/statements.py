@@ -41,6 +41,12 @@ class _Loop:
     turned: list[Env] = field(default_factory=list)
 
 
+def _either(one: Value | None, other: Value) -> Of:
+    """Return what is known of a value that is one thing or another."""
+    both = [value for value in (one, other) if isinstance(value, Of)]
+    return Of(made=any(value.made for value in both), holds=any(value.holds for value in both))
+
+
 class Statements(Expressions):
     """What follows statements."""
 
@@ -249,8 +255,9 @@ class Statements(Expressions):
         if self.function is not None:
             value = MADE if self._is_the_events(value) else NOTHING if isinstance(value, (Foreign, Clash)) else value
             before = self.function.returned
-            either = MADE if MADE in (before, value) else NOTHING
-            self.function.returned = value if before in (None, value) else either
+            self.function.returned = value if before in (None, value) else _either(before, value)
+            if before != self.function.returned and self._gives_parts(self.function.returned):
+                self.flow.waiting |= {one.key: None for one, _ in self.function.calls if one is not None}
         self.dead = True
 
     def _raise(self, node: ast.Raise) -> None:
