@@ -1,4 +1,4 @@
-"""What goes out of sight comes out the same: who is called unseen, and what is taken back from somewhere and changed."""
+"""What goes out of sight comes out the same: who is called unseen, and what is taken back and changed."""
 
 from __future__ import annotations
 

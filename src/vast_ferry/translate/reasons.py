@@ -128,6 +128,11 @@ NOTES: Final = {
         "a content was sent piece by piece; at {target} it is put together first",
         "Make sure that it is not too large, and that nobody waits for its first piece",
     ),
+    "own-loop": (
+        Severity.NOTE,
+        "it stays a coroutine, which an event loop of its own runs to its end for each call at {target}",
+        "Make sure that nothing it begins has to go on after it has answered",
+    ),
     "one-after-another": (
         Severity.NOTE,
         "what was awaited together is done one after the other at {target}: it takes longer, and where one fails, "

@@ -3,6 +3,9 @@
 # ruff: noqa: UP017  (handlers run on older versions, and their authors annotate as they like)
 # mypy: disable-error-code="no-untyped-def, no-untyped-call, var-annotated"
 
+import asyncio
+import functools
+import inspect
 import types
 from datetime import datetime, timedelta, timezone
 
@@ -64,6 +67,17 @@ def received_again(content):
         return {"type": "http.request", "body": content, "more_body": False}
 
     return receive
+
+
+def run_to_end(function):
+    """Return a plain function that runs a coroutine function to its end, in an event loop of its own."""
+
+    @functools.wraps(function)
+    def call(*args, **kwargs):
+        made = function(*args, **kwargs)
+        return asyncio.run(made) if inspect.iscoroutine(made) else made
+
+    return call
 
 
 async def read_body(receive):

@@ -544,7 +544,8 @@ class Calls:
             self._hand_on(node, called, more, len(node.args) + len(node.keywords) - len(gone))
         if self._goes_about(node, called):
             return
-        if called.referred and ((facts.needs and more) or facts.awaits):
+        waits = facts.awaits and isinstance(called.node, ast.FunctionDef)  # and did not before
+        if called.referred and ((facts.needs and more) or waits):
             raise Stop("passed-on", node, called.node.name)
         if self.at.is_async(called) and not called.generates:
             self._await(node)
@@ -567,8 +568,10 @@ class Calls:
     def _goes_about(self, node: ast.Call, called: Function) -> bool:
         """Tell whether a coroutine is not awaited where it is made: then it has to stay one."""
         parent = self.at.parents.get(id(node))
-        if not isinstance(called.node, ast.AsyncFunctionDef) or called.generates or isinstance(parent, ast.Await):
+        if not isinstance(called.node, ast.AsyncFunctionDef) or isinstance(parent, ast.Await):
             return False
+        if called.generates and not self._is_kept(node, parent):
+            return False  # it is gone through at once, or is what is answered
         if isinstance(parent, ast.Call) and self.becomes_a_list(parent):
             return False
         if not self.job.asynchronous:
@@ -577,6 +580,22 @@ class Calls:
         if not facts.awaits:
             facts.awaits = self.job.changed = True
         return True
+
+    def _is_kept(self, node: ast.Call, parent: ast.AST | None) -> bool:
+        """Tell whether an asynchronous generator goes on to where it is gone through as such."""
+        answers = self.at.facts is not None and self.at.facts.answers
+        if isinstance(parent, ast.Return) and not answers:
+            if self.at.function is None or self.at.function.node.name != "__aiter__":
+                raise Stop("awaits-others", node)
+            return True
+        if isinstance(parent, ast.keyword):
+            parent = self.at.parents.get(id(parent))
+        if isinstance(parent, ast.Call) and id(parent) in self.job.called:
+            return True
+        if not isinstance(parent, ast.Assign) or not isinstance(parent.targets[0], ast.Name) or not self.at.function:
+            return False
+        uses = map(self.at.parents.get, map(id, self.at.function.nodes.uses(parent.targets[0].id)))
+        return any(isinstance(use, ast.AsyncFor) or getattr(use, "is_async", False) for use in uses)
 
     def _take_out(self, gone: list[tuple[int, int]], start: int) -> None:
         """Take out arguments, with what was to be edited in them from the edit with number `start` on."""

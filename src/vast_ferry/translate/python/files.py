@@ -146,7 +146,7 @@ class Files:
             if function.module is not module:
                 continue
             name = name_beside(function, set(module.names) | set(module.nodes.named))
-            text = taking_events(function, name, parameters, awaited=self.job.asynchronous)
+            text = taking_events(function, name, parameters, awaited=self.job.target_awaits)
             assert function.cls is not None
             edits.append(self._behind(module, self.job.flow.classes[function.cls], text, "signature"))
             imports.add(Import("functools"))
@@ -166,7 +166,7 @@ class Files:
             if called not in named:
                 taken = {*module.names, *module.nodes.named, *named.values()}
                 named[called] = class_name(called, taken)
-                text = handing_on(kind, named[called], called, awaited=self.job.asynchronous)
+                text = handing_on(kind, named[called], called, awaited=self.job.target_awaits)
                 definition = self.job.flow.classes[handler.cls] if handler.cls is not None else handler.node
                 edits.append(self._behind(module, definition, text, "signature"))
             entries[one] = Entry(module.file, named[called])

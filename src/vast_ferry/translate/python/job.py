@@ -47,11 +47,20 @@ class Facts:
 class Job:
     """One project on its way from one provider to another."""
 
-    def __init__(self, source: Profile, target: Profile, module_name: str, limit: Callable[[Declared], float]) -> None:
+    def __init__(
+        self,
+        source: Profile,
+        target: Profile,
+        module_name: str,
+        limit: Callable[[Declared], float],
+        *,
+        awaits: bool = False,
+    ) -> None:
         self.source, self.target, self.module_name = source, target, module_name
         self.limit = limit
         self.flow = Flow(source, target)
-        self.asynchronous = target.model.handler.asynchronous
+        self.target_awaits = target.model.handler.asynchronous  # what handlers give
+        self.asynchronous = self.target_awaits or awaits  # functions may await, in a loop of the handler's own
         self.facts: dict[Key, Facts] = {}
         self.called: dict[int, Function] = {}
         self.changed = False

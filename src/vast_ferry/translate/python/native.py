@@ -51,15 +51,18 @@ def rewrite_whole(
     wrapped: Mapping[str, Finding] | None = None,
     twice: bool = True,
     whole: Collection[str] = (),
+    awaits: bool = False,
     progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
 
     `trees` are those of the files that were read already; what is in `wrapped` stays as it is. Where helpers should
     stand `twice` first, for handlers that are wrapped share them with others, nothing but their `copies` comes back.
-    Handlers that are named in `whole` get their event made as it was, at their first line.
+    Handlers that are named in `whole` get their event made as it was, at their first line. Where a target takes no
+    coroutines, those that have to wait for something may do so (`awaits`) in an event loop of their own.
     """
-    made = _Project(Job(source, target, module_name, limit), list(functions), files, trees or {}, progress)
+    job = Job(source, target, module_name, limit, awaits=awaits)
+    made = _Project(job, list(functions), files, trees or {}, progress)
     made.twice, made.result.wrapped, made.job.flow.whole = twice, dict(wrapped or {}), frozenset(whole)
     return made.made()
 

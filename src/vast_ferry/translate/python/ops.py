@@ -284,8 +284,7 @@ class Ops:
         """Return a call of the emitted function that makes what stood at a place, and note it."""
         if spot.role == "context" and not spot.kind:
             spot = Spot(self.at.kind, spot.role, spot.steps, spot.holder)
-        if not all(row.lens.by_hand for row in self.at.flow.shape(spot).within(spot)):
-            raise Stop("content-as-stream", node)
+        self._check_made(spot, node)
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
         if self._reads_once(view):
             if self.at.content:  # it is read at the beginning
@@ -308,6 +307,13 @@ class Ops:
             self.at.awaits(node)
             return f"(await {text})"
         return text
+
+    def _check_made(self, spot: Spot, node: ast.AST) -> None:
+        """Refuse to make what can't be made as it was: a stream, and what a handler reaches services by."""
+        if not all(row.lens.by_hand for row in self.at.flow.shape(spot).within(spot)):
+            raise Stop("content-as-stream", node)
+        if spot.role == "context" and self.at.flow.source.hosts and self.at.flow.spot_is_inner(spot):
+            raise Stop("client-passed", node, _path(spot.steps))
 
     def _reads_once(self, view: Source) -> bool:
         """Tell whether an emitted function reads content that can be read once."""

@@ -43,12 +43,14 @@ def rewrite(
     """
     functions = list(functions)
 
-    def once(at_first: Collection[str]) -> Rewritten:
+    def once(at_first: Collection[str], awaits: bool) -> Rewritten:
         return _rewritten(
-            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first)
+            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits)
         )
 
-    def whole(there: Unbound, wrapped: Mapping[str, Finding], twice: bool, at_first: Collection[str]) -> Rewritten:
+    def whole(
+        there: Unbound, wrapped: Mapping[str, Finding], twice: bool, at_first: Collection[str], awaits: bool
+    ) -> Rewritten:
         known = {file: tree for file, tree in (trees or {}).items() if file not in there.files}
         return rewrite_whole(
             source,
@@ -60,14 +62,19 @@ def rewrite(
             wrapped=wrapped,
             twice=twice,
             whole=at_first,
+            awaits=awaits,
             trees=known,
             progress=progress,
         )
 
-    result = once(())
+    result, awaits = once((), False), False
+    if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
+        better = once((), True)
+        if len(better.wrapped) < len(result.wrapped):
+            result, awaits = better, True
     helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
     while helped:
-        better = once(helped)
+        better = once(helped, awaits)
         left = helped.keys() & better.wrapped.keys()
         if not left:
             better.findings += map(_at_the_first_line, helped.values())

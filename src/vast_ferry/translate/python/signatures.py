@@ -61,6 +61,24 @@ class Signatures:
         if per_entry and not function.stands_before:
             self.at.job.batches.append((function, parameters))
         self._decorators(function, node)
+        self._run_here(function, node)
+
+    def _run_here(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have a handler that awaits run to its end, where the target takes no coroutines."""
+        chain = [function]
+        while chain[-1].stands_behind is not None:
+            chain.append(self.at.flow.functions[chain[-1].stands_behind])
+        if self.at.job.target_awaits or function.stands_before or not any(map(self.at.is_async, chain)):
+            return
+        called = [caller for caller, _ in function.calls if caller is None or caller not in chain]
+        decorated = self.at.flow.is_decorated(function)
+        if called or function.generates or function.cls is not None or (function.referred and not decorated):
+            raise Stop("awaits-others", node)
+        name = self.at.job.beside(self.at.module, "run_to_end")
+        first = node.decorator_list[0] if node.decorator_list else node
+        at = self.at.text.line_start(self.at.text.start(first))
+        self.at.edit(at, at, f"@{name}\n", "asynchronous")
+        self.at.notes.append(("own-loop", node))
 
     def _check_keywords(self, node: ast.AST) -> None:
         """Refuse a function that means something else by the name of what it is handed by keyword."""
@@ -235,9 +253,8 @@ class Signatures:
         every = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
         facts = self.at.facts
         assert facts is not None
-        if function.referred and (
-            facts.awaits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)
-        ):
+        waits = facts.awaits and isinstance(node, ast.FunctionDef)  # and did not before
+        if function.referred and (waits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)):
             raise Stop("passed-on", node, node.name)
         for index, argument in enumerate(every):
             value = function.params.get(argument.arg)
@@ -324,13 +341,13 @@ class Signatures:
             if id(one) in inner:
                 continue
             if isinstance(one, ast.AsyncWith) and not wanted:
-                raise Stop("awaits-others", one)
+                self._has_to_wait(one)
             if isinstance(one, ast.AsyncFor):
                 self.goes_through(one, wanted=wanted)
             elif isinstance(one, ast.Call) and not wanted:
                 name = self.at.flow.standard_name(self.at.module, one.func)
                 if name in _ASK_THE_LOOP:
-                    raise Stop("awaits-others", one)
+                    self._has_to_wait(one)
 
     def goes_through(self, one: ast.AsyncFor | ast.comprehension, *, wanted: bool) -> None:
         """Write what goes through an asynchronous generator as what goes through a plain one, if it becomes such."""
@@ -338,7 +355,11 @@ class Signatures:
         if called is not None and called.generates and not self.at.is_async(called):
             start = self.at.text.data.rindex(b"async", 0, self.at.text.start(one.target))
             self.at.edit(start, self.at.text.data.index(b"for", start), "", "asynchronous")
-        elif wanted:
-            self.at.awaits(one.iter)
         else:
-            raise Stop("awaits-others", one.iter)
+            self._has_to_wait(one.iter)
+
+    def _has_to_wait(self, node: ast.AST) -> None:
+        """Let the function be a coroutine, if there may be one."""
+        if not self.at.job.asynchronous:
+            raise Stop("awaits-others", node)
+        self.at.awaits(node)

@@ -124,15 +124,15 @@ class Writing:
 
     def is_async(self, function: Function) -> bool:
         """Tell whether a function is a coroutine function at the target."""
+        facts = self.job.facts.get(function.key)
         if function.entry:
-            return self.job.asynchronous
+            return self.job.target_awaits or (self.job.asynchronous and facts is not None and facts.awaits)
         if isinstance(function.node, ast.AsyncFunctionDef) and self._manages(function):
             return True
         gives = self.job.asynchronous and function.generates and isinstance(function.node, ast.AsyncFunctionDef)
         if gives and any(caller is not None and _steps_through(caller) for caller, _ in function.calls):
             return True
-        facts = self.job.facts.get(function.key)
-        unseen = not function.calls and isinstance(function.node, ast.AsyncFunctionDef)
+        unseen = (not function.calls or function.referred) and isinstance(function.node, ast.AsyncFunctionDef)
         if facts is None or unseen:  # whoever calls it awaits it, as `async with` does its methods
             return isinstance(function.node, ast.AsyncFunctionDef)
         return facts.awaits if self.job.asynchronous or facts.awaits else False
@@ -360,6 +360,8 @@ class Writing:
 
     def awaits(self, node: ast.AST) -> None:
         """Note that a function awaits at a node; refuse where it can't."""
+        if not self.job.asynchronous:
+            raise Stop("awaits-others", node)
         self.awaiting.append(node)
         at: ast.AST | None = node
         while at is not None and not (self.function is not None and at is self.function.node):
@@ -373,7 +375,7 @@ class Writing:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.sets_up:
             raise Stop("set-up-told", node)
-        if not function.entry:
+        if not function.entry or not self.job.target_awaits:
             facts = self.job.facts[function.key]
             if not facts.awaits:
                 facts.awaits = True
