@@ -37,6 +37,11 @@ GIVEN = {"function": 'function=""', "limit": "limit=60.0"}
 FRESH = {"id": "new_id", "time": "now"}
 
 
+def class_prefix(kind: str) -> str:
+    """Return what stands before the names of the classes of a kind's objects."""
+    return "" if is_request(kind) else kind.title().replace(".", "")
+
+
 def translate_event(
     name: str, source: EventShape, target: EventShape, about: str = "", *, fresh: bool = False
 ) -> Source:
@@ -49,8 +54,7 @@ def translate_event(
     if fresh:
         given.update(_made_afresh(source, target))
     reading = reading_of(source, given, target)
-    prefix = "" if is_request(target.kind) else target.kind.title().replace(".", "")
-    making = Construction(reading, reading, target.classes, prefix=prefix)
+    making = Construction(reading, reading, target.classes, prefix=class_prefix(target.kind))
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
     for level in target.levels:
         _hold_place(trees, target, level)
@@ -246,16 +250,20 @@ def pack_batch(name: str, shape: EventShape) -> Source:
     return Source(name, text, parameters=("entries",))
 
 
-def view_place(name: str, shape: EventShape, native: EventShape, at: Access, about: str = "") -> Source:
+def view_place(
+    name: str, shape: EventShape, native: EventShape, at: Access, about: str = "", *, apart: bool = False
+) -> Source:
     """Return a function that takes those parameters of `shape` that it needs, and gives what stands at a native place.
 
-    A place on the way to more gives all that stands behind it.
+    A place on the way to more gives all that stands behind it. The classes of its objects are called as they are
+    elsewhere, for their names stand in the texts of errors; or, `apart`, by the function's name.
     """
     given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
     given.update(_made_afresh(shape, native))
     reading = reading_of(shape, given, native)
     steps = len(at.steps)
-    making = Construction(reading, reading, native.classes, prefix="".join(w.title() for w in name.split("_")))
+    prefix = "".join(w.title() for w in name.split("_")) if apart else class_prefix(native.kind)
+    making = Construction(reading, reading, native.classes, prefix=prefix)
     bare = _bare_steps(at.steps)
     rows = tuple(row for row in native.rows if row.at.root == at.root and _bare_steps(row.at.steps)[:steps] == bare)
     held = [c for c in native.constants if c.at.root == at.root and c.at.steps[:steps] == at.steps]

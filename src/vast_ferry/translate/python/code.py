@@ -10,7 +10,7 @@ from typing import Any
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
-from vast_ferry.translate.values import Class, Env, Func, Key, Of, Own, Std, Stop, Uses, Value
+from vast_ferry.translate.values import Class, Env, Func, Instance, Key, Of, Own, Std, Stop, Uses, Value
 
 NOTHING = Of()
 MADE = Of(made=True)
@@ -145,6 +145,7 @@ class Code:
         self._alike: dict[str, list[Function]] | None = None
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
+        self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
         self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
 
     def add(self, file: str, text: PythonText, nodes: Nodes) -> None:
@@ -156,13 +157,8 @@ class Code:
             if isinstance(node, DEFINITION):
                 self.define((file, node.name), module, node)
                 module.names[node.name] = Func((file, node.name))
-            elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Lambda) and len(node.targets) == 1:
-                name = node.targets[0]
-                if isinstance(name, ast.Name):
-                    self.define((file, name.id), module, _as_function(name.id, node.value))
-                    module.names[name.id] = Func((file, name.id))
-            elif isinstance(node, ast.Assign) and (constant := _constant(node, nodes)) is not None:
-                module.names[constant] = Of(type_of_constant(node.value))
+            elif isinstance(node, ast.Assign):
+                self._assigned(module, node)
             elif isinstance(node, ast.ClassDef):
                 self.classes[file, node.name] = node
                 module.names[node.name] = Class((file, node.name))
@@ -172,6 +168,18 @@ class Code:
 
         for again in _bound_again(module):  # which of them counts, and when, is not known
             module.names[again] = NOTHING
+
+    def _assigned(self, module: Module, node: ast.Assign) -> None:
+        """Take in what a name at the top of a module is given: a function, a constant, an object."""
+        target = node.targets[0]
+        if isinstance(node.value, ast.Lambda) and len(node.targets) == 1:
+            if isinstance(target, ast.Name):
+                self.define((module.file, target.id), module, _as_function(target.id, node.value))
+                module.names[target.id] = Func((module.file, target.id))
+        elif (constant := _constant(node, module.nodes)) is not None:
+            module.names[constant] = Of(type_of_constant(node.value))
+        elif isinstance(node.value, ast.Call) and (name := _bound_once(node, module.nodes)) is not None:
+            self._made_at_top.append((module, name, node.value))
 
     def define(
         self, key: Key, module: Module, node: Definition, cls: Key | None = None, outer: Function | None = None
@@ -199,6 +207,10 @@ class Code:
             while known < (known := sum(len(module.names) for module in self.modules.values())):
                 for module, node in imports:
                     self._import(module, node, settled)
+                for module, name, call in self._made_at_top:
+                    made = self.named(module, call.func)
+                    if isinstance(made, Class):
+                        module.names.setdefault(name, Instance(made.key))
         for module, node in imports:
             for alias in node.names:
                 own = alias.asname or alias.name.partition(".")[0]
@@ -300,6 +312,22 @@ class Code:
         """Return the file of a module, or of a folder of modules that has none the folder's name and a slash."""
         folder = f"{dotted.replace('.', '/')}/"
         return self.file_of(dotted) or (folder if folder in self._folders else None)
+
+    def only_holds_others(self, module: Module, name: str) -> bool:
+        """Tell whether a variable holds no object of the project's classes: all it is given is of other making."""
+        bound = [use for use in module.nodes.uses(name) if not isinstance(use.ctx, ast.Load)]
+        given = [getattr(module.nodes.parents.get(id(use)), "value", None) for use in bound]
+        return name not in module.nodes.told_global and all(
+            isinstance(one, (ast.Constant, ast.JoinedStr, ast.Dict, ast.List, ast.Set, ast.Tuple))
+            or (isinstance(one, ast.Call) and self._is_others(module, one.func))
+            for one in given
+        )
+
+    def _is_others(self, module: Module, node: ast.expr) -> bool:
+        """Tell whether what is called is of the standard library or another's, and makes no object of the project's."""
+        name = self.standard_name(module, node)
+        built_in = isinstance(node, ast.Name) and node.id not in module.names and node.id not in module.nodes.top_names
+        return built_in or (bool(name) and name.partition(".")[0] not in ("functools", "copy", "importlib"))
 
     def files_of(self, names: Iterable[str]) -> list[str]:
         """Return the files of some modules by their full names, and of the packages that they are in."""
@@ -467,8 +495,13 @@ def _only_constants(module: Module, name: str) -> bool:
 
 def _constant(node: ast.Assign, nodes: Nodes) -> str | None:
     """Return the name that a module gives a text or bytes once and for all."""
+    return _bound_once(node, nodes) if type_of_constant(node.value) in ("str", "bytes") else None
+
+
+def _bound_once(node: ast.Assign, nodes: Nodes) -> str | None:
+    """Return the name that a statement at the top of a module binds, where nothing else does."""
     target = node.targets[0] if len(node.targets) == 1 else None
-    if not isinstance(target, ast.Name) or type_of_constant(node.value) not in ("str", "bytes"):
+    if not isinstance(target, ast.Name):
         return None
     bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]
     return target.id if len(bound) == 1 and target.id not in nodes.told_global else None

@@ -142,8 +142,12 @@ class Expressions(Objects):
         value = self.module.names.get(node.id)
         if isinstance(value, Class):
             self._is_plain_class(value, node)
+        if isinstance(value, Instance) and self.flow.of_a_metaclass(value.key):
+            return NOTHING
         if value is not None:
             return self.flow.service(value)
+        if node.id in self.module.nodes.top_names and not self.flow.only_holds_others(self.module, node.id):
+            return NOTHING  # an object of any class
         if node.id in _HIDDEN and not self._of_one(node):
             self._looks_at_names(node)
         return Std(f"builtins.{node.id}")
@@ -382,7 +386,7 @@ class Expressions(Objects):
             if self.idioms.entry_of(generator.target, over, generator.iter):
                 self.idioms.bind_entry(generator)
             else:
-                self.store(generator.target, MADE if self._gives_parts(over) else NOTHING)
+                self.store(generator.target, self._item_of(over, generator.target))
             for test in generator.ifs:
                 self.eval(test)
         return [self.eval(part) for part in parts]

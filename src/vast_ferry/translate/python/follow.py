@@ -94,12 +94,7 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
         for file in loaded(flow, [key[0]]) if function.entry else ():
             flow.loads.setdefault(file, set()).add(key)
     flow.waiting |= reached | flow.alive
-    for value in flow.unclear:
-        flow.refer(value)
-    for function in flow.functions.values():
-        if flow.is_decorated(function):
-            function.is_value()
-        function.referred = function.referred or _is_called_by_signs(function)
+    _note_who_is_unseen(flow)
     _follow_waiting(flow)
     for file in loaded(flow, [file for file, _ in reached]):
         try:
@@ -114,6 +109,20 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
         for key, handed in more:
             _let_be_called(flow, flow.functions[key], handed)
         _follow_waiting(flow)
+
+
+def _note_who_is_unseen(flow: Flow) -> None:
+    """Note which functions may be called by who can't be seen, and what outlives a call."""
+    for value in flow.unclear:
+        flow.refer(value)
+    for module in flow.modules.values():  # what outlives a call keeps nothing that another could take for its own
+        for value in module.names.values():
+            if isinstance(value, Instance):
+                flow.kept.opened(value.key)
+    for function in flow.functions.values():
+        if flow.is_decorated(function):
+            function.is_value()
+        function.referred = function.referred or _is_called_by_signs(function)
 
 
 def _let_be_called(flow: Flow, function: Function, handed: bool) -> None:

@@ -24,7 +24,7 @@ from vast_ferry.translate.python.alive import is_program
 from vast_ferry.translate.python.code import DEFINITION, Code, Function, Module
 from vast_ferry.translate.python.decorators import only_calls
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Class, Func, Key, Of, Own, Std, Value
+from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Value
 
 #: Modules of the standard library whose objects never hold functions that they are given.
 _HOLD_NOTHING = frozenset(
@@ -91,7 +91,7 @@ class Holders:
         """Return the functions that a value is, or that an object of it has under whatever name, its bases' as well."""
         if isinstance(value, Func):
             return [value.key]
-        if isinstance(value, Class):
+        if isinstance(value, (Class, Instance)):
             return [key for one in self.code.above(value.key) for key in self._methods.get(one, ())]
         return []
 
@@ -196,7 +196,7 @@ class Holders:
                     yield value.key
             elif isinstance(value, Own):
                 yield from self._in_another(module, above)
-            elif value is None or value.__class__ is Of:
+            elif value is None or isinstance(value, (Of, Instance)):
                 known = self._known(module, node.id) or node.id in self._imported[module.file]
                 if known and isinstance(node.ctx, ast.Load) and not _is_only_read(node, module.nodes.parents):
                     yield self.variable(module.file, node.id)

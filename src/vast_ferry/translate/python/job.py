@@ -211,7 +211,11 @@ class Job:
             root = next(name for name in shape.parameters if name not in shape.event_parameters)
         about = f"Return what {self.source.title} hands over as `{Access(root, steps)}`."
         try:
-            self.views[name] = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about)
+            made = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about)
+            known = {one: text for view in self.views.values() for one, text in view.classes.items()}
+            if any(known.get(one, text) != text for one, text in made.classes.items()):
+                made = view_place(name, self.target.kinds[kind].event, shape, Access(root, steps), about, apart=True)
+            self.views[name] = made
         except (CannotWrite, StopIteration):
             raise Stop("no-such-field", node, str(Access(root, steps))) from None
         return self.views[name]

@@ -6,7 +6,7 @@ import ast
 
 from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import NOTHING, Function, Module
+from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.idioms import Idioms
@@ -50,6 +50,15 @@ class Objects(Following):
             made = self.flow.made(value)
             return isinstance(made, Of) and made.made
         return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)
+
+    def _item_of(self, over: Value, target: ast.expr) -> Value:
+        """Return what a loop binds: of pairs of texts that are taken apart, nothing that can be changed."""
+        if isinstance(target, ast.Tuple) and isinstance(over, Spot):
+            shape = self.flow.shape(over)
+            row = shape.row(over.role, over.steps)
+            if row is not None and shape.shape.fields[row.field].holds == "pairs":
+                return NOTHING
+        return MADE if self._gives_parts(over) else NOTHING
 
     def _gives_parts(self, value: Value) -> bool:
         """Tell whether what is taken out of a value, by going through it or by a key, is the event's."""

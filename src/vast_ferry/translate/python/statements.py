@@ -325,7 +325,7 @@ class Statements(Expressions):
 
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
         over = self.eval(node.iter)
-        item = MADE if self._gives_parts(over) else NOTHING
+        item = self._item_of(over, node.target)
         entry = self.idioms.entry_of(node.target, over, node.iter)
         before, ends = dict(self.env), list[Env]()
 
