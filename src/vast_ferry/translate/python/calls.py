@@ -243,9 +243,10 @@ class Calls:
     def function_literal(self, node: ast.AST) -> str:
         """Return the function's name as a text; it has one where its handler is that of one function."""
         function = self.at.function
-        if function is None or len(function.entry) != 1:
+        names = {one.name for one in self.job.declared_for(function)} if function is not None else set()
+        if len(names) != 1:
             raise Stop("no-function-name", node)
-        return quoted(function.entry[0])
+        return quoted(names.pop())
 
     # --- services ---
 

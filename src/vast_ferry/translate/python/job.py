@@ -77,6 +77,7 @@ class Job:
         self.asks_elsewhere = keeps_elsewhere(target)
         self.any_kind = next(kind for kind in source.kinds if kind in target.kinds)
         self.declared: dict[Key, list[Declared]] = {}
+        self.served: dict[Key, list[Declared]] = {}  # of functions, by the handlers that reach them
         self._inlines: dict[str, Inline] = {}
         self._shapes: dict[str, EventShape] = {}
         self._placed: dict[tuple[str, str, tuple[Step, ...]], str] = {}  # place of the source → what gives it is called
@@ -168,23 +169,25 @@ class Job:
             return ByHand(ex.method(told, "replace", ex.Literal("+00:00"), ex.Literal("Z")), "str")
         return None
 
+    def declared_for(self, function: Function | None) -> list[Declared]:
+        """Return what is declared with a handler, or with all handlers that reach a helper; else all there is."""
+        known = self.declared.get(function.key) or self.served.get(function.key) if function is not None else None
+        return known or [one for several in self.declared.values() for one in several]
+
     def limit_of(self, function: Function | None, node: ast.AST) -> float:
         """Return how long a function runs at most; it has one limit where its handler is that of one function."""
-        declared = self.declared.get(function.key, []) if function is not None else []
-        limits = {self.limit(one) for one in declared or [d for ds in self.declared.values() for d in ds]}
+        limits = {self.limit(one) for one in self.declared_for(function)}
         if len(limits) != 1:
             raise Stop("no-time-left", node)
         return limits.pop()
 
     def secrets_of(self, function: Function | None) -> Set[str]:
         """Return the names of the secrets that a function may read, or any of the project where it is no handler."""
-        declared = self.declared.get(function.key, []) if function is not None else []
-        return {name for one in declared or [d for ds in self.declared.values() for d in ds] for name in one.secrets}
+        return {name for one in self.declared_for(function) for name in one.secrets}
 
     def route(self, function: Function | None, row: Row) -> ByHand | None:
         """Return a handler's only route as the source spells it."""
-        declared = self.declared.get(function.key, []) if function is not None else []
-        routes = {trigger.route for one in declared for trigger in one.routes}
+        routes = {trigger.route for one in self.declared_for(function) for trigger in one.routes}
         if len(routes) != 1 or not isinstance(row.lens, RouteStyle):
             return None
         return ByHand(ex.Literal(route_to_style(routes.pop(), *row.lens.args)), "str")

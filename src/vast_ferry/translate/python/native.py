@@ -384,11 +384,19 @@ class _Project:
             declared.name,
         )
 
+    def _note_served(self, by_name: Mapping[str, Declared]) -> None:
+        """Note what is declared with the handlers that reach each function."""
+        self.job.served = {}
+        for name, handler in self.handlers.items():
+            for key in self.reach.of([handler.key]):
+                self.job.served.setdefault(key, []).append(by_name[name])
+
     def _write(self) -> list[tuple[Declared, Stop, Module]]:
         """Write every file; return the functions for which that could not be done."""
         job, flow = self.job, self.job.flow
         by_name = {declared.name: declared for declared in self.functions}
         wrapped = self.reach.of(self._wrapped_keys())
+        self._note_served(by_name)
         reached = self.reach.of([handler.key for handler in self.handlers.values()])
         native = [
             flow.functions[key] for key in sorted(reached.keys() - wrapped.keys()) if flow.functions[key].outer is None
@@ -407,7 +415,7 @@ class _Project:
                     renderings[function.key] = made
                     continue
                 function.stop = stop
-                failed = self._not_kept(self._affected(function, by_name, stop))
+                failed = self._not_kept(self._affected(function, by_name, stop), unwritten=True)
                 if failed:
                     return failed
                 if stop.code == "content-read-twice":  # it is written again, with its content kept
@@ -442,7 +450,9 @@ class _Project:
             return Stop("could-not-write", function.node, f"{type(error).__name__}: {error}")
         return None
 
-    def _not_kept(self, gone: Iterable[tuple[Declared, Stop, Module]]) -> list[tuple[Declared, Stop, Module]]:
+    def _not_kept(
+        self, gone: Iterable[tuple[Declared, Stop, Module]], *, unwritten: bool = False
+    ) -> list[tuple[Declared, Stop, Module]]:
         """Return those of the handlers that can't be written which can't be helped.
 
         One that reads content twice, which can be read once, keeps it where the target's can be put back: all is
@@ -453,7 +463,8 @@ class _Project:
             key = self.handlers[one[0].name].key
             kind = job.facts[key].kind
             again = is_request(kind) and any(row.lens.again for row in job.target.kinds[kind].event.rows)
-            if one[1].code != "content-read-twice" or not again or key in self.kept_before:
+            # What could not be written though its content was kept is not written at all.
+            if one[1].code != "content-read-twice" or not again or (unwritten and key in self.kept_before):
                 left.append(one)
             elif key not in job.again:
                 job.again.add(key)

@@ -125,6 +125,7 @@ def _rewritten(
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     left = MOST_COPIES
     while True:
+        known = len(wrapped)
         there = unbound(source, functions, files, wrapped)
         result = whole(there, wrapped, left > 0)
         told: list[Finding] = []
@@ -139,14 +140,21 @@ def _rewritten(
             for name, finding in result.wrapped.items()
             if name not in wrapped and (name in there.names or (told and finding.code != "wrapped-shares"))
         }
+        # Which helpers are shared is known once those that are wrapped are not followed any more.
+        again = bool(told) and len(wrapped) > known and left > 1 and _some_share(result, wrapped)
         wrapped |= more
-        if not more and (result.entries or not told):
+        if not more and not again and (result.entries or not told):
             break
-        left = left - 1 if more else 0  # where nothing came of copies, all stays as its author wrote it
+        left = left - 1 if more or again else 0  # where nothing came of copies, all stays as its author wrote it
     if there.files:
         _from_the_authors(result, there, files, wrapped)
     result.findings += told
     return result
+
+
+def _some_share(result: Rewritten, known: Mapping[str, Finding]) -> bool:
+    """Tell whether handlers are wrapped only for they share code with others that are."""
+    return any(finding.code == "wrapped-shares" and name not in known for name, finding in result.wrapped.items())
 
 
 def _from_the_authors(result: Rewritten, there: Unbound, files: Mapping[str, bytes], skip: Collection[str]) -> None:
