@@ -308,3 +308,72 @@ def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Pat
     found = [finding.code for finding in crossing.findings if finding.code.startswith(f"{word}-")]
     assert (found, crossing.record.functions[0].style) == ([f"{word}-{CHANGED[line]}"], style)
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
+#: What a handler awaits that is not its provider's.
+WAITS = {
+    "tasks": """import asyncio
+
+
+async def one(services, n):
+    await services.messages.send("work", str(n))
+    return n
+
+
+async def a(request, services):
+    tasks = [asyncio.create_task(one(services, n)) for n in range(2)]
+    return Response(str(sum(await asyncio.gather(*tasks))))
+""",
+    "a manager": """import contextlib
+
+
+@contextlib.asynccontextmanager
+async def unit(services):
+    kept = []
+    yield kept
+    for key, row in kept:
+        await services.records.put("t", key, row)
+
+
+async def a(request, services):
+    async with unit(services) as kept:
+        kept.append(({"id": 1}, {"verb": request.method}))
+    return Response("done")
+""",
+    "an iterator": """class Pages:
+    def __init__(self, services):
+        self.services = services
+
+    def __aiter__(self):
+        return self.pages()
+
+    async def pages(self):
+        for key in await self.services.objects.list("b"):
+            yield key
+
+
+async def first(pages):
+    async for page in pages:
+        return page
+
+
+async def a(request, services):
+    return Response(str([page async for page in Pages(services)]) + str(await first(Pages(services).pages())))
+""",
+}
+
+
+@pytest.mark.parametrize("to", some(["ostermere@2", "thornwick", "asgi"], 1))
+@pytest.mark.parametrize("code", WAITS)
+def test_a_coroutine_that_waits_for_its_own_things_stays_one(
+    project: Project, tmp_path: Path, code: str, to: str
+) -> None:
+    source = find_profile("brackendale@1")
+    declared = Declared("ways", functions=(function("a", "waiting"),))
+    files: dict[str, str | bytes] = {"h.py": f"from brackendale import Response\n{WAITS[code]}", **with_services("a")}
+    crossing = carry(
+        project({**files, **write_definition(declared, source)}), to=to, out=tmp_path / "out", source=source
+    )
+    assert crossing.record.functions[0].style == "native"
+    assert ("own-loop" in {finding.code for finding in crossing.findings}) == (to != "asgi")
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
