@@ -64,8 +64,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "a registry's functions are not known to be called unseen": (
         "follow.py",
-        "if flow.is_decorated(function):",
-        "if False:",
+        "            for one in function.node.decorator_list\n        ):\n            function.is_value()",
+        "            for one in ()\n        ):\n            function.is_value()",
     ),
     "fields that the source never hands over are read": (
         "idioms.py",

@@ -103,6 +103,27 @@ def _calls_of(code: Code, outer: Function, node: Definition, given: str) -> list
     return calls
 
 
+def gives_it_back(code: Code, module: Module, decorator: ast.expr) -> bool:
+    """Tell whether a decorator gives back the very function that it is given, and only notes something on it."""
+    outer = code.decorator(module, decorator)
+    node = outer.node if outer is not None else None
+    if node is not None and isinstance(decorator, ast.Call):
+        node = _given(node)
+    if node is None or len(node.args.args) != 1 or not isinstance(node, ast.FunctionDef):
+        return False
+    given, nodes = node.args.args[0].arg, walk(node)
+    parents = {id(child): parent for parent in nodes for child in ast.iter_child_nodes(parent)}
+    uses = [parents[id(one)] for one in nodes if isinstance(one, ast.Name) and one.id == given]
+    noted = all(isinstance(one, ast.Return) or _is_noted(one) for one in uses)
+    ends = isinstance(node.body[-1], ast.Return)
+    return noted and ends and all(one in uses for one in nodes if isinstance(one, ast.Return))
+
+
+def _is_noted(node: ast.AST) -> bool:
+    """Tell whether a function gets an attribute of its own, or is asked for its name."""
+    return isinstance(node, ast.Attribute) and (isinstance(node.ctx, ast.Store) or node.attr in _ASKED)
+
+
 def only_calls(code: Code, module: Module, decorator: ast.expr) -> bool:
     """Tell whether a decorator gives a function that calls what it stands before, and keeps neither anywhere."""
     outer = code.decorator(module, decorator)

@@ -17,7 +17,7 @@ from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.copies import copies
-from vast_ferry.translate.python.decorators import around
+from vast_ferry.translate.python.decorators import around, gives_it_back
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
@@ -213,7 +213,7 @@ class _Project:
         if len(function.parameters) != taken or function.stands_behind is not None:
             return
         for decorator in reversed(function.node.decorator_list):
-            if flow.is_the_providers(function.module, decorator):
+            if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
                 continue
             found = around(flow, function.module, decorator, taken)
             if found is None:  # told where the handler's signature is written

@@ -7,7 +7,7 @@ import ast
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.code import DEFINITION, Function
-from vast_ferry.translate.python.decorators import around
+from vast_ferry.translate.python.decorators import around, gives_it_back
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_by_writer import Told
@@ -232,7 +232,9 @@ class Signatures:
             if isinstance(value, Std) and value.name.partition(".")[0] in self.at.flow.theirs:
                 start = self.at.text.line_start(self.at.text.start(decorator))
                 self.at.edit(start, self.at.text.next_line(self.at.text.end(decorator) - 1), "", "declaration")
-            elif not self._seen_through(function, decorator):
+            elif not self._seen_through(function, decorator) and not gives_it_back(
+                self.at.flow, self.at.module, decorator
+            ):
                 raise Stop("decorated", decorator, ast.unparse(called))
 
     def _seen_through(self, function: Function, decorator: ast.expr) -> bool:
