@@ -54,12 +54,13 @@ class Noted(services_module.Services):
         self.operate = {name: self._noting(name) for name in self.operate}
 
     def _noting(self, name: str) -> Callable[[dict[str, Any]], Any]:
-        def operate(hub: dict[str, Any]) -> None:
+        def operate(hub: dict[str, Any]) -> list[str] | None:
             for field in ("bucket", "key", "channel", "content_type", "group"):
                 services_module._text(hub.get(field, ""))
             services_module._bytes(hub.get("body", b""))
             if not name.endswith(".read"):
                 self.note(name, hub)
+            return [] if name.endswith(".list") else None  # as services do that hold nothing
 
         return operate
 
