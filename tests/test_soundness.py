@@ -303,10 +303,8 @@ def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Pat
     declared = Declared("ways", functions=(function("a", "plain"),))
     files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **requests("a")}
     crossing = carry(project(files), to="marrowby", out=tmp_path / "out", source=source)
-    # What a lambda is handed may be anybody's: it stays as it is. Else the handler has its event made as it was.
-    style, word = ("wrapped", "wrapped") if "lambda" in line else ("native", "made-whole")
-    found = [finding.code for finding in crossing.findings if finding.code.startswith(f"{word}-")]
-    assert (found, crossing.record.functions[0].style) == ([f"{word}-{CHANGED[line]}"], style)
+    found = [finding.code for finding in crossing.findings if finding.code.startswith("made-whole-")]
+    assert (found, crossing.record.functions[0].style) == ([f"made-whole-{CHANGED[line]}"], "native")
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
 
 

@@ -79,7 +79,7 @@ class _Reader:
     def _end(self, name: str) -> None:
         _, _, data, texts = self._open.pop()
         text = "".join(texts)
-        if any(isinstance(value, list) for value in data.values()) or not text.strip():
+        if any(isinstance(value, list) for value in data.values()) or (not text.strip() and "\n" in text):
             text = text.strip()  # between elements, or alone: how the file is laid out
         if text and data:
             data[TEXT] = text
