@@ -96,6 +96,8 @@ class Aliases:
     _fresh: dict[tuple[Key, str], int] = field(default_factory=dict)
     _attributes: dict[str, list[tuple[Function | None, Module, ast.expr | None]]] | None = None
     _changed: dict[Key, ast.AST | None] = field(default_factory=dict)
+    _calls: dict[int, list[Function]] | None = None
+    _objects: bool | None = None
 
     # --- where the event is loose ---
 
@@ -138,14 +140,18 @@ class Aliases:
             named = call.func.id if call.func.id not in function.nodes.bound else ""
         if named in _LOOKING:
             return not call.keywords
-        called = next(
-            (one for one in map(self.flow.functions.get, function.callees) if one and self._calls(one, call)), None
-        )
+        called = self._called(call)
         plain = not any(isinstance(one, ast.Starred) for one in call.args) and all(one.arg for one in call.keywords)
-        return called is not None and plain and not (called.node.args.vararg or called.node.args.kwarg)
+        return bool(called) and plain and not any(one.node.args.vararg or one.node.args.kwarg for one in called)
 
-    def _calls(self, called: Function, call: ast.Call) -> bool:
-        return any(one is call for _, one in called.calls)
+    def _called(self, call: ast.Call) -> list[Function]:
+        """Return the functions of the project that a call is known to call; worked out for all calls at once."""
+        if self._calls is None:
+            self._calls = {}
+            for function in self.flow.functions.values():
+                for _, node in function.calls:
+                    self._calls.setdefault(id(node), []).append(function)
+        return self._calls.get(id(call), [])
 
     # --- what is changed ---
 
@@ -157,23 +163,28 @@ class Aliases:
 
     def _changes(self, function: Function) -> Iterator[ast.AST]:
         inner = {id(one) for node in walk(function.node)[1:] if isinstance(node, DEFINITION) for one in walk(node)}
-        objects = any(
-            isinstance(step, Attr)
-            for name, kind in self.flow.source.kinds.items()
-            for row in kind.event.rows
-            for step in getattr(row.at, "steps", ())
-            if self.flow.maps[name].role_of_name(row.at.root) != "context"
-        )
         for node in function.nodes.all:
             if id(node) in inner:
                 continue
-            for base in self._bases(function, node, objects=objects):
+            for base in self._bases(function, node):
                 if self._freshness(function, base) == _NOT:
                     yield node
 
-    def _bases(self, function: Function, node: ast.AST, *, objects: bool) -> Iterator[ast.expr]:
+    def _are_objects(self) -> bool:
+        """Tell whether events are objects with attributes, at the source, and not plain data."""
+        if self._objects is None:
+            self._objects = any(
+                isinstance(step, Attr)
+                for name, kind in self.flow.source.kinds.items()
+                for row in kind.event.rows
+                for step in getattr(row.at, "steps", ())
+                if self.flow.maps[name].role_of_name(row.at.root) != "context"
+            )
+        return self._objects
+
+    def _bases(self, function: Function, node: ast.AST) -> Iterator[ast.expr]:
         """Yield what a node changes."""
-        kinds = (ast.Subscript, ast.Attribute) if objects else (ast.Subscript,)
+        kinds = (ast.Subscript, ast.Attribute) if self._are_objects() else (ast.Subscript,)
         if isinstance(node, kinds) and not isinstance(node.ctx, ast.Load):
             yield node.value
         elif isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
@@ -267,7 +278,7 @@ class Aliases:
             if not self._may_get_others(function, node.id, depth):
                 given = [(function, one) for one in self._bindings(function, node.id) or ()]
         elif isinstance(node, ast.Call):
-            called = [one for one in map(self.flow.functions.get, function.callees) if one and self._calls(one, node)]
+            called = self._called(node)
             returns = [(one, inner) for one in called for inner in one.nodes.all if isinstance(inner, ast.Return)]
             given = [(one, inner.value) for one, inner in returns]
         found = [self._shown(one, value, depth + 1) if isinstance(value, ast.expr) else [] for one, value in given]
@@ -280,7 +291,7 @@ class Aliases:
         if name:
             return self._of_standard(function, node, name, depth)
         value = self.flow.named(function.module, node.func)
-        called = [one for one in map(self.flow.functions.get, function.callees) if one and self._calls(one, node)]
+        called = self._called(node)
         if isinstance(value, Class) or any(one.node.name == "__init__" for one in called):
             return _ITSELF
         if called:

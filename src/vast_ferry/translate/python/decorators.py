@@ -124,6 +124,14 @@ def _is_noted(node: ast.AST) -> bool:
     return isinstance(node, ast.Attribute) and (isinstance(node.ctx, ast.Store) or node.attr in _ASKED)
 
 
+def is_hidden(code: Code, function: Function) -> bool:
+    """Tell whether who calls a function may get something else than it: a decorator's that does not give it back."""
+    return not all(
+        code.is_harmless(function.module, one) or gives_it_back(code, function.module, one)
+        for one in function.node.decorator_list
+    )
+
+
 def only_calls(code: Code, module: Module, decorator: ast.expr) -> bool:
     """Tell whether a decorator gives a function that calls what it stands before, and keeps neither anywhere."""
     outer = code.decorator(module, decorator)

@@ -81,7 +81,7 @@ from collections.abc import Iterable
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
 from vast_ferry.translate.python.code import ANYTHING, DEFINITION, NOTHING, Function
-from vast_ferry.translate.python.decorators import gives_it_back
+from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, Instance, Key, Stop
@@ -121,10 +121,7 @@ def _note_who_is_unseen(flow: Flow) -> None:
             if isinstance(value, Instance):
                 flow.kept.opened(value.key)
     for function in flow.functions.values():
-        if not all(
-            flow.is_harmless(function.module, one) or gives_it_back(flow, function.module, one)
-            for one in function.node.decorator_list
-        ):
+        if is_hidden(flow, function):
             function.is_value()
         function.referred = function.referred or _is_called_by_signs(function)
 

@@ -7,7 +7,7 @@ import ast
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.code import DEFINITION, Function
-from vast_ferry.translate.python.decorators import around, gives_it_back
+from vast_ferry.translate.python.decorators import around, gives_it_back, is_hidden
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_by_writer import Told
@@ -71,8 +71,8 @@ class Signatures:
         if self.at.job.target_awaits or function.stands_before or not any(map(self.at.is_async, chain)):
             return
         called = [caller for caller, _ in function.calls if caller is None or caller not in chain]
-        decorated = self.at.flow.is_decorated(function)
-        if called or function.generates or function.cls is not None or (function.referred and not decorated):
+        seen_otherwise = function.referred and not is_hidden(self.at.flow, function)
+        if called or function.generates or function.cls is not None or seen_otherwise:
             raise Stop("awaits-others", node)
         name = self.at.job.beside(self.at.module, "run_to_end")
         first = node.decorator_list[0] if node.decorator_list else node
