@@ -14,7 +14,7 @@ from vast_ferry.checking.result import Checked
 from vast_ferry.checking.services_held import held_effects
 from vast_ferry.checking.sides import Side
 from vast_ferry.definitions.tables import route_style
-from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.functions import PYTHON, Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.outcomes import Ending, Outcome
@@ -38,7 +38,8 @@ class Proving:
         self.gateway = Gateway(declared, route_style(source.profile).order)
         there = route_style(target.profile).order
         self.target_gateway = Gateway(target.project, there) if target.project else None
-        self._known: dict[str, _KnownLosses] = {}
+        self._languages = {function.name: function.entry.language for function in declared.functions}
+        self._known: dict[tuple[str, str], _KnownLosses] = {}
 
     def compare(self, expected: Sequence[Outcome], got: Outcome, method: str) -> Compared:
         """Return how an outcome compares with several runs; the order of effects only where both sides show it."""
@@ -47,12 +48,14 @@ class Proving:
             expected, got = [_in_any_order(outcome) for outcome in expected], _in_any_order(got)
         return compare(expected, got, method)
 
-    def losses(self, kind: str) -> _KnownLosses:
-        """Return what the target can't hold of events and answers of a kind."""
-        if kind not in self._known:
+    def losses(self, function: str, kind: str) -> _KnownLosses:
+        """Return what the target can't hold of events and answers of a kind, as a function's language has them."""
+        language = self._languages.get(function, PYTHON)
+        if (language, kind) not in self._known:
+            there = self.target.profile.in_language(language)
             source, target, without = (
-                self.source.profile.kind(kind),
-                self.target.profile.kind(kind),
+                self.source.profile.in_language(language).kind(kind),
+                there.kind(kind),
                 self.target.without,
             )
             events = [
@@ -63,10 +66,10 @@ class Proving:
             if source.event.each is not None and target.event.each is None:
                 events.append(SPLIT)
             replies = reply_losses(target.answered, source.answered) if is_request(kind) else []
-            self._known[kind] = _KnownLosses(
-                kind, events, replies, Projection(self.target.profile, kind, without), source.event
+            self._known[language, kind] = _KnownLosses(
+                kind, events, replies, Projection(there, kind, without), source.event
             )
-        return self._known[kind]
+        return self._known[language, kind]
 
     def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
         """Yield the verdicts on the samples of one function."""
@@ -152,7 +155,7 @@ class Proving:
 
     def _verdict(self, ran: _Ran, cold: _Cold, again: Callable[[], list[list[Outcome]]], number: int) -> Checked:
         sample, one = ran.sample, ran.runs[0]
-        known = self.losses(sample.kind)
+        known = self.losses(sample.function, sample.kind)
         losses = [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
         base = Checked(
             sample.function,

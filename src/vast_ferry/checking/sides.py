@@ -10,7 +10,7 @@ from pathlib import Path
 
 from vast_ferry.definitions.project import read_project
 from vast_ferry.hub.findings import BadInput, Place, nearest
-from vast_ferry.hub.functions import Entry, Function, Project
+from vast_ferry.hub.functions import PYTHON, Entry, Function, Project
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import FOLDER, sample_files
 from vast_ferry.standins.process import Setup
@@ -32,14 +32,15 @@ class Side:
 
     def setup(self, function: Function, kinds: tuple[str, ...], memory: int, import_limit: float) -> Setup:
         """Return what a worker for a function runs; `memory` in MiB, 0 for what the function declares."""
-        handler = self.profile.model.handler
+        handler = self.profile.in_language(function.entry.language).model.handler
         entry = function.entry
         variables, secrets = function.variables, tuple(function.secrets)
         bindings = function.bindings if self.project is not None and self.profile.binds(function) else ()
         here = self.project.function(function.name) if self.project is not None else None
         if handler.entry:
             module, _, name = handler.entry.partition(":")
-            entry, variables = Entry(f"{module.replace('.', '/')}.py" if name else module, name), {}
+            suffix = ".py" if function.entry.language == PYTHON else ".mjs"
+            entry, variables = Entry(f"{module.replace('.', '/')}{suffix}" if name else module, name), {}
         elif here is not None:
             entry, variables, secrets = here.entry, here.variables, tuple(here.secrets)
             bindings = here.bindings if self.profile.binds(here) else ()

@@ -15,19 +15,22 @@ from typing import Any
 import jinja2
 
 from vast_ferry.crossing.home import as_at_home
+from vast_ferry.crossing.javascript import JavaScriptWrapping, linked_by, not_rewritten, wrap_javascript
 from vast_ferry.crossing.wrapping import Wrapping, environment, settings_given
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.gap_finding.find import gaps_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
-from vast_ferry.hub.functions import Entry, Function, Project
+from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Entry, Function, Project
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.hub.progress import Progress, quietly
+from vast_ferry.profiles.javascript import surface_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
 from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
 from vast_ferry.surveying.scan import imported_by
 from vast_ferry.surveying.survey import survey
+from vast_ferry.translate.identifiers import unique_slugs
 from vast_ferry.translate.python.rewriting import rewrite
 from vast_ferry.translate.python.rewritten import Rewritten
 
@@ -79,6 +82,7 @@ class Plan:
             self.project = there.project
             self.back = frozenset(one.name for one in self.home.functions if one.style == "wrapped")
         self.there = there
+        self.javascript: JavaScriptWrapping
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
         self.gaps = gaps_of(there, target)
@@ -96,7 +100,8 @@ class Plan:
             return self._files_at_home(own)
         self._refuse_shadows(own)
         module = _module_name(own)
-        away = [function for function in self.carried if function.name not in self.back]
+        away = [one for one in self.carried if one.name not in self.back and one.entry.language == PYTHON]
+        python = [one for one in self.carried if one.entry.language == PYTHON]
         if self.style != "wrapped":
             self.rewritten = rewrite(
                 self.source,
@@ -111,8 +116,9 @@ class Plan:
             own = {**own, **self.rewritten.files}
             self._note_rewritten()
         wrapped = [function for function in away if function.name not in self.rewritten.entries]
-        self.wrapping = Wrapping.between(self.source, self.target, module, self.carried, self._not_wrapped)
-        made = self._shared(own, wrapped)
+        self.wrapping = Wrapping.between(self.source, self.target, module, python, self._not_wrapped)
+        made = self._shared(own, wrapped) if python else {}
+        own = {**own, **self._in_javascript(own, module, made)}
         for function in wrapped:
             made[self.wrapping.shim_entry(function).file] = self.wrapping.shim(function, self.gaps.limit_of(function))
         if self.target.model.handler.script and not self.target.model.handler.entry:
@@ -124,6 +130,7 @@ class Plan:
         made.update(write_definition(there, self.target, self._comments()))
         modules = {file.path.removesuffix(".py") for file in self.target.model.files if file.services}
         asked = imported_by({path: text.encode("utf-8") for path, text in made.items()}, modules)
+        asked |= linked_by(made, {file.path for file in self.target.model.files if file.services})
         services = bool(asked or (self.scanned.uses if wrapped else self.rewritten.services))
         made.update(self._from_templates(there, own, services=services))
         kept = {file.path for file in self.target.model.files if file.keeps}
@@ -144,6 +151,19 @@ class Plan:
                 Place(str(self.folder / clash[0])),
             )
         return self._together(own, made)
+
+    def _in_javascript(self, own: dict[str, bytes], module: str, made: dict[str, str]) -> dict[str, bytes]:
+        """Add to `made` what handlers in JavaScript need there; return their files, of which some links are others."""
+        functions = [one for one in self.carried if one.entry.language == JAVASCRIPT]
+        if not functions:
+            return {}
+        self.javascript = wrap_javascript(
+            (surface_of(self.source), surface_of(self.target)), functions, self.scanned.javascript, module
+        )
+        made.update(self.javascript.files(self.gaps.limit_of))
+        for function in functions:
+            self.findings.append(not_rewritten(function, self.target))
+        return self.javascript.edited(own)
 
     @property
     def _not_wrapped(self) -> frozenset[str]:
@@ -357,6 +377,8 @@ class Plan:
     def _entry_there(self, function: Function) -> Entry:
         if function.name in self.back:
             return function.entry
+        if function.entry.language == JAVASCRIPT:
+            return self.javascript.entry(function)
         script = self.target.model.handler.script and not self.target.model.handler.entry
         if function.name in self.rewritten.entries and not script:
             entry = self.rewritten.entries[function.name]
@@ -407,13 +429,15 @@ class Plan:
 
     def _from_templates(self, project: Project, own: dict[str, bytes], *, services: bool) -> dict[str, str]:
         variables = self._variables() if self.target.model.handler.process == "project" else {}
+        slugs = unique_slugs([function.name for function in project.functions])
         functions = [
             {
                 "name": function.name,
                 "routes": function.routes,
                 "module": function.entry.module,
                 "handler": function.entry.name,
-                "alias": self.wrapping.slugs[function.name],
+                "alias": slugs[function.name],
+                "file": function.entry.file,
                 "secrets": sorted({*function.secrets, *function.withheld}),
             }
             for function in project.functions

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Final
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.routes import Routed, RouteError, RouteStyle
 from vast_ferry.hub.findings import FerryError, nearest
-from vast_ferry.hub.functions import Access, Entry
+from vast_ferry.hub.functions import PYTHON, Access, Entry, language_of
 from vast_ferry.hub.operations import ALLOWED
 from vast_ferry.hub.schedules import known_zone
 
@@ -193,9 +193,10 @@ class FileEntry(Form):
     name, takes, wants = "file_entry", 1, "the separator"
 
     def read(self, value: Any, field: str) -> Entry:
-        _refuse_others(text_of(value))
         file, mark, callable_name = text_of(value).partition(self.args[0])
-        if not mark or not callable_name.isidentifier() or not file.endswith(".py"):
+        if not language_of(file):
+            _refuse_others(text_of(value))
+        if not mark or not callable_name.isidentifier() or not language_of(file):
             raise FormError(f"expected file.py{self.args[0]}function, got {got(value)}")
         if file.startswith("/") or ".." in file.split("/") or "\\" in file:
             raise FormError(f"expected a file inside the project, got {got(file)}")
@@ -226,7 +227,7 @@ class ModuleEntry(Form):
 
     def read(self, value: Any, field: str) -> Entry:
         if "/" in text_of(value):  # a module has dots only, and may well be called `js`
-            _refuse_others(value)
+            return FileEntry(self.args, {}, self.routes).read(value, field)
         module, mark, callable_name = text_of(value).rpartition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):
@@ -234,7 +235,7 @@ class ModuleEntry(Form):
         return Entry("/".join(parts) + ".py", callable_name)
 
     def write(self, value: Entry) -> str:
-        return f"{value.module}{self.args[0]}{value.name}"
+        return f"{value.module if value.language == PYTHON else value.file}{self.args[0]}{value.name}"
 
 
 class Prefixed(Form):

@@ -20,6 +20,8 @@ from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.document import Path_
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import (
+    JAVASCRIPT,
+    PYTHON,
     Binding,
     Entry,
     EventTrigger,
@@ -107,7 +109,8 @@ class _Reader(Declarations):
     ) -> dict[str, Any]:
         """Return what rows say of a mapping, by hub field; `usual`: what holds where a key is missing counts too."""
         values: dict[str, Any] = {}
-        for row in rows:
+        language = self._language(rows, data)
+        for row in [row for row in rows if row.for_ in ("", language)]:
             said = self._part(row, rows, under(data, row.keys))
             if said is MISSING and row.usual is not None and usual:
                 said = row.usual
@@ -133,6 +136,20 @@ class _Reader(Declarations):
             values.update(value if row.field in ("route", "methods_and_route") else {row.field: value})
         return values
 
+    def _language(self, rows: list[DefinitionRow], data: dict[str, Any]) -> str:
+        """Return the language in which a function is written, where rows ask for it."""
+        if not any(row.for_ for row in rows):
+            return ""
+        row = next((row for row in rows if row.field == "entry"), None)
+        said = under(data, row.keys) if row is not None else MISSING
+        if row is None or said is MISSING:
+            return PYTHON
+        try:
+            entry = forms_of(self.profile)[id(row)].read(said, "entry")
+        except FormError:  # which is told where the row itself is read
+            return PYTHON
+        return str(entry.language) if isinstance(entry, Entry) else PYTHON
+
     def _part(self, row: DefinitionRow, rows: list[DefinitionRow], said: Any) -> Any:
         """Return what is a row's of a mapping that holds variables and secrets, which are two rows of the same key."""
         beside = next((one for one in rows if one is not row and one.keys == row.keys), None)
@@ -157,7 +174,12 @@ class _Reader(Declarations):
         return MISSING
 
     def other_file(self, entry: Entry) -> str:
-        """Return the suffix of the file that an entry means, where it is not Python: `f.js` is no `f/js.py`."""
+        """Return the suffix of the file that an entry means, where it is in no language that runs here.
+
+        `f.js` is no `f/js.py`.
+        """
+        if entry.language == JAVASCRIPT:
+            return entry.file.rpartition(".")[2] if self.profile.model.javascript is None else ""
         stem, _, suffix = entry.file.removesuffix(".py").rpartition("/")
         other = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
         return suffix if other and (self.folder / f"{stem}.{suffix}").is_file() else ""

@@ -365,7 +365,8 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     forms = forms_of(profile)
     data: dict[str, Any] = {}
     unheld: list[Unheld] = []
-    rows = {row.field: row for row in model.functions.rows if row.field}
+    spoken = ("", function.entry.language)
+    rows = {row.field: row for row in model.functions.rows if row.field and row.for_ in spoken}
     for field, row in rows.items():
         value = getattr(function, field)
         if field == "entry" and (model.functions.code or model.functions.calls):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from vast_ferry.definitions.secrecy import masked
 from vast_ferry.gap_finding import delivery, left, limits, services, settings, shapes, stages, triggers
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import BadInput, Severity
+from vast_ferry.hub.functions import PYTHON, Stage, language_of
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
@@ -42,7 +44,7 @@ def gaps(
         made = rewrite(
             there.profile,
             target,
-            found.carried,
+            [one for one in found.carried if one.entry.language == PYTHON],
             contents,
             module_name="crossing",
             limit=found.limit_of,
@@ -70,7 +72,49 @@ OF_ALL = (
 
 
 def gaps_of(there: Survey, target: Profile) -> Gaps:
-    """Return what of a surveyed project won't carry across to a provider."""
+    """Return what of a surveyed project won't carry across to a provider, its functions each in their own language."""
+    languages = dict.fromkeys(function.entry.language for function in there.project.functions)
+    if set(languages) <= {PYTHON}:
+        return _gaps_of(there, target)
+    whole = Gaps(there.profile, target, there.project, there.scanned, there.needs)
+    order = {function.name: number for number, function in enumerate(there.project.functions)}
+    for language in languages:
+        part = _gaps_of(_in_language(there, language), target.in_language(language))
+        whole.findings += [one for one in part.findings if one not in whole.findings]
+        whole.carried = sorted([*whole.carried, *part.carried], key=lambda one: order[one.name])
+        whole.left = sorted([*whole.left, *part.left], key=lambda one: order[one.name])
+        whole.fitted |= part.fitted
+        whole.stages = _together(whole.stages, part.stages)
+    return whole
+
+
+def _in_language(there: Survey, language: str) -> Survey:
+    """Return what is there of one language: its functions, its files, and the provider as they meet it."""
+    functions = tuple(one for one in there.project.functions if one.entry.language == language)
+    names = {one.name for one in functions}
+    stages = tuple(
+        replace(stage, functions={name: one for name, one in stage.functions.items() if name in names})
+        for stage in there.project.stages
+    )
+    files = {path: scan for path, scan in there.scanned.files.items() if (language_of(path) or PYTHON) == language}
+    return replace(
+        there,
+        profile=there.profile.in_language(language),
+        project=replace(there.project, functions=functions, stages=stages),
+        scanned=replace(there.scanned, files=files),
+    )
+
+
+def _together(ours: Sequence[Stage], theirs: Sequence[Stage]) -> list[Stage]:
+    """Return the same stages with what either says of its functions."""
+    if not ours:
+        return list(theirs)
+    return [
+        replace(one, functions={**one.functions, **other.functions}) for one, other in zip(ours, theirs, strict=True)
+    ]
+
+
+def _gaps_of(there: Survey, target: Profile) -> Gaps:
     project = there.project
     gaps = Gaps(there.profile, target, project, there.scanned, there.needs, [*project.findings])
     for function in project.functions:

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from vast_ferry.definitions.writing import fit_function
 from vast_ferry.hub.findings import Finding, Place, Severity
-from vast_ferry.hub.functions import Access, EventTrigger, Function, Project
+from vast_ferry.hub.functions import RUNS_ON, Access, EventTrigger, Function, Project
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema import DeliveryModel
@@ -152,8 +152,8 @@ class Fitting:
         self.note(
             "language-moved",
             Severity.TODO if newer else Severity.BLOCKING,
-            f"{function.name} runs on Python {function.language}, and {self.target.title} has "
-            f"{', '.join(versions)}; {nearest} was set",
+            f"{function.name} runs on {RUNS_ON[function.entry.language]} {function.language}, and "
+            f"{self.target.title} has {', '.join(versions)}; {nearest} was set",
             "Run its tests on that version before you ship",
             function=function,
             field="language",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from vast_ferry.definitions.writing import declares
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
-from vast_ferry.hub.functions import Function
+from vast_ferry.hub.functions import LANGUAGES, Function
 from vast_ferry.hub.kinds import is_request
 
 
@@ -19,6 +19,8 @@ def sort(gaps: Gaps, function: Function) -> None:
 
 
 def _why_left(gaps: Gaps, function: Function) -> str:
+    if not gaps.target.kinds:
+        return f"{gaps.target.title} runs no {LANGUAGES[function.entry.language]}"
     for kind in function.kinds:
         if kind not in gaps.source.kinds:
             return f"{gaps.source.title} has no {kind} events"

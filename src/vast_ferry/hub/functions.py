@@ -4,11 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.keys import EVERY_KEY, KeyFilter
 from vast_ferry.hub.schedules import Schedule
+
+#: The languages in which handlers are carried; an entry's file tells which one it is.
+PYTHON: Final = "python"
+JAVASCRIPT: Final = "javascript"
+LANGUAGES: Final = {PYTHON: "Python", JAVASCRIPT: "JavaScript"}
+#: What a version is one of, by the language of a handler.
+RUNS_ON: Final = {PYTHON: "Python", JAVASCRIPT: "Node"}
+#: suffix of a file → whether TypeScript's types stand in it, which Node takes out by itself
+JAVASCRIPT_FILES: Final = {".js": False, ".mjs": False, ".cjs": False, ".ts": True, ".mts": True, ".cts": True}
+
+
+def language_of(file: str) -> str:
+    """Return the language of a handler's file, empty for one that is in none of those that are carried."""
+    suffix = file[file.rfind(".") :] if "." in file else ""
+    return PYTHON if suffix == ".py" else JAVASCRIPT if suffix in JAVASCRIPT_FILES else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,6 +32,11 @@ class Entry:
 
     file: str
     name: str
+
+    @property
+    def language(self) -> str:
+        """Return the language that the handler is written in; a script of any other name is Python."""
+        return language_of(self.file) or PYTHON
 
     @property
     def module(self) -> str:

@@ -24,6 +24,7 @@ class WriterMethod:
     puts: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     only: Mapping[str, str] = field(default_factory=dict)
     first: str = ""
+    ends: bool = False  # the answer is out with it
 
     def steps(self) -> str:
         """Return a function, as source, that takes what the method takes and gives its steps."""

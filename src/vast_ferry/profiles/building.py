@@ -551,6 +551,7 @@ class Builder:
                 {attribute: (pair[0], pair[1]) for attribute, pair in one.puts.items()},
                 {parameter: str(kind) for parameter, kind in one.only.items()},
                 one.first,
+                one.ends,
             )
             for name, one in model.methods.items()
         }

@@ -16,7 +16,7 @@ from vast_ferry.documents.document import Document, read_text
 from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
-from vast_ferry.hub.functions import Function
+from vast_ferry.hub.functions import PYTHON, Function
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.mapping.clients import (
     HUB_CLIENTS,
@@ -107,6 +107,25 @@ class Profile:
     def operations(self) -> Mapping[str, Client]:
         """Return the client for each operation that handlers can do here."""
         return {client.operation: client for client in reversed(self.clients) if not client.pages}
+
+    @cached_property
+    def javascript(self) -> Profile | None:
+        """Return the same edition as handlers in JavaScript meet it, where it runs any; else nothing.
+
+        Its places are as they stand in the profile's rows; `mapping.javascript` spells them as JavaScript does.
+        """
+        own = self.model.javascript
+        if own is None:
+            return None
+        usual = {key: value for key, value in self.document.data.items() if key not in ("javascript", "extends")}
+        document = replace(self.document, data=_merged(usual, own))
+        return _built(document, self.path, str(self.path))
+
+    def in_language(self, language: str) -> Profile:
+        """Return the provider as handlers in a language meet it; without a kind of event where it does not run that."""
+        if language == PYTHON:
+            return self
+        return self.javascript or replace(self, kinds={})
 
     @cached_property
     def modules(self) -> dict[str, str]:
@@ -215,7 +234,11 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     Raises BadInput (ManyBadInputs for several mistakes) with the line of each row that can't stand.
     """
     shown = shown or str(path)
-    document = whole_document(path, shown)
+    return _built(whole_document(path, shown), path, shown)
+
+
+def _built(document: Document, path: Path, shown: str) -> Profile:
+    """Return the profile that a document is; raises as `load_profile` does."""
     try:
         model = schema.ProfileModel.model_validate(document.data)
     except ValidationError as error:

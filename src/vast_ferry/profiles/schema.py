@@ -172,6 +172,7 @@ class WriterMethodModel(Model):
         {}, description="parameter → what it has to be; anything else is a TypeError"
     )
     first: Dotted | Literal[""] = Field("", description="error that is raised where anything was told before")
+    ends: bool = Field(False, description="whether the answer is out with it: nothing may be told after it")
 
     @model_validator(mode="after")
     def _fits(self) -> WriterMethodModel:
@@ -441,6 +442,9 @@ class DefinitionRow(Model):
     )
     usual: str | int | float | bool | None = Field(None, description="what holds where the key is missing")
     about: str = Field("", description="what a key that is not carried is about, as findings say it")
+    for_: Literal["", "python", "javascript"] = Field(
+        "", alias="for", description="language of the functions that it is for; without it, of every function"
+    )
 
     @property
     def keys(self) -> tuple[str, ...]:
@@ -766,3 +770,8 @@ class ProfileModel(Model):
     )
     price: PriceModel | None = Field(None, description="what it costs")
     notes: list[str] = Field([], description="what a person who carries a project here must know")
+    javascript: dict[str, Any] | None = Field(
+        None,
+        description="what differs where handlers are written in JavaScript: any keys of a profile, put together over "
+        "those above as those of one that extends it; without it no JavaScript runs there",
+    )

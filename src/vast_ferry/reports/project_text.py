@@ -13,7 +13,7 @@ from rich.text import Text
 from vast_ferry.definitions.wording import trigger_text
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.gap_finding.price import Bill
-from vast_ferry.hub.functions import Function, Need
+from vast_ferry.hub.functions import RUNS_ON, Function, Need
 from vast_ferry.reports.text import SEVERITY_HEADING, SEVERITY_STYLE, findings_table, heading
 from vast_ferry.surveying.access import variables_of
 from vast_ferry.surveying.survey import Survey
@@ -67,7 +67,7 @@ def _where(places: Iterable[str], file: str) -> str:
 
 def _limits(function: Function) -> str:
     limits = [
-        f"Python {function.language}" if function.language else "",
+        f"{RUNS_ON[function.entry.language]} {function.language}" if function.language else "",
         f"{function.memory} MiB" if function.memory else "",
         f"{function.timeout:g} s" if function.timeout else "",
         f"{function.attempts} attempts" if function.attempts else "",

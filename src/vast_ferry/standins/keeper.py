@@ -41,6 +41,7 @@ def load(name: str) -> ModuleType:
 
 sandbox = load("sandbox")
 services = load("services")
+node_side = load("node_side")
 worker = load("worker")
 
 #: What could not be had of a sandbox, and why.
@@ -72,7 +73,7 @@ def mind(life: int, talk: int, wanted: dict[str, Any], home: str) -> None:
         os.close(life)
         os.setsid()
         sandbox.die_with_parent()
-        sandbox.bound(wanted["memory"], processes="processes" not in without)
+        sandbox.bound(wanted["memory"] + wanted.get("beside", 0), processes="processes" not in without)
         signal.signal(signal.SIGINT, signal.default_int_handler)
         worker.serve(talk, places, contained="files" not in without)
         os._exit(0)

@@ -30,9 +30,13 @@ from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.standins.node_program import node_program
 from vast_ferry.standins.scratch import scratch_folder
 
 KEEPER = Path(__file__).with_name("keeper.py")
+#: What runs a handler in JavaScript, and what Node sets aside beside that, in MiB.
+HOST = Path(__file__).with_name("node_host.mjs")
+BESIDE_NODE = 1024
 #: What a handler may take where its function declares nothing, in MiB.
 MEMORY = 1024
 #: To start the keeper, and to fork a worker, may take so long.
@@ -65,6 +69,8 @@ class Setup:
     settings_apart: bool = False  # variables don't stand in the environment
     secrets_there: str = "values"  # how secrets stand in the environment: `values`, `paths`, `nowhere`
     brought: tuple[str, ...] = ()  # files of the project that are not its author's
+    batches: tuple[tuple[str, bool], ...] = ()  # in JavaScript: kinds of events, and whether each comes in batches
+    javascript: bool = False  # the handler runs under Node, and so does the driver
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,7 +250,9 @@ class Worker:
             copied = self._own / "project"
             shutil.copytree(folder, copied)
             places["folder"] = str(copied)
-        self._talk, self._life = KEEPER_HERE.fork(self, {**places, "memory": self.setup.memory << 20})
+        beside = BESIDE_NODE << 20 if self.setup.javascript else 0
+        wanted = {**places, "memory": self.setup.memory << 20, "beside": beside}
+        self._talk, self._life = KEEPER_HERE.fork(self, wanted)
         self._talk.setblocking(False)
         self._mark, self._left = b"", bytearray()
         mark = secrets.token_bytes(16)
@@ -253,8 +261,7 @@ class Worker:
             "module": self.setup.entry.module,
             "name": self.setup.entry.name,
             "importable": self.setup.entry.importable,
-            "driver": _compiled(self.setup.driver, "<stand-in>"),
-            "modules": {name: _compiled(text, f"<module {name}>") for name, text in self.setup.modules.items()},
+            **self._code(),
             "function": self.setup.function,
             "script": self.setup.script,
             "octets": self.setup.octets,
@@ -288,6 +295,22 @@ class Worker:
                 self._not_loaded = Outcome(Ending.NOT_LOADED, message="its process answered what is no answer")
             self.stop()
         return self._not_loaded
+
+    def _code(self) -> dict[str, Any]:
+        """Return what calls the handler, and the modules that it imports: compiled, or as what Node runs."""
+        own = self.setup
+        if own.javascript:
+            node = {
+                "program": node_program(),
+                "options": [f"--max-old-space-size={own.memory}", "--no-warnings"],
+                "host": HOST.read_text(encoding="utf-8"),
+                "kinds": dict(own.batches),
+                "modules": own.modules,
+                "driver": own.driver,
+            }
+            return {"node": node, "driver": None, "modules": {}}
+        modules = {name: _compiled(text, f"<module {name}>") for name, text in own.modules.items()}
+        return {"node": None, "driver": _compiled(own.driver, "<stand-in>"), "modules": modules}
 
     def _exchange(self, message: dict[str, Any], limit: float) -> dict[str, Any] | Outcome:
         """Send a message and return the answer, or how the worker ended instead."""

@@ -260,11 +260,15 @@ class Outbound:
 
     def answer(self, method: str, url: str) -> bytes:
         """Return the response to a request (RFC 9112)."""
+        return _response(self.answer_of(method, url), method)
+
+    def answer_of(self, method: str, url: str) -> dict[str, Any]:
+        """Return the sample's answer to a request; raises ConnectionRefusedError where it has none."""
         for number, answer in enumerate(self.answers):
             if answer.get("method", method) == method and _same_url(answer["url"], url):
                 if not answer.get("again"):
                     del self.answers[number]
-                return _response(answer, method)
+                return answer
         raise ConnectionRefusedError(f"the sample has no answer to {method} {url}; add one under `answers`")
 
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from vast_ferry.hub.functions import Binding, Entry
+from vast_ferry.hub.findings import BadInput
+from vast_ferry.hub.functions import JAVASCRIPT, Binding, Entry
 from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.mapping.javascript.writing import NoTwin
+from vast_ferry.profiles.javascript import driver_text, stand_in_modules, surface_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.standins.driver import driver_source
@@ -35,16 +39,16 @@ def stand_in_setup(
     `memory` is what the handler may take, in MiB; `import_limit` how long loading its file may take, in seconds;
     `brought` are files of the project that are not its author's.
     """
+    if entry.language == JAVASCRIPT:
+        profile = surface_of(profile)
     handler = profile.model.handler
-    return Setup(
+    made = Setup(
         folder,
         entry,
-        driver_source(profile, kinds, without, bindings),
+        "",
         function,
-        # Where services are folders, what handlers import comes along with them, and is what shall be proven.
-        {} if handler.mount else profile.modules,
-        dict(variables or {}),
-        tuple(secrets),
+        variables=dict(variables or {}),
+        secrets=tuple(secrets),
         memory=memory or MEMORY,
         import_limit=import_limit,
         brought=brought,
@@ -54,6 +58,21 @@ def stand_in_setup(
         settings_apart=not profile.model.environment.settings,
         secrets_there=profile.model.environment.secrets,
     )
+    if entry.language == JAVASCRIPT:
+        return _under_node(profile, made, kinds, without)
+    # Where services are folders, what handlers import comes along with them, and is what shall be proven.
+    modules = {} if handler.mount else profile.modules
+    return replace(made, driver=driver_source(profile, kinds, without, bindings), modules=modules)
+
+
+def _under_node(surface: Profile, setup: Setup, kinds: tuple[str, ...], without: frozenset[str]) -> Setup:
+    """Return what runs a handler in JavaScript; raises BadInput where its provider's shapes have no form there."""
+    try:
+        driver, modules = driver_text(surface, kinds, without), stand_in_modules(surface)
+    except NoTwin as error:
+        raise BadInput(f"{surface.title} can't be stood in for in JavaScript: {error}", "Check these by hand") from None
+    batches = tuple((kind, surface.kind(kind).event.each is not None) for kind in kinds)
+    return replace(setup, driver=driver, modules=modules, javascript=True, batches=batches)
 
 
 class StandIn:

@@ -342,6 +342,9 @@ def failure(error: BaseException, folder: str, ending: str) -> dict[str, Any]:
         for frame in traceback.extract_tb(error.__traceback__)
         if frame.filename.startswith(folder + os.sep)
     ]
+    told = getattr(error, "told_by_node", None)
+    if told is not None:
+        return {**told, "ending": ending}
     if isinstance(error, SyntaxError) and error.filename and error.filename.startswith(folder + os.sep):
         frames.append(f"{os.path.relpath(error.filename, folder)}:{error.lineno}")
     try:
@@ -405,6 +408,30 @@ def provide_modules(modules: dict[str, bytes], services: Any, apart: dict[str, s
             setattr(sys.modules[parent], last, module)
 
 
+class Here:
+    """A handler in Python, which is called in this very process."""
+
+    def __init__(self, setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) -> None:
+        provide_modules(setup["modules"], services, setup["apart"])
+        driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
+        exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
+        self.calls = driver["CALLS"]
+        self.handler = script(setup, folder, services, unseen) if setup["script"] else load(setup, folder)
+        self._unseen = unseen
+
+    def begin(self, seed: int, *, cold: bool) -> None:
+        """Begin a call."""
+        random.seed(seed)
+
+    def ended(self, logs: list[str]) -> tuple[bool, list[str], list[list[str]]]:
+        """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
+        goes_on = self._unseen.wait()
+        return goes_on, logs, self._unseen.taken()
+
+    def stop(self) -> None:
+        """Do nothing: what was called ends with this process."""
+
+
 def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
     """Serve calls until the other side goes."""
     line = Line(descriptor)
@@ -426,12 +453,12 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
     services: Any = services_module.Services(places["services"])
     services.module = services_module
     outbound = divert_network(services)
-    provide_modules(setup["modules"], services, setup["apart"])
-    driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
-    exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
     unseen = Unseen(folder, scratch, setup["brought"], contained=contained)
     try:
-        handler = script(setup, folder, services, unseen) if setup["script"] else load(setup, folder)
+        if setup["node"]:
+            side = sys.modules["_stand_in_node_side"].NodeSide(setup, folder, services, outbound)
+        else:
+            side = Here(setup, folder, services, unseen)
     except BaseException as error:
         line.send({**failure(error, folder, "not loaded"), "output": said()})
         return
@@ -449,16 +476,17 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         logs: list[str] = []
         told = of_the_call(setup, request, logs)
         hubs = [{**hub, **told} for hub in request["hubs"]]
-        random.seed(request["seed"])
+        side.begin(request["seed"], cold=request["cold"])
         started = time.perf_counter()
-        data = call(driver["CALLS"][request["kind"]], handler, hubs, folder)
+        data = call(side.calls[request["kind"]], side.handler, hubs, folder)
         data["seconds"] = time.perf_counter() - started
-        data["spent"] = unseen.wait() or (request["cold"] and files_below(folder, scratch) != untouched)
+        goes_on, data["logs"], data["unseen"] = side.ended(logs)
+        data["spent"] = goes_on or (request["cold"] and files_below(folder, scratch) != untouched)
         outbound.end()
-        data["output"], data["logs"], data["effects"] = said(), logs, services.effects
-        data["unseen"] = unseen.taken()
+        data["output"], data["effects"] = said(), services.effects
         line.send(data)
         if request["cold"]:
+            side.stop()
             os._exit(0)
 
 

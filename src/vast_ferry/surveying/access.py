@@ -10,10 +10,13 @@ from typing import Final
 from vast_ferry.hub.functions import Access, EventTrigger, Function
 from vast_ferry.mapping.places import Item
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.surveying.scan import Scanned, Setting, Use
+from vast_ferry.surveying.parts import Setting, Use
+from vast_ferry.surveying.scan import Scanned
 
 #: Environment variables that every process has.
-ALWAYS_THERE: Final = frozenset(["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH"])
+ALWAYS_THERE: Final = frozenset(
+    ["PATH", "HOME", "TMPDIR", "TEMP", "TMP", "LANG", "TZ", "USER", "PWD", "PYTHONPATH", "NODE_ENV"]
+)
 #: RFC 3875 §4.1: what tells a program of its request.
 _CGI: Final = frozenset(
     ["CONTENT_LENGTH", "CONTENT_TYPE", "GATEWAY_INTERFACE", "PATH_INFO", "SCRIPT_NAME", "SERVER_NAME", "SERVER_PORT"]

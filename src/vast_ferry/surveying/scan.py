@@ -14,57 +14,16 @@ from pathlib import Path
 from typing import Any
 
 from vast_ferry.definitions.declared import leads_into
+from vast_ferry.documents.javascript_file import JavaScriptFile
 from vast_ferry.documents.python_file import Computed, constants_of, parse_python, value_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest, shortened
-from vast_ferry.hub.functions import Function
-from vast_ferry.mapping.clients import Client
+from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Function, language_of
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.chained import Handles, named_in
+from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
+from vast_ferry.surveying.scan_javascript import scan_javascript
 from vast_ferry.translate.python.nodes import Nodes, collector_at_rest, walk
-
-
-@dataclass(frozen=True, slots=True)
-class Use:
-    """One call of a client: where, and on which bucket, channel or table.
-
-    `name` is empty where only running the code tells it, and `$NAME` where an environment variable holds it.
-    """
-
-    client: Client
-    place: Place
-    name: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Setting:
-    """An environment variable or a secret that code reads; `given` where it does without."""
-
-    name: str
-    place: Place
-    given: bool = False
-    secret: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """One definition at the top of a file, or all that is none: what it calls, reads and mentions."""
-
-    uses: tuple[Use, ...] = ()
-    settings: tuple[Setting, ...] = ()
-    names: frozenset[str] = frozenset()
-
-
-@dataclass(frozen=True, slots=True)
-class FileScan:
-    """What one file says: its parts by the names that they define (empty: the rest), and what it imports of its own.
-
-    `imports` maps a name of the file to (file of the project, name there; empty for the module itself).
-    """
-
-    defines: frozenset[str] = frozenset()
-    imports: Mapping[str, tuple[str, str]] = field(default_factory=dict)
-    parts: Mapping[str, Part] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +35,7 @@ class Scanned:
     files: Mapping[str, FileScan] = field(default_factory=dict)
     broken: Mapping[str, BadInput] = field(default_factory=dict)  # files that are not Python, and why
     trees: Mapping[str, Nodes] = field(default_factory=dict, compare=False)  # where they were read here
+    javascript: Mapping[str, JavaScriptFile] = field(default_factory=dict, compare=False)
 
     @property
     def uses(self) -> list[Use]:
@@ -133,7 +93,8 @@ def scan_entry(folder: Path, function: Function, scanned: Scanned, *, script: bo
     )
     if name not in names:
         raise BadInput(
-            f"function {function.name} points to {name!r}, which {file} does not define{nearest(name, sorted(names))}",
+            f"function {function.name} points to {name!r}, which {file} does not "
+            f"{'define' if function.entry.language == PYTHON else 'export'}{nearest(name, sorted(names))}",
             "Correct the entry, or define the handler",
             declared,
         )
@@ -180,6 +141,20 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
     with collector_at_rest():
         _scan_all(scanner, folder)
     return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken, scanner.trees)
+
+
+def with_javascript(scanned: Scanned, folder: Path, files: Iterable[str], surface: Profile) -> Scanned:
+    """Return what a project's code says with what its files in JavaScript say, as a provider's surface there has it."""
+    known = set(files)
+    contents = ((path, (folder / path).read_bytes()) for path in sorted(known) if language_of(path) == JAVASCRIPT)
+    made = scan_javascript(surface, contents, known)
+    return replace(
+        scanned,
+        findings=(*scanned.findings, *made.findings),
+        files={**scanned.files, **made.scans},
+        broken={**scanned.broken, **made.broken},
+        javascript=made.files,
+    )
 
 
 #: Of so many files on, they are shared among the cores; fewer are scanned before a process has started.

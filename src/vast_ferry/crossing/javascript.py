@@ -1,0 +1,223 @@
+"""Handlers in JavaScript made callable elsewhere: a shim a function, one module that all shims share, links mended.
+
+A handler's file stays as it is, but for the links to its provider's modules: those lead to modules beside it that do
+the same by the target's means.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+
+from vast_ferry.documents.javascript_file import JavaScriptFile
+from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.hub.functions import Entry, Function
+from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.javascript.delivery import Delivery, deliver
+from vast_ferry.mapping.javascript.functions import there, view_event
+from vast_ferry.mapping.javascript.library import module_text
+from vast_ferry.mapping.javascript.names import camel, place_there
+from vast_ferry.mapping.javascript.writing import literal, text
+from vast_ferry.profiles.javascript import host_objects, module_names, module_over, takes_of
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.identifiers import slug, unique_slugs
+
+MADE = "Made by Vast Ferry; carry the project again rather than edit this file."
+
+
+def not_rewritten(function: Function, target: Profile) -> Finding:
+    """Return the finding that tells of a handler that it was wrapped."""
+    return Finding(
+        "wrapped-javascript",
+        Severity.NOTE,
+        f"{function.name} is wrapped: handlers in JavaScript are not rewritten yet",
+        f"It runs at {target.title} as it is, called by its shim; rewrite it by hand where you want that idiom",
+        function.place,
+        function.name,
+    )
+
+
+def linked_by(made: Mapping[str, str], paths: Iterable[str]) -> frozenset[str]:
+    """Return those paths of files that modules in JavaScript, among what was made, import by name."""
+    texts = [text for path, text in made.items() if path.endswith(".mjs")]
+    return frozenset(path for path in paths if any(re.search(rf'from "[./]*{re.escape(path)}"', one) for one in texts))
+
+
+@dataclass(slots=True)
+class JavaScriptWrapping:
+    """How the handlers of one project are wrapped."""
+
+    source: Profile  # both as handlers in JavaScript meet them
+    target: Profile
+    functions: list[Function]
+    sources: Mapping[str, JavaScriptFile]
+    module: str
+    slugs: Mapping[str, str]
+    deliveries: dict[str, Delivery] = field(default_factory=dict)
+
+    def entry(self, function: Function) -> Entry:
+        """Return where the shim of a function stands, beside its handler's file, and what it exports."""
+        folder = PurePosixPath(function.entry.file).parent
+        name = f"{self.slugs[function.name]}_at_{slug(self.target.provider)}.mjs"
+        return Entry(str(folder / name), camel(self.target.model.handler.shim or self.slugs[function.name]))
+
+    def files(self, limit_of: Callable[[Function], float]) -> dict[str, str]:
+        """Return what is made: the shared module, the provider's modules, a shim a function."""
+        made = {f"{self.module}.mjs": self._shared()}
+        imports = self._client_imports()
+        for name in sorted(self._modules()):
+            made[f"{name}.mjs"] = module_over(self.source, name, self.target.operations, imports, self.target.hosts)
+        for function in self.functions:
+            made[self.entry(function).file] = self._shim(function, limit_of(function))
+        return made
+
+    def edited(self, own: Mapping[str, bytes]) -> dict[str, bytes]:
+        """Return the files whose links to the provider's modules lead to those that were made."""
+        changed: dict[str, bytes] = {}
+        for path, file in self.sources.items():
+            ends = sorted(
+                (link.text.start_byte, link.text.end_byte, link.module)
+                for link in file.links
+                if link.module in self._modules()
+            )
+            content = own.get(path, file.content)
+            for start, end, module in reversed(ends):
+                quote = content[start : start + 1]
+                there = quote + _relative(path, f"{module}.mjs").encode() + quote
+                content = content[:start] + there + content[end:]
+            if ends:
+                changed[path] = content
+        return changed
+
+    # --- what is made ---
+
+    def _modules(self) -> set[str]:
+        """Return the provider's modules that handlers use, and that the target has not itself."""
+        used = {link.module for file in self.sources.values() for link in file.links}
+        return (used & module_names(self.source)) - module_names(self.target)
+
+    def _client_imports(self) -> list[str]:
+        """Return what reaches the target's services: its modules, or what the running handler was called with."""
+        hosts = self.target.hosts
+        roots = dict.fromkeys(one.root for one in self.target.clients if one.root not in hosts)
+        made = []
+        brought = {file.path.removesuffix(".mjs") for file in self.target.model.files if file.services}
+        for root in roots:
+            groups = sorted({camel(one.path.partition(".")[0]) for one in self.target.clients if one.root == root})
+            where = f"./{root}.mjs" if root in brought else root
+            made.append(f'import {{ {", ".join(groups)} }} from "{where}";')
+        if hosts:
+            made.append(f'import {{ HOST }} from "./{self.module}.mjs";')
+        return made
+
+    def _shared(self) -> str:
+        kinds = dict.fromkeys(kind for function in self.functions for kind in function.kinds)
+        takes = {**takes_of(self.source), **takes_of(self.target)}
+        for kind in kinds:
+            self.deliveries[kind] = deliver(
+                camel(f"call_{kind}"),
+                self.source.kind(kind),
+                self.target.kind(kind),
+                takes,
+                f"Call a handler of {self.source.title} with what {self.target.title} hands over.",
+                fresh=True,
+                hosts=self.target.hosts,
+            )
+        objects, used = host_objects(self.source, self.target.operations, self.target.hosts)
+        made = [*self.deliveries.values()]
+        code = [*objects, *dict.fromkeys(text for one in made for text in one.code)]
+        exported = [one.name for one in made]
+        used = used.union(*(one.used for one in made))
+        if self.target.model.handler.process == "project" and REQUEST in kinds:
+            event = there(self.target.kind(REQUEST).event)
+            views = [view_event("requestPath", event, "path.raw"), view_event("requestMethod", event, "method")]
+            code += [one.text for one in views if one.text not in code]
+            used = used.union({"matchRoute", "byExactness"}, *(one.used for one in views))
+            exported += [*(one.name for one in views), "matchRoute", "byExactness"]
+        if any(len(function.kinds) > 1 for function in self.functions):
+            used |= {"gently"}
+            exported.append("gently")
+        if self.target.hosts:
+            used |= {"HOST"}
+            exported.append("HOST")
+        about = (
+            f"Between {self.target.title} and handlers written for {self.source.title}: what every shim uses.\n\n{MADE}"
+        )
+        imports = [line for one in made for line in one.imports]
+        if objects:
+            imports += [line for line in self._client_imports() if f"./{self.module}.mjs" not in line]
+        imports = [self._where(line) for line in imports]
+        return module_text(about, used, [*code, f"export {{ {', '.join(dict.fromkeys(exported))} }};"], imports)
+
+    def _where(self, line: str) -> str:
+        """Return an import of a class of the source's from where that module was made."""
+        found = re.search(r'from "([^"./]+)";$', line)
+        made = found is not None and found[1] in self._modules()
+        return line.replace(f'"{found[1]}"', f'"./{found[1]}.mjs"') if found is not None and made else line
+
+    def _shim(self, function: Function, limit: float) -> str:
+        own, name = self.entry(function), function.entry.name
+        source = self.sources.get(function.entry.file)
+        handler = f"./{PurePosixPath(function.entry.file).name}"
+        shared = _relative(own.file, f"{self.module}.mjs")
+        given = {"functionName": text(function.name), "limit": f"{limit:g}"}
+        # What nothing tells comes last: it is what is left.
+        kinds = sorted(function.kinds, key=lambda kind: not self.target.kinds[kind].event.told)
+        parameters = [one for one in self.deliveries[kinds[0]].parameters if one not in given]
+        lines, used = [], []
+        for number, kind in enumerate(kinds):
+            one = self.deliveries[kind]
+            theirs = [name for name in one.parameters if name not in given]
+            names = dict(zip(theirs, parameters, strict=True))
+            handed = [given.get(name) or names[name] for name in one.parameters]
+            call = f"return {one.name}({', '.join(['original', *handed])});"
+            used.append(one.name)
+            told = self.target.kinds[kind].event.told
+            if told and number < len(kinds) - 1:
+                tests = [f"{_gently(names, constant.at)} === {literal(constant.value)}" for constant in told]
+                used.append("gently")
+                call = f"if ({' && '.join(tests)}) {call}"
+            lines.append(f"  {call}")
+        what = f"calls {name} of {function.entry.file} as {self.source.title} does"
+        about = f"{function.name} at {self.target.title}: {what}."
+        if source is not None and not source.esm and not function.entry.file.endswith(".mjs"):
+            loaded = f'import file from "{handler}";\n\nconst original = file.{name};'
+        else:
+            what = (
+                "original"
+                if name == "default"
+                else f"{{ {name} as original }}"
+                if name != "original"
+                else "{ original }"
+            )
+            loaded = f'import {what} from "{handler}";'
+        return (
+            f"/**\n * {about}\n *\n * {MADE}\n */\n"
+            f'import {{ {", ".join(dict.fromkeys(used))} }} from "{shared}";\n{loaded}\n\n'
+            f"export async function {own.name}({', '.join(parameters)}) {{\n" + "\n".join(lines) + "\n}\n"
+        )
+
+
+def _gently(names: Mapping[str, str], at: object) -> str:
+    place = place_there(at)  # type: ignore[arg-type]
+    steps = [step.key if hasattr(step, "key") else f".{getattr(step, 'name', '')}" for step in place.steps]
+    return f"gently({', '.join([names[place.root], *map(literal, steps)])})"
+
+
+def _relative(path: str, to: str) -> str:
+    there = posixpath.relpath(to, posixpath.dirname(path) or ".")
+    return there if there.startswith(".") else f"./{there}"
+
+
+def wrap_javascript(
+    surfaces: tuple[Profile, Profile],
+    functions: list[Function],
+    sources: Mapping[str, JavaScriptFile],
+    module: str,
+) -> JavaScriptWrapping:
+    """Return how functions of one provider's surface are wrapped for another's; raises NoTwin for what has no form."""
+    slugs = unique_slugs([function.name for function in functions])
+    return JavaScriptWrapping(*surfaces, functions, sources, module, slugs)

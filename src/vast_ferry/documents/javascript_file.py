@@ -1,0 +1,237 @@
+"""Files of JavaScript and TypeScript as trees, without running them: what they export, import and require.
+
+Trees are tree-sitter's; its grammars are loaded with the first such file and never before.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any, Final
+
+from vast_ferry.hub.findings import BadInput, Place
+
+EXTRA: Final = "vast-ferry[javascript]"
+
+#: A node of a tree, as tree-sitter has it: typed here as anything, for its package is an extra.
+Node = Any
+
+
+@functools.cache
+def _parser(typescript: bool) -> Any:
+    """Return a parser; raises BadInput, with what to install, where the grammars are not there."""
+    try:
+        tree_sitter = importlib.import_module("tree_sitter")
+        if typescript:
+            language = importlib.import_module("tree_sitter_typescript").language_typescript()
+        else:
+            language = importlib.import_module("tree_sitter_javascript").language()
+    except ImportError as error:
+        raise BadInput(
+            f"handlers in JavaScript can't be read: {error.name} is not installed", f"pip install '{EXTRA}'"
+        ) from None
+    return tree_sitter.Parser(tree_sitter.Language(language))
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A module that a file names, and what it takes from it: own name → name there (`*` the whole, `default`)."""
+
+    module: str
+    names: dict[str, str]
+    text: Node  # the text, with its quotes, that names the module
+    required: bool = False
+
+
+@dataclass(slots=True)
+class JavaScriptFile:
+    """A file's tree, and what is read off its top: exports (name there → own name), links, whether it is ESM."""
+
+    path: str
+    content: bytes
+    root: Node
+    exports: dict[str, str] = field(default_factory=dict)
+    links: list[Link] = field(default_factory=list)
+    esm: bool = False
+
+    def text(self, node: Node) -> str:
+        """Return the text of a node."""
+        return self.content[node.start_byte : node.end_byte].decode("utf-8", "replace")
+
+    def place(self, node: Node) -> Place:
+        """Return where a node stands."""
+        return Place(self.path, node.start_point[0] + 1, node.start_point[1] + 1)
+
+
+def walk(node: Node) -> Iterator[Node]:
+    """Yield a node and all below it, in the order in which they stand."""
+    cursor = node.walk()
+    depth = 0
+    while True:
+        yield cursor.node
+        if cursor.goto_first_child():
+            depth += 1
+            continue
+        while not cursor.goto_next_sibling():
+            if depth == 0 or not cursor.goto_parent():
+                return
+            depth -= 1
+            if depth == 0:
+                return
+
+
+def string_of(file: JavaScriptFile, node: Node | None) -> str | None:
+    """Return the value of a text literal without escapes or parts that are worked out; nothing for anything else."""
+    if node is None or node.type not in ("string", "template_string"):
+        return None
+    inner = [child for child in node.named_children if child.type != "string_fragment"]
+    return None if inner else file.text(node)[1:-1]
+
+
+def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
+    """Return a file as a tree; raises BadInput, with line and column, where it is not JavaScript or TypeScript."""
+    typescript = path.endswith((".ts", ".mts", ".cts"))
+    root = _parser(typescript).parse(content).root_node
+    file = JavaScriptFile(path, content, root)
+    if root.has_error:
+        wrong = next(node for node in walk(root) if node.is_error or node.is_missing)
+        language = "TypeScript" if typescript else "JavaScript"
+        near = file.text(wrong).strip().splitlines()
+        what = (
+            f"{wrong.type} is missing"
+            if wrong.is_missing
+            else f"{near[0][:40]!r} can't stand here"
+            if near
+            else "its end is missing"
+        )
+        raise BadInput(f"the file is not {language}: {what}", "Mend the line", file.place(wrong))
+    jsx = next((node for node in walk(root) if node.type.startswith("jsx_")), None)
+    if jsx is not None:
+        raise BadInput(
+            "the file holds JSX, which Node does not run", "Build it first, or take the markup out", file.place(jsx)
+        )
+    for statement in root.named_children:
+        _read_statement(file, statement)
+    for node in walk(root):
+        if node.type == "call_expression":
+            _read_require(file, node)
+    return file
+
+
+def _read_statement(file: JavaScriptFile, node: Node) -> None:
+    if node.type == "import_statement":
+        file.esm = True
+        _read_import(file, node)
+    elif node.type == "export_statement":
+        file.esm = True
+        _read_export(file, node)
+    elif node.type == "expression_statement":
+        _read_assignment(file, node)
+
+
+def _read_import(file: JavaScriptFile, node: Node) -> None:
+    names: dict[str, str] = {}
+    source = node.child_by_field_name("source")
+    clause = next((child for child in node.named_children if child.type == "import_clause"), None)
+    for part in clause.named_children if clause is not None else ():
+        if part.type == "identifier":
+            names[file.text(part)] = "default"
+        elif part.type == "namespace_import":
+            names[file.text(part.named_children[0])] = "*"
+        elif part.type == "named_imports":
+            for one in part.named_children:
+                if one.type == "import_specifier":
+                    there = file.text(one.child_by_field_name("name"))
+                    alias = one.child_by_field_name("alias")
+                    names[file.text(alias) if alias is not None else there] = there
+    module = string_of(file, source)
+    if module is not None:
+        file.links.append(Link(module, names, source))
+
+
+def _read_export(file: JavaScriptFile, node: Node) -> None:
+    source = node.child_by_field_name("source")
+    if source is not None and (module := string_of(file, source)) is not None:
+        file.links.append(Link(module, {}, source))
+    for child in node.named_children:
+        if child.type == "export_clause":
+            for one in child.named_children:
+                own = file.text(one.child_by_field_name("name"))
+                alias = one.child_by_field_name("alias")
+                file.exports[file.text(alias) if alias is not None else own] = own
+    declared = node.child_by_field_name("declaration")
+    default = any(child.type == "default" for child in node.children)
+    if default:
+        value = declared if declared is not None else node.child_by_field_name("value")
+        name = value.child_by_field_name("name") if value is not None else None
+        own = file.text(value) if value is not None and value.type == "identifier" else file.text(name) if name else ""
+        file.exports["default"] = own
+    elif declared is not None:
+        for name in declared_names(file, declared):
+            file.exports[name] = name
+
+
+def declared_names(file: JavaScriptFile, node: Node) -> list[str]:
+    """Return the names that a declaration binds."""
+    if node.type in ("lexical_declaration", "variable_declaration"):
+        found = []
+        for one in node.named_children:
+            name = one.child_by_field_name("name")
+            if name is not None:
+                kinds = ("identifier", "shorthand_property_identifier_pattern")
+                found += [file.text(part) for part in walk(name) if part.type in kinds]
+        return found
+    name = node.child_by_field_name("name")
+    return [file.text(name)] if name is not None else []
+
+
+def _read_assignment(file: JavaScriptFile, statement: Node) -> None:
+    """Read `exports.name = …`, `module.exports.name = …` and `module.exports = { … }` at the top of a file."""
+    node = statement.named_children[0] if statement.named_children else None
+    if node is None or node.type != "assignment_expression":
+        return
+    left, right = node.child_by_field_name("left"), node.child_by_field_name("right")
+    target = file.text(left)
+    if target == "module.exports" and right.type == "object":
+        for one in right.named_children:
+            if one.type == "shorthand_property_identifier":
+                file.exports[file.text(one)] = file.text(one)
+            elif one.type == "pair":
+                value = one.child_by_field_name("value")
+                key = file.text(one.child_by_field_name("key")).strip("\"'")
+                file.exports[key] = file.text(value) if value.type == "identifier" else ""
+            elif one.type == "method_definition":
+                file.exports[file.text(one.child_by_field_name("name"))] = ""
+        return
+    before, _, name = target.rpartition(".")
+    if before in ("exports", "module.exports") and name.isidentifier():
+        file.exports[name] = file.text(right) if right.type == "identifier" else ""
+        if right.type == "assignment_expression":  # exports.one = exports.other = …
+            _read_assignment(file, node)
+
+
+def _read_require(file: JavaScriptFile, node: Node) -> None:
+    function, given = node.child_by_field_name("function"), node.child_by_field_name("arguments")
+    if given is None or file.text(function) not in ("require", "import") or len(given.named_children) != 1:
+        return
+    module = string_of(file, given.named_children[0])
+    if module is None:
+        return
+    names: dict[str, str] = {}
+    above = node.parent
+    while above is not None and above.type in ("await_expression", "parenthesized_expression"):
+        above = above.parent
+    if above is not None and above.type == "variable_declarator":
+        name = above.child_by_field_name("name")
+        if name.type == "identifier":
+            names[file.text(name)] = "*"
+        for part in name.named_children if name.type == "object_pattern" else ():
+            if part.type == "shorthand_property_identifier_pattern":
+                names[file.text(part)] = file.text(part)
+            elif part.type == "pair_pattern":
+                names[file.text(part.child_by_field_name("value"))] = file.text(part.child_by_field_name("key"))
+    elif above is not None and above.type == "member_expression":
+        names[""] = "*"
+    file.links.append(Link(module, names, given.named_children[0], required=file.text(function) == "require"))

@@ -1,0 +1,268 @@
+// The program that a worker runs under Node: loads one handler and calls it, again and again, as its provider would.
+//
+// It talks with the worker over the descriptor that it is told, in frames: four bytes of length, then JSON, in which bytes stand as
+// {"$bytes": Base64}. Services are behind that line too. Every message carries a mark that handlers never see.
+import { createHash } from "node:crypto";
+import { registerHooks } from "node:module";
+import { Socket } from "node:net";
+import { relative } from "node:path";
+import { fileURLToPath, pathToFileURL } from "node:url";
+
+const line = new Socket({ fd: Number(process.argv.pop()), readable: true, writable: true });
+const GRACE = 500; // milliseconds that are waited for what goes on after an answer
+let mark = "";
+let setup = null;
+let waiting = null;
+let pieces = [];
+let size = 0;
+
+function send(message) {
+  const plain = (_, value) => {
+    if (value instanceof Uint8Array) return { $bytes: Buffer.from(value).toString("base64") };
+    if (value?.type === "Buffer" && Array.isArray(value.data)) return { $bytes: Buffer.from(value.data).toString("base64") };
+    if (typeof value === "bigint") return value <= Number.MAX_SAFE_INTEGER ? Number(value) : String(value);
+    return value;
+  };
+  const text = Buffer.from(JSON.stringify({ ...message, mark }, plain));
+  const head = Buffer.alloc(4);
+  head.writeUInt32BE(text.length);
+  line.write(Buffer.concat([head, text]));
+}
+
+function withBytes(_, value) {
+  return value && typeof value === "object" && typeof value.$bytes === "string" ? Buffer.from(value.$bytes, "base64") : value;
+}
+
+line.on("data", (piece) => {
+  pieces.push(piece);
+  size += piece.length;
+  while (size >= 4) {
+    const all = pieces.length === 1 ? pieces[0] : Buffer.concat(pieces);
+    pieces = [all];
+    const length = all.readUInt32BE(0);
+    if (size < 4 + length) return;
+    pieces = [all.subarray(4 + length)];
+    size -= 4 + length;
+    receive(JSON.parse(all.subarray(4, 4 + length).toString("utf8"), withBytes));
+  }
+});
+line.on("close", () => process.reallyExit(0));
+
+// --- services --------------------------------------------------------------------------------------------------------
+
+let number = 0;
+const asked = new Map();
+const late = [];
+let answered = false;
+
+/** Ask the worker to do an operation, and give a promise of what that gives. */
+function ask(operation, hub) {
+  const place = placeOf(new Error("here"));
+  if (answered) late.push(["does something after its answer", place]);
+  number += 1;
+  const own = number;
+  return new Promise((resolve, reject) => {
+    asked.set(own, { resolve, reject, place });
+    send({ operate: operation, hub, number: own });
+  });
+}
+
+const operate = new Proxy({}, { get: (_, operation) => (hub) => ask(String(operation), hub) });
+globalThis[Symbol.for("stand-in services")] = operate;
+
+/** Answer an outbound call from the sample; nothing leaves the machine. */
+globalThis.fetch = async (input, init) => {
+  const request = new Request(input, init);
+  const body = Buffer.from(await request.arrayBuffer());
+  const hub = { method: request.method, url: request.url, headers: [...request.headers], body };
+  const answer = await ask("http.call", hub).catch((error) => {
+    throw Object.assign(new TypeError("fetch failed"), { cause: error });
+  });
+  const status = answer.status ?? 200;
+  return new Response([204, 205, 304].includes(status) ? null : (answer.body ?? null), { status, headers: answer.headers ?? [] });
+};
+
+// --- loading ---------------------------------------------------------------------------------------------------------
+
+const SERVICES = 'export const operate = globalThis[Symbol.for("stand-in services")];';
+
+function useStandIns() {
+  const inFolder = (name) => pathToFileURL(`${setup.folder}/${name}.mjs`).href;
+  const byFile = new Map(Object.keys(setup.modules).map((name) => [inFolder(name), name]));
+  const sources = { ...setup.modules, services: SERVICES, driver: setup.driver };
+  registerHooks({
+    resolve(specifier, context, next) {
+      if (specifier.startsWith("stand-in:")) return { url: specifier, format: "module", shortCircuit: true };
+      if (Object.hasOwn(setup.modules, specifier)) {
+        return { url: `stand-in:${specifier}`, format: "module", shortCircuit: true };
+      }
+      const found = next(specifier, context);
+      const own = byFile.get(found.url);
+      return own ? { url: `stand-in:${own}`, format: "module", shortCircuit: true } : found;
+    },
+    load(url, context, next) {
+      if (!url.startsWith("stand-in:")) return next(url, context);
+      return { format: "module", source: sources[url.slice("stand-in:".length)], shortCircuit: true };
+    },
+  });
+}
+
+let handler = null;
+let calls = null;
+
+async function load() {
+  useStandIns();
+  process.chdir(setup.folder);
+  calls = (await import("stand-in:driver")).CALLS;
+  const module = await import(pathToFileURL(`${setup.folder}/${setup.file}`).href);
+  handler = module[setup.name] ?? module.default?.[setup.name];
+  if (typeof handler !== "function") {
+    throw new TypeError(`${setup.file} exports ${handler === undefined ? "nothing" : "no function"} called ${setup.name}`);
+  }
+}
+
+// --- failures --------------------------------------------------------------------------------------------------------
+
+function framesOf(error) {
+  const found = [];
+  for (const text of String(error?.stack ?? "").split("\n").slice(1)) {
+    const frame = /^\s*at (?:async )?(?:(.*?) \()?(file:\/\/[^)]*|\/[^)]*):(\d+):\d+\)?$/.exec(text);
+    if (!frame) continue;
+    const path = frame[2].startsWith("file:") ? fileURLToPath(frame[2].split("?")[0]) : frame[2];
+    if (path.startsWith(`${setup.folder}/`) && !path.includes("/[eval")) found.push(`${relative(setup.folder, path)}:${frame[3]}${frame[1] ? ` in ${frame[1]}` : ""}`);
+  }
+  return found;
+}
+
+function placeOf(error) {
+  return framesOf(error)[0]?.split(" in ")[0] ?? "";
+}
+
+function failureOf(error) {
+  const thrown = error instanceof Error || typeof error?.message === "string";
+  let message = thrown ? String(error.message) : String(error);
+  if (message.length > 100_000) {
+    const digest = createHash("sha256").update(message).digest("hex");
+    message = `${message.slice(0, 100_000)}… (${message.length} characters, SHA-256 ${digest})`;
+  }
+  message = message.replaceAll(`${setup.folder}/`, "").replaceAll(setup.folder, ".");
+  return { error: thrown ? String(error.name ?? "Error") : "thrown", message, trace: framesOf(error).join(" ← ") };
+}
+
+// --- calls -----------------------------------------------------------------------------------------------------------
+
+/** Return a function that gives the same numbers from 0 to 1 for the same seed (mulberry32). */
+function chance(seed) {
+  let state = seed >>> 0;
+  return () => {
+    state = (state + 0x6d2b79f5) | 0;
+    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
+    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296;
+  };
+}
+
+const unseen = [];
+process.on("unhandledRejection", (error) => {
+  unseen.push([`leaves a promise that fails with nobody to see it (${error?.name ?? "thrown"})`, placeOf(error)]);
+});
+process.on("uncaughtException", (error) => {
+  if (waiting) waiting(error);
+  else unseen.push([`fails after its answer (${error?.name ?? "thrown"})`, placeOf(error)]);
+});
+
+function ofTheCall(request, logs) {
+  const end = performance.now() + request.limit * 1000;
+  return {
+    function: setup.function,
+    limit: request.limit,
+    log: (text, more) => {
+      const told = more && Object.keys(more).length ? `${text} ${JSON.stringify(more)}` : String(text);
+      if (logs.length < 1000) logs.push(told);
+    },
+    secret: (name) => {
+      if (Object.hasOwn(setup.secrets, name)) return setup.secrets[name];
+      throw new RangeError(`secret ${name} is not declared`);
+    },
+    setting: (name, ...usual) => {
+      const held = setup.apart ?? process.env;
+      if (held[name] !== undefined) return held[name];
+      if (usual.length) return usual[0];
+      throw new RangeError(`the variable ${name} is not declared`);
+    },
+    time_left: () => Math.max(0, (end - performance.now()) / 1000),
+  };
+}
+
+async function call(request) {
+  const logs = [];
+  unseen.length = late.length = 0;
+  answered = false;
+  Math.random = chance(request.seed);
+  const told = ofTheCall(request, logs);
+  const events = request.events.map((event) => ({ ...event, ...told }));
+  const { call: deliver } = calls[request.kind];
+  const before = new Set(timers.keys());
+  let outcome;
+  try {
+    const failed = new Promise((_, reject) => { waiting = reject; });
+    outcome = { answered: await Promise.race([deliver(handler, request.batch ? events : events[0]), failed]) };
+  } catch (error) {
+    outcome = { failed: failureOf(error) };
+  }
+  waiting = null;
+  answered = true;
+  const spent = await goesOn(before);
+  send({ ...outcome, logs, spent, unseen: [...unseen, ...late].filter(([, place]) => place) });
+}
+
+// A timer that a call starts and leaves is something that nobody waits for.
+const timers = new Map();
+for (const name of ["setTimeout", "setInterval"]) {
+  const [start, clear] = [globalThis[name], globalThis[name.replace("set", "clear")]];
+  globalThis[name] = (callback, delay, ...given) => {
+    const fire = (...told) => {
+      if (name === "setTimeout") timers.delete(made);
+      return callback(...told);
+    };
+    const made = start(fire, delay, ...given);
+    timers.set(made, placeOf(new Error("here")));
+    return made;
+  };
+  globalThis[name.replace("set", "clear")] = (made) => {
+    timers.delete(made);
+    clear(made);
+  };
+}
+
+/** Wait a little for what goes on after an answer; tell whether anything still does. */
+async function goesOn(before) {
+  await new Promise((resolve) => { setImmediate(resolve); });
+  const left = [...timers].filter(([timer]) => !before.has(timer));
+  for (const { place } of asked.values()) late.push(["answers before what it began has ended", place]);
+  for (const [, place] of left) late.push(["leaves a timer that goes on after its answer", place]);
+  const still = () => asked.size > 0 || left.some(([timer]) => timers.has(timer));
+  const end = performance.now() + GRACE;
+  while (still() && performance.now() < end) await new Promise((resolve) => { setImmediate(resolve); });
+  return still();
+}
+
+async function receive(message) {
+  if (message.answer !== undefined) {
+    const own = asked.get(message.answer);
+    asked.delete(message.answer);
+    if (message.failed) own?.reject(Object.assign(new Error(message.failed.message), { name: message.failed.name }));
+    else own?.resolve(message.value ?? null);
+  } else if (setup === null) {
+    setup = message;
+    mark = message.secretMark;
+    try {
+      await load();
+      send({ ready: true });
+    } catch (error) {
+      send({ failed: failureOf(error) });
+    }
+  } else {
+    await call(message);
+  }
+}

@@ -1,0 +1,174 @@
+"""A worker's side of a handler in JavaScript: starts Node in the worker's own sandbox, and calls the handler there.
+
+Loaded by the keeper, by path, so it needs nothing but the standard library. Whatever bounds the worker bounds Node with
+it: no network, no files but its own, its memory, its end.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import functools
+import json
+import os
+import secrets
+import socket
+import struct
+import subprocess
+from collections.abc import Callable
+from typing import Any
+
+_HEAD = struct.Struct("!I")
+
+
+class Thrown(Exception):
+    """What a handler threw, as an outcome says it."""
+
+    def __init__(self, told: dict[str, Any]) -> None:
+        super().__init__(told.get("message", ""))
+        self.told_by_node = told
+
+
+class NodeSide:
+    """Node with one handler loaded in it; services and outbound calls are answered from here."""
+
+    def __init__(self, setup: dict[str, Any], folder: str, services: Any, outbound: Any) -> None:
+        self._setup, self._folder, self._services, self._outbound = setup, folder, services, outbound
+        self._process: subprocess.Popen[bytes] | None = None
+        self._line: socket.socket | None = None
+        self._mark, self._seed = "", 1
+        self._logs: list[str] = []
+        self._unseen: list[list[str]] = []
+        self._goes_on = False
+        self.handler = None  # it is on the other side
+        #: what calls the handler, by kind of event
+        self.calls: dict[str, tuple[str, Callable[[Any, Any], Any], bool]] = {
+            kind: (kind, functools.partial(self._call, kind, batch), batch)
+            for kind, batch in setup["node"]["kinds"].items()
+        }
+        self.start()
+
+    def start(self) -> None:
+        """Start Node and load the handler; raises Thrown where it can't be loaded."""
+        node = self._setup["node"]
+        self._line, far = socket.socketpair()
+        with far:
+            self._process = subprocess.Popen(
+                [node["program"], *node["options"], "--input-type=module", "--eval", node["host"], str(far.fileno())],
+                pass_fds=(far.fileno(),),
+                cwd=self._folder,
+            )
+        self._mark = secrets.token_hex(16)
+        told = {name: self._setup[name] for name in ("file", "name", "function", "secrets", "apart")}
+        self._send(
+            {
+                **told,
+                "modules": node["modules"],
+                "driver": node["driver"],
+                "folder": self._folder,
+                "secretMark": self._mark,
+            }
+        )
+        answer = self._receive()
+        if "failed" in answer:
+            self.stop()
+            raise Thrown(answer["failed"])
+
+    def begin(self, seed: int, *, cold: bool) -> None:
+        """Begin a call; a cold one, made in a copy of the worker, has a Node of its own."""
+        self._logs, self._unseen, self._goes_on, self._seed = [], [], False, seed
+        if cold and self._line is not None:
+            self._line.close()  # the other one's talk goes on in the process that this is a copy of
+            self._line = self._process = None
+
+    def ended(self, _: list[str]) -> tuple[bool, list[str], list[list[str]]]:
+        """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
+        return self._goes_on, self._logs, sorted(self._unseen)
+
+    def _call(self, kind: str, batch: bool, _: Any, events: Any) -> Any:
+        """Return what the handler answered, as hub fields; raises Thrown, or SystemExit where it ended the process."""
+        if self._process is None:
+            self.start()
+        given = events if batch else [events]
+        plain = [{name: value for name, value in event.items() if not callable(value)} for event in given]
+        limit = given[0]["limit"] if given else 60
+        self._send({"kind": kind, "events": plain, "batch": batch, "limit": limit, "seed": self._seed})
+        answer = self._receive()
+        self._logs += answer.get("logs", [])
+        self._unseen += answer.get("unseen", [])
+        self._goes_on = self._goes_on or bool(answer.get("spent"))
+        if "failed" in answer:
+            raise Thrown(answer["failed"])
+        return answer["answered"]
+
+    def stop(self) -> None:
+        """End Node, if it runs."""
+        if self._line is not None:
+            self._line.close()
+            self._line = None
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            self._process = None
+
+    # --- the line ---
+
+    def _send(self, message: dict[str, Any]) -> None:
+        assert self._line is not None
+        text = json.dumps(message, default=_plain).encode()
+        with contextlib.suppress(BrokenPipeError):  # that it ended is told when it is listened to
+            self._line.sendall(_HEAD.pack(len(text)) + text)
+
+    def _exactly(self, size: int) -> bytes:
+        assert self._line is not None
+        made = bytearray()
+        while len(made) < size:
+            piece = self._line.recv(min(1 << 20, size - len(made)))
+            if not piece:
+                self._ended()
+            made += piece
+        return bytes(made)
+
+    def _ended(self) -> None:
+        """Tell how Node ended, as its own end where it was ended."""
+        assert self._process is not None
+        status = self._process.wait()
+        self._process = None
+        if status < 0:
+            os.kill(os.getpid(), -status)
+        if status == 134:  # it ran out of memory, and says so on its way out
+            os.abort()
+        raise SystemExit(status)
+
+    def _receive(self) -> dict[str, Any]:
+        """Return the next message that is no question; questions of services are answered on the way."""
+        while True:
+            (size,) = _HEAD.unpack(self._exactly(_HEAD.size))
+            message: dict[str, Any] = json.loads(self._exactly(size), object_hook=_with_bytes)
+            if message.get("mark") != self._mark:
+                continue  # something else wrote it
+            if "operate" not in message:
+                return message
+            try:
+                value = self._operated(message["operate"], message["hub"])
+                self._send({"answer": message["number"], "value": value})
+            except Exception as error:  # it is the handler's to deal with
+                failed = {"name": type(error).__name__, "message": str(error)}
+                self._send({"answer": message["number"], "failed": failed})
+
+    def _operated(self, operation: str, hub: dict[str, Any]) -> Any:
+        """Return what an operation on a service gives, or the answer to an outbound call."""
+        if operation != "http.call":
+            return self._services.operate[operation](hub)
+        self._services.note(operation, {**hub, "headers": sorted(hub["headers"])})
+        return self._outbound.answer_of(hub["method"], hub["url"])
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, bytes):
+        return {"$bytes": base64.b64encode(value).decode("ascii")}
+    raise TypeError(f"{type(value).__name__} is no JSON value")
+
+
+def _with_bytes(found: dict[str, Any]) -> Any:
+    return base64.b64decode(found["$bytes"]) if found.keys() == {"$bytes"} else found

@@ -1,0 +1,211 @@
+"""Looking at a project's JavaScript and TypeScript without running it: exports, links, calls of clients, settings."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Link, Node, parse_javascript, string_of, walk
+from vast_ferry.hub.findings import BadInput, Finding, Severity
+from vast_ferry.mapping.clients import Client, name_of
+from vast_ferry.mapping.javascript.names import camel
+from vast_ferry.profiles.javascript import module_names
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
+
+#: What a file of the project may be called where it is imported without its suffix.
+SUFFIXES = (".js", ".mjs", ".cjs", ".ts", ".mts", ".cts", "/index.js", "/index.mjs", "/index.cjs", "/index.ts")
+
+
+@dataclass(slots=True)
+class JavaScriptScan:
+    """What a project's files in JavaScript say: each as it was read, its scan, and what could not be read."""
+
+    files: dict[str, JavaScriptFile] = field(default_factory=dict)
+    scans: dict[str, FileScan] = field(default_factory=dict)
+    broken: dict[str, BadInput] = field(default_factory=dict)
+    modules: set[str] = field(default_factory=set)
+    findings: list[Finding] = field(default_factory=list)
+
+
+def scan_javascript(surface: Profile, contents: Iterable[tuple[str, bytes]], known: Collection[str]) -> JavaScriptScan:
+    """Return what files say, by path and content; `known` are the paths of all files of the project."""
+    made = JavaScriptScan()
+    scanner = _Scanner(surface, known, made)
+    for path, content in contents:
+        try:
+            made.files[path] = parse_javascript(content, path)
+        except BadInput as error:
+            made.broken[path] = error
+            remedy = "Mend it if anything imports it"
+            made.findings.append(Finding("not-javascript", Severity.TODO, error.what, remedy, error.place))
+            continue
+        made.scans[path] = scanner.scan(made.files[path])
+    return made
+
+
+def linked_file(path: str, module: str, known: Collection[str]) -> str:
+    """Return the file of the project that a relative link of a file leads to; empty for any other link."""
+    if not module.startswith("."):
+        return ""
+    there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))
+    return next((one for one in (there, *(f"{there}{suffix}" for suffix in SUFFIXES)) if one in known), "")
+
+
+class _Scanner:
+    def __init__(self, surface: Profile, known: Collection[str], made: JavaScriptScan) -> None:
+        self.surface, self.known, self.made = surface, known, made
+        self.theirs = module_names(surface)
+        self.clients = {".".join(map(camel, one.called.split("."))): one for one in surface.clients}
+        rows = (row for kind in surface.kinds.values() for row in kind.event.rows if row.field == "secret")
+        asked = next((str(row.at) for row in rows), "")
+        self.secret = camel(asked.partition("(")[0].rpartition(".")[2])
+
+    def scan(self, file: JavaScriptFile) -> FileScan:
+        """Return what one file says, by the names that its top binds."""
+        links = {own: link for link in file.links for own in link.names}
+        own = {
+            name: (there, "" if link.names[name] == "*" else link.names[name])
+            for name, link in links.items()
+            if (there := linked_file(file.path, link.module, self.known))
+        }
+        for link in file.links:
+            if not link.names and (there := linked_file(file.path, link.module, self.known)):
+                own[f"*{link.module}"] = (there, "")
+        aliases = {name: link for name, link in links.items() if link.module in self.theirs}
+        self.made.modules |= {link.module for link in file.links if link.module in self.theirs}
+        self._unknown_names(file, aliases)
+        parts = {name: self._part(file, nodes, aliases) for name, nodes in _by_name(file).items()}
+        for name, inner in file.exports.items():  # under each name, what stands behind it
+            if name not in parts:
+                parts[name] = parts.get(inner, Part(names=frozenset([inner] if inner else [])))
+        parts.setdefault("", Part())
+        return FileScan(frozenset(file.exports), own, parts)
+
+    def _part(self, file: JavaScriptFile, nodes: list[Node], aliases: dict[str, Link]) -> Part:
+        names: set[str] = set()
+        uses: list[Use] = []
+        settings: list[Setting] = []
+        for top in nodes:
+            for node in walk(top):
+                if node.type in ("identifier", "property_identifier", "shorthand_property_identifier"):
+                    names.add(file.text(node))
+                elif node.type == "member_expression":
+                    settings += self._setting(file, node)
+                    uses += self._use(file, node, aliases)
+                elif node.type == "subscript_expression":
+                    settings += self._setting(file, node)
+                elif node.type == "call_expression":
+                    settings += self._secret(file, node)
+                elif node.type == "variable_declarator":
+                    settings += self._unpacked(file, node)
+        return Part(tuple(uses), tuple(settings), frozenset(names))
+
+    def _use(self, file: JavaScriptFile, node: Node, aliases: dict[str, Link]) -> Iterable[Use]:
+        root, *rest = file.text(node).replace("?.", ".").split(".")
+        if root in aliases:
+            there = aliases[root].names[root]
+            root = aliases[root].module if there in ("*", "default") else f"{aliases[root].module}.{there}"
+        client = self.clients.get(".".join([root, *rest]))
+        if client is not None:
+            yield Use(client, file.place(node), _named(file, node, client))
+
+    def _setting(self, file: JavaScriptFile, node: Node) -> Iterable[Setting]:
+        base = node.child_by_field_name("object")
+        if file.text(base) not in ("process.env", "env"):
+            return
+        name = node.child_by_field_name("property")
+        text = file.text(name) if name is not None else string_of(file, node.child_by_field_name("index"))
+        above = node.parent
+        written = (
+            above is not None and above.type == "assignment_expression" and above.child_by_field_name("left") == node
+        )
+        if text and not written:
+            given = (
+                above is not None
+                and above.type == "binary_expression"
+                and file.text(above.child_by_field_name("operator")) in ("||", "??")
+            )
+            yield Setting(text, file.place(node), given=given)
+
+    def _unpacked(self, file: JavaScriptFile, node: Node) -> Iterable[Setting]:
+        """Yield the settings that `const { NAME, OTHER = "usual" } = process.env` reads."""
+        pattern, value = node.child_by_field_name("name"), node.child_by_field_name("value")
+        if value is None or pattern.type != "object_pattern" or file.text(value) != "process.env":
+            return
+        for part in pattern.named_children:
+            given = part.type == "object_assignment_pattern"
+            name = part.named_children[0] if given or part.type == "pair_pattern" else part
+            yield Setting(file.text(name), file.place(part), given=given)
+
+    def _secret(self, file: JavaScriptFile, node: Node) -> Iterable[Setting]:
+        function, given = node.child_by_field_name("function"), node.child_by_field_name("arguments")
+        asked = self.secret and function.type == "member_expression" and given is not None
+        if asked and file.text(function.child_by_field_name("property")) == self.secret:
+            text = string_of(file, given.named_children[0]) if given.named_children else None
+            if text:
+                yield Setting(text, file.place(node), secret=True)
+
+    def _unknown_names(self, file: JavaScriptFile, aliases: dict[str, Link]) -> None:
+        known = self.surface.provided
+        for link in {id(link): link for link in aliases.values()}.values():
+            there = {camel(one) for one in known.get(link.module, ())}
+            missing = [name for name in link.names.values() if name not in ("*", "default") and name not in there]
+            if missing:
+                why = f"{', '.join(missing)} of {self.surface.title} is imported, and its profile knows no such thing"
+                remedy = "Call the target's own client there, or leave the function where it is"
+                place = file.place(link.text)
+                self.made.findings.append(Finding("client-not-carried", Severity.BLOCKING, why, remedy, place))
+
+
+def _by_name(file: JavaScriptFile) -> dict[str, list[Node]]:
+    """Return what stands at a file's top by the name that it binds or exports; under an empty name all else."""
+    found: dict[str, list[Node]] = {"": []}
+    for statement in file.root.named_children:
+        node = statement
+        if statement.type == "export_statement":
+            inner = statement.child_by_field_name("declaration")
+            node = inner if inner is not None else statement
+        names = _bound(file, node)
+        for name in names or [""]:
+            found.setdefault(name, []).append(statement)
+    return found
+
+
+def _bound(file: JavaScriptFile, node: Node) -> list[str]:
+    if node.type in ("function_declaration", "generator_function_declaration", "class_declaration"):
+        name = node.child_by_field_name("name")
+        return [file.text(name)] if name is not None else ["default"]
+    if node.type in ("lexical_declaration", "variable_declaration"):
+        held = [one.child_by_field_name("value") for one in node.named_children]
+        functions = ("arrow_function", "function_expression", "generator_function", "class")
+        if held and all(one is not None and one.type in functions for one in held):
+            return [file.text(one.child_by_field_name("name")) for one in node.named_children]
+        return []
+    if node.type == "export_statement":
+        return ["default"] if any(child.type == "default" for child in node.children) else []
+    if node.type == "expression_statement" and node.named_children[0].type == "assignment_expression":
+        target = file.text(node.named_children[0].child_by_field_name("left"))
+        before, _, name = target.rpartition(".")
+        return [name] if before in ("exports", "module.exports") else []
+    return []
+
+
+def _named(file: JavaScriptFile, node: Node, client: Client) -> str:
+    """Return which bucket, channel or table a call is made on, where it stands in the code."""
+    call = node.parent
+    if call is None or call.type != "call_expression" or call.child_by_field_name("function") != node:
+        return ""
+    first = next((name_of(one) for one in client.takes), "")
+    rows = {row.at.root: row.field for row in client.arguments.rows}
+    if rows.get(first) not in ("bucket", "channel", "table", "name"):
+        return ""
+    given = call.child_by_field_name("arguments").named_children
+    if not given:
+        return ""
+    text = string_of(file, given[0])
+    if text is not None:
+        return text
+    told = file.text(given[0])
+    return f"${told.removeprefix('process.env.')}" if told.startswith("process.env.") else ""
