@@ -58,17 +58,16 @@ class _Reply:
     """What remains of replies."""
 
     def __init__(self, profile: Profile) -> None:
-        callback = profile.reply.callback
-        sources = [
-            translate_reply("write_reply", HUB_REPLY, profile.reply),
-            translate_reply("read_reply", profile.reply, HUB_REPLY),
-        ]
+        # What is awaited needs a loop, and holds no more than it would as data.
+        shape = profile.reply.on_file() if profile.reply.awaits else profile.reply
+        callback = shape.callback
+        sources = [translate_reply("write_reply", HUB_REPLY, shape), translate_reply("read_reply", shape, HUB_REPLY)]
         self._names = callback.arguments if callback else ()
         self._callback = callback is not None
-        self._of_event = profile.reply.of_event
+        self._of_event = shape.of_event
         self._takes_method = "method" in sources[0].parameters
         modules = {name: run_module(text, name) for name, text in profile.modules.items()}
-        told = profile.reply.told
+        told = shape.told
         self._tells = told is not None
         more = [told.function("tell")] if told else []
         text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources], *more)

@@ -219,8 +219,14 @@ def run_check(crossing: Path, **options: Any) -> CheckResult:
 @cli.command()
 @click.option("--to", metavar="PROVIDER", help="Where to carry it (default: where all of it can go).")
 @click.option("--out", type=click.Path(path_type=Path), help="Folder to keep the demo in (default: it is removed).")
+@click.option(
+    "--language",
+    type=click.Choice(["python", "javascript"]),
+    default="python",
+    help="In which language its functions are written (default: python).",
+)
 @FORMAT
-def demo(to: str | None, out: Path | None, form: str) -> None:
+def demo(to: str | None, out: Path | None, language: str, form: str) -> None:
     """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
     from vast_ferry.crossing.carry import carry as carry_project
     from vast_ferry.demo import TARGET, copy_demo
@@ -231,7 +237,7 @@ def demo(to: str | None, out: Path | None, form: str) -> None:
     to = to or TARGET
     with contextlib.ExitStack() as stack:
         folder = out or stack.enter_context(scratch_folder())
-        copy_demo(folder)
+        copy_demo(folder, language)
         with contextlib.chdir(folder):
             crossing = carry_project("apiary", to=to, out="ported")
             result = run_check(Path("ported"))

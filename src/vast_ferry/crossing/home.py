@@ -11,7 +11,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.access import needs_of
 from vast_ferry.surveying.crossing_file import FILE
 from vast_ferry.surveying.record import FunctionRecord, Record
-from vast_ferry.surveying.scan import imported_by, scan_imports
+from vast_ferry.surveying.scan import imported_by, scan_project
 from vast_ferry.surveying.survey import Survey
 
 
@@ -44,7 +44,7 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
             )
         functions.append(_as_before(function, before.get(function.name), made))
     project = replace(there.project, functions=tuple(functions), findings=tuple(findings))
-    as_before, as_now = scan_imports(folder, own, home), scan_imports(folder, own, there.profile)
+    as_before, as_now = (scan_project(folder, own, profile, functions) for profile in (home, there.profile))
     rewritten = {name for name, one in before.items() if one.style == "native"}
     needs = {f.name: needs_of(f, as_now if f.name in rewritten else as_before) for f in functions}
     return replace(there, project=project, own=own, scanned=as_now if rewritten else as_before, needs=needs)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from vast_ferry.documents.javascript_file import JavaScriptFile
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
@@ -20,9 +20,10 @@ from vast_ferry.mapping.javascript.delivery import Delivery, deliver
 from vast_ferry.mapping.javascript.functions import there, view_event
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.javascript.names import camel, place_there
-from vast_ferry.mapping.javascript.writing import literal, text
+from vast_ferry.mapping.javascript.writing import in_comment, literal, text
 from vast_ferry.profiles.javascript import host_objects, module_names, module_over, takes_of
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.surveying.scan_javascript import linked_file
 from vast_ferry.translate.identifiers import slug, unique_slugs
 
 MADE = "Made by Vast Ferry; carry the project again rather than edit this file."
@@ -44,6 +45,29 @@ def linked_by(made: Mapping[str, str], paths: Iterable[str]) -> frozenset[str]:
     """Return those paths of files that modules in JavaScript, among what was made, import by name."""
     texts = [text for path, text in made.items() if path.endswith(".mjs")]
     return frozenset(path for path in paths if any(re.search(rf'from "[./]*{re.escape(path)}"', one) for one in texts))
+
+
+def links_at_home(
+    sources: Mapping[str, JavaScriptFile], own: Mapping[str, bytes], made: Iterable[str], home: Profile
+) -> dict[str, bytes]:
+    """Return the files of a project that comes back, whose links lead to the provider's own modules again."""
+    theirs = {f"{name}.mjs": name for name in module_names(home) if f"{name}.mjs" in made}
+    changed = {}
+    for path, file in sources.items():
+        if path not in own:
+            continue
+        links = {link.text: theirs.get(linked_file(path, link.module, theirs), "") for link in file.links}
+        if any(links.values()):
+            changed[path] = _with_links(own[path], {node: name for node, name in links.items() if name})
+    return changed
+
+
+def _with_links(content: bytes, links: Mapping[Node, str]) -> bytes:
+    """Return a file with other modules in some of its links, each in the quotes that it has."""
+    for node, module in sorted(links.items(), key=lambda one: -int(one[0].start_byte)):
+        quote = content[node.start_byte : node.start_byte + 1]
+        content = content[: node.start_byte] + quote + module.encode() + quote + content[node.end_byte :]
+    return content
 
 
 @dataclass(slots=True)
@@ -78,18 +102,13 @@ class JavaScriptWrapping:
         """Return the files whose links to the provider's modules lead to those that were made."""
         changed: dict[str, bytes] = {}
         for path, file in self.sources.items():
-            ends = sorted(
-                (link.text.start_byte, link.text.end_byte, link.module)
+            links = {
+                link.text: _relative(path, f"{link.module}.mjs")
                 for link in file.links
                 if link.module in self._modules()
-            )
-            content = own.get(path, file.content)
-            for start, end, module in reversed(ends):
-                quote = content[start : start + 1]
-                there = quote + _relative(path, f"{module}.mjs").encode() + quote
-                content = content[:start] + there + content[end:]
-            if ends:
-                changed[path] = content
+            }
+            if links:
+                changed[path] = _with_links(own.get(path, file.content), links)
         return changed
 
     # --- what is made ---
@@ -184,7 +203,7 @@ class JavaScriptWrapping:
         what = f"calls {name} of {function.entry.file} as {self.source.title} does"
         about = f"{function.name} at {self.target.title}: {what}."
         if source is not None and not source.esm and not function.entry.file.endswith(".mjs"):
-            loaded = f'import file from "{handler}";\n\nconst original = file.{name};'
+            loaded = f"import file from {text(handler)};\n\nconst original = file.{name};"
         else:
             what = (
                 "original"
@@ -193,10 +212,10 @@ class JavaScriptWrapping:
                 if name != "original"
                 else "{ original }"
             )
-            loaded = f'import {what} from "{handler}";'
+            loaded = f"import {what} from {text(handler)};"
         return (
-            f"/**\n * {about}\n *\n * {MADE}\n */\n"
-            f'import {{ {", ".join(dict.fromkeys(used))} }} from "{shared}";\n{loaded}\n\n'
+            f"/**\n * {in_comment(about)}\n *\n * {MADE}\n */\n"
+            f"import {{ {', '.join(dict.fromkeys(used))} }} from {text(shared)};\n{loaded}\n\n"
             f"export async function {own.name}({', '.join(parameters)}) {{\n" + "\n".join(lines) + "\n}\n"
         )
 

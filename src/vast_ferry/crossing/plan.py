@@ -15,7 +15,13 @@ from typing import Any
 import jinja2
 
 from vast_ferry.crossing.home import as_at_home
-from vast_ferry.crossing.javascript import JavaScriptWrapping, linked_by, not_rewritten, wrap_javascript
+from vast_ferry.crossing.javascript import (
+    JavaScriptWrapping,
+    linked_by,
+    links_at_home,
+    not_rewritten,
+    wrap_javascript,
+)
 from vast_ferry.crossing.wrapping import Wrapping, environment, settings_given
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
@@ -96,13 +102,15 @@ class Plan:
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
         own = {path: (self.folder / path).read_bytes() for path in self.own if path not in self.project.files}
+        if self.home and self.target.javascript is not None:
+            own |= links_at_home(self.scanned.javascript, own, self.home.made, self.target.javascript)
         if self.home and all(function.name in self.back for function in self.carried):
             return self._files_at_home(own)
         self._refuse_shadows(own)
         module = _module_name(own)
         away = [one for one in self.carried if one.name not in self.back and one.entry.language == PYTHON]
         python = [one for one in self.carried if one.entry.language == PYTHON]
-        if self.style != "wrapped":
+        if away and self.style != "wrapped":
             self.rewritten = rewrite(
                 self.source,
                 self.target,

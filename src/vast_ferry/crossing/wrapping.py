@@ -17,6 +17,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
+from vast_ferry.mapping.javascript.writing import in_comment, literal
 from vast_ferry.mapping.places import Access, Call
 from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
@@ -31,6 +32,8 @@ def environment() -> jinja2.Environment:
     )
     made.filters["literal"] = repr
     made.filters["docstring"] = docstring
+    made.filters["javascript"] = literal
+    made.filters["in_comment"] = in_comment
     return made
 
 

@@ -235,7 +235,10 @@ class ModuleEntry(Form):
         return Entry("/".join(parts) + ".py", callable_name)
 
     def write(self, value: Entry) -> str:
-        return f"{value.module if value.language == PYTHON else value.file}{self.args[0]}{value.name}"
+        if value.language == PYTHON:
+            return f"{value.module}{self.args[0]}{value.name}"
+        # A file at the top has its folder before it: `f.js` alone is the module `js` in a package.
+        return f"{'' if '/' in value.file else './'}{value.file}{self.args[0]}{value.name}"
 
 
 class Prefixed(Form):

@@ -31,6 +31,7 @@ from vast_ferry.hub.functions import (
     RouteTrigger,
     Stage,
     Trigger,
+    language_of,
 )
 from vast_ferry.hub.keys import all_of
 from vast_ferry.hub.kinds import is_request
@@ -126,9 +127,11 @@ class _Reader(Declarations):
             value = self._read(row, said, declared, at)
             if value is MISSING:
                 continue
-            if row.field == "entry" and (other := self.other_file(value)):
-                self.other(declared, str(said), LANGUAGES[other], place)
-                continue
+            if row.field == "entry":
+                value = self.meant(value)
+                if other := self.other_language(value):
+                    self.other(declared, str(said), other, place)
+                    continue
             if row.field == "variables":
                 value, withheld = self.variables(value, declared, at)
                 if withheld:
@@ -145,10 +148,10 @@ class _Reader(Declarations):
         if row is None or said is MISSING:
             return PYTHON
         try:
-            entry = forms_of(self.profile)[id(row)].read(said, "entry")
+            entry = self.meant(forms_of(self.profile)[id(row)].read(said, "entry"))
         except FormError:  # which is told where the row itself is read
             return PYTHON
-        return str(entry.language) if isinstance(entry, Entry) else PYTHON
+        return entry.language
 
     def _part(self, row: DefinitionRow, rows: list[DefinitionRow], said: Any) -> Any:
         """Return what is a row's of a mapping that holds variables and secrets, which are two rows of the same key."""
@@ -173,16 +176,18 @@ class _Reader(Declarations):
             self._kept_back(row, error, declared, at)
         return MISSING
 
-    def other_file(self, entry: Entry) -> str:
-        """Return the suffix of the file that an entry means, where it is in no language that runs here.
-
-        `f.js` is no `f/js.py`.
-        """
-        if entry.language == JAVASCRIPT:
-            return entry.file.rpartition(".")[2] if self.profile.model.javascript is None else ""
+    def meant(self, entry: Entry) -> Entry:
+        """Return an entry with the file that it means, where that is not Python: `f.js` is no `f/js.py`."""
         stem, _, suffix = entry.file.removesuffix(".py").rpartition("/")
+        file = f"{stem}.{suffix}"
         other = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
-        return suffix if other and (self.folder / f"{stem}.{suffix}").is_file() else ""
+        return replace(entry, file=file) if other and (self.folder / file).is_file() else entry
+
+    def other_language(self, entry: Entry) -> str:
+        """Return the language of an entry, where it is none that is carried from here."""
+        suffix = entry.file.rpartition(".")[2]
+        carried = language_of(entry.file) != JAVASCRIPT or self.profile.model.javascript is not None
+        return "" if suffix not in LANGUAGES or (carried and language_of(entry.file)) else LANGUAGES[suffix]
 
     def other(self, declared: Declared, entry: str, language: str, place: Place) -> None:
         """Tell of a function in a language that is not carried; the others go on."""

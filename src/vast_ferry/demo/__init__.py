@@ -18,11 +18,15 @@ NATIVE = {
 }
 
 
-def copy_demo(folder: Path) -> Path:
+#: The cooperative at its first provider, by the language in which it is written.
+LANGUAGES = {"python": PROJECT, "javascript": Path(__file__).parent / "apiary_in_javascript"}
+
+
+def copy_demo(folder: Path, language: str = "python") -> Path:
     """Copy the demo project into `folder` and return where it stands; raises BadInput if something stands there."""
     target = folder / "apiary"
     if target.exists() or (folder / "ported").exists():
         raise BadInput(f"{folder} already holds a demo", "Give another folder, or take away apiary and ported there")
     folder.mkdir(parents=True, exist_ok=True)
-    shutil.copytree(PROJECT, target, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copytree(LANGUAGES[language], target, ignore=shutil.ignore_patterns("__pycache__"))
     return target

@@ -39,12 +39,13 @@ def gaps(
         raise BadInput(f"the project is at {target.title} already", "Name another provider with --to")
     found = gaps_of(there, target)
     comes_back = home_of(folder, target) if (folder := Path(project)).is_dir() else None
-    if not comes_back and (handlers or (handlers is None and len(found.carried) <= FOLLOWED)):
+    python = [one for one in found.carried if one.entry.language == PYTHON]
+    if python and not comes_back and (handlers or (handlers is None and len(found.carried) <= FOLLOWED)):
         contents = {path: (folder / path).read_bytes() for path in there.own if path not in there.project.files}
         made = rewrite(
             there.profile,
             target,
-            [one for one in found.carried if one.entry.language == PYTHON],
+            python,
             contents,
             module_name="crossing",
             limit=found.limit_of,

@@ -145,7 +145,14 @@ class EventShape:
         def filed(at: Access) -> Access:
             return at.filed(root, (at.root,) if several else ())
 
-        own = [row for row in self.rows if row.at.root in self.event_parameters]
+        # What the event itself gives, as a stream does, stands on file under the field's name.
+        own = [
+            replace(row, at=replace(row.at, steps=(Item(row.field),)))
+            if row.lens.spread and not row.lens.on_file().spread and not row.at.steps
+            else row
+            for row in self.rows
+            if row.at.root in self.event_parameters
+        ]
         rows = tuple(
             replace(
                 row,
@@ -284,6 +291,17 @@ class ReplyShape:
         """Return the fields of the event that is answered which an answer's content holds."""
         lenses = [row.lens for form in self.forms for row in form.rows]
         return tuple(dict.fromkeys(name for lens in lenses for name in lens.of_event))
+
+    @property
+    def awaits(self) -> bool:
+        """Tell whether reading an answer takes awaited calls."""
+        places = (row.at for form in self.forms for row in form.rows)
+        return any(isinstance(step, Call) and step.awaited for at in places for step in at.steps)
+
+    def on_file(self) -> ReplyShape:
+        """Return the shape with what a translation answers as plain data, methods under `name()`."""
+        rows = tuple(replace(row, at=row.at.filed(row.at.root)) for row in self.written.rows)
+        return replace(self, forms=(replace(self.written, when="mapping", class_name="", rows=rows),), writer=None)
 
     @property
     def told(self) -> ByWriter | None:

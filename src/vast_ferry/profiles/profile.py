@@ -17,7 +17,7 @@ from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place, nearest
 from vast_ferry.hub.functions import PYTHON, Function
-from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.clients import (
     HUB_CLIENTS,
     Client,
@@ -27,17 +27,19 @@ from vast_ferry.mapping.clients import (
 from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import module_source
+from vast_ferry.mapping.javascript import functions as in_javascript
+from vast_ferry.mapping.javascript.writing import NoTwin
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import (
-    HUB_DONE,
+    HUB_CALLS,
     HUB_EVENTS,
-    HUB_REPLY,
     EventShape,
     Kind,
     ReplyShape,
     TableProblem,
     check_event,
     check_reply,
+    hub_answer,
 )
 from vast_ferry.profiles import schema
 from vast_ferry.profiles.building import Builder
@@ -119,7 +121,7 @@ class Profile:
             return None
         usual = {key: value for key, value in self.document.data.items() if key not in ("javascript", "extends")}
         document = replace(self.document, data=_merged(usual, own))
-        return _built(document, self.path, str(self.path))
+        return _built(document, self.path, str(self.path), javascript=True)
 
     def in_language(self, language: str) -> Profile:
         """Return the provider as handlers in a language meet it; without a kind of event where it does not run that."""
@@ -237,8 +239,8 @@ def load_profile(path: Path, shown: str = "") -> Profile:
     return _built(whole_document(path, shown), path, shown)
 
 
-def _built(document: Document, path: Path, shown: str) -> Profile:
-    """Return the profile that a document is; raises as `load_profile` does."""
+def _built(document: Document, path: Path, shown: str, *, javascript: bool = False) -> Profile:
+    """Return the profile that a document is, or its surface in JavaScript; raises as `load_profile` does."""
     try:
         model = schema.ProfileModel.model_validate(document.data)
     except ValidationError as error:
@@ -253,7 +255,7 @@ def _built(document: Document, path: Path, shown: str) -> Profile:
         *(
             BadInput(problem.what, problem.remedy, Place(shown, problem.line))
             for kind in kinds.values()
-            for problem in _table_problems(kind)
+            for problem in _table_problems(kind, javascript=javascript)
             if problem.line not in told
         ),
         *(
@@ -313,20 +315,36 @@ def _merged(base: Any, own: Any) -> Any:
     return {key: value for key, value in both.items() if not (key in own and own[key] is None and key in base)}
 
 
-def _table_problems(kind: Kind) -> list[TableProblem]:
+def _table_problems(kind: Kind, *, javascript: bool) -> list[TableProblem]:
     shapes = (kind.event, *kind.others)
     problems = [one for shape in shapes for one in check_event(shape)]
     problems += check_reply(kind.reply) if kind.reply else []
     if problems:
         return problems
     try:
-        for shape in shapes:
-            translate_event("check", HUB_EVENTS[kind.event.kind], shape)
-        if kind.reply:
-            translate_reply("check", HUB_REPLY if is_request(kind.event.kind) else HUB_DONE, kind.reply)
+        (_try_in_javascript if javascript else _try)(kind)
     except CannotWrite as error:
         return [TableProblem(1, str(error), "Give each object only attributes and methods, each mapping only items")]
+    except NoTwin as error:
+        return [TableProblem(1, f"in JavaScript: {error}", "Say it in another way under `javascript:`")]
     return []
+
+
+def _try(kind: Kind) -> None:
+    for shape in (kind.event, *kind.others):
+        translate_event("check", HUB_EVENTS[kind.event.kind], shape)
+    if kind.reply:
+        translate_reply("check", hub_answer(kind.event.kind), kind.reply)
+
+
+def _try_in_javascript(kind: Kind) -> None:
+    hub, shape = in_javascript.there(HUB_CALLS[kind.event.kind]), in_javascript.there(kind.event)
+    in_javascript.translate_event("check", hub, shape)
+    in_javascript.translate_event("check", shape, hub)
+    if kind.reply:
+        answer, hub_reply = in_javascript.reply_there(kind.reply), hub_answer(kind.event.kind)
+        in_javascript.translate_reply("check", hub_reply, answer, {})
+        in_javascript.translate_reply("check", answer, hub_reply, {})
 
 
 def _many(document: Document, error: ValidationError) -> ManyBadInputs:

@@ -143,6 +143,16 @@ def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanne
     return Scanned(tuple(scanner.findings), frozenset(scanner.needed), scanner.scanned, scanner.broken, scanner.trees)
 
 
+def scan_project(folder: Path, files: Iterable[str], profile: Profile, functions: Iterable[Function]) -> Scanned:
+    """Return what a project's code needs of its provider, in every language in which it has functions."""
+    files = list(files)
+    scanned = scan_imports(folder, files, profile)
+    surface = profile.javascript
+    if surface is not None and any(function.entry.language == JAVASCRIPT for function in functions):
+        return with_javascript(scanned, folder, files, surface)
+    return scanned
+
+
 def with_javascript(scanned: Scanned, folder: Path, files: Iterable[str], surface: Profile) -> Scanned:
     """Return what a project's code says with what its files in JavaScript say, as a provider's surface there has it."""
     known = set(files)

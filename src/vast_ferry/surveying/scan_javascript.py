@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Link, Node, parse_javascript, string_of, walk
 from vast_ferry.hub.findings import BadInput, Finding, Severity
@@ -25,7 +25,6 @@ class JavaScriptScan:
     files: dict[str, JavaScriptFile] = field(default_factory=dict)
     scans: dict[str, FileScan] = field(default_factory=dict)
     broken: dict[str, BadInput] = field(default_factory=dict)
-    modules: set[str] = field(default_factory=set)
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -73,8 +72,11 @@ class _Scanner:
         for link in file.links:
             if not link.names and (there := linked_file(file.path, link.module, self.known)):
                 own[f"*{link.module}"] = (there, "")
-        aliases = {name: link for name, link in links.items() if link.module in self.theirs}
-        self.made.modules |= {link.module for link in file.links if link.module in self.theirs}
+        aliases = {
+            name: replace(link, module=module)
+            for name, link in links.items()
+            if (module := self._theirs(file.path, link.module))
+        }
         self._unknown_names(file, aliases)
         parts = {name: self._part(file, nodes, aliases) for name, nodes in _by_name(file).items()}
         for name, inner in file.exports.items():  # under each name, what stands behind it
@@ -82,6 +84,13 @@ class _Scanner:
                 parts[name] = parts.get(inner, Part(names=frozenset([inner] if inner else [])))
         parts.setdefault("", Part())
         return FileScan(frozenset(file.exports), own, parts)
+
+    def _theirs(self, path: str, module: str) -> str:
+        """Return the provider's module that a link means: by its name, or by a file that was made in its place."""
+        if not module.startswith("."):
+            return module if module in self.theirs else ""
+        there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module)).removesuffix(".mjs")
+        return there if there in self.theirs else ""
 
     def _part(self, file: JavaScriptFile, nodes: list[Node], aliases: dict[str, Link]) -> Part:
         names: set[str] = set()
@@ -149,7 +158,7 @@ class _Scanner:
 
     def _unknown_names(self, file: JavaScriptFile, aliases: dict[str, Link]) -> None:
         known = self.surface.provided
-        for link in {id(link): link for link in aliases.values()}.values():
+        for link in {id(link.text): link for link in aliases.values()}.values():
             there = {camel(one) for one in known.get(link.module, ())}
             missing = [name for name in link.names.values() if name not in ("*", "default") and name not in there]
             if missing:

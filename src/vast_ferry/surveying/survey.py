@@ -12,16 +12,15 @@ from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.wording import trigger_text
 from vast_ferry.events.editions import find_edition
 from vast_ferry.hub.findings import Finding, worst_first
-from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Project
+from vast_ferry.hub.functions import PYTHON, Project
 from vast_ferry.hub.progress import Progress, quietly
-from vast_ferry.profiles.javascript import surface_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.access import Needs, needs_of, services_of
 from vast_ferry.surveying.crossing_file import holds_crossing
 from vast_ferry.surveying.files import own_files
 from vast_ferry.surveying.reading import Reading, readings
 from vast_ferry.surveying.record import read_record
-from vast_ferry.surveying.scan import Scanned, scan_entry, scan_imports, with_javascript
+from vast_ferry.surveying.scan import Scanned, scan_entry, scan_project
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,9 +119,7 @@ def survey(
     profile, read = read_project(folder, wanted, carry_values=carry_values)
     own, left = own_files(folder, carry_files)
     progress(f"reading {len(own)} files")
-    scanned = scan_imports(folder, own, profile)
-    if any(function.entry.language == JAVASCRIPT for function in read.functions):
-        scanned = with_javascript(scanned, folder, own, surface_of(profile))
+    scanned = scan_project(folder, own, profile, read.functions)
     for done, function in enumerate(read.functions, 1):
         progress(f"{done} of {len(read.functions)} functions looked at")
         scan_entry(folder, function, scanned, script=profile.model.handler.script)

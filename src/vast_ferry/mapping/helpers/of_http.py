@@ -728,3 +728,53 @@ def document_of(reply: dict[str, Any]) -> bytes:
     if not any(name.lower() == "content-type" for name, _ in reply["headers"]) and body:
         lines.append("Content-Type: application/octet-stream")
     return "\r\n".join([*lines, "", ""]).encode("latin-1") + body
+
+
+# --- requests of other protocols -------------------------------------------------------------------------------------
+
+
+async def bytes_of_async_pieces(stream: Any) -> bytes:
+    """Return what is gone through asynchronously, as bytes."""
+    return b"".join([piece async for piece in stream])
+
+
+async def async_pieces_of(body: bytes) -> Any:
+    """Yield some bytes, nothing where there are none."""
+    if body:
+        yield body
+
+
+def scheme_if_secure(secure: Any) -> str:
+    """Return the scheme of a connection that is encrypted or not."""
+    return "https" if secure else "http"
+
+
+def is_secure(scheme: str) -> bool:
+    """Tell whether a scheme's connections are encrypted."""
+    return scheme == "https"
+
+
+def scheme_of_url(url: str) -> str:
+    """Return the scheme of a URL."""
+    return url.partition("://")[0]
+
+
+def authority_of_url(url: str) -> str:
+    """Return the authority of a URL."""
+    return re.split(r"[/?#]", url.partition("://")[2], maxsplit=1)[0]
+
+
+def target_of_url(url: str) -> str:
+    """Return the path and the query of a URL."""
+    rest = url.partition("#")[0].partition("://")[2]
+    return rest[len(authority_of_url(url)) :] or "/"
+
+
+def url_of(scheme: str, authority: str, target: str) -> str:
+    """Return a whole URL."""
+    return f"{scheme}://{authority or 'localhost'}{target}"
+
+
+def content_or_null(body: bytes, status: int) -> bytes | None:
+    """Return a reply's content, nothing where it is empty or its status has none."""
+    return None if status in (204, 205, 304) or not body else body

@@ -80,6 +80,11 @@ class _Delivery:
             )
         )
         self.lines: list[str] = []
+        # What the handler takes may be called as what the caller hands over is.
+        theirs = {*self.theirs.handed_over, *self.theirs.parameters, *GIVEN.values(), "original", "answer"}
+        theirs |= {self.their_reply.writer.name} if self.their_reply.writer is not None else set()
+        own = [*self.ours.parameters, *([self.our_reply.writer.name] if self.our_reply.writer is not None else [])]
+        self.names = {name: f"{name}Here" if name in theirs else name for name in own}
 
     def _add(self, source: Source) -> Source:
         if all(one.name != source.name for one in self.sources):
@@ -95,15 +100,17 @@ class _Delivery:
 
     def _named(self) -> str:
         """Return the names of what the handler takes, as they are unpacked."""
-        names = self.ours.parameters
+        names = [self.names[name] for name in self.ours.parameters]
         return names[0] if len(names) == 1 else f"[{', '.join(names)}]"
 
     def _handed(self, batch: str = "") -> str:
         """Return the handler's arguments; a `batch` stands where one of its events would."""
-        given = [batch if batch and name in self.ours.event_parameters else name for name in self.ours.parameters]
+        taken = self.ours.event_parameters
+        given = [batch if batch and name in taken else self.names[name] for name in self.ours.parameters]
         writer = self.our_reply.writer
         if writer is not None:
-            given = [writer.name, *given] if writer.first else [*given, writer.name]
+            own = self.names[writer.name]
+            given = [own, *given] if writer.first else [*given, own]
         return ", ".join(given)
 
     def _returned(self, call: str) -> str:
@@ -111,15 +118,16 @@ class _Delivery:
         writer = self.our_reply.writer
         if writer is None:
             return f"await {call}"
-        self.lines += [f"const {writer.name} = {made_writer(writer)};"]
+        own = self.names[writer.name]
+        self.lines += [f"const {own} = {made_writer(writer)};"]
         ends = any(one.ends for one in writer.methods.values())
         if writer.returns:
             self.lines.append(f"const given = await {call};")
-            return f"{writer.name}.isTold || given === undefined ? {writer.name} : given"
+            return f"Answering.answer({own}, given)"
         self.lines.append(f"await {call};")
         if ends:  # it may answer later than it returns; one that never does is cut off
-            self.lines.append(f"await {writer.name}.ended;")
-        return writer.name
+            self.lines.append(f"await Answering.ended({own});")
+        return own
 
     def _answer(self, value: str, source: ReplyShape | None = None) -> None:
         """Write the end: the caller is answered with what `value` is."""
@@ -191,7 +199,7 @@ class _Delivery:
 
     def _gather(self) -> None:
         self.lines.append(f"const {self._named()} = {self._events()};")
-        entry = self.ours.event_parameters[0]
+        entry = self.names[self.ours.event_parameters[0]]
         returned = self._returned(f"original({self._handed(f'{self._batch().name}([{entry}])')})")
         self._answer(self._settled(self._done(returned)), HUB_DONE)
 
@@ -225,7 +233,7 @@ class _Delivery:
         self.lines.append("}")
         place = self.ours.parameters.index(self.ours.event_parameters[0])
         if several:
-            names = ["" if index == place else name for index, name in enumerate(self.ours.parameters)]
+            names = ["" if index == place else self.names[name] for index, name in enumerate(self.ours.parameters)]
             self.lines.append(f"const [{', '.join(names)}] = taken[0];")
         entries = f"taken.map((one) => one[{place}])" if several else "taken"
         returned = self._returned(f"original({self._handed(f'{self._batch().name}({entries})')})")
@@ -261,11 +269,12 @@ def made_writer(writer: ByWriter) -> str:
 def telling(writer: ByWriter) -> list[str]:
     """Return the statements that answer a caller through its writer; `answer` has what each property shall hold.
 
-    Of several methods that tell the same the first is called; one that ends the answer comes last.
+    Of several methods that tell the same the first is called; those that are called for each pair come first, one that
+    ends the answer last.
     """
     calls: list[str] = []
     done: set[str] = set()
-    for name, method in sorted(writer.methods.items(), key=lambda one: one[1].ends):
+    for name, method in sorted(writer.methods.items(), key=lambda one: (one[1].ends, not one[1].puts)):
         every, told = method.calls()
         if not told or done & set(told.values()):
             continue

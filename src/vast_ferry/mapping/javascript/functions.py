@@ -31,6 +31,8 @@ from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call
 from vast_ferry.mapping.tables import EventShape, ReplyForm, ReplyShape, Row
 
+#: The class of a place where the platform's own request stands (WHATWG Fetch).
+WEB_REQUEST: Final = "Request"
 #: What a caller may hand to a translation beside the event: hub field → the name of its parameter.
 GIVEN: Final = {"function": "functionName", "limit": "limit"}
 
@@ -128,6 +130,8 @@ class _Construction(Construction):
         return Construction._built(self, branch, at)
 
     def _object(self, branch: Branch, at: Access) -> Expression:
+        if self.class_names.get(str(at)) == WEB_REQUEST:
+            return self._web_request(branch, at)
         if self.told_by and at.steps:
             raise NoTwin("events that are told one by one what became of them have no form in JavaScript yet")
         entries = [ex.Entry(None, spread) for spread in branch.spreads]
@@ -142,6 +146,20 @@ class _Construction(Construction):
                 value = self._arrow(call, child.children[call].rows[0])
                 entries.append(ex.Entry(ex.Literal(step.name), value))
         return ex.Mapping(tuple(entries), lines=True, name=at.root)
+
+    def _web_request(self, branch: Branch, at: Access) -> Expression:
+        """Return the platform's own request: what it gives by methods is made of its content."""
+        entries = []
+        for step, child in branch.children.items():
+            assert isinstance(step, Attr)
+            call = next((inner for inner in child.children if isinstance(inner, Call)), None)
+            if call is None:
+                value = self.build(child, Access(at.root, (*at.steps, step)))
+                entries.append(ex.Entry(ex.Literal(step.name), value, child.unless))
+            elif child.children[call].rows[0].field != "body":
+                raise NoTwin(f"{at}{step.after('')} is no method of the platform's requests")
+        entries.append(ex.Entry(ex.Literal("body"), self.reading.need("body")))
+        return helper("web_request", ex.Mapping(tuple(entries), lines=True), name=at.root)
 
     def _arrow(self, call: Call, row: Row) -> Expression:
         """Return a method: what may be called is called through it, what is read is made when it is called."""

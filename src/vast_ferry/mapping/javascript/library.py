@@ -65,8 +65,11 @@ def names() -> frozenset[str]:
 
 def module_text(about: str, used: Iterable[str], code: Iterable[str], imports: Iterable[str] = ()) -> str:
     """Return an ES module: what it is, its imports, the twins that its `code` and they themselves use, and the code."""
-    twins, known = _library()
-    code = list(code)
+    code, imports = list(code), list(dict.fromkeys(imports))
+    # What is imported stands in one module for all.
+    imported = frozenset[str]().union(*(_names(line) for line in imports))
+    every, known = _library()
+    twins = {name: one for name, one in every.items() if name not in imported}
     waiting = {name for name in used if name in twins}
     waiting |= {name for text in code for name in _names(text) if name in twins}
     chosen: set[str] = set()
@@ -76,7 +79,7 @@ def module_text(about: str, used: Iterable[str], code: Iterable[str], imports: I
         waiting |= {one for one in twins[name].uses if one in twins and one not in chosen}
     texts = [twins[name].text for name in sorted(chosen, key=lambda name: twins[name].order)]
     asked = frozenset[str]().union(*map(_names, [*texts, *code]))
-    lines = sorted({known[name] for name in asked if name in known}) + list(dict.fromkeys(imports))
-    head = "\n".join(f" * {line}".rstrip() for line in about.strip().splitlines())
+    lines = sorted({known[name] for name in asked if name in known}) + imports
+    head = "\n".join(f" * {line}".rstrip() for line in about.replace("*/", "* /").strip().splitlines())
     parts = [f"/**\n{head}\n */", "\n".join(lines), *texts, *code]
     return "\n\n".join(part for part in parts if part) + "\n"

@@ -87,6 +87,11 @@ def literal(value: Any) -> str:
     raise NoTwin(f"a {type(value).__name__} can't be written in JavaScript")
 
 
+def in_comment(value: str) -> str:
+    """Return a text as it may stand in a comment: it neither ends it nor leaves its line."""
+    return " ".join(value.replace("*/", "* /").split())
+
+
 def key(name: str) -> str:
     """Return a name as it stands before a colon; one that would set the prototype is computed."""
     if name == "__proto__":

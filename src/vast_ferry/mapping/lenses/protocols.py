@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
+from typing import Final
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup, Stands
 from vast_ferry.mapping.expressions import Expression, Literal, helper
-from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
+from vast_ferry.mapping.lenses.lens import FileBytes, Lens, LensError, Need, PlainBytes, TwoHelpers
 from vast_ferry.mapping.lenses.pairs import NAME, VALUE, joined_loss, one_or_none, picked
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.mapping.views import ENCODED_SLASH, SPELLING_OF_PATH
@@ -259,3 +261,154 @@ class ServerPair(Lens):
 
     def write(self, value: Expression, need: Need) -> Expression:
         return helper("server_pair", value, need("scheme"))
+
+
+class AsyncPieces(Lens):
+    """Bytes that come piece by piece from the object at the place, which is gone through asynchronously."""
+
+    __slots__ = ()
+    name, holds, spread, awaited = "async_pieces", ("bytes",), True, True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return ex.Await(helper("bytes_of_async_pieces", at), name="body")
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("async_pieces_of", value)
+
+    def on_file(self) -> Lens:
+        return FileBytes()
+
+
+class Secure(TwoHelpers):
+    """A scheme told by whether the connection is encrypted: true is https; false, or nothing, is http."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "secure", ("text",), "scheme_if_secure", "is_secure"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            Loss(
+                "scheme-other",
+                field,
+                "the scheme is neither http nor https",
+                "it arrives as http",
+                lambda fields: fields[field] not in ("http", "https"),
+            ),
+        )
+
+
+# --- the platform's own objects (WHATWG Fetch and URL) ---------------------------------------------------------------
+
+#: What the URL standard spells anew in a path or a query: dots as segments, backslashes, what it percent-encodes.
+_SPELT_ANEW: Final = re.compile(r"(?:^|/)(?:\.|%2[eE]){1,2}(?=/|$|\?)|[\\\s\"<>^`{|}]|[^\x21-\x7e]")
+
+
+class WholeUrl(Lens):
+    """A whole URL, of which this reads the path and the query; `url_part` reads its scheme and its authority."""
+
+    __slots__ = ()
+    name, holds, needs = "url", ("text",), ("scheme", "authority")
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("target_of_url", at, name="target")
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("url_of", need("scheme"), need("authority"), value)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        def spelt_anew(fields: Fields) -> bool:
+            target = helpers.target_of(fields["path.raw"], fields["query.raw"])
+            return bool(_SPELT_ANEW.search(target)) or not target.startswith("/")
+
+        return (
+            Loss(
+                "url-spelt-anew",
+                field,
+                "the path holds `.` or `..` as a segment, or what the URL standard spells in another way",
+                "it arrives as the standard resolves and spells it",
+                spelt_anew,
+            ),
+        )
+
+
+class UrlPart(Lens):
+    """The scheme or the authority of a whole URL that stands at the same place."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds, reads_only = "url_part", "scheme or authority", 1, 1, ("text",), True
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        if self.args[0] not in ("scheme", "authority"):
+            raise LensError(f"{self.args[0]!r} is no part of a URL that this reads: use scheme or authority")
+        return helper(f"{self.args[0]}_of_url", at, name=str(self.args[0]))
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        if field != "authority":
+            return ()
+        return (
+            Loss(
+                "no-authority",
+                field,
+                "the request names no host, or one that is spelt in another way than usual",
+                "it arrives as `localhost`, or as the URL standard spells it",
+                lambda fields: (
+                    not re.fullmatch(r"[a-z0-9.-]+(:\d{2,5})?", fields["authority"])
+                    or bool(re.search(r":(80|443)$", fields["authority"]))
+                ),
+            ),
+        )
+
+
+class WebHeaders(Lens):
+    """Header fields as the platform keeps them: names in lower case and sorted, repeats joined, Set-Cookie apart."""
+
+    __slots__ = ()
+    name, holds = "web_headers", ("pairs",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("pairs_of", at)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        def unsorted(fields: Fields) -> bool:
+            names = [name.lower() for name, _ in fields["headers"]]
+            return names != sorted(names)
+
+        return (
+            joined_loss(field),
+            Loss(
+                "headers-sorted",
+                field,
+                "header fields don't come sorted by their names",
+                "they arrive sorted by their names, those of one name in order",
+                unsorted,
+                harmless=True,
+            ),
+        )
+
+
+class RequestBody(PlainBytes):
+    """A request's content where the method allows one: the platform's requests have none with GET and HEAD."""
+
+    __slots__ = ()
+    name = "request_body"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            Loss(
+                "no-content-with-get",
+                field,
+                "a GET or HEAD request has content",
+                "it arrives without",
+                lambda fields: fields["method"] in ("GET", "HEAD") and bool(fields["body"]),
+            ),
+        )
+
+
+class ResponseBody(PlainBytes):
+    """A reply's content, nothing where its status has none."""
+
+    __slots__ = ()
+    name, needs = "response_body", ("status",)
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("content_or_null", value, need("status"))

@@ -78,32 +78,41 @@ export function isMapping(value) {
  * A method that `ends` may be called once: a handler that answers twice is wrong, whatever it says the second time.
  */
 export class Answering {
+  #end;
+  #ended = new Promise((resolve) => { this.#end = resolve; });
+  #told = "";
+
   constructor(holds, methods) {
     Object.assign(this, structuredClone(holds));
-    const ended = new Promise((resolve) => { this.end = resolve; });
-    Object.defineProperty(this, "ended", { value: ended, enumerable: false });
-    Object.defineProperty(this, "end", { value: this.end, enumerable: false });
-    let told = "";
     for (const [name, { steps, ends }] of Object.entries(methods)) {
       const tell = (...given) => {
-        if (told) throw new AnsweredTwice(`${name} was called after ${told}: the answer was out already`);
-        for (const [step, property, ...values] of steps(...given)) this.take(step, property, values);
+        if (this.#told) throw new AnsweredTwice(`${name} was called after ${this.#told}: the answer was out already`);
+        for (const step of steps(...given)) this.#take(...step);
         if (ends) {
-          told = name;
-          this.end();
+          this.#told = name;
+          this.#end();
         }
         return this;
       };
       Object.defineProperty(this, name, { value: tell, enumerable: false });
     }
-    Object.defineProperty(this, "isTold", { get: () => told !== "", enumerable: false });
   }
 
-  take(step, property, values) {
+  #take(step, property, ...values) {
+    const held = this[property];
     if (step === "set") [this[property]] = values;
-    else if (step === "add") this[property] = [...this[property], ...values];
-    else if (Array.isArray(this[property])) this[property] = [...this[property], values];
-    else this[property] = { ...this[property], [values[0]]: values[1] };
+    else if (step === "add") this[property] = [...held, ...values];
+    else this[property] = Array.isArray(held) ? [...held, values] : { ...held, [values[0]]: values[1] };
+  }
+
+  /** Return a promise that is kept when the answer is out. */
+  static ended(one) {
+    return one.#ended;
+  }
+
+  /** Return what was answered: through this, or what the handler returned where nothing was told here. */
+  static answer(one, returned) {
+    return one.#told !== "" || returned === undefined ? one : returned;
   }
 }
 

@@ -110,15 +110,15 @@ export function fromTextOrPacked(content, packed, contentType) {
   return new Uint8Array(Buffer.from(content, "base64"));
 }
 
-/** Return what a stream gives until its end, as bytes. */
-export async function bytesOfStream(stream) {
+/** Return what is gone through asynchronously, as bytes. */
+export async function bytesOfAsyncPieces(stream) {
   const pieces = [];
   for await (const piece of stream) pieces.push(bytesOf(piece, ""));
   return new Uint8Array(Buffer.concat(pieces));
 }
 
-/** Return what is gone through, asynchronously, to get some bytes: nothing where there are none. */
-export function streamOf(body) {
+/** Return what is gone through asynchronously to get some bytes: nothing where there are none. */
+export function asyncPiecesOf(body) {
   return { async *[Symbol.asyncIterator]() { if (body.length) yield Buffer.from(body); } };
 }
 

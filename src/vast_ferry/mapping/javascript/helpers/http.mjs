@@ -61,23 +61,23 @@ export function routeFromStyle(text, one, rest) {
  *
  * Segments are told apart before they are decoded, so an encoded slash stays inside its segment.
  */
-export function matchRoute(template, rawPath) {
+export function matchRoute(template, wirePath) {
   const wanted = template.split("/");
-  const given = rawPath.split("/");
-  const captures = {};
+  const given = wirePath.split("/");
+  const captures = new Map();
   for (const [index, segment] of wanted.entries()) {
     if (segment.startsWith("{+") && segment.endsWith("}")) {
-      captures[segment.slice(2, -1)] = percentDecoded(given.slice(index).join("/"));
-      return index < given.length ? captures : null;
+      captures.set(segment.slice(2, -1), percentDecoded(given.slice(index).join("/")));
+      return index < given.length ? Object.fromEntries(captures) : null;
     }
     if (index >= given.length) return null;
     const value = percentDecoded(given[index]);
     if (segment.startsWith("{") && segment.endsWith("}")) {
       if (!value) return null;
-      captures[segment.slice(1, -1)] = value;
+      captures.set(segment.slice(1, -1), value);
     } else if (value !== percentDecoded(segment)) return null;
   }
-  return wanted.length === given.length ? captures : null;
+  return wanted.length === given.length ? Object.fromEntries(captures) : null;
 }
 
 /** Compare two routes so that the more exact one comes first: literal, then one segment, then the rest. */
@@ -113,12 +113,12 @@ export function finalStatus(code) {
 
 /** Return header pairs as a mapping, names in lower case, the values of one name joined by `, ` in order. */
 export function withJoined(pairs) {
-  const joined = {};
+  const joined = new Map();
   for (const [own, value] of pairs) {
     const name = own.toLowerCase();
-    joined[name] = Object.hasOwn(joined, name) ? `${joined[name]}, ${value}` : value;
+    joined.set(name, joined.has(name) ? `${joined.get(name)}, ${value}` : value);
   }
-  return joined;
+  return Object.fromEntries(joined);
 }
 
 /** Return the pairs of a mapping from header names to values; what is joined stays joined. */
@@ -128,19 +128,16 @@ export function fromJoined(fields) {
 
 /** Return each name's first value. */
 export function firstValues(pairs) {
-  const first = {};
-  for (const [name, value] of pairs) if (!Object.hasOwn(first, name)) first[name] = value;
-  return first;
+  const first = new Map();
+  for (const [name, value] of pairs) if (!first.has(name)) first.set(name, value);
+  return Object.fromEntries(first);
 }
 
 /** Return each name's values, in order. */
 export function toLists(pairs) {
-  const lists = {};
-  for (const [name, value] of pairs) {
-    if (Object.hasOwn(lists, name)) lists[name].push(value);
-    else lists[name] = [value];
-  }
-  return lists;
+  const lists = new Map();
+  for (const [name, value] of pairs) lists.set(name, [...(lists.get(name) ?? []), value]);
+  return Object.fromEntries(lists);
 }
 
 /** Return the pairs of a mapping from names to lists of values. */
@@ -241,4 +238,48 @@ export function contentFor(content, status, bodyless) {
 /** Return the header fields of a reply, without the type of a content where its status has none. */
 export function fieldsFor(headers, status, bodyless) {
   return bodyless.includes(status) ? without(headers, "content-type") : headers;
+}
+
+/** Return the scheme of a connection that is encrypted or not. */
+export function schemeIfSecure(secure) {
+  return secure ? "https" : "http";
+}
+
+/** Tell whether a scheme's connections are encrypted. */
+export function isSecure(scheme) {
+  return scheme === "https";
+}
+
+/** Return the scheme of a URL. */
+export function schemeOfUrl(url) {
+  return url.slice(0, url.indexOf("://"));
+}
+
+/** Return the authority of a URL. */
+export function authorityOfUrl(url) {
+  return url.slice(url.indexOf("://") + 3).split(/[/?#]/, 1)[0];
+}
+
+/** Return the path and the query of a URL. */
+export function targetOfUrl(url) {
+  const rest = url.split("#", 1)[0];
+  return rest.slice(rest.indexOf("://") + 3 + authorityOfUrl(url).length) || "/";
+}
+
+/** Return a whole URL. */
+export function urlOf(scheme, authority, target) {
+  return `${scheme}://${authority || "localhost"}${target}`;
+}
+
+/** Return a reply's content, null where it is empty or its status has none. */
+export function contentOrNull(body, status) {
+  return [204, 205, 304].includes(status) || body.length === 0 ? null : body;
+}
+
+/** Return the platform's own request of these parts; what it does not have by itself becomes a property of its own. */
+export function webRequest({ method, url, headers, body, ...more }) {
+  const content = body.length === 0 || method === "GET" || method === "HEAD" ? null : body;
+  const made = new Request(url, { method, headers, body: content });
+  const own = Object.entries(more).map(([name, value]) => [name, { value, writable: true, enumerable: true, configurable: true }]);
+  return Object.defineProperties(made, Object.fromEntries(own));
 }

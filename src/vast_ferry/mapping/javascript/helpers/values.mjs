@@ -31,8 +31,8 @@ export function mappingOrEmpty(mapping) {
 /** Return a record with its keys renamed, null for nothing; keys that `names` does not know are left out. */
 export function renamed(record, names) {
   if (record === null || record === undefined) return null;
-  const known = Object.entries(names).filter(([, old]) => Object.hasOwn(record, old));
-  return Object.fromEntries(known.map(([name, old]) => [name, record[old]]));
+  const known = Object.entries(names).filter(([old]) => Object.hasOwn(record, old));
+  return Object.fromEntries(known.map(([old, name]) => [name, record[old]]));
 }
 
 /** Return what stands for a word; throw with the words that are known. */

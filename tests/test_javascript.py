@@ -1,0 +1,388 @@
+"""Handlers in JavaScript and TypeScript: read, carried, proven under Node, and served by real servers there."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import random
+import re
+import shutil
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from under_node import called
+
+from vast_ferry import BadInput, Verdict, carry, check, survey
+from vast_ferry.demo import LANGUAGES, PROJECT
+from vast_ferry.mapping import laws
+from vast_ferry.mapping.compile.functions import translate_event
+from vast_ferry.mapping.compile.losses import event_losses
+from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.javascript import functions as in_javascript
+from vast_ferry.mapping.javascript.library import module_text
+from vast_ferry.mapping.law_values import TEXT, VALUES, values_of
+from vast_ferry.mapping.tables import HUB_EVENTS
+from vast_ferry.mapping.views import truths_of
+from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.standins.node_program import node_program
+
+DEMO = LANGUAGES["javascript"]
+SURFACES = {profile.name: profile.javascript for profile in all_profiles() if profile.javascript is not None}
+SHAPES = [(name, kind) for name, surface in SURFACES.items() for kind in surface.kinds]
+
+#: target → samples of the demo that differ there, each told beforehand; how many there are
+TARGETS = {
+    "ostermere@2": (set(), 30),
+    "thornwick@1": (set(), 30),
+    "thornwick@2": (set(), 30),
+    "brackendale@1": ({"good-day.yaml"}, 30),  # no way to start a function
+    "node-http": (set(), 13),
+    "fetch": (set(), 13),
+}
+
+
+@pytest.mark.parametrize("to", TARGETS)
+def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str) -> None:
+    made = carry(DEMO, to=to, out=tmp_path / "there")
+    result = check(tmp_path / "there")
+    differ, count = TARGETS[to]
+    assert {one.sample for one in result.checked if one.verdict is not Verdict.SAME} == differ
+    assert len(result.checked) == count
+    assert not differ or "client-not-carried" in {finding.code for finding in made.findings}
+
+
+def test_there_and_back_every_file_is_what_it_was(tmp_path: Path) -> None:
+    carry(DEMO, to="thornwick@1", out=tmp_path / "there")
+    carry(tmp_path / "there", to="ostermere@1", out=tmp_path / "back")
+    for path in [*DEMO.glob("handlers/*"), *DEMO.glob("lib/*"), DEMO / "package.json"]:
+        assert (tmp_path / "back" / path.relative_to(DEMO)).read_bytes() == path.read_bytes(), path
+
+
+#: sample → what the functions in JavaScript answer otherwise than those in Python, for they mean to
+MEANT = {
+    "two-days.http": "grams_ever is a number that JavaScript can't hold",
+    "empty-unit.http": "the same",
+    "slash-and-plus.http": "the same",
+    "non-ascii.http": "the same",
+    "head.http": "the same",
+    "captured.json": "the same, and keys are not sorted",
+    "notes.http": "keys are not sorted",
+    "photo.http": "keys are not sorted",
+}
+
+
+def test_both_languages_do_the_same_for_the_same_samples(tmp_path: Path) -> None:
+    told: dict[str, dict[str, str]] = {}
+    for language, project in LANGUAGES.items():
+        carry(project, to="thornwick@1", out=tmp_path / language, style="wrapped")
+        for one in check(tmp_path / language).checked:
+            expected = re.sub(r"failed: .*?(, \d+ effects?)?$", r"failed\1", one.expected)
+            told.setdefault(f"{one.function}/{one.sample}", {})[language] = expected
+    differ = {name: each for name, each in told.items() if each["python"] != each["javascript"]}
+    assert not {name for name in differ if name.partition("/")[2] not in MEANT}, differ
+
+
+# --- the same lenses in both languages -------------------------------------------------------------------------------
+
+
+def as_javascript_has_it(value: Any) -> Any:
+    """Return a value as JavaScript holds it: numbers are doubles, keys that are numbers come first."""
+    if isinstance(value, bool) or value is None:
+        return value
+    if isinstance(value, int) and abs(value) >= 2**53:
+        return float(value)
+    if isinstance(value, float) and value.is_integer() and abs(value) < 2**53:
+        return int(value)
+    if isinstance(value, list | tuple):
+        return [as_javascript_has_it(one) for one in value]
+    if isinstance(value, dict):
+        first = sorted((name for name in value if re.fullmatch(r"0|[1-9]\d{0,8}", name)), key=int)
+        rest = [name for name in value if name not in first]
+        return {name: as_javascript_has_it(value[name]) for name in [*first, *rest]}
+    return value
+
+
+@pytest.mark.parametrize(("name", "kind"), SHAPES)
+def test_every_shape_is_read_and_written_alike_in_both_languages(tmp_path: Path, name: str, kind: str) -> None:
+    own, hub = SURFACES[name].kind(kind).event, HUB_EVENTS[kind]
+    chance, names = random.Random(kind), [row.field for row in hub.rows]
+    events = [
+        as_javascript_has_it(
+            {n: chance.choice(values_of(VALUES.get(f"{kind}.{n}", VALUES.get(n, TEXT)))) for n in names}
+        )
+        for _ in range(150)
+    ]
+    bare = replace(own, objects={}, rows=tuple(row for row in own.rows if own.fields[row.field].holds != "call"))
+    there = in_javascript.there(bare)
+    write, read = (
+        in_javascript.translate_event("write", hub, there),
+        in_javascript.translate_event("read", there, hub),
+    )
+    handed = ", ".join(f"{one}: given[{at}]" for at, one in enumerate(there.parameters))
+    made = "write(hub)" if len(there.parameters) > 1 else "[write(hub)]"
+    given = ", ".join(f"named.{one}" for one in read.parameters)
+    body = f"const given = {made}; const named = {{ {handed} }}; return read({given});"
+    back = f"export async function back(hub) {{ {body} }}"
+    module = module_text("A law.", write.used | read.used, [write.text, read.text, back])
+    filed = own.on_file()
+    in_python = [run_source(translate_event("f", *pair)) for pair in ((hub, filed), (filed, hub))]
+    losses = event_losses(own, hub)
+    for event, found in zip(events, called(tmp_path, module, [("back", [event]) for event in events]), strict=True):
+        wanted = None
+        with contextlib.suppress(Exception):
+            wanted = in_python[1](in_python[0](event))
+        assert isinstance(found, str if wanted is None else dict), (found, event)
+        if wanted is None or isinstance(found, str):
+            continue
+        applies = {
+            truth for loss in losses if loss.applies(event) for truth in truths_of(loss.field, own.fields, own.rules)
+        }
+        for field in names:
+            same = laws.same(field, as_javascript_has_it(wanted[field]), as_javascript_has_it(found[field]))
+            assert same or field in applies, (field, wanted[field], found[field])
+
+
+# --- what a worker sees ----------------------------------------------------------------------------------------------
+
+HANDLER = """
+import { books } from "ostermere";
+export async function run(event, ctx) {
+  %s
+  return { code: 200, content: "done" };
+}
+"""
+DEFINITION = "app: a\njobs:\n  one:\n    code: h.%s#run\n    when:\n      - web: GET /x\n    vars: {UNIT: kg}\n"
+SAMPLE = "GET /x?day=mon HTTP/1.1\nhost: api.lindenfold.example\n\n"
+
+#: what a handler does → how its call ends on both sides, and what is told of it
+ENDS = {
+    "throw new RangeError('no such hive');": "failed: RangeError: no such hive",
+    "throw { message: 'odd' };": "failed: Error: odd",
+    "throw 'odd';": "failed: thrown: odd",
+    "return missing;": "failed: ReferenceError: missing is not defined",
+    "return 7;": "failed: TypeError: an answer is nothing or text or a mapping, not Number",
+    "return { code: 99 };": "failed: RangeError: 99 can't be the status of a final reply (200 to 599)",
+    "return { fields: { a: '\\n' }, code: 200 };": "failed: RangeError: header field a: a value can't hold line ends, "
+    "controls or non-Latin-1 text",
+    "process.exit(3);": "exited: SystemExit: 3",
+    "for (;;) {}": "timed out: did not end within 2 s",
+    "process.kill(process.pid, 'SIGKILL');": "died: killed by SIGKILL",
+    "await fetch('https://nobody.example/');": "failed: TypeError: fetch failed, 1 effect",
+    "console.log('x'.repeat(3_000_000)); return null;": "replied 204",
+    "const given = event.call.search; event.call.search = 'y'; return given;": "replied 200",
+    "JSON.parse = () => 1; return 'a';": "replied 200",
+    "return process.env.HOME + process.env.PATH.length + process.env.UNIT;": "replied 200",
+}
+
+
+def project(folder: Path, source: str, suffix: str = "mjs", sample: str = SAMPLE) -> Path:
+    """Write a project of one function, with a sample."""
+    (folder / "samples" / "one").mkdir(parents=True)
+    (folder / f"h.{suffix}").write_text(source)
+    (folder / "ostermere.yaml").write_text(DEFINITION % suffix)
+    (folder / "samples" / "one" / "a.http").write_bytes(sample.replace("\n", "\r\n").encode())
+    return folder
+
+
+def proven(folder: Path, **options: Any) -> Any:
+    """Return the only verdict on a project of one function, carried to Thornwick."""
+    carry(folder, to="thornwick@1", out=folder.parent / "there")
+    (one,) = check(folder.parent / "there", limit=2, **options).checked
+    return one
+
+
+@pytest.mark.parametrize("does", ENDS)
+def test_however_a_handler_ends_it_is_said(tmp_path: Path, does: str) -> None:
+    one = proven(project(tmp_path / "p", HANDLER % does))
+    assert one.expected == ENDS[does]
+    ended = one.expected.startswith(("timed out", "died"))
+    assert one.verdict is (Verdict.UNCHECKED if ended else Verdict.SAME)
+
+
+#: what goes on after an answer → what is told of it
+GOES_ON = {
+    "books.drop('hives', { hive: 'a' });": "answers before what it began has ended",
+    "setTimeout(() => books.drop('hives', { hive: 'a' }), 20);": "leaves a timer that goes on after its answer",
+    "Promise.reject(new RangeError('lost'));": "leaves a promise that fails with nobody to see it (RangeError)",
+}
+
+
+@pytest.mark.parametrize("does", GOES_ON)
+def test_what_nobody_waits_for_is_seen(tmp_path: Path, does: str) -> None:
+    one = proven(project(tmp_path / "p", HANDLER % does))
+    assert GOES_ON[does] in str(one), one
+    assert "h.mjs:4" in str(one)
+
+
+# --- how people write them -------------------------------------------------------------------------------------------
+
+#: suffix of the file, the file
+WRITTEN = {
+    "exports": ("cjs", "exports.run = async (event) => ({ code: 200, content: event.call.first.day });"),
+    "module.exports": ("cjs", "const run = (event) => event.call.first.day;\nmodule.exports = { run };"),
+    "module.exports.name": ("js", "module.exports.run = function (event) { return event.call.first.day }"),
+    "const": ("mjs", "export const run = async ({ call: { first: { day } } }) => day;"),
+    "clause": ("mjs", "const handle = (event) => event.call.first.day;\nexport { handle as run };"),
+    "class": ("mjs", "class A { static go(e) { return e.call.first.day } }\nexport const run = (e) => A.go(e);"),
+    "types": (
+        "ts",
+        "type E = { call: { first: { day: string } } };\nexport const run = (e: E) => e.call.first.day as string;",
+    ),
+    "modern": (
+        "mts",
+        "export async function run(event: any, { job }: { job: string }) { return `${event.call.first?.day ?? job}` }",
+    ),
+    "promise": (
+        "mjs",
+        "export const run = (e) => Promise.resolve(e.call.first.day).then((day) => ({ code: 201, content: day }));",
+    ),
+    "helper": ("mjs", "import { day } from './lib/day.js';\nexport const run = (event) => day(event.call);"),
+}
+
+
+@pytest.mark.parametrize("name", WRITTEN)
+@pytest.mark.parametrize("to", ["thornwick@1", "fetch"])
+def test_however_it_is_exported_it_is_found(tmp_path: Path, name: str, to: str) -> None:
+    suffix, source = WRITTEN[name]
+    folder = project(tmp_path / "p", source, suffix)
+    (folder / "lib").mkdir()
+    (folder / "lib" / "day.js").write_text("export const day = (call) => call.first.day;\n")
+    carry(folder, to=to, out=tmp_path / "there")
+    (one,) = check(tmp_path / "there").checked
+    assert (one.verdict, one.expected[:9]) == (Verdict.SAME, "replied 2")
+
+
+#: file → what is wrong with it, where
+WRONG = {
+    "export const run = (event => {": "h.mjs:1:",
+    "export const other = () => null;": "h.mjs does not export",
+    "export const run = () => <b>x</b>;": "the file holds JSX",
+}
+
+
+@pytest.mark.parametrize("source", WRONG)
+def test_a_file_that_is_wrong_is_told_in_one_message(tmp_path: Path, source: str) -> None:
+    folder = project(tmp_path / "p", source)
+    with pytest.raises(BadInput) as caught:
+        carry(folder, to="thornwick@1", out=tmp_path / "there")
+    assert WRONG[source] in str(caught.value)
+    assert not (tmp_path / "there").exists()
+
+
+def test_without_node_one_message_says_what_to_install(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    carry(project(tmp_path / "p", HANDLER % ""), to="thornwick@1", out=tmp_path / "there")
+    node_program.cache_clear()
+    monkeypatch.setattr("vast_ferry.standins.node_program.shutil.which", lambda name: None)
+    monkeypatch.setattr("vast_ferry.standins.node_program._brought", lambda: "")
+    try:
+        with pytest.raises(BadInput, match=r"pip install 'vast-ferry\[javascript\]'"):
+            check(tmp_path / "there")
+    finally:
+        node_program.cache_clear()
+
+
+def test_a_project_in_both_languages_goes_together(tmp_path: Path) -> None:
+    folder = tmp_path / "p"
+    shutil.copytree(PROJECT, folder, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(DEMO / "handlers" / "members.ts", folder / "handlers" / "members.ts")
+    definition = folder / "ostermere.yaml"
+    definition.write_text(definition.read_text().replace("handlers/members.py#hello", "handlers/members.ts#hello"))
+    made = carry(folder, to="thornwick@1", out=tmp_path / "there")
+    assert [one.name for one in made.record.functions if one.style == "wrapped"] == ["member_joined"]
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+    left = carry(folder, to="marrowby@1", out=tmp_path / "left")
+    assert left.record.left_behind == ["member_joined"]
+    told = [one.reason for one in left.findings if one.code == "function-left-behind"]
+    assert told == ["member_joined was not carried: Marrowby 1 runs no JavaScript"]
+
+
+def test_python_is_left_behind_where_only_javascript_runs(tmp_path: Path) -> None:
+    with pytest.raises(BadInput, match="Node HTTP runs no Python"):
+        carry(PROJECT, to="node-http", out=tmp_path / "there")
+
+
+def test_a_survey_says_what_javascript_does(tmp_path: Path) -> None:
+    data = {one["name"]: one for one in survey(DEMO).as_data()["functions"]}
+    assert data["honey_orders"]["reads"] == ["SMALLEST_JAR"]
+    assert data["honey_orders"]["access"] == [
+        *("send message packing", "read record honey", "write record honey", "write record orders"),
+    ]
+    assert data["hive_weight"]["reads"] == ["SCALE_KEY", "UNIT"]
+
+
+def test_projects_in_python_load_no_grammar_and_start_no_node() -> None:
+    code = (
+        "import sys\nfrom vast_ferry import plan\nfrom vast_ferry.standins.node_program import node_program\n"
+        f"plan({str(PROJECT)!r}, to='thornwick@1')\n"
+        "print('tree_sitter' in sys.modules, node_program.cache_info().misses)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout.strip() == "False 0"
+
+
+# --- real servers ----------------------------------------------------------------------------------------------------
+
+
+@contextlib.contextmanager
+def served(folder: Path, **environment: str) -> Iterator[str]:
+    """Serve a carried project under Node, and give its address."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    env = {**os.environ, "PORT": str(port), **environment}
+    program = [node_program(), "app.mjs"]
+    with subprocess.Popen(program, cwd=folder, env=env, stdout=subprocess.PIPE, text=True) as server:
+        try:
+            assert server.stdout is not None
+            assert server.stdout.readline().startswith("listening at")
+            yield f"http://127.0.0.1:{port}"
+        finally:
+            server.terminate()
+
+
+@pytest.mark.parametrize("to", ["node-http", "fetch"])
+def test_what_was_carried_answers_under_a_real_node(tmp_path: Path, to: str) -> None:
+    carry(DEMO, to=to, out=tmp_path / "there")
+    with served(tmp_path / "there", SCALE_KEY="key", SERVICES=str(tmp_path / "services")) as address:
+        found = httpx.get(f"{address}/hives/h%2F7/weight?day=mon&day=tue", headers={"cookie": "last=sun; a=b"})
+        assert (found.status_code, found.json()["hive"], found.json()["last_seen"]) == (200, "h/7", "sun")
+        assert [one for one in found.headers.get_list("set-cookie") if one.startswith("last=tue")]
+        binary = httpx.get(f"{address}/hives/h-7/weight?day=mon", headers={"accept": "application/octet-stream"})
+        assert len(binary.content) == 4
+        assert httpx.head(f"{address}/hives/h-7/weight?day=mon").content == b""
+        made = httpx.post(f"{address}/hives/h-7/inspections", json={"by": "m-1", "note": "Größe"})
+        assert (made.status_code, made.json()["seen"]["note"]) == (201, "Größe")
+        assert httpx.post(f"{address}/hives/h-7/inspections", json={"by": "m", "nothing_new": True}).status_code == 204
+        assert httpx.get(f"{address}/nothing").status_code == 404
+        wrong = httpx.delete(f"{address}/hives/h-7/weight")
+        assert (wrong.status_code, wrong.headers["allow"]) == (405, "GET, HEAD")
+        refused = httpx.post(f"{address}/hives/h-7/inspections", content=b"{", headers={"content-type": "text/plain"})
+        assert (refused.status_code, json.loads(refused.content)["title"]) == (400, "The inspection is not JSON")
+    assert (tmp_path / "services" / "services.db").is_file()
+
+
+def test_a_function_whose_secret_is_missing_is_not_served(tmp_path: Path) -> None:
+    carry(DEMO, to="node-http", out=tmp_path / "there")
+    with served(tmp_path / "there") as address:
+        assert httpx.get(f"{address}/hives/h-7/weight?day=mon").status_code == 503
+        assert httpx.post(f"{address}/hives/h-7/inspections", json=[]).status_code == 422
+
+
+def test_a_worker_starts_node_once(tmp_path: Path) -> None:
+    """Of a hundred samples none takes as long as to start Node would."""
+    folder = project(tmp_path / "p", "export const run = () => 'a';")
+    for number in range(100):
+        (folder / "samples" / "one" / f"{number}.http").write_text(f"GET /x?n={number} HTTP/1.1\r\nhost: a\r\n\r\n")
+    carry(folder, to="thornwick@1", out=tmp_path / "there")
+    begin = time.monotonic()
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+    assert time.monotonic() - begin < 30  # 400 starts would take longer on any machine

@@ -1,0 +1,65 @@
+"""JavaScript run under Node, for tests: a module's functions called with plain values, bytes among them."""
+
+from __future__ import annotations
+
+import base64
+import json
+import subprocess
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from vast_ferry.standins.node_program import node_program
+
+_RUN = """
+import { readFileSync, writeFileSync } from "node:fs";
+const [module, given, made] = process.argv.slice(2);
+const inBase64 = (bytes) => ({ $bytes: Buffer.from(bytes).toString("base64") });
+const plain = (_, value) => {
+  if (value?.type === "Buffer" && Array.isArray(value.data)) return inBase64(value.data);
+  if (value instanceof Uint8Array) return inBase64(value);
+  if (typeof value === "bigint") return { $whole: String(value) };
+  if (typeof value === "number" && !Number.isFinite(value)) throw new TypeError(`${value} is no JSON`);
+  return value;
+};
+const held = (_, value) => {
+  if (typeof value?.$bytes === "string") return Buffer.from(value.$bytes, "base64");
+  return typeof value?.$whole === "string" ? BigInt(value.$whole) : value;
+};
+const functions = await import(module);
+const results = [];
+for (const [name, values] of JSON.parse(readFileSync(given, "utf8"), held)) {
+  try {
+    results.push([(await functions[name](...values)) ?? null]);
+  } catch (error) {
+    results.push(`${error.name}: ${error.message}`);
+  }
+}
+writeFileSync(made, JSON.stringify(results, plain));
+"""
+
+
+def called(folder: Path, module: str, calls: Sequence[tuple[str, Sequence[Any]]]) -> list[Any]:
+    """Return what calls of a module's exported functions give, one after the other; an error as its text."""
+    (folder / "run.mjs").write_text(_RUN)
+    (folder / "module.mjs").write_text(module)
+    (folder / "given.json").write_text(json.dumps(calls, default=_plain))
+    files = [folder / name for name in ("run.mjs", "module.mjs", "given.json", "made.json")]
+    done = subprocess.run(
+        [node_program(), *map(str, files)], capture_output=True, text=True, timeout=120, check=False, cwd=folder
+    )
+    assert done.returncode == 0, done.stderr
+    results = json.loads((folder / "made.json").read_text(), object_hook=_held)
+    return [one[0] if isinstance(one, list) else one for one in results]
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, bytes):
+        return {"$bytes": base64.b64encode(value).decode("ascii")}
+    raise TypeError(type(value).__name__)
+
+
+def _held(found: dict[str, Any]) -> Any:
+    if found.keys() == {"$bytes"}:
+        return base64.b64decode(found["$bytes"])
+    return int(found["$whole"]) if found.keys() == {"$whole"} else found
