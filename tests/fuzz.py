@@ -12,6 +12,7 @@ import multiprocessing
 import os
 import pickle
 import resource
+import signal
 import sys
 import time
 from collections import deque
@@ -106,6 +107,7 @@ def told(bench: Bench, one: Program, failed: Untold) -> str:
 
 
 _MEMORY = 6 * 1024**3
+_LONGEST_BATCH = 300  # seconds
 Job = tuple[str, str, str, tuple[str, ...]]
 Worked = tuple[Counted, list[str], int]
 
@@ -114,15 +116,20 @@ def work(job: Job) -> Worked:
     """Prove one batch; return its counts, its failures as text, and how many programs failed.
 
     What others wrote for other things may change what all code of a process sees (a module's names, a hook): it runs in
-    a process of its own, so that the batches behind it don't meet that.
+    a process of its own, so that the batches behind it don't meet that; and is ended where it does not come back.
     """
     if int(job[2].split(":")[1]) % 5 != 4:
-        return prove(job)
+        try:
+            return prove(job)
+        except Exception as error:  # told with its batch, and the others go on
+            return Counted(), [f"{job} raised {type(error).__name__}: {error}"], 1
     read, write = os.pipe()
     child = os.fork()
     if not child:
         # A text as long as a moment is a number of seconds is an error there, not the end of the process.
         resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
+        # Threads that handlers left are not in a copy, and whoever waits for one of their locks waits for ever.
+        signal.alarm(_LONGEST_BATCH)
         try:
             with os.fdopen(write, "wb") as pipe:
                 pickle.dump(prove(job), pipe)
@@ -131,8 +138,8 @@ def work(job: Job) -> Worked:
     os.close(write)
     with os.fdopen(read, "rb") as pipe:
         data = pipe.read()
-    os.waitpid(child, 0)
-    worked: Worked = pickle.loads(data) if data else (Counted(), [f"{job} ended its process"], 1)
+    status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+    worked: Worked = pickle.loads(data) if data else (Counted(), [f"{job} ended its process: {status}"], 1)
     return worked
 
 

@@ -105,6 +105,9 @@ class ManyBadInputs(BadInput):
     def __str__(self) -> str:
         return "\n".join(str(problem) for problem in self.problems)
 
+    def __reduce__(self) -> tuple[type[ManyBadInputs], tuple[list[BadInput]]]:
+        return ManyBadInputs, (self.problems,)  # so that it can cross from one process to another
+
 
 def nearest(word: str, known: Iterable[str]) -> str:
     """Return ` (did you mean 'x'?)` for the known word closest to `word`, or an empty string if none is close."""
