@@ -4,22 +4,19 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 import random
 import re
 import shutil
-import socket
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
-from under_node import called
+from under_node import called, served
 
 from vast_ferry import BadInput, Verdict, carry, check, survey
 from vast_ferry.demo import LANGUAGES, PROJECT
@@ -61,7 +58,7 @@ def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str)
 
 
 def test_there_and_back_every_file_is_what_it_was(tmp_path: Path) -> None:
-    carry(DEMO, to="thornwick@1", out=tmp_path / "there")
+    carry(DEMO, to="thornwick@1", out=tmp_path / "there", style="wrapped")
     carry(tmp_path / "there", to="ostermere@1", out=tmp_path / "back")
     for path in [*DEMO.glob("handlers/*"), *DEMO.glob("lib/*"), DEMO / "package.json"]:
         assert (tmp_path / "back" / path.relative_to(DEMO)).read_bytes() == path.read_bytes(), path
@@ -297,7 +294,7 @@ def test_a_project_in_both_languages_goes_together(tmp_path: Path) -> None:
     definition = folder / "ostermere.yaml"
     definition.write_text(definition.read_text().replace("handlers/members.py#hello", "handlers/members.ts#hello"))
     made = carry(folder, to="thornwick@1", out=tmp_path / "there")
-    assert [one.name for one in made.record.functions if one.style == "wrapped"] == ["member_joined"]
+    assert {one.style for one in made.record.functions} == {"native"}
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
     left = carry(folder, to="marrowby@1", out=tmp_path / "left")
     assert left.record.left_behind == ["member_joined"]
@@ -330,23 +327,6 @@ def test_projects_in_python_load_no_grammar_and_start_no_node() -> None:
 
 
 # --- real servers ----------------------------------------------------------------------------------------------------
-
-
-@contextlib.contextmanager
-def served(folder: Path, **environment: str) -> Iterator[str]:
-    """Serve a carried project under Node, and give its address."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    env = {**os.environ, "PORT": str(port), **environment}
-    program = [node_program(), "app.mjs"]
-    with subprocess.Popen(program, cwd=folder, env=env, stdout=subprocess.PIPE, text=True) as server:
-        try:
-            assert server.stdout is not None
-            assert server.stdout.readline().startswith("listening at")
-            yield f"http://127.0.0.1:{port}"
-        finally:
-            server.terminate()
 
 
 @pytest.mark.parametrize("to", ["node-http", "fetch"])

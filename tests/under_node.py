@@ -1,11 +1,14 @@
-"""JavaScript run under Node, for tests: a module's functions called with plain values, bytes among them."""
+"""JavaScript run under Node, for tests: a module's functions called with plain values, and carried projects served."""
 
 from __future__ import annotations
 
 import base64
+import contextlib
 import json
+import os
+import socket
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -63,3 +66,20 @@ def _held(found: dict[str, Any]) -> Any:
     if found.keys() == {"$bytes"}:
         return base64.b64decode(found["$bytes"])
     return int(found["$whole"]) if found.keys() == {"$whole"} else found
+
+
+@contextlib.contextmanager
+def served(folder: Path, **environment: str) -> Iterator[str]:
+    """Serve a carried project under Node, and give its address."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    env = {**os.environ, "PORT": str(port), **environment}
+    program = [node_program(), "app.mjs"]
+    with subprocess.Popen(program, cwd=folder, env=env, stdout=subprocess.PIPE, text=True) as server:
+        try:
+            assert server.stdout is not None
+            assert server.stdout.readline().startswith("listening at")
+            yield f"http://127.0.0.1:{port}"
+        finally:
+            server.terminate()

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from vast_ferry.hub.findings import Finding, Severity
-from vast_ferry.hub.functions import Entry, Function
+from vast_ferry.hub.functions import JAVASCRIPT, Entry, Function, language_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.access import needs_of
 from vast_ferry.surveying.crossing_file import FILE
@@ -28,6 +28,7 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
     modules = {path.removesuffix(".py"): path for path in record.made if path.endswith(".py") and "/" not in path}
     provided = {*home.model.modules, *home.model.decorators, *(client.root for client in home.clients)}
     own += [modules[name] for name in sorted(imported_by(contents, modules)) if name not in provided]
+    own += _linked(folder, own, record)
     functions = []
     findings = list(there.project.findings)
     for function in there.project.functions:
@@ -48,6 +49,14 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
     rewritten = {name for name, one in before.items() if one.style == "native"}
     needs = {f.name: needs_of(f, as_now if f.name in rewritten else as_before) for f in functions}
     return replace(there, project=project, own=own, scanned=as_now if rewritten else as_before, needs=needs)
+
+
+def _linked(folder: Path, own: list[str], record: Record) -> list[str]:
+    """Return the emitted modules that files in JavaScript still link to by their paths."""
+    emitted = [path for path in record.made if path.endswith(".mjs") and "/" not in path]
+    texts = [(folder / path).read_bytes() for path in own if language_of(path) == JAVASCRIPT] if emitted else []
+    found = [path for path in emitted if any(f"/{path}".encode() in text for text in texts)]
+    return [path for path in found if not path.startswith(record.source.provider.partition("@")[0])]
 
 
 def _as_before(function: Function, record: FunctionRecord | None, made: set[str]) -> Function:

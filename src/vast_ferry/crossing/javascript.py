@@ -12,8 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node
-from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.documents.javascript_file import JavaScriptFile, linked_file
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
@@ -23,22 +22,11 @@ from vast_ferry.mapping.javascript.names import camel, place_there
 from vast_ferry.mapping.javascript.writing import in_comment, literal, text
 from vast_ferry.profiles.javascript import host_objects, module_names, module_over, takes_of
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.surveying.scan_javascript import linked_file
 from vast_ferry.translate.identifiers import slug, unique_slugs
+from vast_ferry.translate.javascript.edits import Edit, applied, import_of
+from vast_ferry.translate.javascript.native import Native, Rewritten
 
 MADE = "Made by Vast Ferry; carry the project again rather than edit this file."
-
-
-def not_rewritten(function: Function, target: Profile) -> Finding:
-    """Return the finding that tells of a handler that it was wrapped."""
-    return Finding(
-        "wrapped-javascript",
-        Severity.NOTE,
-        f"{function.name} is wrapped: handlers in JavaScript are not rewritten yet",
-        f"It runs at {target.title} as it is, called by its shim; rewrite it by hand where you want that idiom",
-        function.place,
-        function.name,
-    )
 
 
 def linked_by(made: Mapping[str, str], paths: Iterable[str]) -> frozenset[str]:
@@ -56,18 +44,14 @@ def links_at_home(
     for path, file in sources.items():
         if path not in own:
             continue
-        links = {link.text: theirs.get(linked_file(path, link.module, theirs), "") for link in file.links}
-        if any(links.values()):
-            changed[path] = _with_links(own[path], {node: name for node, name in links.items() if name})
+        edits = []
+        for link in file.links:
+            if name := theirs.get(linked_file(path, link.module, theirs), ""):
+                quote = file.text(link.text)[0]
+                edits.append(Edit(link.text.start_byte, link.text.end_byte, f"{quote}{name}{quote}"))
+        if edits:
+            changed[path] = applied(own[path], edits)
     return changed
-
-
-def _with_links(content: bytes, links: Mapping[Node, str]) -> bytes:
-    """Return a file with other modules in some of its links, each in the quotes that it has."""
-    for node, module in sorted(links.items(), key=lambda one: -int(one[0].start_byte)):
-        quote = content[node.start_byte : node.start_byte + 1]
-        content = content[: node.start_byte] + quote + module.encode() + quote + content[node.end_byte :]
-    return content
 
 
 @dataclass(slots=True)
@@ -80,35 +64,49 @@ class JavaScriptWrapping:
     sources: Mapping[str, JavaScriptFile]
     module: str
     slugs: Mapping[str, str]
+    rewritten: Rewritten = field(default_factory=Rewritten)
     deliveries: dict[str, Delivery] = field(default_factory=dict)
 
+    @property
+    def wrapped(self) -> list[Function]:
+        """Return the functions that get a shim."""
+        return [one for one in self.functions if one.name not in self.rewritten.entries]
+
     def entry(self, function: Function) -> Entry:
-        """Return where the shim of a function stands, beside its handler's file, and what it exports."""
+        """Return where a function stands: its handler, or its shim beside its handler's file; and what that exports."""
+        if function.name in self.rewritten.entries:
+            return self.rewritten.entries[function.name]
         folder = PurePosixPath(function.entry.file).parent
         name = f"{self.slugs[function.name]}_at_{slug(self.target.provider)}.mjs"
         return Entry(str(folder / name), camel(self.target.model.handler.shim or self.slugs[function.name]))
 
     def files(self, limit_of: Callable[[Function], float]) -> dict[str, str]:
         """Return what is made: the shared module, the provider's modules, a shim a function."""
-        made = {f"{self.module}.mjs": self._shared()}
+        project = self.target.model.handler.process == "project"
+        shared = bool(self.wrapped or self.rewritten.emitted or self.rewritten.helpers or project)
+        made = {f"{self.module}.mjs": self._shared()} if shared else {}
         imports = self._client_imports()
         for name in sorted(self._modules()):
             made[f"{name}.mjs"] = module_over(self.source, name, self.target.operations, imports, self.target.hosts)
-        for function in self.functions:
+        for function in self.wrapped:
             made[self.entry(function).file] = self._shim(function, limit_of(function))
         return made
 
     def edited(self, own: Mapping[str, bytes]) -> dict[str, bytes]:
-        """Return the files whose links to the provider's modules lead to those that were made."""
+        """Return the author's files as they become: their links to the provider's modules, their handlers rewritten."""
         changed: dict[str, bytes] = {}
         for path, file in self.sources.items():
-            links = {
-                link.text: _relative(path, f"{link.module}.mjs")
-                for link in file.links
-                if link.module in self._modules()
-            }
-            if links:
-                changed[path] = _with_links(own.get(path, file.content), links)
+            edits = [*self.rewritten.edits.get(path, [])]
+            for link in file.links:
+                if link.module in self._modules():
+                    quote = file.text(link.text)[0]
+                    there = f"{quote}{_relative(path, f'{link.module}.mjs')}{quote}"
+                    edits.append(Edit(link.text.start_byte, link.text.end_byte, there))
+            names = list(dict.fromkeys(self.rewritten.imports.get(path, [])))
+            if names:
+                edits.append(import_of(file, names, _relative(path, f"{self.module}.mjs")))
+            if edits:
+                changed[path] = applied(own.get(path, file.content), edits)
         return changed
 
     # --- what is made ---
@@ -133,7 +131,7 @@ class JavaScriptWrapping:
         return made
 
     def _shared(self) -> str:
-        kinds = dict.fromkeys(kind for function in self.functions for kind in function.kinds)
+        kinds = dict.fromkeys(kind for function in self.wrapped for kind in function.kinds)
         takes = {**takes_of(self.source), **takes_of(self.target)}
         for kind in kinds:
             self.deliveries[kind] = deliver(
@@ -146,26 +144,38 @@ class JavaScriptWrapping:
                 hosts=self.target.hosts,
             )
         objects, used = host_objects(self.source, self.target.operations, self.target.hosts)
+        named = {name for name in self.source.kind(next(iter(self.source.kinds))).event.objects.values()}
+        texts = [one.text for one in self.rewritten.emitted.values()]
+        asked = named & self.rewritten.helpers or any(name in text for name in named for text in texts)
+        if not kinds and not asked:
+            objects, used = [], frozenset()
         made = [*self.deliveries.values()]
         code = [*objects, *dict.fromkeys(text for one in made for text in one.code)]
         exported = [one.name for one in made]
         used = used.union(*(one.used for one in made))
-        if self.target.model.handler.process == "project" and REQUEST in kinds:
+        for name, source in self.rewritten.emitted.items():
+            code.append(source.text)
+            exported.append(name)
+            used |= source.used
+        used |= self.rewritten.helpers
+        exported += sorted(self.rewritten.helpers)
+        if self.target.model.handler.process == "project":
             event = there(self.target.kind(REQUEST).event)
             views = [view_event("requestPath", event, "path.raw"), view_event("requestMethod", event, "method")]
             code += [one.text for one in views if one.text not in code]
             used = used.union({"matchRoute", "byExactness"}, *(one.used for one in views))
             exported += [*(one.name for one in views), "matchRoute", "byExactness"]
-        if any(len(function.kinds) > 1 for function in self.functions):
+        if any(len(function.kinds) > 1 for function in self.wrapped):
             used |= {"gently"}
             exported.append("gently")
-        if self.target.hosts:
+        if self.target.hosts and "HOST" not in exported:
             used |= {"HOST"}
             exported.append("HOST")
         about = (
             f"Between {self.target.title} and handlers written for {self.source.title}: what every shim uses.\n\n{MADE}"
         )
         imports = [line for one in made for line in one.imports]
+        imports += [line for one in self.rewritten.emitted.values() for line in one.imports]
         if objects:
             imports += [line for line in self._client_imports() if f"./{self.module}.mjs" not in line]
         imports = [self._where(line) for line in imports]
@@ -236,7 +246,17 @@ def wrap_javascript(
     functions: list[Function],
     sources: Mapping[str, JavaScriptFile],
     module: str,
+    limit_of: Callable[[Function], float],
+    *,
+    rewriting: bool = True,
 ) -> JavaScriptWrapping:
-    """Return how functions of one provider's surface are wrapped for another's; raises NoTwin for what has no form."""
+    """Return how functions of one provider's surface are rewritten, or wrapped, for another's.
+
+    Raises NoTwin for what has no form in JavaScript.
+    """
     slugs = unique_slugs([function.name for function in functions])
-    return JavaScriptWrapping(*surfaces, functions, sources, module, slugs)
+    made = JavaScriptWrapping(*surfaces, functions, sources, module, slugs)
+    if rewriting:
+        takes = {**takes_of(surfaces[0]), **takes_of(surfaces[1])}
+        made.rewritten = Native(*surfaces, sources, takes, limit_of).rewrite(functions)
+    return made

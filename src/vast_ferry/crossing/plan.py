@@ -19,12 +19,12 @@ from vast_ferry.crossing.javascript import (
     JavaScriptWrapping,
     linked_by,
     links_at_home,
-    not_rewritten,
     wrap_javascript,
 )
 from vast_ferry.crossing.wrapping import Wrapping, environment, settings_given
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
+from vast_ferry.documents.javascript_file import parse_javascript
 from vast_ferry.gap_finding.find import gaps_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Entry, Function, Project
@@ -102,8 +102,12 @@ class Plan:
     def files(self) -> dict[str, bytes]:
         """Return every file of the crossing but its record: the author's own as they are, and those that are made."""
         own = {path: (self.folder / path).read_bytes() for path in self.own if path not in self.project.files}
-        if self.home and self.target.javascript is not None:
-            own |= links_at_home(self.scanned.javascript, own, self.home.made, self.target.javascript)
+        if self.home and self.scanned.javascript and self.target.javascript is not None:
+            mended = links_at_home(self.scanned.javascript, own, self.home.made, self.target.javascript)
+            own |= mended
+            # What else becomes of these files is told by places in them, which are others now.
+            read = {path: parse_javascript(text, path) for path, text in mended.items()}
+            self.scanned = replace(self.scanned, javascript={**self.scanned.javascript, **read})
         if self.home and all(function.name in self.back for function in self.carried):
             return self._files_at_home(own)
         self._refuse_shadows(own)
@@ -162,15 +166,21 @@ class Plan:
 
     def _in_javascript(self, own: dict[str, bytes], module: str, made: dict[str, str]) -> dict[str, bytes]:
         """Add to `made` what handlers in JavaScript need there; return their files, of which some links are others."""
-        functions = [one for one in self.carried if one.entry.language == JAVASCRIPT]
+        functions = [one for one in self.carried if one.entry.language == JAVASCRIPT and one.name not in self.back]
         if not functions:
             return {}
         self.javascript = wrap_javascript(
-            (surface_of(self.source), surface_of(self.target)), functions, self.scanned.javascript, module
+            (surface_of(self.source), surface_of(self.target)),
+            functions,
+            self.scanned.javascript,
+            module,
+            self.gaps.limit_of,
+            rewriting=self.style != "wrapped",
         )
         made.update(self.javascript.files(self.gaps.limit_of))
-        for function in functions:
-            self.findings.append(not_rewritten(function, self.target))
+        told = self.javascript.rewritten
+        severity = Severity.BLOCKING if self.style == "native" else Severity.NOTE
+        self.findings += [*told.findings, *(replace(one, severity=severity) for one in told.stopped.values())]
         return self.javascript.edited(own)
 
     @property
@@ -352,7 +362,7 @@ class Plan:
             functions=[
                 FunctionRecord(
                     name=function.name,
-                    style="native" if function.name in self.rewritten.entries else "wrapped",
+                    style="native" if self._is_native(function) else "wrapped",
                     home=function.name in self.back,
                     entry=self._came_by(function),
                     carried_entry="{0.file}#{0.name}".format(self._entry_there(function)),
@@ -399,6 +409,12 @@ class Plan:
         if function.name in before:
             return before[function.name]
         return f"{function.entry.file}#{function.entry.name}"
+
+    def _is_native(self, function: Function) -> bool:
+        """Tell whether a handler was rewritten."""
+        if function.entry.language == JAVASCRIPT:
+            return function.name not in self.back and function.name in self.javascript.rewritten.entries
+        return function.name in self.rewritten.entries
 
     def _profile_file(self, profile: Profile) -> str:
         return "" if is_shipped(profile) else _relative(profile.path, self.out)
@@ -525,5 +541,5 @@ def _relative(folder: Path, out: Path) -> str:
 
 
 def _module_name(files: dict[str, bytes]) -> str:
-    taken = {PurePosixPath(path).parts[0].removesuffix(".py") for path in files}
+    taken = {PurePosixPath(path).parts[0].removesuffix(".py").removesuffix(".mjs") for path in files}
     return next(name for name in ("crossing", "crossing_shared", "vast_crossing") if name not in taken)

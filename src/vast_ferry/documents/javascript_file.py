@@ -7,13 +7,17 @@ from __future__ import annotations
 
 import functools
 import importlib
-from collections.abc import Iterator
+import posixpath
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from typing import Any, Final
 
 from vast_ferry.hub.findings import BadInput, Place
 
 EXTRA: Final = "vast-ferry[javascript]"
+
+#: What a file of the project may be called where it is imported without its suffix.
+SUFFIXES: Final = (".js", ".mjs", ".cjs", ".ts", ".mts", ".cts", "/index.js", "/index.mjs", "/index.cjs", "/index.ts")
 
 #: A node of a tree, as tree-sitter has it: typed here as anything, for its package is an extra.
 Node = Any
@@ -47,7 +51,10 @@ class Link:
 
 @dataclass(slots=True)
 class JavaScriptFile:
-    """A file's tree, and what is read off its top: exports (name there → own name), links, whether it is ESM."""
+    """A file's tree, and what is read off its top: exports (name there → own name), links, whether it is ESM.
+
+    `more` where it may export names that can't be read off: all of another file's, or what is handed `exports`.
+    """
 
     path: str
     content: bytes
@@ -55,6 +62,7 @@ class JavaScriptFile:
     exports: dict[str, str] = field(default_factory=dict)
     links: list[Link] = field(default_factory=list)
     esm: bool = False
+    more: bool = False
 
     def text(self, node: Node) -> str:
         """Return the text of a node."""
@@ -90,6 +98,62 @@ def string_of(file: JavaScriptFile, node: Node | None) -> str | None:
     return None if inner else file.text(node)[1:-1]
 
 
+#: What TypeScript has that makes code, by node: Node takes types away and makes nothing, so it refuses these.
+_MADE_BY_TYPESCRIPT: Final = {
+    "enum_declaration": "an enum",
+    "internal_module": "a namespace",
+    "module": "a namespace",
+    "import_require_clause": "`import ... = require(...)`",
+    "import_alias": "`import ... = ...`",
+    "type_assertion": "a type before a value (`<T>value`)",
+    "decorator": "a decorator",
+}
+_TYPES_ONLY: Final = ("interface_declaration", "type_alias_declaration", "ambient_declaration", "comment")
+
+
+def not_stripped(file: JavaScriptFile) -> Iterator[tuple[Node, str]]:
+    """Yield what Node does not run of a file in TypeScript, each with what it is called: the file fails to load."""
+    for node in walk(file.root):
+        what = _MADE_BY_TYPESCRIPT.get(node.type, "")
+        if node.type == "export_statement" and any(child.type == "=" for child in node.children):
+            what = "`export = ...`"
+        elif node.type in ("required_parameter", "optional_parameter") and _is_property(node):
+            what = "a parameter that is a property of its class"
+        if not what or not node.is_named or _is_ambient(node):
+            continue
+        if node.type in ("internal_module", "module") and _types_only(node):
+            continue
+        yield node, what
+
+
+def _is_property(parameter: Node) -> bool:
+    return any(child.type in ("accessibility_modifier", "readonly") for child in parameter.children)
+
+
+def _is_ambient(node: Node) -> bool:
+    while node is not None and node.type != "ambient_declaration":
+        node = node.parent
+    return node is not None
+
+
+def _types_only(namespace: Node) -> bool:
+    body = namespace.child_by_field_name("body")
+    for child in body.named_children if body is not None else ():
+        inner = child.child_by_field_name("declaration") or child if child.type == "export_statement" else child
+        inner = inner.named_children[0] if inner.type == "expression_statement" else inner
+        if inner.type not in _TYPES_ONLY and not (inner.type == "internal_module" and _types_only(inner)):
+            return False
+    return True
+
+
+def linked_file(path: str, module: str, known: Collection[str]) -> str:
+    """Return the file of the project that a relative link of a file leads to; empty for any other link."""
+    if not module.startswith("."):
+        return ""
+    there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))
+    return next((one for one in (there, *(f"{there}{suffix}" for suffix in SUFFIXES)) if one in known), "")
+
+
 def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
     """Return a file as a tree; raises BadInput, with line and column, where it is not JavaScript or TypeScript."""
     typescript = path.endswith((".ts", ".mts", ".cts"))
@@ -117,7 +181,27 @@ def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
     for node in walk(root):
         if node.type == "call_expression":
             _read_require(file, node)
+        elif not file.esm and node.type == "identifier" and file.text(node) in ("exports", "module"):
+            file.more = file.more or _hands_out_exports(file, node)
     return file
+
+
+def _hands_out_exports(file: JavaScriptFile, node: Node) -> bool:
+    """Tell whether a use of `exports` or `module` does more than to name one thing that is exported."""
+    above = node.parent
+    if file.text(node) == "module":
+        if above.type != "member_expression" or file.text(above) != "module.exports":
+            return file.text(above.parent) != "require.main === module" and above.type != "binary_expression"
+        node, above = above, above.parent
+    if above.type == "member_expression" and above.child_by_field_name("object") == node:
+        name = file.text(above.child_by_field_name("property"))
+        return bool(above.parent.child_by_field_name("left") == above and name not in file.exports)
+    whole = above.type == "assignment_expression" and above.child_by_field_name("left") == node
+    return not (whole and above.child_by_field_name("right").type == "object" and not _spreads(above))
+
+
+def _spreads(assignment: Node) -> bool:
+    return any(one.type == "spread_element" for one in assignment.child_by_field_name("right").named_children)
 
 
 def _read_statement(file: JavaScriptFile, node: Node) -> None:
@@ -155,12 +239,13 @@ def _read_export(file: JavaScriptFile, node: Node) -> None:
     source = node.child_by_field_name("source")
     if source is not None and (module := string_of(file, source)) is not None:
         file.links.append(Link(module, {}, source))
+    file.more = file.more or any(child.type == "*" for child in node.children)
     for child in node.named_children:
         if child.type == "export_clause":
             for one in child.named_children:
                 own = file.text(one.child_by_field_name("name"))
                 alias = one.child_by_field_name("alias")
-                file.exports[file.text(alias) if alias is not None else own] = own
+                file.exports[file.text(alias).strip("\"'") if alias is not None else own] = own
     declared = node.child_by_field_name("declaration")
     default = any(child.type == "default" for child in node.children)
     if default:

@@ -25,6 +25,8 @@ class WriterMethod:
     only: Mapping[str, str] = field(default_factory=dict)
     first: str = ""
     ends: bool = False  # the answer is out with it
+    over: bool = False  # what is put takes the place of what stood under its name
+    seals: tuple[str, ...] = ()  # attributes that nothing may be told to after it
 
     def steps(self) -> str:
         """Return a function, as source, that takes what the method takes and gives its steps."""
@@ -32,7 +34,9 @@ class WriterMethod:
         made += [f"('only', {name}, {name!r}, {_ONLY[kind]})" for name, kind in self.only.items()]
         made += [f"('set', {attribute!r}, {name})" for attribute, name in self.sets.items()]
         made += [f"('add', {attribute!r}, {name})" for attribute, name in self.adds.items()]
-        made += [f"('put', {attribute!r}, {name}, {value})" for attribute, (name, value) in self.puts.items()]
+        put = "put_over" if self.over else "put"
+        made += [f"({put!r}, {attribute!r}, {name}, {value})" for attribute, (name, value) in self.puts.items()]
+        made += [f"('seal', {attribute!r})" for attribute in self.seals]
         return f"lambda {', '.join(self.takes)}: [{', '.join(made)}]"
 
     def calls(self) -> tuple[bool, dict[str, str]]:

@@ -552,6 +552,8 @@ class Builder:
                 {parameter: str(kind) for parameter, kind in one.only.items()},
                 one.first,
                 one.ends,
+                one.over,
+                tuple(one.seals),
             )
             for name, one in model.methods.items()
         }

@@ -168,6 +168,8 @@ class WriterMethodModel(Model):
     puts: dict[Identifier, list[Identifier]] = Field(
         {}, description="attribute (a mapping, a list of pairs) → parameters of the name and of what is put there"
     )
+    over: bool = Field(False, description="whether what is put takes the place of what stood under its name")
+    seals: list[Identifier] = Field([], description="attributes that nothing may be told to after it")
     only: dict[Identifier, Literal["bytes", "text", "number"]] = Field(
         {}, description="parameter → what it has to be; anything else is a TypeError"
     )
@@ -203,7 +205,9 @@ class WriterModel(Model):
         if not all(known.values()):
             raise ValueError("an attribute is written with what it holds at first, such as status=200")
         for name, method in self.methods.items():
-            stray = next((one for one in (*method.sets, *method.adds, *method.puts) if one not in known), "")
+            stray = next(
+                (one for one in (*method.sets, *method.adds, *method.puts, *method.seals) if one not in known), ""
+            )
             if stray:
                 raise ValueError(f"method {name}: {stray!r} is none of what the writer holds")
         return self

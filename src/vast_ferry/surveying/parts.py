@@ -44,9 +44,11 @@ class Part:
 class FileScan:
     """What one file says: its parts by the names that they define (empty: the rest), and what it imports of its own.
 
-    `imports` maps a name of the file to (file of the project, name there; empty for the module itself).
+    `more` where it may define names that nobody can read off. `imports` maps a name of the file to (file of the
+    project, name there; empty for the module itself).
     """
 
     defines: frozenset[str] = frozenset()
     imports: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     parts: Mapping[str, Part] = field(default_factory=dict)
+    more: bool = False

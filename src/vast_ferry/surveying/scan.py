@@ -91,7 +91,7 @@ def scan_entry(folder: Path, function: Function, scanned: Scanned, *, script: bo
     names = (
         scanned.files[file].defines if file in scanned.files else frozenset(_top_names(parse_python(path, str(path))))
     )
-    if name not in names:
+    if name not in names and not (file in scanned.files and scanned.files[file].more):
         raise BadInput(
             f"function {function.name} points to {name!r}, which {file} does not "
             f"{'define' if function.entry.language == PYTHON else 'export'}{nearest(name, sorted(names))}",
@@ -147,10 +147,10 @@ def scan_project(folder: Path, files: Iterable[str], profile: Profile, functions
     """Return what a project's code needs of its provider, in every language in which it has functions."""
     files = list(files)
     scanned = scan_imports(folder, files, profile)
+    if not any(function.entry.language == JAVASCRIPT for function in functions):
+        return scanned  # what JavaScript there would be like is not even worked out
     surface = profile.javascript
-    if surface is not None and any(function.entry.language == JAVASCRIPT for function in functions):
-        return with_javascript(scanned, folder, files, surface)
-    return scanned
+    return with_javascript(scanned, folder, files, surface) if surface is not None else scanned
 
 
 def with_javascript(scanned: Scanned, folder: Path, files: Iterable[str], surface: Profile) -> Scanned:

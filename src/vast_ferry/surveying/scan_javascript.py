@@ -6,16 +6,22 @@ import posixpath
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Link, Node, parse_javascript, string_of, walk
+from vast_ferry.documents.javascript_file import (
+    JavaScriptFile,
+    Link,
+    Node,
+    linked_file,
+    not_stripped,
+    parse_javascript,
+    string_of,
+    walk,
+)
 from vast_ferry.hub.findings import BadInput, Finding, Severity
 from vast_ferry.mapping.clients import Client, name_of
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
-
-#: What a file of the project may be called where it is imported without its suffix.
-SUFFIXES = (".js", ".mjs", ".cjs", ".ts", ".mts", ".cts", "/index.js", "/index.mjs", "/index.cjs", "/index.ts")
 
 
 @dataclass(slots=True)
@@ -40,16 +46,18 @@ def scan_javascript(surface: Profile, contents: Iterable[tuple[str, bytes]], kno
             remedy = "Mend it if anything imports it"
             made.findings.append(Finding("not-javascript", Severity.TODO, error.what, remedy, error.place))
             continue
+        made.findings += _not_run(made.files[path])
         made.scans[path] = scanner.scan(made.files[path])
     return made
 
 
-def linked_file(path: str, module: str, known: Collection[str]) -> str:
-    """Return the file of the project that a relative link of a file leads to; empty for any other link."""
-    if not module.startswith("."):
-        return ""
-    there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))
-    return next((one for one in (there, *(f"{there}{suffix}" for suffix in SUFFIXES)) if one in known), "")
+def _not_run(file: JavaScriptFile) -> Iterable[Finding]:
+    """Yield a finding for the first place in a file that Node does not run: it runs TypeScript by taking types away."""
+    for node, what in not_stripped(file):
+        reason = f"Node takes types away and makes no code for {what}: it refuses this file, and what imports it"
+        remedy = "Write it in JavaScript's own terms (an object for an enum, a module for a namespace), or build it"
+        yield Finding("typescript-not-run", Severity.TODO, reason, remedy, file.place(node))
+        return
 
 
 class _Scanner:
@@ -83,7 +91,7 @@ class _Scanner:
             if name not in parts:
                 parts[name] = parts.get(inner, Part(names=frozenset([inner] if inner else [])))
         parts.setdefault("", Part())
-        return FileScan(frozenset(file.exports), own, parts)
+        return FileScan(frozenset(file.exports), own, parts, file.more)
 
     def _theirs(self, path: str, module: str) -> str:
         """Return the provider's module that a link means: by its name, or by a file that was made in its place."""

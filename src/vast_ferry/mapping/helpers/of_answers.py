@@ -97,6 +97,7 @@ class Writer:
     def __init__(self, holds: dict[str, Any], methods: dict[str, Any]) -> None:
         vars(self).update({name: copy.copy(value) for name, value in holds.items()})
         self._usual, self._methods, self._called = holds, methods, False
+        self._sealed: set[str] = set()  # attributes that nothing may be told to any more
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("_") or name not in self._methods:
@@ -104,6 +105,8 @@ class Writer:
 
         def tell(*given: Any, **named: Any) -> Writer:
             for step, *told in self._methods[name](*given, **named):
+                if step in ("set", "add", "put", "put_over") and told[0] in self._sealed:
+                    raise RuntimeError(f"{name} was called when {told[0]} could not be told any more")
                 getattr(self, f"_{step}")(*told)
             self._called = True
             return self
@@ -128,6 +131,15 @@ class Writer:
     def _put(self, attribute: str, name: Any, value: Any) -> None:
         held = getattr(self, attribute)
         setattr(self, attribute, [*held, (name, value)] if isinstance(held, list) else {**(held or {}), name: value})
+
+    def _put_over(self, attribute: str, name: Any, value: Any) -> None:
+        held = getattr(self, attribute)
+        pairs = held if isinstance(held, list) else (held or {}).items()
+        kept = [pair for pair in pairs if str(pair[0]).lower() != str(name).lower()]
+        setattr(self, attribute, [*kept, (name, value)] if isinstance(held, list) else {**dict(kept), name: value})
+
+    def _seal(self, attribute: str) -> None:
+        self._sealed.add(attribute)
 
     def answer(self, returned: Any = None) -> Any:
         """Return itself where it was told anything, else what the handler returned."""

@@ -249,9 +249,12 @@ def _steps(method: WriterMethod) -> str:
         raise NoTwin("methods of an answer that have to come first have no form in JavaScript yet")
     made = [f'["set", {text(attribute)}, {camel(name)}]' for attribute, name in method.sets.items()]
     made += [f'["add", {text(attribute)}, {camel(name)}]' for attribute, name in method.adds.items()]
+    put = "putOver" if method.over else "put"
     made += [
-        f'["put", {text(attribute)}, {camel(name)}, {camel(value)}]' for attribute, (name, value) in method.puts.items()
+        f'["{put}", {text(attribute)}, {camel(name)}, {camel(value)}]'
+        for attribute, (name, value) in method.puts.items()
     ]
+    made += [f'["seal", {text(attribute)}]' for attribute in method.seals]
     ends = ", ends: true" * method.ends
     takes = []
     for one in method.takes:

@@ -172,12 +172,12 @@ class _Construction(Construction):
         return Arrow(parameters, row.lens.write(value, self.reading.need), call.awaited)
 
 
-def translate_event(
-    name: str, source: EventShape, target: EventShape, about: str = "", *, fresh: bool = False
-) -> Source:
-    """Return a function that takes `source`'s parameters and gives `target`'s, in an array where there are several.
+def making_of(
+    source: EventShape, target: EventShape, *, fresh: bool = False
+) -> tuple[Reading, Construction, dict[str, Branch]]:
+    """Return how `target`'s places are made of what `source` hands over: what reads, what builds, and the trees.
 
-    Both shapes are as they stand in JavaScript. Raises NoTwin for what has no form there.
+    Raises NoTwin for what has no form in JavaScript.
     """
     given: dict[str, Expression] = {field: ex.Variable(own) for field, own in GIVEN.items()}
     if fresh:
@@ -191,6 +191,17 @@ def translate_event(
         raise NoTwin("batches in batches have no form in JavaScript yet")
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Variable(name_of_class)
+    return reading, making, trees
+
+
+def translate_event(
+    name: str, source: EventShape, target: EventShape, about: str = "", *, fresh: bool = False
+) -> Source:
+    """Return a function that takes `source`'s parameters and gives `target`'s, in an array where there are several.
+
+    Both shapes are as they stand in JavaScript. Raises NoTwin for what has no form there.
+    """
+    reading, making, trees = making_of(source, target, fresh=fresh)
     roots = [
         making.build(trees[root], Access(root)) if root in trees else ex.Variable(root) for root in target.parameters
     ]
@@ -200,13 +211,8 @@ def translate_event(
     parameters += [one for one in target.parameters if one not in trees]
     parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
     parameters = list(dict.fromkeys(parameters))
-    return Source(
-        name,
-        function(name, parameters, body, about, awaited=source.awaits),
-        tuple(parameters),
-        source.awaits,
-        frozenset(used),
-    )
+    text = function(name, parameters, body, about, awaited=source.awaits)
+    return Source(name, text, tuple(parameters), source.awaits, frozenset(used))
 
 
 def function(name: str, parameters: list[str], body: str, about: str = "", *, awaited: bool = False) -> str:

@@ -369,11 +369,23 @@ class Statements:
     _uses: dict[ex.Expression, int] = field(default_factory=dict)
     _named: dict[ex.Expression, str] = field(default_factory=dict)
     _sure: set[ex.Expression] = field(default_factory=set)
+    _before: set[ex.Expression] = field(default_factory=set)
 
     def count(self, node: ex.Expression) -> None:
         """Count the uses of an expression and its parts; call for every root before writing."""
         self._count(node)
         self._reach(node)
+        self._bring_out(node, inside=False)
+
+    def _bring_out(self, node: ex.Expression, *, inside: bool) -> None:
+        """Note what functions would have to wait for: it is waited for before, for it can be asked for once."""
+        if isinstance(node, ex.Await) and inside:
+            self._before.add(node)
+        inner = isinstance(node, Arrow | ex.Function)
+        for part in (
+            (node.of,) if isinstance(node, Arrow) else (node.body,) if isinstance(node, ex.Function) else node.parts
+        ):
+            self._bring_out(part, inside=inside or inner)
 
     def _reach(self, node: ex.Expression) -> None:
         if node in self._sure:
@@ -407,6 +419,8 @@ class Statements:
     def _variable(self, node: ex.Expression) -> str:
         if node in self._named:
             return self._named[node]
+        if node in self._before:
+            return self.assign(node, self.writer().plainly(node))
         if isinstance(node, ex.PLAIN) or self._uses.get(node, 0) < 2 or node not in self._sure:
             return ""
         return self.assign(node, self.writer().plainly(node))

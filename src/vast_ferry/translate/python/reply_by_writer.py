@@ -115,6 +115,8 @@ class Told(ByShape):
         usual = {name: ast.literal_eval(text) for name, mark, text in (t.partition("=") for t in method.takes) if mark}
         if any(self._type(given[name]) != _TYPES[kind] for name, kind in method.only.items() if name in given):
             raise Unknown
+        if method.seals:
+            raise Unknown  # what may be told after it is the provider's to say
         for attribute, name in method.sets.items():
             if attribute in run.held or attribute in run.added or attribute in run.put:
                 raise Unknown

@@ -81,13 +81,14 @@ export class Answering {
   #end;
   #ended = new Promise((resolve) => { this.#end = resolve; });
   #told = "";
+  #sealed = new Set();
 
   constructor(holds, methods) {
     Object.assign(this, structuredClone(holds));
     for (const [name, { steps, ends }] of Object.entries(methods)) {
       const tell = (...given) => {
         if (this.#told) throw new AnsweredTwice(`${name} was called after ${this.#told}: the answer was out already`);
-        for (const step of steps(...given)) this.#take(...step);
+        for (const step of steps(...given)) this.#take(name, ...step);
         if (ends) {
           this.#told = name;
           this.#end();
@@ -98,9 +99,15 @@ export class Answering {
     }
   }
 
-  #take(step, property, ...values) {
+  #take(method, step, property, ...values) {
+    if (this.#sealed.has(property)) throw new Error(`${method} was called when ${property} could not be told any more`);
     const held = this[property];
-    if (step === "set") [this[property]] = values;
+    if (step === "seal") this.#sealed.add(property);
+    else if (step === "putOver") {
+      const other = ([name]) => String(name).toLowerCase() !== String(values[0]).toLowerCase();
+      const kept = (Array.isArray(held) ? held : Object.entries(held ?? {})).filter(other);
+      this[property] = Array.isArray(held) ? [...kept, values] : Object.fromEntries([...kept, values]);
+    } else if (step === "set") [this[property]] = values;
     else if (step === "add") this[property] = [...held, ...values];
     else this[property] = Array.isArray(held) ? [...held, values] : { ...held, [values[0]]: values[1] };
   }

@@ -1,0 +1,360 @@
+"""How a handler's answers are turned: those told in full in the target's idiom, the others by one emitted function."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node
+from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.hub.functions import Function
+from vast_ferry.mapping.javascript.delivery import made_writer, telling
+from vast_ferry.mapping.javascript.functions import (
+    Source,
+    Takes,
+    function,
+    reply_there,
+    there,
+    translate_reply,
+    view_event,
+)
+from vast_ferry.mapping.javascript.names import camel
+from vast_ferry.mapping.tables import HUB_DONE, Kind
+from vast_ferry.mapping.writers import ByWriter
+from vast_ferry.translate.javascript.answers import Answers
+from vast_ferry.translate.javascript.edits import Edit, applied
+from vast_ferry.translate.javascript.follow import Emitted, Follower
+from vast_ferry.translate.javascript.places import Places, spelt
+from vast_ferry.translate.javascript.scopes import Scopes
+from vast_ferry.translate.javascript.stops import Stop
+from vast_ferry.translate.javascript.values import bare, chain_of, chain_of_root, in_try, indent_of, is_plain, own_nodes
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """What handlers of one project share on their way: where it comes from, its functions, what is emitted."""
+
+    title: str
+    takes: Takes
+    emitted: Emitted
+    function_of: Callable[[JavaScriptFile, Scopes, Node], Node | None]
+
+
+class Answering:
+    """A handler whose answers are turned: what is known of it, and the edits that came of it so far."""
+
+    def __init__(
+        self,
+        project: Project,
+        one: Function,
+        kinds: tuple[Kind, Kind],
+        seen: tuple[JavaScriptFile, Scopes, Node],
+        limit: float,
+    ) -> None:
+        self.project, self.one = project, one
+        self.file, self.scopes, self.node = seen
+        self.kind = one.kinds[0]
+        self.ours, self.theirs = kinds
+        self.body = self.node.child_by_field_name("body")
+        self.has_block = self.body.type == "statement_block"
+        self.places = Places(*kinds, one.name, limit)
+        self.event, self.reply = there(self.theirs.event), reply_there(self.theirs.answered)
+        self.parameters = [*self.event.handed_over]
+        if self.reply.writer is not None and self.reply.written.when == "writer":
+            self.parameters = [*self.reply.writer.among(tuple(self.parameters))]
+        self.follower = Follower(self.file, self.scopes, self.places, self.node, project.emitted)
+        self.edits: list[Edit] = []
+        self.first: list[str] = []
+        self.sources: dict[str, Source] = {}
+        self.helpers: set[str] = set()
+        self.findings: list[Finding] = []
+        self.made_whole: list[Node] = []
+        self.writer: Node | None = None  # the parameter through which it answers
+
+    def _through(self, writer: ByWriter) -> None:
+        """Write the answers of a handler that gives them through an object that it is handed.
+
+        Where each is told at once, at an end of the handler, it is an answer like any other. Else the object is made at
+        the first line, and the handler answers with what was told to it, when that is all told.
+        """
+        pattern = self.writer
+        if pattern is None or pattern.type != "identifier":
+            raise Stop("it takes what it answers through apart", pattern)
+        binding = self.scopes.of(pattern)
+        if binding is None or binding.writes:
+            raise Stop("what it answers through gets another value", pattern)
+        ends = {camel(name) for name, one in writer.methods.items() if one.ends}
+        chains = [chain_of(use, self.file, ends) for use in binding.uses]
+        answers = self._answers_of(chains) if all(chains) else {}
+        if answers and len(answers) == len(chains) and self._ends_with_answers([one for one in chains if one]):
+            for node, text in answers.values():
+                self._replace(node, text)
+            return
+        name = self.file.text(pattern)
+        made = Source(
+            "answering", function("answering", [], f"return {made_writer(writer)};"), used=frozenset(["Answering"])
+        )
+        own = self.project.emitted.name_of(made, self.follower.taken)
+        self.sources[own] = made
+        self.first.insert(0, f"const {name} = {own}()")
+        self.made_whole.append(pattern)
+        self.findings.append(
+            Finding(
+                "made-whole-javascript",
+                Severity.NOTE,
+                f"{self.one.name} has {name} made as {self.project.title} has it: not each answer is told at once",
+                "It does the same; answer in the target's own way where you want that idiom",
+                self.file.place(pattern),
+                self.one.name,
+            )
+        )
+        told, before = self._answer_function()
+        for value in self._returned():
+            chained = chain_of_root(value, self.file) == name
+            opens = f"{told}({before}" if chained else f"{told}({before}("
+            self.edits.append(Edit(value.start_byte, value.start_byte, opens))
+            self.edits.append(Edit(value.end_byte, value.end_byte, ")" if chained else f", {name}))"))
+        for one in self._bare_returns():
+            at = one.start_byte + len("return")
+            self.edits.append(Edit(at, at, f" {told}({before}{name})"))
+        self._at_the_end(told, f"{before}{name}, ")
+        self._no_return_type()
+
+    def _returned(self) -> list[Node]:
+        """Return the values that the handler returns."""
+        if not self.has_block:
+            return [self.body]
+        returns = [one for one in own_nodes(self.body) if one.type == "return_statement"]
+        return [inside[0] for one in returns if (inside := [c for c in one.named_children if c.type != "comment"])]
+
+    def _bare_returns(self) -> list[Node]:
+        returns = [one for one in own_nodes(self.body) if one.type == "return_statement"] if self.has_block else []
+        return [one for one in returns if not [c for c in one.named_children if c.type != "comment"]]
+
+    def _answers_of(self, chains: list[Node | None]) -> dict[int, tuple[Node, str]]:
+        """Return the nodes of answers that are told at once, at an end of the handler, and what they become."""
+        shapes = (reply_there(self.ours.answered), self.reply)
+        reading = Answers(self.file, self.scopes, shapes, self.project.takes, self._text_of)
+        returned = {bare(value).id: value for value in self._returned()}
+        last = [one for one in self.body.named_children if one.type != "comment"][-1:] if self.has_block else []
+        found: dict[int, tuple[Node, str]] = {}
+        for chain in chains:
+            assert chain is not None
+            text = reading.written(chain)
+            if not text:
+                continue
+            if chain.id in returned:
+                found[chain.id] = (returned[chain.id], text)
+            elif last and last[0].type == "expression_statement" and last[0].named_children[0] == chain:
+                found[chain.id] = (chain, f"return {text}")
+        return found
+
+    def _ends_with_answers(self, chains: list[Node]) -> bool:
+        """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
+        known = {one.id for one in chains}
+        if any(bare(value).id not in known for value in self._returned()) or self._bare_returns():
+            return False
+        inside = [one for one in self.body.named_children if one.type != "comment"] if self.has_block else []
+        if not inside:
+            return not self.has_block
+        last = inside[-1]
+        ended = last.type in ("return_statement", "throw_statement")
+        return ended or (last.type == "expression_statement" and last.named_children[0].id in known)
+
+    def _replace(self, node: Node, text: str) -> None:
+        inside = [one for one in self.edits if node.start_byte <= one.start and one.end <= node.end_byte]
+        self.edits = [one for one in self.edits if one not in inside]
+        self.edits.append(Edit(node.start_byte, node.end_byte, text))
+
+    def _answers(self) -> None:
+        ours, theirs = reply_there(self.ours.answered), self.reply
+        if ours == theirs or ours.writer is not None:
+            return
+        returns = [one for one in own_nodes(self.body) if one.type == "return_statement"] if self.has_block else []
+        values = [one.named_children[0] for one in returns if [c for c in one.named_children if c.type != "comment"]]
+        values += [] if self.has_block else [self.body]
+        needed = self.kind == "http" or (values and theirs.forms[0].when != "always")
+        if self.kind != "http" and ours.holds_again and not theirs.holds_again and values:
+            needed = True
+        if self.kind == "call" and not needed:
+            needed = [row.lens for row in ours.written.rows] != [row.lens for row in theirs.written.rows]
+        if not needed:
+            return
+        values = [value for value in values if self.kind != "http" or not self._in_full(value)]
+        self._no_return_type()
+        if not values and self._always_answers():
+            return
+        name, before = self._answer_function()
+        for value in values:
+            self._answer(value, name, before)
+        bare = [one for one in returns if not [c for c in one.named_children if c.type != "comment"]]
+        if self.kind == "http":
+            for one in bare:
+                word = "return"
+                self.edits.append(
+                    Edit(
+                        one.start_byte + len(word),
+                        one.start_byte + len(word),
+                        f" {name}({before[:-2] if before else ''})",
+                    )
+                )
+            self._at_the_end(name, before)
+
+    def _in_full(self, value: Node) -> bool:
+        """Write an answer that stands there in full as the target has it; tell whether it is done."""
+        shapes = (reply_there(self.ours.answered), self.reply)
+        text = Answers(self.file, self.scopes, shapes, self.project.takes, self._text_of).written(value)
+        if not text:
+            return False
+        self._replace(value, text)
+        return True
+
+    def _text_of(self, node: Node) -> str:
+        """Return the source of an expression with the edits in it."""
+        low, high = node.start_byte, node.end_byte
+        inside = [one for one in self.edits if low <= one.start and one.end <= high]
+        moved = [Edit(one.start - low, one.end - low, one.text) for one in inside]
+        return applied(self.file.content[low:high], moved).decode("utf-8", "replace")
+
+    def _always_answers(self) -> bool:
+        """Tell whether a body never comes to its end, and never returns without an answer."""
+        if not self.has_block:
+            return True
+        inside = [one for one in self.body.named_children if one.type != "comment"]
+        returns = [one for one in own_nodes(self.body) if one.type == "return_statement"]
+        bare = any(not [c for c in one.named_children if c.type != "comment"] for one in returns)
+        return bool(inside) and inside[-1].type in ("return_statement", "throw_statement") and not bare
+
+    def _answer(self, value: Node, name: str, before: str) -> None:
+        plain = is_plain(value) or self._gives_at_once(value)
+        text = self.file.text(value)
+        if text in ("null", "undefined") and self.kind != "http":
+            return
+        awaited = "" if plain or value.type == "await_expression" else "await "
+        inside = awaited and in_try(value, self.node)
+        if inside:
+            # To wait for it here would let this `try` catch what it did not catch before.
+            then = f"(returned) => {name}({before}returned)" if before else name
+            self.edits.append(Edit(value.start_byte, value.start_byte, "Promise.resolve("))
+            self.edits.append(Edit(value.end_byte, value.end_byte, f").then({then})"))
+            return
+        opens = value.start_byte
+        if awaited and value.type not in ("call_expression", "identifier", "member_expression", "new_expression"):
+            self.edits.append(Edit(opens, opens, f"{name}({before}await ("))
+            self.edits.append(Edit(value.end_byte, value.end_byte, "))"))
+            return
+        self.edits.append(Edit(opens, opens, f"{name}({before}{awaited}"))
+        self.edits.append(Edit(value.end_byte, value.end_byte, ")"))
+
+    def _gives_at_once(self, value: Node) -> bool:
+        """Tell whether a value is a call of one of the project's functions that gives no promise."""
+        if value.type != "call_expression":
+            return False
+        called = value.child_by_field_name("function")
+        found = self.project.function_of(self.file, self.scopes, called) if called.type == "identifier" else None
+        if found is None or any(child.type in ("async", "*") for child in found.children):
+            return False
+        body = found.child_by_field_name("body")
+        if body.type != "statement_block":
+            return is_plain(body)
+        returned = [
+            one.named_children[0] for one in own_nodes(body) if one.type == "return_statement" and one.named_children
+        ]
+        return all(map(is_plain, returned))
+
+    def _answer_function(self) -> tuple[str, str]:
+        """Return the name of the function that turns answers round, and what is handed to it before the answer."""
+        ours, theirs = reply_there(self.ours.answered), self.reply
+        takes = self.project.takes
+        wanted = "answer" if self.kind == "http" else "settle"
+        turned = translate_reply(f"{wanted}From", ours, theirs, takes)
+        code, used = [turned.text], set(turned.used)
+        told = "returned"
+        if ours.holds_again and not theirs.holds_again:
+            done = translate_reply(f"{wanted}Done", ours, HUB_DONE, takes)
+            turned = translate_reply(f"{wanted}From", HUB_DONE, theirs, takes)
+            code, used = [done.text, turned.text], {*done.used, *turned.used, "settled"}
+            told = f"settled({done.name}(returned))"
+        given = [told]
+        handed: list[str] = []
+        if "method" in turned.parameters:
+            view = view_event("methodOf", self.event, "method")
+            code.append(view.text)
+            used |= view.used
+            handed += [*view.parameters]
+            given.append(f"methodOf({', '.join(view.parameters)})")
+        value = f"{turned.name}({', '.join(given)})"
+        writer = theirs.writer if theirs.written.when == "writer" else None
+        waits = ours.writer is not None and any(one.ends for one in ours.writer.methods.values())
+        lines = [f"return {'await ' * turned.awaited}{value};"]
+        if writer is not None:
+            handed.append(writer.name)
+            lines = [f"const answer = {'await ' * turned.awaited}{value};", *telling(writer)]
+        name = wanted
+        if waits:  # it may be told later than the handler returns
+            lines.insert(0, "await Answering.ended(returned);")
+            used.add("Answering")
+        # What it needs stands in it: another that turns answers round has its own.
+        awaited = turned.awaited or waits
+        text = function(name, [*handed, "returned"], "\n".join([*lines, *code]), awaited=awaited)
+        source = Source(name, text, (), awaited, frozenset(used), turned.imports)
+        own = self.project.emitted.name_of(source, self.follower.taken)
+        self.sources[own] = source
+        return own, "".join(f"{one}, " for one in handed)
+
+    def _for_each_event(self) -> str:
+        """Return what begins a function that is called with each event of the target's batch, one after the other.
+
+        What it throws is written to the log, and its event is told to come again.
+        """
+        theirs = self.event
+        entry, held = theirs.event_parameters[0], spelt(theirs.each)
+        told = translate_reply("told", HUB_DONE, self.reply, self.project.takes)
+        named = view_event("idOf", replace(theirs, parameters=theirs.event_parameters), "id")
+        done = "{ value: null, again }" if self.reply.holds_again else "settled({ value: null, again })"
+        lines = [
+            "const again = [];",
+            f"for (const {entry} of {held}) {{",
+            "  try {",
+            f"    await handle({entry});",
+            "  } catch (error) {",
+            "    noteFailure(error);",
+            f"    again.push(idOf({entry}));",
+            "  }",
+            "}",
+            f"return told({done});",
+            told.text,
+            named.text,
+        ]
+        batch = held.partition(".")[0]
+        text = function("forEachEvent", [batch, "handle"], "\n".join(lines), awaited=True)
+        used = frozenset([*told.used, *named.used, "noteFailure", "settled"])
+        source = Source("forEachEvent", text, (), True, used)
+        own = self.project.emitted.name_of(source, self.follower.taken)
+        self.sources[own] = source
+        self._no_return_type()
+        return f"{own}({batch}, async ({entry}) => "
+
+    def _at_the_end(self, name: str, before: str) -> None:
+        """Let a body that comes to its end answer, as one that returns nothing does."""
+        if not self.has_block:
+            return
+        inside = [one for one in self.body.named_children if one.type != "comment"]
+        if inside and inside[-1].type in ("return_statement", "throw_statement"):
+            return
+        indent = indent_of(self.file, inside[0]) if inside else "  "
+        text = f"{indent}return {name}({before[:-2] if before else ''}){self.follower.semicolon}\n"
+        close = self.file.content.rfind(b"\n", 0, self.body.end_byte) + 1
+        if close <= self.body.start_byte:
+            self.edits.append(
+                Edit(
+                    self.body.end_byte - 1, self.body.end_byte - 1, f" return {name}({before[:-2] if before else ''}); "
+                )
+            )
+        else:
+            self.edits.append(Edit(close, close, text))
+
+    def _no_return_type(self) -> None:
+        kind = self.node.child_by_field_name("return_type")
+        if kind is not None:
+            self.edits.append(Edit(kind.start_byte, kind.end_byte, ""))

@@ -1,0 +1,22 @@
+"""Why a handler in JavaScript is left as it is, or has to be followed under other names."""
+
+from __future__ import annotations
+
+from vast_ferry.documents.javascript_file import Node
+from vast_ferry.hub.findings import FerryError
+
+
+class Stop(FerryError):
+    """Why a handler is left as it is; `node` is where, if it is one place."""
+
+    def __init__(self, why: str, node: Node | None = None) -> None:
+        super().__init__(why)
+        self.why, self.node = why, node
+
+
+class Clash(FerryError):
+    """What a handler is handed at the target is called as something is that the handler knows."""
+
+    def __init__(self, names: set[str]) -> None:
+        super().__init__(", ".join(sorted(names)))
+        self.names = names

@@ -1,0 +1,87 @@
+"""What can be told of expressions and statements by their nodes alone: promises, chains, ends, indentation."""
+
+from __future__ import annotations
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node
+from vast_ferry.translate.javascript.scopes import FUNCTIONS
+
+
+def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> Node | None:
+    """Return the chain of calls on a name that ends an answer; nothing where the name is used in another way."""
+    node = use
+    while True:
+        above = node.parent
+        if above.type != "member_expression" or above.child_by_field_name("object") != node:
+            return None
+        name = file.text(above.child_by_field_name("property"))
+        call = above.parent
+        if call.type != "call_expression" or call.child_by_field_name("function") != above:
+            return None
+        if name in ends:
+            return call
+        node = call
+
+
+def chain_of_root(node: Node, file: JavaScriptFile) -> str:
+    """Return the name on which a chain of calls begins; empty for anything else."""
+    node = bare(node)
+    while node.type == "call_expression":
+        called = node.child_by_field_name("function")
+        if called.type != "member_expression":
+            return ""
+        node = called.child_by_field_name("object")
+    return file.text(node) if node.type == "identifier" else ""
+
+
+def bare(node: Node) -> Node:
+    while node.type == "parenthesized_expression" and len(node.named_children) == 1:
+        node = node.named_children[0]
+    return node
+
+
+def indent_of(file: JavaScriptFile, node: Node) -> str:
+    begin = file.content.rfind(b"\n", 0, node.start_byte) + 1
+    text = file.content[begin : node.start_byte].decode("utf-8", "replace")
+    return text if not text.strip() else text[: len(text) - len(text.lstrip())]
+
+
+def own_nodes(body: Node) -> list[Node]:
+    """Return the nodes of a function's body, but those of functions in it."""
+    found, stack = [], [body]
+    while stack:
+        node = stack.pop()
+        found.append(node)
+        stack += [
+            one for one in reversed(node.named_children) if one.type not in FUNCTIONS and one.type != "class_body"
+        ]
+    return found
+
+
+def is_plain(value: Node) -> bool:
+    """Tell whether a value is certainly no promise."""
+    if value.type == "parenthesized_expression":
+        return is_plain(value.named_children[0])
+    if value.type == "ternary_expression":
+        return is_plain(value.child_by_field_name("consequence")) and is_plain(value.child_by_field_name("alternative"))
+    return value.type in (
+        "object",
+        "array",
+        "string",
+        "template_string",
+        "number",
+        "null",
+        "undefined",
+        "true",
+        "false",
+        "binary_expression",
+    ) and not (value.type == "binary_expression" and value.child_by_field_name("operator").type in ("||", "&&", "??"))
+
+
+def in_try(node: Node, function_node: Node) -> bool:
+    above = node.parent
+    while above is not None and above != function_node:
+        # What is thrown in a `catch` or a `finally` is not caught there.
+        if above.type == "try_statement" and above.child_by_field_name("body") == node:
+            return True
+        node, above = above, above.parent
+    return False
