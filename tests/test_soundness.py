@@ -279,6 +279,7 @@ CHANGED = {
     'request.parts["x"] = "y"': "event-changed",
     "(lambda parts: parts.clear())(request.parts)": "event-changed",
     'print(request.path is request.parts["one"])': "identity",
+    "S = request.path\n    print(request.path is S)": "identity",
     "with contextlib.nullcontext(request.parts) as held:\n        held.clear()": "event-changed",
     "match request.parts:\n        case {} as held:\n            held.clear()": "event-changed",
     'held = request.parts\n    held |= {"x": "y"}': "event-changed",

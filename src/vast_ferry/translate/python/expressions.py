@@ -319,8 +319,10 @@ class Expressions(Objects):
         if len(ends) > 1:
             self._met(named, self.env, ends)
         if any(isinstance(one, (ast.Is, ast.IsNot)) for one in node.ops):
-            theirs = any(isinstance(value, Foreign) or self._is_the_events(value) for value in values)
-            if theirs and not all(_is_one_of_a_kind(one) for one in (node.comparators if len(values) == 2 else ())):
+            # What is read of the event may be made anew each time, a text as well.
+            theirs = any(isinstance(value, (Foreign, Spot)) or self._is_the_events(value) for value in values)
+            alone = len(values) == 2 and not isinstance(values[1], Spot) and _is_one_of_a_kind(node.comparators[0])
+            if theirs and not alone:
                 raise self.stop("identity", node)
         if len(values) == 2:
             self.idioms.compared(node, values[0], values[1])
