@@ -191,6 +191,15 @@ def pairs_of(items: Iterable[Any] | None) -> list[tuple[str, str]]:
     return [(name, value) for name, value in items or ()]
 
 
+def web_headers(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return header fields as the platform's `Headers` goes through them: by name, joined, Set-Cookie apart."""
+    made: dict[str, list[str]] = {}
+    for name, value in pairs:
+        made.setdefault(name.lower(), []).append(value)
+    apart = {name: values if name == "set-cookie" else [", ".join(values)] for name, values in made.items()}
+    return [(name, value) for name in sorted(apart) for value in apart[name]]
+
+
 def without(headers: list[tuple[str, str]], name: str) -> list[tuple[str, str]]:
     """Return the header fields but those called `name`."""
     return [pair for pair in headers if pair[0].lower() != name]

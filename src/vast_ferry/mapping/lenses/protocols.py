@@ -368,6 +368,9 @@ class WebHeaders(Lens):
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return helper("pairs_of", at)
 
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("web_headers", value)
+
     def losses(self, field: str) -> tuple[Loss, ...]:
         def unsorted(fields: Fields) -> bool:
             names = [name.lower() for name, _ in fields["headers"]]

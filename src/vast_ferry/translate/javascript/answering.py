@@ -346,10 +346,10 @@ class Answering:
         text = f"{indent}return {name}({before[:-2] if before else ''}){self.follower.semicolon}\n"
         close = self.file.content.rfind(b"\n", 0, self.body.end_byte) + 1
         if close <= self.body.start_byte:
+            end = self.body.end_byte - 1
+            open_end = inside and not self.file.content[:end].rstrip().endswith(b";")
             self.edits.append(
-                Edit(
-                    self.body.end_byte - 1, self.body.end_byte - 1, f" return {name}({before[:-2] if before else ''}); "
-                )
+                Edit(end, end, f"{';' * bool(open_end)} return {name}({before[:-2] if before else ''}); ")
             )
         else:
             self.edits.append(Edit(close, close, text))

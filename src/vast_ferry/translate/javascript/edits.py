@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from vast_ferry.documents.javascript_file import JavaScriptFile
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node
 from vast_ferry.hub.findings import FerryError
 
 
@@ -34,6 +34,12 @@ def applied(content: bytes, edits: Iterable[Edit]) -> bytes:
     return b"".join([*parts, content[at:]])
 
 
+def goes_on(file: JavaScriptFile, statements: list[Node]) -> bool:
+    """Tell whether the first of some statements would go on with a line before it that no semicolon ends."""
+    first = next((file.text(one) for one in statements if one.type != "comment"), "")
+    return first.startswith(("(", "[", "`", "+", "-", "/"))
+
+
 def import_of(file: JavaScriptFile, names: list[str], module: str) -> Edit:
     """Return the edit that imports names of a module, as the file imports others: behind those, in its quotes."""
     links = [link.text for link in file.links]
@@ -60,6 +66,8 @@ def import_of(file: JavaScriptFile, names: list[str], module: str) -> Edit:
             )
         ):
             before = one
+    later = [one for one in statements if before is None or one.start_byte > before.start_byte]
+    line = f"{line};" if goes_on(file, later) and not semicolon else line
     if before is not None:
         return Edit(before.end_byte, before.end_byte, f"\n{line}")
     start = statements[0].start_byte if statements else len(file.content)

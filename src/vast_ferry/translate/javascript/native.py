@@ -20,7 +20,7 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.javascript.answering import Answering, Project
-from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
+from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, goes_on
 from vast_ferry.translate.javascript.follow import Emitted, Followed, Whole
 from vast_ferry.translate.javascript.handlers import exported_function, function_at, handler_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
@@ -298,6 +298,8 @@ class _Handler(Answering):
         if awaits and not any(child.type == "async" for child in self.node.children):
             self.edits.append(Edit(self.node.start_byte, self.node.start_byte, "async "))
         lines = [line + self.follower.semicolon for line in self.first]
+        if lines and self.has_block and goes_on(self.file, self.body.named_children):
+            lines[-1] = f"{lines[-1].removesuffix(';')};"
         if not lines and not around:
             return
         if not self.has_block:

@@ -150,6 +150,11 @@ export function pairsOf(items) {
   return Array.from(items ?? [], ([name, value]) => [name, value]);
 }
 
+/** Return header fields as the platform keeps them. */
+export function webHeaders(pairs) {
+  return new Headers(pairs);
+}
+
 /** Return [name, value] pairs of one list in which names and values alternate. */
 export function pairsOfFlat(flat) {
   const pairs = [];
