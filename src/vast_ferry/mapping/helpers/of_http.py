@@ -200,6 +200,11 @@ def web_headers(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
     return [(name, value) for name in sorted(apart) for value in apart[name]]
 
 
+def array_buffer(value: bytes) -> bytes:
+    """Return bytes as the platform hands them out bare: here they are bytes already."""
+    return value
+
+
 def without(headers: list[tuple[str, str]], name: str) -> list[tuple[str, str]]:
     """Return the header fields but those called `name`."""
     return [pair for pair in headers if pair[0].lower() != name]

@@ -407,6 +407,19 @@ class RequestBody(PlainBytes):
         )
 
 
+class ArrayBuffer(PlainBytes):
+    """Bytes as the platform hands them out bare, to be looked at through an array of some type."""
+
+    __slots__ = ()
+    name = "array_buffer"
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("bytes_of", at, Literal(""))
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("array_buffer", value)
+
+
 class ResponseBody(PlainBytes):
     """A reply's content, nothing where its status has none."""
 

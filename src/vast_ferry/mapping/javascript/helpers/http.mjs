@@ -150,6 +150,11 @@ export function pairsOf(items) {
   return Array.from(items ?? [], ([name, value]) => [name, value]);
 }
 
+/** Return bytes as the platform hands them out bare, in memory of their own. */
+export function arrayBuffer(bytes) {
+  return Uint8Array.from(bytes).buffer;
+}
+
 /** Return header fields as the platform keeps them. */
 export function webHeaders(pairs) {
   return new Headers(pairs);
