@@ -16,6 +16,7 @@ from typing import Any
 
 import httpx
 import pytest
+from conftest import some
 from under_node import called, served
 
 from vast_ferry import BadInput, Verdict, carry, check, survey
@@ -47,7 +48,7 @@ TARGETS = {
 }
 
 
-@pytest.mark.parametrize("to", TARGETS)
+@pytest.mark.parametrize("to", some(reversed(TARGETS), 2))
 def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str) -> None:
     made = carry(DEMO, to=to, out=tmp_path / "there")
     result = check(tmp_path / "there")
@@ -77,6 +78,7 @@ MEANT = {
 }
 
 
+@pytest.mark.slow
 def test_both_languages_do_the_same_for_the_same_samples(tmp_path: Path) -> None:
     told: dict[str, dict[str, str]] = {}
     for language, project in LANGUAGES.items():
@@ -247,7 +249,7 @@ WRITTEN = {
 
 
 @pytest.mark.parametrize("name", WRITTEN)
-@pytest.mark.parametrize("to", ["thornwick@1", "fetch"])
+@pytest.mark.parametrize("to", some(["thornwick@1", "fetch"], 2))
 def test_however_it_is_exported_it_is_found(tmp_path: Path, name: str, to: str) -> None:
     suffix, source = WRITTEN[name]
     folder = project(tmp_path / "p", source, suffix)

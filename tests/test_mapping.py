@@ -230,7 +230,8 @@ def test_every_lens_is_used_by_a_shipped_profile_or_has_its_row_in_the_table_of_
     rows = [row for client in clients for row in client.arguments.rows]
     rows += [row for client in clients if client.result for row in client.result.rows]
     rows += [row for profile in own for kind in profile.kinds.values() for row in kind.event.rows]
-    for kind in (kind for profile in (*all_profiles(), *own) for kind in profile.kinds.values()):
+    surfaces = [profile.javascript for profile in all_profiles() if profile.javascript is not None]
+    for kind in (kind for profile in (*all_profiles(), *own, *surfaces) for kind in profile.kinds.values()):
         rows += kind.event.rows
         rows += [row for form in (kind.reply.forms if kind.reply else ()) for row in form.rows]
     for row in rows:
