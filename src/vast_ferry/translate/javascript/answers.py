@@ -19,7 +19,7 @@ from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.writers import WriterMethod
-from vast_ferry.translate.javascript.follow import only_looks
+from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)

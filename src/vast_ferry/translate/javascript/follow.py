@@ -30,7 +30,7 @@ from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.mapping.javascript.names import RESERVED
 from vast_ferry.mapping.javascript.writing import NoTwin
 from vast_ferry.translate.javascript.edits import Edit
-from vast_ferry.translate.javascript.handlers import function_at
+from vast_ferry.translate.javascript.looking import AROUND, Looks
 from vast_ferry.translate.javascript.places import Part, Places, Written, spelt
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, NAMES, Scopes, bound_in, is_written
 from vast_ferry.translate.javascript.stops import Stop
@@ -38,37 +38,6 @@ from vast_ferry.translate.javascript.stops import Stop
 LOOPS = frozenset(("for_statement", "for_in_statement", "while_statement", "do_statement"))
 #: The name of a block that was a loop over a batch.
 LABEL: Final = "one"
-#: What stands around an expression and changes nothing.
-_AROUND = frozenset(("parenthesized_expression", "non_null_expression"))
-#: Methods of arrays, texts, maps and bytes that change nothing of what they are called on; first those that call what
-#: they are given.
-_CALLING = frozenset(
-    (  # noqa: SIM905
-        "every filter find findIndex findLast flatMap forEach map reduce replace replaceAll some"
-    ).split()
-)
-_LOOKS = _CALLING | frozenset(
-    (  # noqa: SIM905
-        "at concat endsWith entries flat get getAll getSetCookie has hasOwnProperty includes indexOf join keys "
-        "lastIndexOf match one padEnd padStart pairs readUInt32BE search slice split startsWith "
-        "substring toFixed toISOString toLowerCase toString toUpperCase trim trimEnd trimStart values"
-    ).split()
-)
-#: Functions that only look at what they are given.
-_ONLY_LOOK = frozenset(
-    ("JSON.stringify", "Object.keys", "Object.entries", "Object.values", "Object.hasOwn", "String", "Number", "Boolean")
-    + (
-        "Array.isArray",
-        "Array.from",
-        "Buffer.from",
-        "console.log",
-        "console.error",
-        "parseInt",
-        "parseFloat",
-        "encodeURIComponent",
-    )
-)
-_ONLY_LOOK_NEW = frozenset(("URLSearchParams", "Headers", "Map", "Set", "TextDecoder", "Date"))
 
 
 class Whole(FerryError):
@@ -171,7 +140,7 @@ class Follower:
                 node, part = above, part.called
                 self._call(node, part)
                 return
-            if above.type in _AROUND:
+            if above.type in AROUND:
                 node = above
                 continue
             if step not in part.parts:
@@ -192,7 +161,7 @@ class Follower:
             return string_of(self.file, above.child_by_field_name("index"))
         if above.type == "call_expression" and above.child_by_field_name("function") == node:
             return "()"
-        return "" if above.type in _AROUND else None
+        return "" if above.type in AROUND else None
 
     def _held(self, node: Node, part: Part) -> None:
         """Follow a part that is more than one row: bound to a name, or unpacked."""
@@ -460,7 +429,7 @@ class Follower:
                 continue
             deep = part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
             for one in reads:
-                looker = _Looks(self.file, self.scopes)
+                looker = Looks(self.file, self.scopes)
                 looks = looker.names(one.node, deep=deep) if one.unpacked else looker.at(one.node, deep=deep)
                 if not looks and (len(reads) > 1 or _again_and_again(one.node, self.function, self.once)):
                     raise Whole(one.node, "what stands there may be changed, and is read more than once")
@@ -583,162 +552,3 @@ def _again_and_again(node: Node, function: Node, once: set[int]) -> bool:
             return True
         above = above.parent
     return False
-
-
-def only_looks(file: JavaScriptFile, node: Node) -> bool:
-    """Tell whether an expression changes nothing, and asks nobody who might: it may be evaluated sooner or later."""
-    kind = node.type
-    if kind in (
-        "identifier",
-        "shorthand_property_identifier",
-        "string",
-        "number",
-        "true",
-        "false",
-        "null",
-        "undefined",
-    ):
-        return True
-    if kind in _PARTS:
-        inner = [one for one in node.named_children if one.type not in _NO_PART]
-        return all(only_looks(file, one) for one in inner)
-    if kind == "member_expression":
-        return only_looks(file, node.child_by_field_name("object"))
-    if kind == "arrow_function":
-        return only_looks(file, node.child_by_field_name("body"))
-    if kind == "unary_expression":
-        return node.children[0].type != "delete" and only_looks(file, node.named_children[0])
-    if kind == "call_expression":
-        called, given = node.child_by_field_name("function"), node.child_by_field_name("arguments")
-        handed = given.named_children if given.type == "arguments" else []
-        if given.type != "arguments" or not all(only_looks(file, one) for one in handed):
-            return False
-        asks = called.type == "member_expression" and file.text(called.child_by_field_name("property")) in _CALLING
-        if any(one.type in ("identifier", "member_expression") for one in handed[0 if asks else 1 :]):
-            return False  # it may be called, and nobody knows what that does
-        if called.type == "member_expression" and file.text(called) not in _ONLY_LOOK:
-            looks = file.text(called.child_by_field_name("property")) in _LOOKS
-            return looks and only_looks(file, called.child_by_field_name("object"))
-        return file.text(called) in _ONLY_LOOK
-    return False
-
-
-#: What is made of its parts, and does nothing else; and what in it is no part.
-_PARTS = frozenset(
-    ("template_string", "template_substitution", "object", "array", "pair", "spread_element", "binary_expression")
-    + ("ternary_expression", "parenthesized_expression", "subscript_expression", "as_expression", "non_null_expression")
-)
-_NO_PART = frozenset(("string_fragment", "escape_sequence", "comment", "property_identifier", "computed_property_name"))
-
-
-class _Looks:
-    """Whether what a node gives is only looked at, through the functions of its file that it is handed to."""
-
-    def __init__(self, file: JavaScriptFile, scopes: Scopes) -> None:
-        self.file, self.scopes = file, scopes
-        self.inside: list[int] = []  # functions that are gone through
-
-    def at(self, node: Node, *, deep: bool) -> bool:
-        """Tell whether it is; `deep`: what is in it can be changed as well."""
-        above = node.parent
-        while above.type in (*_AROUND, "as_expression", "satisfies_expression") or _gives_on(self.file, above, node):
-            node, above = above, above.parent
-        kind = above.type
-        if kind in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == node:
-            return self._asked_of(above, deep=deep)
-        if kind == "binary_expression":
-            return not _asks_if_one(self.file, above, node)
-        if kind in ("template_substitution", "if_statement", "while_statement"):
-            return True
-        if kind == "arguments":
-            return self._handed_to(above.parent, node, deep=deep)
-        if kind == "variable_declarator":
-            name = above.child_by_field_name("name")
-            return (name.type == "object_pattern" and not deep) or self.names(name, deep=deep)
-        if kind == "unary_expression":
-            return bool(above.children[0].type != "delete")
-        if kind == "ternary_expression":
-            return bool(above.child_by_field_name("condition") == node)
-        if kind == "for_in_statement":
-            return bool(above.child_by_field_name("right") == node) and not deep
-        return bool(kind == "spread_element") and not deep
-
-    def names(self, pattern: Node, *, deep: bool) -> bool:
-        """Tell whether what a pattern unpacks is only looked at, under each of its names."""
-        target = pattern.child_by_field_name("value") or pattern
-        deep = deep or target.type not in ("identifier", "shorthand_property_identifier_pattern")
-        bindings = [self.scopes.of(name) for name in bound_in(pattern)]
-        return all(
-            one is not None and not one.writes and all(self.at(use, deep=deep) for use in one.uses) for one in bindings
-        )
-
-    def _asked_of(self, asked: Node, *, deep: bool) -> bool:
-        """Tell whether what is asked of a value changes nothing of it."""
-        if is_written(asked):
-            return False
-        beyond = asked.parent
-        if beyond.type == "call_expression" and beyond.child_by_field_name("function") == asked:
-            name = asked.child_by_field_name("property")
-            return name is not None and self.file.text(name) in _LOOKS and not deep
-        return self.at(asked, deep=True) if deep else True
-
-    def _handed_to(self, call: Node, node: Node, *, deep: bool) -> bool:
-        """Tell whether a call only looks at what it is given."""
-        if call.type == "new_expression":
-            return self.file.text(call.child_by_field_name("constructor")) in _ONLY_LOOK_NEW
-        called = call.child_by_field_name("function")
-        return self.file.text(called) in _ONLY_LOOK or self._looks_inside(called, call, node, deep=deep)
-
-    def _looks_inside(self, called: Node, call: Node, node: Node, *, deep: bool) -> bool:
-        """Tell whether a function of the file only looks at what it is handed, under the name that this has there."""
-        binding = self.scopes.of(called) if called.type == "identifier" else None
-        if binding is None or binding.writes or len(binding.declared) != 1 or binding.kind == "import":
-            return False
-        function = function_at(binding.declared[0])
-        if function is None or function.id in self.inside or self._takes_otherwise(function):
-            return False
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
-        at = next(number for number, one in enumerate(given) if one.start_byte <= node.start_byte < one.end_byte)
-        taken = _parameters(function)
-        if any(one.type == "spread_element" for one in given[:at]) or at >= len(taken):
-            return False
-        name = taken[at].child_by_field_name("pattern") or taken[at]
-        bound = self.scopes.of(name) if name.type == "identifier" else None
-        if bound is None or bound.writes or len(bound.declared) != 1:
-            return False
-        self.inside.append(function.id)
-        try:
-            return all(self.at(use, deep=deep) for use in bound.uses)
-        finally:
-            self.inside.pop()
-
-    def _takes_otherwise(self, function: Node) -> bool:
-        """Tell whether a function may take its arguments without their names, or goes on when it is asked to."""
-        return any(
-            (one.type == "identifier" and self.file.text(one) == "arguments") or one.type == "yield_expression"
-            for one in walk(function)
-        )
-
-
-def _parameters(function: Node) -> list[Node]:
-    """Return the nodes of a function's parameters."""
-    single = function.child_by_field_name("parameter")
-    every = function.child_by_field_name("parameters")
-    return [single] if single is not None else [one for one in every.named_children if one.type != "comment"]
-
-
-def _gives_on(file: JavaScriptFile, above: Node, node: Node) -> bool:
-    """Tell whether what a node gives may be what an expression around it gives: `a ?? b`, `a || b`, `x && b`."""
-    if above.type != "binary_expression":
-        return False
-    operator = file.text(above.child_by_field_name("operator"))
-    return operator in ("||", "??") or (operator == "&&" and above.child_by_field_name("right") == node)
-
-
-def _asks_if_one(file: JavaScriptFile, comparison: Node, node: Node) -> bool:
-    """Tell whether it is asked if an object is the same as another, which one that is made at each read never is."""
-    if file.text(comparison.child_by_field_name("operator")) not in ("==", "===", "!=", "!=="):
-        return False
-    sides = [comparison.child_by_field_name(side) for side in ("left", "right")]
-    other = next(one for one in sides if one != node)
-    return other.type not in ("null", "undefined", "string", "number", "true", "false", "template_string")
