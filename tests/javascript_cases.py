@@ -24,7 +24,7 @@ from vast_ferry.hub.functions import Entry, Function, Project
 from vast_ferry.profiles.registry import find_profile
 
 SOURCES = {"ostermere": "ostermere@1", "thornwick": "thornwick@2", "brackendale": "brackendale@1"}
-TARGETS = [*SOURCES.values(), "ostermere@2", "thornwick@1", "node-http@1", "fetch@1"]
+TARGETS = [*SOURCES.values(), "ostermere@2", "thornwick@1", "node-http@1", "fetch@1", "marrowby@1"]
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,7 @@ from vast_ferry.mapping import laws
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
+from vast_ferry.mapping.helpers.of_http import captured_by
 from vast_ferry.mapping.javascript import functions as in_javascript
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.law_values import TEXT, VALUES, values_of
@@ -43,6 +44,7 @@ TARGETS = {
     "thornwick@1": (set(), 30),
     "thornwick@2": (set(), 30),
     "brackendale@1": ({"good-day.yaml"}, 30),  # no way to start a function
+    "marrowby@1": ({"good-day.yaml"}, 30),  # nor here
     "node-http": (set(), 13),
     "fetch": (set(), 13),
 }
@@ -289,6 +291,28 @@ def test_without_node_one_message_says_what_to_install(tmp_path: Path, monkeypat
         node_program.cache_clear()
 
 
+@pytest.mark.parametrize("to", some(["thornwick@2", "ostermere@2", "brackendale@1", "node-http"], 4))
+def test_what_wires_name_is_handed_over_in_one_object(tmp_path: Path, to: str) -> None:
+    wired = Path(__file__).parent / "projects" / "wires_in_javascript"
+    made = carry(wired, to=to, out=tmp_path / "there", source="marrowby@1")
+    bound = {one.name for one in made.record.functions if one.style == "wrapped"}
+    assert bound == {"noted", "summed", "taken"} & {one.name for one in made.record.functions}
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
+def test_a_key_is_taken_apart_as_in_python(tmp_path: Path) -> None:
+    patterns = ["{a}/{b}.csv", "x/{a}{}", "{rest...}/z", "{a}.{...}", "(+){a}[$]"]
+    keys = ["n/m.csv", "x/é\n!", "a/b/c/z", "a.b/c", "(+)q[$]", "", "/.csv"]
+    asked = [(pattern, key) for pattern in patterns for key in keys]
+    module = module_text("", ["capturedBy"], ["export { capturedBy };"])
+    there = called(tmp_path, module, [("capturedBy", one) for one in asked])
+    for (pattern, key), found in zip(asked, there, strict=True):
+        try:
+            assert found == captured_by(pattern, key)
+        except ValueError:
+            assert found.startswith("RangeError: ")
+
+
 def test_a_project_in_both_languages_goes_together(tmp_path: Path) -> None:
     folder = tmp_path / "p"
     shutil.copytree(PROJECT, folder, ignore=shutil.ignore_patterns("__pycache__"))
@@ -298,10 +322,10 @@ def test_a_project_in_both_languages_goes_together(tmp_path: Path) -> None:
     made = carry(folder, to="thornwick@1", out=tmp_path / "there")
     assert {one.style for one in made.record.functions} == {"native"}
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
-    left = carry(folder, to="marrowby@1", out=tmp_path / "left")
+    left = carry(folder, to="quillhaven@1", out=tmp_path / "left")
     assert left.record.left_behind == ["member_joined"]
     told = [one.reason for one in left.findings if one.code == "function-left-behind"]
-    assert told == ["member_joined was not carried: Marrowby 1 runs no JavaScript"]
+    assert told == ["member_joined was not carried: Quillhaven 1 runs no JavaScript"]
 
 
 def test_python_is_left_behind_where_only_javascript_runs(tmp_path: Path) -> None:

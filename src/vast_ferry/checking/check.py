@@ -24,7 +24,7 @@ from vast_ferry.surveying.record import edited, read_record
 LONGEST_CALL = 10.0
 
 #: Samples are read, run and compared so many at a time.
-BATCH = 500
+BATCH = 2000
 
 
 def check(

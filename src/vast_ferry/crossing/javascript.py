@@ -15,6 +15,7 @@ from pathlib import PurePosixPath
 from vast_ferry.documents.javascript_file import JavaScriptFile, linked_file
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.javascript.bindings import bound_call, operate_over, operations_of
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
 from vast_ferry.mapping.javascript.functions import there, view_event
 from vast_ferry.mapping.javascript.library import module_text
@@ -66,6 +67,7 @@ class JavaScriptWrapping:
     slugs: Mapping[str, str]
     rewritten: Rewritten = field(default_factory=Rewritten)
     deliveries: dict[str, Delivery] = field(default_factory=dict)
+    bound: dict[str, Delivery] = field(default_factory=dict)  # those of functions that are called by their bindings
 
     @property
     def wrapped(self) -> list[Function]:
@@ -131,8 +133,19 @@ class JavaScriptWrapping:
         return made
 
     def _shared(self) -> str:
-        kinds = dict.fromkeys(kind for function in self.wrapped for kind in function.kinds)
+        by_bindings = [one for one in self.wrapped if self.source.binds(one)]
+        kinds = dict.fromkeys(kind for one in self.wrapped if one not in by_bindings for kind in one.kinds)
         takes = {**takes_of(self.source), **takes_of(self.target)}
+        for function in by_bindings:
+            kind = function.kinds[0]
+            self.bound[function.name] = bound_call(
+                camel(f"call_{self.slugs[function.name]}"),
+                (self.source.kind(kind), self.target.kind(kind)),
+                function.bindings,
+                self.source.model.handler.output,
+                takes,
+                hosts=self.target.hosts,
+            )
         for kind in kinds:
             self.deliveries[kind] = deliver(
                 camel(f"call_{kind}"),
@@ -149,7 +162,11 @@ class JavaScriptWrapping:
         asked = named & self.rewritten.helpers or any(name in text for name in named for text in texts)
         if not kinds and not asked:
             objects, used = [], frozenset()
-        made = [*self.deliveries.values()]
+        operations = operations_of(binding for one in by_bindings for binding in one.bindings)
+        if operations:
+            operate, helpers = operate_over(operations, self.target.operations, self.target.hosts)
+            objects, used = [*objects, *operate], used | helpers
+        made = [*self.deliveries.values(), *self.bound.values()]
         code = [*objects, *dict.fromkeys(text for one in made for text in one.code)]
         exported = [one.name for one in made]
         used = used.union(*(one.used for one in made))
@@ -195,10 +212,12 @@ class JavaScriptWrapping:
         given = {"functionName": text(function.name), "limit": f"{limit:g}"}
         # What nothing tells comes last: it is what is left.
         kinds = sorted(function.kinds, key=lambda kind: not self.target.kinds[kind].event.told)
-        parameters = [one for one in self.deliveries[kinds[0]].parameters if one not in given]
+        first = self.bound.get(function.name) or self.deliveries[kinds[0]]
+        parameters = [one for one in first.parameters if one not in given]
         lines, used = [], []
+        ways = {kind: self.bound.get(function.name) or self.deliveries[kind] for kind in kinds}
         for number, kind in enumerate(kinds):
-            one = self.deliveries[kind]
+            one = ways[kind]
             theirs = [name for name in one.parameters if name not in given]
             names = dict(zip(theirs, parameters, strict=True))
             handed = [given.get(name) or names[name] for name in one.parameters]

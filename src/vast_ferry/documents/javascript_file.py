@@ -8,8 +8,10 @@ from __future__ import annotations
 import functools
 import importlib
 import posixpath
-from collections.abc import Collection, Iterator
+from bisect import bisect_left
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field
+from operator import itemgetter
 from typing import Any, Final
 
 from vast_ferry.hub.findings import BadInput, Place
@@ -41,12 +43,16 @@ def _parser(typescript: bool) -> Any:
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """A module that a file names, and what it takes from it: own name → name there (`*` the whole, `default`)."""
+    """A module that a file names, and what it takes from it: own name → name there (`*` the whole, `default`).
+
+    `passed` is what it only passes on, by the name under which it exports that.
+    """
 
     module: str
     names: dict[str, str]
     text: Node  # the text, with its quotes, that names the module
     required: bool = False
+    passed: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -63,6 +69,46 @@ class JavaScriptFile:
     links: list[Link] = field(default_factory=list)
     esm: bool = False
     more: bool = False
+    _places: dict[str, list[int]] = field(default_factory=dict)  # type → where its nodes stand among all
+    _nodes: dict[str, list[Node]] = field(default_factory=dict)  # and they themselves
+    _spans: dict[int, tuple[int, int]] = field(default_factory=dict)  # by a node's id: where it and all below it stand
+
+    def of_types(self, node: Node, types: Iterable[str]) -> list[Node]:
+        """Return those of some types among a node and all below it, in the order in which they stand.
+
+        The tree is gone through once a file, for that is what takes the time.
+        """
+        if not self._spans:
+            self._index()
+        begin, end = self._spans[node.id]
+        found: list[tuple[int, Node]] = []
+        for one in set(types):
+            places = self._places.get(one, [])
+            some = slice(bisect_left(places, begin), bisect_left(places, end))
+            found += zip(places[some], self._nodes.get(one, [])[some], strict=True)
+        found.sort(key=itemgetter(0))
+        return [one for _, one in found]
+
+    def _index(self) -> None:
+        cursor, number, above = self.root.walk(), 0, list[tuple[int, int]]()
+        places, nodes, spans = self._places, self._nodes, self._spans
+        while True:
+            node = cursor.node
+            above.append((node.id, number))
+            if node.is_named:
+                kind = node.type
+                places.setdefault(kind, []).append(number)
+                nodes.setdefault(kind, []).append(node)
+            number += 1
+            if cursor.goto_first_child():
+                continue
+            identity, begin = above.pop()
+            spans[identity] = (begin, number)
+            while not cursor.goto_next_sibling():
+                if not cursor.goto_parent():
+                    return
+                identity, begin = above.pop()
+                spans[identity] = (begin, number)
 
     def text(self, node: Node) -> str:
         """Return the text of a node."""
@@ -108,12 +154,14 @@ _MADE_BY_TYPESCRIPT: Final = {
     "type_assertion": "a type before a value (`<T>value`)",
     "decorator": "a decorator",
 }
+_PERHAPS_MADE: Final = (*_MADE_BY_TYPESCRIPT, "export_statement", "required_parameter", "optional_parameter")
+_JSX: Final = ("jsx_element", "jsx_self_closing_element", "jsx_fragment")
 _TYPES_ONLY: Final = ("interface_declaration", "type_alias_declaration", "ambient_declaration", "comment")
 
 
 def not_stripped(file: JavaScriptFile) -> Iterator[tuple[Node, str]]:
     """Yield what Node does not run of a file in TypeScript, each with what it is called: the file fails to load."""
-    for node in walk(file.root):
+    for node in file.of_types(file.root, _PERHAPS_MADE):
         what = _MADE_BY_TYPESCRIPT.get(node.type, "")
         if node.type == "export_statement" and any(child.type == "=" for child in node.children):
             what = "`export = ...`"
@@ -156,6 +204,24 @@ def linked_file(path: str, module: str, known: Collection[str]) -> str:
 
 def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
     """Return a file as a tree; raises BadInput, with line and column, where it is not JavaScript or TypeScript."""
+    file = parsed(content, path)
+    jsx = next((at for at in file.of_types(file.root, _JSX)), None)
+    if jsx is not None:
+        raise BadInput(
+            "the file holds JSX, which Node does not run", "Build it first, or take the markup out", file.place(jsx)
+        )
+    for statement in file.root.named_children:
+        _read_statement(file, statement)
+    for node in file.of_types(file.root, ("call_expression", "identifier")):
+        if node.type == "call_expression":
+            _read_require(file, node)
+        elif not file.esm and file.text(node) in ("exports", "module"):
+            file.more = file.more or _hands_out_exports(file, node)
+    return file
+
+
+def parsed(content: bytes, path: str) -> JavaScriptFile:
+    """Return a file as a tree of which nothing is read yet; raises BadInput as `parse_javascript` does."""
     typescript = path.endswith((".ts", ".mts", ".cts"))
     root = _parser(typescript).parse(content).root_node
     file = JavaScriptFile(path, content, root)
@@ -171,18 +237,6 @@ def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
             else "its end is missing"
         )
         raise BadInput(f"the file is not {language}: {what}", "Mend the line", file.place(wrong))
-    jsx = next((node for node in walk(root) if node.type.startswith("jsx_")), None)
-    if jsx is not None:
-        raise BadInput(
-            "the file holds JSX, which Node does not run", "Build it first, or take the markup out", file.place(jsx)
-        )
-    for statement in root.named_children:
-        _read_statement(file, statement)
-    for node in walk(root):
-        if node.type == "call_expression":
-            _read_require(file, node)
-        elif not file.esm and node.type == "identifier" and file.text(node) in ("exports", "module"):
-            file.more = file.more or _hands_out_exports(file, node)
     return file
 
 
@@ -237,15 +291,19 @@ def _read_import(file: JavaScriptFile, node: Node) -> None:
 
 def _read_export(file: JavaScriptFile, node: Node) -> None:
     source = node.child_by_field_name("source")
+    passed: dict[str, str] = {}
     if source is not None and (module := string_of(file, source)) is not None:
-        file.links.append(Link(module, {}, source))
+        file.links.append(Link(module, {}, source, passed=passed))
     file.more = file.more or any(child.type == "*" for child in node.children)
     for child in node.named_children:
         if child.type == "export_clause":
             for one in child.named_children:
                 own = file.text(one.child_by_field_name("name"))
                 alias = one.child_by_field_name("alias")
-                file.exports[file.text(alias).strip("\"'") if alias is not None else own] = own
+                exported = file.text(alias).strip("\"'") if alias is not None else own
+                file.exports[exported] = own if source is None else ""
+                if source is not None:
+                    passed[exported] = own
     declared = node.child_by_field_name("declaration")
     default = any(child.type == "default" for child in node.children)
     if default:
@@ -292,8 +350,11 @@ def _read_assignment(file: JavaScriptFile, statement: Node) -> None:
         return
     before, _, name = target.rpartition(".")
     if before in ("exports", "module.exports") and name.isidentifier():
-        file.exports[name] = file.text(right) if right.type == "identifier" else ""
-        if right.type == "assignment_expression":  # exports.one = exports.other = …
+        last = right
+        while last.type == "assignment_expression":  # exports.one = exports.other = …
+            last = last.child_by_field_name("right")
+        file.exports[name] = file.text(last) if last.type == "identifier" else ""
+        if last != right:
             _read_assignment(file, node)
 
 

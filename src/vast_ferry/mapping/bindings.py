@@ -25,9 +25,9 @@ FORMS: Final = {
 }
 
 
-def _trigger_of(bindings: tuple[Binding, ...], kind: str) -> Binding:
+def trigger_of(bindings: tuple[Binding, ...], kind: str) -> Binding:
     """Return the binding that is what triggers a handler; raises ValueError where none is, or a name is none."""
-    for name in [word for binding in bindings for word in (binding.name, *_names(binding.key))]:
+    for name in [word for binding in bindings for word in (binding.name, *captured_names(binding.key))]:
         if not name.isidentifier() or keyword.iskeyword(name):
             raise ValueError(f"a parameter can't be called {name!r}")
     trigger = next((binding for binding in bindings if binding.way == "event"), None)
@@ -55,7 +55,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     together.
     """
     kind = own.event.kind
-    trigger = _trigger_of(bindings, kind)
+    trigger = trigger_of(bindings, kind)
     prefix = names + KINDS[kind].prefix
     event = translate_event(f"{prefix}event_for", HUB_CALLS[kind], replace(own.event, objects={}))
     reply = translate_reply(f"{prefix}answer", own.answered, hub_answer(kind))
@@ -64,7 +64,7 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     given = {name: name for name in natives if name not in own.event.event_parameters}
     if kind == "object" and trigger.key:
         lines.append(f"captured = captured_by({trigger.key!r}, hub['key'])")
-        given |= {name: f"captured[{name!r}]" for name in _names(trigger.key)}
+        given |= {name: f"captured[{name!r}]" for name in captured_names(trigger.key)}
     elif is_request(kind):
         lines.append("captured = hub['captures']")
     content = {"object": "operate['object.read'](hub)", "message": "hub['body']", "http": "hub['body']"}.get(kind)
@@ -91,7 +91,8 @@ def deliver_bound(call: str, own: Kind, bindings: tuple[Binding, ...], output: s
     return Delivery(call, text, sources, ("hub",), False, (_output(output),))
 
 
-def _names(pattern: str) -> list[str]:
+def captured_names(pattern: str) -> list[str]:
+    """Return the names that a pattern such as `{apiary}/{day}.csv` captures."""
     found = [piece.partition("}")[0].removesuffix("...") for piece in pattern.split("{")[1:]]
     return [name for name in found if name]
 

@@ -13,7 +13,9 @@ from dataclasses import replace
 from typing import Final
 
 from vast_ferry.hub.findings import BadInput
+from vast_ferry.hub.functions import Binding
 from vast_ferry.mapping.clients import HUB_CLIENTS, Client
+from vast_ferry.mapping.javascript.bindings import deliver_bound
 from vast_ferry.mapping.javascript.clients import client_code
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
 from vast_ferry.mapping.javascript.functions import Takes
@@ -114,11 +116,17 @@ def hub_caller(kind: str, *, batch: bool) -> Kind:
 
 
 @functools.lru_cache(maxsize=64)
-def driver_text(surface: Profile, kinds: tuple[str, ...], without: frozenset[str] = frozenset()) -> str:
+def driver_text(
+    surface: Profile,
+    kinds: tuple[str, ...],
+    without: frozenset[str] = frozenset(),
+    bindings: tuple[Binding, ...] = (),
+) -> str:
     """Return the module of a stand-in that calls handlers: it exports CALLS, a function for each kind of event.
 
     A function takes the handler, and an event as hub fields or an array of them; it gives what was answered as hub
-    fields. Raises NoTwin for what has no form in JavaScript.
+    fields. `bindings` are those that the function declares, where the provider hands them over by their names. Raises
+    NoTwin for what has no form in JavaScript.
     """
     made: list[Delivery] = []
     lines = []
@@ -126,12 +134,17 @@ def driver_text(surface: Profile, kinds: tuple[str, ...], without: frozenset[str
         own = surface.kind(kind)
         own = replace(own, event=own.event.without(without))
         batch = own.event.each is not None
+        output = surface.model.handler.output
+        if bindings and output:
+            made.append(deliver_bound(camel(f"call_{kind}"), own, bindings, output, takes_of(surface)))
+            lines.append(f"  {kind}: {{ call: {made[-1].name}, batch: false }},")
+            continue
         made.append(deliver(camel(f"call_{kind}"), own, hub_caller(kind, batch=batch), takes_of(surface)))
         lines.append(f"  {kind}: {{ call: {made[-1].name}, batch: {literal(batch)} }},")
     objects, used = host_objects(surface, HUB_CLIENTS)
     code = [*objects, *(one for delivery in made for one in delivery.code)]
     calls = "export const CALLS = {\n" + "\n".join(lines) + "\n};"
-    imports = [*([SERVICES] if objects else []), *(line for one in made for line in one.imports)]
+    imports = [*([SERVICES] if objects or bindings else []), *(line for one in made for line in one.imports)]
     return module_text(
         f"Stand-in for {surface.title}.", used.union(*(one.used for one in made)), [*code, calls], imports
     )

@@ -59,19 +59,22 @@ def stand_in_setup(
         secrets_there=profile.model.environment.secrets,
     )
     if entry.language == JAVASCRIPT:
-        return _under_node(profile, made, kinds, without)
+        return _under_node(profile, made, kinds, without, bindings)
     # Where services are folders, what handlers import comes along with them, and is what shall be proven.
     modules = {} if handler.mount else profile.modules
     return replace(made, driver=driver_source(profile, kinds, without, bindings), modules=modules)
 
 
-def _under_node(surface: Profile, setup: Setup, kinds: tuple[str, ...], without: frozenset[str]) -> Setup:
+def _under_node(
+    surface: Profile, setup: Setup, kinds: tuple[str, ...], without: frozenset[str], bindings: tuple[Binding, ...]
+) -> Setup:
     """Return what runs a handler in JavaScript; raises BadInput where its provider's shapes have no form there."""
     try:
-        driver, modules = driver_text(surface, kinds, without), stand_in_modules(surface)
+        driver, modules = driver_text(surface, kinds, without, bindings), stand_in_modules(surface)
     except NoTwin as error:
         raise BadInput(f"{surface.title} can't be stood in for in JavaScript: {error}", "Check these by hand") from None
-    batches = tuple((kind, surface.kind(kind).event.each is not None) for kind in kinds)
+    bound = bool(bindings and surface.model.handler.output)
+    batches = tuple((kind, not bound and surface.kind(kind).event.each is not None) for kind in kinds)
     return replace(setup, driver=driver, modules=modules, javascript=True, batches=batches)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
+from typing import Final
 
 from vast_ferry.documents.javascript_file import (
     JavaScriptFile,
@@ -14,7 +15,6 @@ from vast_ferry.documents.javascript_file import (
     not_stripped,
     parse_javascript,
     string_of,
-    walk,
 )
 from vast_ferry.hub.findings import BadInput, Finding, Severity
 from vast_ferry.mapping.clients import Client, name_of
@@ -58,6 +58,14 @@ def _not_run(file: JavaScriptFile) -> Iterable[Finding]:
         remedy = "Write it in JavaScript's own terms (an object for an enum, a module for a namespace), or build it"
         yield Finding("typescript-not-run", Severity.TODO, reason, remedy, file.place(node))
         return
+
+
+#: The nodes of which a file's survey is made.
+_READ: Final = ("identifier", "property_identifier", "shorthand_property_identifier", "member_expression") + (
+    "subscript_expression",
+    "call_expression",
+    "variable_declarator",
+)
 
 
 class _Scanner:
@@ -105,7 +113,7 @@ class _Scanner:
         uses: list[Use] = []
         settings: list[Setting] = []
         for top in nodes:
-            for node in walk(top):
+            for node in file.of_types(top, _READ):
                 if node.type in ("identifier", "property_identifier", "shorthand_property_identifier"):
                     names.add(file.text(node))
                 elif node.type == "member_expression":

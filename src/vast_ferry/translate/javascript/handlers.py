@@ -2,60 +2,159 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
+from vast_ferry.hub.functions import Entry
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 from vast_ferry.translate.javascript.stops import Stop
 
 _PLAIN_FUNCTIONS = ("arrow_function", "function_expression")
 
 
-def handler_of(name: str, file: JavaScriptFile, scopes: Scopes, files: Mapping[str, JavaScriptFile]) -> Node:
-    """Return the function that an exported name is; raises Stop where it is none that stands there plainly."""
-    if scopes.blind:
-        raise Stop("its file may bind names that nobody sees (eval, or with)")
-    own = file.exports.get(name)
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A handler's function, and the file in which it stands."""
+
+    file: JavaScriptFile
+    scopes: Scopes
+    node: Node
+
+
+#: How to have the scopes of a file.
+ScopesOf = Callable[[JavaScriptFile], Scopes]
+
+
+def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: ScopesOf) -> Standing:
+    """Return the function that an entry is; raises Stop where it is none that stands there plainly.
+
+    Other names of it are followed: those that the file gives it, and files that only pass it on.
+    """
+    passing: dict[str, set[str]] = {}  # file → the names under which it exports the handler
+    path, name = entry.file, entry.name
+    while True:
+        file = files.get(path)
+        if file is None:
+            raise Stop("its file could not be read")
+        if path in passing:
+            raise Stop("its files pass it on to each other")
+        scopes = scopes_of(file)
+        if scopes.blind:
+            raise Stop("its file may bind names that nobody sees (eval, or with)")
+        _asked_by_none_here(name, file)
+        own = _plain_name(file.exports.get(name), file, scopes)
+        passing[path] = {name, *(one for one, inner in file.exports.items() if own and _leads_to(inner, own, scopes))}
+        there = _passed_on(name, own, file, scopes, files)
+        if there is None:
+            break
+        path, name = there
     node = exported_function(file, scopes, name, own)
     if node is None:
         raise Stop("what it exports is no function that stands there")
-    _called_by_none_here(name, own, file, scopes)
-    if any(_may_call(other, file.path, name) for path, other in files.items() if path != file.path):
+    others = [other for at, other in files.items() if at not in passing]
+    if any(_may_call(other, at, names) for other in others for at, names in passing.items()):
         raise Stop("it may be called by another file")
+    _asks_for_no_more(node, file, scopes)
+    return Standing(file, scopes, node)
+
+
+def _asks_for_no_more(node: Node, file: JavaScriptFile, scopes: Scopes) -> None:
+    """Raise Stop where a function asks for more than its parameters."""
     own_name = node.child_by_field_name("name") if node.type == "function_expression" else None
     binding = scopes.of(own_name) if own_name is not None else None
     if binding is not None and binding.uses:
         raise Stop("it calls itself, or looks at itself", binding.uses[0])
-    for inner in walk(node):
+    for inner in file.of_types(node, ("identifier", "this", "super")):
         if inner.type == "identifier" and file.text(inner) == "arguments":
             raise Stop("it asks for its arguments without their names", inner)
-        if inner.type == "this" and node.type != "arrow_function" and function_around(inner) == node:
+        if inner.type in ("this", "super") and node.type != "arrow_function" and function_around(inner) == node:
             raise Stop("it asks for what it is called on", inner)
     if any(child.type == "*" for child in node.children):
         raise Stop("it is a generator", node)
-    return node
 
 
-def _called_by_none_here(name: str, own: str | None, file: JavaScriptFile, scopes: Scopes) -> None:
-    """Raise Stop where the handler's own file uses it in another way than to export it."""
+def _plain_name(own: str | None, file: JavaScriptFile, scopes: Scopes) -> str | None:
+    """Return the last of the names by which a file knows what it exports: `const run = weigh`.
+
+    Raises Stop where one of them is used in another way than to export it.
+    """
+    seen: set[str] = set()
+    while own and own not in seen:
+        seen.add(own)
+        binding = scopes.at_top(own)
+        if binding is None:
+            return own
+        given = [one for one in binding.uses if _is_given_name(one)]
+        uses = [one for one in binding.uses if not (one in given or is_export(file, one) or _in_clause(one))]
+        if uses or binding.writes or len(given) > 1:
+            raise Stop("it is called or handed on by other code", (uses or binding.writes or given)[0])
+        if given and file.text(given[0].parent.child_by_field_name("name")) not in seen:
+            raise Stop("it is called or handed on by other code", given[0])
+        above = binding.declared[0].parent
+        value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
+        if len(binding.declared) != 1 or value is None or value.type != "identifier" or binding.kind != "const":
+            return own
+        own = file.text(value)
+    return own
+
+
+def _is_given_name(use: Node) -> bool:
+    """Tell whether a use only gives it another name at the file's top: `const run = weigh`."""
+    above = use.parent
+    if above.type != "variable_declarator" or above.child_by_field_name("value") != use:
+        return False
+    top = above.parent.parent
+    return bool(top.type == "program" or (top.type == "export_statement" and top.parent.type == "program"))
+
+
+def _in_clause(use: Node) -> bool:
+    return bool(use.parent.type == "export_specifier")
+
+
+def _passed_on(
+    name: str, own: str | None, file: JavaScriptFile, scopes: Scopes, files: Mapping[str, JavaScriptFile]
+) -> tuple[str, str] | None:
+    """Return the file, and the name there, of what a file has from another and only passes on."""
     binding = scopes.at_top(own) if own else None
-    if binding is not None:
-        uses = [one for one in binding.uses if one.parent.type != "export_specifier" and not is_export(file, one)]
-        if uses or binding.writes:
-            raise Stop("it is called or handed on by other code", (uses or binding.writes)[0])
-    for inner in walk(file.root):
-        if inner.type == "member_expression" and file.text(inner) in (f"exports.{name}", f"module.exports.{name}"):
+    for link in file.links:
+        given = link.passed.get(name) or (link.names.get(own) if own and binding and binding.kind == "import" else None)
+        there = linked_file(file.path, link.module, files) if given else ""
+        if given and given != "*" and there:
+            return there, given
+    return None
+
+
+def _asked_by_none_here(name: str, file: JavaScriptFile) -> None:
+    """Raise Stop where a file uses what it exports under a name by `exports`."""
+    for inner in file.of_types(file.root, ("member_expression",)):
+        if file.text(inner) in (f"exports.{name}", f"module.exports.{name}"):
             above = inner.parent
             if above.type != "assignment_expression" or above.child_by_field_name("left") != inner:
                 raise Stop("it is called or handed on by other code", inner)
 
 
-def _may_call(other: JavaScriptFile, path: str, name: str) -> bool:
-    """Tell whether a file has a name of another, or all of it: a link may lead there by its last part."""
+def _leads_to(name: str, own: str, scopes: Scopes) -> bool:
+    """Tell whether a name of a file's top is another name for what `own` is."""
+    for _ in range(len(scopes.file.exports) + 1):
+        binding = scopes.at_top(name)
+        if name == own or binding is None or len(binding.declared) != 1:
+            break
+        above = binding.declared[0].parent
+        value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
+        if value is None or value.type != "identifier":
+            break
+        name = scopes.file.text(value)
+    return name == own
+
+
+def _may_call(other: JavaScriptFile, path: str, names: set[str]) -> bool:
+    """Tell whether a file has one of some names of another, or all of it: by a link that leads there, or may."""
     stem = path.rpartition("/")[2].partition(".")[0]
     for link in other.links:
         last = link.module.rpartition("/")[2].partition(".")[0]
-        if link.module.startswith(".") and last in (stem, "", "index") and {name, "*"} & set(link.names.values()):
+        may = linked_file(other.path, link.module, (path,)) == path or last in (stem, "", "index")
+        if link.module.startswith(".") and may and {*names, "*"} & {*link.names.values(), *link.passed.values()}:
             return True
     return False
 
@@ -78,6 +177,8 @@ def is_export(file: JavaScriptFile, use: Node) -> bool:
         above = above.parent
     if above.type == "assignment_expression":
         left = file.text(above.child_by_field_name("left"))
+        while above.parent.type == "assignment_expression":  # exports.one = exports.other = run
+            above = above.parent
         return bool(left.startswith(("exports.", "module.exports")) and above.parent.parent.type == "program")
     return bool(above.type == "export_statement")
 
@@ -124,4 +225,6 @@ def assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:
             if pair.type == "pair" and file.text(pair.child_by_field_name("key")).strip("\"'") == name:
                 value = pair.child_by_field_name("value")
                 return value if value.type in _PLAIN_FUNCTIONS else None
+            if pair.type == "method_definition" and file.text(pair.child_by_field_name("name")) == name:
+                return None if any(child.type in ("get", "set") for child in pair.children) else pair
     return None

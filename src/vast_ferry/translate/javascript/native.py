@@ -6,10 +6,12 @@ emitted function where the target wants them in another form. What can't be seen
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import contextlib
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parse_javascript, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parsed, walk
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.mapping.javascript.functions import Source, Takes, reply_there, there
@@ -22,7 +24,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.javascript.answering import Answering, Project
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, goes_on
 from vast_ferry.translate.javascript.follow import Emitted, Followed, Whole
-from vast_ferry.translate.javascript.handlers import exported_function, function_at, handler_of
+from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
 from vast_ferry.translate.javascript.stops import Clash, Stop
 from vast_ferry.translate.javascript.values import indent_of
@@ -56,43 +58,75 @@ class Native:
 
     def rewrite(self, functions: list[Function]) -> Rewritten:
         """Return what becomes of the handlers."""
-        handlers = [(one.entry.file, one.entry.name) for one in functions]
-        for one, at in zip(functions, handlers, strict=True):
-            try:
-                if handlers.count(at) > 1:
-                    raise Stop("its handler is that of another function too")
-                self._function(one)
-            except (Stop, NoTwin) as error:
-                node = getattr(error, "node", None)
-                place = (
-                    self.files[one.entry.file].place(node)
-                    if node is not None and one.entry.file in self.files
-                    else one.place
-                )
-                self.made.stopped[one.name] = _finding(one, str(error), place, self.target)
+        stands: dict[str, Standing] = {}
+        for one in functions:
+            with self._told_of(one):
+                stands[one.name] = handler_of(one.entry, self.files, self._scopes_of)
+        shared = Counter((one.file.path, one.node.start_byte) for one in stands.values())
+        made: dict[str, list[tuple[Function, _Handler]]] = {}  # by file
+        for one in functions:
+            with self._told_of(one):
+                if (found := stands.get(one.name)) is not None:
+                    if shared[found.file.path, found.node.start_byte] > 1:
+                        raise Stop("its handler is that of another function too")
+                    made.setdefault(found.file.path, []).append((one, self._function(one, found)))
+        for path, theirs in made.items():
+            self._taken(path, theirs)
         return self.made
 
-    def _function(self, one: Function) -> None:
-        file = self.files.get(one.entry.file)
-        if file is None:
-            raise Stop("its file could not be read")
+    @contextlib.contextmanager
+    def _told_of(self, one: Function) -> Iterator[None]:
+        """Take note of why a function's handler is not rewritten, where it is not."""
+        try:
+            yield
+        except (Stop, NoTwin) as error:
+            node = getattr(error, "node", None)
+            known = node is not None and one.entry.file in self.files
+            place = self.files[one.entry.file].place(node) if known else one.place
+            self.made.stopped[one.name] = _finding(one, str(error), place, self.target)
+
+    def _function(self, one: Function, stands: Standing) -> _Handler:
         if len(one.kinds) != 1:
             raise Stop("it is called with events of several kinds")
+        if self.source.binds(one):
+            raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]
         ours, theirs = self.source.kind(kind), self.target.kind(kind)
-        scopes = self._scopes.setdefault(file.path, Scopes(file))
-        handler = handler_of(one.entry.name, file, scopes, self.files)
-        made = self._rewritten(one, (ours, theirs), (file, scopes, handler))
-        try:  # what goes out has to be JavaScript, whatever was wrong here
-            parse_javascript(applied(file.content, [*self.made.edits.get(file.path, []), *made.edits]), file.path)
+        return self._rewritten(one, (ours, theirs), (stands.file, stands.scopes, stands.node))
+
+    def _scopes_of(self, file: JavaScriptFile) -> Scopes:
+        if file.path not in self._scopes:
+            self._scopes[file.path] = Scopes(file)
+        return self._scopes[file.path]
+
+    def _taken(self, path: str, theirs: list[tuple[Function, _Handler]]) -> None:
+        """Take the handlers of a file as they were rewritten, but for those by which it would be no JavaScript.
+
+        The whole file is read once; only where that fails it is read after each handler, to find which it was.
+        """
+        edits = self.made.edits.setdefault(path, [])
+        wrong = self._wrong(path, [*edits, *(edit for _, made in theirs for edit in made.edits)])
+        for one, made in theirs:
+            with self._told_of(one):
+                if wrong and (why := self._wrong(path, [*edits, *made.edits])):
+                    raise Stop(f"it would come out wrong ({why}), which is a fault of Vast Ferry: please report it")
+                self._take(one, made)
+
+    def _wrong(self, path: str, edits: list[Edit]) -> str:
+        """Return why a file is no JavaScript any more with some edits, or nothing."""
+        try:
+            parsed(applied(self.files[path].content, edits), path)
         except (Overlapping, BadInput) as error:
-            raise Stop(f"it would come out wrong ({error}), which is a fault of Vast Ferry: please report it") from None
+            return str(error)
+        return ""
+
+    def _take(self, one: Function, made: _Handler) -> None:
         for name, source in made.sources.items():
             own = replace(source, name=name, text=_renamed(source.text, source.name, name))
             self.made.emitted[name] = own
         self.made.helpers |= made.helpers
-        self.made.edits.setdefault(file.path, []).extend(made.edits)
-        self.made.imports.setdefault(file.path, []).extend([*made.sources, *sorted(made.helpers)])
+        self.made.edits[made.file.path] += made.edits
+        self.made.imports.setdefault(made.file.path, []).extend([*made.sources, *sorted(made.helpers)])
         self.made.entries[one.name] = one.entry
         self.made.findings += made.findings
 
@@ -136,7 +170,7 @@ class Native:
             there = linked_file(file.path, link.module, self.files) if binding.name in link.names else ""
             if there:
                 other = self.files[there]
-                inner = self._scopes.setdefault(there, Scopes(other))
+                inner = self._scopes_of(other)
                 exported = link.names[binding.name]
                 return None if inner.blind else exported_function(other, inner, exported, other.exports.get(exported))
         return None
@@ -240,8 +274,8 @@ class _Handler(Answering):
     def _known(self) -> set[str]:
         """Return the names that mean something in the handler, but for its own parameters."""
         found = set()
-        for one in walk(self.node):
-            binding = self.scopes.of(one) if one.type in NAMES else None
+        for one in self.file.of_types(self.node, NAMES):
+            binding = self.scopes.of(one)
             if binding is not None and not (binding.kind == "parameter" and binding.scope == self.node):
                 found.add(binding.name)
         return found

@@ -47,15 +47,15 @@ class Scopes:
         self._of: dict[int, Binding] = {}
         self._declaring: set[int] = set()
         self.free: dict[str, list[Node]] = {}  # global names → where they are used
-        nodes = list(walk(file.root))
-        self.labels = {file.text(node) for node in nodes if node.type == "statement_identifier"}
-        self.names = {file.text(node) for node in nodes if node.type in NAMES}
-        for node in nodes:
+        self.labels = {file.text(node) for node in file.of_types(file.root, ("statement_identifier",))}
+        names = file.of_types(file.root, NAMES)
+        self.names = {file.text(node) for node in names}
+        for node in file.of_types(file.root, (*_DECLARING, *FUNCTIONS)):
             self._declare(node)
-        for node in nodes:
-            if node.type in NAMES and node.id not in self._declaring and not _names_a_part(node):
+        for node in names:
+            if node.id not in self._declaring and not _names_a_part(node):
                 self._use(node)
-        self.blind = "eval" in self.free or any(node.type == "with_statement" for node in nodes)
+        self.blind = "eval" in self.free or bool(file.of_types(file.root, ("with_statement",)))
 
     def of(self, node: Node) -> Binding | None:
         """Return the binding that a name stands for, where it is used or declared; nothing for a global one."""

@@ -80,6 +80,19 @@ export function matchRoute(template, wirePath) {
   return wanted.length === given.length ? Object.fromEntries(captures) : null;
 }
 
+/** Return what a pattern such as `{apiary}/{day}.csv` captures of a key; `{rest...}` alone holds slashes. */
+export function capturedBy(pattern, key) {
+  const parts = pattern.split(/(\{\w*(?:\.\.\.)?\})/).map((part) => {
+    if (!part.startsWith("{")) return part.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+    const name = part.slice(1, -1).replace(/\.\.\.$/, "");
+    const some = part.endsWith("...}") ? (name ? ".+" : ".*") : "[^/]+";
+    return name ? `(?<${name}>${some})` : some;
+  });
+  const found = new RegExp(`^${parts.join("")}$`, "su").exec(key);
+  if (found === null) throw new RangeError(`the key ${JSON.stringify(key)} is not like ${pattern}`);
+  return { ...found.groups };
+}
+
 /** Compare two routes so that the more exact one comes first: literal, then one segment, then the rest. */
 export function byExactness(one, other) {
   const rank = (part) => (part.startsWith("{+") ? 2 : part.startsWith("{") ? 1 : 0);

@@ -1,0 +1,643 @@
+"""Generated handlers in JavaScript, carried to every target that runs it and proven, for as long as it is given.
+
+Run: .venv/bin/python tests/fuzz_javascript.py [--minutes 1] [--seed 1] [--size 40] [--from PROVIDER]
+Printed: how many handlers and checks there were and how they came out; each that came out otherwise untold is shrunk to
+few statements and shown with what was carried. The exit status is 1 if there is one. A seed gives the same handlers.
+"""
+
+from __future__ import annotations
+
+import argparse
+import random
+import sys
+import tempfile
+import time
+from collections import Counter
+from dataclasses import dataclass, field, replace
+from itertools import count
+from pathlib import Path
+
+from vast_ferry import Verdict, carry, check, find_profile
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, Function, Project, RouteTrigger
+
+TARGETS = [
+    "ostermere@1",
+    "ostermere@2",
+    "thornwick@1",
+    "thornwick@2",
+    "brackendale@1",
+    "node-http@1",
+    "fetch@1",
+    "marrowby@1",
+]
+FINE = (Verdict.SAME, Verdict.UNHELD)
+#: How each is called: what stands before the blank line of a request, and its content.
+REQUESTS = {
+    "filled": (
+        "POST /{f}/x/h-7?day=mon&day=tue&unit=&n=1",
+        ["content-type: application/json", "cookie: sid=1; x=2", "x-tag: a"],
+        b'{"by": "m", "n": 3, "list": [1, {"a": null}]}',
+    ),
+    "bare": ("GET /{f}/x/q%2Fz", ["x-hive: H"], b""),
+    "odd": (
+        "PUT /{f}/x/%C3%A9?day=%20a+b&=x&unit&__proto__=1",
+        ["content-type: text/plain; charset=utf-8", "x-tag: a", "x-tag: b, c"],
+        "grün\n".encode(),
+    ),
+    "bytes": ("POST /{f}/x/h?day=", ["content-type: application/octet-stream"], b"\x00\xff\xfe{"),
+}
+
+
+@dataclass(frozen=True)
+class Surface:
+    """How handlers meet a provider: their parameters, what they read, what holds more, how they answer."""
+
+    source: str
+    export: str
+    parameters: tuple[str, ...]
+    texts: tuple[str, ...]  # expressions that read; § stands for what is handed over
+    holders: dict[str, tuple[str, ...]]  # expression that holds more → what is asked of it
+    changes: tuple[str, ...]
+    answers: tuple[str, ...]  # «text» stands for the content
+    unpacked: tuple[str, ...]  # patterns that bind «a» from what is handed over
+
+
+SURFACES = (
+    Surface(
+        "ostermere@1",
+        "run",
+        ("event", "ctx"),
+        (
+            "§.call.verb",
+            "§.call.path",
+            "§.call.search",
+            "§.call.first.day",
+            "§.call.slots.hive",
+            "§.call.site",
+            '§.fields["content-type"]',
+            "§.fields.cookie",
+            "§.content",
+            "§.packed",
+            "§.call.route",
+            "§.call.peer",
+            '§["call"]["first"]["unit"]',
+            "§.call.first?.nope",
+            "§?.call?.slots?.hive",
+            "§.crumbs.length",
+            "§.who",
+            "§.crumbs[0]",
+            "§.kind",
+            "§.call.first.hasOwnProperty",
+            "§.nothing",
+            "Object.keys(§.call.first).length",
+            "§.call.at > 0",
+            '"day" in §.call.first',
+            "typeof §.ticket",
+            "§.fields['x-tag']",
+            "§.call.scheme",
+        ),
+        {
+            "§.call": (".path", ".slots.hive", ".first.day", ".search", '["verb"]'),
+            "§.call.first": (".day", ".unit", "?.nope", '["day"]'),
+            "§.fields": (".cookie", '["content-type"]', '?.["x-tag"]'),
+            "§.call.slots": (".hive",),
+        },
+        (
+            '§.call.first.day = "set"',
+            "delete §.call.first.day",
+            '§.fields["x-tag"] = "t"',
+            "§.call.slots.hive += 1",
+            '§.content = "c"',
+            "§.call = { ...§.call, path: 1 }",
+            "§.extra = 1",
+            '§.crumbs.push("c=1")',
+            "Object.assign(§.call.first, { day: 2 })",
+        ),
+        (
+            "return { code: 200, content: «text» }",
+            'return { code: 201, fields: { "x-a": "1", "content-type": "text/x" }, content: «text» }',
+            "return «text»",
+            "const answer = { code: 202 }; answer.content = «text»; return answer",
+            'const base = { code: 200, fields: { a: "b" } }; return { ...base, content: «text» }',
+            'return Object.assign({ code: 203 }, { content: «text», crumbs: ["s=1"] })',
+            "return new Promise((done) => setTimeout(() => done({ code: 200, content: «text» }), 1))",
+            "throw new Error(«text»)",
+            "try { throw new TypeError(«text») } catch (error) { return { code: 500, content: error.message } }",
+            "return out.length > 2 ? { code: 200, content: «text» } : null",
+            "return ((code, content) => ({ code, content }))(200, «text»)",
+            'return { code: 200, packed: true, content: Buffer.from(«text»).toString("base64") }',
+            "const content = «text»; return { content, code: 200 + (content.length % 2) }",
+        ),
+        (
+            "{ call: { path: «a» } }",
+            "{ call: { first: { day: «a» } } }",
+            "{ call: { first: { unit: «a» = 'u' } } }",
+            "{ content: «a» }",
+            "{ fields: { cookie: «a» = 'none' } }",
+            "{ call: «a» }",
+            "{ call: { slots: { hive: «a» } } }",
+            "{ call: { first: { day, ...«a» } } }",
+            "{ crumbs: [«a»] }",
+            "{ nothing: «a» = 5 }",
+            "{ call: { ['pa' + 'th']: «a» } }",
+        ),
+    ),
+    Surface(
+        "thornwick@2",
+        "run",
+        ("request", "reply"),
+        (
+            "§.verb",
+            "§.path",
+            "§.search",
+            '§.params.one("day")',
+            '§.params.every("day").length',
+            "§.parts.hive",
+            "§.host",
+            '§.heads.one("Content-Type")',
+            '§.heads.every("x-tag").join("|")',
+            "§.text()",
+            "§.json()",
+            "§.read().length",
+            "§.route",
+            "§.caller",
+            "[...§.params.pairs()].length",
+            "§.nothing",
+            '§.params.one("nope")',
+            "typeof §.mark",
+            '§.parts["hive"]',
+            '§.heads.one("cookie")?.length',
+            "§.json().by",
+            '§.params.every("day")[1]',
+            "§.scheme",
+            "String(§.moment).length > 0",
+            '§?.params.one("unit")',
+        ),
+        {
+            "§.params": ('.one("day")', '.every("day").length', '.one("unit")'),
+            "§.heads": ('.one("x-hive")', '.every("x-tag").length'),
+            "§.parts": (".hive", "?.nope"),
+            '§.params.every("day")': (".length", "[0]", '.join("+")'),
+        },
+        (
+            '§.parts.hive = "set"',
+            '§.extra = "e"',
+            '§.path = "/p"',
+            "delete §.parts.hive",
+            "§.read()[0] = 65",
+            '§.params.every("day").push("z")',
+        ),
+        (
+            "return reply.send(«text»)",
+            'reply.status(201).head("x-a", "1").send(«text»)',
+            "reply.send(«text»); return",
+            'reply.status(202); reply.head("x-b", "2"); reply.send(«text»)',
+            "await new Promise((done) => setTimeout(done, 1)); reply.send(«text»)",
+            "if (out.length > 2) return reply.send(«text»); reply.status(204).send()",
+            "throw new Error(«text»)",
+            "try { throw new TypeError(«text») } catch (error) { reply.status(500).send(error.message) }",
+            "const send = (text) => reply.status(200).send(text); return send(«text»)",
+            "(out.length % 2 ? reply : reply.status(203)).send(«text»)",
+            'reply.head("content-type", "text/x").head("a", "1").head("a", "2").send(«text»)',
+            "reply.send(Buffer.from(«text»))",
+            "const { status } = { status: 207 }; reply.status(status).send(«text»)",
+            "reply.send(«text»); out.length = 0",
+            "setTimeout(() => reply.send(«text»), 2)",
+        ),
+        (
+            "{ path: «a» }",
+            "{ parts: { hive: «a» } }",
+            "{ verb: «a» = 'V' }",
+            "{ parts: «a» }",
+            "{ search: «a» }",
+            "{ params: «a» }",
+            "{ nothing: «a» = 5 }",
+            "{ parts: { hive, ...«a» } }",
+            "{ ['pa' + 'th']: «a» }",
+        ),
+    ),
+    Surface(
+        "marrowby@1",
+        "run",
+        ("visit", "log"),
+        (
+            "§.act",
+            "§.way",
+            "§.asked.day",
+            "§.asked.day?.length",
+            "§.found.hive",
+            "§.house",
+            "§.lines.length",
+            "§.plain",
+            "§.load.length",
+            "§.load.toString()",
+            "JSON.parse(§.load).by",
+            "§.pattern",
+            "§.guest",
+            "§.nothing",
+            "§.sort",
+            "§.lines.find(([name]) => name === 'x-tag')?.[1]",
+            "§.asked.nope?.[0]",
+            '§["found"]["hive"]',
+            "§?.asked?.unit",
+            "Object.keys(§.asked).length",
+            "§.asked.day?.[1]",
+            "typeof §.number",
+            "§.lines[0]?.[0]",
+            "(§.asked.n ?? [0])[0]",
+        ),
+        {
+            "§.asked": (".day", ".unit?.[0]", "?.nope", '["day"]'),
+            "§.found": (".hive", "?.nope"),
+            "§.lines": (".length", "[0]?.[1]", ".map(([name]) => name).join()"),
+            "§.load": (".length", ".toString('base64')"),
+        },
+        (
+            '§.asked.day = ["set"]',
+            "delete §.asked.day",
+            "§.found.hive += 1",
+            '§.extra = "e"',
+            '§.way = "/p"',
+            "§.lines.push(['x', 'y'])",
+            "§.asked = {}",
+        ),
+        (
+            "return { mark: 200, load: «text» }",
+            'return { mark: 201, lines: [["x-a", "1"], ["x-a", "2"]], load: «text» }',
+            "const answer = { mark: 202 }; answer.load = «text»; return answer",
+            'return { ...{ mark: 200, lines: [["content-type", "text/x"]] }, load: Buffer.from(«text») }',
+            "throw new Error(«text»)",
+            "try { throw new TypeError(«text») } catch (error) { return { mark: 500, load: error.message } }",
+            "return out.length > 2 ? { mark: 200, load: «text» } : undefined",
+            "const load = «text»; return { load, mark: 200 + (load.length % 2) }",
+            "return await new Promise((done) => setTimeout(() => done({ mark: 200, load: «text» }), 1))",
+        ),
+        (
+            "{ way: «a» }",
+            "{ asked: { day: «a» } }",
+            "{ asked: { unit: [«a»] = ['u'] } }",
+            "{ found: { hive: «a» } }",
+            "{ asked: «a» }",
+            "{ nothing: «a» = 5 }",
+            "{ lines: [«a»] }",
+            "{ asked: { day, ...«a» } }",
+            "{ load: «a» }",
+        ),
+    ),
+    Surface(
+        "brackendale@1",
+        "respond",
+        ("request", "services"),
+        (
+            "§.method",
+            "new URL(§.url).pathname",
+            "new URL(§.url).search",
+            "§.groups.hive",
+            '§.headers.get("x-tag")',
+            'new URL(§.url).searchParams.get("day")',
+            'new URL(§.url).searchParams.getAll("day").length',
+            "§.pattern",
+            '§.headers.has("cookie")',
+            "await §.clone().text()",
+            "§.identity",
+            "§.nothing",
+            "typeof §.id",
+            "§.bodyUsed",
+            "[...§.headers.keys()].length",
+            "§.url.length > 9",
+            '§.headers.get("content-type")?.length',
+            "§?.groups?.hive",
+            "[...new URL(§.url).searchParams].join()",
+        ),
+        {
+            "§.groups": (".hive", "?.nope"),
+            "§.headers": ('.get("x-hive")', '.has("x-tag")'),
+            "new URL(§.url)": (".pathname", ".search", '.searchParams.get("unit")', ".host"),
+            "new URL(§.url).searchParams": ('.get("day")', '.getAll("day").length', ".toString()"),
+        },
+        (
+            '§.groups.hive = "set"',
+            '§.extra = "e"',
+            "delete §.groups.hive",
+            "Object.assign(§.groups, { more: 1 })",
+        ),
+        (
+            "return new Response(«text»)",
+            'return new Response(«text», { status: 201, headers: { "x-a": "1" } })',
+            "return Response.json({ text: «text» })",
+            'const headers = new Headers(); headers.append("a", "1"); headers.append("a", "2"); '
+            "return new Response(«text», { headers })",
+            "return new Response(Buffer.from(«text»), { status: 202 })",
+            "throw new Error(«text»)",
+            "try { throw new TypeError(«text») } catch (error) { return new Response(error.message, { status: 500 }) }",
+            "const content = «text»; const init = { status: 203 }; return new Response(content, init)",
+            "if (out.length > 2) return new Response(«text»); return new Response(null, { status: 204 })",
+            'const r = new Response(«text»); r.headers.set("x-late", "1"); return r',
+            "return await new Promise((done) => setTimeout(() => done(new Response(«text»)), 1))",
+            'return Response.redirect("https://a.example/" + out.length, 303)',
+        ),
+        (
+            "{ method: «a» }",
+            "{ groups: { hive: «a» } }",
+            "{ groups: «a» }",
+            "{ url: «a» }",
+            "{ nothing: «a» = 5 }",
+            "{ groups: { hive, ...«a» } }",
+            "{ headers: «a» }",
+        ),
+    ),
+)
+
+#: Around one value: what it gives is shown; ‹v› is the value.
+AROUND = (
+    "‹v›",
+    "‹v›",
+    "((x) => x)(‹v›)",
+    "[‹v›][0]",
+    "({ a: ‹v› }).a",
+    "await Promise.resolve(‹v›)",
+    "(() => ‹v›)()",
+    "(‹v› ?? 'd')",
+    "(0, ‹v›)",
+    "`${‹v›}!`",
+    "(‹v› || 'or')",
+    "String(‹v›)",
+    "JSON.stringify(‹v›)",
+    "[...String(‹v›)].length",
+    "(function () { return ‹v› }())",
+    "new Set([‹v›]).size",
+    "(flag ? ‹v› : 1)",
+    "(flag && ‹v›)",
+    "!‹v›",
+    "typeof ‹v›",
+    "[1, 2].map(() => ‹v›).join()",
+    "Object.entries({ k: ‹v› }).flat().join()",
+    "same`${‹v›}`",
+    "(await (async () => ‹v›)())",
+    "twice(‹v›)",
+    "keep(‹v›)",
+    "new Box(‹v›).value",
+    "attempt(() => ‹v›)",
+    "[...rest(1, ‹v›)].length",
+    "(‹v›)?.toString()",
+)
+#: Statements; § is what is handed over, ‹v› a value read from it, ‹h› what holds more and ‹p› what is asked of it.
+STATEMENTS = (
+    "out.push(‹v›);",
+    "const «x» = ‹v›; out.push(«x»);",
+    "let «x» = ‹v›; if (flag) «x» = `${«x»}2`; out.push(«x»);",
+    "const «x» = ‹h›; out.push(«x»‹p›);",
+    "const «x» = ‹h›; out.push(«x»‹p›, «x»‹p›);",
+    "const «x» = §; out.push(«x»‹r›);",
+    "const ‹u› = §; out.push(«x»);",
+    "{ const ‹u› = §; out.push(JSON.stringify(«x»)); }",
+    "out.push((({ ...all }) => Object.keys(all).length > 0)(§));",
+    "for (const «x» of [‹v›, ‹v›]) out.push(«x»);",
+    "for (const «x» in ‹h›) out.push(«x».length > 0);",
+    "try { out.push(‹v›); if (flag) throw ‹v›; } "
+    "catch (error) { out.push(String(error?.name ?? error)); } finally { out.push(‹v›); }",
+    "try { out.push(‹v›.deep.er); } catch { out.push('caught'); }",
+    "if (‹v›) { out.push(‹v›); } else { out.push('else', ‹v›); }",
+    "switch (‹v›) { case ‹v›: out.push('case'); break; default: out.push('default'); }",
+    "const «x» = () => ‹v›; out.push(«x»(), «x»());",
+    "function «x»(e) { return e‹r›; } out.push(«x»(§));",
+    "const «x» = (e = §) => e‹r›; out.push(«x»());",
+    "const «x» = async ({ ...e }) => e‹r›; out.push(await attempt(() => «x»(§)));",
+    "last = §; out.push(last‹r›);",
+    "‹c›; out.push(‹v›);",
+    "const «x» = ‹h›; ‹c›; out.push(«x»‹p›);",
+    "out.push(…[1].map((event) => event)); out.push(((request) => request)(7));",
+    "{ const § = { call: { path: 'inner' }, path: 'inner', url: 'http://i/' }; out.push(§.path ?? §.call.path); }",
+    "const «x» = [§, 1]; out.push(«x»[0]‹r›);",
+    "const «x» = { §, k: ‹v› }; out.push(«x».§‹r›, «x».k);",
+    "const [«x» = ‹v›] = []; out.push(«x»);",
+    "var «x» = ‹v›; { var «x» = 'again'; } out.push(«x»);",
+    "label: for (const «x» of [1, 2]) { for (;;) { out.push(‹v›); continue label; } }",
+    "let «x» = 0; while («x»++ < 2) out.push(‹v›);",
+    "out.push(await Promise.all([‹v›, 1].map(async (one) => one)).then((all) => all.join()));",
+    "const «x» = new Map([['k', ‹v›]]); out.push(«x».get('k'));",
+    "class «x» { static e = ‹v›; get v() { return ‹v›; } } out.push(«x».e, new «x»().v);",
+    "out.push(attempt(() => { const { a, ...«x» } = { a: ‹v› }; return Object.keys(«x»).length; }));",
+    "let «x»; ({ a: «x» = ‹v› } = {}); out.push(«x»);",
+    "out.push(new Holder(§).read((e) => e‹r›));",
+    "out.push(((...all) => all[0]‹r›)(§));",
+    "const «x» = Object.freeze({ e: § }); out.push(«x».e‹r›);",
+    "let «x» = null; «x» ??= ‹v›; out.push(«x»);",
+    "const «x» = (e) => ({ ...e }); out.push(attempt(() => «x»(‹h›)‹p›));",
+    "out.push(structuredCloneOr(‹h›)‹q›);",
+    "const «x» = function* () { yield ‹v›; yield ‹v›; }; out.push([...«x»()].length);",
+    "setTimeout(() => out.push(‹v›), 0); await null;",
+    "out.push(… [‹v›, ‹v›]);",
+    "out.push(‹v› === ‹v›, ‹v› == null);",
+    "if (!‹v›) out.push('guard'); else out.push(‹v›);",
+    "out.push([‹h›].map((one) => one‹p›)[0]);",
+    "const «x» = ‹h›, «y» = ‹v›; out.push(«x»‹p›, «y»);",
+    "const { length: «x» } = String(‹v›); out.push(«x»);",
+)
+PRELUDE = """let last;
+const flag = [].length === 0;
+const same = (texts, ...values) => texts.join("") + values.join("");
+function twice(value) { return [value, value].length; }
+const keep = (value) => { last = value; return last; };
+class Box { constructor(value) { this.value = value; } }
+class Holder { #held; constructor(held) { this.#held = held; } read(how) { return how(this.#held); } }
+const attempt = (how) => { try { return how(); } catch (error) { return `failed: ${error.name}`; } };
+function* rest(...values) { yield* values; }
+const structuredCloneOr = (value) => { try { return structuredClone(value); } catch { return {}; } };
+const shown = (value) => (typeof value === "object" && value !== null ? JSON.stringify(value) : String(value));
+"""
+
+
+@dataclass(frozen=True)
+class Handler:
+    """A generated handler: what stands around its statements, and these."""
+
+    surface: Surface
+    head: str
+    statements: tuple[str, ...]
+    answer: str
+    first: str = ""
+
+    @property
+    def text(self) -> str:
+        """Return its file."""
+        lines = "\n".join(f"  {one}" for one in (*filter(None, [self.first]), *self.statements))
+        ends = "};" if "=>" in self.head else "}"
+        return f"{PRELUDE}\n{self.head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
+
+
+class Generator:
+    """Draws handlers at a surface."""
+
+    def __init__(self, surface: Surface, seed: str) -> None:
+        self.surface, self.random, self.numbers = surface, random.Random(seed), count()
+
+    def handler(self) -> Handler:
+        """Return one handler."""
+        pick, surface = self.random.choice, self.surface
+        handed, other = surface.parameters
+        first, event = "", handed
+        pattern = handed
+        if self.random.random() < 0.12:
+            event = pick(["e", "given", "it"])
+            pattern = event
+        if self.random.random() < 0.1:
+            first, pattern = f"const {event} = whole;", "whole"
+        names = f"({pattern}, {other})"
+        head = pick(
+            [
+                f"export const {surface.export} = async {names} => {{",
+                f"export async function {surface.export}{names} {{",
+                f"export const {surface.export} = async function {names} {{",
+            ]
+        )
+        statements = tuple(self.statement(event) for _ in range(self.random.randint(1, 4)))
+        text = pick(
+            ['out.map(shown).join("|")', "JSON.stringify(out)", "`${out.map(shown)}`", "shown(out.length && out[0])"]
+        )
+        answer = pick(surface.answers).replace("«text»", text)
+        return Handler(surface, head, statements, answer, first)
+
+    def value(self, depth: int = 0) -> str:
+        """Return an expression that reads, with something around it."""
+        own = self.random.choice(self.surface.texts)
+        if "await" in own or own.startswith(("typeof", "!", '"')) or ">" in own or " " in own:
+            own = f"({own})"
+        for _ in range(self.random.choice((0, 0, 1, 1, 2))):
+            own = self.random.choice(AROUND).replace("‹v›", own)
+        return own
+
+    def statement(self, event: str) -> str:
+        """Return a statement that reads."""
+        pick, surface = self.random.choice, self.surface
+        text = pick(STATEMENTS)
+        own = f"x{next(self.numbers)}"
+        holder = pick(list(surface.holders))
+        text = text.replace("«x»", own).replace("«y»", f"{own}y").replace("…", "...")
+        text = text.replace("‹u›", pick(surface.unpacked).replace("«a»", own))
+        while "‹v›" in text:
+            text = text.replace("‹v›", self.value(), 1)
+        while "‹r›" in text:
+            simple = [one for one in surface.texts if one.startswith("§.") and " " not in one]
+            text = text.replace("‹r›", pick(simple)[1:], 1)
+        text = text.replace("‹h›", holder).replace("‹c›", pick(surface.changes)).replace("‹q›", "?.nothing")
+        while "‹p›" in text:
+            text = text.replace("‹p›", pick(surface.holders[holder]), 1)
+        if "await" in text and not text.startswith(("out.push(await", "setTimeout")):
+            text = _no_await_inside(text)
+        return text.replace("§", event)
+
+
+def _no_await_inside(text: str) -> str:
+    """Return a statement whose inner plain functions wait for nothing."""
+    inner = any(word in text for word in ("=>", "function", "class", "get v()"))
+    return text.replace("await ", "") if inner else text
+
+
+@dataclass
+class Came:
+    """How handlers came out."""
+
+    styles: Counter[str] = field(default_factory=Counter)
+    verdicts: Counter[str] = field(default_factory=Counter)
+    untold: dict[int, str] = field(default_factory=dict)
+    carried: Path | None = None
+
+
+def project(handlers: list[Handler], folder: Path) -> Path:
+    """Write handlers as a project with its samples."""
+    surface, functions = handlers[0].surface, []
+    folder.mkdir(parents=True)
+    for number, one in enumerate(handlers):
+        name = f"f{number}"
+        (folder / f"{name}.mjs").write_text(one.text, encoding="utf-8")
+        route = RouteTrigger(f"/{name}/x/{{hive}}", methods=("GET", "POST", "PUT"))
+        functions.append(Function(name, Entry(f"{name}.mjs", surface.export), (route,)))
+        for sample, (line, fields, body) in REQUESTS.items():
+            place = folder / "samples" / name / f"{sample}.http"
+            place.parent.mkdir(parents=True, exist_ok=True)
+            more = [f"content-length: {len(body)}"] if body else []
+            head = "\r\n".join([f"{line.replace('{f}', name)} HTTP/1.1", "host: a.example", *fields, *more])
+            place.write_bytes(f"{head}\r\n\r\n".encode() + body)
+    for path, text in write_definition(Project("a", functions=tuple(functions)), find_profile(surface.source)).items():
+        (folder / path).parent.mkdir(exist_ok=True)
+        (folder / path).write_text(text, encoding="utf-8")
+    return folder
+
+
+def proven(handlers: list[Handler], target: str, folder: Path) -> Came:
+    """Return how handlers come out at a target."""
+    came = Came(carried=folder / "there")
+    made = carry(project(handlers, folder / "here"), to=target, out=folder / "there", source=handlers[0].surface.source)
+    whole = {one.function for one in made.findings if one.code == "made-whole-javascript"}
+    for one in made.record.functions:
+        came.styles["wrapped" if one.style == "wrapped" else "whole" if one.name in whole else "native"] += 1
+    for done in check(folder / "there").checked:
+        came.verdicts[str(done.verdict)] += 1
+        if done.verdict not in FINE:
+            texts = done.reasons or tuple(f"{d.at}: {d.expected} / {d.got}" for d in done.differences)
+            came.untold.setdefault(int(done.function[1:]), f"{done.sample}: {done.verdict}: {'; '.join(texts)}")
+    return came
+
+
+def shrunk(handler: Handler, target: str) -> Handler:
+    """Return a handler with as few statements as still come out otherwise."""
+    found = True
+    while found and len(handler.statements) > 1:
+        found = False
+        for number in range(len(handler.statements)):
+            less = replace(handler, statements=(*handler.statements[:number], *handler.statements[number + 1 :]))
+            with tempfile.TemporaryDirectory() as folder:
+                if proven([less], target, Path(folder)).untold:
+                    handler, found = less, True
+                    break
+    return handler
+
+
+def main() -> int:
+    """Print how generated handlers come out."""
+    asks = argparse.ArgumentParser()
+    asks.add_argument("--minutes", type=float, default=1)
+    asks.add_argument("--seed", type=int, default=1)
+    asks.add_argument("--size", type=int, default=40)
+    asks.add_argument("--from", dest="source", default="")
+    asks.add_argument("--plain", action="store_true", help="show as found, not shrunk")
+    asked = asks.parse_args()
+    ends, styles, verdicts, programs, wrong = (
+        time.monotonic() + 60 * asked.minutes,
+        Counter[str](),
+        Counter[str](),
+        0,
+        0,
+    )
+    for number in count():
+        if time.monotonic() > ends:
+            break
+        surface = SURFACES[number % len(SURFACES)]
+        if asked.source and not surface.source.startswith(asked.source):
+            continue
+        draws = Generator(surface, f"{asked.seed}:{number}")
+        handlers = [draws.handler() for _ in range(asked.size)]
+        programs += len(handlers)
+        for target in TARGETS:
+            if target == surface.source or time.monotonic() > ends:
+                continue
+            with tempfile.TemporaryDirectory() as folder:
+                came = proven(handlers, target, Path(folder))
+                styles.update(came.styles)
+                verdicts.update(came.verdicts)
+                for at, why in came.untold.items():
+                    wrong += 1
+                    least = handlers[at] if asked.plain else shrunk(handlers[at], target)
+                    body = least.text.removeprefix(PRELUDE)
+                    print(f"--- {surface.source} → {target} {asked.seed}:{number}:{at} {why}\n{body}", flush=True)
+                    if asked.plain:
+                        there = Path(folder) / "there" / f"f{at}.mjs"
+                        print(there.read_text(encoding="utf-8").partition("String(value));\n")[2], flush=True)
+    print(f"{programs} handlers: {dict(styles)}; {dict(verdicts)}; {wrong} otherwise and untold")
+    return 1 if wrong else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
