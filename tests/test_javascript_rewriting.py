@@ -14,9 +14,11 @@ from typing import Any
 
 import httpx
 import pytest
+from conftest import some
 from corpus_cases import CORPUS
 from javascript_cases import SOURCES, TARGETS, cases, proven, untold
-from under_node import called, served
+from javascript_cases import build as written
+from under_node import called, served, told_by_typescript
 
 from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, find_profile, survey
 from vast_ferry.definitions.writing import write_definition
@@ -107,6 +109,27 @@ def test_however_it_is_written_it_does_the_same(tmp_path: Path, source: str, to:
     assert len(verdicts) == 2 * len(functions)
     fine = (Verdict.SAME, Verdict.UNHELD)
     assert not [(WAYS[source][int(one.function[1:])], one) for one in verdicts if one.verdict not in fine]
+
+
+COMPILED = ["thornwick@2", "ostermere@2", "brackendale@1", "marrowby@1", "node-http", "fetch"]
+
+
+@pytest.mark.parametrize("to", some(COMPILED, 6))
+def test_what_is_carried_passes_the_compiler_of_typescript(tmp_path: Path, to: str) -> None:
+    carry(DEMO, to=to, out=tmp_path / "demo", source="ostermere@1")
+    assert told_by_typescript(tmp_path / "demo") == []
+    passed = 0
+    for name, source in SOURCES.items():
+        typed = [one for one in cases() if one.source == name and one.suffix == "ts"]
+        if source == to or not typed:
+            continue
+        folder = written(name, typed, tmp_path / name)
+        before = {one.partition("(")[0] for one in told_by_typescript(folder)}
+        carry(folder, to=to, out=tmp_path / f"{name}-there", source=source)
+        told = told_by_typescript(tmp_path / f"{name}-there")
+        assert [one for one in told if one.partition("(")[0] not in before] == []
+        passed += len(typed) - len(before)
+    assert passed > 0
 
 
 def at_home(ways: Path, source: str, function: Function) -> dict[str, Outcome]:

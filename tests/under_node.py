@@ -83,3 +83,23 @@ def served(folder: Path, **environment: str) -> Iterator[str]:
             yield f"http://127.0.0.1:{port}"
         finally:
             server.terminate()
+
+
+def typescript() -> Path:
+    """Return where TypeScript's own compiler is, which the Makefile brings; nothing of the product needs it."""
+    return Path(__file__).parents[1] / ".venv" / "typescript" / "node_modules"
+
+
+def told_by_typescript(folder: Path) -> list[str]:
+    """Return what TypeScript's compiler says of a project in its strict mode, but of packages that are not there."""
+    own = typescript()
+    options = {
+        "strict": True, "noEmit": True, "allowJs": True, "module": "nodenext", "target": "es2024", "skipLibCheck": True,
+        "allowImportingTsExtensions": True, "typeRoots": [str(own / "@types")], "types": ["node"],
+    }  # fmt: skip
+    (folder / "tsconfig.json").write_text(json.dumps({"compilerOptions": options}))
+    command = [node_program(), str(own / "typescript" / "bin" / "tsc"), "-p", "."]
+    done = subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=120, check=False)
+    (folder / "tsconfig.json").unlink()
+    assert done.returncode in (0, 1, 2), done.stderr
+    return [one for one in done.stdout.splitlines() if one and not one.startswith(" ") and "TS2307" not in one]

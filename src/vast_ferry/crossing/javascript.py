@@ -12,10 +12,11 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, linked_file
+from vast_ferry.documents.javascript_file import JavaScriptFile, is_typescript, linked_file
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.javascript.bindings import bound_call, operate_over, operations_of
+from vast_ferry.mapping.javascript.declarations import declarations
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
 from vast_ferry.mapping.javascript.functions import there, view_event
 from vast_ferry.mapping.javascript.library import module_text
@@ -90,9 +91,22 @@ class JavaScriptWrapping:
         imports = self._client_imports()
         for name in sorted(self._modules()):
             made[f"{name}.mjs"] = module_over(self.source, name, self.target.operations, imports, self.target.hosts)
+        made.update(self._declared(made))
         for function in self.wrapped:
             made[self.entry(function).file] = self._shim(function, limit_of(function))
         return made
+
+    def _declared(self, made: Mapping[str, str]) -> dict[str, str]:
+        """Return what TypeScript is told of the modules that were made, where any file is in it."""
+        if not any(map(is_typescript, self.sources.values())):
+            return {}
+        found = {}
+        for path, content in made.items():
+            name = path.removesuffix(".mjs")
+            links = [link for file in self.sources.values() for link in file.links if link.module == name]
+            types = {one for link in links for one in link.names.values() if one not in ("*", "default", "")}
+            found[f"{name}.d.mts"] = declarations(content, path, types)
+        return found
 
     def edited(self, own: Mapping[str, bytes]) -> dict[str, bytes]:
         """Return the author's files as they become: their links to the provider's modules, their handlers rewritten."""

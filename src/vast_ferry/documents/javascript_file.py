@@ -194,6 +194,11 @@ def _types_only(namespace: Node) -> bool:
     return True
 
 
+def is_typescript(file: JavaScriptFile) -> bool:
+    """Tell whether a file is in TypeScript."""
+    return file.path.endswith((".ts", ".mts", ".cts"))
+
+
 def linked_file(path: str, module: str, known: Collection[str]) -> str:
     """Return the file of the project that a relative link of a file leads to; empty for any other link."""
     if not module.startswith("."):

@@ -462,6 +462,16 @@ def bytes_of(content: Any, content_type: str) -> bytes:
     return b"" if content is None else bytes(content)
 
 
+def octets_of(body: bytes) -> bytes:
+    """Return bytes as a platform's own objects give them: the same here."""
+    return body
+
+
+def buffer_of(octets: bytes) -> bytes:
+    """Return bytes that a platform's own objects gave, as handlers have them elsewhere: the same here."""
+    return octets
+
+
 async def _gathered(pieces: Any) -> list[Any]:
     return [piece async for piece in pieces]
 

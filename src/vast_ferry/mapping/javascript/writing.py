@@ -73,7 +73,7 @@ def literal(value: Any) -> str:
     if isinstance(value, str):
         return text(value)
     if isinstance(value, bytes):
-        return "new Uint8Array(0)" if not value else f'Buffer.from("{value.hex()}", "hex")'
+        return "Buffer.alloc(0)" if not value else f'Buffer.from("{value.hex()}", "hex")'
     if isinstance(value, int):
         return str(value) if abs(value) <= _EXACT else f"{value}n"
     if isinstance(value, float):

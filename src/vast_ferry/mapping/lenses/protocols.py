@@ -395,6 +395,14 @@ class RequestBody(PlainBytes):
     __slots__ = ()
     name = "request_body"
 
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("buffer_of", at)
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        if isinstance(value, ex.Call) and value.function == ex.Helper("buffer_of"):
+            return value.arguments[0]  # what stands at such a place there is what it is here
+        return helper("octets_of", value)
+
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (
             Loss(
@@ -425,6 +433,9 @@ class ResponseBody(PlainBytes):
 
     __slots__ = ()
     name, needs = "response_body", ("status",)
+
+    def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
+        return helper("buffer_of", at)
 
     def write(self, value: Expression, need: Need) -> Expression:
         return helper("content_or_null", value, need("status"))

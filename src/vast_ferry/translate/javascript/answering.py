@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.javascript.delivery import made_writer, telling
@@ -333,7 +333,8 @@ class Answering:
         own = self.project.emitted.name_of(source, self.follower.taken)
         self.sources[own] = source
         self._no_return_type()
-        return f"{own}({batch}, async ({entry}) => "
+        typed = ": any" * is_typescript(self.file)
+        return f"{own}({batch}, async ({entry}{typed}) => "
 
     def _at_the_end(self, name: str, before: str) -> None:
         """Let a body that comes to its end answer, as one that returns nothing does."""

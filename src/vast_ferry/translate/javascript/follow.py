@@ -411,7 +411,11 @@ class Follower:
             raise Stop("a parameter's name is declared again", pattern)
         written_to = any(binding is not None and binding.writes for binding in bindings)
         keyword = "let" if written_to else "const"
-        made.first.append(f"{keyword} {self.file.text(pattern)} = {'await ' * written.awaited}{text}")
+        # Its type is what the author said of it: what follows from it in the handler's body does so still.
+        above = pattern.parent
+        said = above.child_by_field_name("type") if above.child_by_field_name("pattern") == pattern else None
+        typed = self.file.text(said) if said is not None else ""
+        made.first.append(f"{keyword} {self.file.text(pattern)}{typed} = {'await ' * written.awaited}{text}")
         return made
 
     def _free(self, name: str) -> str:

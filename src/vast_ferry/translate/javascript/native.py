@@ -11,13 +11,13 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parsed, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript, linked_file, parsed, walk
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.mapping.javascript.functions import Source, Takes, reply_there, there
 from vast_ferry.mapping.javascript.names import camel, free
 from vast_ferry.mapping.javascript.writing import NoTwin
-from vast_ferry.mapping.places import Access
+from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
@@ -305,12 +305,25 @@ class _Handler(Answering):
         self.helpers |= found.helpers
 
     def _signature(self) -> None:
-        typed = self.file.path.endswith((".ts", ".mts", ".cts"))
-        text = ", ".join(f"{name}: any" if typed else name for name in self.parameters)
+        typed = is_typescript(self.file)
+        text = ", ".join(f"{name}: {self._type_of(name)}" if typed else name for name in self.parameters)
         single = self.node.child_by_field_name("parameter")
         listed = single if single is not None else self.node.child_by_field_name("parameters")
         if self.file.text(listed) != f"({text})" and not (single is not None and self.file.text(single) == text):
             self.edits.append(Edit(listed.start_byte, listed.end_byte, f"({text})"))
+
+    def _type_of(self, name: str) -> str:
+        """Return a parameter's type in TypeScript: that a batch is an array is what callbacks over it rest on."""
+        each = self.places.theirs.each
+        if each is None or each.root != name:
+            return "any"
+        made = "any[]"
+        for step in reversed(each.steps):
+            key = step.key if isinstance(step, Item) else getattr(step, "name", "")
+            if not key:
+                return "any"
+            made = f"{{ {key}: {made}; [name: string]: any }}"
+        return made
 
     # --- first lines ---
 

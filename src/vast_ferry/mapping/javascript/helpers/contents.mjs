@@ -42,13 +42,13 @@ export function encoded(text, charset) {
   const most = { ascii: 0x7f, latin1: 0xff }[charset];
   const table = most ? null : singleBytes(charset);
   if (!most && !table) throw new RangeError(`${charset} can't be written by JavaScript`);
-  return Uint8Array.from(text, (character) => {
+  return Buffer.from(Uint8Array.from(text, (character) => {
     const byte = most ? character.codePointAt(0) : table.get(character);
     if (byte === undefined || (most && byte > most)) {
       throw new RangeError(`${JSON.stringify(character)} can't be encoded in ${charset}`);
     }
     return byte;
-  });
+  }));
 }
 
 /** Return the text of bytes in a charset; bytes that it can't decode become U+FFFD, or throw where it is `strict`. */
@@ -76,13 +76,24 @@ export function bodyJson(body) {
   return JSON.parse(new TextDecoder("utf-8", { fatal: true }).decode(body));
 }
 
-/** Return the bytes of a content that may be bytes, text or nothing. */
+/** Return the bytes of a content that may be bytes, text or nothing; as a Buffer, as everywhere in Node. */
 export function bytesOf(content, contentType) {
-  if (content === null || content === undefined) return new Uint8Array(0);
+  if (content === null || content === undefined) return Buffer.alloc(0);
+  if (Buffer.isBuffer(content)) return content;
   if (typeof content === "string") return encoded(content, charsetOf(contentType));
-  if (content instanceof ArrayBuffer) return new Uint8Array(content);
-  if (ArrayBuffer.isView(content)) return new Uint8Array(content.buffer, content.byteOffset, content.byteLength);
+  if (content instanceof ArrayBuffer) return Buffer.from(content);
+  if (ArrayBuffer.isView(content)) return Buffer.from(content.buffer, content.byteOffset, content.byteLength);
   throw new TypeError(`content is text or bytes, not ${content.constructor?.name ?? typeof content}`);
+}
+
+/** Return bytes that the platform's own objects gave, as a Buffer. */
+export function bufferOf(octets) {
+  return bytesOf(octets, "");
+}
+
+/** Return bytes as the platform's own objects give them: no Buffer, but what that is made on. */
+export function octetsOf(body) {
+  return new Uint8Array(body);
 }
 
 /** Return [text, false] for textual content that its charset decodes, else [Base64, true]. */
@@ -103,18 +114,18 @@ export function textOrPacked(body, contentType) {
 
 /** Return the bytes of a content given as text, or as Base64 where it is packed. */
 export function fromTextOrPacked(content, packed, contentType) {
-  if (content === null || content === undefined || content === "") return new Uint8Array(0);
+  if (content === null || content === undefined || content === "") return Buffer.alloc(0);
   if (typeof content !== "string") throw new TypeError(`content is text, not ${content.constructor?.name}`);
   if (!packed) return encoded(content, charsetOf(contentType));
   if (content.length % 4 || !/^[A-Za-z0-9+/]*={0,2}$/.test(content)) throw new RangeError("this is no Base64");
-  return new Uint8Array(Buffer.from(content, "base64"));
+  return Buffer.from(content, "base64");
 }
 
 /** Return what is gone through asynchronously, as bytes. */
 export async function bytesOfAsyncPieces(stream) {
   const pieces = [];
   for await (const piece of stream) pieces.push(bytesOf(piece, ""));
-  return new Uint8Array(Buffer.concat(pieces));
+  return Buffer.concat(pieces);
 }
 
 /** Return what is gone through asynchronously to get some bytes: nothing where there are none. */

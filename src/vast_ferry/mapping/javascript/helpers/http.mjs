@@ -255,7 +255,7 @@ export function withSetCookies(headers, cookies) {
 
 /** Return the content of a reply, none where its status has none. */
 export function contentFor(content, status, bodyless) {
-  return bodyless.includes(status) ? new Uint8Array(0) : content;
+  return bodyless.includes(status) ? Buffer.alloc(0) : content;
 }
 
 /** Return the header fields of a reply, without the type of a content where its status has none. */
