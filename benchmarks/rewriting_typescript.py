@@ -73,9 +73,8 @@ def main() -> None:
         made = carry(Path(name, "big"), to=target, out=Path(name, "there"), source="ostermere@1")
         seconds = time.perf_counter() - began
         styles = {one.style for one in made.record.functions}
-        print(
-            f"{lines:,} lines, bare parse {bare:.2f} s; carry to {target} {seconds:.2f} s, {seconds / bare:.1f} of it, {styles}"
-        )
+        ratio = f"{seconds / bare:.1f} of it"
+        print(f"{lines:,} lines, bare parse {bare:.2f} s; carry to {target} {seconds:.2f} s, {ratio}, {styles}")
 
 
 if __name__ == "__main__":

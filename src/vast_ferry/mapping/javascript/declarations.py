@@ -68,15 +68,13 @@ def _parameters(file: JavaScriptFile, function: Node) -> str:
     for one in function.child_by_field_name("parameters").named_children:
         if one.type == "comment":
             continue
-        inner, mark = one, ""
-        if one.type == "assignment_pattern":
-            inner, mark = one.child_by_field_name("left"), "?"
+        inner = one.child_by_field_name("left") if one.type == "assignment_pattern" else one
         if inner.type == "rest_pattern":
             made.append(f"{file.text(inner)}: any[]")
         elif inner.type == "object_pattern":
-            made.append(f"options{mark}: {{ {_options(file, inner)} }}")
+            made.append(f"options?: {{ {_options(file, inner)} }}")
         else:
-            made.append(f"{file.text(inner)}{mark}: any" if inner.type == "identifier" else f"given{mark}: any")
+            made.append(f"{file.text(inner) if inner.type == 'identifier' else 'given'}?: any")
     return ", ".join(made)
 
 

@@ -27,7 +27,17 @@ from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.places import Places, spelt
 from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.stops import Stop
-from vast_ferry.translate.javascript.values import bare, chain_of, chain_of_root, in_try, indent_of, is_plain, own_nodes
+from vast_ferry.translate.javascript.values import (
+    bare,
+    calls_of,
+    chain_of,
+    chain_of_root,
+    in_try,
+    indent_of,
+    is_plain,
+    never_fails,
+    own_nodes,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +48,36 @@ class Project:
     takes: Takes
     emitted: Emitted
     function_of: Callable[[JavaScriptFile, Scopes, Node], Node | None]
+
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """An answer that is told at once: the chain of calls that ends it, those before it, and what it becomes where."""
+
+    chain: Node
+    before: tuple[Node, ...]
+    node: Node
+    text: str
+    without: tuple[Node, ...]  # statements that are not needed any more
+
+
+def _values(statement: Node) -> list[Node]:
+    return [one for one in statement.named_children if one.type != "comment"]
+
+
+def _next(statement: Node, step: int = 1) -> Node | None:
+    """Return the statement behind another, or before it."""
+    beside = [one for one in statement.parent.named_children if one.type != "comment"]
+    at = beside.index(statement) + step
+    return beside[at] if 0 <= at < len(beside) else None
+
+
+def _before(statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, Node]]:
+    """Return the statements right before one that each tell a part of an answer, with their chains of calls."""
+    found: list[tuple[Node, Node]] = []
+    while statement is not None and (statement := _next(statement, -1)) is not None and statement.id in steps:
+        found.insert(0, (statement, steps[statement.id]))
+    return found
 
 
 class Answering:
@@ -84,11 +124,14 @@ class Answering:
         if binding is None or binding.writes:
             raise Stop("what it answers through gets another value", pattern)
         ends = {camel(name) for name, one in writer.methods.items() if one.ends}
-        chains = [chain_of(use, self.file, ends) for use in binding.uses]
-        answers = self._answers_of(chains) if all(chains) else {}
-        if answers and len(answers) == len(chains) and self._ends_with_answers([one for one in chains if one]):
-            for node, text in answers.values():
-                self._replace(node, text)
+        chains = [one for use in binding.uses if (one := chain_of(use, self.file, ends)) is not None]
+        answers = self._answers_of(chains) if len(chains) == len(binding.uses) else []
+        seen = {node.id for one in answers for node in (one.chain, *one.before)}
+        if answers and len(seen) == len(chains) and self._ends_with_answers(answers):
+            for told in answers:
+                self._replace(told.node, told.text)
+                for statement in told.without:
+                    self._without(statement)
             return
         name = self.file.text(pattern)
         made = Source(
@@ -108,16 +151,16 @@ class Answering:
                 self.one.name,
             )
         )
-        told, before = self._answer_function()
+        answer, before = self._answer_function()
         for value in self._returned():
             chained = chain_of_root(value, self.file) == name
-            opens = f"{told}({before}" if chained else f"{told}({before}("
+            opens = f"{answer}({before}" if chained else f"{answer}({before}("
             self.edits.append(Edit(value.start_byte, value.start_byte, opens))
             self.edits.append(Edit(value.end_byte, value.end_byte, ")" if chained else f", {name}))"))
         for one in self._bare_returns():
             at = one.start_byte + len("return")
-            self.edits.append(Edit(at, at, f" {told}({before}{name})"))
-        self._at_the_end(told, f"{before}{name}, ")
+            self.edits.append(Edit(at, at, f" {answer}({before}{name})"))
+        self._at_the_end(answer, f"{before}{name}, ")
         self._no_return_type()
 
     def _returned(self) -> list[Node]:
@@ -131,28 +174,66 @@ class Answering:
         returns = [one for one in own_nodes(self.body) if one.type == "return_statement"] if self.has_block else []
         return [one for one in returns if not [c for c in one.named_children if c.type != "comment"]]
 
-    def _answers_of(self, chains: list[Node | None]) -> dict[int, tuple[Node, str]]:
-        """Return the nodes of answers that are told at once, at an end of the handler, and what they become."""
+    def _answers_of(self, chains: list[tuple[Node, bool]]) -> list[_Told]:
+        """Return the answers that are told at once, at an end of the handler.
+
+        One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
+        """
         shapes = (reply_there(self.ours.answered), self.reply)
         reading = Answers(self.file, self.scopes, shapes, self.project.takes, self._text_of)
         returned = {bare(value).id: value for value in self._returned()}
         last = [one for one in self.body.named_children if one.type != "comment"][-1:] if self.has_block else []
-        found: dict[int, tuple[Node, str]] = {}
-        for chain in chains:
-            assert chain is not None
-            text = reading.written(chain)
+        steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
+        found: list[_Told] = []
+        for chain, ended in chains:
+            if not ended:
+                continue
+            value: Node = returned.get(chain.id, chain)
+            above = value.parent
+            statement = above if above.type in ("expression_statement", "return_statement") else None
+            before = _before(statement, steps)
+            text = reading.written(chain, [node for _, node in before])
             if not text:
                 continue
-            if chain.id in returned:
-                found[chain.id] = (returned[chain.id], text)
-            elif last and last[0].type == "expression_statement" and last[0].named_children[0] == chain:
-                found[chain.id] = (chain, f"return {text}")
-        return found
+            without = [one for one, _ in before]
+            if chain.id not in returned:
+                after = _next(statement) if statement is not None else None
+                if after is not None and after.type == "return_statement" and not _values(after):
+                    without.append(after)
+                elif [statement] != last:
+                    continue
+                text = f"return {text}"
+            found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
+        return [] if any(self._is_half_told(one, found) for one in found) else found
 
-    def _ends_with_answers(self, chains: list[Node]) -> bool:
+    def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
+        """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
+
+        What is told again is no matter: a status that every answer sets.
+        """
+        writer = reply_there(self.ours.answered).writer
+        if writer is None or not in_try(told.chain, self.node):
+            return False
+        methods = {camel(name): one for name, one in writer.methods.items()}
+        calls = [call for chain in (*told.before, told.chain) for call in calls_of(chain, self.file)]
+        fails = [at for at, (_, given) in enumerate(calls) if at and not all(map(never_fails, given))]
+        before = [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
+        if any(one.puts or one.adds for one in before):
+            return True
+        halves = {attribute for one in before for attribute in one.sets}
+        for other in answers:
+            own = {name for chain in (*other.before, other.chain) for name, _ in calls_of(chain, self.file)}
+            if halves - {attribute for name in own for attribute in methods[name].sets}:
+                return True
+        return False
+
+    def _ends_with_answers(self, answers: list[_Told]) -> bool:
         """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
-        known = {one.id for one in chains}
-        if any(bare(value).id not in known for value in self._returned()) or self._bare_returns():
+        known = {one.chain.id for one in answers}
+        gone = {statement.id for one in answers for statement in one.without}
+        if any(bare(value).id not in known for value in self._returned()):
+            return False
+        if any(one.id not in gone for one in self._bare_returns()):
             return False
         inside = [one for one in self.body.named_children if one.type != "comment"] if self.has_block else []
         if not inside:
@@ -160,6 +241,16 @@ class Answering:
         last = inside[-1]
         ended = last.type in ("return_statement", "throw_statement")
         return ended or (last.type == "expression_statement" and last.named_children[0].id in known)
+
+    def _without(self, statement: Node) -> None:
+        """Delete a statement, with its line where nothing else stands in that."""
+        content, start, end = self.file.content, statement.start_byte, statement.end_byte
+        line, after = content.rfind(b"\n", 0, start) + 1, content.find(b"\n", end)
+        after = len(content) if after < 0 else after
+        if not content[line:start].strip() and not content[end:after].strip():
+            start, end = line, min(after + 1, len(content))
+        self.edits = [one for one in self.edits if not (start <= one.start and one.end <= end)]
+        self.edits.append(Edit(start, end, ""))
 
     def _replace(self, node: Node, text: str) -> None:
         inside = [one for one in self.edits if node.start_byte <= one.start and one.end <= node.end_byte]

@@ -10,7 +10,7 @@ no content) is left to that.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
@@ -21,6 +21,7 @@ from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.writers import WriterMethod
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
+from vast_ferry.translate.javascript.values import calls_of
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)
 _CHARSET = re.compile(r";\s*charset\s*=", re.IGNORECASE)
@@ -58,20 +59,23 @@ class Answers:
         self.ours, self.theirs = shapes
         self.quote = _quote_of(file)
 
-    def written(self, value: Node) -> str:
-        """Return an answer as the target has it; empty where that is left to the emitted function."""
+    def written(self, value: Node, before: Sequence[Node] = ()) -> str:
+        """Return an answer as the target has it; empty where that is left to the emitted function.
+
+        `before` are chains of calls that stand before it and tell parts of it.
+        """
         write = self._writer()
         if write is None:
             return ""
-        told = self._told(_bare(value))
+        told = self._told(_bare(value), before)
         return write(value, told) if told is not None else ""
 
     # --- reading ---
 
-    def _told(self, value: Node) -> Told | None:
+    def _told(self, value: Node, before: Sequence[Node]) -> Told | None:
         forms = {form.when: form for form in self.ours.forms}
         if "writer" in forms:
-            return self._of_chain(value, forms["writer"])
+            return self._of_chains([*before, value], forms["writer"])
         if value.type == "object" and "mapping" in forms:
             return self._of_mapping(value, forms["mapping"])
         if value.type in ("string", "template_string") and "text" in forms:
@@ -116,20 +120,16 @@ class Answers:
             return None
         return self._with_type(told, form, "bytes" if packed else "text")
 
-    def _of_chain(self, value: Node, form: ReplyForm) -> Told | None:
-        """Read an answer that is told by a chain of calls on what is handed over."""
+    def _of_chains(self, values: list[Node], form: ReplyForm) -> Told | None:
+        """Read an answer that is told by chains of calls on what is handed over, one after the other."""
         writer = self.ours.writer
         assert writer is not None
         fields = {_name_of(row): row.field for row in form.rows}
         told = Told(status=str(next((writer.holds[name] for name, one in fields.items() if one == "status"), 200)))
-        calls: list[tuple[str, list[Node]]] = []
-        while value.type == "call_expression":
-            called, given = value.child_by_field_name("function"), value.child_by_field_name("arguments")
-            calls.append((self.file.text(called.child_by_field_name("property")), list(given.named_children)))
-            value = called.child_by_field_name("object")
+        calls = [call for value in values for call in calls_of(value, self.file)]
         methods = {camel(name): one for name, one in writer.methods.items()}
         sealed: set[str] = set()
-        for name, given in reversed(calls):
+        for name, given in calls:
             method = methods.get(name)
             if method is None or sealed & {*method.sets, *method.puts}:
                 return None

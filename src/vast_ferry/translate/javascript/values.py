@@ -6,19 +6,19 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
 
 
-def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> Node | None:
-    """Return the chain of calls on a name that ends an answer; nothing where the name is used in another way."""
+def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> tuple[Node, bool] | None:
+    """Return the chain of calls on a name, and whether it ends an answer; nothing where the name is used otherwise."""
     node = use
     while True:
         above = node.parent
         if above.type != "member_expression" or above.child_by_field_name("object") != node:
-            return None
+            return (node, False) if node != use and above.type == "expression_statement" else None
         name = file.text(above.child_by_field_name("property"))
         call = above.parent
         if call.type != "call_expression" or call.child_by_field_name("function") != above:
             return None
         if name in ends:
-            return call
+            return call, True
         node = call
 
 
@@ -85,3 +85,19 @@ def in_try(node: Node, function_node: Node) -> bool:
             return True
         node, above = above, above.parent
     return False
+
+
+def calls_of(chain: Node, file: JavaScriptFile) -> list[tuple[str, list[Node]]]:
+    """Return the calls of a chain in the order in which they are made, each with what it is given."""
+    calls: list[tuple[str, list[Node]]] = []
+    while chain.type == "call_expression":
+        called, given = chain.child_by_field_name("function"), chain.child_by_field_name("arguments")
+        calls.insert(0, (file.text(called.child_by_field_name("property")), list(given.named_children)))
+        chain = called.child_by_field_name("object")
+    return calls
+
+
+def never_fails(node: Node) -> bool:
+    """Tell whether working out an expression certainly throws nothing: a literal, or a name that is bound by then."""
+    plain = ("string", "number", "null", "undefined", "true", "false", "identifier", "comment")
+    return node.type in plain or (node.type == "template_string" and not node.named_children)

@@ -13,7 +13,7 @@ export function percentEncoded(text, safe) {
 /** Return the bytes of a text as UTF-8; throw for a lone surrogate, which has none. */
 export function utf8(text) {
   if (!text.isWellFormed()) throw new RangeError("a lone surrogate can't be encoded");
-  return new TextEncoder().encode(text);
+  return Buffer.from(text);
 }
 
 /** Return a text percent-decoded as UTF-8; bytes that are none become U+FFFD, or throw where it is `strict`. */
