@@ -11,12 +11,17 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vast_ferry.checking.calling import Called as Called
+    from vast_ferry.checking.calling import call as call
     from vast_ferry.checking.check import check as check
     from vast_ferry.checking.compare import Verdict as Verdict
     from vast_ferry.checking.lint import Linted as Linted
     from vast_ferry.checking.lint import lint as lint
     from vast_ferry.checking.result import Checked as Checked
     from vast_ferry.checking.result import CheckResult as CheckResult
+    from vast_ferry.collecting.collect import Collection as Collection
+    from vast_ferry.collecting.collect import collect as collect
+    from vast_ferry.collecting.collect import write_samples as write_samples
     from vast_ferry.crossing.carry import Crossing as Crossing
     from vast_ferry.crossing.carry import carry as carry
     from vast_ferry.crossing.carry import plan as plan
@@ -48,8 +53,10 @@ __version__ = "0.1.0"
 _HOMES = {
     "BadInput": "hub.findings",
     "Beginning": "evidence.beginning",
+    "Called": "checking.calling",
     "CheckResult": "checking.result",
     "Checked": "checking.result",
+    "Collection": "collecting.collect",
     "Converted": "events.convert",
     "Crossing": "crossing.carry",
     "Fact": "evidence.witnesses",
@@ -66,8 +73,10 @@ _HOMES = {
     "Survey": "surveying.survey",
     "Verdict": "checking.compare",
     "begin_profile": "evidence.beginning",
+    "call": "checking.calling",
     "carry": "crossing.carry",
     "check": "checking.check",
+    "collect": "collecting.collect",
     "convert": "events.convert",
     "facts": "evidence.witnesses",
     "find_profile": "profiles.registry",
@@ -77,6 +86,7 @@ _HOMES = {
     "survey": "surveying.survey",
     "Tried": "evidence.trying",
     "try_event": "evidence.trying",
+    "write_samples": "collecting.collect",
 }
 
 __all__ = [*sorted(_HOMES), "__version__"]  # noqa: PLE0604  (the keys are texts)

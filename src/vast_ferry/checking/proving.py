@@ -99,11 +99,11 @@ class Proving:
         both = [side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)]
         setup, there = both
 
-        def run(side: Setup, calls: Sequence[_Called], seed: int) -> list[Outcome]:
+        def run(side: Setup, calls: Sequence[CallTo], seed: int) -> list[Outcome]:
             with Worker(side) as worker:
-                return [_call(worker, one, function.name, limit, seed) for one in calls]
+                return [gone_through(worker, one, function.name, limit, seed) for one in calls]
 
-        def original(seed: int, calls: Sequence[_Called]) -> list[Outcome]:
+        def original(seed: int, calls: Sequence[CallTo]) -> list[Outcome]:
             key = self.originals.key(setup, calls, limit, seed)
             kept = self.originals.get(key)
             if kept is None:
@@ -154,13 +154,13 @@ class Proving:
             return f"{function.name} has no HTTP trigger"
         return ""
 
-    def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> _Called:
+    def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> CallTo:
         call = Call(sample.kind, events, sample.before, sample.answers)
         if not is_request(sample.kind):
-            return _Called(call, sample.function)
+            return CallTo(call, sample.function)
         return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
 
-    def _at_target(self, function: Function, sample: Sample) -> _Called:
+    def _at_target(self, function: Function, sample: Sample) -> CallTo:
         call = Call(sample.kind, sample.events, sample.before, sample.answers)
         if is_request(sample.kind):
             if self.target_gateway is None:  # the carried project routes by itself
@@ -168,7 +168,7 @@ class Proving:
             return _called(self.target_gateway.route(sample.event), call)
         there = self.target.at(function.name)
         why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
-        return _Called(call, function.name, misrouted=why)
+        return CallTo(call, function.name, misrouted=why)
 
     def _verdict(self, ran: _Ran, cold: _Cold, again: Callable[[], list[list[Outcome]]], number: int) -> Checked:
         sample, one = ran.sample, ran.runs[0]
@@ -297,13 +297,13 @@ class _Cold:
         """Return how the original ends with events and a seed; `apart`: with one event at a time."""
         parts = [(event,) for event in events] if apart else [events]
         called = [self.check._at_source(sample, part) for part in parts]
-        ended = [_call(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
+        ended = [gone_through(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
         return _together(ended, [event["id"] for event in events])
 
     def carried(self, sample: Sample) -> Outcome:
         """Return how the carried function ends."""
         called = self.check._at_target(self.function, sample)
-        return _call(self.target, called, self.function.name, self.limit, 1, cold=True)
+        return gone_through(self.target, called, self.function.name, self.limit, 1, cold=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -322,7 +322,7 @@ class _KnownLosses:
 
 
 @dataclass(frozen=True, slots=True)
-class _Called:
+class CallTo:
     """A call as it goes to a side: to `function`, or answered by the gateway before any, or misrouted."""
 
     call: Call
@@ -331,8 +331,8 @@ class _Called:
     misrouted: str = ""
 
 
-def _called(routed: Routed, call: Call) -> _Called:
-    return _Called(replace(call, events=(routed.event.as_fields(),)), routed.function, routed.reply)
+def _called(routed: Routed, call: Call) -> CallTo:
+    return CallTo(replace(call, events=(routed.event.as_fields(),)), routed.function, routed.reply)
 
 
 def _told(events: Sequence[Fields]) -> Iterator[Fields]:
@@ -365,7 +365,7 @@ class _Ran:
     """One sample, where it went at the source, and how the runs of the original and the carried one ended."""
 
     sample: Sample
-    called: _Called
+    called: CallTo
     runs: tuple[Outcome, ...]
     carried: Outcome
 
@@ -374,7 +374,10 @@ class _Ran:
         return self.sample.event.method if is_request(self.sample.kind) else ""
 
 
-def _call(worker: Worker, called: _Called, function: str, limit: float, seed: int, *, cold: bool = False) -> Outcome:
+def gone_through(
+    worker: Worker, called: CallTo, function: str, limit: float, seed: int, *, cold: bool = False
+) -> Outcome:
+    """Return how a call ended: at the gateway, at another function, or in the worker."""
     if called.reply is not None:
         return Outcome(Ending.REPLIED, called.reply, message=FROM_GATEWAY)
     if called.misrouted:

@@ -208,6 +208,53 @@ def check(
     sys.exit(0 if result.good else 1)
 
 
+@cli.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("function")
+@click.argument("sample", default="")
+@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
+@click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
+@click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
+@click.option("--curl", metavar="URL", help="Print the line that sends the same request to URL, and call nothing.")
+@FORMAT
+def call(
+    project: Path,
+    function: str,
+    sample: str,
+    source: str | None,
+    env: tuple[str, ...],
+    limit: float,
+    curl: str,
+    form: str,
+) -> None:
+    """Call FUNCTION of PROJECT (or of a crossing) once, with SAMPLE: one that is kept, a file, or `-`.
+
+    What comes back is the answer, the log, what it did to the services behind it, and how long it took. Exit status: 1
+    where it failed.
+    """
+    from vast_ferry.checking.calling import call as call_once
+    from vast_ferry.checking.calling import request_line
+    from vast_ferry.hub.outcomes import Ending
+    from vast_ferry.reports.called import called_data, called_text
+
+    given = sys.stdin.buffer.read() if sample == "-" else None
+    if curl:
+        click.echo(request_line(project, function, sample, curl, source=source, given=given))
+        return
+    variables = dict(_variable(one) for one in env)
+    made = call_once(project, function, sample, source=source, given=given, variables=variables, limit=limit)
+    emit(form, called_data(made), called_text(made))
+    good = (Ending.REPLIED, Ending.RETURNED, Ending.ACKNOWLEDGED)
+    sys.exit(0 if made.outcome.ending in good else 1)
+
+
+def _variable(text: str) -> tuple[str, str]:
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise click.UsageError(f"--env {text}: write NAME=VALUE")
+    return name, value
+
+
 def run_check(crossing: Path, **options: Any) -> CheckResult:
     """Run a check, and tell on a terminal how far it is."""
     from vast_ferry.checking.check import check as check_crossing
@@ -322,6 +369,39 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
         if form == "text":
             told.losses({str(loss): (1, 1) for loss in converted.losses})
             told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
+
+
+@event.command(name="import")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("files", type=click.Path(allow_dash=True, path_type=str), nargs=-1)
+@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
+@click.option("--function", default="", metavar="NAME", help="The function that all are for.")
+@click.option("--redact", multiple=True, metavar="FIELD", help="Make up the values of fields of that name.")
+@click.option("--dry-run", is_flag=True, help="Say what would be written, and write nothing.")
+@FORMAT
+def collect_samples(
+    project: Path,
+    files: tuple[str, ...],
+    source: str | None,
+    function: str,
+    redact: tuple[str, ...],
+    dry_run: bool,
+    form: str,
+) -> int:
+    """Keep what lies in FILES (`-`: standard input) as samples of PROJECT's functions.
+
+    FILES hold curl command lines, an HTTP archive (HAR 1.2), a raw HTTP request, CloudEvents, log lines with events in
+    them, or an OpenAPI description with examples. Credentials are left out; what is there already is not kept twice.
+    """
+    from vast_ferry.collecting.collect import collect, write_samples
+    from vast_ferry.reports.collected import collected_data, collected_text
+
+    given = sys.stdin.buffer.read() if "-" in files or not files else None
+    made = collect(project, files or ["-"], source=source, function=function, redact=redact, given=given)
+    if not dry_run:
+        write_samples(made)
+    emit(form, collected_data(made, written=not dry_run), collected_text(made, written=not dry_run))
+    return 0
 
 
 def _converted(converted: Converted) -> dict[str, Any]:

@@ -85,7 +85,7 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         if carries_events(event.headers):
             standard = next(each for each in all_profiles() if each.model.format)
             data = read_message(read_file(path, shown, "the sample", LARGEST), standard, shown)
-            kind, events, unread = _native(data, standard, shown)
+            kind, events, unread = read_native(data, standard, shown)
             return Sample(function, name, path, kind, events, unread=unread)
         return Sample(function, name, path, REQUEST, (event.as_fields(),))
     if path.suffix == ".yaml":
@@ -93,14 +93,14 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         kind, events, unread = readable.kind, readable.events, ()
         if not kind:
             given = find_source(readable.source, readable.native, shown) if readable.source else profile
-            kind, events, unread = _native(readable.native, given, shown)
+            kind, events, unread = read_native(readable.native, given, shown)
         return Sample(function, name, path, kind, events, readable.before, readable.answers, unread)
     native = parse_json(read_file(path, shown, "the sample", LARGEST), shown, "the sample")
-    kind, events, unread = _native(native, profile, shown)
+    kind, events, unread = read_native(native, profile, shown)
     return Sample(function, name, path, kind, events, unread=unread)
 
 
-def _native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...], tuple[str, ...]]:
+def read_native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...], tuple[str, ...]]:
     """Return the kind and the events of native data, and its keys that no row reads.
 
     It is of `profile`, or of an open standard that has such events. Files that events name stand beside the sample.

@@ -1,0 +1,1 @@
+"""Samples from where requests and events lie: command lines, archives, messages, logs, API descriptions."""
