@@ -467,9 +467,9 @@ def octets_of(body: bytes) -> bytes:
     return body
 
 
-def buffer_of(octets: bytes) -> bytes:
-    """Return bytes that a platform's own objects gave, as handlers have them elsewhere: the same here."""
-    return octets
+def buffer_of(octets: bytes | None) -> bytes:
+    """Return bytes that a platform's own objects gave, as handlers have them elsewhere; none where it gave nothing."""
+    return octets or b""
 
 
 async def _gathered(pieces: Any) -> list[Any]:
