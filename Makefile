@@ -5,8 +5,8 @@ BIN := $(VENV)/bin
 # Compiled modules are kept, whatever the shell says: the tests start hundreds of processes.
 export PYTHONDONTWRITEBYTECODE :=
 
-# TypeScript's compiler judges what is carried, in the tests only.
-TYPESCRIPT := ['install', '--silent', '--no-audit', '--no-fund', '--prefix', '$(VENV)/typescript', 'typescript@5.9', '@types/node@24']
+# TypeScript's compiler judges what is carried, and OASIS's schema (in a package of matchers) SARIF; in the tests only.
+TYPESCRIPT := ['install', '--silent', '--no-audit', '--no-fund', '--prefix', '$(VENV)/typescript', 'typescript@5.9', '@types/node@24', '@microsoft/jest-sarif@1.0.0-beta.0']
 
 .PHONY: demo test test-all test-rest corpus fuzz planted check lint types bench clean
 

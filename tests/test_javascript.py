@@ -210,7 +210,9 @@ def test_however_a_handler_ends_it_is_said(tmp_path: Path, does: str) -> None:
 
 
 def test_an_answer_without_content_is_explained_too(tmp_path: Path) -> None:
-    handler = 'export const run = (event) => ({ code: 204, fields: { "x-names": Object.keys(event.fields).join() } });\n'
+    handler = (
+        'export const run = (event) => ({ code: 204, fields: { "x-names": Object.keys(event.fields).join() } });\n'
+    )
     folder = project(tmp_path / "p", handler, sample=SAMPLE.replace("\n\n", "\nz-one: 1\na-two: 2\n\n"))
     carry(folder, to="brackendale@1", out=tmp_path / "there", source="ostermere@1")
     (one,) = check(tmp_path / "there").checked

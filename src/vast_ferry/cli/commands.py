@@ -179,7 +179,12 @@ def carry(
 @click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
 @click.option("--memory", type=click.IntRange(16), help="Memory of a handler, in MiB (default: what its function has).")
 @click.option("--source", type=click.Path(path_type=Path), help="Where the original project lies now.")
-@click.option("--report", multiple=True, type=click.Path(path_type=Path), help="Also write the result to FILE.json.")
+@click.option(
+    "--report",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="Also write it: FILE.json, FILE.xml (JUnit), FILE.sarif.",
+)
 @FORMAT
 def check(
     crossing: Path,
@@ -192,18 +197,23 @@ def check(
     form: str,
 ) -> None:
     """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
-    from vast_ferry.reports.files import check_report_paths, write_reports
+    from vast_ferry.reports.files import check_report_paths, write_json, write_report
     from vast_ferry.surveying.crossing_file import crossing_file
 
-    check_report_paths(report)
+    check_report_paths(report, ".json", ".xml", ".sarif")
     crossing_file(crossing)  # which is told at once, before anything else is loaded
 
     from vast_ferry.reports.data import check_data
+    from vast_ferry.reports.for_machines import junit, sarif
     from vast_ferry.reports.text import check_text
 
     result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
     data = check_data(result)
-    write_reports(report, data)
+    for path in report:
+        if path.suffix == ".xml":
+            write_report(path, junit(result))
+        else:
+            write_json(path, data if path.suffix == ".json" else sarif(result, crossing))
     emit(form, data, check_text(result, str(crossing)))
     sys.exit(0 if result.good else 1)
 

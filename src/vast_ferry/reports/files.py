@@ -13,11 +13,11 @@ from vast_ferry.hub.findings import BadInput
 from vast_ferry.reports.terminal import json_text
 
 
-def check_report_paths(paths: Sequence[Path], suffix: str = ".json") -> None:
-    """Refuse a report that could not be written, before any work is done."""
+def check_report_paths(paths: Sequence[Path], *suffixes: str) -> None:
+    """Refuse a report that could not be written, or whose name says no form, before any work is done."""
     for path in paths:
-        if path.suffix != suffix:
-            raise BadInput(f"{path} is no kind of report", f"Name it FILE{suffix}")
+        if path.suffix not in suffixes:
+            raise BadInput(f"{path} is no kind of report", f"Name it {' or '.join(f'FILE{one}' for one in suffixes)}")
         if not path.parent.is_dir() or path.is_dir():
             raise BadInput(f"{path} can't be written", "Give a file in a folder that is there")
 
@@ -28,11 +28,9 @@ def outside(path: Path, project: Path) -> None:
         raise BadInput(f"{path} lies in the project, which is never written into", "Give a file outside of it")
 
 
-def write_reports(paths: Sequence[Path], data: dict[str, Any]) -> None:
-    """Write a result as JSON to each path, whole or not at all."""
-    text = json_text(data) + "\n"
-    for path in paths:
-        write_report(path, text)
+def write_json(path: Path, data: dict[str, Any]) -> None:
+    """Write a result as JSON to a file, whole or not at all."""
+    write_report(path, json_text(data) + "\n")
 
 
 def write_report(path: Path, text: str) -> None:
