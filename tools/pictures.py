@@ -30,6 +30,7 @@ PICTURES = {
     "gaps": "vast-ferry gaps apiary --to brackendale",
     "call": "vast-ferry call ported honey_orders three",
     "import": "vast-ferry event import apiary pasted.txt --from ostermere@1 --redact by --dry-run",
+    "serve": "sh served.sh",
     "carry": "vast-ferry carry apiary --to wsgi --out there",
     "try": "vast-ferry profile try mossgate-1.yaml spare.json --to ostermere",
     "answers": "vast-ferry profile try mossgate-1.yaml mossgate/seen.yaml",
@@ -41,6 +42,22 @@ PICTURES = {
     "cost": "vast-ferry gaps apiary --to brackendale --calls 20000000 --mean-ms 80 --gb-out 40",
     "side-by-side": "vast-ferry carry apiary --to thornwick --out beside --side-by-side page.html",
 }
+
+#: A project that is served, called, changed, and called again.
+SERVED = """\
+vast-ferry serve apiary --from ostermere@1 --port 8471 --ready-file ready &
+while [ ! -e ready ]; do sleep 0.1; done
+say() { echo; echo "\\$ $*"; sh -c "$*"; echo; }
+say "curl -s 'http://127.0.0.1:8471/hives/h-7/weight?day=mon'"
+here=http://127.0.0.1:8471
+say "curl -s -o /dev/null -X POST $here/hives/h-7/inspections --json '{\\"by\\": \\"m-12\\", \\"frames\\": 8}'"
+cp apiary/handlers/hives.py kept.py
+say "sed -i s/last_seen/seen/ apiary/handlers/hives.py"
+say "curl -s 'http://127.0.0.1:8471/hives/h-7/weight?day=mon'"
+cp kept.py apiary/handlers/hives.py
+kill -INT $!
+wait
+"""
 #: Of these the program's own output is not what the picture shows, but a file that it writes.
 FILES = {"side-by-side": "page.html"}
 
@@ -66,6 +83,7 @@ def prepare(folder: Path, command: Runner = command) -> None:
     """
     shutil.copytree(FOLDER.parent.parent / "examples" / "mossgate", folder, dirs_exist_ok=True)
     shutil.copy(FOLDER.parent.parent / "examples" / "pasted.txt", folder)
+    (folder / "served.sh").write_text(SERVED)
     event = (folder / "mossgate" / "events" / "http-1.json").read_text()
     (folder / "spare.json").write_text(event.replace('"ref": "v-81",', '"ref": "v-81", "spare": {"hall": 3},'))
     answers = (folder / "mossgate" / "replies.yaml").read_text()
@@ -80,6 +98,8 @@ def prepare(folder: Path, command: Runner = command) -> None:
 
 def text_of(name: str, folder: Path, command: Runner = command) -> str:
     """Return the text of a picture."""
+    if PICTURES[name].startswith("sh "):  # what it prints tells the time, and comes from two sides: the script speaks
+        return (folder / PICTURES[name].removeprefix("sh ")).read_text(encoding="utf-8")
     printed = command(PICTURES[name], folder)
     if name in FILES:
         page = (folder / FILES[name]).read_text(encoding="utf-8")

@@ -47,7 +47,7 @@ class Called:
 
 
 @dataclass(frozen=True, slots=True)
-class _Where:
+class Where:
     """Where a function is called: the side that it runs at, and the project whose samples it has."""
 
     side: Side
@@ -74,7 +74,7 @@ def call(
     `variables` stand over those that the function declares; `limit` is in seconds. Raises BadInput where there is no
     such function or sample, or its triggers take no such event.
     """
-    where = _where(Path(project), source)
+    where = where_of(Path(project), source)
     names = [one.name for one in where.declared.functions]
     own = where.declared.function(function)
     if own is None:
@@ -105,7 +105,7 @@ def request_line(
 
     Raises BadInput where there is no such sample, or it is no request.
     """
-    where = _where(Path(project), source)
+    where = where_of(Path(project), source)
     own = where.declared.function(function)
     if own is None:
         names = [one.name for one in where.declared.functions]
@@ -119,17 +119,18 @@ def request_line(
     return as_curl(event.method, address.rstrip("/") + event.target, event.headers, event.body)
 
 
-def _where(folder: Path, source: str | Profile | None) -> _Where:
+def where_of(folder: Path, source: str | Profile | None) -> Where:
+    """Return where the functions of a project, or of a crossing, run; raises BadInput where neither is there."""
     if not holds_crossing(folder):
         wanted = source if isinstance(source, Profile) else find_edition(folder, source)
         profile, declared = read_project(folder, wanted)
-        return _Where(Side(profile, folder, declared), declared, profile, folder)
+        return Where(Side(profile, folder, declared), declared, profile, folder)
     record = read_record(folder)
     here, declared = source_side(folder, record, None)
     carried = {one.name for one in record.functions}
     functions = tuple(one for one in declared.functions if one.name in carried)
     side = target_side(folder, record, frozenset())
-    return _Where(side, replace(declared, functions=functions), here.profile, here.folder, record.carry_files)
+    return Where(side, replace(declared, functions=functions), here.profile, here.folder, record.carry_files)
 
 
 def _with_variables(project: Project | None, function: str, variables: Mapping[str, str]) -> Project | None:
@@ -145,7 +146,7 @@ def _with_variables(project: Project | None, function: str, variables: Mapping[s
 # --- the sample ---
 
 
-def _sample(where: _Where, function: Function, named: str, given: bytes | None) -> Sample:
+def _sample(where: Where, function: Function, named: str, given: bytes | None) -> Sample:
     if named == STDIN:
         return _of_input(where, function, given or b"")
     top = where.folder / FOLDER
@@ -170,7 +171,7 @@ def _choose(names: Mapping[str, Path]) -> str:
     return f"Name one: {listed}" if names else "Give a file, or - and the event on standard input"
 
 
-def _of_input(where: _Where, function: Function, data: bytes) -> Sample:
+def _of_input(where: Where, function: Function, data: bytes) -> Sample:
     shown = "standard input"
     if not data.strip():
         raise BadInput("standard input is empty", "Give a raw HTTP request, or a native event as JSON", Place(shown))
@@ -184,7 +185,7 @@ def _of_input(where: _Where, function: Function, data: bytes) -> Sample:
 # --- the way to it ---
 
 
-def _to(where: _Where, side: Side, function: Function, sample: Sample) -> CallTo:
+def _to(where: Where, side: Side, function: Function, sample: Sample) -> CallTo:
     """Return the call as it goes to the function; raises BadInput where it does not get there."""
     made = Call(sample.kind, sample.events, sample.before, sample.answers)
     if sample.kind not in function.kinds:

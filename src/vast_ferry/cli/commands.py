@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import signal
 import sys
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from vast_ferry.events.cloud_events import Mode
     from vast_ferry.events.convert import Converted
     from vast_ferry.profiles.profile import Profile
+    from vast_ferry.serving.live import Done
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
@@ -256,6 +258,79 @@ def call(
     emit(form, called_data(made), called_text(made))
     good = (Ending.REPLIED, Ending.RETURNED, Ending.ACKNOWLEDGED)
     sys.exit(0 if made.outcome.ending in good else 1)
+
+
+@cli.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
+@click.option("--port", type=click.IntRange(0, 65535), default=8000, help="Where to listen (default: 8000; 0: any).")
+@click.option("--host", default="127.0.0.1", help="At which address (default: this machine alone).")
+@click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
+@click.option("--env-file", type=click.Path(path_type=Path), help="A file of such lines.")
+@click.option("--state", type=click.Path(path_type=Path), help="Folder in which services keep what they hold.")
+@click.option("--speed", type=Finite(0.01, 10_000), default=1.0, help="Waits between attempts are so much shorter.")
+@click.option("--ready-file", type=click.Path(path_type=Path), help="File that is there while it answers.")
+@FORMAT
+def serve(
+    project: Path,
+    source: str | None,
+    port: int,
+    host: str,
+    env: tuple[str, ...],
+    env_file: Path | None,
+    state: Path | None,
+    speed: float,
+    ready_file: Path | None,
+    form: str,
+) -> None:
+    """Run PROJECT (or a crossing) on this machine: routes, CloudEvents posted to `/`, services that are live.
+
+    Each call is a line, its log and what it did below it. Code that changed is loaded before the next call. Ctrl-C ends
+    it, with a summary.
+    """
+    from vast_ferry.reports.served import done_line, done_text, summary_text
+    from vast_ferry.reports.terminal import print_text, say
+    from vast_ferry.serving.live import Live
+    from vast_ferry.serving.server import LOOPBACK
+    from vast_ferry.serving.server import serve as serve_live
+    from vast_ferry.serving.state import State
+
+    variables = dict(_variable(one) for one in (*_lines_of(env_file), *env))
+    held = State(state)
+    held.load()
+    if host not in LOOPBACK:
+        say(f"{host}: whoever reaches this machine can call these functions, and see what they answer")
+
+    def tell(done: Done) -> None:
+        if form == "json":
+            click.echo(done_line(done))
+        else:
+            click.echo(done_text(done, colour=coloured))
+
+    coloured = sys.stdout.isatty() and "NO_COLOR" not in os.environ
+
+    def ready(address: str) -> None:
+        routes = [f"{'|'.join(route.methods) or 'ANY'} {route.route}" for one in live.functions for route in one.routes]
+        say(f"{len(live.functions)} functions of {live.profile.title} answer at {address}; Ctrl-C ends it")
+        for route in routes:
+            say(f"  {route}")
+
+    with Live(project, source=source, variables=variables, state=held, say=say) as live:
+        summary = serve_live(live, host=host, port=port, tell=tell, ready=ready, ready_file=ready_file, speed=speed)
+    if form == "json":
+        click.echo(json.dumps({"summary": summary.lines()}))
+    else:
+        click.echo()
+        print_text(summary_text(summary.lines()))
+
+
+def _lines_of(path: Path | None) -> list[str]:
+    """Return the NAME=VALUE lines of a file; empty ones and those that begin with # say nothing."""
+    from vast_ferry.documents.document import read_text
+
+    text = read_text(path, str(path), "the file of variables") if path else ""
+    lines = [line.strip().removeprefix("export ") for line in text.splitlines()]
+    return [line for line in lines if line and not line.startswith("#")]
 
 
 def _variable(text: str) -> tuple[str, str]:
