@@ -9,6 +9,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
@@ -21,7 +22,9 @@ from cloudevents.core.bindings.http import to_binary_event, to_structured_event
 from cloudevents.core.v1.event import CloudEvent
 from conftest import Run
 
+from vast_ferry.checking.against import Endpoint, NoAnswer
 from vast_ferry.demo import LANGUAGES, PROJECT
+from vast_ferry.hub.http import HttpEvent
 
 AT = ("--from", "ostermere@1")
 
@@ -217,3 +220,44 @@ def test_what_can_not_be_served_is_one_message(run: Run, apiary: Path, tmp_path:
     assert (done.returncode, "it holds no records" in done.stderr) == (2, True)
     gone = run("serve", tmp_path / "none")
     assert gone.returncode == 2
+
+
+def test_what_is_served_passes_a_check_against_it(
+    run: Run, apiary: Path, tmp_path: Path, ported: Callable[[str], Path]
+) -> None:
+    there = ported("thornwick@1")
+    with served(there, tmp_path) as (client, _):
+        address = str(client.base_url)
+        done = run("check", there, "--against", address, "--format", "json")
+        told = json.loads(done.stdout)
+        assert (done.returncode, told["counts"]["same"], told["counts"]["differs"]) == (0, 13, 0)
+    with served(apiary, tmp_path, *AT, "--env", "UNIT=g") as (client, _):
+        one = run("check", there, "--against", str(client.base_url), "--rate", "100")
+        assert one.returncode == 1
+        assert "body $.unit" in one.stdout
+    gone = json.loads(run("check", there, "--against", address, "--format", "json").stdout)
+    assert {one["verdict"] for one in gone["samples"]} == {"unchecked"}
+    assert "gave no answer" in gone["samples"][0]["reasons"][0]
+    wrong = run("check", there, "--against", "nowhere")
+    assert (wrong.returncode, "no address of an endpoint" in wrong.stderr) == (2, True)
+    unset = run("check", there, "--against", address, "--header", "Authorization=NOT_THERE")
+    assert (unset.returncode, "no variable NOT_THERE" in unset.stderr) == (2, True)
+
+
+def test_a_request_that_may_have_arrived_is_not_sent_twice() -> None:
+    counts: dict[str, int] = {}
+    with socket.create_server(("127.0.0.1", 0)) as server:
+
+        def hang_up() -> None:
+            with contextlib.suppress(OSError):
+                while True:
+                    link, _ = server.accept()
+                    with link:
+                        method = link.recv(1000).split(b" ")[0].decode()
+                        counts[method] = counts.get(method, 0) + 1
+
+        threading.Thread(target=hang_up, daemon=True).start()
+        for method in ("GET", "POST"):
+            with pytest.raises(NoAnswer):
+                Endpoint(f"http://127.0.0.1:{server.getsockname()[1]}").ask(HttpEvent(method=method))
+    assert counts == {"GET": 3, "POST": 1}

@@ -181,6 +181,9 @@ def carry(
 @click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
 @click.option("--memory", type=click.IntRange(16), help="Memory of a handler, in MiB (default: what its function has).")
 @click.option("--source", type=click.Path(path_type=Path), help="Where the original project lies now.")
+@click.option("--against", metavar="URL", help="Send the requests to an endpoint that runs, instead of running both.")
+@click.option("--rate", type=Finite(0, 10_000), default=0.0, help="Of these, so many a second at most.")
+@click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
 @click.option(
     "--report",
     multiple=True,
@@ -195,21 +198,32 @@ def check(
     limit: float,
     memory: int | None,
     source: Path | None,
+    against: str | None,
+    rate: float,
+    header: Sequence[str],
     report: Sequence[Path],
     form: str,
 ) -> None:
-    """Prove a CROSSING: run the original and the carried functions side by side on sample events."""
+    """Prove a CROSSING: run the original and the carried functions side by side on sample events.
+
+    With --against URL the samples that are requests go to an endpoint that runs (deployed, or served here), and its
+    answers are compared with the original's.
+    """
     from vast_ferry.reports.files import check_report_paths, write_json, write_report
     from vast_ferry.surveying.crossing_file import crossing_file
 
     check_report_paths(report, ".json", ".xml", ".sarif")
-    crossing_file(crossing)  # which is told at once, before anything else is loaded
+    if not against:
+        crossing_file(crossing)  # which is told at once, before anything else is loaded
 
     from vast_ferry.reports.data import check_data
     from vast_ferry.reports.for_machines import junit, sarif
     from vast_ferry.reports.text import check_text
 
-    result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
+    if against:
+        result = _checked_against(crossing, against, rate, limit, header, samples)
+    else:
+        result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
     data = check_data(result)
     for path in report:
         if path.suffix == ".xml":
@@ -333,11 +347,28 @@ def _lines_of(path: Path | None) -> list[str]:
     return [line for line in lines if line and not line.startswith("#")]
 
 
-def _variable(text: str) -> tuple[str, str]:
+def _variable(text: str, option: str = "--env") -> tuple[str, str]:
     name, mark, value = text.partition("=")
     if not mark or not name:
-        raise click.UsageError(f"--env {text}: write NAME=VALUE")
+        raise click.UsageError(f"{option} {text}: write NAME=VALUE")
     return name, value
+
+
+def _checked_against(
+    crossing: Path, address: str, rate: float, limit: float, header: Sequence[str], samples: Sequence[Path]
+) -> CheckResult:
+    """Return what comes of sending a project's requests to an endpoint; credentials stand in the environment alone."""
+    from vast_ferry.checking.against import Endpoint, check_against
+    from vast_ferry.hub.findings import BadInput
+
+    headers = {}
+    for one in header:
+        name, variable = _variable(one, "--header")
+        if variable not in os.environ:
+            raise BadInput(f"--header {name}: the environment has no variable {variable}", "Set it")
+        headers[name] = os.environ[variable]
+    with telling() as progress:
+        return check_against(crossing, Endpoint(address, rate, limit, headers), samples=samples, progress=progress)
 
 
 def run_check(crossing: Path, **options: Any) -> CheckResult:
