@@ -22,6 +22,7 @@ from cloudevents.core.bindings.http import to_binary_event, to_structured_event
 from cloudevents.core.v1.event import CloudEvent
 from conftest import Run
 
+from vast_ferry import carry, check
 from vast_ferry.checking.against import Endpoint, NoAnswer
 from vast_ferry.demo import LANGUAGES, PROJECT
 from vast_ferry.hub.http import HttpEvent
@@ -152,6 +153,27 @@ def test_both_languages_and_what_was_carried_are_served(tmp_path: Path, ported: 
     for project, options in ((LANGUAGES["javascript"], AT), (ported("wsgi"), ()), (ported("thornwick@1"), ())):
         with served(project, tmp_path, *options) as (client, _):
             assert client.get("/hives/h%2F7/weight?day=mon").json()["hive"] == "h/7"
+
+
+def test_what_comes_in_is_kept_once_with_what_was_there_before(apiary: Path, tmp_path: Path) -> None:
+    shutil.rmtree(apiary / "samples")
+    kept = json.loads((PROJECT / "samples" / "honey_orders" / "cloudevent.json").read_text())
+    with served(apiary, tmp_path, *AT, "--keep", "--redact", "by") as (client, _):
+        for _ in range(3):  # from the second on the client has cookies
+            client.get("/hives/h-7/weight?day=mon", headers={"authorization": "Bearer secret"})
+        client.post("/hives/h-7/inspections", json={"by": "m-12", "frames": 8})
+        client.get("/hives/h-9/weight?day=mon")
+        client.post("/", headers={"content-type": "application/cloudevents+json"}, json=kept)
+        client.get("/nothing")
+    found = {path.parent.name: [*path.parent.iterdir()] for path in (apiary / "samples").rglob("*.*")}
+    assert {name: len(paths) for name, paths in found.items()} == {
+        "hive_weight": 3, "record_inspection": 1, "honey_orders": 1,
+    }  # fmt: skip
+    texts = {path.name: path.read_text() for paths in found.values() for path in paths}
+    assert "get-hives-h-9-weight.yaml" in texts  # by then a record had been written
+    assert not [text for text in texts.values() if "secret" in text or '"by": "m-12"' in text]
+    carry(apiary, to="thornwick@2", out=tmp_path / "there", source="ostermere@1")
+    assert {str(one.verdict) for one in check(tmp_path / "there").checked} == {"same"}
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT, signal.SIGKILL])

@@ -283,6 +283,8 @@ def call(
 @click.option("--env-file", type=click.Path(path_type=Path), help="A file of such lines.")
 @click.option("--state", type=click.Path(path_type=Path), help="Folder in which services keep what they hold.")
 @click.option("--speed", type=Finite(0.01, 10_000), default=1.0, help="Waits between attempts are so much shorter.")
+@click.option("--keep", is_flag=True, help="Keep what comes in as samples of the project.")
+@click.option("--redact", multiple=True, metavar="FIELD", help="Of these, make up the values of fields of that name.")
 @click.option("--ready-file", type=click.Path(path_type=Path), help="File that is there while it answers.")
 @FORMAT
 def serve(
@@ -294,6 +296,8 @@ def serve(
     env_file: Path | None,
     state: Path | None,
     speed: float,
+    keep: bool,
+    redact: tuple[str, ...],
     ready_file: Path | None,
     form: str,
 ) -> None:
@@ -330,7 +334,16 @@ def serve(
             say(f"  {route}")
 
     with Live(project, source=source, variables=variables, state=held, say=say) as live:
-        summary = serve_live(live, host=host, port=port, tell=tell, ready=ready, ready_file=ready_file, speed=speed)
+        summary = serve_live(
+            live,
+            host=host,
+            port=port,
+            tell=tell,
+            ready=ready,
+            ready_file=ready_file,
+            speed=speed,
+            keeper=live.keeper(redact) if keep else None,
+        )
     if form == "json":
         click.echo(json.dumps({"summary": summary.lines()}))
     else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import hashlib
 import json
@@ -9,7 +10,7 @@ import os
 import re
 import tempfile
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
@@ -23,7 +24,7 @@ from vast_ferry.collecting.redacting import Forms, Redactor
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.documents.document import read_file
-from vast_ferry.documents.yaml_file import parse_yaml
+from vast_ferry.documents.yaml_file import parse_yaml, write_yaml
 from vast_ferry.events.editions import find_edition
 from vast_ferry.events.event_message import carries_events, read_message
 from vast_ferry.events.http_message import read_request
@@ -95,6 +96,24 @@ def collect(
         beside = None if standard_input else Path(file).parent
         collector.take(list(_found_in(data, shown, beside, collector)), shown)
     return collector.done()
+
+
+class Keeper:
+    """Keeps what comes in while a project runs, as samples of its functions: each once, without what is private."""
+
+    def __init__(self, profile: Profile, project: Project, folder: Path, redact: Sequence[str] = ()) -> None:
+        self._collector = _Collector(profile, project, folder, "", Redactor(redact))
+
+    def keep(self, what: HttpEvent | Any, before: Mapping[str, Any]) -> list[Path]:
+        """Write a request, or a native event, with what services held before; return the files that are new.
+
+        What no function takes is not kept. Raises BadInput where the folder can't be written into.
+        """
+        found = Found(Place(), what) if isinstance(what, HttpEvent) else Found(Place(), native=what)
+        made = self._collector.made = Collection(self._collector.made.folder)
+        self._collector.before = {name: held for name, held in before.items() if held}
+        self._collector.one(found)
+        return write_samples(made) if made.samples else []
 
 
 def write_samples(collection: Collection) -> list[Path]:
@@ -194,6 +213,7 @@ class _Collector:
         self._left: Counter[str] = Counter()
         self._first_left: dict[str, Place] = {}
         self._untaken: list[tuple[Place, str]] = []
+        self.before: Mapping[str, Any] = {}  # what services held
 
     # --- recognising ---
 
@@ -214,7 +234,7 @@ class _Collector:
     def take(self, found: list[Found], shown: str) -> None:
         """Take what a file holds; raises BadInput where no function takes any of it."""
         before = len(self.made.samples) + self.made.known
-        reasons = [why for one in found if (why := self._one(one))]
+        reasons = [why for one in found if (why := self.one(one))]
         if not found:
             raise BadInput(
                 "there is no request and no event in it", "See docs/samples.md for what is read", Place(shown)
@@ -226,7 +246,7 @@ class _Collector:
             )
         self.made.untaken += len(reasons)
 
-    def _one(self, one: Found) -> str:
+    def one(self, one: Found) -> str:
         """Take one thing that was found; return why no function takes it."""
         if one.request is not None:
             routed = self.gateway.route(one.request).function
@@ -278,6 +298,8 @@ class _Collector:
         return any(kind in one.kinds for one in self.project.functions)
 
     def _keep(self, function: str, title: str, suffix: str, content: bytes, place: Place) -> None:
+        if self.before:
+            suffix, content = ".yaml", _with_before(suffix, content, self.before)
         if function not in self._seen:
             self._seen[function], self._names[function] = set(), set()
             for path in self._kept(function):
@@ -367,6 +389,36 @@ def _digest(suffix: str, content: bytes, forms: Forms) -> bytes:
         elif suffix == ".http":
             content = message_of(forms.request(read_request(content, "", ""))[0])
     return hashlib.sha256(suffix.encode() + content).digest()
+
+
+def _with_before(suffix: str, content: bytes, before: Mapping[str, Any]) -> bytes:
+    """Return a sample in the readable form, with what services held before."""
+    held = {name: [_readable(one) for one in every] for name, every in before.items()}
+    if suffix == ".json":
+        data: dict[str, Any] = {"native": json.loads(content), "before": held}
+    else:
+        event = read_request(content, "", "")
+        told: dict[str, Any] = {"authority": event.authority, "method": event.method, "path.raw": event.path}
+        if event.query:
+            told["query.raw"] = event.query
+        if event.headers:
+            told["headers"] = [list(pair) for pair in event.headers]
+        if event.body:
+            told["body"] = _text_or_base64(event.body)
+        data = {"kind": REQUEST, "event": told, "before": held}
+    return write_yaml(data).encode("utf-8", "surrogatepass")
+
+
+def _readable(one: Mapping[str, Any]) -> dict[str, Any]:
+    plain = {name: value for name, value in one.items() if value not in ("", {})}
+    return {**plain, "body": _text_or_base64(one["body"])} if "body" in one else plain
+
+
+def _text_or_base64(body: bytes) -> Any:
+    try:
+        return body.decode("utf-8")
+    except UnicodeDecodeError:
+        return {"base64": base64.b64encode(body).decode("ascii")}
 
 
 def _title(native: Any) -> str:

@@ -14,6 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+from vast_ferry.collecting.collect import Keeper
 from vast_ferry.collecting.found import message_of
 from vast_ferry.events.event_message import carries_events, read_message
 from vast_ferry.events.native import parse_json, read_events
@@ -54,8 +55,10 @@ class _Way:
 class App:
     """The application; `tell` is called with each call that is over."""
 
-    def __init__(self, live: Live, tell: Callable[[Done], None], speed: float = 1.0) -> None:
-        self.live, self.tell, self.speed = live, tell, speed
+    def __init__(
+        self, live: Live, tell: Callable[[Done], None], speed: float = 1.0, keeper: Keeper | None = None
+    ) -> None:
+        self.live, self.tell, self.speed, self.keeper = live, tell, speed, keeper
         self._pool = ThreadPoolExecutor(16)
         self._going: set[asyncio.Task[None]] = set()
         self._number = 0
@@ -114,6 +117,7 @@ class App:
         reply, function, routed = self.live.request(event)
         if reply is not None or function is None:
             return self._nobody(event, reply or HttpReply(404))
+        self._keep(event)
         done = await self._called(_Way(function, "http", routed.as_fields(), f"{event.method} {event.target}"))
         outcome = done.outcome
         if outcome.reply is None:
@@ -143,6 +147,12 @@ class App:
         for kind, event in self.live.caused(done):
             self._follow(kind, event, f"{way.cause} → {way.function.name}", way.depth + 1)
         return done
+
+    def _keep(self, what: Any) -> None:
+        """Keep what came in as a sample, where that was asked for; before it is called, for services change."""
+        if self.keeper is not None:
+            for path in self.keeper.keep(what, self.live.state.before()):
+                self.live.say(f"kept: {path}")
 
     # --- events ---
 
@@ -189,6 +199,8 @@ class App:
         standard = next(one for one in all_profiles() if one.model.format)
         try:
             events = read_message(message_of(request), standard, "the request")
+            for one in events:
+                self._keep(one)
             told = [read_events(one, standard, "the request") for one in events]
         except (BadInput, ValueError) as error:
             return _plain(400, str(error))
@@ -201,6 +213,7 @@ class App:
             if not is_event(data, profile):
                 return _plain(400, f"this is no event of {profile.title}")
             kind, events = read_events(data, profile, "the request")
+            self._keep(data)
         except BadInput as error:
             return _plain(400, str(error))
         return await self._taken([(kind, one) for one in events], "event")

@@ -17,6 +17,7 @@ from typing import Any, Final
 
 from vast_ferry.checking.calling import where_of
 from vast_ferry.checking.sides import Side, deployed
+from vast_ferry.collecting.collect import Keeper
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Function, Project
@@ -119,6 +120,11 @@ class Live:
     def profile(self) -> Profile:
         """Return the profile of the provider whose handlers these are."""
         return self.loaded.side.profile
+
+    def keeper(self, redact: Sequence[str]) -> Keeper:
+        """Return what keeps samples of the project; of a crossing, of the one that it was carried from."""
+        where = where_of(self.project, self.source)
+        return Keeper(where.home, where.declared, where.folder, redact)
 
     # --- loading ---
 

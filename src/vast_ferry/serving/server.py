@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from vast_ferry.collecting.collect import Keeper
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.serving.app import App
 from vast_ferry.serving.live import GOOD, Done, Live
@@ -70,6 +71,7 @@ def serve(
     ready: Callable[[str], None],
     ready_file: Path | None = None,
     speed: float = 1.0,
+    keeper: Keeper | None = None,
 ) -> Summary:
     """Serve a project until a signal ends it, and return what was called.
 
@@ -86,7 +88,7 @@ def serve(
         summary.add(done)
         tell(done)
 
-    app = App(live, told, speed)
+    app = App(live, told, speed, keeper)
     config = uvicorn.Config(
         app, lifespan="off", log_level="critical", access_log=False, server_header=False, date_header=False,
         timeout_graceful_shutdown=5, h11_max_incomplete_event_size=64 * 1024,
