@@ -13,9 +13,34 @@ from xml.etree import ElementTree as Xml
 
 import jsonschema
 import pytest
-from conftest import Run
+from conftest import ROOT, Run
 from junitparser import JUnitXml
 from under_node import typescript
+
+from vast_ferry import Checked, CheckResult, Verdict
+from vast_ferry.checking.exact_json import Difference
+from vast_ferry.reports.check_page import check_page
+
+PAGE = (ROOT / "src" / "vast_ferry" / "reports" / "check_page.html.j2").read_text()
+#: The colours of each theme, light and dark, by their names.
+THEMES = [
+    dict(re.findall(r"--([a-z]+): (#[0-9a-f]{6})", part)) for part in re.findall(r":root \{.*?\}", PAGE, re.DOTALL)
+]
+WRITTEN = ("ink", "soft", "same", "differs", "unheld", "unchecked")
+#: What is written, and on what: of each theme.
+CONTRASTS = [
+    [(theme[one], theme[ground]) for one in WRITTEN for ground in ("paper", "card")]
+    + [(theme["ink"], theme[ground]) for ground in ("was", "is")]
+    for theme in THEMES
+]
+
+
+def luminance(colour: str) -> float:
+    """Return the relative luminance of a colour (WCAG 2.2)."""
+    parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+    linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
 
 SCHEMA = typescript() / "@microsoft" / "jest-sarif" / "lib" / "schemas" / "sarif-2.1.0-rtm.5.json"
 
@@ -54,7 +79,44 @@ def test_a_check_is_told_to_build_servers(run: Run, tmp_path: Path, broken: Path
     assert all(re.search(r"honey_orders/(one|three)\.yaml$", one["artifactLocation"]["uri"]) for one in where)
     assert json.loads(names[2].read_text())["counts"]["differs"] == 2
     wrong = run("check", broken, "--report", tmp_path / "r.txt")
-    assert (wrong.returncode, "Name it FILE.json or FILE.xml or FILE.sarif" in wrong.stderr) == (2, True)
+    assert (wrong.returncode, "Name it FILE.html or FILE.json" in wrong.stderr) == (2, True)
+
+
+def test_the_page_shows_what_came_from_outside_as_text() -> None:
+    hostile = "<script>alert(1)</script><img src=x onerror=alert(1)>"
+    one = Checked(
+        "f",
+        hostile,
+        Verdict.DIFFERS,
+        (Difference(hostile, hostile, "'\"&"),),
+        (hostile,),
+        expected=hostile,
+        output=hostile,
+    )
+    page = check_page(CheckResult(hostile, "there", (one,), (hostile,), (hostile,)))
+    assert "<script" not in page
+    assert "<img" not in page
+    assert page.count("&lt;script&gt;") > 6
+    for words in ("<main", "<nav", 'lang="en"', "aria-label", 'scope="col"', "prefers-color-scheme", "@media print"):
+        assert words in page
+    ids = re.findall(r'\bid="([^"]+)"', page)
+    assert len(ids) == len(set(ids))
+    assert {link[1:] for link in re.findall(r'href="(#[^"]+)"', page)} <= set(ids)
+
+
+def test_the_page_of_two_thousand_samples_is_small(tmp_path: Path) -> None:
+    difference = Difference("body $.weights[0].weight", "33.075", "32.3")
+    same, differs = (Verdict.SAME, ()), (Verdict.DIFFERS, (difference,))
+    many = [Checked(f"f{n % 40}", f"s{n}.http", *(same if n % 3 else differs), got="replied 200") for n in range(2000)]
+    page = check_page(CheckResult("here", "there", tuple(many)))
+    assert len(page) < 5_000_000
+    assert page.count("<section") == 40
+
+
+@pytest.mark.parametrize(("one", "ground"), [(a, b) for theme in (0, 1) for a, b in CONTRASTS[theme]])
+def test_what_is_written_can_be_read(one: str, ground: str) -> None:
+    lighter, darker = sorted((luminance(one), luminance(ground)), reverse=True)
+    assert (lighter + 0.05) / (darker + 0.05) >= 4.5
 
 
 def pytested(folder: Path, *arguments: str) -> subprocess.CompletedProcess[str]:

@@ -28,6 +28,7 @@ PICTURES = {
     "profile-show": "vast-ferry profile show ostermere@1 --to wsgi --kind http",
     "survey": "vast-ferry survey apiary",
     "gaps": "vast-ferry gaps apiary --to brackendale",
+    "check-page": "vast-ferry check ported --report checked.html",
     "call": "vast-ferry call ported honey_orders three",
     "import": "vast-ferry event import apiary pasted.txt --from ostermere@1 --redact by --dry-run",
     "serve": "sh served.sh",
@@ -59,7 +60,7 @@ kill -INT $!
 wait
 """
 #: Of these the program's own output is not what the picture shows, but a file that it writes.
-FILES = {"side-by-side": "page.html"}
+FILES = {"side-by-side": "page.html", "check-page": "checked.html"}
 
 
 def command(line: str, folder: Path) -> str:

@@ -29,6 +29,11 @@ shot gaps "echo -e '\$ $(typed gaps)\n'; FORCE_COLOR=1 COLUMNS=157 $(typed gaps)
 (cd "$work" && $(typed cost) --plot "$out/cost.png" >/dev/null) || true
 vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null
 (cd "$work" && $(typed side-by-side) >/dev/null) || true
-chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
-  --disable-sync --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$out/side-by-side.png" "file://$work/page.html" >/dev/null 2>&1
+(cd "$work" && $(typed check-page) >/dev/null) || true
+page() { # NAME FILE
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update \
+    --disable-sync --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="$out/$1.png" "file://$work/$2" >/dev/null 2>&1
+}
+page side-by-side page.html
+page check-page checked.html
 python tools/pictures.py

@@ -212,10 +212,11 @@ def check(
     from vast_ferry.reports.files import check_report_paths, write_json, write_report
     from vast_ferry.surveying.crossing_file import crossing_file
 
-    check_report_paths(report, ".json", ".xml", ".sarif")
+    check_report_paths(report, ".html", ".json", ".xml", ".sarif")
     if not against:
         crossing_file(crossing)  # which is told at once, before anything else is loaded
 
+    from vast_ferry.reports.check_page import check_page
     from vast_ferry.reports.data import check_data
     from vast_ferry.reports.for_machines import junit, sarif
     from vast_ferry.reports.text import check_text
@@ -226,7 +227,9 @@ def check(
         result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
     data = check_data(result)
     for path in report:
-        if path.suffix == ".xml":
+        if path.suffix == ".html":
+            write_report(path, check_page(result))
+        elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:
             write_json(path, data if path.suffix == ".json" else sarif(result, crossing))

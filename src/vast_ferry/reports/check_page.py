@@ -1,0 +1,56 @@
+"""The check's result as one HTML page that needs nothing else: no network, no script; light and dark, screen and paper.
+
+Whatever came from outside goes through the template's escaping.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+import jinja2
+
+from vast_ferry.checking.compare import Verdict
+from vast_ferry.checking.result import Checked, CheckResult
+
+_WORST: Final = (Verdict.DIFFERS, Verdict.UNHELD, Verdict.UNCHECKED, Verdict.SAME)
+
+
+@dataclass(frozen=True, slots=True)
+class _Function:
+    """One function: its samples, the worst first, how many are the same, and the worst verdict."""
+
+    name: str
+    samples: tuple[Checked, ...]
+
+    @property
+    def same(self) -> int:
+        return sum(one.verdict is Verdict.SAME for one in self.samples)
+
+    @property
+    def worst(self) -> str:
+        return str(self.samples[0].verdict) if self.samples else "unchecked"
+
+
+def check_page(result: CheckResult) -> str:
+    """Return the page: a summary, functions with a difference first, every difference place by place."""
+    by_name: dict[str, list[Checked]] = {name: [] for name in result.without_samples}
+    for one in result.checked:
+        by_name.setdefault(one.function, []).append(one)
+    functions = [
+        _Function(name, tuple(sorted(samples, key=lambda one: _WORST.index(one.verdict))))
+        for name, samples in by_name.items()
+    ]
+    functions.sort(key=lambda one: _WORST.index(one.samples[0].verdict) if one.samples else -1)
+    notes = [f"No sample: {', '.join(result.without_samples)}"] if result.without_samples else []
+    if result.edited:
+        notes.append(f"Changed since they were carried: {', '.join(result.edited)}")
+    if result.not_held:
+        notes.append(f"Handlers could not be kept from {', '.join(result.not_held)} on this system")
+    environment = jinja2.Environment(
+        autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=jinja2.StrictUndefined
+    )
+    template = environment.from_string(Path(__file__).with_name("check_page.html.j2").read_text(encoding="utf-8"))
+    counts = {str(verdict): result.count(verdict) for verdict in Verdict}
+    return template.render(result=result, functions=functions, counts=counts, notes=notes)
