@@ -60,8 +60,15 @@ def test_the_docs_show_what_the_demo_prints(run: Run) -> None:
 PAGES = [ROOT / "README.md", *(path for path in sorted((ROOT / "docs").glob("*.md")) if path.name != "providers.md")]
 
 
+TRIED = [page for page in PAGES if "```console" in page.read_text()]
+#: Those that `make test` leaves to `make test-all`, for they take longest and other tests do nearly the same.
+LONGEST = ("javascript", "check", "library")
+
+
 @pytest.mark.parametrize(
-    "page", [page for page in PAGES if "```console" in page.read_text()], ids=lambda page: page.stem
+    "page",
+    [pytest.param(page, marks=pytest.mark.slow) if page.stem in LONGEST else page for page in TRIED],
+    ids=lambda page: page.stem,
 )
 def test_every_page_can_be_tried_as_it_is_written(page: Path, run: Run, tmp_path: Path) -> None:
     if page.stem != "README":  # whose first line makes it

@@ -50,7 +50,7 @@ TARGETS = {
 }
 
 
-@pytest.mark.parametrize("to", some(reversed(TARGETS), 2))
+@pytest.mark.parametrize("to", some(reversed(TARGETS), 4))
 def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str) -> None:
     made = carry(DEMO, to=to, out=tmp_path / "there")
     result = check(tmp_path / "there")
@@ -201,7 +201,7 @@ def proven(folder: Path, **options: Any) -> Any:
     return one
 
 
-@pytest.mark.parametrize("does", ENDS)
+@pytest.mark.parametrize("does", some(ENDS, 3))
 def test_however_a_handler_ends_it_is_said(tmp_path: Path, does: str) -> None:
     one = proven(project(tmp_path / "p", HANDLER % does))
     assert one.expected == ENDS[does]

@@ -75,7 +75,8 @@ def test_recorded_events_mean_what_the_manual_says(name: str) -> None:
     assert not any(unwitnessed(PROFILES[name], kind) for kind in PROFILES[name].kinds)
 
 
-@pytest.mark.parametrize("name", some(PROFILES, 3))
+@pytest.mark.slow
+@pytest.mark.parametrize("name", PROFILES)
 def test_their_profiles_keep_every_law_with_every_other(name: str) -> None:
     broken = Counter(one.law for one in lint(PROFILES[name], 60 if WHOLE else 12) if one.broken)
     told = sum(one == name for one, _, _ in TOLD)

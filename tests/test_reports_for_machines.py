@@ -125,7 +125,8 @@ def pytested(folder: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(words, cwd=folder, capture_output=True, text=True, timeout=120, check=False)
 
 
-@pytest.mark.parametrize("more", [(), pytest.param(("-n", "2"), marks=pytest.mark.slow)])
+@pytest.mark.slow
+@pytest.mark.parametrize("more", [("-n", "2")])
 def test_each_sample_is_a_test_of_the_teams_own(tmp_path: Path, broken: Path, more: tuple[str, ...]) -> None:
     (tmp_path / "test_own.py").write_text(
         "from vast_ferry import Verdict\n\n\n"

@@ -20,7 +20,7 @@ import httpx
 import pytest
 from cloudevents.core.bindings.http import to_binary_event, to_structured_event
 from cloudevents.core.v1.event import CloudEvent
-from conftest import Run
+from conftest import Run, some
 
 from vast_ferry import carry, check
 from vast_ferry.checking.against import Endpoint, NoAnswer
@@ -137,6 +137,7 @@ def test_events_of_the_standards_own_client_are_delivered_and_what_follows(apiar
     assert {one["function"] for one in lines[-1]["summary"]} == {"honey_orders", "packed"}
 
 
+@pytest.mark.slow
 def test_what_fails_is_tried_as_often_as_is_promised(apiary: Path, tmp_path: Path) -> None:
     kept = json.loads((apiary / "samples" / "honey_orders" / "cloudevent.json").read_text())
     definition = apiary / "ostermere.yaml"
@@ -149,12 +150,14 @@ def test_what_fails_is_tried_as_often_as_is_promised(apiary: Path, tmp_path: Pat
     assert [one["attempt"] for one in lines] == [1, 2, 3]
 
 
+@pytest.mark.slow
 def test_both_languages_and_what_was_carried_are_served(tmp_path: Path, ported: Callable[[str], Path]) -> None:
     for project, options in ((LANGUAGES["javascript"], AT), (ported("wsgi"), ()), (ported("thornwick@1"), ())):
         with served(project, tmp_path, *options) as (client, _):
             assert client.get("/hives/h%2F7/weight?day=mon").json()["hive"] == "h/7"
 
 
+@pytest.mark.slow
 def test_what_comes_in_is_kept_once_with_what_was_there_before(apiary: Path, tmp_path: Path) -> None:
     shutil.rmtree(apiary / "samples")
     kept = json.loads((PROJECT / "samples" / "honey_orders" / "cloudevent.json").read_text())
@@ -176,7 +179,7 @@ def test_what_comes_in_is_kept_once_with_what_was_there_before(apiary: Path, tmp
     assert {str(one.verdict) for one in check(tmp_path / "there").checked} == {"same"}
 
 
-@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT, signal.SIGKILL])
+@pytest.mark.parametrize("number", some([signal.SIGTERM, signal.SIGINT, signal.SIGKILL], 3))
 def test_whatever_ends_it_leaves_nothing_behind(apiary: Path, tmp_path: Path, number: int) -> None:
     with served(apiary, tmp_path, *AT) as (client, server):
         assert client.get("/hives/h-7/weight?day=mon").status_code == 200
@@ -207,6 +210,7 @@ def _is_zombie(process: int) -> bool:
     return True
 
 
+@pytest.mark.slow
 def test_bad_clients_get_an_answer_and_the_server_goes_on(apiary: Path, tmp_path: Path) -> None:
     wrong = [
         b"GET / HTTP/9.9\r\n\r\n",
@@ -244,6 +248,7 @@ def test_what_can_not_be_served_is_one_message(run: Run, apiary: Path, tmp_path:
     assert gone.returncode == 2
 
 
+@pytest.mark.slow
 def test_what_is_served_passes_a_check_against_it(
     run: Run, apiary: Path, tmp_path: Path, ported: Callable[[str], Path]
 ) -> None:

@@ -18,7 +18,7 @@ from typing import Any, get_type_hints
 import httpx
 import pytest
 from asgiref.typing import HTTPScope
-from conftest import Project, definition
+from conftest import Project, definition, some
 
 from vast_ferry import HttpEvent, carry, find_profile
 from vast_ferry.definitions.writing import write_definition
@@ -433,7 +433,7 @@ async def bytes_of(request, services):
 """
 
 
-@pytest.mark.parametrize("server", ["gunicorn", "waitress", "wsgiref", "uvicorn"])
+@pytest.mark.parametrize("server", some(["uvicorn", "gunicorn", "waitress", "wsgiref"], 2))
 def test_content_is_sent_piece_by_piece_where_the_target_can(project: Project, tmp_path: Path, server: str) -> None:
     functions = tuple(
         Function(name, Entry("h.py", name), (RouteTrigger(f"/{name}", ("GET",), "public"),))

@@ -75,7 +75,7 @@ SAMPLES = {"batches": deliveries, "serving": with_services, "waiting": with_serv
 
 
 @pytest.mark.parametrize(
-    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 14), ids=str
+    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 40), ids=str
 )
 def test_whatever_is_done_with_an_event_comes_out_the_same(
     project: Project, tmp_path: Path, file: str, to: str

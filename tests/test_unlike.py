@@ -154,7 +154,7 @@ def written(provider: str, codes: dict[str, str]) -> dict[str, str | bytes]:
     return files
 
 
-@pytest.mark.parametrize("provider", some(ANSWERS, 2))
+@pytest.mark.parametrize("provider", some(ANSWERS, 4))
 def test_answers_by_shape_are_written_by_hand_and_proven(project: Project, tmp_path: Path, provider: str) -> None:
     codes = {f"f{at}": handler(provider, f"f{at}", lines) for at, (lines, _) in enumerate(ANSWERS[provider])}
     there = tmp_path / "out"

@@ -156,7 +156,7 @@ def carried(project: Project, out: Path, codes: dict[str, str], more: dict[str, 
     return {name: [one.code for one in crossing.findings if one.function == name] for name in codes}
 
 
-@pytest.mark.parametrize("to", some(["thornwick", "marrowby", "wsgi"], 1))
+@pytest.mark.parametrize("to", some(["thornwick", "marrowby", "wsgi"], 3))
 @pytest.mark.parametrize("part", ['event["call"]', "event"])
 def test_what_is_taken_back_is_not_changed_in_a_copy(project: Project, tmp_path: Path, to: str, part: str) -> None:
     codes = {}

@@ -22,7 +22,7 @@ from vast_ferry.checking.proving import CallTo, gone_through
 from vast_ferry.checking.result import Checked, CheckResult
 from vast_ferry.checking.sides import Side, deployed, source_side
 from vast_ferry.definitions.tables import route_style
-from vast_ferry.hub.findings import BadInput
+from vast_ferry.hub.findings import BadInput, FerryError
 from vast_ferry.hub.functions import Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.kinds import REQUEST, is_request
@@ -48,7 +48,7 @@ _SAYS: Final = frozenset(
 )
 
 
-class NoAnswer(Exception):
+class NoAnswer(FerryError):
     """An endpoint that did not answer; the message says why."""
 
 
