@@ -3,26 +3,23 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import signal
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from vast_ferry import __version__
-from vast_ferry.cli.options import FORMAT, Finite, emit, telling
+from vast_ferry.cli.event_commands import event
+from vast_ferry.cli.options import FORMAT, Finite, emit, named_value, telling
 from vast_ferry.cli.profile_commands import profile
+from vast_ferry.cli.running_commands import call, serve
 
 if TYPE_CHECKING:
     from vast_ferry.checking.result import CheckResult
-    from vast_ferry.events.cloud_events import Mode
-    from vast_ferry.events.convert import Converted
-    from vast_ferry.profiles.profile import Profile
-    from vast_ferry.serving.live import Done
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
@@ -237,139 +234,6 @@ def check(
     sys.exit(0 if result.good else 1)
 
 
-@cli.command()
-@click.argument("project", type=click.Path(path_type=Path))
-@click.argument("function")
-@click.argument("sample", default="")
-@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
-@click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
-@click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
-@click.option("--curl", metavar="URL", help="Print the line that sends the same request to URL, and call nothing.")
-@FORMAT
-def call(
-    project: Path,
-    function: str,
-    sample: str,
-    source: str | None,
-    env: tuple[str, ...],
-    limit: float,
-    curl: str,
-    form: str,
-) -> None:
-    """Call FUNCTION of PROJECT (or of a crossing) once, with SAMPLE: one that is kept, a file, or `-`.
-
-    What comes back is the answer, the log, what it did to the services behind it, and how long it took. Exit status: 1
-    where it failed.
-    """
-    from vast_ferry.checking.calling import call as call_once
-    from vast_ferry.checking.calling import request_line
-    from vast_ferry.hub.outcomes import Ending
-    from vast_ferry.reports.called import called_data, called_text
-
-    given = sys.stdin.buffer.read() if sample == "-" else None
-    if curl:
-        click.echo(request_line(project, function, sample, curl, source=source, given=given))
-        return
-    variables = dict(_variable(one) for one in env)
-    made = call_once(project, function, sample, source=source, given=given, variables=variables, limit=limit)
-    emit(form, called_data(made), called_text(made))
-    good = (Ending.REPLIED, Ending.RETURNED, Ending.ACKNOWLEDGED)
-    sys.exit(0 if made.outcome.ending in good else 1)
-
-
-@cli.command()
-@click.argument("project", type=click.Path(path_type=Path))
-@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
-@click.option("--port", type=click.IntRange(0, 65535), default=8000, help="Where to listen (default: 8000; 0: any).")
-@click.option("--host", default="127.0.0.1", help="At which address (default: this machine alone).")
-@click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
-@click.option("--env-file", type=click.Path(path_type=Path), help="A file of such lines.")
-@click.option("--state", type=click.Path(path_type=Path), help="Folder in which services keep what they hold.")
-@click.option("--speed", type=Finite(0.01, 10_000), default=1.0, help="Waits between attempts are so much shorter.")
-@click.option("--keep", is_flag=True, help="Keep what comes in as samples of the project.")
-@click.option("--redact", multiple=True, metavar="FIELD", help="Of these, make up the values of fields of that name.")
-@click.option("--ready-file", type=click.Path(path_type=Path), help="File that is there while it answers.")
-@FORMAT
-def serve(
-    project: Path,
-    source: str | None,
-    port: int,
-    host: str,
-    env: tuple[str, ...],
-    env_file: Path | None,
-    state: Path | None,
-    speed: float,
-    keep: bool,
-    redact: tuple[str, ...],
-    ready_file: Path | None,
-    form: str,
-) -> None:
-    """Run PROJECT (or a crossing) on this machine: routes, CloudEvents posted to `/`, services that are live.
-
-    Each call is a line, its log and what it did below it. Code that changed is loaded before the next call. Ctrl-C ends
-    it, with a summary.
-    """
-    from vast_ferry.reports.served import done_line, done_text, summary_text
-    from vast_ferry.reports.terminal import print_text, say
-    from vast_ferry.serving.live import Live
-    from vast_ferry.serving.server import LOOPBACK
-    from vast_ferry.serving.server import serve as serve_live
-    from vast_ferry.serving.state import State
-
-    variables = dict(_variable(one) for one in (*_lines_of(env_file), *env))
-    held = State(state)
-    held.load()
-    if host not in LOOPBACK:
-        say(f"{host}: whoever reaches this machine can call these functions, and see what they answer")
-
-    def tell(done: Done) -> None:
-        if form == "json":
-            click.echo(done_line(done))
-        else:
-            click.echo(done_text(done, colour=coloured))
-
-    coloured = sys.stdout.isatty() and "NO_COLOR" not in os.environ
-
-    def ready(address: str) -> None:
-        routes = [f"{'|'.join(route.methods) or 'ANY'} {route.route}" for one in live.functions for route in one.routes]
-        say(f"{len(live.functions)} functions of {live.profile.title} answer at {address}; Ctrl-C ends it")
-        for route in routes:
-            say(f"  {route}")
-
-    with Live(project, source=source, variables=variables, state=held, say=say) as live:
-        summary = serve_live(
-            live,
-            host=host,
-            port=port,
-            tell=tell,
-            ready=ready,
-            ready_file=ready_file,
-            speed=speed,
-            keeper=live.keeper(redact) if keep else None,
-        )
-    if form == "json":
-        click.echo(json.dumps({"summary": summary.lines()}))
-    else:
-        click.echo()
-        print_text(summary_text(summary.lines()))
-
-
-def _lines_of(path: Path | None) -> list[str]:
-    """Return the NAME=VALUE lines of a file; empty ones and those that begin with # say nothing."""
-    from vast_ferry.documents.document import read_text
-
-    text = read_text(path, str(path), "the file of variables") if path else ""
-    lines = [line.strip().removeprefix("export ") for line in text.splitlines()]
-    return [line for line in lines if line and not line.startswith("#")]
-
-
-def _variable(text: str, option: str = "--env") -> tuple[str, str]:
-    name, mark, value = text.partition("=")
-    if not mark or not name:
-        raise click.UsageError(f"{option} {text}: write NAME=VALUE")
-    return name, value
-
-
 def _checked_against(
     crossing: Path, address: str, rate: float, limit: float, header: Sequence[str], samples: Sequence[Path]
 ) -> CheckResult:
@@ -379,7 +243,7 @@ def _checked_against(
 
     headers = {}
     for one in header:
-        name, variable = _variable(one, "--header")
+        name, variable = named_value(one, "--header")
         if variable not in os.environ:
             raise BadInput(f"--header {name}: the environment has no variable {variable}", "Set it")
         headers[name] = os.environ[variable]
@@ -432,181 +296,8 @@ def demo(to: str | None, out: Path | None, language: str, form: str) -> None:
     sys.exit(0 if result.good and not crossing.blocking else 1)
 
 
-@cli.group()
-def event() -> None:
-    """Native events on file."""
-
-
-@event.command()
-@click.argument("file", type=click.Path(allow_dash=True, path_type=str), default="-")
-@click.option("--from", "source", required=True, metavar="PROVIDER", help="Whose event it is.")
-@click.option("--to", required=True, metavar="PROVIDER", help="Whose shape it shall have.")
-@click.option("--lines", is_flag=True, help="One event a line, in and out.")
-@click.option(
-    "--mode",
-    type=click.Choice(["binary", "structured", "batched"]),
-    help="Print the HTTP request that carries it (CloudEvents HTTP binding).",
-)
-@FORMAT
-def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, form: str) -> None:
-    """Print the native event in FILE (`-`: standard input) in another provider's shape.
-
-    FILE may also be an HTTP request that carries CloudEvents, in any mode of their HTTP binding.
-    What the other shape can't hold of it is told on standard error, or under `losses` with --format json.
-    """
-    import simplejson
-
-    from vast_ferry.events.convert import converter
-    from vast_ferry.events.editions import find_source
-    from vast_ferry.events.event_message import needs_format, write_message
-    from vast_ferry.events.native import FirstLine, open_events, parse_json, read_whole
-    from vast_ferry.profiles.registry import editions_of, find_profile
-    from vast_ferry.reports.terminal import safe_json
-
-    editions, target = editions_of(source), find_profile(to)
-    if mode and (lines or form == "json"):
-        raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
-    if mode:
-        needs_format(target, "--to")
-    shown = "standard input" if file == "-" else file
-    told = _Told(shown, target.title)
-    with open_events(file, shown) as opened, told:
-        stream: Any = opened
-        if lines:
-            if len(editions) > 1:
-                stream = FirstLine(opened)
-                editions = [find_source(source, parse_json(stream.line, shown, exact=True), shown)]
-            from vast_ferry.events.lines import convert_lines, events_alone
-
-            render = _converted_alone if form == "json" else events_alone
-            for chunk in convert_lines(stream, editions[0], target, shown, render):
-                sys.stdout.write(safe_json(chunk.text))
-                sys.stdout.flush()
-                told.count += chunk.lines
-                if form == "text":
-                    told.losses(chunk.losses)
-                    told.unread(chunk.unread, editions[0].title)
-                if chunk.error:
-                    raise chunk.error
-            return
-        data = _whole(read_whole(stream, shown), shown, editions[-1])
-        origin = find_source(source, data, shown) if len(editions) > 1 else editions[0]
-        converted = converter(origin, target, exact=True)(data, shown, 1)
-        if mode:
-            sys.stdout.buffer.write(write_message(converted.events, target, mode))
-        else:
-            encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
-            several = converted.events[0] if len(converted.events) == 1 else converted.events
-            sys.stdout.write(safe_json(encode(_converted(converted) if form == "json" else several)) + "\n")
-        if form == "text":
-            told.losses({str(loss): (1, 1) for loss in converted.losses})
-            told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
-
-
-@event.command(name="import")
-@click.argument("project", type=click.Path(path_type=Path))
-@click.argument("files", type=click.Path(allow_dash=True, path_type=str), nargs=-1)
-@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
-@click.option("--function", default="", metavar="NAME", help="The function that all are for.")
-@click.option("--redact", multiple=True, metavar="FIELD", help="Make up the values of fields of that name.")
-@click.option("--dry-run", is_flag=True, help="Say what would be written, and write nothing.")
-@FORMAT
-def collect_samples(
-    project: Path,
-    files: tuple[str, ...],
-    source: str | None,
-    function: str,
-    redact: tuple[str, ...],
-    dry_run: bool,
-    form: str,
-) -> int:
-    """Keep what lies in FILES (`-`: standard input) as samples of PROJECT's functions.
-
-    FILES hold curl command lines, an HTTP archive (HAR 1.2), a raw HTTP request, CloudEvents, log lines with events in
-    them, or an OpenAPI description with examples. Credentials are left out; what is there already is not kept twice.
-    """
-    from vast_ferry.collecting.collect import collect, write_samples
-    from vast_ferry.reports.collected import collected_data, collected_text
-
-    given = sys.stdin.buffer.read() if "-" in files or not files else None
-    made = collect(project, files or ["-"], source=source, function=function, redact=redact, given=given)
-    if not dry_run:
-        write_samples(made)
-    emit(form, collected_data(made, written=not dry_run), collected_text(made, written=not dry_run))
-    return 0
-
-
-def _converted(converted: Converted) -> dict[str, Any]:
-    from vast_ferry.reports.data import converted_data
-
-    return converted_data(converted)
-
-
-def _converted_alone(converted: Converted) -> list[Any]:
-    return [_converted(converted)]
-
-
-def _whole(data: bytes, shown: str, source: Profile) -> Any:
-    """Return the event in a file, or those that an HTTP request carries."""
-    from vast_ferry.events.event_message import is_message, read_message
-    from vast_ferry.events.native import parse_json
-
-    if not is_message(data):
-        return parse_json(data, shown, exact=True)
-    events = read_message(data, source, shown)
-    return events[0] if len(events) == 1 else events
-
-
-class _Told:
-    """Tells on standard error what is not held: each loss where it is first met, and at the end how often it was.
-
-    On a terminal it also shows how far the conversion is.
-    """
-
-    def __init__(self, shown: str, title: str) -> None:
-        self.shown, self.title = shown, title
-        self.count = 0
-        self._met: dict[str, int] = {}
-        self._bar: Any = None
-
-    def __enter__(self) -> _Told:
-        if sys.stderr.isatty() and not sys.stdout.isatty():
-            from vast_ferry.reports.text import RunningCount
-
-            self._bar = RunningCount("converting…", lambda: self.count)
-            self._bar.__enter__()
-        return self
-
-    def __exit__(self, *error: object) -> None:
-        if self._bar is not None:
-            self._bar.__exit__(*error)
-        from vast_ferry.reports.terminal import say
-
-        for told, count in self._met.items():
-            if count > 1:
-                say(f"{self.shown}: {count - 1:,} more: {told}")
-
-    def losses(self, losses: Mapping[str, tuple[int, int]]) -> None:
-        """Tell of losses that were met: each by its text, with the first line and how often."""
-        from vast_ferry.reports.terminal import say
-
-        for told, (line, count) in losses.items():
-            if told not in self._met:
-                say(f"{self.shown}:{line}: not held by {self.title}: {told}")
-            self._met[told] = self._met.get(told, 0) + count
-
-    def unread(self, keys: Mapping[str, tuple[int, int]], title: str) -> None:
-        """Tell of keys that no row of the source's profile reads: each once, with its first line."""
-        from vast_ferry.reports.terminal import say
-
-        for key, (line, count) in keys.items():
-            told = f"{key}: {title}'s profile has no row for it"
-            if told not in self._met:
-                say(f"{self.shown}:{line}: not read, and lost: {told}")
-            self._met[told] = self._met.get(told, 0) + count
-
-
-cli.add_command(profile)
+for one in (profile, event, call, serve):
+    cli.add_command(one)
 
 
 class Ended(BaseException):

@@ -53,3 +53,11 @@ def telling() -> Iterator[Progress]:
 
     with console(stderr=True).status("reading…") as status:
         yield lambda said: status.update(f"{said}…")
+
+
+def named_value(text: str, option: str) -> tuple[str, str]:
+    """Return the name and the value of `NAME=VALUE`, as an option gives them."""
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise click.UsageError(f"{option} {text}: write NAME=VALUE")
+    return name, value

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.collecting.collect import Keeper
+from vast_ferry.hub.extras import require
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.serving.app import App
 from vast_ferry.serving.live import GOOD, Done, Live
@@ -78,10 +79,9 @@ def serve(
     `ready` is told the address when it answers, and so is `ready_file`, which is removed at the end. Raises BadInput
     where uvicorn is not installed, or the port is taken.
     """
-    try:
-        import uvicorn
-    except ImportError:
-        raise BadInput("uvicorn is not installed", "pip install 'vast-ferry[serve]'") from None
+    require("uvicorn", "serve", "servers")
+    import uvicorn
+
     summary = Summary()
 
     def told(done: Done) -> None:

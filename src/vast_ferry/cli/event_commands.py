@@ -1,0 +1,191 @@
+"""The commands of `vast-ferry event`: native events on file converted, and kept as samples from where they lie."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from vast_ferry.cli.options import FORMAT, emit
+
+if TYPE_CHECKING:
+    from vast_ferry.events.cloud_events import Mode
+    from vast_ferry.events.convert import Converted
+    from vast_ferry.profiles.profile import Profile
+
+
+@click.group()
+def event() -> None:
+    """Native events on file."""
+
+
+@event.command()
+@click.argument("file", type=click.Path(allow_dash=True, path_type=str), default="-")
+@click.option("--from", "source", required=True, metavar="PROVIDER", help="Whose event it is.")
+@click.option("--to", required=True, metavar="PROVIDER", help="Whose shape it shall have.")
+@click.option("--lines", is_flag=True, help="One event a line, in and out.")
+@click.option(
+    "--mode",
+    type=click.Choice(["binary", "structured", "batched"]),
+    help="Print the HTTP request that carries it (CloudEvents HTTP binding).",
+)
+@FORMAT
+def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, form: str) -> None:
+    """Print the native event in FILE (`-`: standard input) in another provider's shape.
+
+    FILE may also be an HTTP request that carries CloudEvents, in any mode of their HTTP binding.
+    What the other shape can't hold of it is told on standard error, or under `losses` with --format json.
+    """
+    import simplejson
+
+    from vast_ferry.events.convert import converter
+    from vast_ferry.events.editions import find_source
+    from vast_ferry.events.event_message import needs_format, write_message
+    from vast_ferry.events.native import FirstLine, open_events, parse_json, read_whole
+    from vast_ferry.profiles.registry import editions_of, find_profile
+    from vast_ferry.reports.terminal import safe_json
+
+    editions, target = editions_of(source), find_profile(to)
+    if mode and (lines or form == "json"):
+        raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
+    if mode:
+        needs_format(target, "--to")
+    shown = "standard input" if file == "-" else file
+    told = _Told(shown, target.title)
+    with open_events(file, shown) as opened, told:
+        stream: Any = opened
+        if lines:
+            if len(editions) > 1:
+                stream = FirstLine(opened)
+                editions = [find_source(source, parse_json(stream.line, shown, exact=True), shown)]
+            from vast_ferry.events.lines import convert_lines, events_alone
+
+            render = _converted_alone if form == "json" else events_alone
+            for chunk in convert_lines(stream, editions[0], target, shown, render):
+                sys.stdout.write(safe_json(chunk.text))
+                sys.stdout.flush()
+                told.count += chunk.lines
+                if form == "text":
+                    told.losses(chunk.losses)
+                    told.unread(chunk.unread, editions[0].title)
+                if chunk.error:
+                    raise chunk.error
+            return
+        data = _whole(read_whole(stream, shown), shown, editions[-1])
+        origin = find_source(source, data, shown) if len(editions) > 1 else editions[0]
+        converted = converter(origin, target, exact=True)(data, shown, 1)
+        if mode:
+            sys.stdout.buffer.write(write_message(converted.events, target, mode))
+        else:
+            encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
+            several = converted.events[0] if len(converted.events) == 1 else converted.events
+            sys.stdout.write(safe_json(encode(_converted(converted) if form == "json" else several)) + "\n")
+        if form == "text":
+            told.losses({str(loss): (1, 1) for loss in converted.losses})
+            told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
+
+
+@event.command(name="import")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("files", type=click.Path(allow_dash=True, path_type=str), nargs=-1)
+@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
+@click.option("--function", default="", metavar="NAME", help="The function that all are for.")
+@click.option("--redact", multiple=True, metavar="FIELD", help="Make up the values of fields of that name.")
+@click.option("--dry-run", is_flag=True, help="Say what would be written, and write nothing.")
+@FORMAT
+def collect_samples(
+    project: Path,
+    files: tuple[str, ...],
+    source: str | None,
+    function: str,
+    redact: tuple[str, ...],
+    dry_run: bool,
+    form: str,
+) -> int:
+    """Keep what lies in FILES (`-`: standard input) as samples of PROJECT's functions.
+
+    FILES hold curl command lines, an HTTP archive (HAR 1.2), a raw HTTP request, CloudEvents, log lines with events in
+    them, or an OpenAPI description with examples. Credentials are left out; what is there already is not kept twice.
+    """
+    from vast_ferry.collecting.collect import collect, write_samples
+    from vast_ferry.reports.collected import collected_data, collected_text
+
+    given = sys.stdin.buffer.read() if "-" in files or not files else None
+    made = collect(project, files or ["-"], source=source, function=function, redact=redact, given=given)
+    if not dry_run:
+        write_samples(made)
+    emit(form, collected_data(made, written=not dry_run), collected_text(made, written=not dry_run))
+    return 0
+
+
+def _converted(converted: Converted) -> dict[str, Any]:
+    from vast_ferry.reports.data import converted_data
+
+    return converted_data(converted)
+
+
+def _converted_alone(converted: Converted) -> list[Any]:
+    return [_converted(converted)]
+
+
+def _whole(data: bytes, shown: str, source: Profile) -> Any:
+    """Return the event in a file, or those that an HTTP request carries."""
+    from vast_ferry.events.event_message import is_message, read_message
+    from vast_ferry.events.native import parse_json
+
+    if not is_message(data):
+        return parse_json(data, shown, exact=True)
+    events = read_message(data, source, shown)
+    return events[0] if len(events) == 1 else events
+
+
+class _Told:
+    """Tells on standard error what is not held: each loss where it is first met, and at the end how often it was.
+
+    On a terminal it also shows how far the conversion is.
+    """
+
+    def __init__(self, shown: str, title: str) -> None:
+        self.shown, self.title = shown, title
+        self.count = 0
+        self._met: dict[str, int] = {}
+        self._bar: Any = None
+
+    def __enter__(self) -> _Told:
+        if sys.stderr.isatty() and not sys.stdout.isatty():
+            from vast_ferry.reports.text import RunningCount
+
+            self._bar = RunningCount("converting…", lambda: self.count)
+            self._bar.__enter__()
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        if self._bar is not None:
+            self._bar.__exit__(*error)
+        from vast_ferry.reports.terminal import say
+
+        for told, count in self._met.items():
+            if count > 1:
+                say(f"{self.shown}: {count - 1:,} more: {told}")
+
+    def losses(self, losses: Mapping[str, tuple[int, int]]) -> None:
+        """Tell of losses that were met: each by its text, with the first line and how often."""
+        from vast_ferry.reports.terminal import say
+
+        for told, (line, count) in losses.items():
+            if told not in self._met:
+                say(f"{self.shown}:{line}: not held by {self.title}: {told}")
+            self._met[told] = self._met.get(told, 0) + count
+
+    def unread(self, keys: Mapping[str, tuple[int, int]], title: str) -> None:
+        """Tell of keys that no row of the source's profile reads: each once, with its first line."""
+        from vast_ferry.reports.terminal import say
+
+        for key, (line, count) in keys.items():
+            told = f"{key}: {title}'s profile has no row for it"
+            if told not in self._met:
+                say(f"{self.shown}:{line}: not read, and lost: {told}")
+            self._met[told] = self._met.get(told, 0) + count
