@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -148,6 +149,20 @@ def test_what_fails_is_tried_as_often_as_is_promised(apiary: Path, tmp_path: Pat
         until(lambda: "honey-orders-failed" in (tmp_path / "out.txt").read_text())
     lines = [json.loads(line) for line in (tmp_path / "out.txt").read_text().splitlines() if '"cause"' in line]
     assert [one["attempt"] for one in lines] == [1, 2, 3]
+
+
+@pytest.mark.slow
+def test_schedules_fire_by_the_clock(tmp_path: Path) -> None:
+    (tmp_path / "p" / "wiring").mkdir(parents=True)
+    (tmp_path / "p" / "marrowby.json").write_text('{"yard": "apiary"}')
+    wires = {"code": "h.py:run", "wires": [{"to": "arrival", "hour": "* * * * * *"}]}
+    (tmp_path / "p" / "wiring" / "night.json").write_text(json.dumps(wires))
+    (tmp_path / "p" / "h.py").write_text('def run(arrival, log):\n    log.line("due", at=arrival["hour"])\n')
+    with served(tmp_path / "p", tmp_path, "--from", "marrowby@1", "--schedules", "--format", "json"):
+        until(lambda: (tmp_path / "out.txt").read_text().count('"ending": "acknowledged"') >= 3)
+    lines = [json.loads(line) for line in (tmp_path / "out.txt").read_text().splitlines() if '"cause"' in line]
+    due = [datetime.fromisoformat(one["cause"].rpartition(" ")[2]) for one in lines[:3]]
+    assert [(after - before).total_seconds() for before, after in pairwise(due)] == [1, 1]
 
 
 @pytest.mark.slow

@@ -95,7 +95,10 @@ class Endpoint:
                 if name not in own:
                     link.putheader(name, value.encode("latin-1", "replace"))
             for name, value in self.headers.items():
-                link.putheader(name, value)
+                try:
+                    link.putheader(name, value)
+                except ValueError:  # whose text has the value
+                    raise BadInput(f"the value for the header field {name} can't be sent", "Check it") from None
             if event.body or event.method in ("POST", "PUT", "PATCH"):
                 link.putheader("content-length", str(len(event.body)))
             link.endheaders(event.body or None)

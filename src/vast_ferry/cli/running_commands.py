@@ -65,6 +65,7 @@ def call(
 @click.option("--env-file", type=click.Path(path_type=Path), help="A file of such lines.")
 @click.option("--state", type=click.Path(path_type=Path), help="Folder in which services keep what they hold.")
 @click.option("--speed", type=Finite(0.01, 10_000), default=1.0, help="Waits between attempts are so much shorter.")
+@click.option("--schedules", is_flag=True, help="Call functions when their schedules fire, by the clock.")
 @click.option("--keep", is_flag=True, help="Keep what comes in as samples of the project.")
 @click.option("--redact", multiple=True, metavar="FIELD", help="Of these, make up the values of fields of that name.")
 @click.option("--ready-file", type=click.Path(path_type=Path), help="File that is there while it answers.")
@@ -78,6 +79,7 @@ def serve(
     env_file: Path | None,
     state: Path | None,
     speed: float,
+    schedules: bool,
     keep: bool,
     redact: tuple[str, ...],
     ready_file: Path | None,
@@ -125,6 +127,7 @@ def serve(
             ready_file=ready_file,
             speed=speed,
             keeper=live.keeper(redact) if keep else None,
+            schedules=schedules,
         )
     if form == "json":
         click.echo(json.dumps({"summary": summary.lines()}))

@@ -12,6 +12,7 @@ import json
 from collections.abc import Awaitable, Callable, Coroutine, MutableMapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from typing import Any, Final
 
 from vast_ferry.collecting.collect import Keeper
@@ -20,18 +21,20 @@ from vast_ferry.events.event_message import carries_events, read_message
 from vast_ferry.events.native import parse_json, read_events
 from vast_ferry.events.recognising import is_event
 from vast_ferry.hub.findings import BadInput
-from vast_ferry.hub.functions import Function
+from vast_ferry.hub.functions import EventTrigger, Function
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending
 from vast_ferry.mapping.helpers import FRAMING
 from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.serving.live import FUNCTION, GOOD, LONGEST_CHAIN, Done, Live
-from vast_ferry.serving.state import now
+from vast_ferry.serving.state import event_of, now
 
 NATIVE: Final = "/-/events"
 #: The first wait before an event is tried again, in seconds; it is divided by the speed.
 _WAIT: Final = 1.0
 _LONGEST_WAIT: Final = 60.0
+#: Schedules are looked at so often, in seconds.
+_TICK: Final = 0.25
 _LARGEST: Final = 100 * 1024 * 1024
 #: ending → the status of an answer that a handler did not give
 _STATUS: Final = {Ending.TIMED_OUT: 504, Ending.DIED: 502}
@@ -88,6 +91,30 @@ class App:
             task.cancel()
         await asyncio.gather(*self._going, return_exceptions=True)
         self._pool.shutdown(wait=False, cancel_futures=True)
+
+    def begin(self, *, schedules: bool) -> None:
+        """Begin what goes on by itself."""
+        if schedules:
+            self._go(self._by_the_clock())
+
+    async def _by_the_clock(self) -> None:
+        """Call functions when their schedules fire, for as long as it runs."""
+        last = datetime.now(UTC)
+        while True:
+            await asyncio.sleep(_TICK)
+            await self._run(self.live.refresh)
+            until = datetime.now(UTC)
+            for function in self.live.functions:
+                for trigger in function.triggers:
+                    if not isinstance(trigger, EventTrigger) or trigger.schedule is None:
+                        continue
+                    for due in trigger.schedule.firings(last):
+                        if due > until:
+                            break
+                        told = due.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+                        event = event_of("schedule", name=trigger.source or function.name, due=told)
+                        self._go(self._delivered(_Way(function, "schedule", event, f"the schedule, due {told}")))
+            last = until
 
     async def _run(self, does: Callable[..., Any], *given: Any) -> Any:
         return await asyncio.get_running_loop().run_in_executor(self._pool, does, *given)
@@ -163,6 +190,8 @@ class App:
             return
         named = event.pop(FUNCTION, "")
         found = [one for one in self.live.functions if one.name == named] if named else self.live.takers(kind, event)
+        if named and not found:
+            self.live.say(f"there is no function {named} to start ({cause})")
         for function in found:
             self._go(self._delivered(_Way(function, kind, event, cause, depth=depth)))
 

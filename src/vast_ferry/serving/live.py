@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -65,8 +66,10 @@ class _Loaded:
     gateway: Gateway | None
     free: dict[str, list[Worker]] = field(default_factory=dict)
     gates: dict[str, threading.Semaphore] = field(default_factory=dict)
+    closed: bool = False
 
     def close(self) -> None:
+        self.closed = True  # what is called now ends first, and its worker with it
         for workers in self.free.values():
             for worker in workers:
                 worker.stop()
@@ -166,6 +169,8 @@ class Live:
                 return
             self.loaded.close()
             self._loaded = loaded
+            # Calls of the one before may still be under way in its files; those of the one before that are over.
+            shutil.rmtree(self._folder / str(self._number - 2), ignore_errors=True)
             self.say(f"loaded again: {', '.join(changed[:5])}{', …' * (len(changed) > 5)}")
 
     # --- calling ---
@@ -230,7 +235,10 @@ def _worker_of(loaded: _Loaded, function: Function) -> Iterator[Worker]:
             yield worker
         finally:
             worker.timeouts = 0  # whoever works on it calls again and again
-            free.append(worker)
+            if loaded.closed:
+                worker.stop()
+            else:
+                free.append(worker)
 
 
 def _stamps(folder: Path) -> dict[str, tuple[int, int]]:

@@ -73,6 +73,7 @@ def serve(
     ready_file: Path | None = None,
     speed: float = 1.0,
     keeper: Keeper | None = None,
+    schedules: bool = False,
 ) -> Summary:
     """Serve a project until a signal ends it, and return what was called.
 
@@ -100,6 +101,7 @@ def serve(
         class Server(uvicorn.Server):
             async def startup(self, sockets: list[socket.socket] | None = None) -> None:
                 await super().startup(sockets)
+                app.begin(schedules=schedules)
                 if ready_file is not None:
                     coming = ready_file.with_name(f".{ready_file.name}.coming")
                     coming.write_text(f"{address}\n", encoding="utf-8")
