@@ -11,6 +11,8 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from vast_ferry.checking.against import Endpoint as Endpoint
+    from vast_ferry.checking.against import check_against as check_against
     from vast_ferry.checking.calling import Called as Called
     from vast_ferry.checking.calling import call as call
     from vast_ferry.checking.check import check as check
@@ -59,6 +61,7 @@ _HOMES = {
     "Collection": "collecting.collect",
     "Converted": "events.convert",
     "Crossing": "crossing.carry",
+    "Endpoint": "checking.against",
     "Fact": "evidence.witnesses",
     "FerryError": "hub.findings",
     "Finding": "hub.findings",
@@ -76,6 +79,7 @@ _HOMES = {
     "call": "checking.calling",
     "carry": "crossing.carry",
     "check": "checking.check",
+    "check_against": "checking.against",
     "collect": "collecting.collect",
     "convert": "events.convert",
     "facts": "evidence.witnesses",
