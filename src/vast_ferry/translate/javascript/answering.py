@@ -184,6 +184,7 @@ class Answering:
         returned = {bare(value).id: value for value in self._returned()}
         last = [one for one in self.body.named_children if one.type != "comment"][-1:] if self.has_block else []
         steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
+        own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
         found: list[_Told] = []
         for chain, ended in chains:
             if not ended:
@@ -197,7 +198,9 @@ class Answering:
                 continue
             without = [one for one, _ in before]
             if chain.id not in returned:
-                after = _next(statement) if statement is not None else None
+                if statement is None or statement.id not in own:  # a function inside tells it, whenever that is called
+                    continue
+                after = _next(statement)
                 if after is not None and after.type == "return_statement" and not _values(after):
                     without.append(after)
                 elif [statement] != last:
