@@ -18,7 +18,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, Project, Run, definition, request
+from conftest import ROOT, Project, Run, definition, request, some
 from hypothesis import example, given
 from hypothesis import strategies as st
 
@@ -479,7 +479,7 @@ def marked(text: str) -> bool:
     return any(token.type == tokenize.NAME and "MARKED" in token.string for token in tokens)
 
 
-@pytest.mark.parametrize("name", PROFILES)
+@pytest.mark.parametrize("name", some(PROFILES, 3))
 def test_no_text_of_a_profile_becomes_code(tmp_path: Path, name: str) -> None:
     chosen = random.Random(name)
     for at in places(PROFILES[name]):

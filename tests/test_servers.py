@@ -155,12 +155,12 @@ def serve(server: str, folder: Path) -> Iterator[httpx.Client]:
         process.communicate(timeout=10)
 
 
-@pytest.fixture(scope="module", params=SERVERS)
+@pytest.fixture(scope="module", params=some(SERVERS, 2))
 def demo_client(request: pytest.FixtureRequest, ported: Callable[[str], Path]) -> Iterator[httpx.Client]:
     yield from serve(request.param, ported(SERVERS[request.param][0]))
 
 
-@pytest.fixture(scope="module", params=SERVERS)
+@pytest.fixture(scope="module", params=some(SERVERS, 2))
 def edge_client(request: pytest.FixtureRequest, edges: Callable[[str], Path]) -> Iterator[httpx.Client]:
     yield from serve(request.param, edges(SERVERS[request.param][0]))
 
