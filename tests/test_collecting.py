@@ -133,6 +133,8 @@ NOTED = "https://api.lindenfold.example/hives/h-7/inspections"
 EVENT = json.loads((PROJECT / "samples" / "honey_orders" / "cloudevent.json").read_text())
 ORDER = {"kind": "line", "batch": [{"ticket": "l-77", "at": 1795571400123, "line": "honey-orders", "text": "x",
          "packed": False, "form": "text/plain", "notes": {}, "group": None, "tries": 1}]}  # fmt: skip
+MOVED = {"kind": "book", "batch": [{"ticket": "b-9", "at": 1795571400123, "book": "hives", "change": "edit",
+         "key": {"hive": "h-7"}, "was": {"apiary": "north"}, "now": {"apiary": "heath"}, "seq": "000118"}]}  # fmt: skip
 DESCRIPTION = """
 openapi: 3.1.0
 info: {title: t, version: "1"}
@@ -170,6 +172,7 @@ FILES: dict[str, tuple[str | bytes, dict[str, int], set[str]]] = {
     ),
     "event.json": (json.dumps(EVENT), {"honey_orders": 1}, set()),
     "batch.json": (json.dumps([EVENT]), {"honey_orders": 1}, set()),
+    "mixed.json": (json.dumps([EVENT, {**EVENT, "id": "c-2"}, MOVED]), {"honey_orders": 2, "hive_moved": 1}, set()),
     "structured.http": (
         b"POST / HTTP/1.1\r\nHost: a\r\nContent-Type: application/cloudevents+json\r\nContent-Length: %d\r\n\r\n"
         % len(json.dumps(EVENT)) + json.dumps(EVENT).encode(),

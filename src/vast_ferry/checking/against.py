@@ -20,10 +20,10 @@ from vast_ferry.checking.calling import Where, where_of
 from vast_ferry.checking.compare import Verdict, compare, nothing_to_compare
 from vast_ferry.checking.proving import CallTo, gone_through
 from vast_ferry.checking.result import Checked, CheckResult
-from vast_ferry.checking.sides import Side, deployed, source_side
+from vast_ferry.checking.sides import Side, deployed
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.findings import BadInput, FerryError
-from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.functions import Function
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.hub.outcomes import Ending, Outcome
@@ -34,8 +34,6 @@ from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
 from vast_ferry.standins.gateway import Gateway
 from vast_ferry.standins.process import Call, Worker
 from vast_ferry.standins.scratch import scratch_folder
-from vast_ferry.surveying.crossing_file import holds_crossing
-from vast_ferry.surveying.record import read_record
 
 #: Requests that may be sent again where it is not known whether they arrived (RFC 9110 §9.2.2).
 IDEMPOTENT: Final = frozenset(("GET", "HEAD", "OPTIONS", "TRACE", "PUT", "DELETE"))
@@ -132,7 +130,7 @@ def check_against(
     `project` is a crossing, whose original is asked, or a project itself; `samples` are single files instead of all.
     Where nothing answers a sample is `unchecked`, with the reason. Raises BadInput for a project that is not there.
     """
-    where = _original(Path(project), source)
+    where = where_of(Path(project), source, original=True)
     wanted = {Path(path).resolve() for path in samples}
     checked: list[Checked] = []
     with scratch_folder() as scratch:
@@ -148,16 +146,6 @@ def check_against(
     return CheckResult(where.side.profile.title, endpoint.address, tuple(checked))
 
 
-def _original(folder: Path, source: str | Profile | None) -> Where:
-    if not holds_crossing(folder):
-        return where_of(folder, source)
-    record = read_record(folder)
-    side, declared = source_side(folder, record, None)
-    carried = {one.name for one in record.functions}
-    kept = tuple(one for one in declared.functions if one.name in carried)
-    return Where(side, replace(declared, functions=kept), side.profile, side.folder, record.carry_files)
-
-
 def _compared(side: Side, where: Where, function: Function, endpoint: Endpoint, wanted: set[Path]) -> list[Checked]:
     """Return the verdicts on a function's samples."""
     top = where.folder / FOLDER
@@ -168,8 +156,8 @@ def _compared(side: Side, where: Where, function: Function, endpoint: Endpoint, 
     taken = [one for one in taken if is_request(one.kind)]
     if not taken:
         return []
-    project = side.project or where.declared
-    calls = [_to(project, side, one) for one in taken]
+    gateway = Gateway(side.project or where.declared, route_style(side.profile).order)
+    calls = [_to(gateway, one) for one in taken]
 
     def original(seed: int) -> list[Outcome]:
         with Worker(side.setup(function, (REQUEST,), 0, 30.0)) as worker:
@@ -189,8 +177,8 @@ def _compared(side: Side, where: Where, function: Function, endpoint: Endpoint, 
     return found
 
 
-def _to(project: Project, side: Side, sample: Sample) -> CallTo:
-    routed = Gateway(project, route_style(side.profile).order).route(sample.event)
+def _to(gateway: Gateway, sample: Sample) -> CallTo:
+    routed = gateway.route(sample.event)
     return CallTo(
         Call(REQUEST, (routed.event.as_fields(),), sample.before, sample.answers), routed.function, routed.reply
     )

@@ -75,17 +75,14 @@ def call(
     such function or sample, or its triggers take no such event.
     """
     where = where_of(Path(project), source)
-    names = [one.name for one in where.declared.functions]
-    own = where.declared.function(function)
-    if own is None:
-        raise BadInput(f"there is no function {function!r}{nearest(function, names)}", f"There are: {', '.join(names)}")
+    own = _function(where, function)
     with scratch_folder() as scratch:
         side = deployed(where.side, scratch / "project", where.carry_files)
         one = _sample(where, own, sample, given)
         to = _to(where, side, own, one)
         if variables:
             own = replace(own, variables={**own.variables, **variables})
-            side = replace(side, project=_with_variables(side.project, own.name, variables))
+            side = replace(side, project=with_variables(side.project, variables) if side.project else None)
         with Worker(side.setup(own, (one.kind,), 0, max(limit, 1.0))) as worker:
             outcome = gone_through(worker, to, own.name, min(own.timeout or limit, limit), 1)
     request = one.event if is_request(one.kind) else None
@@ -106,10 +103,7 @@ def request_line(
     Raises BadInput where there is no such sample, or it is no request.
     """
     where = where_of(Path(project), source)
-    own = where.declared.function(function)
-    if own is None:
-        names = [one.name for one in where.declared.functions]
-        raise BadInput(f"there is no function {function!r}{nearest(function, names)}", f"There are: {', '.join(names)}")
+    own = _function(where, function)
     one = _sample(where, own, sample, given)
     if not is_request(one.kind):
         raise BadInput(f"{one.name} is a {one.kind} event, which no request sends", "Name a sample that is a request")
@@ -119,8 +113,11 @@ def request_line(
     return as_curl(event.method, address.rstrip("/") + event.target, event.headers, event.body)
 
 
-def where_of(folder: Path, source: str | Profile | None) -> Where:
-    """Return where the functions of a project, or of a crossing, run; raises BadInput where neither is there."""
+def where_of(folder: Path, source: str | Profile | None, *, original: bool = False) -> Where:
+    """Return where the functions of a project, or of a crossing, run; of that the `original` where it is asked for.
+
+    Raises BadInput where neither is there.
+    """
     if not holds_crossing(folder):
         wanted = source if isinstance(source, Profile) else find_edition(folder, source)
         profile, declared = read_project(folder, wanted)
@@ -129,18 +126,22 @@ def where_of(folder: Path, source: str | Profile | None) -> Where:
     here, declared = source_side(folder, record, None)
     carried = {one.name for one in record.functions}
     functions = tuple(one for one in declared.functions if one.name in carried)
-    side = target_side(folder, record, frozenset())
+    side = here if original else target_side(folder, record, frozenset())
     return Where(side, replace(declared, functions=functions), here.profile, here.folder, record.carry_files)
 
 
-def _with_variables(project: Project | None, function: str, variables: Mapping[str, str]) -> Project | None:
-    if project is None:
-        return None
-    changed = [
-        replace(one, variables={**one.variables, **variables}) if one.name == function else one
-        for one in project.functions
-    ]
-    return replace(project, functions=tuple(changed))
+def _function(where: Where, name: str) -> Function:
+    own = where.declared.function(name)
+    if own is None:
+        names = [one.name for one in where.declared.functions]
+        raise BadInput(f"there is no function {name!r}{nearest(name, names)}", f"There are: {', '.join(names)}")
+    return own
+
+
+def with_variables(project: Project, variables: Mapping[str, str]) -> Project:
+    """Return a project whose functions have some variables over those that they declare."""
+    functions = [replace(one, variables={**one.variables, **variables}) for one in project.functions]
+    return replace(project, functions=tuple(functions))
 
 
 # --- the sample ---

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import contextlib
 import hashlib
 import json
@@ -11,7 +10,7 @@ import re
 import tempfile
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -34,6 +33,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Project
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.helpers import file_bytes
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.samples.store import FOLDER
@@ -112,7 +112,8 @@ class Keeper:
         found = Found(Place(), what) if isinstance(what, HttpEvent) else Found(Place(), native=what)
         made = self._collector.made = Collection(self._collector.made.folder)
         self._collector.before = {name: held for name, held in before.items() if held}
-        self._collector.one(found)
+        for one in self._collector.apart(found):
+            self._collector.one(one)
         return write_samples(made) if made.samples else []
 
 
@@ -207,6 +208,7 @@ class _Collector:
         self.forms = Forms(redactor.names)
         self.gateway = Gateway(project, route_style(profile).order)
         self.made = Collection(folder)
+        self._profiles = [profile, *(each for each in all_profiles() if each.model.standard)]
         self._seen: dict[str, set[bytes]] = {}
         self._names: dict[str, set[str]] = {}
         self._numbers: Counter[tuple[str, str, str]] = Counter()
@@ -226,14 +228,14 @@ class _Collector:
         return all(map(self.is_one, value)) if isinstance(value, list) and value else self.is_one(value)
 
     def _profile_of(self, value: Any) -> Profile | None:
-        standards = [each for each in all_profiles() if each.model.standard]
-        return next((each for each in (self.profile, *standards) if each.kinds and is_event(value, each)), None)
+        return next((each for each in self._profiles if each.kinds and is_event(value, each)), None)
 
     # --- taking ---
 
     def take(self, found: list[Found], shown: str) -> None:
         """Take what a file holds; raises BadInput where no function takes any of it."""
         before = len(self.made.samples) + self.made.known
+        found = [each for one in found for each in self.apart(one)]
         reasons = [why for one in found if (why := self.one(one))]
         if not found:
             raise BadInput(
@@ -245,6 +247,12 @@ class _Collector:
                 f"no function takes this{rest}: {reasons[0]}", "Name the function with --function", found[0].place
             )
         self.made.untaken += len(reasons)
+
+    def apart(self, one: Found) -> list[Found]:
+        """Return what was found, a list of events one by one: each may be of another function."""
+        if not isinstance(one.native, list) or self.is_one(one.native):
+            return [one]
+        return [replace(one, native=each) for each in one.native]
 
     def one(self, one: Found) -> str:
         """Take one thing that was found; return why no function takes it."""
@@ -262,23 +270,23 @@ class _Collector:
             return ""
         why = ""
         taken = False
-        for function, reason in self._takers(one):
+        profile = self._profile_of(one.native) or self.profile
+        kind, events = read_events(one.native, profile, one.place.file)
+        title = f"event {events[0]['id']}" if events and events[0]["id"] else "event"
+        for function, reason in self._takers(kind, events):
             if reason:
                 why = why or reason
                 continue
             taken = True
             native = self.redactor.value(one.native) if self.redactor.names else one.native
             text = json.dumps(native, ensure_ascii=False, indent=2) + "\n"
-            self._keep(function, _title(native), ".json", text.encode("utf-8", "surrogatepass"), one.place)
+            self._keep(function, title, ".json", text.encode("utf-8", "surrogatepass"), one.place)
         if not taken:
             self._untaken.append((one.place, why))
         return "" if taken else why or "the project has no function for it"
 
-    def _takers(self, one: Found) -> Iterator[tuple[str, str]]:
+    def _takers(self, kind: str, events: list[dict[str, Any]]) -> Iterator[tuple[str, str]]:
         """Yield each function with why it does not take an event, which is empty where it does."""
-        first = one.native[0] if isinstance(one.native, list) else one.native
-        profile = self._profile_of(first) or self.profile
-        kind, events = read_events(first, profile, one.place.file)
         for function in self.project.functions:
             if self.function:
                 if function.name == self.function:
@@ -404,30 +412,14 @@ def _with_before(suffix: str, content: bytes, before: Mapping[str, Any]) -> byte
         if event.headers:
             told["headers"] = [list(pair) for pair in event.headers]
         if event.body:
-            told["body"] = _text_or_base64(event.body)
+            told["body"] = file_bytes(event.body)
         data = {"kind": REQUEST, "event": told, "before": held}
     return write_yaml(data).encode("utf-8", "surrogatepass")
 
 
 def _readable(one: Mapping[str, Any]) -> dict[str, Any]:
     plain = {name: value for name, value in one.items() if value not in ("", {})}
-    return {**plain, "body": _text_or_base64(one["body"])} if "body" in one else plain
-
-
-def _text_or_base64(body: bytes) -> Any:
-    try:
-        return body.decode("utf-8")
-    except UnicodeDecodeError:
-        return {"base64": base64.b64encode(body).decode("ascii")}
-
-
-def _title(native: Any) -> str:
-    """Return what an event's sample is called: by what the event is called there, if it says so."""
-    one = native[0] if isinstance(native, list) else native
-    for key in ("id", "ticket", "mark", "number"):
-        if isinstance(one, dict) and isinstance(one.get(key), str) and one[key]:
-            return f"event {one[key]}"
-    return "event"
+    return {**plain, "body": file_bytes(one["body"])} if "body" in one else plain
 
 
 def _slug(text: str) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import json
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
@@ -15,6 +14,7 @@ from rich.text import Text
 from vast_ferry.checking.calling import Called
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.mapping.helpers import file_bytes
 
 #: So much of a content is shown to people.
 _SHOWN: Final = 4000
@@ -128,10 +128,7 @@ def _reply_data(reply: HttpReply) -> dict[str, Any]:
 def _plain(value: Any) -> Any:
     """Return a value that JSON can hold: bytes as text where they are UTF-8, else as Base64 under that name."""
     if isinstance(value, bytes):
-        try:
-            return value.decode("utf-8")
-        except UnicodeDecodeError:
-            return {"base64": base64.b64encode(value).decode("ascii")}
+        return file_bytes(value)
     if isinstance(value, Mapping):
         return {str(key): _plain(one) for key, one in value.items()}
     return [_plain(one) for one in value] if isinstance(value, list | tuple) else value

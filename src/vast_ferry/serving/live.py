@@ -16,7 +16,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.checking.calling import where_of
+from vast_ferry.checking.calling import where_of, with_variables
 from vast_ferry.checking.sides import Side, deployed
 from vast_ferry.collecting.collect import Keeper
 from vast_ferry.definitions.tables import route_style
@@ -137,8 +137,8 @@ class Live:
         side = deployed(where.side, self._folder / str(self._number), where.carry_files)
         declared = where.declared
         if self.variables:
-            declared = _with(declared, self.variables)
-            side = replace(side, project=_with(side.project, self.variables) if side.project else None)
+            declared = with_variables(declared, self.variables)
+            side = replace(side, project=with_variables(side.project, self.variables) if side.project else None)
         gateway = Gateway(side.project, route_style(side.profile).order) if side.project else None
         return _Loaded(side, declared, gateway)
 
@@ -214,11 +214,6 @@ class Live:
                     ("call", {**event_of("call", data=effect.fields.get("data")), FUNCTION: effect.fields["name"]})
                 )
         return events
-
-
-def _with(project: Project, variables: Mapping[str, str]) -> Project:
-    functions = [replace(one, variables={**one.variables, **variables}) for one in project.functions]
-    return replace(project, functions=tuple(functions))
 
 
 @contextlib.contextmanager

@@ -5,7 +5,6 @@ Everything is plain data. Kept in a folder it is one file a service, which can b
 
 from __future__ import annotations
 
-import base64
 import hashlib
 import json
 import os
@@ -19,6 +18,7 @@ from typing import Any, Final
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.operations import Effect
+from vast_ferry.mapping.helpers import bytes_on_file, file_bytes
 
 #: The files that a state's folder has.
 FILES: Final = {"objects": "objects.json", "records": "records.json"}
@@ -112,8 +112,7 @@ class State:
                 held = json.loads(path.read_text(encoding="utf-8"))
                 for one in held:
                     if name == "objects":
-                        body = one["body"]
-                        one["body"] = body.encode() if isinstance(body, str) else base64.b64decode(body["base64"])
+                        one["body"] = bytes_on_file(one["body"])
                         self.objects[one["bucket"], one["key"]] = one
                     else:
                         self.records[_at(one)] = one
@@ -125,7 +124,7 @@ class State:
         if self.folder is None:
             return
         self.folder.mkdir(parents=True, exist_ok=True)
-        objects = [{**one, "body": _plain(one["body"])} for one in self.objects.values()]
+        objects = [{**one, "body": file_bytes(one["body"])} for one in self.objects.values()]
         for name, held in (("objects", objects), ("records", list(self.records.values()))):
             path = self.folder / FILES[name]
             coming = path.with_suffix(".coming")
@@ -135,10 +134,3 @@ class State:
 
 def _at(hub: Mapping[str, Any]) -> tuple[str, str]:
     return hub["table"], json.dumps(hub["keys"], sort_keys=True)
-
-
-def _plain(body: bytes) -> Any:
-    try:
-        return body.decode("utf-8")
-    except UnicodeDecodeError:
-        return {"base64": base64.b64encode(body).decode("ascii")}
