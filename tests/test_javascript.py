@@ -261,7 +261,7 @@ WRITTEN = {
 }
 
 
-@pytest.mark.parametrize("name", WRITTEN)
+@pytest.mark.parametrize("name", some(WRITTEN, 2))
 @pytest.mark.parametrize("to", some(["thornwick@1", "fetch"], 2))
 def test_however_it_is_exported_it_is_found(tmp_path: Path, name: str, to: str) -> None:
     suffix, source = WRITTEN[name]
