@@ -19,9 +19,10 @@ from vast_ferry.mapping.javascript.functions import (
     view_event,
 )
 from vast_ferry.mapping.javascript.names import camel
-from vast_ferry.mapping.tables import HUB_DONE, Kind
+from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.answers import Answers
+from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.places import Places, spelt
@@ -180,7 +181,7 @@ class Answering:
         One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
         """
         shapes = (reply_there(self.ours.answered), self.reply)
-        reading = Answers(self.file, self.scopes, shapes, self.project.takes, self._text_of)
+        reading = self._reading(shapes)
         returned = {bare(value).id: value for value in self._returned()}
         last = [one for one in self.body.named_children if one.type != "comment"][-1:] if self.has_block else []
         steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
@@ -208,6 +209,10 @@ class Answering:
                 text = f"return {text}"
             found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
         return [] if any(self._is_half_told(one, found) for one in found) else found
+
+    def _reading(self, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
+        contents = Contents(self.file, self.scopes, self.follower.given)
+        return Answers(contents, shapes, self.project.takes, self._text_of)
 
     def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
         """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
@@ -297,7 +302,7 @@ class Answering:
     def _in_full(self, value: Node) -> bool:
         """Write an answer that stands there in full as the target has it; tell whether it is done."""
         shapes = (reply_there(self.ours.answered), self.reply)
-        text = Answers(self.file, self.scopes, shapes, self.project.takes, self._text_of).written(value)
+        text = self._reading(shapes).written(value)
         if not text:
             return False
         self._replace(value, text)

@@ -19,8 +19,9 @@ from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.writers import WriterMethod
+from vast_ferry.translate.javascript.contents import BYTES, TEXT, Contents
 from vast_ferry.translate.javascript.looking import only_looks
-from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
+from vast_ferry.translate.javascript.scopes import FUNCTIONS
 from vast_ferry.translate.javascript.values import calls_of
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)
@@ -48,16 +49,16 @@ class Answers:
 
     def __init__(
         self,
-        file: JavaScriptFile,
-        scopes: Scopes,
+        contents: Contents,
         shapes: tuple[ReplyShape, ReplyShape],
         takes: Takes,
         text_of: Callable[[Node], str],
     ) -> None:
-        self.file, self.scopes, self.takes = file, scopes, takes
+        self.file, self.scopes, self.takes = contents.file, contents.scopes, takes
+        self.contents = contents
         self._text = text_of  # an expression's source, with what is read of the event written in it
         self.ours, self.theirs = shapes
-        self.quote = _quote_of(file)
+        self.quote = _quote_of(self.file)
 
     def written(self, value: Node, before: Sequence[Node] = ()) -> str:
         """Return an answer as the target has it; empty where that is left to the emitted function.
@@ -136,10 +137,12 @@ class Answers:
             sealed |= set(method.seals)
             if not self._call(told, fields, method, given):
                 return None
-        is_text = told.body is None or is_certainly_text(self.file, told.body)
-        if not told.typed and not is_text:
-            return None
-        return self._with_type(told, form, "text" if told.body is not None else "bytes")
+        if told.body is None:
+            return self._with_type(told, form, BYTES)
+        kind = self.contents.of(told.body)
+        if not told.typed and kind not in (TEXT, BYTES):
+            return told if self._names_types_alike(form) else None
+        return self._with_type(told, form, BYTES if kind == BYTES else TEXT)
 
     def _call(self, told: Told, fields: dict[str, str], method: WriterMethod, given: list[Node]) -> bool:
         """Take in one call of a chain; tell whether it is understood."""
@@ -232,6 +235,12 @@ class Answers:
         known = told.typed != "?" and (not _CHARSET.search(told.typed) or _UTF8.search(told.typed))
         return told if known or given == "bytes" else None
 
+    def _names_types_alike(self, form: ReplyForm) -> bool:
+        """Tell whether content gets the same type there as here, be it text or bytes, where none is told."""
+        there = self.theirs.written
+        either = all(row.lens.content == "either" for row in there.rows if row.field == "body")
+        return either and form.default_types is not None and form.default_types == there.default_types
+
     # --- writing ---
 
     def _writer(self) -> Callable[[Node, Told], str] | None:
@@ -239,7 +248,7 @@ class Answers:
         lenses = {row.field: row.lens.name for row in written.rows}
         if written.when == "writer" and self.theirs.writer is not None and lenses.get("headers") == "pairs":
             return self._through_calls
-        if written.when == "mapping" and lenses.get("headers.plain") == "joined":
+        if written.when == "mapping" and (lenses.get("headers.plain") == "joined" or lenses.get("headers") == "pairs"):
             return self._as_mapping
         if written.when == "object" and lenses.get("headers") in ("pairs", "web_headers"):
             return self._as_object
@@ -318,26 +327,45 @@ class Answers:
     def _as_mapping(self, value: Node, told: Told) -> str:
         """Return the mapping that an answer is."""
         keys = {row.field: _key(row) for row in self.theirs.written.rows}
-        packed = next((row for row in self.theirs.written.rows if row.field == "body"), None)
-        text = told.body is None or is_certainly_text(self.file, told.body)
-        names = [name.lower() for name, _ in told.fields]
-        if packed is None or packed.lens.content != "packed" or not text or len(set(names)) < len(names):
-            return ""
-        if not self._settled_but_content(told):
+        content = self._content_entries(told)
+        if content is None or not self._settled_but_content(told):
             return ""
         named = [f"{keys['status']}: {told.status}"]
-        if told.fields:
+        if "headers" in keys:  # pairs, cookies among them
+            pairs = [*told.fields, *((self._quoted("set-cookie"), cookie) for cookie in told.cookies)]
+            listed = ", ".join(f"[{name}, {held}]" for name, held in pairs)
+            named += [f"{keys['headers']}: [{listed}]"] if pairs else []
+        else:
+            names = [name.lower() for name, _ in told.fields]
+            if len(set(names)) < len(names):
+                return ""
             listed = ", ".join(f"{_as_key(name)}: {held}" for name, held in told.fields)
-            named.append(f"{keys['headers.plain']}: {{ {listed} }}")
-        if told.cookies:
-            named.append(f"{keys['set_cookies']}: [{', '.join(told.cookies)}]")
-        if told.content:
-            named.append(f"{keys['body']}: {told.content}")
+            named += [f"{keys['headers.plain']}: {{ {listed} }}"] if told.fields else []
+            named += [f"{keys['set_cookies']}: [{', '.join(told.cookies)}]"] if told.cookies else []
+        named += content
         line = _object(named)
         long = "\n" in line or len(line) + self._column(value) > WIDTH
         made = _object(named, f"{self._indent(value)}  ") if long else line
         arrow = value.parent.type == "arrow_function"
         return f"({made})" if arrow else made
+
+    def _content_entries(self, told: Told) -> list[str] | None:
+        """Return the entries of a mapping that hold an answer's content; nothing where its form is not known."""
+        row = next((row for row in self.theirs.written.rows if row.field == "body"), None)
+        if row is None or (row.lens.content, row.flag is not None) not in (("packed", True), ("either", False)):
+            return None
+        if not told.content:
+            return []
+        if row.lens.content == "either":
+            return [f"{_key(row)}: {told.content}"]
+        kind = TEXT if told.body is None else self.contents.of(told.body)
+        step = row.flag.steps[-1] if row.flag is not None and len(row.flag.steps) == 1 else None
+        if kind == TEXT:
+            return [f"{_key(row)}: {told.content}"]
+        if kind != BYTES or not isinstance(step, Item):
+            return None
+        chained = told.content if re.fullmatch(r"[\w.$]+(\([^()]*\))?", told.content) else f"({told.content})"
+        return [f"{_key(row)}: {chained}.toString({self._quoted('base64')})", f"{step.key}: true"]
 
     # --- what is evaluated when ---
 
@@ -409,25 +437,10 @@ class Answers:
     def _as_text(self, node: Node) -> str:
         """Return the source of a value that has to be text, made text where it may be something else."""
         text = self._text(node)
-        return text if is_certainly_text(self.file, node) else f"String({text})"
+        return text if self.contents.of(node) == TEXT else f"String({text})"
 
     def _quoted(self, text: str) -> str:
         return f"{self.quote}{text}{self.quote}"
-
-
-def is_certainly_text(file: JavaScriptFile, node: Node) -> bool:
-    """Tell whether an expression gives a text whatever happens."""
-    if node.type in ("string", "template_string"):
-        return True
-    if node.type == "call_expression":
-        called = node.child_by_field_name("function")
-        if called.type == "member_expression":
-            if file.text(called) == "JSON.stringify":  # of nothing it gives nothing
-                first = node.child_by_field_name("arguments").named_children[:1]
-                return bool(first) and first[0].type in ("object", "array")
-            return file.text(called.child_by_field_name("property")) in ("toString", "join", "toFixed", "toISOString")
-        return file.text(called) == "String"
-    return False
 
 
 def _object(named: list[str], pad: str = "") -> str:

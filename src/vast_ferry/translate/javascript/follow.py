@@ -29,6 +29,7 @@ from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.mapping.javascript.names import RESERVED
 from vast_ferry.mapping.javascript.writing import NoTwin
+from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.looking import AROUND, Looks
 from vast_ferry.translate.javascript.places import Part, Places, Written, spelt
@@ -94,6 +95,7 @@ class Follower:
         self.emitted = emitted
         self.taken = {*scopes.names, *RESERVED, *places.theirs.handed_over}  # names that mean something in the file
         self.reads: dict[str, list[_Read]] = {}
+        self.given: dict[int, str] = {}  # what reads give, by their nodes
         self.once: set[int] = set()  # loops that are gone through once
         self.content = ""  # the name of what can be read once, at the first lines
         self.made = Followed()
@@ -226,6 +228,7 @@ class Follower:
                 raise Whole(bound, "a default uses it")
         written = self._written(one, inner)
         self.reads.setdefault(str(inner.at), []).append(_Read(one, inner, unpacked=True))
+        self._gives(target, inner)
         return [f"{self.file.text(target)} = {written}"]
 
     # --- batches ---
@@ -336,6 +339,7 @@ class Follower:
         if node.parent.type == "shorthand_property_identifier":
             raise Whole(node, "it is put into another object")
         self.reads.setdefault(str(part.at), []).append(_Read(node, part))
+        self._gives(node, part)
         self._edit(node, self._written(node, part))
 
     def _call(self, node: Node, part: Part) -> None:
@@ -357,6 +361,7 @@ class Follower:
         if is_awaited and not awaits:
             raise Whole(node, "its promise is used")
         self.reads.setdefault(str(part.at), []).append(_Read(above if awaits else node, part))
+        self._gives(above if awaits else node, part)
         self._edit(above if awaits else node, self._written(node, part))
 
     def _callee(self, node: Node, part: Part) -> str:
@@ -437,6 +442,10 @@ class Follower:
                 looks = looker.names(one.node, deep=deep) if one.unpacked else looker.at(one.node, deep=deep)
                 if not looks and (len(reads) > 1 or _again_and_again(one.node, self.function, self.once)):
                     raise Whole(one.node, "what stands there may be changed, and is read more than once")
+
+    def _gives(self, node: Node, part: Part) -> None:
+        if part.row is not None:
+            self.given[node.id] = given_by(part.row, self.places.ours.fields[part.row.field].holds)
 
     def _is_call(self, part: Part) -> bool:
         assert part.row is not None

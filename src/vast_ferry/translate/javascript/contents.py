@@ -1,0 +1,168 @@
+"""Whether an expression certainly gives a text, or certainly bytes: what an answer's content is, told off its source.
+
+What is not told here may be either; nobody guesses. A name stands for what it was declared with where it never gets
+another value, and a choice between two (`||`, `??`, `? :`) gives what both give.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node
+from vast_ferry.mapping.by_hand import How
+from vast_ferry.mapping.javascript.names import camel
+from vast_ferry.mapping.lenses.pairs import MultiMap
+from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.javascript.scopes import Scopes
+
+TEXT: Final = "text"
+BYTES: Final = "bytes"
+#: A text, or nothing (`undefined` or `null`).
+MAYBE: Final = "text or nothing"
+#: Texts, or lists of texts, by names.
+TEXTS: Final = "texts by name"
+LISTS: Final = "lists of texts by name"
+
+#: Methods that give a text, of whatever has them.
+_TEXTS = frozenset(("toString", "join", "toFixed", "toISOString", "toUTCString", "toUpperCase", "toLowerCase", "trim"))
+#: Methods of texts that give a text.
+_OF_TEXTS = frozenset(
+    ("slice", "substring", "substr", "charAt", "concat", "repeat", "replace", "replaceAll", "padStart", "padEnd")
+    + ("normalize", "trimStart", "trimEnd", "toLocaleUpperCase", "toLocaleLowerCase")
+)
+_TEXT_FUNCTIONS = frozenset(
+    ("String", "encodeURIComponent", "encodeURI", "decodeURIComponent", "decodeURI", "btoa", "atob")
+)
+_BYTES_FUNCTIONS = frozenset(("Buffer.from", "Buffer.concat", "Buffer.alloc"))
+_LIST: Final = "list of texts"
+_AROUND = frozenset(("parenthesized_expression", "as_expression", "satisfies_expression", "non_null_expression"))
+_CHOICES = frozenset(("||", "??"))
+_DEEPEST = 8
+
+
+def given_by(row: Row | None, holds: str) -> str:
+    """Return what a handler finds where a row stands; the name of the method that gives a text, where there is one."""
+    if row is None:
+        return ""
+    lens = row.lens
+    if isinstance(lens, MultiMap):
+        return camel(lens.methods["first"]) if "first" in lens.methods else ""
+    if lens.subscript is not None:
+        return LISTS if lens.subscript is How.EVERY else TEXTS
+    given = lens.gives or (holds if lens.plain else "")
+    if given == "texts":
+        return TEXTS
+    missing = row.optional or row.null_if_empty
+    if given == TEXT and missing:
+        return MAYBE
+    return given if given in (TEXT, BYTES) and not missing else ""
+
+
+class Contents:
+    """Tells what expressions of a file give; `read` is what reads of the event give, by their nodes."""
+
+    def __init__(self, file: JavaScriptFile, scopes: Scopes, read: Mapping[int, str]) -> None:
+        self.file, self.scopes, self.read = file, scopes, read
+
+    def of(self, node: Node, depth: int = 0) -> str:
+        """Return `text`, `bytes` or `text or nothing`; empty where that is not known."""
+        if depth > _DEEPEST:
+            return ""
+        if node.id in self.read:
+            return self.read[node.id]
+        if node.type in ("string", "template_string"):
+            return TEXT
+        if node.type in _AROUND or node.type == "await_expression":
+            return self.of(node.named_children[0], depth + 1)
+        if node.type == "binary_expression":
+            return self._of_two(node, depth + 1)
+        if node.type == "ternary_expression":
+            return self._both(
+                *(self.of(node.child_by_field_name(one), depth + 1) for one in ("consequence", "alternative"))
+            )
+        if node.type in ("call_expression", "new_expression"):
+            return self._of_call(node, depth + 1)
+        if node.type in ("member_expression", "subscript_expression"):
+            return self._of_part(node, depth + 1)
+        if node.type in ("identifier", "shorthand_property_identifier"):
+            return self._of_name(node, depth + 1)
+        return ""
+
+    def _both(self, one: str, other: str) -> str:
+        if one == other:
+            return one
+        return MAYBE if {one, other} == {TEXT, MAYBE} else ""
+
+    def _of_two(self, node: Node, depth: int) -> str:
+        left, right = node.child_by_field_name("left"), node.child_by_field_name("right")
+        operator = node.child_by_field_name("operator").type
+        if operator == "+":
+            return TEXT if TEXT in (self.of(left, depth), self.of(right, depth)) else ""
+        if operator not in _CHOICES:
+            return ""
+        one, other = self.of(left, depth), self.of(right, depth)
+        return other if one == MAYBE and other in (TEXT, MAYBE) else self._both(one, other)
+
+    def _of_part(self, node: Node, depth: int) -> str:
+        held = node.child_by_field_name("object")
+        if self.file.text(held) == "process.env":
+            return MAYBE
+        kind = self.of(held, depth)
+        if kind == TEXTS:
+            return MAYBE
+        if kind == LISTS:
+            return _LIST
+        return MAYBE if kind == _LIST and node.type == "subscript_expression" else ""
+
+    def _of_call(self, node: Node, depth: int) -> str:
+        called = node.child_by_field_name("function") or node.child_by_field_name("constructor")
+        name = self.file.text(called)
+        if name == "JSON.stringify":
+            return TEXT if self._is_written_as_json(node) else ""
+        if name in _TEXT_FUNCTIONS and node.type == "call_expression":
+            return TEXT if self._is_global(called) else ""
+        if name in _BYTES_FUNCTIONS and self._is_global(called.child_by_field_name("object")):
+            return BYTES
+        if called.type != "member_expression" or node.type != "call_expression":
+            return ""
+        method = self.file.text(called.child_by_field_name("property"))
+        if self.read.get(called.child_by_field_name("object").id) == method:  # it is asked for one by its name
+            return MAYBE
+        if method in _TEXTS:
+            return TEXT
+        return TEXT if method in _OF_TEXTS and self.of(called.child_by_field_name("object"), depth) == TEXT else ""
+
+    def _is_written_as_json(self, call: Node) -> bool:
+        """Tell whether what is made JSON is there: of nothing, and of a function, it makes nothing."""
+        given = call.child_by_field_name("arguments").named_children
+        if len(given) > 1 and given[1].type not in ("null", "undefined", "array"):
+            return False  # a function may make nothing of it
+        first = given[:1]
+        while first and first[0].type == "identifier":
+            first = [one] if (one := self._declared(first[0])) is not None else []
+        return bool(first) and first[0].type in ("object", "array")
+
+    def _is_global(self, name: Node) -> bool:
+        return self.scopes.of(name) is None
+
+    def _declared(self, name: Node) -> Node | None:
+        """Return the value that a name has from its declaration on, if it never gets another."""
+        binding = self.scopes.of(name)
+        if binding is None or binding.writes or len(binding.declared) != 1 or binding.kind not in ("const", "let"):
+            return None
+        declared = binding.declared[0]
+        above = declared.parent
+        if above is None or above.type != "variable_declarator" or above.child_by_field_name("name") != declared:
+            return None
+        value: Node | None = above.child_by_field_name("value")
+        return value
+
+    def _of_name(self, name: Node, depth: int) -> str:
+        binding = self.scopes.of(name)
+        if binding is not None and not binding.writes and len(binding.declared) == 1:
+            unpacked = self.read.get(binding.declared[0].id)
+            if unpacked is not None:
+                return unpacked
+        value = self._declared(name)
+        return self.of(value, depth) if value is not None else ""
