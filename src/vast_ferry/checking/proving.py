@@ -80,7 +80,7 @@ class Proving:
     def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
         """Yield the verdicts on the samples of one function."""
         limit = min(function.timeout or self.limit, self.limit)
-        refused = {id(sample): self._refused(function, sample) for sample in samples}
+        refused = {id(sample): self.refused(function, sample) for sample in samples}
         for one in samples:
             if why := refused[id(one)]:
                 yield Checked(one.function, one.name, Verdict.UNCHECKED, reasons=(why,), file=str(one.path))
@@ -93,8 +93,8 @@ class Proving:
         # Whatever a handler keeps from call to call must not depend on how its samples are called or given.
         taken.sort(key=_content)
         kinds = tuple(dict.fromkeys(sorted(sample.kind for sample in taken)))
-        at_source = [self._at_source(sample, sample.events) for sample in taken]
-        at_target = [self._at_target(function, sample) for sample in taken]
+        at_source = [self.at_source(sample, sample.events) for sample in taken]
+        at_target = [self.at_target(function, sample) for sample in taken]
         # Made before the threads start: Python's parser must not be used by several at once (cpython gh-106905).
         both = [side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)]
         setup, there = both
@@ -144,7 +144,7 @@ class Proving:
                 return True
         return False
 
-    def _refused(self, function: Function, sample: Sample) -> str:
+    def refused(self, function: Function, sample: Sample) -> str:
         """Return why a sample is not for this function, or nothing."""
         if not sample.events:
             return "the sample holds no event"
@@ -154,13 +154,13 @@ class Proving:
             return f"{function.name} has no HTTP trigger"
         return ""
 
-    def _at_source(self, sample: Sample, events: tuple[Fields, ...]) -> CallTo:
+    def at_source(self, sample: Sample, events: tuple[Fields, ...]) -> CallTo:
         call = Call(sample.kind, events, sample.before, sample.answers)
         if not is_request(sample.kind):
             return CallTo(call, sample.function)
         return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
 
-    def _at_target(self, function: Function, sample: Sample) -> CallTo:
+    def at_target(self, function: Function, sample: Sample) -> CallTo:
         call = Call(sample.kind, sample.events, sample.before, sample.answers)
         if is_request(sample.kind):
             if self.target_gateway is None:  # the carried project routes by itself
@@ -226,7 +226,8 @@ class Proving:
         first = [cold.original(ran.sample, ran.sample.events, seed) for seed in (1, 2)]
         if places - {difference.at for difference in self.compare(first, carried, ran.method).differences}:
             return []
-        ran = replace(ran, carried=carried, runs=tuple(first))
+        moves = bool(self.compare([ran.carried], carried, ran.method).differences)
+        ran = replace(ran, carried=carried, runs=tuple(first), moves=moves)
         if not self._holds(ran, lost, known, cold):
             return []
         if of_services and self._holds(ran, lost, known, cold, services=False):
@@ -244,8 +245,8 @@ class Proving:
 
     def _holds(self, ran: _Ran, lost: Set[str], known: _KnownLosses, cold: _Cold, *, services: bool = True) -> bool:
         """Tell whether the original, once of `lost` it gets only what the target holds, answers as the carried one."""
-        outcomes = []
-        for seed in (1, 2):  # twice, because what the target makes afresh differs from call to call
+
+        def outcome_of(seed: int) -> Outcome:
             outcome = ran.runs[seed - 1]
             if lost:
                 kept = [known.projection.event(event) for event in ran.sample.events]
@@ -257,15 +258,25 @@ class Proving:
             if outcome.reply is not None:
                 like = ran.carried.reply if outcome.message != FROM_GATEWAY else None
                 outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, like))
-            if services:
-                outcome, _ = self._held(outcome, ran)
-            outcomes.append(outcome)
+            return self._held(outcome, ran)[0] if services else outcome
+
+        outcomes = [
+            outcome_of(seed) for seed in (1, 2)
+        ]  # twice: what the target makes afresh differs from call to call
         if any(nothing_to_compare(outcome) for outcome in outcomes):
             return False
-        carried = ran.carried
+        if self._agree(outcomes, ran.carried, ran.method):
+            return True
+        if not (ran.moves and lost):
+            return False
+        # Both make something afresh, of a clock that has gone on since: once more, the carried one in between.
+        carried = cold.carried(ran.sample)
+        return self._agree([*outcomes, outcome_of(2)], carried, ran.method)
+
+    def _agree(self, outcomes: Sequence[Outcome], carried: Outcome, method: str) -> bool:
         if outcomes[0].message == FROM_GATEWAY:
             carried = _bare(carried)
-        compared = self.compare(outcomes, carried, ran.method)
+        compared = self.compare(outcomes, carried, method)
         return not compared.differences and not compared.hopeless
 
 
@@ -296,13 +307,13 @@ class _Cold:
     def original(self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
         """Return how the original ends with events and a seed; `apart`: with one event at a time."""
         parts = [(event,) for event in events] if apart else [events]
-        called = [self.check._at_source(sample, part) for part in parts]
+        called = [self.check.at_source(sample, part) for part in parts]
         ended = [gone_through(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
         return _together(ended, [event["id"] for event in events])
 
     def carried(self, sample: Sample) -> Outcome:
         """Return how the carried function ends."""
-        called = self.check._at_target(self.function, sample)
+        called = self.check.at_target(self.function, sample)
         return gone_through(self.target, called, self.function.name, self.limit, 1, cold=True)
 
 
@@ -368,6 +379,7 @@ class _Ran:
     called: CallTo
     runs: tuple[Outcome, ...]
     carried: Outcome
+    moves: bool = False  # the carried one ends otherwise from call to call
 
     @property
     def method(self) -> str:

@@ -20,6 +20,7 @@ class KindOfEvent:
     name: str
     fields: Mapping[str, Field]
     request: bool = False
+    alone: bool = False  # one event is one call, for somebody waits for what it gives
 
     @property
     def reply(self) -> Mapping[str, Field]:
@@ -40,7 +41,8 @@ class KindOfEvent:
 REQUEST: Final = "http"
 
 KINDS: Final[Mapping[str, KindOfEvent]] = {
-    name: KindOfEvent(name, fields, request=name == REQUEST) for name, fields in EVENTS.items()
+    name: KindOfEvent(name, fields, request=name == REQUEST, alone=name in (REQUEST, "call"))
+    for name, fields in EVENTS.items()
 }
 
 

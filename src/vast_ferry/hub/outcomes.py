@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -29,7 +30,7 @@ class Outcome:
     """The end of one call: `reply`, `value`, or the ids of events to deliver `again`; or an `error` and where it was.
 
     `effects` are what it did to the outside, in order; `unseen` what it started that can do things which nobody sees,
-    each with the line that starts it.
+    each with the line that starts it. `reached` is what of the project ran, by file, where that is measured.
     """
 
     ending: Ending
@@ -44,6 +45,9 @@ class Outcome:
     again: tuple[str, ...] = ()
     effects: tuple[Effect, ...] = ()
     unseen: tuple[tuple[str, str], ...] = ()
+    reached: Mapping[str, Sequence[Any]] = field(
+        default_factory=dict, compare=False, repr=False
+    )  # where it is measured
 
     def __str__(self) -> str:
         if self.reply is not None:

@@ -40,6 +40,7 @@ class NodeSide:
         self._logs: list[str] = []
         self._unseen: list[list[str]] = []
         self._goes_on = False
+        self._reached: dict[str, Any] = {}
         self.handler = None  # it is on the other side
         #: what calls the handler, by kind of event
         self.calls: dict[str, tuple[str, Callable[[Any, Any], Any], bool]] = {
@@ -59,7 +60,7 @@ class NodeSide:
                 cwd=self._folder,
             )
         self._mark = secrets.token_hex(16)
-        told = {name: self._setup[name] for name in ("file", "name", "function", "secrets", "apart")}
+        told = {name: self._setup[name] for name in ("file", "name", "function", "secrets", "apart", "reach")}
         self._send(
             {
                 **told,
@@ -85,6 +86,11 @@ class NodeSide:
         """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
         return self._goes_on, self._logs, sorted(self._unseen)
 
+    def reached(self) -> dict[str, Any]:
+        """Return what of the project ran since last asked: path → lists of start, end and count, outer ones first."""
+        found, self._reached = self._reached, {}
+        return found
+
     def _call(self, kind: str, batch: bool, _: Any, events: Any) -> Any:
         """Return what the handler answered, as hub fields; raises Thrown, or SystemExit where it ended the process."""
         if self._process is None:
@@ -97,6 +103,8 @@ class NodeSide:
         self._logs += answer.get("logs", [])
         self._unseen += answer.get("unseen", [])
         self._goes_on = self._goes_on or bool(answer.get("spent"))
+        for path, ranges in answer.get("reached", {}).items():
+            self._reached.setdefault(path, []).extend(ranges)
         if "failed" in answer:
             raise Thrown(answer["failed"])
         return answer["answered"]

@@ -71,6 +71,7 @@ class Setup:
     brought: tuple[str, ...] = ()  # files of the project that are not its author's
     batches: tuple[tuple[str, bool], ...] = ()  # in JavaScript: kinds of events, and whether each comes in batches
     javascript: bool = False  # the handler runs under Node, and so does the driver
+    reach: bool = False  # it is measured which lines of the project run
 
 
 @dataclass(frozen=True, slots=True)
@@ -264,6 +265,7 @@ class Worker:
             **self._code(),
             "function": self.setup.function,
             "script": self.setup.script,
+            "reach": self.setup.reach,
             "octets": self.setup.octets,
             "brought": self.setup.brought,
             "mount": self.setup.mount,
@@ -521,6 +523,7 @@ def outcome_of(answer: dict[str, Any]) -> Outcome:
         tuple(_a(str, one) for one in answer.get("again", ())),
         tuple(Effect(_a(str, one["operation"]), _a(dict, one["fields"])) for one in answer.get("effects", ())),
         tuple((_a(str, what), _a(str, place)) for what, place in answer.get("unseen", ())),
+        _a(dict, answer.get("reached", {})),
     )
 
 

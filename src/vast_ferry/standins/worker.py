@@ -250,6 +250,36 @@ class Unseen:
         return sorted([what, place] for what, place in found.items())
 
 
+class Reach:
+    """Which lines of the project a call runs, as pairs of lines that follow each other, measured by `coverage`."""
+
+    def __init__(self, folder: str) -> None:
+        import coverage
+
+        self._folder = folder
+        self._coverage = coverage.Coverage(
+            data_file=None, config_file=False, branch=True, include=[f"{folder}/*"], messages=False
+        )
+        self._coverage.set_option(
+            "run:disable_warnings", ["no-data-collected", "trace-changed", "module-not-measured", "couldnt-parse"]
+        )
+        self._coverage.start()
+        self._number = 0
+        self._coverage.switch_context("0")  # each call has one: to erase takes ten times as long
+
+    def taken(self) -> dict[str, list[list[int]]]:
+        """Return what ran since last asked: path from the project's folder → pairs of lines."""
+        data = self._coverage.get_data()
+        data.set_query_context(str(self._number))
+        found = {
+            os.path.relpath(path, self._folder): sorted(map(list, data.arcs(path) or ()))
+            for path in data.measured_files()
+        }
+        self._number += 1
+        self._coverage.switch_context(str(self._number))
+        return {path: arcs for path, arcs in found.items() if arcs}
+
+
 def script(setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) -> Callable[..., Any]:
     """Return what runs a script once for each event: a process of its own, forked from this one."""
     sys.path.insert(0, folder)
@@ -412,6 +442,7 @@ class Here:
     """A handler in Python, which is called in this very process."""
 
     def __init__(self, setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) -> None:
+        self._reach = Reach(folder) if setup["reach"] and not setup["script"] else None
         provide_modules(setup["modules"], services, setup["apart"])
         driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
         exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
@@ -427,6 +458,10 @@ class Here:
         """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
         goes_on = self._unseen.wait()
         return goes_on, logs, self._unseen.taken()
+
+    def reached(self) -> dict[str, Any]:
+        """Return what of the project ran, if that is measured."""
+        return self._reach.taken() if self._reach is not None else {}
 
     def stop(self) -> None:
         """Do nothing: what was called ends with this process."""
@@ -484,6 +519,8 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         data["spent"] = goes_on or (request["cold"] and files_below(folder, scratch) != untouched)
         outbound.end()
         data["output"], data["effects"] = said(), services.effects
+        if setup["reach"]:
+            data["reached"] = side.reached()
         line.send(data)
         if request["cold"]:
             side.stop()
