@@ -44,6 +44,11 @@ if TYPE_CHECKING:
     from vast_ferry.hub.findings import Severity as Severity
     from vast_ferry.hub.http import HttpEvent as HttpEvent
     from vast_ferry.hub.http import HttpReply as HttpReply
+    from vast_ferry.probing.making import MadeSamples as MadeSamples
+    from vast_ferry.probing.making import make_samples as make_samples
+    from vast_ferry.probing.strength import Strength as Strength
+    from vast_ferry.probing.strength import StrengthResult as StrengthResult
+    from vast_ferry.probing.strength import strength as strength
     from vast_ferry.profiles.profile import Profile as Profile
     from vast_ferry.profiles.registry import find_profile as find_profile
     from vast_ferry.standins.stand_in import StandIn as StandIn
@@ -69,10 +74,13 @@ _HOMES = {
     "HttpEvent": "hub.http",
     "HttpReply": "hub.http",
     "Linted": "checking.lint",
+    "MadeSamples": "probing.making",
     "Place": "hub.findings",
     "Profile": "profiles.profile",
     "Severity": "hub.findings",
     "StandIn": "standins.stand_in",
+    "Strength": "probing.strength",
+    "StrengthResult": "probing.strength",
     "Survey": "surveying.survey",
     "Verdict": "checking.compare",
     "begin_profile": "evidence.beginning",
@@ -86,7 +94,9 @@ _HOMES = {
     "find_profile": "profiles.registry",
     "gaps": "gap_finding.find",
     "lint": "checking.lint",
+    "make_samples": "probing.making",
     "plan": "crossing.carry",
+    "strength": "probing.strength",
     "survey": "surveying.survey",
     "Tried": "evidence.trying",
     "try_event": "evidence.trying",

@@ -306,10 +306,9 @@ class _Cold:
 
     def original(self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
         """Return how the original ends with events and a seed; `apart`: with one event at a time."""
-        parts = [(event,) for event in events] if apart else [events]
-        called = [self.check.at_source(sample, part) for part in parts]
-        ended = [gone_through(self.source, one, self.function.name, self.limit, seed, cold=True) for one in called]
-        return _together(ended, [event["id"] for event in events])
+        called = self.check.at_source(sample, events)
+        called = replace(called, call=replace(called.call, apart=apart))
+        return gone_through(self.source, called, self.function.name, self.limit, seed, cold=True)
 
     def carried(self, sample: Sample) -> Outcome:
         """Return how the carried function ends."""
@@ -350,22 +349,6 @@ def _told(events: Sequence[Fields]) -> Iterator[Fields]:
     """Yield events as losses see them, with the size of their batch."""
     for event in events:
         yield {**event, "batch": len(events)}
-
-
-def _together(outcomes: list[Outcome], ids: list[str]) -> Outcome:
-    """Return what several calls came to, each with some of these events."""
-    if len(outcomes) == 1:
-        return outcomes[0]
-    worst = next((one for one in outcomes if nothing_to_compare(one)), None)
-    if worst:
-        return worst
-    again = tuple(identity for one in outcomes for identity in one.again)
-    effects = tuple(effect for one in outcomes for effect in one.effects)
-    failed = next((one for one in outcomes if one.again), outcomes[0])
-    ending = Ending.ACKNOWLEDGED
-    if again:
-        ending = Ending.FAILED if len(again) == len(ids) else Ending.PARTLY_FAILED
-    return replace(failed, ending=ending, again=again, effects=effects)
 
 
 FROM_GATEWAY = "answered before any function was called"

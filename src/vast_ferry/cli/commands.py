@@ -20,6 +20,7 @@ from vast_ferry.cli.running_commands import call, serve
 
 if TYPE_CHECKING:
     from vast_ferry.checking.result import CheckResult
+    from vast_ferry.probing.strength import StrengthResult
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
@@ -181,11 +182,13 @@ def carry(
 @click.option("--against", metavar="URL", help="Send the requests to an endpoint that runs, instead of running both.")
 @click.option("--rate", type=Finite(0, 10_000), default=0.0, help="Of these, so many a second at most.")
 @click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
+@click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
+@click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Plant faults for so long at most.")
 @click.option(
     "--report",
     multiple=True,
     type=click.Path(path_type=Path),
-    help="Also write it: FILE.json, FILE.xml (JUnit), FILE.sarif.",
+    help="Also write it: FILE.html, FILE.json, FILE.xml (JUnit), FILE.sarif.",
 )
 @FORMAT
 def check(
@@ -198,6 +201,8 @@ def check(
     against: str | None,
     rate: float,
     header: Sequence[str],
+    strength: bool,
+    seconds: float,
     report: Sequence[Path],
     form: str,
 ) -> None:
@@ -222,16 +227,34 @@ def check(
         result = _checked_against(crossing, against, rate, limit, header, samples)
     else:
         result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
-    data = check_data(result)
+    strong = _strength(crossing, samples, seconds, limit, memory or 0) if strength and not against else None
+    data, text = check_data(result), check_text(result, str(crossing))
+    if strong is not None:
+        from rich.console import Group
+
+        from vast_ferry.reports.strength import strength_data, strength_text
+
+        data["strength"] = strength_data(strong)
+        text = Group(text, "", strength_text(strong))
     for path in report:
         if path.suffix == ".html":
-            write_report(path, check_page(result))
+            write_report(path, check_page(result, strong))
         elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:
-            write_json(path, data if path.suffix == ".json" else sarif(result, crossing))
-    emit(form, data, check_text(result, str(crossing)))
+            write_json(
+                path, data if path.suffix == ".json" else sarif(result, crossing, strong.findings if strong else ())
+            )
+    emit(form, data, text)
     sys.exit(0 if result.good else 1)
+
+
+def _strength(crossing: Path, samples: Sequence[Path], seconds: float, limit: float, memory: int) -> StrengthResult:
+    """Return how much the samples notice, and tell on a terminal how far it is."""
+    from vast_ferry.probing.strength import strength
+
+    with telling() as progress:
+        return strength(crossing, samples=samples, seconds=seconds, limit=limit, memory=memory, progress=progress)
 
 
 def _checked_against(

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from vast_ferry.cli.options import FORMAT, emit
+from vast_ferry.cli.options import FORMAT, Finite, emit, telling
 
 if TYPE_CHECKING:
     from vast_ferry.events.cloud_events import Mode
@@ -118,6 +118,35 @@ def collect_samples(
     if not dry_run:
         write_samples(made)
     emit(form, collected_data(made, written=not dry_run), collected_text(made, written=not dry_run))
+    return 0
+
+
+@event.command(name="make")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("functions", nargs=-1)
+@click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
+@click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Look for them for so long.")
+@click.option("--most", type=click.IntRange(1, 1000), default=20, help="So many for each function at most.")
+@click.option("--dry-run", is_flag=True, help="Say what would be written, and write nothing.")
+@FORMAT
+def make(
+    project: Path, functions: tuple[str, ...], source: str | None, seconds: float, most: int, dry_run: bool, form: str
+) -> int:
+    """Make samples for the FUNCTIONS of PROJECT (default: all), or of a crossing.
+
+    Events are generated from the triggers, the samples that are kept, and what the code looks for. Kept are the
+    smallest that run code which no sample runs, end in a way in which none ends, show what the target can't hold, or
+    notice a planted fault that none notices.
+    """
+    from vast_ferry.collecting.collect import write_samples
+    from vast_ferry.probing.making import make_samples
+    from vast_ferry.reports.strength import made_data, made_text
+
+    with telling() as progress:
+        made = make_samples(project, functions, source=source, seconds=seconds, most=most, progress=progress)
+    if not dry_run and made.collection.samples:
+        write_samples(made.collection)
+    emit(form, made_data(made, written=not dry_run), made_text(made, written=not dry_run))
     return 0
 
 

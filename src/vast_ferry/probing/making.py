@@ -40,7 +40,7 @@ from vast_ferry.probing.reach import Point
 from vast_ferry.probing.running import Bench, Run
 from vast_ferry.probing.strength import need_coverage
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.samples.readable import TIME
+from vast_ferry.samples.readable import NEEDED, TIME
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.crossing_file import holds_crossing
@@ -463,7 +463,7 @@ def _plain(one: dict[str, Any]) -> dict[str, Any]:
     return {
         name: file_bytes(value) if isinstance(value, bytes) else value
         for name, value in one.items()
-        if value not in ("", {}, None)
+        if name in NEEDED or value not in ("", {}, None)
     }
 
 

@@ -13,6 +13,7 @@ import jinja2
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import Checked, CheckResult
+from vast_ferry.probing.strength import StrengthResult
 
 _WORST: Final = (Verdict.DIFFERS, Verdict.UNHELD, Verdict.UNCHECKED, Verdict.SAME)
 
@@ -33,8 +34,11 @@ class _Function:
         return str(self.samples[0].verdict) if self.samples else "unchecked"
 
 
-def check_page(result: CheckResult) -> str:
-    """Return the page: a summary, functions with a difference first, every difference place by place."""
+def check_page(result: CheckResult, strength: StrengthResult | None = None) -> str:
+    """Return the page: a summary, functions with a difference first, every difference place by place.
+
+    With a `strength` it also tells, function by function, what the samples run and which faults they notice.
+    """
     by_name: dict[str, list[Checked]] = {name: [] for name in result.without_samples}
     for one in result.checked:
         by_name.setdefault(one.function, []).append(one)
@@ -53,4 +57,7 @@ def check_page(result: CheckResult) -> str:
     )
     template = environment.from_string(Path(__file__).with_name("check_page.html.j2").read_text(encoding="utf-8"))
     counts = {str(verdict): result.count(verdict) for verdict in Verdict}
-    return template.render(result=result, functions=functions, counts=counts, notes=notes)
+    strong = {one.function: one for one in strength.functions} if strength else {}
+    return template.render(
+        result=result, functions=functions, counts=counts, notes=notes, strength=strength, strong=strong
+    )

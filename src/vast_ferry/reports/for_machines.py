@@ -94,12 +94,12 @@ def _details(one: Checked) -> str:
     return "\n".join([*lines, *one.reasons, f"original {one.expected}, carried {one.got}"])
 
 
-def sarif(result: CheckResult, folder: Path) -> dict[str, Any]:
-    """Return a check as a SARIF log: findings and samples that are not the same, at their lines.
+def sarif(result: CheckResult, folder: Path, more: Sequence[Finding] = ()) -> dict[str, Any]:
+    """Return a check as a SARIF log: findings (and `more` of them) and samples that are not the same, at their lines.
 
     Files stand in it as URIs; those below `folder` relative to it.
     """
-    results = [*_of_findings(result.findings, folder), *_of_samples(result.checked, folder)]
+    results = [*_of_findings([*result.findings, *more], folder), *_of_samples(result.checked, folder)]
     rules: dict[str, dict[str, Any]] = {}
     for one in results:
         about = one.pop("_about")

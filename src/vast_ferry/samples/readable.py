@@ -29,6 +29,8 @@ SERVICES: Final = {
         "answer": Field("answer", True, "value", "None", "what it answers, a JSON value"),
     },
 }
+#: What each of what services hold has to say.
+NEEDED: Final = ("bucket", "key", "body", "table", "keys", "record", "name")
 ANSWER: Final = ("method", "url", "status", "headers", "body", "again")
 
 
@@ -153,7 +155,7 @@ class _Reader:
         made: dict[str, Any] = {}
         for name, fields in SERVICES.items():
             listed = self.listed(data.get(name, []), "before", name)
-            needed = [one for one in ("bucket", "key", "body", "table", "keys", "record", "name") if one in fields]
+            needed = [one for one in NEEDED if one in fields]
             if name in data:
                 made[name] = [
                     self.fields(one, fields, {}, "before", name, index, needed=needed)

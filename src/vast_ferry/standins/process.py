@@ -82,6 +82,7 @@ class Call:
     events: tuple[dict[str, Any], ...]
     before: dict[str, Any] = field(default_factory=dict)
     answers: tuple[dict[str, Any], ...] = ()
+    apart: bool = False  # where a handler takes batches, it is called with one event after the other
 
 
 def stand_in_secret(name: str) -> str:
@@ -225,6 +226,7 @@ class Worker:
             "hubs": call.events,
             "before": call.before,
             "answers": call.answers,
+            "apart": call.apart,
             "limit": limit,
             "seed": seed,
             "cold": cold,

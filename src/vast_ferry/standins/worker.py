@@ -513,7 +513,7 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         hubs = [{**hub, **told} for hub in request["hubs"]]
         side.begin(request["seed"], cold=request["cold"])
         started = time.perf_counter()
-        data = call(side.calls[request["kind"]], side.handler, hubs, folder)
+        data = call(side.calls[request["kind"]], side.handler, hubs, folder, apart=request["apart"])
         data["seconds"] = time.perf_counter() - started
         goes_on, data["logs"], data["unseen"] = side.ended(logs)
         data["spent"] = goes_on or (request["cold"] and files_below(folder, scratch) != untouched)
@@ -592,13 +592,18 @@ def of_the_call(setup: dict[str, Any], request: dict[str, Any], logs: list[str])
 
 
 def call(
-    called: tuple[str, Callable[..., Any], bool], handler: Callable[..., Any], hubs: list[dict[str, Any]], folder: str
+    called: tuple[str, Callable[..., Any], bool],
+    handler: Callable[..., Any],
+    hubs: list[dict[str, Any]],
+    folder: str,
+    *,
+    apart: bool = False,
 ) -> dict[str, Any]:
-    """Return how the calls ended by which a handler gets these events: one with all, or one for each."""
+    """Return how the calls ended by which a handler gets these events: one with all, or (`apart`) one for each."""
     kind, deliver, batch = called
     again: list[str] = []
     failed: dict[str, Any] = {}
-    for events in [hubs] if batch else [[hub] for hub in hubs]:
+    for events in [hubs] if batch and not apart else [[hub] for hub in hubs]:
         try:
             answered = deliver(handler, events if batch else events[0])
             if kind == "http":
