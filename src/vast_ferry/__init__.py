@@ -44,6 +44,9 @@ if TYPE_CHECKING:
     from vast_ferry.hub.findings import Severity as Severity
     from vast_ferry.hub.http import HttpEvent as HttpEvent
     from vast_ferry.hub.http import HttpReply as HttpReply
+    from vast_ferry.probing.deliveries import Delivered as Delivered
+    from vast_ferry.probing.deliveries import DeliveriesResult as DeliveriesResult
+    from vast_ferry.probing.deliveries import deliveries as deliveries
     from vast_ferry.probing.making import MadeSamples as MadeSamples
     from vast_ferry.probing.making import make_samples as make_samples
     from vast_ferry.probing.strength import Strength as Strength
@@ -66,6 +69,8 @@ _HOMES = {
     "Collection": "collecting.collect",
     "Converted": "events.convert",
     "Crossing": "crossing.carry",
+    "Delivered": "probing.deliveries",
+    "DeliveriesResult": "probing.deliveries",
     "Endpoint": "checking.against",
     "Fact": "evidence.witnesses",
     "FerryError": "hub.findings",
@@ -90,6 +95,7 @@ _HOMES = {
     "check_against": "checking.against",
     "collect": "collecting.collect",
     "convert": "events.convert",
+    "deliveries": "probing.deliveries",
     "facts": "evidence.witnesses",
     "find_profile": "profiles.registry",
     "gaps": "gap_finding.find",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Callable, Iterator, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -31,6 +32,10 @@ from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker
 #: So many samples of a function are called twice at the original, to see what varies by itself. Where anything does,
 #: all are; and whatever the two sides differ in is run again before anything is said.
 LOOKED_AT: Final = 32
+
+
+#: What a line of a log has in it that tells of an error.
+_ERROR: Final = re.compile(r"\b(\w*error|\w*exception|traceback|unhandled\w*|is not defined)\b", re.IGNORECASE)
 
 
 class Proving:
@@ -291,7 +296,17 @@ def _content(sample: Sample) -> str:
 def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -> Checked:
     """Return a verdict with whether the original fails, and what either did that could not be seen."""
     fails = original.ending in (Ending.FAILED, Ending.EXITED)
-    return replace(checked, fails=fails, unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items()))
+    before, after = _errors_logged(original), _errors_logged(carried)
+    logs = next((line for said, line in after.items() if said not in before), "") if len(after) > len(before) else ""
+    return replace(
+        checked, fails=fails, logs=logs, unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items())
+    )
+
+
+def _errors_logged(outcome: Outcome) -> dict[str, str]:
+    """Return the lines that a call logs of errors, by what of them does not vary."""
+    lines = [*outcome.logs, *outcome.output.splitlines()]
+    return {re.sub(r"[\d\W]+", " ", line).lower(): line[:200] for line in lines if _ERROR.search(line)}
 
 
 @dataclass(frozen=True, slots=True)

@@ -31,6 +31,7 @@ class Checked:
     unseen: tuple[tuple[str, str], ...] = ()
     fails: bool = False  # the original fails on it
     read: bool = True  # its file could be read
+    logs: str = ""  # a line of the carried one's log that tells of an error, and the original logs no such line
     reached: bool = True  # a handler was called: the provider did not answer by itself, as it does where no route fits
 
 
@@ -103,10 +104,25 @@ class CheckResult:
             )
             for function, file, keys in self.unread
         ]
+        logged: dict[str, Checked] = {}
+        for one in self.checked:
+            if one.logs and one.verdict is not Verdict.UNCHECKED:
+                logged.setdefault(one.function, one)
+        told = [
+            Finding(
+                "logs",
+                Severity.TODO,
+                f"{name} logs an error at {self.target}, and none at {self.source} ({one.sample}): {one.logs}",
+                "Look at what it means: what it answers may be the same all the same",
+                function=name,
+            )
+            for name, one in logged.items()
+        ]
         rests = [Finding("unwitnessed", Severity.TODO, told, WITNESS) for told in self.unwitnessed]
         return (
             rests
             + unread
+            + told
             + [
                 Finding(
                     "effects-unseen",

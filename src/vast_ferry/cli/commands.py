@@ -15,12 +15,12 @@ import click
 from vast_ferry import __version__
 from vast_ferry.cli.event_commands import event
 from vast_ferry.cli.options import FORMAT, Finite, emit, named_value, telling
+from vast_ferry.cli.probed import Probed, probe
 from vast_ferry.cli.profile_commands import profile
 from vast_ferry.cli.running_commands import call, serve
 
 if TYPE_CHECKING:
     from vast_ferry.checking.result import CheckResult
-    from vast_ferry.probing.strength import StrengthResult
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
@@ -183,6 +183,7 @@ def carry(
 @click.option("--rate", type=Finite(0, 10_000), default=0.0, help="Of these, so many a second at most.")
 @click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
 @click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
+@click.option("--deliveries", is_flag=True, help="Also deliver events as the target may: twice, in another order, …")
 @click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Plant faults for so long at most.")
 @click.option(
     "--report",
@@ -202,6 +203,7 @@ def check(
     rate: float,
     header: Sequence[str],
     strength: bool,
+    deliveries: bool,
     seconds: float,
     report: Sequence[Path],
     form: str,
@@ -218,6 +220,8 @@ def check(
     if not against:
         crossing_file(crossing)  # which is told at once, before anything else is loaded
 
+    from rich.console import Group
+
     from vast_ferry.reports.check_page import check_page
     from vast_ferry.reports.data import check_data
     from vast_ferry.reports.for_machines import junit, sarif
@@ -227,34 +231,19 @@ def check(
         result = _checked_against(crossing, against, rate, limit, header, samples)
     else:
         result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
-    strong = _strength(crossing, samples, seconds, limit, memory or 0) if strength and not against else None
-    data, text = check_data(result), check_text(result, str(crossing))
-    if strong is not None:
-        from rich.console import Group
-
-        from vast_ferry.reports.strength import strength_data, strength_text
-
-        data["strength"] = strength_data(strong)
-        text = Group(text, "", strength_text(strong))
+    probed = Probed()
+    if not against:
+        probed = probe(crossing, samples, limit, memory or 0, seconds=seconds, strength=strength, deliveries=deliveries)
+    data, text = check_data(result) | probed.data(), Group(check_text(result, str(crossing)), *probed.texts())
     for path in report:
         if path.suffix == ".html":
-            write_report(path, check_page(result, strong))
+            write_report(path, check_page(result, probed.strength, probed.deliveries))
         elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:
-            write_json(
-                path, data if path.suffix == ".json" else sarif(result, crossing, strong.findings if strong else ())
-            )
+            write_json(path, data if path.suffix == ".json" else sarif(result, crossing, probed.findings))
     emit(form, data, text)
     sys.exit(0 if result.good else 1)
-
-
-def _strength(crossing: Path, samples: Sequence[Path], seconds: float, limit: float, memory: int) -> StrengthResult:
-    """Return how much the samples notice, and tell on a terminal how far it is."""
-    from vast_ferry.probing.strength import strength
-
-    with telling() as progress:
-        return strength(crossing, samples=samples, seconds=seconds, limit=limit, memory=memory, progress=progress)
 
 
 def _checked_against(

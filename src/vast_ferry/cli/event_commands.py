@@ -140,7 +140,7 @@ def make(
     """
     from vast_ferry.collecting.collect import write_samples
     from vast_ferry.probing.making import make_samples
-    from vast_ferry.reports.strength import made_data, made_text
+    from vast_ferry.reports.probed import made_data, made_text
 
     with telling() as progress:
         made = make_samples(project, functions, source=source, seconds=seconds, most=most, progress=progress)

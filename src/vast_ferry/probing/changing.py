@@ -85,6 +85,8 @@ def _holders(kind: str, event: Fields) -> Iterator[tuple[str, Any]]:
             continue
         if name == "query.raw":
             yield name, parse_qsl(value, keep_blank_values=True)
+        elif name == "path.raw":
+            yield name, [(f"{at}", unquote(piece)) for at, piece in enumerate(value.split("/"))][1:]
         elif one.holds == "bytes":
             with contextlib.suppress(ValueError):
                 yield name, json.loads(value)
@@ -98,6 +100,8 @@ def _packed(name: str, value: Any, before: Any) -> Any:
     """Return a field's value of what it was taken apart into."""
     if name == "query.raw":
         return "&".join(f"{quote(str(key), safe='~')}={quote(str(one), safe='~,')}" for key, one in value)
+    if name == "path.raw":
+        return "/".join(["", *(quote(str(one), safe="~") for _, one in value)])
     if isinstance(before, bytes):
         return json.dumps(value, ensure_ascii=False).encode("utf-8", "replace")
     if isinstance(before, list):
@@ -152,6 +156,8 @@ class Changer:
 
         `done` are the places that were gone through already, in this event or another; it is added to.
         """
+        if is_request(kind):
+            yield from self._asked_for(events[0], before, done)
         for number, event in enumerate(events):
             for name, inside in _holders(kind, event):
                 for put in self._left(inside, f"{kind}.{name}", done):
@@ -167,6 +173,19 @@ class Changer:
                             held = {**before, name: [dict(each) for each in listed]}
                             held[name][number][key] = put.with_value(value)
                             yield copy.deepcopy(list(events)), held
+
+    def _asked_for(
+        self, event: Fields, before: Mapping[str, Any], done: set[str]
+    ) -> Iterator[tuple[list[Fields], dict[str, Any]]]:
+        """Yield a request with one parameter more: each name that the code has, with each of its texts."""
+        pairs = parse_qsl(event["query.raw"], keep_blank_values=True)
+        for name in self._names:
+            place = f"+{name}"
+            if place not in done and all(name != one for one, _ in pairs):
+                done.add(place)
+                for value in self._texts:
+                    query = _packed("query.raw", [*pairs, (name, value)], "")
+                    yield [{**copy.deepcopy(event), "query.raw": query}], dict(before)
 
     def _left(self, value: Any, place: str, done: set[str]) -> Iterator[_Put]:
         """Yield the values in one that stand at places which were not gone through yet."""

@@ -13,6 +13,7 @@ import jinja2
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import Checked, CheckResult
+from vast_ferry.probing.deliveries import DeliveriesResult
 from vast_ferry.probing.strength import StrengthResult
 
 _WORST: Final = (Verdict.DIFFERS, Verdict.UNHELD, Verdict.UNCHECKED, Verdict.SAME)
@@ -34,10 +35,13 @@ class _Function:
         return str(self.samples[0].verdict) if self.samples else "unchecked"
 
 
-def check_page(result: CheckResult, strength: StrengthResult | None = None) -> str:
+def check_page(
+    result: CheckResult, strength: StrengthResult | None = None, deliveries: DeliveriesResult | None = None
+) -> str:
     """Return the page: a summary, functions with a difference first, every difference place by place.
 
-    With a `strength` it also tells, function by function, what the samples run and which faults they notice.
+    With a `strength` it also tells, function by function, what the samples run and which faults they notice; with
+    `deliveries` what breaks where events come as the target may deliver them.
     """
     by_name: dict[str, list[Checked]] = {name: [] for name in result.without_samples}
     for one in result.checked:
@@ -59,5 +63,11 @@ def check_page(result: CheckResult, strength: StrengthResult | None = None) -> s
     counts = {str(verdict): result.count(verdict) for verdict in Verdict}
     strong = {one.function: one for one in strength.functions} if strength else {}
     return template.render(
-        result=result, functions=functions, counts=counts, notes=notes, strength=strength, strong=strong
+        result=result,
+        functions=functions,
+        counts=counts,
+        notes=notes,
+        strength=strength,
+        strong=strong,
+        deliveries=deliveries,
     )

@@ -83,6 +83,7 @@ class Call:
     before: dict[str, Any] = field(default_factory=dict)
     answers: tuple[dict[str, Any], ...] = ()
     apart: bool = False  # where a handler takes batches, it is called with one event after the other
+    fails_after: int = 0  # what it does with services fails once, after so many effects; 0: never
 
 
 def stand_in_secret(name: str) -> str:
@@ -227,6 +228,7 @@ class Worker:
             "before": call.before,
             "answers": call.answers,
             "apart": call.apart,
+            "fails_after": call.fails_after,
             "limit": limit,
             "seed": seed,
             "cold": cold,

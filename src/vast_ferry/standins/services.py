@@ -40,6 +40,7 @@ class Services:
         self.folder = folder
         self.effects: list[dict[str, Any]] = []
         self.answers: dict[str, Any] = {}
+        self.fails_after = 0  # it fails once, after so many effects
         self._database: sqlite3.Connection | None = None
         self.operate: Mapping[str, Callable[[dict[str, Any]], Any]] = {
             "object.read": self._read_object,
@@ -97,6 +98,9 @@ class Services:
         # As JSON, at once: what the handler does to its own values afterwards is no part of the effect.
         text = json.dumps(fields, default=plain)
         self.effects.append({"operation": operation, "fields": json.loads(text, object_hook=from_plain)})
+        if self.fails_after and len(self.effects) == self.fails_after:
+            self.fails_after = 0
+            raise ConnectionError("the service broke off after it was done: the check lets it fail here")
 
     # --- objects ---
 

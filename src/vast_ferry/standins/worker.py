@@ -37,6 +37,7 @@ import re
 import secrets
 import socket
 import sqlite3
+import ssl
 import struct
 import subprocess
 import sys
@@ -154,6 +155,10 @@ def divert_network(services: Any) -> Any:
     def refuse(self: Any, address: Any) -> None:
         raise ConnectionRefusedError(f"a stand-in has no network, and {address!r} was asked for")
 
+    # Nothing goes out, so the certificates that are trusted need not be read anew for each connection: it takes 50 ms.
+    ssl._create_default_https_context = functools.lru_cache(maxsize=1)(  # type: ignore[assignment]
+        ssl._create_default_https_context
+    )
     http.client.HTTPConnection.connect = lambda self: connect(self, "http")  # type: ignore[method-assign]
     http.client.HTTPSConnection.connect = lambda self: connect(self, "https")  # type: ignore[method-assign]
     socket.socket.connect = socket.socket.connect_ex = refuse  # type: ignore[method-assign,assignment]
@@ -507,6 +512,7 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         if request["cold"] and not in_a_copy(unseen):
             continue
         services.reset(request["before"])
+        services.fails_after = request["fails_after"]
         outbound.begin(request["answers"])
         logs: list[str] = []
         told = of_the_call(setup, request, logs)

@@ -1,7 +1,8 @@
-"""How much samples notice: as text for people, and as plain data; and the samples that were made."""
+"""What probing found, as text for people and as plain data: strength, samples made, other deliveries."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from itertools import groupby
 from typing import Any
@@ -11,6 +12,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vast_ferry.probing.deliveries import AS_BEFORE, BREAKS, HOLDS, DeliveriesResult
 from vast_ferry.probing.making import MadeSamples
 from vast_ferry.probing.reach import Covered
 from vast_ferry.probing.strength import Strength, StrengthResult
@@ -134,4 +136,36 @@ def made_text(made: MadeSamples, *, written: bool) -> RenderableType:
     count = len(made.collection.samples)
     told = f"{made.generated:,} events tried, {count:,} new sample{'' if count == 1 else 's'}"
     parts.append(Text(f"{told}{'' if written else ' would be kept'}."))
+    return Group(*parts)
+
+
+def deliveries_data(result: DeliveriesResult) -> dict[str, Any]:
+    """Return what came of every other delivery, sample by sample."""
+    return {
+        "delivered": [
+            {
+                "function": one.function,
+                "sample": one.sample,
+                "what": one.what,
+                "verdict": one.verdict,
+                "promise": one.promise,
+                "left": one.left,
+            }
+            for one in result.delivered
+        ],
+        "untried": [{"function": name, "why": why} for name, why in result.untried],
+        "findings": [one.as_data() for one in result.findings],
+    }
+
+
+def deliveries_text(result: DeliveriesResult) -> RenderableType:
+    """Return what breaks under deliveries that the source never made, and how many others there were."""
+    parts: list[RenderableType] = [Text("Delivered otherwise", "bold")]
+    for one in result.broken:
+        parts.append(Text(f"  {one.function}, {one.sample}, {one.what}: {one.left}"))
+        parts.append(Text(f"    for {one.promise}, and {result.source} never did so", "dim"))
+    parts += [Text(f"  {name}: not tried, for {why}", "dim") for name, why in result.untried]
+    counts = Counter(one.verdict for one in result.delivered)
+    told = f"{len(result.delivered)} other deliveries: {counts[HOLDS]} leave the same, {counts[AS_BEFORE]} something "
+    parts.append(Text(f"{told}else as they did at {result.source}, {counts[BREAKS]} break."))
     return Group(*parts)
