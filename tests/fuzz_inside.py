@@ -170,7 +170,9 @@ class Inside:
             random.seed(seed)
             assert self.handler is not None
             try:
-                data = worker.call(self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder, apart=call.apart)
+                data = worker.call(
+                    self.driver["CALLS"][call.kind], self.handler, hubs, self.world.folder, apart=call.apart
+                )
             except TimeoutError as error:  # it came while a failure was told, which may be long
                 data = worker.failure(error, self.world.folder, "failed")
             finally:

@@ -26,7 +26,7 @@ from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_native, read_sample, sample_files, sample_name
 from vast_ferry.standins.gateway import Gateway, takes
-from vast_ferry.standins.process import Call, Worker
+from vast_ferry.standins.process import Call, Setup, Worker
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.crossing_file import holds_crossing
 from vast_ferry.surveying.record import read_record
@@ -65,16 +65,17 @@ def call(
     source: str | Profile | None = None,
     given: bytes | None = None,
     variables: Mapping[str, str] | None = None,
+    stage: str = "",
     limit: float = 10.0,
 ) -> Called:
     """Return what came of calling a function once, in a project or in a crossing that was carried.
 
     `sample` is the name of one that is kept, a file, or `-` for `given`: a raw HTTP request, or a native event as JSON.
     Without it the only one that is kept is taken. `source` names the project's provider where it could be several;
-    `variables` stand over those that the function declares; `limit` is in seconds. Raises BadInput where there is no
-    such function or sample, or its triggers take no such event.
+    `variables` stand over those that the function declares, as it is at a `stage` if one is named; `limit` is in
+    seconds. Raises BadInput where there is no such function, sample or stage, or its triggers take no such event.
     """
-    where = where_of(Path(project), source)
+    where = where_of(Path(project), source, stage=stage)
     own = _function(where, function)
     with scratch_folder() as scratch:
         side = deployed(where.side, scratch / "project", where.carry_files)
@@ -83,7 +84,8 @@ def call(
         if variables:
             own = replace(own, variables={**own.variables, **variables})
             side = replace(side, project=with_variables(side.project, variables) if side.project else None)
-        with Worker(side.setup(own, (one.kind,), 0, max(limit, 1.0))) as worker:
+        setup = side.setup(own, (one.kind,), 0, max(limit, 1.0))
+        with Worker(with_secrets(setup, variables or {})) as worker:
             outcome = gone_through(worker, to, own.name, min(own.timeout or limit, limit), 1)
     request = one.event if is_request(one.kind) else None
     return Called(own.name, side.profile.title, one.name, outcome, request)
@@ -113,20 +115,27 @@ def request_line(
     return as_curl(event.method, address.rstrip("/") + event.target, event.headers, event.body)
 
 
-def where_of(folder: Path, source: str | Profile | None, *, original: bool = False) -> Where:
+def where_of(folder: Path, source: str | Profile | None, *, original: bool = False, stage: str = "") -> Where:
     """Return where the functions of a project, or of a crossing, run; of that the `original` where it is asked for.
 
-    Raises BadInput where neither is there.
+    They are as they are at a `stage`, if one is named. Raises BadInput where neither is there, or no such stage.
     """
     if not holds_crossing(folder):
         wanted = source if isinstance(source, Profile) else find_edition(folder, source)
         profile, declared = read_project(folder, wanted)
+        declared = declared.at_stage(stage) if stage else declared
         return Where(Side(profile, folder, declared), declared, profile, folder)
     record = read_record(folder)
     here, declared = source_side(folder, record, None)
     carried = {one.name for one in record.functions}
     functions = tuple(one for one in declared.functions if one.name in carried)
     side = here if original else target_side(folder, record, frozenset())
+    if stage and side.project is None:
+        raise BadInput(f"{side.profile.title} has no stages: it routes by itself", "Leave --stage out")
+    if stage and side.project is not None:
+        side = replace(side, project=side.project.at_stage(stage))
+        there = {one.name for one in side.project.functions} if side.project else set()
+        functions = tuple(one for one in functions if one.name in there)
     return Where(side, replace(declared, functions=functions), here.profile, here.folder, record.carry_files)
 
 
@@ -136,6 +145,11 @@ def _function(where: Where, name: str) -> Function:
         names = [one.name for one in where.declared.functions]
         raise BadInput(f"there is no function {name!r}{nearest(name, names)}", f"There are: {', '.join(names)}")
     return own
+
+
+def with_secrets(setup: Setup, given: Mapping[str, str]) -> Setup:
+    """Return a setup in which secrets that are given have their values; the others are made up."""
+    return replace(setup, given={name: given[name] for name in setup.secrets if name in given})
 
 
 def with_variables(project: Project, variables: Mapping[str, str]) -> Project:

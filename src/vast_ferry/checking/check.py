@@ -31,6 +31,7 @@ def check(
     crossing: Path | str,
     *,
     samples: Sequence[Path | str] = (),
+    functions: Sequence[str] = (),
     without: Sequence[str] = (),
     limit: float = LONGEST_CALL,
     memory: int = 0,
@@ -40,7 +41,8 @@ def check(
 ) -> CheckResult:
     """Return the verdict on every sample of a crossing.
 
-    `samples` are folders with a folder a function, or single files (default: the original project's own); `without`
+    `samples` are folders with a folder a function, or single files (default: the original project's own); `functions`
+    names those that are checked (default: all); `without`
     names offers that the target's server does not make; `limit` is the longest call in seconds, `memory` what a handler
     may take in MiB (default: what its function declares, and a margin for the interpreter); `source` is where the
     original project lies now, if it was moved. `progress` is told how far it is. Outcomes
@@ -62,6 +64,12 @@ def check(
         )
     target = target_side(folder, record, frozenset(without))
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
+    known = [function.name for function in record.functions]
+    for name in functions:
+        if name not in known:
+            raise BadInput(f"there is no function {name!r}{nearest(name, known)}", f"There are: {', '.join(known)}")
+    if functions:
+        by_function = {name: files for name, files in by_function.items() if name in functions}
     checked: list[Checked] = []
     with scratch_folder() as scratch:
         # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
@@ -74,7 +82,8 @@ def check(
         for one in _run(run, by_function, declared, side.profile, unread):
             checked.append(one)
             progress(f"{len(checked)} samples checked")
-    lacking = tuple(f.name for f in record.functions if not by_function.get(f.name))
+    wanted = functions or known
+    lacking = tuple(f.name for f in record.functions if f.name in wanted and not by_function.get(f.name))
     order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
     checked.sort(key=lambda one: order.get(one.file, -1))
     titles = side.profile.title, target.profile.title

@@ -182,6 +182,8 @@ def carry(
 @click.option("--against", metavar="URL", help="Send the requests to an endpoint that runs, instead of running both.")
 @click.option("--rate", type=Finite(0, 10_000), default=0.0, help="Of these, so many a second at most.")
 @click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
+@click.option("--function", "functions", multiple=True, metavar="NAME", help="Check these functions alone.")
+@click.option("--watch", is_flag=True, help="Check again what a change concerns, until Ctrl-C.")
 @click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
 @click.option("--deliveries", is_flag=True, help="Also deliver events as the target may: twice, in another order, …")
 @click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Plant faults for so long at most.")
@@ -202,6 +204,8 @@ def check(
     against: str | None,
     rate: float,
     header: Sequence[str],
+    functions: Sequence[str],
+    watch: bool,
     strength: bool,
     deliveries: bool,
     seconds: float,
@@ -230,7 +234,12 @@ def check(
     if against:
         result = _checked_against(crossing, against, rate, limit, header, samples)
     else:
-        result = run_check(crossing, samples=samples, without=without, limit=limit, memory=memory or 0, source=source)
+        options = {"samples": samples, "without": without, "limit": limit, "memory": memory or 0, "source": source}
+        if watch:
+            from vast_ferry.cli.watching import watching
+
+            watching(crossing, source, functions, form, lambda names: run_check(crossing, functions=names, **options))
+        result = run_check(crossing, functions=functions, **options)
     probed = Probed()
     if not against:
         probed = probe(crossing, samples, limit, memory or 0, seconds=seconds, strength=strength, deliveries=deliveries)

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 @click.argument("sample", default="")
 @click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
 @click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
+@click.option("--stage", default="", metavar="NAME", help="As it is at that stage.")
 @click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
 @click.option("--curl", metavar="URL", help="Print the line that sends the same request to URL, and call nothing.")
 @FORMAT
@@ -31,6 +32,7 @@ def call(
     sample: str,
     source: str | None,
     env: tuple[str, ...],
+    stage: str,
     limit: float,
     curl: str,
     form: str,
@@ -50,7 +52,9 @@ def call(
         click.echo(request_line(project, function, sample, curl, source=source, given=given))
         return
     variables = dict(named_value(one, "--env") for one in env)
-    made = call_once(project, function, sample, source=source, given=given, variables=variables, limit=limit)
+    made = call_once(
+        project, function, sample, source=source, given=given, variables=variables, stage=stage, limit=limit
+    )
     emit(form, called_data(made), called_text(made))
     good = (Ending.REPLIED, Ending.RETURNED, Ending.ACKNOWLEDGED)
     sys.exit(0 if made.outcome.ending in good else 1)
@@ -63,11 +67,16 @@ def call(
 @click.option("--host", default="127.0.0.1", help="At which address (default: this machine alone).")
 @click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
 @click.option("--env-file", type=click.Path(path_type=Path), help="A file of such lines.")
+@click.option("--stage", default="", metavar="NAME", help="As it is at that stage.")
 @click.option("--state", type=click.Path(path_type=Path), help="Folder in which services keep what they hold.")
 @click.option("--speed", type=Finite(0.01, 10_000), default=1.0, help="Waits between attempts are so much shorter.")
 @click.option("--schedules", is_flag=True, help="Call functions when their schedules fire, by the clock.")
 @click.option("--keep", is_flag=True, help="Keep what comes in as samples of the project.")
 @click.option("--redact", multiple=True, metavar="FIELD", help="Of these, make up the values of fields of that name.")
+@click.option(
+    "--debug", type=click.IntRange(1024, 65000), metavar="PORT", help="Let a debugger attach, from that port on."
+)
+@click.option("--wait", is_flag=True, help="Of these, wait for a debugger before handlers are loaded.")
 @click.option("--ready-file", type=click.Path(path_type=Path), help="File that is there while it answers.")
 @FORMAT
 def serve(
@@ -77,11 +86,14 @@ def serve(
     host: str,
     env: tuple[str, ...],
     env_file: Path | None,
+    stage: str,
     state: Path | None,
     speed: float,
     schedules: bool,
     keep: bool,
     redact: tuple[str, ...],
+    debug: int | None,
+    wait: bool,
     ready_file: Path | None,
     form: str,
 ) -> None:
@@ -96,6 +108,7 @@ def serve(
     from vast_ferry.serving.server import LOOPBACK
     from vast_ferry.serving.server import serve as serve_live
     from vast_ferry.serving.state import State
+    from vast_ferry.standins.debugging import Debugger
 
     variables = dict(named_value(one, "--env") for one in (*_lines_of(env_file), *env))
     held = State(state)
@@ -116,8 +129,16 @@ def serve(
         say(f"{len(live.functions)} functions of {live.profile.title} answer at {address}; Ctrl-C ends it")
         for route in routes:
             say(f"  {route}")
+        if live.made_up:
+            say(
+                f"made up: the values of secrets {', '.join(live.made_up)}; --env NAME=VALUE or --env-file gives others"
+            )
 
-    with Live(project, source=source, variables=variables, state=held, say=say) as live:
+    debugger = Debugger(debug, wait) if debug else None
+    with Live(project, source=source, variables=variables, state=held, say=say, stage=stage, debugger=debugger) as live:
+        if debugger is not None:
+            say("handlers run with your own rights, outside of the sandbox, and no call ends by its time:")
+            live.await_debuggers()
         summary = serve_live(
             live,
             host=host,

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final, Literal
 
-from vast_ferry.hub.findings import Finding, Place
+from vast_ferry.hub.findings import BadInput, Finding, Place, nearest
 from vast_ferry.hub.keys import EVERY_KEY, KeyFilter
 from vast_ferry.hub.schedules import Schedule
 
@@ -216,3 +216,25 @@ class Project:
     def function(self, name: str) -> Function | None:
         """Return the function of that name, or nothing."""
         return next((function for function in self.functions if function.name == name), None)
+
+    def at_stage(self, name: str) -> Project:
+        """Return the project as it is at a stage: its functions, with what differs there.
+
+        Variables and secrets of the stage stand beside those that all stages have; anything else takes their place.
+        Raises BadInput where there is no such stage.
+        """
+        stage = next((one for one in self.stages if one.name == name), None)
+        if stage is None:
+            names = [one.name for one in self.stages]
+            remedy = f"There are: {', '.join(names)}" if names else "The definition declares no stages"
+            raise BadInput(f"there is no stage {name!r}{nearest(name, names)}", remedy)
+        made = []
+        for one in self.functions:
+            if stage.only and one.name not in stage.only:
+                continue
+            over = dict(stage.functions.get(one.name, {}))
+            for several in ("variables", "secrets"):
+                if several in over:
+                    over[several] = {**getattr(one, several), **over[several]}
+            made.append(replace(one, **over))
+        return replace(self, functions=tuple(made))

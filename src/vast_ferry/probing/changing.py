@@ -165,14 +165,20 @@ class Changer:
                         made = copy.deepcopy(list(events))
                         made[number][name] = _packed(name, put.with_value(value), event[name])
                         yield made, dict(before)
-        for name, listed in before.items():
-            for number, one in enumerate(listed):
-                for key in ("record", "answer"):
-                    for put in self._left(one.get(key), f"before.{name}.{key}", done):
-                        for value in self._candidates(put.value):
-                            held = {**before, name: [dict(each) for each in listed]}
-                            held[name][number][key] = put.with_value(value)
-                            yield copy.deepcopy(list(events)), held
+        yield from self._held_before(events, before, done)
+
+    def _held_before(
+        self, events: Sequence[Fields], before: Mapping[str, Any], done: set[str]
+    ) -> Iterator[tuple[list[Fields], dict[str, Any]]]:
+        """Yield the same for what services held before."""
+        places = ((name, at, one) for name, listed in before.items() for at, one in enumerate(listed))
+        for name, at, one in places:
+            for key in ("record", "answer"):
+                for put in self._left(one.get(key), f"before.{name}.{key}", done):
+                    for value in self._candidates(put.value):
+                        held = {**before, name: [dict(each) for each in before[name]]}
+                        held[name][at][key] = put.with_value(value)
+                        yield copy.deepcopy(list(events)), held
 
     def _asked_for(
         self, event: Fields, before: Mapping[str, Any], done: set[str]

@@ -25,6 +25,7 @@ from vast_ferry.checking.proving import CallTo, Proving
 from vast_ferry.checking.sides import Side, deployed, target_side
 from vast_ferry.collecting.collect import Collected, Collection
 from vast_ferry.documents.yaml_file import write_yaml
+from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import EventTrigger, Function, RouteTrigger
@@ -38,7 +39,6 @@ from vast_ferry.probing.faults import Piece
 from vast_ferry.probing.harvest import words_of
 from vast_ferry.probing.reach import Point
 from vast_ferry.probing.running import Bench, Run
-from vast_ferry.probing.strength import need_coverage
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.readable import NEEDED, TIME
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
@@ -100,7 +100,7 @@ def make_samples(
     a function gets. `source` names the project's provider where several may be meant. Raises BadInput where there is no
     project, or no such function.
     """
-    need_coverage()
+    require("coverage", "strength", "measures of what samples run")
     folder = Path(project)
     where = where_of(folder, source, original=True)
     names = [one.name for one in where.declared.functions]

@@ -18,6 +18,7 @@ from vast_ferry.checking.compare import compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import Proving
 from vast_ferry.checking.sides import deployed, samples_of, source_side, target_side
+from vast_ferry.hub.extras import require
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Function
 from vast_ferry.hub.outcomes import Outcome
@@ -142,7 +143,7 @@ def strength(
     planted for so many `seconds` at most. Raises BadInput for a folder without a crossing, or for a function that it
     has not.
     """
-    need_coverage()
+    require("coverage", "strength", "measures of what samples run")
     folder = Path(crossing)
     record = read_record(folder)
     side, declared = source_side(folder, record, None)
@@ -152,7 +153,6 @@ def strength(
         if name not in names:
             raise BadInput(f"there is no function {name!r}{nearest(name, names)}", f"There are: {', '.join(names)}")
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
-    entries = {one.name: one.carried_entry for one in record.functions}
     chosen = [one for one in declared.functions if one.name in (functions or names)]
     end = time.monotonic() + seconds
     found: list[Strength] = []
@@ -170,19 +170,9 @@ def strength(
                     kept.append(read_sample(function.name, path, side.profile, top))
                 except BadInput:
                     continue  # the check says so
-            own = _One(run, function, limit, memory, progress, entries[function.name])
+            own = _One(run, function, limit, memory, progress)
             found.append(own.strength(kept, time.monotonic() + share))
     return StrengthResult(tuple(found))
-
-
-def need_coverage() -> None:
-    """Raise BadInput, with what to install, where there is nothing that measures what runs."""
-    try:
-        import coverage  # noqa: F401
-    except ImportError:
-        raise BadInput(
-            "what samples run can't be measured: coverage is not installed", "pip install 'vast-ferry[strength]'"
-        ) from None
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,7 +184,6 @@ class _One:
     limit: float
     memory: int
     progress: Progress
-    carried_entry: str
 
     def strength(self, kept: Sequence[Sample], until: float) -> Strength:
         name = self.function.name

@@ -12,11 +12,12 @@ import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
-from vast_ferry.checking.calling import where_of, with_variables
+from vast_ferry.checking.calling import where_of, with_secrets, with_variables
 from vast_ferry.checking.sides import Side, deployed
 from vast_ferry.collecting.collect import Keeper
 from vast_ferry.definitions.tables import route_style
@@ -26,10 +27,13 @@ from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.serving.state import State, event_of
+from vast_ferry.standins.debugging import AS_LONG_AS_IT_TAKES, DebuggedWorker, Debugger
 from vast_ferry.standins.gateway import Gateway, takes
 from vast_ferry.standins.process import Call, Worker
 from vast_ferry.standins.scratch import scratch_folder
 
+#: So many debuggers are started at once.
+_AT_ONCE: Final = 4
 #: So many workers a function has at most, whatever its provider allows.
 _WORKERS: Final = 2
 #: To look for changes may take this share of the time at most.
@@ -88,7 +92,10 @@ class Live:
         state: State | None = None,
         say: Callable[[str], None] = lambda text: None,
         limit: float = 900.0,
+        stage: str = "",
+        debugger: Debugger | None = None,
     ) -> None:
+        self.stage, self.debugger = stage, debugger
         self.project, self.source, self.variables = project, source, dict(variables or {})
         self.state, self.say, self.limit = state or State(), say, limit
         self._scratch = contextlib.ExitStack()
@@ -124,6 +131,12 @@ class Live:
         """Return the profile of the provider whose handlers these are."""
         return self.loaded.side.profile
 
+    @property
+    def made_up(self) -> list[str]:
+        """Return the names of the secrets that nobody gave: their values are made up."""
+        names = {name for one in self.functions for name in one.secrets}
+        return sorted(names - self.variables.keys())
+
     def keeper(self, redact: Sequence[str]) -> Keeper:
         """Return what keeps samples of the project; of a crossing, of the one that it was carried from."""
         where = where_of(self.project, self.source)
@@ -132,9 +145,11 @@ class Live:
     # --- loading ---
 
     def _load(self) -> _Loaded:
-        where = where_of(self.project, self.source)
+        where = where_of(self.project, self.source, stage=self.stage)
         self._number += 1
-        side = deployed(where.side, self._folder / str(self._number), where.carry_files)
+        side = where.side
+        if self.debugger is None:  # else breakpoints stand in the files themselves
+            side = deployed(where.side, self._folder / str(self._number), where.carry_files)
         declared = where.declared
         if self.variables:
             declared = with_variables(declared, self.variables)
@@ -169,6 +184,8 @@ class Live:
                 return
             self.loaded.close()
             self._loaded = loaded
+            if self.debugger is not None:
+                self.await_debuggers()
             # Calls of the one before may still be under way in its files; those of the one before that are over.
             shutil.rmtree(self._folder / str(self._number - 2), ignore_errors=True)
             self.say(f"loaded again: {', '.join(changed[:5])}{', …' * (len(changed) > 5)}")
@@ -195,11 +212,50 @@ class Live:
         """Return how a call ended; what it did is in the state then, and its events are for `caused`."""
         loaded = self.loaded
         own = function.timeout or loaded.side.profile.model.limits.default_timeout or 60.0
-        limit = min(own, self.limit)
+        limit = min(own, self.limit) if self.debugger is None else AS_LONG_AS_IT_TAKES
         began = time.perf_counter()
-        with _worker_of(loaded, function) as worker:
+        with self._worker_of(loaded, function) as worker:
             outcome = worker.call(Call(kind, tuple(events), self.state.before()), limit)
         return Done(function.name, cause, outcome, time.perf_counter() - began, attempt)
+
+    @contextlib.contextmanager
+    def _worker_of(self, loaded: _Loaded, function: Function) -> Iterator[Worker]:
+        """Give a worker of a function, a new one where none is free and there may be more."""
+        gate = loaded.gates.setdefault(function.name, threading.Semaphore(1 if self.debugger else _WORKERS))
+        with gate:
+            free = loaded.free.setdefault(function.name, [])
+            try:
+                worker = free.pop()
+            except IndexError:
+                worker = self._new_worker(loaded, function)
+            try:
+                yield worker
+            finally:
+                worker.timeouts = 0  # whoever works on it calls again and again
+                if loaded.closed:
+                    worker.stop()
+                else:
+                    free.append(worker)
+
+    def _new_worker(self, loaded: _Loaded, function: Function) -> Worker:
+        setup = with_secrets(loaded.side.setup(function, function.kinds, 0, 30.0), self.variables)
+        if self.debugger is None:
+            return Worker(setup)
+        names = [one.name for one in loaded.declared.functions]
+        return DebuggedWorker(setup, self.debugger.behind(names.index(function.name)))
+
+    def await_debuggers(self) -> None:
+        """Start a worker of each function, so that a debugger can attach before the first call, and say where."""
+        loaded = self.loaded
+        workers = {one.name: self._new_worker(loaded, one) for one in loaded.declared.functions}
+        with ThreadPoolExecutor(_AT_ONCE) as pool:
+            begun = {name: pool.submit(one.begin) for name, one in workers.items() if isinstance(one, DebuggedWorker)}
+            for name, worker in workers.items():
+                assert isinstance(worker, DebuggedWorker)
+                self.say(f"  {name}: {worker.attached_by} at 127.0.0.1:{worker.debugger.port}")
+                loaded.free.setdefault(name, []).append(worker)
+                if why := begun[name].result():
+                    self.say(f"  {name} can't be loaded: {why}")
 
     def caused(self, done: Done) -> list[tuple[str, dict[str, Any]]]:
         """Take what a call did into the state, and return the events that this causes."""
@@ -214,26 +270,6 @@ class Live:
                     ("call", {**event_of("call", data=effect.fields.get("data")), FUNCTION: effect.fields["name"]})
                 )
         return events
-
-
-@contextlib.contextmanager
-def _worker_of(loaded: _Loaded, function: Function) -> Iterator[Worker]:
-    """Give a worker of a function, a new one where none is free and there may be more."""
-    gate = loaded.gates.setdefault(function.name, threading.Semaphore(_WORKERS))
-    with gate:
-        free = loaded.free.setdefault(function.name, [])
-        try:
-            worker = free.pop()
-        except IndexError:
-            worker = Worker(loaded.side.setup(function, function.kinds, 0, 30.0))
-        try:
-            yield worker
-        finally:
-            worker.timeouts = 0  # whoever works on it calls again and again
-            if loaded.closed:
-                worker.stop()
-            else:
-                free.append(worker)
 
 
 def _stamps(folder: Path) -> dict[str, tuple[int, int]]:

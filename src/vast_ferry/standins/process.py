@@ -61,6 +61,7 @@ class Setup:
     modules: dict[str, str] = field(default_factory=dict)
     variables: dict[str, str] = field(default_factory=dict)
     secrets: tuple[str, ...] = ()
+    given: dict[str, str] = field(default_factory=dict, repr=False)  # secrets whose values are not made up
     memory: int = MEMORY
     import_limit: float = 10.0
     script: bool = False  # the entry's file is run, a process an event
@@ -246,18 +247,14 @@ class Worker:
         return outcome
 
     def _start(self) -> Outcome | None:
-        secret_values = {name: stand_in_secret(name) for name in self.setup.secrets}
+        secret_values = {name: stand_in_secret(name) for name in self.setup.secrets} | self.setup.given
         folder = self.setup.folder.resolve()
         self._own = KEEPER_HERE.new_folder()
         places = {"folder": str(folder), "scratch": str(self._own / "scratch"), "services": str(self._own / "services")}
         (self._own / "scratch").mkdir()
-        if not_contained():
-            copied = self._own / "project"
-            shutil.copytree(folder, copied)
-            places["folder"] = str(copied)
         beside = BESIDE_NODE << 20 if self.setup.javascript else 0
         wanted = {**places, "memory": self.setup.memory << 20, "beside": beside}
-        self._talk, self._life = KEEPER_HERE.fork(self, wanted)
+        self._talk, self._life = self._forked(wanted)
         self._talk.setblocking(False)
         self._mark, self._left = b"", bytearray()
         mark = secrets.token_bytes(16)
@@ -301,6 +298,14 @@ class Worker:
                 self._not_loaded = Outcome(Ending.NOT_LOADED, message="its process answered what is no answer")
             self.stop()
         return self._not_loaded
+
+    def _forked(self, wanted: dict[str, Any]) -> tuple[socket.socket, socket.socket]:
+        """Return the near ends of the two sockets of a new process: for calls, and to keep it alive."""
+        if not_contained():
+            assert self._own is not None
+            shutil.copytree(wanted["folder"], self._own / "project")
+            wanted = {**wanted, "folder": str(self._own / "project")}
+        return KEEPER_HERE.fork(self, wanted)
 
     def _code(self) -> dict[str, Any]:
         """Return what calls the handler, and the modules that it imports: compiled, or as what Node runs."""
