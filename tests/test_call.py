@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import re
+import signal
 import subprocess
+import sys
 import threading
 from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, HTTPServer
@@ -13,7 +16,8 @@ from typing import Any
 import pytest
 from conftest import Run
 
-from vast_ferry import BadInput, call
+from vast_ferry import BadInput, call, carry
+from vast_ferry.checking.affected import affected
 from vast_ferry.demo import LANGUAGES, PROJECT
 from vast_ferry.hub.outcomes import Ending
 
@@ -107,3 +111,123 @@ def test_the_line_that_sends_it_elsewhere_sends_the_same(run: Run) -> None:
     assert got == [("/hives/h-7/inspections", sample.replace(b"\r\n", b"\n").partition(b"\n\n")[2])]
     wrong = run("call", PROJECT, "nectar_report", "good-day", "--from", AT, "--curl", address)
     assert (wrong.returncode, "which no request sends" in wrong.stderr) == (2, True)
+
+
+STAGED = """
+app: staged
+zone: north-1
+jobs:
+  take:
+    code: one.py#take
+    when: [{web: GET /take, callers: anyone}]
+    vars: {UNIT: kg, SHOP: main}
+    sealed: {KEY: vault/key}
+  other:
+    code: one.py#take
+    when: [{web: GET /other, callers: anyone}]
+stages:
+  trial:
+    jobs: {take: {vars: {UNIT: g}}}
+    has: [take]
+"""
+#: what is asked of a project with stages, and what comes back
+STAGES = [
+    ((), 0, "kg main"),
+    (("--stage", "trial"), 0, "g main"),
+    (("--stage", "trial", "--env", "UNIT=lb", "--env", "KEY=own"), 0, "lb main own"),
+    (("--stage", "tril"), 2, "there is no stage 'tril' (did you mean 'trial'?). There are: trial"),
+]
+
+
+@pytest.fixture
+def staged(tmp_path: Path) -> Path:
+    """Return a project with a stage, whose function answers with its settings."""
+    folder = tmp_path / "staged"
+    (folder / "samples" / "take").mkdir(parents=True)
+    (folder / "samples" / "take" / "plain.http").write_text("GET /take HTTP/1.1\r\nhost: a.example\r\n\r\n")
+    (folder / "ostermere.yaml").write_text(STAGED)
+    (folder / "one.py").write_text(
+        "import os\n\n\ndef take(event, ctx):\n"
+        "    key = ctx.sealed('KEY')\n"
+        "    own = '' if key.startswith('stand-in') else f' {key}'\n"
+        "    return {'code': 200, 'content': f\"{os.environ['UNIT']} {os.environ['SHOP']}{own}\"}\n"
+    )
+    return folder
+
+
+@pytest.mark.parametrize(("asked", "status", "said"), STAGES)
+def test_a_stages_settings_are_those_that_hold_there(
+    staged: Path, run: Run, asked: tuple[str, ...], status: int, said: str
+) -> None:
+    told = run("call", staged, "take", "plain", "--from", "ostermere@1", *asked, "--format", "json")
+    assert told.returncode == status, told.stderr
+    assert said in (told.stdout if not status else told.stderr)
+    if "trial" in asked:
+        gone = run("call", staged, "other", "--from", "ostermere@1", "--stage", "trial")
+        assert (gone.returncode, "there is no function 'other'" in gone.stderr) == (2, True)
+
+
+#: what is asked, the exit status, and what is said
+LOADS = [
+    (("--rate", "50", "--for", "1s"), 0, '"calls": 50, '),
+    (("--rate", "20", "--for", "1", "--at", "http://127.0.0.1:9"), 1, "ConnectionRefusedError"),
+    (("--rate", "20", "--at", "http://a.example/"), 2, "a.example is not this machine, and is not loaded"),
+    (("--rate", "20", "--at", "http://a.example/", "--i-may-load", "http://a.example"), 2, "http://a.example/"),
+    (("--rate", "20", "--at", "127.0.0.1"), 2, "'127.0.0.1' is no address"),
+    (("--rate", "9000", "--for", "50m"), 2, "that would be 27,000,000 calls"),
+    (("--rate", "20", "--for", "soon"), 2, "--for soon is no time"),
+    (("--rate", "20", "--plot", "a.gif"), 2, "a.gif is no kind of plot"),
+]
+
+
+@pytest.mark.parametrize(("asked", "status", "said"), LOADS)
+def test_a_function_is_called_at_a_rate(staged: Path, run: Run, asked: tuple[str, ...], status: int, said: str) -> None:
+    told = run("call", staged, "take", "plain", "--from", "ostermere@1", *asked, "--format", "json")
+    assert told.returncode == status, told.stderr
+    assert said in (told.stderr if status == 2 else re.sub(r"\s+", " ", told.stdout))
+
+
+def test_both_sides_of_a_crossing_are_loaded_and_drawn(staged: Path, tmp_path: Path, run: Run) -> None:
+    carry(staged, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    told = run("call", tmp_path / "there", "take", "--rate", "40", "--for", "1s", "--plot", tmp_path / "l.png")
+    assert told.returncode == 0, told.stderr
+    assert re.search(r"Ostermere 1 +40 +0 .*\nThornwick 2 +40 +0 ", told.stdout)
+    assert (tmp_path / "l.png").read_bytes().startswith(b"\x89PNG")
+    checked = run("check", tmp_path / "there", "--function", "take", "--plot", tmp_path / "t.svg")
+    assert checked.returncode == 0, checked.stdout
+    assert "<path" in (tmp_path / "t.svg").read_text()
+
+
+def test_what_a_change_concerns_is_checked_again(staged: Path, tmp_path: Path) -> None:
+    (staged / "two.py").write_text("def other(event, ctx):\n    return {'code': 204}\n")
+    own = "    when: [{web: GET /o"
+    text = STAGED.replace(f"    code: one.py#take\n{own}", f"    code: two.py#other\n{own}")
+    (staged / "ostermere.yaml").write_text(text)
+    carry(staged, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    cases = [
+        (staged / "one.py", ["take"]),
+        (staged / "two.py", ["other"]),
+        (staged / "samples" / "take" / "new.http", ["take"]),
+        (staged / "ostermere.yaml", ["take", "other"]),
+        (tmp_path / "there" / "two.py", ["other"]),
+        (tmp_path / "there" / "crossing.json", ["take", "other"]),
+    ]
+    for path, wanted in cases:
+        assert affected(tmp_path / "there", [path]) == wanted, path
+
+
+@pytest.mark.slow
+def test_a_check_that_watches_goes_on_until_it_is_ended(staged: Path, tmp_path: Path) -> None:
+    carry(staged, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    words = [sys.executable, "-m", "vast_ferry", "check", str(tmp_path / "there"), "--watch", "--function", "take"]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as watcher:
+        assert watcher.stdout is not None
+        told = iter(watcher.stdout.readline, "")
+        assert any("watching; Ctrl-C ends it" in line for line in told)
+        handler = tmp_path / "there" / "one.py"
+        handler.write_text(handler.read_text().replace("200", "201"))
+        assert any("one.py changed: take" in line for line in told)
+        assert any("differs" in line for line in told)
+        assert any("watching; Ctrl-C ends it" in line for line in told)
+        watcher.send_signal(signal.SIGINT)
+        assert watcher.wait(10) in (130, -signal.SIGINT)

@@ -154,17 +154,14 @@ def test_nodes_inspector_does_the_same(tmp_path: Path, answers: list[Any]) -> No
     port = free_ports(8)
     with served(tmp_path / "there", tmp_path, "--debug", str(port)) as (web, _):
         line = str(line_of(handler, "const unit = "))
-        client = subprocess.Popen(
-            [node_program(), "--input-type=module", "--eval", INSPECT, str(port), line],
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-        assert client.stdout is not None
-        assert client.stdout.readline().strip() == "waiting"
-        thread = asked_beside(f"{web.base_url}/hives/h-7/weight?day=mon", answers)
-        assert json.loads(client.stdout.readline()) == ["weight", "h-7"]
-        thread.join(30)
-        assert client.wait(20) == 0
+        words = [node_program(), "--input-type=module", "--eval", INSPECT, str(port), line]
+        with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as client:
+            assert client.stdout is not None
+            assert client.stdout.readline().strip() == "waiting"
+            thread = asked_beside(f"{web.base_url}/hives/h-7/weight?day=mon", answers)
+            assert json.loads(client.stdout.readline()) == ["weight", "h-7"]
+            thread.join(30)
+            assert client.wait(20) == 0
         assert answers[0][0] == 200
 
 

@@ -25,6 +25,7 @@ WIDTH = 158
 PICTURES = {
     "demo": "vast-ferry demo",
     "check": "vast-ferry check ported",
+    "strength": "vast-ferry check ported --strength --deliveries --function record_inspection --function nectar_report",
     "profile-show": "vast-ferry profile show ostermere@1 --to wsgi --kind http",
     "survey": "vast-ferry survey apiary",
     "gaps": "vast-ferry gaps apiary --to brackendale",

@@ -24,7 +24,7 @@ shot() { # NAME COMMAND: what the command leaves on the screen
 python -c "import sys; sys.path.insert(0, '$top/tools'); import pictures, pathlib; pictures.prepare(pathlib.Path('$work'))"
 typed() { python -c "import sys; sys.path.insert(0, '$top/tools'); import pictures; print(pictures.PICTURES['$1'])"; }
 say() { echo "echo -e '\$ $(typed "$1")\\n'; $(typed "$1")"; }
-for name in demo check call serve profile-show survey carry try answers lint convert fidelity-table import; do shot $name "$(say $name)"; done
+for name in ${ONLY:-demo check strength call serve profile-show survey carry try answers lint convert fidelity-table import}; do shot $name "$(say $name)"; done
 shot gaps "echo -e '\$ $(typed gaps)\n'; FORCE_COLOR=1 COLUMNS=157 $(typed gaps) | head -43"
 (cd "$work" && $(typed cost) --plot "$out/cost.png" >/dev/null) || true
 vast-ferry profile fidelity --plot "$out/fidelity.png" >/dev/null

@@ -76,11 +76,11 @@ def call(
     seconds. Raises BadInput where there is no such function, sample or stage, or its triggers take no such event.
     """
     where = where_of(Path(project), source, stage=stage)
-    own = _function(where, function)
+    own = function_of(where, function)
     with scratch_folder() as scratch:
         side = deployed(where.side, scratch / "project", where.carry_files)
-        one = _sample(where, own, sample, given)
-        to = _to(where, side, own, one)
+        one = sample_of(where, own, sample, given)
+        to = call_of(where, side, own, one)
         if variables:
             own = replace(own, variables={**own.variables, **variables})
             side = replace(side, project=with_variables(side.project, variables) if side.project else None)
@@ -105,8 +105,8 @@ def request_line(
     Raises BadInput where there is no such sample, or it is no request.
     """
     where = where_of(Path(project), source)
-    own = _function(where, function)
-    one = _sample(where, own, sample, given)
+    own = function_of(where, function)
+    one = sample_of(where, own, sample, given)
     if not is_request(one.kind):
         raise BadInput(f"{one.name} is a {one.kind} event, which no request sends", "Name a sample that is a request")
     if "://" not in address:
@@ -139,7 +139,8 @@ def where_of(folder: Path, source: str | Profile | None, *, original: bool = Fal
     return Where(side, replace(declared, functions=functions), here.profile, here.folder, record.carry_files)
 
 
-def _function(where: Where, name: str) -> Function:
+def function_of(where: Where, name: str) -> Function:
+    """Return a function by its name; raises BadInput where there is none."""
     own = where.declared.function(name)
     if own is None:
         names = [one.name for one in where.declared.functions]
@@ -161,7 +162,11 @@ def with_variables(project: Project, variables: Mapping[str, str]) -> Project:
 # --- the sample ---
 
 
-def _sample(where: Where, function: Function, named: str, given: bytes | None) -> Sample:
+def sample_of(where: Where, function: Function, named: str, given: bytes | None = None) -> Sample:
+    """Return the sample that is meant: a name, a file, `-` for what is given, or the only one that is kept.
+
+    Raises BadInput where there is no such sample.
+    """
     if named == STDIN:
         return _of_input(where, function, given or b"")
     top = where.folder / FOLDER
@@ -200,7 +205,7 @@ def _of_input(where: Where, function: Function, data: bytes) -> Sample:
 # --- the way to it ---
 
 
-def _to(where: Where, side: Side, function: Function, sample: Sample) -> CallTo:
+def call_of(where: Where, side: Side, function: Function, sample: Sample) -> CallTo:
     """Return the call as it goes to the function; raises BadInput where it does not get there."""
     made = Call(sample.kind, sample.events, sample.before, sample.answers)
     if sample.kind not in function.kinds:

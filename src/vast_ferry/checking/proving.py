@@ -298,8 +298,13 @@ def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -
     fails = original.ending in (Ending.FAILED, Ending.EXITED)
     before, after = _errors_logged(original), _errors_logged(carried)
     logs = next((line for said, line in after.items() if said not in before), "") if len(after) > len(before) else ""
+    took = original.seconds, carried.seconds
     return replace(
-        checked, fails=fails, logs=logs, unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items())
+        checked,
+        fails=fails,
+        logs=logs,
+        took=took,
+        unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items()),
     )
 
 

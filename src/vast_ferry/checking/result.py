@@ -31,6 +31,7 @@ class Checked:
     unseen: tuple[tuple[str, str], ...] = ()
     fails: bool = False  # the original fails on it
     read: bool = True  # its file could be read
+    took: tuple[float, float] = (0.0, 0.0)  # how long the original and the carried one took, in seconds
     logs: str = ""  # a line of the carried one's log that tells of an error, and the original logs no such line
     reached: bool = True  # a handler was called: the provider did not answer by itself, as it does where no route fits
 

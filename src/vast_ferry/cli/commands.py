@@ -182,6 +182,7 @@ def carry(
 @click.option("--against", metavar="URL", help="Send the requests to an endpoint that runs, instead of running both.")
 @click.option("--rate", type=Finite(0, 10_000), default=0.0, help="Of these, so many a second at most.")
 @click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
+@click.option("--plot", type=click.Path(path_type=Path), help="Also draw how long handlers took (.png, .svg).")
 @click.option("--function", "functions", multiple=True, metavar="NAME", help="Check these functions alone.")
 @click.option("--watch", is_flag=True, help="Check again what a change concerns, until Ctrl-C.")
 @click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
@@ -204,6 +205,7 @@ def check(
     against: str | None,
     rate: float,
     header: Sequence[str],
+    plot: Path | None,
     functions: Sequence[str],
     watch: bool,
     strength: bool,
@@ -221,6 +223,10 @@ def check(
     from vast_ferry.surveying.crossing_file import crossing_file
 
     check_report_paths(report, ".html", ".json", ".xml", ".sarif")
+    if plot is not None:
+        from vast_ferry.reports.cost_plot import check_plot_path
+
+        check_plot_path(plot)
     if not against:
         crossing_file(crossing)  # which is told at once, before anything else is loaded
 
@@ -240,9 +246,14 @@ def check(
 
             watching(crossing, source, functions, form, lambda names: run_check(crossing, functions=names, **options))
         result = run_check(crossing, functions=functions, **options)
+    if plot is not None:
+        from vast_ferry.reports.times_plot import plot_times
+
+        plot_times(result, plot)
     probed = Probed()
     if not against:
-        probed = probe(crossing, samples, limit, memory or 0, seconds=seconds, strength=strength, deliveries=deliveries)
+        asked = {"samples": samples, "functions": functions, "limit": limit, "memory": memory or 0}
+        probed = probe(crossing, asked, seconds=seconds, strength=strength, deliveries=deliveries)
     data, text = check_data(result) | probed.data(), Group(check_text(result, str(crossing)), *probed.texts())
     for path in report:
         if path.suffix == ".html":

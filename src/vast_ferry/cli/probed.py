@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -52,9 +52,7 @@ class Probed:
 
 def probe(
     crossing: Path,
-    samples: Sequence[Path],
-    limit: float,
-    memory: int,
+    options: Mapping[str, Any],
     *,
     seconds: float,
     strength: bool,
@@ -67,10 +65,6 @@ def probe(
     from vast_ferry.probing.strength import strength as strength_of
 
     with telling() as progress:
-        told = deliver(crossing, samples=samples, limit=limit, memory=memory, progress=progress) if deliveries else None
-        strong = (
-            strength_of(crossing, samples=samples, seconds=seconds, limit=limit, memory=memory, progress=progress)
-            if strength
-            else None
-        )
+        told = deliver(crossing, progress=progress, **options) if deliveries else None
+        strong = strength_of(crossing, seconds=seconds, progress=progress, **options) if strength else None
     return Probed(strong, told)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from vast_ferry.cli.options import FORMAT, Finite, emit, named_value
+from vast_ferry.cli.options import FORMAT, Finite, emit, named_value, telling
 
 if TYPE_CHECKING:
     from vast_ferry.serving.live import Done
@@ -24,6 +25,13 @@ if TYPE_CHECKING:
 @click.option("--env", "env", multiple=True, metavar="NAME=VALUE", help="A variable over those that are declared.")
 @click.option("--stage", default="", metavar="NAME", help="As it is at that stage.")
 @click.option("--limit", type=Finite(0.05, 900), default=10.0, help="Longest call, and longest import, in seconds.")
+@click.option("--rate", type=Finite(0.01, 10_000), help="Call it so many times a second, and tell how long calls take.")
+@click.option("--for", "span", default="10s", metavar="TIME", help="Of these, for so long (10s, 2m).")
+@click.option("--at", "address", default="", metavar="URL", help="Of these, send the request to what runs there.")
+@click.option("--i-may-load", "allowed", default="", metavar="URL", help="Of these, that it is yours to load.")
+@click.option(
+    "--plot", type=click.Path(path_type=Path), help="Of these, also draw how long each call took (.png, .svg)."
+)
 @click.option("--curl", metavar="URL", help="Print the line that sends the same request to URL, and call nothing.")
 @FORMAT
 def call(
@@ -34,14 +42,21 @@ def call(
     env: tuple[str, ...],
     stage: str,
     limit: float,
+    rate: float | None,
+    span: str,
+    address: str,
+    allowed: str,
+    plot: Path | None,
     curl: str,
     form: str,
 ) -> None:
     """Call FUNCTION of PROJECT (or of a crossing) once, with SAMPLE: one that is kept, a file, or `-`.
 
     What comes back is the answer, the log, what it did to the services behind it, and how long it took. Exit status: 1
-    where it failed.
+    where it failed. With --rate it is called again and again, on both sides of a crossing.
     """
+    if rate is not None:
+        sys.exit(_load(project, function, sample, source, rate, span, address, allowed, plot, form))
     from vast_ferry.checking.calling import call as call_once
     from vast_ferry.checking.calling import request_line
     from vast_ferry.hub.outcomes import Ending
@@ -155,6 +170,52 @@ def serve(
     else:
         click.echo()
         print_text(summary_text(summary.lines()))
+
+
+def _load(
+    project: Path,
+    function: str,
+    sample: str,
+    source: str | None,
+    rate: float,
+    span: str,
+    address: str,
+    allowed: str,
+    plot: Path | None,
+    form: str,
+) -> int:
+    """Call a function at a rate, tell how it did, and return the exit status."""
+    from vast_ferry.checking.loading import load
+    from vast_ferry.reports.cost_plot import check_plot_path
+    from vast_ferry.reports.loaded import loaded_data, loaded_text, plot_loaded
+
+    if plot is not None:
+        check_plot_path(plot)
+    seconds = _seconds_of(span)
+    with telling() as progress:
+        made = load(
+            project,
+            function,
+            sample,
+            rate=rate,
+            seconds=seconds,
+            address=address,
+            allowed=allowed,
+            source=source,
+            progress=progress,
+        )
+    if plot is not None:
+        plot_loaded(made, plot)
+    emit(form, loaded_data(made), loaded_text(made))
+    return 1 if any(side.failed for side in made.sides) else 0
+
+
+def _seconds_of(span: str) -> float:
+    """Return the seconds of a time such as 10s, 2m or 10."""
+    found = re.fullmatch(r"(\d+(?:\.\d+)?)(s|m)?", span)
+    if found is None or not 0 < float(found[1]) <= 3600:
+        raise click.UsageError(f"--for {span} is no time: give 10s or 2m")
+    return float(found[1]) * (60 if found[2] == "m" else 1)
 
 
 def _lines_of(path: Path | None) -> list[str]:

@@ -106,6 +106,7 @@ def deliveries(
     crossing: Path | str,
     *,
     samples: Sequence[Path | str] = (),
+    functions: Sequence[str] = (),
     limit: float = 10.0,
     memory: int = 0,
     progress: Progress = quietly,
@@ -128,6 +129,8 @@ def deliveries(
         )
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=Originals())
         for function in declared.functions:
+            if functions and function.name not in functions:
+                continue
             if function.name not in by_function or all(KINDS[kind].alone for kind in function.kinds):
                 continue
             kept: list[Sample] = []

@@ -167,5 +167,5 @@ def deliveries_text(result: DeliveriesResult) -> RenderableType:
     parts += [Text(f"  {name}: not tried, for {why}", "dim") for name, why in result.untried]
     counts = Counter(one.verdict for one in result.delivered)
     told = f"{len(result.delivered)} other deliveries: {counts[HOLDS]} leave the same, {counts[AS_BEFORE]} something "
-    parts.append(Text(f"{told}else as they did at {result.source}, {counts[BREAKS]} break."))
+    parts.append(Text(f"{told}else (and so they did at {result.source}), {counts[BREAKS]} break what held there."))
     return Group(*parts)
