@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
+from typing import Any, Final
 
 from vast_ferry.checking.exact_json import Difference, Number, Repeated, differences, parse_exact, shown, step
 from vast_ferry.checking.varying import Template, TooLarge
@@ -387,6 +387,10 @@ def _bytes_at(body: bytes, at: int) -> str:
     return f"{piece or '(end)'} of {len(body)} bytes"
 
 
+#: The error of a stand-in that is given a value of a type which its operation does not take.
+_OF_A_STAND_IN: Final = "StandInTypeError"
+
+
 def nothing_to_compare(outcome: Outcome) -> str:
     """Return why a source's outcome gives nothing to compare with, or an empty text."""
     if outcome.ending in (Ending.TIMED_OUT, Ending.DIED, Ending.NOT_LOADED):
@@ -395,5 +399,10 @@ def nothing_to_compare(outcome: Outcome) -> str:
             f"the original {outcome}{where}"
             if outcome.ending is not Ending.NOT_LOADED
             else (f"the original can't be loaded: {outcome.error}: {outcome.message}{where}")
+        )
+    if outcome.error == _OF_A_STAND_IN:
+        return (
+            f"the original gives a service what it does not take ({outcome.message}): what its provider does then is "
+            "not known here"
         )
     return ""

@@ -15,7 +15,7 @@ import click
 from vast_ferry import __version__
 from vast_ferry.cli.event_commands import event
 from vast_ferry.cli.options import FORMAT, Finite, emit, named_value, telling
-from vast_ferry.cli.probed import Probed, probe
+from vast_ferry.cli.probed import Probed, Wanted, probe
 from vast_ferry.cli.profile_commands import profile
 from vast_ferry.cli.running_commands import call, serve
 
@@ -185,6 +185,8 @@ def carry(
 @click.option("--plot", type=click.Path(path_type=Path), help="Also draw how long handlers took (.png, .svg).")
 @click.option("--function", "functions", multiple=True, metavar="NAME", help="Check these functions alone.")
 @click.option("--watch", is_flag=True, help="Check again what a change concerns, until Ctrl-C.")
+@click.option("--bundle", type=click.Path(path_type=Path), help="Also see that nothing is missing, and write FILE.zip.")
+@click.option("--find-links", multiple=True, type=click.Path(path_type=Path), help="Of these, folders with wheels.")
 @click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
 @click.option("--deliveries", is_flag=True, help="Also deliver events as the target may: twice, in another order, …")
 @click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Plant faults for so long at most.")
@@ -208,6 +210,8 @@ def check(
     plot: Path | None,
     functions: Sequence[str],
     watch: bool,
+    bundle: Path | None,
+    find_links: Sequence[Path],
     strength: bool,
     deliveries: bool,
     seconds: float,
@@ -223,6 +227,7 @@ def check(
     from vast_ferry.surveying.crossing_file import crossing_file
 
     check_report_paths(report, ".html", ".json", ".xml", ".sarif")
+    check_report_paths([bundle] if bundle else [], ".zip")
     if plot is not None:
         from vast_ferry.reports.cost_plot import check_plot_path
 
@@ -253,7 +258,8 @@ def check(
     probed = Probed()
     if not against:
         asked = {"samples": samples, "functions": functions, "limit": limit, "memory": memory or 0}
-        probed = probe(crossing, asked, seconds=seconds, strength=strength, deliveries=deliveries)
+        wanted = Wanted(strength, deliveries, seconds, bundle, tuple(find_links))
+        probed = probe(crossing, asked, wanted)
     data, text = check_data(result) | probed.data(), Group(check_text(result, str(crossing)), *probed.texts())
     for path in report:
         if path.suffix == ".html":
@@ -263,7 +269,7 @@ def check(
         else:
             write_json(path, data if path.suffix == ".json" else sarif(result, crossing, probed.findings))
     emit(form, data, text)
-    sys.exit(0 if result.good else 1)
+    sys.exit(0 if result.good and probed.whole else 1)
 
 
 def _checked_against(

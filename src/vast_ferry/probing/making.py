@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.checking.calling import Where, where_of
-from vast_ferry.checking.compare import compare
+from vast_ferry.checking.compare import compare, nothing_to_compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import CallTo, Proving
 from vast_ferry.checking.sides import Side, deployed, target_side
@@ -215,6 +215,8 @@ class _Maker:
                 self.known.add(content)
                 called = self.run.at_source(sample, sample.events)
                 one = _Candidate(sample, called, call(called))
+                if nothing_to_compare(one.run.outcome):
+                    continue
                 self.candidates.append(one)
                 self.made.generated += 1
                 if one.run.points - points or one.ending not in endings:

@@ -66,7 +66,7 @@ class Reader:
         for path, ran in reached.items():
             if language_of(path) == PYTHON:
                 found |= {(path, int(one), int(other)) for one, other in ran}
-            else:
+            elif path in self._read or (self.folder / path).is_file():  # what is made up in memory is no file
                 found |= {(path, *at) for at in self._counted(path).ran(ran)}
         return frozenset(found)
 

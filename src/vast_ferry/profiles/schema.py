@@ -674,6 +674,7 @@ class LimitsModel(Model):
     largest_event: int = Field(0, description="largest event, in bytes")
     largest_request: int = Field(0, description="largest content of a request, in bytes")
     largest_reply: int = Field(0, description="largest content of a reply, in bytes")
+    largest_bundle: int = Field(0, description="largest archive of a project with all that it needs, in bytes")
     concurrency: int = Field(1, description="most calls that one instance takes at a time")
     languages: list[str] = Field([], description="versions of Python that run there")
     batch_size: int = Field(1, description="most events in a batch")

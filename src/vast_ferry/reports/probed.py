@@ -12,6 +12,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from vast_ferry.checking.bundle import Bundle
 from vast_ferry.probing.deliveries import AS_BEFORE, BREAKS, HOLDS, DeliveriesResult
 from vast_ferry.probing.making import MadeSamples
 from vast_ferry.probing.reach import Covered
@@ -168,4 +169,26 @@ def deliveries_text(result: DeliveriesResult) -> RenderableType:
     counts = Counter(one.verdict for one in result.delivered)
     told = f"{len(result.delivered)} other deliveries: {counts[HOLDS]} leave the same, {counts[AS_BEFORE]} something "
     parts.append(Text(f"{told}else (and so they did at {result.source}), {counts[BREAKS]} break what held there."))
+    return Group(*parts)
+
+
+def bundle_data(made: Bundle) -> dict[str, Any]:
+    """Return whether what was carried is whole, what it needs, and how much it is."""
+    return {
+        "whole": made.whole,
+        "files": made.files,
+        "size": made.size,
+        "required": list(made.required),
+        "findings": [one.as_data() for one in made.findings],
+    }
+
+
+def bundle_text(made: Bundle) -> RenderableType:
+    """Return what is missing, and how much what was carried is with all that it needs."""
+    parts: list[RenderableType] = [Text("Bundle", "bold")]
+    if made.findings:
+        parts.append(findings_table(made.findings))
+    needs = f", {len(made.required)} required: {', '.join(made.required)}" if made.required else ", nothing required"
+    whole = "nothing is missing" if made.whole else "it is not whole"
+    parts.append(Text(f"{made.files} files, {made.size:,} bytes{needs}; {whole}."))
     return Group(*parts)

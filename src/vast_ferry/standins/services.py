@@ -171,7 +171,7 @@ class Services:
 
     def _write_record(self, hub: dict[str, Any]) -> None:
         if not isinstance(hub["record"], dict):
-            raise TypeError(f"a record is a mapping, not {type(hub['record']).__name__}")
+            raise StandInTypeError(f"a record is a mapping, not {type(hub['record']).__name__}")
         self._put_record(hub, hub["record"])
         self.note("record.write", hub)
 
@@ -204,28 +204,32 @@ class Services:
         return self.answers.get(_text(hub["name"]))
 
 
+class StandInTypeError(TypeError):
+    """A value of a type that the operation does not take; what the provider itself does with one nobody knows here."""
+
+
 def _text(value: Any) -> str:
     if not isinstance(value, str):
-        raise TypeError(f"a text was wanted, not {type(value).__name__}")
+        raise StandInTypeError(f"a text was wanted, not {type(value).__name__}")
     return value
 
 
 def _bytes(value: Any) -> bytes:
     if not isinstance(value, bytes):
-        raise TypeError(f"bytes were wanted, not {type(value).__name__}")
+        raise StandInTypeError(f"bytes were wanted, not {type(value).__name__}")
     return value
 
 
 def _canonical(keys: Any) -> str:
     if not isinstance(keys, dict) or not keys:
-        raise TypeError("a record's key is a mapping from column to value")
+        raise StandInTypeError("a record's key is a mapping from column to value")
     return json.dumps(keys, sort_keys=True)
 
 
 def plain(value: Any) -> Any:
     """Return bytes as JSON can hold them."""
     if not isinstance(value, bytes):
-        raise TypeError(f"{type(value).__name__} is no JSON value")
+        raise StandInTypeError(f"{type(value).__name__} is no JSON value")
     return {_BYTES: base64.b64encode(value).decode("ascii")}
 
 

@@ -314,11 +314,11 @@ def script(setup: dict[str, Any], folder: str, services: Any, unseen: Unseen) ->
             effects, found = json.loads(done.read() or b"[[], []]", object_hook=services.module.from_plain)
             services.effects += effects
             unseen.found.update((what, place) for what, place in found)
+        mount.note_changes()  # of one that failed as well: what it wrote is there
         code_of_exit = os.waitstatus_to_exitcode(status)
         if code_of_exit:
             how = f"status {code_of_exit}" if code_of_exit > 0 else f"signal {-code_of_exit}"
             raise ExitStatus(f"the script ended with {how}")
-        mount.note_changes()
         return printed
 
     return run

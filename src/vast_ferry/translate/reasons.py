@@ -128,6 +128,17 @@ NOTES: Final = {
         "a content was sent piece by piece; at {target} it is put together first",
         "Make sure that it is not too large, and that nobody waits for its first piece",
     ),
+    "content-perhaps-no-text": (
+        Severity.NOTE,
+        "what is answered as content may be neither text nor bytes; {source} refuses that, {target} makes a text of it",
+        "Make a text of it in the handler, or make sure that it is one",
+    ),
+    "field-refused-sooner": (
+        Severity.NOTE,
+        "a header field whose value can't be sent (a line end, a control, what is no Latin-1) is refused at {target} "
+        "where the answer is made, and at {source} when it is given",
+        "Make sure that what comes from outside is encoded",
+    ),
     "own-loop": (
         Severity.NOTE,
         "it stays a coroutine, which an event loop of its own runs to its end for each call at {target}",

@@ -39,6 +39,7 @@ from vast_ferry.translate.javascript.values import (
     never_fails,
     own_nodes,
 )
+from vast_ferry.translate.reasons import note
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +47,7 @@ class Project:
     """What handlers of one project share on their way: where it comes from, its functions, what is emitted."""
 
     title: str
+    target: str  # where it goes
     takes: Takes
     emitted: Emitted
     function_of: Callable[[JavaScriptFile, Scopes, Node], Node | None]
@@ -195,6 +197,7 @@ class Answering:
             statement = above if above.type in ("expression_statement", "return_statement") else None
             before = _before(statement, steps)
             text = reading.written(chain, [node for _, node in before])
+            self._note(reading.notes)
             if not text:
                 continue
             without = [one for one, _ in before]
@@ -209,6 +212,14 @@ class Answering:
                 text = f"return {text}"
             found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
         return [] if any(self._is_half_told(one, found) for one in found) else found
+
+    def _note(self, notes: dict[str, Node]) -> None:
+        """Tell of what is taken for granted in an answer, each kind once a handler."""
+        for code, node in notes.items():
+            if all(one.code != code for one in self.findings):
+                severity, reason, remedy = note(code, self.project.title, self.project.target)
+                place = self.file.place(node)
+                self.findings.append(Finding(code, severity, reason, remedy, place, self.one.name))
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given)
@@ -302,7 +313,10 @@ class Answering:
     def _in_full(self, value: Node) -> bool:
         """Write an answer that stands there in full as the target has it; tell whether it is done."""
         shapes = (reply_there(self.ours.answered), self.reply)
-        text = self._reading(shapes).written(value)
+        reading = self._reading(shapes)
+        text = reading.written(value)
+        if text:
+            self._note(reading.notes)
         if not text:
             return False
         self._replace(value, text)

@@ -59,6 +59,7 @@ class Answers:
         self._text = text_of  # an expression's source, with what is read of the event written in it
         self.ours, self.theirs = shapes
         self.quote = _quote_of(self.file)
+        self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
 
     def written(self, value: Node, before: Sequence[Node] = ()) -> str:
         """Return an answer as the target has it; empty where that is left to the emitted function.
@@ -302,6 +303,7 @@ class Answers:
         content = told.content if told.content and not bodyless else "null"
         if told.content and bodyless:
             return ""
+        self._note_what_the_platform_does(told, headers_are_its_own=by_field["headers"].lens.name == "web_headers")
         fields = [*told.fields, *((self._quoted("set-cookie"), cookie) for cookie in told.cookies)]
         named = []
         status, headers = by_field.get("status"), by_field.get("headers")
@@ -323,6 +325,16 @@ class Answers:
         pad = self._indent(value)
         parts = [content, *([_object(named, f"{pad}  ")] if named else [])]
         return f"new {form.short_name}({', '.join(parts)})"
+
+    def _note_what_the_platform_does(self, told: Told, *, headers_are_its_own: bool) -> None:
+        """Note where the platform's own objects take or refuse a value otherwise than the source."""
+        if not headers_are_its_own:
+            return
+        if told.body is not None and self.contents.of(told.body) not in (TEXT, BYTES):
+            self.notes["content-perhaps-no-text"] = told.body
+        values = [held for _, held in told.fields] + told.cookies
+        if any(not _is_literal(held) for held in values):
+            self.notes["field-refused-sooner"] = told.order[0]
 
     def _as_mapping(self, value: Node, told: Told) -> str:
         """Return the mapping that an answer is."""
@@ -441,6 +453,11 @@ class Answers:
 
     def _quoted(self, text: str) -> str:
         return f"{self.quote}{text}{self.quote}"
+
+
+def _is_literal(source: str) -> bool:
+    """Tell whether the source of a value is a text without anything filled in."""
+    return source[:1] in ("'", '"') or (source[:1] == "`" and "${" not in source)
 
 
 def _object(named: list[str], pad: str = "") -> str:

@@ -134,7 +134,7 @@ class Native:
         self, one: Function, kinds: tuple[Kind, Kind], seen: tuple[JavaScriptFile, Scopes, Node]
     ) -> _Handler:
         """Return a handler that is rewritten; what it is handed gets other names where it knows these."""
-        project = Project(self.source.title, self.takes, self.emitted, self.function_of)
+        project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of)
         hosts = self.target.hosts if self.calls_services(seen[0].path) else ()
         limit = self.limit_of(one)
         made = _Handler(project, one, kinds, seen, limit)

@@ -115,7 +115,10 @@ export function textOrPacked(body, contentType) {
 /** Return the bytes of a content given as text, or as Base64 where it is packed. */
 export function fromTextOrPacked(content, packed, contentType) {
   if (content === null || content === undefined || content === "") return Buffer.alloc(0);
-  if (typeof content !== "string") throw new TypeError(`content is text, not ${content.constructor?.name}`);
+  if (typeof content !== "string") {
+    const wanted = ArrayBuffer.isView(content) || content instanceof ArrayBuffer ? "text" : "text or bytes";
+    throw new TypeError(`content is ${wanted}, not ${content.constructor?.name ?? typeof content}`);
+  }
   if (!packed) return encoded(content, charsetOf(contentType));
   if (content.length % 4 || !/^[A-Za-z0-9+/]*={0,2}$/.test(content)) throw new RangeError("this is no Base64");
   return Buffer.from(content, "base64");
