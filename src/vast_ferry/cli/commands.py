@@ -184,6 +184,7 @@ def carry(
 @click.option("--header", multiple=True, metavar="NAME=VARIABLE", help="A header field from an environment variable.")
 @click.option("--plot", type=click.Path(path_type=Path), help="Also draw how long handlers took (.png, .svg).")
 @click.option("--function", "functions", multiple=True, metavar="NAME", help="Check these functions alone.")
+@click.option("--all", "every", is_flag=True, help="List the samples that are the same as well.")
 @click.option("--watch", is_flag=True, help="Check again what a change concerns, until Ctrl-C.")
 @click.option("--bundle", type=click.Path(path_type=Path), help="Also see that nothing is missing, and write FILE.zip.")
 @click.option("--find-links", multiple=True, type=click.Path(path_type=Path), help="Of these, folders with wheels.")
@@ -209,6 +210,7 @@ def check(
     header: Sequence[str],
     plot: Path | None,
     functions: Sequence[str],
+    every: bool,
     watch: bool,
     bundle: Path | None,
     find_links: Sequence[Path],
@@ -223,7 +225,7 @@ def check(
     With --against URL the samples that are requests go to an endpoint that runs (deployed, or served here), and its
     answers are compared with the original's.
     """
-    from vast_ferry.reports.files import check_report_paths, write_json, write_report
+    from vast_ferry.reports.files import check_report_paths
     from vast_ferry.surveying.crossing_file import crossing_file
 
     check_report_paths(report, ".html", ".json", ".xml", ".sarif")
@@ -237,9 +239,7 @@ def check(
 
     from rich.console import Group
 
-    from vast_ferry.reports.check_page import check_page
     from vast_ferry.reports.data import check_data
-    from vast_ferry.reports.for_machines import junit, sarif
     from vast_ferry.reports.text import check_text
 
     if against:
@@ -260,16 +260,32 @@ def check(
         asked = {"samples": samples, "functions": functions, "limit": limit, "memory": memory or 0}
         wanted = Wanted(strength, deliveries, seconds, bundle, tuple(find_links))
         probed = probe(crossing, asked, wanted)
-    data, text = check_data(result) | probed.data(), Group(check_text(result, str(crossing)), *probed.texts())
-    for path in report:
+    data, text = (
+        check_data(result) | probed.data(),
+        Group(check_text(result, str(crossing), every=every), *probed.texts()),
+    )
+    _write_reports(report, crossing, result, probed, data)
+    emit(form, data, text)
+    sys.exit(0 if result.good and probed.whole else 1)
+
+
+def _write_reports(
+    paths: Sequence[Path], crossing: Path, result: CheckResult, probed: Probed, data: dict[str, Any]
+) -> None:
+    """Write a check in every form that is asked for, by the names of the files."""
+    if not paths:
+        return
+    from vast_ferry.reports.check_page import check_page
+    from vast_ferry.reports.files import write_json, write_report
+    from vast_ferry.reports.for_machines import junit, sarif
+
+    for path in paths:
         if path.suffix == ".html":
             write_report(path, check_page(result, probed.strength, probed.deliveries))
         elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:
             write_json(path, data if path.suffix == ".json" else sarif(result, crossing, probed.findings))
-    emit(form, data, text)
-    sys.exit(0 if result.good and probed.whole else 1)
 
 
 def _checked_against(

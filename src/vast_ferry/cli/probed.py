@@ -39,6 +39,8 @@ class Probed:
 
     def data(self) -> dict[str, Any]:
         """Return it as plain data, to stand beside a check's."""
+        if self == Probed():
+            return {}
         from vast_ferry.reports.probed import bundle_data, deliveries_data, strength_data
 
         data: dict[str, Any] = {}
@@ -52,6 +54,8 @@ class Probed:
 
     def texts(self) -> Iterator[RenderableType]:
         """Yield it as text, part by part."""
+        if self == Probed():
+            return
         from vast_ferry.reports.probed import bundle_text, deliveries_text, strength_text
 
         if self.bundle is not None:

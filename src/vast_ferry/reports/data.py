@@ -13,7 +13,7 @@ from vast_ferry.profiles.profile import Profile
 
 if TYPE_CHECKING:  # what is only named here would load a great deal
     from vast_ferry.checking.lint import Linted
-    from vast_ferry.checking.result import CheckResult
+    from vast_ferry.checking.result import Checked, CheckResult
     from vast_ferry.crossing.carry import Crossing
     from vast_ferry.events.convert import Converted
     from vast_ferry.gap_finding.gaps import Gaps
@@ -67,8 +67,15 @@ def check_data(result: CheckResult) -> dict[str, Any]:
         "not_held": list(result.not_held),
         "findings": [finding.as_data() for finding in result.findings],
         "edited": list(result.edited),
-        "samples": [asdict(checked) | {"verdict": str(checked.verdict)} for checked in result.checked],
+        "samples": [_checked_data(checked) for checked in result.checked],
     }
+
+
+def _checked_data(checked: Checked) -> dict[str, Any]:
+    """Return one sample's verdict without its times: what is told of a check is the same each time."""
+    data = asdict(checked) | {"verdict": str(checked.verdict)}
+    del data["took"]
+    return data
 
 
 def loss_data(loss: Loss) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from itertools import groupby
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
@@ -14,10 +14,12 @@ from rich.text import Text
 
 from vast_ferry.checking.bundle import Bundle
 from vast_ferry.probing.deliveries import AS_BEFORE, BREAKS, HOLDS, DeliveriesResult
-from vast_ferry.probing.making import MadeSamples
 from vast_ferry.probing.reach import Covered
 from vast_ferry.probing.strength import Strength, StrengthResult
 from vast_ferry.reports.text import findings_table
+
+if TYPE_CHECKING:  # what makes samples loads what generates values
+    from vast_ferry.probing.making import MadeSamples
 
 #: So many faults of a function are listed that no sample noticed.
 _LISTED = 6

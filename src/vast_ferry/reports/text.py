@@ -114,8 +114,11 @@ def findings_table(findings: Iterable[Finding]) -> RenderableType:
     return Padding(table, (0, 0, 0, 2))
 
 
-def check_text(result: CheckResult, title: str) -> RenderableType:
-    """Return the verdicts, function by function; where answers differ, the place and both values."""
+def check_text(result: CheckResult, title: str, *, every: bool = False) -> RenderableType:
+    """Return the verdicts, function by function; where answers differ, the place and both values.
+
+    Samples that are the same are counted, and listed where `every` one is asked for.
+    """
     parts: list[RenderableType] = [
         heading(title, f"{result.source} and {result.target}, side by side"),
         Text(),
@@ -126,19 +129,7 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
             *(Text(f"  {one}", "yellow") for one in result.not_held),
             Text(),
         ]
-    every = len(result.checked) <= LISTED
-    for function, group in groupby(result.checked, key=lambda checked: checked.function):
-        checked = list(group)
-        same = sum(one.verdict is Verdict.SAME for one in checked)
-        parts.append(Text.assemble((function, "bold"), (f"  {same} of {len(checked)} same", "dim")))
-        table = Table.grid(padding=(0, 2, 0, 0))
-        table.add_column(no_wrap=True)
-        table.add_column(no_wrap=True, overflow="ellipsis", max_width=36)
-        table.add_column()
-        for one in checked:
-            if every or one.verdict is not Verdict.SAME:
-                table.add_row(Text(one.verdict, VERDICT_STYLE[one.verdict]), one.sample, _details(one))
-        parts += [Padding(table, (0, 0, 0, 2)), Text()]
+    parts += _functions(result, every)
     for name in result.without_samples:
         parts += [
             Text.assemble((name, "bold"), ("  no samples: nothing was proven", VERDICT_STYLE[Verdict.UNCHECKED])),
@@ -165,6 +156,44 @@ def check_text(result: CheckResult, title: str) -> RenderableType:
         parts.append(Text(f"Changed since they were carried: {', '.join(result.edited)}", "yellow"))
     parts.append(_sum(result))
     return Group(*parts)
+
+
+def _functions(result: CheckResult, every: bool) -> list[RenderableType]:
+    functions: dict[str, list[Checked]] = {}
+    for one in result.checked:
+        functions.setdefault(one.function, []).append(one)
+    parts: list[RenderableType] = []
+    spaced = True
+    # What is not the same comes first; of the rest a line a function says enough.
+    for name, checked in sorted(
+        functions.items(), key=lambda item: all(one.verdict is Verdict.SAME for one in item[1])
+    ):
+        same = sum(one.verdict is Verdict.SAME for one in checked)
+        parts.append(Text.assemble((name, "bold"), (f"  {same} of {len(checked)} same", "dim")))
+        shown = [one for one in checked if every or one.verdict is not Verdict.SAME or _notable(one)]
+        spaced = bool(shown)
+        if shown:
+            parts += [Padding(_samples(shown), (0, 0, 0, 2)), Text()]
+    return parts if spaced else [*parts, Text()]
+
+
+def _all_same(checked: list[Checked]) -> bool:
+    return all(one.verdict is Verdict.SAME for one in checked)
+
+
+def _samples(checked: list[Checked]) -> Table:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True, overflow="ellipsis", max_width=36)
+    table.add_column()
+    for one in checked:
+        table.add_row(Text(one.verdict, VERDICT_STYLE[one.verdict]), one.sample, _details(one))
+    return table
+
+
+def _notable(one: Checked) -> bool:
+    """Tell whether there is more to say of a sample than that it is the same."""
+    return bool(one.varies) or not one.reached
 
 
 def _details(one: Checked) -> RenderableType:
