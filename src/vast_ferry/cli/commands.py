@@ -278,10 +278,11 @@ def _write_reports(
     from vast_ferry.reports.check_page import check_page
     from vast_ferry.reports.files import write_json, write_report
     from vast_ferry.reports.for_machines import junit, sarif
+    from vast_ferry.reports.sources import sources_of
 
     for path in paths:
         if path.suffix == ".html":
-            write_report(path, check_page(result, probed.strength, probed.deliveries))
+            write_report(path, check_page(result, probed.strength, probed.deliveries, sources_of(crossing)))
         elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:

@@ -5,6 +5,7 @@ Whatever came from outside goes through the template's escaping.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -15,6 +16,7 @@ from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import Checked, CheckResult
 from vast_ferry.probing.deliveries import DeliveriesResult
 from vast_ferry.probing.strength import StrengthResult
+from vast_ferry.reports.sources import Sources
 
 _WORST: Final = (Verdict.DIFFERS, Verdict.UNHELD, Verdict.UNCHECKED, Verdict.SAME)
 
@@ -36,12 +38,15 @@ class _Function:
 
 
 def check_page(
-    result: CheckResult, strength: StrengthResult | None = None, deliveries: DeliveriesResult | None = None
+    result: CheckResult,
+    strength: StrengthResult | None = None,
+    deliveries: DeliveriesResult | None = None,
+    sources: Sequence[Sources] = (),
 ) -> str:
     """Return the page: a summary, functions with a difference first, every difference place by place.
 
     With a `strength` it also tells, function by function, what the samples run and which faults they notice; with
-    `deliveries` what breaks where events come as the target may deliver them.
+    `deliveries` what breaks where events come as the target may deliver them; with `sources` both sides' code.
     """
     by_name: dict[str, list[Checked]] = {name: [] for name in result.without_samples}
     for one in result.checked:
@@ -70,4 +75,5 @@ def check_page(
         strength=strength,
         strong=strong,
         deliveries=deliveries,
+        sources=sources,
     )
