@@ -62,9 +62,8 @@ def main() -> None:
                     mark = "told" if codes else "UNTOLD"
                     verdicts[mark] += 1
                     first = done.differences[0]
-                    print(
-                        f"  {mark} {done.function} {done.sample} → {target}: {first.at}: {first.expected[:70]!r} / {first.got[:70]!r} {sorted(codes)[:4]}"
-                    )
+                    differs = f"{first.at}: {first.expected[:70]!r} / {first.got[:70]!r}"
+                    print(f"  {mark} {done.function} {done.sample} → {target}: {differs} {sorted(codes)[:4]}")
             print(f"{own} → {target}: {dict(verdicts)}", flush=True)
 
 
