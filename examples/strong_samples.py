@@ -33,9 +33,9 @@ def main(seconds: float) -> None:
         after = vast_ferry.strength(crossing, functions=["record_inspection"], seconds=seconds).functions[0]
         print(f"{after.function}: {after.samples} samples notice {after.noticed} of {len(after.planted)} faults")
 
-        for told in vast_ferry.deliveries(crossing).findings:
+        for told in vast_ferry.deliveries(crossing, functions=["nectar_report"]).findings:
             print(f"{told.code}: {told.reason}")
 
 
 if __name__ == "__main__":
-    main(float(sys.argv[1]) if len(sys.argv) > 1 else 5)
+    main(float(sys.argv[1]) if len(sys.argv) > 1 else 3)

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Run
+from conftest import Run, some
 
 from vast_ferry import carry
 from vast_ferry.demo import LANGUAGES, PROJECT
@@ -53,7 +53,7 @@ NEEDS = [
 ]
 
 
-@pytest.mark.parametrize(("requirements", "line", "wanted"), NEEDS)
+@pytest.mark.parametrize(("requirements", "line", "wanted"), some(NEEDS, 3))
 def test_what_is_imported_is_required(
     tmp_path: Path, wheels: Path, run: Run, requirements: str, line: str, wanted: set[tuple[str, str]]
 ) -> None:

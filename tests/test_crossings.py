@@ -99,7 +99,7 @@ YARD_AT = {
 }
 
 
-@pytest.mark.parametrize("to", some(YARD_AT, 2))
+@pytest.mark.parametrize("to", some(YARD_AT, 3))
 def test_bindings_become_calls_and_bindings_again(tmp_path: Path, to: str) -> None:
     carry(YARD, to=to, out=tmp_path / "there", style="wrapped")
     result = check(tmp_path / "there")

@@ -50,7 +50,7 @@ TARGETS = {
 }
 
 
-@pytest.mark.parametrize("to", some(reversed(TARGETS), 4))
+@pytest.mark.parametrize("to", some(reversed(TARGETS), 6))
 def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str) -> None:
     made = carry(DEMO, to=to, out=tmp_path / "there")
     result = check(tmp_path / "there")

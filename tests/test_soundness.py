@@ -362,7 +362,7 @@ async def a(request, services):
 }
 
 
-@pytest.mark.parametrize("to", some(["ostermere@2", "thornwick", "asgi"], 1))
+@pytest.mark.parametrize("to", some(["ostermere@2", "thornwick", "asgi"], 2))
 @pytest.mark.parametrize("code", WAITS)
 def test_a_coroutine_that_waits_for_its_own_things_stays_one(
     project: Project, tmp_path: Path, code: str, to: str
