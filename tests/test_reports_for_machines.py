@@ -140,3 +140,24 @@ def test_each_sample_is_a_test_of_the_teams_own(tmp_path: Path, broken: Path, mo
     gone = pytested(tmp_path, "--crossing", str(tmp_path / "none"))
     assert gone.returncode == 4
     assert "none" in gone.stderr
+
+
+#: how a check is asked for, of which what is printed is held against the schema
+ASKED = [
+    (),
+    ("--deliveries", "--function", "nectar_report", "--function", "honey_orders"),
+    ("--strength", "--seconds", "2", "--function", "member_joined"),
+    ("--bundle", "b.zip", "--function", "hive_moved"),
+]
+
+
+@pytest.mark.parametrize("asked", ASKED)
+def test_what_is_printed_as_json_is_as_its_schema_says(
+    broken: Path, run: Run, tmp_path: Path, asked: tuple[str, ...]
+) -> None:
+    schema = json.loads((ROOT / "docs" / "check.schema.json").read_text())
+    jsonschema.Draft202012Validator.check_schema(schema)
+    told = run("check", broken, *asked, "--format", "json", cwd=tmp_path)
+    data = json.loads(told.stdout)
+    jsonschema.Draft202012Validator(schema).validate(data)
+    assert {one.removeprefix("--") for one in asked if one in ("--deliveries", "--strength", "--bundle")} <= data.keys()
