@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
+from typing import Any, Final
 
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.operations import Effect
+
+#: What a handler raises that has no other way to say that its event shall come again.
+NOT_DONE: Final = "not done: it shall come again"
 
 
 class Ending(StrEnum):

@@ -299,7 +299,8 @@ class Changer:
         if holds == "text":
             known = VALUES.get(f"{kind}.{name}", VALUES.get(name))
             if known is not None and self.chance.random() < 0.5:
-                return self.chance.choice(values_of(known))
+                # Nobody sends an event that has no time.
+                return self.chance.choice(values_of(known)) or value
             return self.text(value) if name not in ("time", "due", "change") else value
         if holds in ("record", "value"):
             return self.json(value) if holds == "value" or isinstance(value, dict) else value

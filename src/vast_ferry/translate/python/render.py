@@ -6,6 +6,7 @@ import ast
 from functools import partial
 
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.hub.outcomes import NOT_DONE
 from vast_ferry.mapping.inline import at_text
 from vast_ferry.mapping.places import Call
 from vast_ferry.translate.operations import (
@@ -266,7 +267,7 @@ class Rendering(Writing):
             self.drop(node, "batch")
             return True
         if id(node) in plan.appends:
-            raised = "raise" if plan.appends[id(node)] else 'raise RuntimeError("not done: it shall come again")'
+            raised = "raise" if plan.appends[id(node)] else f'raise RuntimeError("{NOT_DONE}")'
             self.swap(node, raised, "batch")
             return True
         if node is plan.loop and plan.flat:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.hub.outcomes import NOT_DONE
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
@@ -210,13 +211,13 @@ class Replies(ReplyReading, ReplyWriting):
             return
         found = self._again_literal(value, self._again(source))
         if found == "some":
-            self.at.swap(node, 'raise RuntimeError("not done: it shall come again")', "batch")
+            self.at.swap(node, f'raise RuntimeError("{NOT_DONE}")', "batch")
         elif found == "none":
             self.at.swap(node, "return", "batch")
         elif (named := self._again_named(value, self._again(source))) and isinstance(node, ast.Return):
             indent = self.at.indent(self.at.text.start(node))
             listed = self.at.code(named)
-            text = f'if {listed}:\n{indent}    raise RuntimeError("not done: it shall come again")'
+            text = f'if {listed}:\n{indent}    raise RuntimeError("{NOT_DONE}")'
             alone = self.at.text.data[self.at.text.line_start(self.at.text.start(node)) : self.at.text.start(node)]
             if alone.strip():
                 raise Stop("reply-unknown", node)
