@@ -9,7 +9,7 @@ from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import Proving
 from vast_ferry.checking.result import Checked, CheckResult
-from vast_ferry.checking.sides import deployed, samples_of, source_side, target_side
+from vast_ferry.checking.sides import both_deployed, refuse_unknown, samples_of, source_side, target_side
 from vast_ferry.evidence.witnesses import rests_on
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.functions import Project
@@ -17,7 +17,6 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import Sample, read_sample, sample_name
 from vast_ferry.standins.process import not_held
-from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.record import edited, read_record
 
 #: A handler that hangs holds up the check for so long at most, whatever its own limit.
@@ -65,18 +64,11 @@ def check(
     target = target_side(folder, record, frozenset(without))
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
     known = [function.name for function in record.functions]
-    for name in functions:
-        if name not in known:
-            raise BadInput(f"there is no function {name!r}{nearest(name, known)}", f"There are: {', '.join(known)}")
+    refuse_unknown(functions, known)
     if functions:
         by_function = {name: files for name, files in by_function.items() if name in functions}
     checked: list[Checked] = []
-    with scratch_folder() as scratch:
-        # Both sides run on copies: a handler may write beside itself, and hidden files would not be deployed either.
-        sides = (
-            deployed(side, scratch / "source", record.carry_files),
-            deployed(target, scratch / "target", record.carry_files),
-        )
+    with both_deployed(side, target, record.carry_files) as sides:
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=originals or Originals())
         unread: list[tuple[str, str, tuple[str, ...]]] = []
         for one in _run(run, by_function, declared, side.profile, unread):

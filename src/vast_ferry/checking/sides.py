@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -12,8 +13,9 @@ from vast_ferry.definitions.project import read_project
 from vast_ferry.hub.findings import BadInput, Place, nearest
 from vast_ferry.hub.functions import PYTHON, Entry, Function, Project
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.samples.store import FOLDER, sample_files
+from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
 from vast_ferry.standins.process import Setup
+from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.standins.stand_in import stand_in_setup
 from vast_ferry.surveying.crossing_file import holds_crossing
 from vast_ferry.surveying.files import own_files
@@ -75,6 +77,32 @@ def deployed(side: Side, folder: Path, carry_files: Sequence[str]) -> Side:
         target.parent.mkdir(parents=True, exist_ok=True)
         shutil.copyfile(side.folder / path, target)
     return replace(side, folder=folder)
+
+
+@contextmanager
+def both_deployed(source: Side, target: Side, carry_files: Sequence[str]) -> Iterator[tuple[Side, Side]]:
+    """Give both sides on copies of their files.
+
+    A handler may write beside itself, and hidden files would not be deployed either.
+    """
+    with scratch_folder() as scratch:
+        yield deployed(source, scratch / "source", carry_files), deployed(target, scratch / "target", carry_files)
+
+
+def refuse_unknown(wanted: Sequence[str], known: Sequence[str]) -> None:
+    """Raise BadInput where a function is asked for that is not there."""
+    for name in wanted:
+        if name not in known:
+            raise BadInput(f"there is no function {name!r}{nearest(name, known)}", f"There are: {', '.join(known)}")
+
+
+def readable_samples(function: str, files: Sequence[tuple[Path, Path]], profile: Profile) -> list[Sample]:
+    """Return the samples of a function that can be read: the check says which can't."""
+    found = []
+    for path, top in files:
+        with suppress(BadInput):
+            found.append(read_sample(function, path, profile, top))
+    return found
 
 
 def source_side(folder: Path, record: Record, moved: Path | None) -> tuple[Side, Project]:

@@ -36,6 +36,7 @@ from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.helpers import file_bytes
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.samples.readable import held_before
 from vast_ferry.samples.store import FOLDER
 from vast_ferry.standins.gateway import Gateway, takes
 
@@ -401,7 +402,7 @@ def _digest(suffix: str, content: bytes, forms: Forms) -> bytes:
 
 def _with_before(suffix: str, content: bytes, before: Mapping[str, Any]) -> bytes:
     """Return a sample in the readable form, with what services held before."""
-    held = {name: [_readable(one) for one in every] for name, every in before.items()}
+    held = held_before(before)
     if suffix == ".json":
         data: dict[str, Any] = {"native": json.loads(content), "before": held}
     else:
@@ -415,11 +416,6 @@ def _with_before(suffix: str, content: bytes, before: Mapping[str, Any]) -> byte
             told["body"] = file_bytes(event.body)
         data = {"kind": REQUEST, "event": told, "before": held}
     return write_yaml(data).encode("utf-8", "surrogatepass")
-
-
-def _readable(one: Mapping[str, Any]) -> dict[str, Any]:
-    plain = {name: value for name, value in one.items() if value not in ("", {})}
-    return {**plain, "body": file_bytes(one["body"])} if "body" in one else plain
 
 
 def _slug(text: str) -> str:

@@ -20,16 +20,23 @@ from typing import Any, Final
 
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import CallTo, Proving, gone_through
-from vast_ferry.checking.sides import Side, deployed, samples_of, source_side, target_side
-from vast_ferry.hub.findings import BadInput, Finding, Severity
+from vast_ferry.checking.sides import (
+    Side,
+    both_deployed,
+    readable_samples,
+    refuse_unknown,
+    samples_of,
+    source_side,
+    target_side,
+)
+from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Function
 from vast_ferry.hub.kinds import KINDS
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.samples.store import Sample, read_sample
+from vast_ferry.samples.store import Sample
 from vast_ferry.standins.process import Call, Worker
-from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.record import read_record
 
 #: So many samples of a function are delivered otherwise; and after so many effects at most a call is cut off.
@@ -119,26 +126,18 @@ def deliveries(
     record = read_record(folder)
     side, declared = source_side(folder, record, None)
     target = target_side(folder, record, frozenset())
+    refuse_unknown(functions, [one.name for one in record.functions])
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
     found: list[Delivered] = []
     untried: list[tuple[str, str]] = []
-    with scratch_folder() as scratch:
-        sides = (
-            deployed(side, scratch / "source", record.carry_files),
-            deployed(target, scratch / "target", record.carry_files),
-        )
+    with both_deployed(side, target, record.carry_files) as sides:
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=Originals())
         for function in declared.functions:
             if functions and function.name not in functions:
                 continue
             if function.name not in by_function or all(KINDS[kind].alone for kind in function.kinds):
                 continue
-            kept: list[Sample] = []
-            for path, top in by_function[function.name][:MOST]:
-                try:
-                    kept.append(read_sample(function.name, path, side.profile, top))
-                except BadInput:
-                    continue  # the check says so
+            kept = readable_samples(function.name, by_function[function.name][:MOST], side.profile)
             progress(f"{function.name}: delivered otherwise")
             made = list(_of_function(run, function, kept, memory))
             found += made
@@ -175,8 +174,7 @@ def _of_function(run: Proving, function: Function, kept: Sequence[Sample], memor
                     verdict = BREAKS
                     before = one.allowed(run.source.profile, sample.kind)
                     if before:
-                        own = replace(one.call, kind=here.call.kind)
-                        again = source.call(replace(here, call=own))
+                        again = source.call(replace(here, call=one.call))
                         verdict = AS_BEFORE if _difference(source.call(here), again) else BREAKS
                         promise = before if verdict == AS_BEFORE else promise
                 yield Delivered(function.name, sample.name, one.what, verdict, promise, left)

@@ -22,26 +22,25 @@ from vast_ferry.checking.calling import Where, where_of
 from vast_ferry.checking.compare import compare, nothing_to_compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import CallTo, Proving
-from vast_ferry.checking.sides import Side, deployed, target_side
+from vast_ferry.checking.sides import Side, deployed, readable_samples, refuse_unknown, target_side
 from vast_ferry.collecting.collect import Collected, Collection
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
-from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
+from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.hub.functions import EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.keys import KeyFilter, Pattern
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.progress import Progress, quietly
-from vast_ferry.mapping.helpers import file_bytes
 from vast_ferry.probing.changing import Changer
 from vast_ferry.probing.faults import Piece
 from vast_ferry.probing.harvest import words_of
 from vast_ferry.probing.reach import Point
 from vast_ferry.probing.running import Bench, Run
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.samples.readable import NEEDED, TIME
-from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
+from vast_ferry.samples.readable import TIME, readable_data
+from vast_ferry.samples.store import FOLDER, Sample, sample_files
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.crossing_file import holds_crossing
 from vast_ferry.surveying.record import read_record
@@ -104,9 +103,7 @@ def make_samples(
     folder = Path(project)
     where = where_of(folder, source, original=True)
     names = [one.name for one in where.declared.functions]
-    for name in functions:
-        if name not in names:
-            raise BadInput(f"there is no function {name!r}{nearest(name, names)}", f"There are: {', '.join(names)}")
+    refuse_unknown(functions, names)
     chosen = [one for one in where.declared.functions if one.name in (functions or names)]
     made = MadeSamples(Collection(where.folder))
     end = time.monotonic() + seconds
@@ -141,7 +138,7 @@ class _Maker:
         self.made, self.where, self.run, self.function = made, where, run, function
         self.most = MOST
         self.progress: Progress = quietly
-        self.kept = list(_kept(where, function))
+        self.kept = _kept(where, function)
         self.kinds = tuple(dict.fromkeys(sorted({*function.kinds, *(one.kind for one in self.kept)})))
         self.source = self._bench(run.source)
         self.crosses = run.target is not run.source
@@ -249,12 +246,9 @@ class _Maker:
 
     def _keep_what_is_new(self, held: list[_Candidate]) -> None:
         """Keep the smallest events that together run all that is new, and end in all ways that are new."""
-        points = set[Point]().union(*(one.run.points for one in held))
-        endings = {one.ending for one in held}
-        if not held:
-            self.new += [
-                (one, "an event that the trigger takes") for one in self._ran(_first_events(self.function))[:1]
-            ]
+        first = [*held, *(one for one, _ in self.new)]
+        points = set[Point]().union(*(one.run.points for one in first))
+        endings = {one.ending for one in first}
         for one in self.candidates:
             lines = sorted({f"{file}:{line}" for file, line, _ in one.run.points - points})
             if not lines and one.ending in endings:
@@ -339,20 +333,17 @@ class _Maker:
         while (name := f"made-{number}.yaml") in taken:
             number += 1
         comment = re.sub(r"[^\x20-\x7e\u00a0-\uffff]", "?", why)
-        content = f"# Made by `vast-ferry event make`: {comment}\n{write_yaml(_readable(sample))}"
+        told = readable_data(sample.kind, sample.events, sample.before, sample.answers)
+        content = f"# Made by `vast-ferry event make`: {comment}\n{write_yaml(told)}"
         data = content.encode("utf-8", "surrogatepass")
         self.made.collection.samples.append(Collected(self.function.name, name, data, Place()))
         self.made.why[self.function.name, name] = why
 
 
-def _kept(where: Where, function: Function) -> Iterator[Sample]:
+def _kept(where: Where, function: Function) -> list[Sample]:
     top = where.folder / FOLDER
-    for name, path in sample_files(top) if top.is_dir() else ():
-        if name == function.name:
-            try:
-                yield read_sample(name, path, where.home, top)
-            except BadInput:
-                continue  # the check says so
+    files = [(path, top) for name, path in (sample_files(top) if top.is_dir() else ()) if name == function.name]
+    return readable_samples(function.name, files, where.home)
 
 
 def _content(sample: Sample) -> str:
@@ -425,54 +416,3 @@ def _key(wanted: KeyFilter) -> str:
         if isinstance(one, Pattern):
             return "".join(part if isinstance(part, str) else part.chars[:1] or "a" for part in one.parts)
     return "a1"
-
-
-# --- the readable form ---
-
-
-def _readable(sample: Sample) -> dict[str, Any]:
-    """Return what the readable form of a sample holds."""
-    events = [_told(sample.kind, event) for event in sample.events]
-    data: dict[str, Any] = {"kind": sample.kind}
-    data |= {"event": events[0]} if len(events) == 1 else {"events": events}
-    held = {name: [_plain(one) for one in listed] for name, listed in sample.before.items() if listed}
-    if held:
-        data["before"] = held
-    if sample.answers:
-        data["answers"] = [_answer(one) for one in sample.answers]
-    return data
-
-
-def _told(kind: str, event: dict[str, Any]) -> dict[str, Any]:
-    """Return the fields of an event that are not what they are when they are not told."""
-    made = {}
-    for name, one in EVENTS[kind].items():
-        if not one.truth or name in OF_THE_CALL or name in ("id", "route", "captures") or name not in event:
-            continue
-        value = event[name]
-        usual = TIME if name in ("time", "due") else one.default_value
-        if isinstance(value, bytes):
-            value = file_bytes(value)
-            usual = ""
-        elif one.holds == "pairs":
-            value, usual = [list(pair) for pair in value], []
-        if value != usual:
-            made[name] = value
-    return made
-
-
-def _plain(one: dict[str, Any]) -> dict[str, Any]:
-    return {
-        name: file_bytes(value) if isinstance(value, bytes) else value
-        for name, value in one.items()
-        if name in NEEDED or value not in ("", {}, None)
-    }
-
-
-def _answer(one: dict[str, Any]) -> dict[str, Any]:
-    made = dict(one)
-    if "headers" in made:
-        made["headers"] = dict(made["headers"])
-    if isinstance(made.get("body"), bytes):
-        made["body"] = file_bytes(made["body"])
-    return made

@@ -85,9 +85,9 @@ class Bench:
 
     # --- what of the code is the function's own ---
 
-    def own_pieces(self, points: Iterable[Point], *, made: bool = False) -> dict[str, list[Piece]]:
-        """Return the pieces of the author's files that belong to the function, by file; with `made`, of ours too."""
-        ran = {(file, line) for file, line in lines_of(points) if made or file not in self.side.brought}
+    def own_pieces(self, points: Iterable[Point]) -> dict[str, list[Piece]]:
+        """Return the pieces of the author's files that belong to the function, by file."""
+        ran = {(file, line) for file, line in lines_of(points) if file not in self.side.brought}
         files = {file for file, _ in ran} | ({self.setup.entry.file} if not self.setup.script else set())
         found: dict[str, list[Piece]] = {}
         for file in sorted(files):

@@ -17,17 +17,23 @@ from typing import Final
 from vast_ferry.checking.compare import compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import Proving
-from vast_ferry.checking.sides import deployed, samples_of, source_side, target_side
+from vast_ferry.checking.sides import (
+    both_deployed,
+    readable_samples,
+    refuse_unknown,
+    samples_of,
+    source_side,
+    target_side,
+)
 from vast_ferry.hub.extras import require
-from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
+from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.hub.functions import Function
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.probing.faults import Fault
 from vast_ferry.probing.reach import Covered
 from vast_ferry.probing.running import Bench, Run, Tried
-from vast_ferry.samples.store import Sample, read_sample
-from vast_ferry.standins.scratch import scratch_folder
+from vast_ferry.samples.store import Sample
 from vast_ferry.surveying.record import read_record
 
 #: So long faults are planted, in seconds, unless it is said otherwise.
@@ -149,27 +155,16 @@ def strength(
     side, declared = source_side(folder, record, None)
     target = target_side(folder, record, frozenset())
     names = [one.name for one in record.functions]
-    for name in functions:
-        if name not in names:
-            raise BadInput(f"there is no function {name!r}{nearest(name, names)}", f"There are: {', '.join(names)}")
+    refuse_unknown(functions, names)
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
     chosen = [one for one in declared.functions if one.name in (functions or names)]
     end = time.monotonic() + seconds
     found: list[Strength] = []
-    with scratch_folder() as scratch:
-        sides = (
-            deployed(side, scratch / "source", record.carry_files),
-            deployed(target, scratch / "target", record.carry_files),
-        )
+    with both_deployed(side, target, record.carry_files) as sides:
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=Originals())
         for number, function in enumerate(chosen):
             share = max(0.0, end - time.monotonic()) / (len(chosen) - number)
-            kept: list[Sample] = []
-            for path, top in by_function.get(function.name, []):
-                try:
-                    kept.append(read_sample(function.name, path, side.profile, top))
-                except BadInput:
-                    continue  # the check says so
+            kept = readable_samples(function.name, by_function.get(function.name, []), side.profile)
             own = _One(run, function, limit, memory, progress)
             found.append(own.strength(kept, time.monotonic() + share))
     return StrengthResult(tuple(found))

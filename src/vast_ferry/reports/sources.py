@@ -6,7 +6,7 @@ escapes it; nothing of it runs.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from pathlib import Path
@@ -125,8 +125,3 @@ def _folded(rows: Iterator[Line]) -> Iterator[Line | int]:
         yield row
     if count:
         yield count
-
-
-def changed_in(sources: Sequence[Sources]) -> int:
-    """Return how many lines were changed in all."""
-    return sum(isinstance(row, Line) and row.changed for one in sources for row in one.rows)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import http
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
@@ -16,6 +16,7 @@ from vast_ferry.hub.fields import CHECKS, EVENTS, OF_THE_CALL, Field
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.operations import OPERATIONS
+from vast_ferry.mapping.helpers import file_bytes
 
 #: When what a sample tells did happen, unless it says so.
 TIME: Final = "2026-11-25T08:30:00.000Z"
@@ -212,3 +213,60 @@ def _plain(value: Any, field: Field) -> Any:
 def _brief(value: Any) -> str:
     text = json.dumps(value, ensure_ascii=False, default=str)
     return text if len(text) <= 60 else f"{text[:57]}…"
+
+
+# --- writing ---
+
+
+def readable_data(
+    kind: str,
+    events: Sequence[Mapping[str, Any]],
+    before: Mapping[str, Any] | None = None,
+    answers: Sequence[Mapping[str, Any]] = (),
+) -> dict[str, Any]:
+    """Return what the readable form of a sample holds: of events the fields that are not what they are untold."""
+    told = [_told(kind, event) for event in events]
+    data: dict[str, Any] = {"kind": kind}
+    data |= {"event": told[0]} if len(told) == 1 else {"events": told}
+    if held := held_before(before or {}):
+        data["before"] = held
+    if answers:
+        data["answers"] = [_answer(one) for one in answers]
+    return data
+
+
+def held_before(before: Mapping[str, Any]) -> dict[str, Any]:
+    """Return what services held before, as the readable form has it."""
+    return {name: [_plainly(one) for one in listed] for name, listed in before.items() if listed}
+
+
+def _told(kind: str, event: Mapping[str, Any]) -> dict[str, Any]:
+    made = {}
+    for name, one in EVENTS[kind].items():
+        if not one.truth or name in OF_THE_CALL or name in ("id", "route", "captures") or name not in event:
+            continue
+        value, usual = event[name], TIME if name in ("time", "due") else one.default_value
+        if isinstance(value, bytes):
+            value, usual = file_bytes(value), ""
+        elif one.holds == "pairs":
+            value, usual = [list(pair) for pair in value], []
+        if value != usual:
+            made[name] = value
+    return made
+
+
+def _plainly(one: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        name: file_bytes(value) if isinstance(value, bytes) else value
+        for name, value in one.items()
+        if name in NEEDED or value not in ("", {}, None)
+    }
+
+
+def _answer(one: Mapping[str, Any]) -> dict[str, Any]:
+    made = dict(one)
+    if "headers" in made:
+        made["headers"] = dict(made["headers"])
+    if isinstance(made.get("body"), bytes):
+        made["body"] = file_bytes(made["body"])
+    return made
