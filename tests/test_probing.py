@@ -6,6 +6,7 @@ import json
 import shutil
 import textwrap
 from pathlib import Path
+from types import ModuleType
 
 import pytest
 from conftest import ROOT, Run
@@ -52,6 +53,15 @@ def test_what_can_be_wrong_with_a_line(language: str, code: str, wanted: set[str
         planted = one.planted(code.encode()).decode()
         assert planted != code
         assert faults_in_python.faults("a.py", planted) is not None if language == "py" else planted
+
+
+@pytest.mark.parametrize(
+    ("finder", "line"),
+    [(faults_in_python, "ctx.run.tell('x', 1)"), (faults_in_javascript, "ctx.run.tell('x', 1);")],
+)
+def test_what_a_profile_calls_its_log_is_left_alone(finder: ModuleType, line: str) -> None:
+    assert finder.faults("a.py", line)
+    assert not finder.faults("a.py", line, frozenset([("run", "tell")]))
 
 
 #: Of the demo at Thornwick: what no sample notices, each with why nothing could.

@@ -9,7 +9,7 @@ from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, parse_javascript, string_of
 from vast_ferry.probing.faults import Fault, Piece
-from vast_ferry.probing.faults_in_python import LOGGING
+from vast_ferry.probing.faults_in_python import LOGGING, Logs
 
 _TURNED: Final = {
     "===": "!==",
@@ -49,10 +49,10 @@ def pieces(text: str, file: str) -> list[Piece]:
     return found
 
 
-def faults(file: str, text: str) -> list[Fault]:
-    """Return the faults that can be planted in a file, in the order of their lines."""
+def faults(file: str, text: str, logs: Logs = frozenset()) -> list[Fault]:
+    """Return the faults that can be planted in a file, in the order of their lines; none in what `logs` only writes."""
     read = parse_javascript(text.encode("utf-8", "surrogatepass"), file)
-    found = dict.fromkeys(_Finder(file, read).all())
+    found = dict.fromkeys(_Finder(file, read, logs).all())
     return sorted(found, key=lambda one: (one.line, one.begin, one.end, one.text))
 
 
@@ -67,8 +67,9 @@ def _names_at_top(read: JavaScriptFile, node: Node) -> set[str]:
 
 
 class _Finder:
-    def __init__(self, file: str, read: JavaScriptFile) -> None:
-        self.file, self.read = file, read
+    def __init__(self, file: str, read: JavaScriptFile, logs: Logs) -> None:
+        self.file, self.read, self.logs = file, read, logs
+        self.imported = {name for link in read.links for name in link.names}
         self.by_type: Mapping[str, Callable[[Node], Iterator[Fault]]] = {
             "number": self._number,
             "string": self._string,
@@ -114,7 +115,10 @@ class _Finder:
             return True
         called = inner.child_by_field_name("function") if inner.type == "call_expression" else None
         words = _WORD.findall(self.read.text(called)) if called is not None else []
-        return bool(words) and (words[0] == "console" or words[-1] in LOGGING or words[0] in LOGGING)
+        if not words:
+            return False
+        told = tuple(words[1:]) in self.logs and words[0] not in self.imported
+        return told or words[0] == "console" or bool(LOGGING & {words[0], words[-1]})
 
     def _fault(self, node: Node, what: str, text: str, span: tuple[int, int] | None = None) -> Fault:
         begin, end = span or (node.start_byte, node.end_byte)

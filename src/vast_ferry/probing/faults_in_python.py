@@ -46,10 +46,10 @@ _REASONED: Final[dict[type[ast.operator], tuple[str, str]]] = {
     ast.FloorDiv: ("//", "/"),
     ast.Mod: ("%", "*"),
 }
-#: Names of what only writes to a log.
-LOGGING: Final = frozenset(
-    ("print", "log", "logger", "logging", "warn", "warning", "info", "debug", "note", "say", "line")
-)
+#: Names by which everybody's code writes to a log; those of a provider are told by its profile.
+LOGGING: Final = frozenset(("print", "log", "logger", "logging", "warn", "warning", "info", "debug"))
+#: How a provider's log is reached from what a handler is handed: names, one after the other.
+Logs = frozenset[tuple[str, ...]]
 _WORD: Final = re.compile(r"[^\W\d]\w*")
 
 
@@ -72,20 +72,22 @@ def pieces(text: str) -> list[Piece]:
     return found
 
 
-def faults(file: str, text: str) -> list[Fault]:
-    """Return the faults that can be planted in a file, in the order of their lines."""
-    found = list(_Finder(file, text).all())
+def faults(file: str, text: str, logs: Logs = frozenset()) -> list[Fault]:
+    """Return the faults that can be planted in a file, in the order of their lines; none in what `logs` only writes."""
+    found = list(_Finder(file, text, logs).all())
     return sorted(dict.fromkeys(found), key=lambda one: (one.line, one.begin, one.end, one.text))
 
 
 class _Finder:
-    def __init__(self, file: str, text: str) -> None:
-        self.file = file
+    def __init__(self, file: str, text: str, logs: Logs) -> None:
+        self.file, self.logs = file, logs
         self.content = text.encode("utf-8", "surrogatepass")
         self.starts = [0]
         for line in self.content.split(b"\n"):
             self.starts.append(self.starts[-1] + len(line) + 1)
         self.tree = ast.parse(text)
+        imports = [node for node in ast.walk(self.tree) if isinstance(node, ast.Import | ast.ImportFrom)]
+        self.imported = {alias.asname or alias.name.partition(".")[0] for node in imports for alias in node.names}
 
     def all(self) -> Iterator[Fault]:
         stack: list[ast.AST] = list(self.tree.body)
@@ -123,14 +125,15 @@ class _Finder:
         called = node.value.value if isinstance(node.value, ast.Await) else node.value
         while isinstance(called, ast.Call):
             called = called.func
-        if isinstance(called, ast.Attribute):
-            root = called
-            while isinstance(root, ast.Attribute):
-                if root.attr in LOGGING:
-                    return True
-                root = root.value  # type: ignore[assignment]
-            called = root
-        return isinstance(called, ast.Name) and called.id in LOGGING
+        names: list[str] = []
+        while isinstance(called, ast.Attribute):
+            names.insert(0, called.attr)
+            called = called.value
+        if not isinstance(called, ast.Name):
+            return bool(LOGGING & set(names))
+        if tuple(names) in self.logs and called.id not in self.imported:
+            return True
+        return bool(LOGGING & {called.id, *names})
 
     # --- spans ---
 

@@ -372,7 +372,7 @@ def _first_events(function: Function) -> list[Sample]:
         if isinstance(trigger, RouteTrigger):
             method = trigger.methods[0] if trigger.methods else "GET"
             path = _path(trigger)
-            fields.update({"method": method, "path.raw": path, "authority": "api.lindenfold.example"})
+            fields.update({"method": method, "path.raw": path, "authority": "app.example"})
             if method not in ("GET", "HEAD", "DELETE"):
                 fields.update({"headers": [("content-type", "application/json")], "body": b"{}"})
         else:

@@ -23,6 +23,7 @@ from vast_ferry.checking.proving import CallTo, gone_through
 from vast_ferry.checking.sides import Side
 from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Function, language_of
 from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.mapping.places import Attr
 from vast_ferry.probing import faults_in_javascript, faults_in_python
 from vast_ferry.probing.faults import Fault, Piece, pieces_of_one
 from vast_ferry.probing.reach import Covered, Point, Reader, lines_of
@@ -61,6 +62,9 @@ class Bench:
         self.side, self.function, self.limit = side, function, limit
         self.setup: Setup = side.setup(function, kinds, memory, max(limit, 1.0))
         self.reader = Reader(side.folder)
+        surface = side.profile.in_language(function.entry.language)
+        rows = [row for kind in kinds for row in surface.kind(kind).event.rows if row.field == "log"]
+        self._logs = frozenset(tuple(step.name for step in row.at.steps if isinstance(step, Attr)) for row in rows)
         self._at_loading: set[tuple[str, int]] | None = None
 
     def run(self, calls: Sequence[CallTo], seed: int = 1) -> list[Run]:
@@ -118,7 +122,7 @@ class Bench:
             if text is None:
                 continue
             lines = {line for one in own for line in range(one.first, one.last + 1)}
-            found += [one for one in _faults(file, text) if one.line in lines]
+            found += [one for one in _faults(file, text, self._logs) if one.line in lines]
         return found
 
     def _text(self, file: str) -> str | None:
@@ -224,11 +228,11 @@ def _pieces(file: str, text: str) -> list[Piece]:
         return faults_in_javascript.pieces(text, file) if language_of(file) == JAVASCRIPT else []
 
 
-def _faults(file: str, text: str) -> list[Fault]:
+def _faults(file: str, text: str, logs: faults_in_python.Logs) -> list[Fault]:
     with _PARSING:
         if language_of(file) == PYTHON:
-            return faults_in_python.faults(file, text)
-        return faults_in_javascript.faults(file, text) if language_of(file) == JAVASCRIPT else []
+            return faults_in_python.faults(file, text, logs)
+        return faults_in_javascript.faults(file, text, logs) if language_of(file) == JAVASCRIPT else []
 
 
 #: Python's parser must not be used by several threads at once (cpython gh-106905).
