@@ -526,7 +526,7 @@ TEMPLATES = {
 
 @pytest.mark.parametrize("text", TEMPLATES)
 def test_a_template_that_fails_is_one_message(tmp_path: Path, text: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("vast_ferry.crossing.plan.LONGEST_TEMPLATE", 0.3)
+    monkeypatch.setattr("vast_ferry.crossing.templates.LONGEST_TEMPLATE", 0.3)
     path = own_profile(tmp_path, PROFILES["wsgi-1.yaml"])
     for template in tmp_path.glob("*app.py.j2"):
         template.write_text(text) if text else template.unlink()

@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import os
-import sys
-import time
-from collections.abc import Iterator, Sequence, Set
+from collections.abc import Sequence, Set
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
-
-import jinja2
 
 from vast_ferry.crossing.home import as_at_home
 from vast_ferry.crossing.javascript import (
@@ -21,7 +16,8 @@ from vast_ferry.crossing.javascript import (
     links_at_home,
     wrap_javascript,
 )
-from vast_ferry.crossing.wrapping import Wrapping, environment, settings_given
+from vast_ferry.crossing.templates import filled, own_template
+from vast_ferry.crossing.wrapping import Wrapping, settings_given
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.javascript_file import parse_javascript
@@ -42,8 +38,6 @@ from vast_ferry.translate.python.rewritten import Rewritten
 
 #: A definition begins with no more lines of what is to do than are read.
 MOST_COMMENTS = 30
-#: A template of a profile may take so long to be filled in, in seconds.
-LONGEST_TEMPLATE = 5
 MADE_BY = "Made by Vast Ferry; carry the project again rather than edit this file."
 
 
@@ -239,8 +233,7 @@ class Plan:
     def _launcher(self, function: Function) -> str:
         """Return the script that starts a rewritten handler, where a handler is a script."""
         entry, shim = self.rewritten.entries[function.name], self.wrapping.shim_entry(function)
-        template = environment().from_string((Path(__file__).parent / "launcher.py.j2").read_text(encoding="utf-8"))
-        return template.render(
+        return own_template("launcher.py.j2").render(
             function=function,
             entry=entry,
             target=self.target,
@@ -264,7 +257,6 @@ class Plan:
 
     def _in_folders(self, away: Sequence[Function]) -> dict[str, str]:
         """Return the files that have rewritten handlers where each function has a folder of its own."""
-        template = environment().from_string((Path(__file__).parent / "in_folder.py.j2").read_text(encoding="utf-8"))
         made = {}
         for function in away:
             if function.name not in self.rewritten.entries or not self.wrapping.stands_apart(function):
@@ -272,7 +264,9 @@ class Plan:
             file = self.wrapping.shim_entry(function).file
             up = ".parent" * (len(PurePosixPath(file).parts) - 1)
             entry = self.rewritten.entries[function.name]
-            made[file] = template.render(function=function, entry=entry, target=self.target, up=up)
+            made[file] = own_template("in_folder.py.j2").render(
+                function=function, entry=entry, target=self.target, up=up
+            )
         return made
 
     def _note_rewritten(self) -> None:
@@ -493,44 +487,7 @@ class Plan:
     def _filled(self, name: str, **values: Any) -> str:
         """Return a template of the target's profile, filled in; raises BadInput for one that fails or does not end."""
         path = self.target.path.parent / name
-        try:
-            with time_limit(LONGEST_TEMPLATE):
-                return environment().from_string(self.target.template(name)).render(**values)
-        except TimeoutError:
-            why, line = f"it does not end within {LONGEST_TEMPLATE} s", 0
-        except jinja2.TemplateError as error:
-            why, line = f"{type(error).__name__}: {error}", getattr(error, "lineno", None) or 0
-        except (
-            TypeError,
-            ValueError,
-            ArithmeticError,
-            LookupError,
-            AttributeError,
-            RecursionError,
-            MemoryError,
-        ) as error:
-            why, line = f"{type(error).__name__}: {error}", 0
-        raise BadInput(
-            f"the template of {self.target.title} can't be filled in: {why}", "Mend it", Place(str(path), line)
-        )
-
-
-@contextlib.contextmanager
-def time_limit(seconds: float) -> Iterator[None]:
-    """Raise TimeoutError in Python code that runs longer; looked at with every line of it."""
-    end = time.monotonic() + seconds
-    before = sys.gettrace()
-
-    def look(frame: Any, event: str, argument: Any) -> Any:
-        if time.monotonic() > end:
-            raise TimeoutError
-        return look
-
-    sys.settrace(look)
-    try:
-        yield
-    finally:
-        sys.settrace(before)
+        return filled(self.target.template(name), values, Place(str(path)), self.target.title)
 
 
 def _relative(folder: Path, out: Path) -> str:

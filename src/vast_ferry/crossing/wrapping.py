@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 
-import jinja2
-import jinja2.sandbox
-
+from vast_ferry.crossing.templates import own_template
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.hub.operations import OPERATIONS
@@ -17,24 +15,11 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, client_module
 from vast_ferry.mapping.compile.functions import Source, view_event
 from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
-from vast_ferry.mapping.javascript.writing import in_comment, literal
 from vast_ferry.mapping.places import Access, Call
 from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
-
-
-def environment() -> jinja2.Environment:
-    """Return how templates of code are filled in: every value that becomes source goes through `literal`."""
-    made = jinja2.sandbox.SandboxedEnvironment(  # a profile's template may fill in, and do nothing else
-        undefined=jinja2.StrictUndefined, keep_trailing_newline=True
-    )
-    made.filters["literal"] = repr
-    made.filters["docstring"] = docstring
-    made.filters["javascript"] = literal
-    made.filters["in_comment"] = in_comment
-    return made
 
 
 @dataclass(frozen=True, slots=True)
@@ -298,8 +283,7 @@ class Wrapping:
             test = " and ".join(f"{Access(names[c.at.root], c.at.steps).gentle()} == {c.value!r}" for c in told)
             call = f"{one.name}({', '.join(['original', *arguments])})"
             calls.append((test, f"{'await ' * one.asynchronous}{call}"))
-        template = environment().from_string((Path(__file__).parent / "shim.py.j2").read_text(encoding="utf-8"))
-        return template.render(
+        return own_template("shim.py.j2").render(
             function=function,
             source=self.source,
             target=self.target,

@@ -96,6 +96,7 @@ class Aliases:
     _fresh: dict[tuple[Key, str], int] = field(default_factory=dict)
     _attributes: dict[str, list[tuple[Function | None, Module, ast.expr | None]]] | None = None
     _changed: dict[Key, ast.AST | None] = field(default_factory=dict)
+    _loose: dict[Key, bool] = field(default_factory=dict)
     _calls: dict[int, list[Function]] | None = None
     _objects: bool | None = None
 
@@ -103,8 +104,10 @@ class Aliases:
 
     def loose(self, function: Function) -> bool:
         """Tell whether a function hands something of the event that can be changed to where it is lost from sight."""
-        mutable = [node for node in function.nodes.all if id(node) in function.ops and self._can_be_changed(node)]
-        return any(not self._is_held_fast(function, node) for node in mutable)
+        if function.key not in self._loose:
+            mutable = [node for node in function.nodes.all if id(node) in function.ops and self._can_be_changed(node)]
+            self._loose[function.key] = any(not self._is_held_fast(function, node) for node in mutable)
+        return self._loose[function.key]
 
     def _can_be_changed(self, node: ast.AST) -> bool:
         value = self.flow.values.get(id(node))
@@ -162,7 +165,8 @@ class Aliases:
         return self._changed[function.key]
 
     def _changes(self, function: Function) -> Iterator[ast.AST]:
-        inner = {id(one) for node in walk(function.node)[1:] if isinstance(node, DEFINITION) for one in walk(node)}
+        inside = (node for node in function.nodes.each(*DEFINITION) if node is not function.node)
+        inner = {id(one) for node in inside for one in walk(node)}
         for node in function.nodes.all:
             if id(node) in inner:
                 continue

@@ -32,6 +32,9 @@ class Files:
 
     def __init__(self, job: Job, result: Rewritten, handlers: Mapping[str, Function], reach: Reach) -> None:
         self.job, self.result, self.handlers, self.reach = job, result, handlers, reach
+        self._in_module: dict[int, list[tuple[str, Function]]] = {}  # by the module's identity
+        for name, handler in handlers.items():
+            self._in_module.setdefault(id(handler.module), []).append((name, handler))
 
     def write(
         self, renderings: Mapping[Key, Rendering], wrapped: Mapping[Key, None], by_name: Mapping[str, Declared]
@@ -158,9 +161,9 @@ class Files:
     def _classes(self, module: Module, entries: dict[str, Entry]) -> list[Edit]:
         """Return the classes that hand events on to the handlers, where the target calls methods of objects."""
         edits, named = [], dict[str, str]()  # a handler has one class, however many functions are declared with it
-        for one, handler in self.handlers.items():
+        for one, handler in self._in_module.get(id(module), ()):
             kind = self.job.target.kinds[self.job.facts[handler.key].kind]
-            if handler.module is not module or not kind.method:
+            if not kind.method:
                 continue
             called = entries[one].name
             if called not in named:

@@ -133,6 +133,20 @@ class Nodes:
         found = self.within.of(self.root)
         return self._walked.nodes if found is None else found
 
+    @cached_property
+    def _by_class(self) -> dict[type, list[Any]]:
+        found: dict[type, list[Any]] = {}
+        for node in self.all:
+            if node.__class__ in found:
+                found[node.__class__].append(node)
+            else:
+                found[node.__class__] = [node]
+        return found
+
+    def each(self, *kinds: type[ast.AST]) -> list[Any]:
+        """Return the nodes of some classes, class by class, those of each in the order of the source."""
+        return [node for kind in kinds for node in self._by_class.get(kind, ())]
+
     def of(self, definition: ast.AST) -> list[ast.AST] | None:
         """Return the nodes of a function or class below the root; nothing where it is not below it."""
         span = self._walked.spans.get(id(definition))
@@ -164,7 +178,7 @@ class Nodes:
     @cached_property
     def imports(self) -> list[ast.Import | ast.ImportFrom]:
         """Return every statement that imports."""
-        return [node for node in self.all if node.__class__ in (ast.Import, ast.ImportFrom)]
+        return sorted(self.each(ast.Import, ast.ImportFrom), key=lambda node: (node.lineno, node.col_offset))
 
     @cached_property
     def ids(self) -> frozenset[str]:
@@ -175,16 +189,13 @@ class Nodes:
     def attributes(self) -> frozenset[tuple[str, str]]:
         """Return the attributes of names that are read or bound: (name, attribute)."""
         return frozenset(
-            (node.value.id, node.attr)
-            for node in self.all
-            if node.__class__ is ast.Attribute and node.value.__class__ is ast.Name
+            (node.value.id, node.attr) for node in self.each(ast.Attribute) if node.value.__class__ is ast.Name
         )
 
     @cached_property
     def told_global(self) -> frozenset[str]:
         """Return the names that are declared global or nonlocal in it."""
-        told = [node for node in self.all if isinstance(node, (ast.Global, ast.Nonlocal))]
-        return frozenset(name for node in told for name in node.names)
+        return frozenset(name for node in self.each(ast.Global, ast.Nonlocal) for name in node.names)
 
     @cached_property
     def top_names(self) -> frozenset[str]:
@@ -205,8 +216,8 @@ class Nodes:
     @cached_property
     def generates(self) -> bool:
         """Tell whether the function that is the root is a generator itself."""
-        yields = [node for node in self.all if node.__class__ in _YIELDS]
-        functions = (node for node in self.all[1:] if isinstance(node, _FUNCTIONS)) if yields else ()
+        yields = self.each(*_YIELDS)
+        functions = (node for node in self.each(*_FUNCTIONS) if node is not self.root) if yields else ()
         inner = {id(node) for function in functions for node in walk(function)}
         return any(id(node) not in inner for node in yields)
 
@@ -217,8 +228,8 @@ class Nodes:
             return frozenset()
         return frozenset(
             inner.value
-            for node in self.all
-            if isinstance(node, ast.Assign) and any(isinstance(t, ast.Name) and t.id == "__all__" for t in node.targets)
+            for node in self.each(ast.Assign)
+            if any(isinstance(t, ast.Name) and t.id == "__all__" for t in node.targets)
             for inner in walk(node.value)
             if isinstance(inner, ast.Constant) and isinstance(inner.value, str)
         )
@@ -231,7 +242,7 @@ class Nodes:
     @cached_property
     def parameters(self) -> frozenset[str]:
         """Return the names of parameters, of functions inside it as well."""
-        return frozenset(node.arg for node in self.all if node.__class__ is ast.arg)
+        return frozenset(node.arg for node in self.each(ast.arg))
 
     @cached_property
     def bound(self) -> frozenset[str]:

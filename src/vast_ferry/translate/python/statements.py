@@ -11,7 +11,7 @@ from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import (
     Batch,
     Bound,
@@ -184,8 +184,7 @@ class Statements(Expressions):
         if function is None:
             return frozenset()
         if function.shared is None:
-            told = [node for node in walk(function.node) if isinstance(node, (ast.Global, ast.Nonlocal))]
-            function.shared = frozenset(name for node in told for name in node.names) | _bound_late(function.node)
+            function.shared = function.nodes.told_global | _bound_late(function.nodes)
         return function.shared
 
     def _can_go(self, value: Value) -> bool:
@@ -466,16 +465,17 @@ class Statements(Expressions):
         self.meet(ends)
 
 
-def _bound_late(node: ast.AST) -> frozenset[str]:
+def _bound_late(nodes: Nodes) -> frozenset[str]:
     """Return the names that a generator binds whenever it is asked, and those of which a function inside may see two.
 
     A function inside that is called twice may find another thing under a name which is bound more than once.
     """
-    asked = [inner for inner in walk(node) if isinstance(inner, ast.GeneratorExp)]
+    asked = nodes.each(ast.GeneratorExp)
     bound = {name.target.id for one in asked for name in walk(one) if isinstance(name, ast.NamedExpr)}
-    inside = [one for one in walk(node) if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef)) and one is not node]
-    read = {name.id for one in inside for name in walk(one) if isinstance(name, ast.Name)}
-    own = {id(name) for one in inside for name in walk(one)}
-    names = [one for one in walk(node) if isinstance(one, ast.Name) and isinstance(one.ctx, ast.Store)]
-    stores = [one.id for one in names if id(one) not in own]
-    return frozenset(bound | {name for name in read if stores.count(name) > 1})
+    inside = [one for one in nodes.each(ast.FunctionDef, ast.AsyncFunctionDef) if one is not nodes.root]
+    if not inside:
+        return frozenset(bound)
+    within = [name for one in inside for name in walk(one) if isinstance(name, ast.Name)]
+    own = {id(name) for name in within}
+    stores = [one.id for one in nodes.names if isinstance(one.ctx, ast.Store) and id(one) not in own]
+    return frozenset(bound | {name for name in {one.id for one in within} if stores.count(name) > 1})
