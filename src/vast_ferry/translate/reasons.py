@@ -133,6 +133,11 @@ NOTES: Final = {
         "what is answered as content may be neither text nor bytes; {source} refuses that, {target} makes a text of it",
         "Make a text of it in the handler, or make sure that it is one",
     ),
+    "field-perhaps-no-text": (
+        Severity.NOTE,
+        "a header field's value may be no text; {source} refuses that, {target} may make a text of it, or leave it out",
+        "Make a text of it in the handler, or make sure that it is one",
+    ),
     "field-refused-sooner": (
         Severity.NOTE,
         "a header field whose value can't be sent (a line end, a control, what is no Latin-1) is refused at {target} "

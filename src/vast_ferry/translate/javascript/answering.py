@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript
@@ -25,6 +24,8 @@ from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
+from vast_ferry.translate.javascript.handed import FunctionOf
+from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.places import Places, spelt
 from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.stops import Stop
@@ -50,7 +51,7 @@ class Project:
     target: str  # where it goes
     takes: Takes
     emitted: Emitted
-    function_of: Callable[[JavaScriptFile, Scopes, Node], Node | None]
+    function_of: FunctionOf
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +106,7 @@ class Answering:
         self.parameters = [*self.event.handed_over]
         if self.reply.writer is not None and self.reply.written.when == "writer":
             self.parameters = [*self.reply.writer.among(tuple(self.parameters))]
-        self.follower = Follower(self.file, self.scopes, self.places, self.node, project.emitted)
+        self.follower = Follower(Standing(*seen), self.places, project.emitted, project.function_of)
         self.edits: list[Edit] = []
         self.first: list[str] = []
         self.sources: dict[str, Source] = {}
@@ -365,9 +366,9 @@ class Answering:
             return False
         called = value.child_by_field_name("function")
         found = self.project.function_of(self.file, self.scopes, called) if called.type == "identifier" else None
-        if found is None or any(child.type in ("async", "*") for child in found.children):
+        if found is None or any(child.type in ("async", "*") for child in found.node.children):
             return False
-        body = found.child_by_field_name("body")
+        body = found.node.child_by_field_name("body")
         if body.type != "statement_block":
             return is_plain(body)
         returned = [

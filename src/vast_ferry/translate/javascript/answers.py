@@ -42,6 +42,7 @@ class Told:
     order: list[Node] = field(default_factory=list)  # the expressions, as they are evaluated
     body: Node | None = None  # which of them is the content
     typed: str = ""  # the content's type, if it is told
+    perhaps: Node | None = None  # a header field's value that may be no text
 
 
 class Answers:
@@ -70,7 +71,10 @@ class Answers:
         if write is None:
             return ""
         told = self._told(_bare(value), before)
-        return write(value, told) if told is not None else ""
+        text = write(value, told) if told is not None else ""
+        if text and told is not None and told.perhaps is not None:
+            self.notes["field-perhaps-no-text"] = told.perhaps
+        return text
 
     # --- reading ---
 
@@ -177,8 +181,10 @@ class Answers:
     def _put(self, told: Told, name: Node | None, value: Node | None) -> bool:
         """Take in a header field."""
         own = string_of(self.file, name)
-        if own is None or value is None or value.type not in ("string", "template_string"):
+        if own is None or value is None:
             return False
+        if self.contents.of(value) != TEXT:
+            told.perhaps = told.perhaps or value
         if own.lower() == "set-cookie":
             told.cookies.append(self._text(value))
             return True

@@ -9,8 +9,10 @@ outwards: a property leads to the part of that name, a name that is bound to a p
 leads to its parts. Where that ends at a row, what stands there is written as what the target has there, which is equal
 to it: the same translation gives it that a shim would use. A text or a number may be used in any way. What can be
 changed (a mapping, a list, bytes) is made anew at each read, so it is only written so where nobody could tell: it is
-only looked at, or it is read once, outside of loops and inner functions. What has to be waited for, content that can
-be read once, is read at the handler's first line; what is made of it is made where it was read.
+only looked at, or it is read once, outside of loops and inner functions. Where somebody could, it is read at the
+handler's first line, or that of a loop's turn, and has a name from there on: all have the same then, as they had. What
+has to be waited for, content that can be read once, is read at the handler's first line; what is made of it is made
+where it was read.
 
 **What is not understood** (the parameter handed on, spread, compared, given another value; a part that no row knows)
 is no reason to guess: the whole parameter is then made as the source has it, by an emitted function, at the handler's
@@ -19,34 +21,34 @@ first line, under its own names, and the rest of the code is what it was. There 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
 from dataclasses import dataclass, field
-from typing import Final
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of, walk
-from vast_ferry.hub.findings import FerryError
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.functions import Source
-from vast_ferry.mapping.javascript.names import RESERVED
+from vast_ferry.mapping.javascript.names import RESERVED, camel
 from vast_ferry.mapping.javascript.writing import NoTwin
+from vast_ferry.mapping.places import Call
+from vast_ferry.translate.javascript.batches import Batches, Followed
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
-from vast_ferry.translate.javascript.looking import AROUND, Looks
-from vast_ferry.translate.javascript.places import Part, Places, Written, spelt
-from vast_ferry.translate.javascript.scopes import FUNCTIONS, NAMES, Scopes, bound_in, is_written
+from vast_ferry.translate.javascript.handed import (
+    FunctionOf,
+    Handed,
+    Whole,
+    again_and_again,
+    is_awaited,
+    key_and_target,
+    object_text,
+    step_of,
+)
+from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.looking import Looks
+from vast_ferry.translate.javascript.places import Part, Places, Written, last_name
+from vast_ferry.translate.javascript.scopes import NAMES, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Stop
-
-LOOPS = frozenset(("for_statement", "for_in_statement", "while_statement", "do_statement"))
-#: The name of a block that was a loop over a batch.
-LABEL: Final = "one"
-
-
-class Whole(FerryError):
-    """A use of a parameter that is not understood: it is made whole. `node` is where, the message why."""
-
-    def __init__(self, node: Node, why: str) -> None:
-        super().__init__(why)
-        self.node, self.why = node, why
+from vast_ferry.translate.javascript.values import may_both_run
 
 
 @dataclass(slots=True)
@@ -56,16 +58,8 @@ class _Read:
     node: Node
     part: Part
     unpacked: bool = False
-
-
-@dataclass(slots=True)
-class Followed:
-    """What following a parameter came to: edits, statements for the handler's first lines, what these use."""
-
-    edits: list[Edit] = field(default_factory=list)
-    first: list[str] = field(default_factory=list)
-    sources: dict[str, Source] = field(default_factory=dict)
-    helpers: set[str] = field(default_factory=set)
+    handed: bool = False  # it is handed to a helper
+    looked_at: bool = False  # and that only looks at it
 
 
 @dataclass(slots=True)
@@ -87,24 +81,47 @@ class Emitted:
         return found
 
 
-class Follower:
+class Follower(Batches):
     """Follows the parameters of one handler."""
 
-    def __init__(self, file: JavaScriptFile, scopes: Scopes, places: Places, function: Node, emitted: Emitted) -> None:
-        self.file, self.scopes, self.places, self.function = file, scopes, places, function
+    def __init__(self, seen: Standing, places: Places, emitted: Emitted, function_of: FunctionOf) -> None:
+        self.file, self.scopes, self.places, self.function = seen.file, seen.scopes, places, seen.node
+        self.handed = Handed(places, function_of)
         self.emitted = emitted
-        self.taken = {*scopes.names, *RESERVED, *places.theirs.handed_over}  # names that mean something in the file
+        # Names that mean something in the file.
+        self.taken = {*self.scopes.names, *RESERVED, *places.theirs.handed_over}
         self.reads: dict[str, list[_Read]] = {}
         self.given: dict[int, str] = {}  # what reads give, by their nodes
         self.once: set[int] = set()  # loops that are gone through once
+        self.turns: list[Node] = []  # what is done with each event of the target's batch
+        self.of_entries: list[Node] = []  # what is made of one of these events
+        self.shared: set[str] = set()  # places that are read once, for what stands there may be changed
+        self.kept: dict[tuple[str, int], str] = {}  # the names of what is read once, by its place, and where it is
+        self.awaited: list[Node] = []  # where content is read that can be read once
         self.content = ""  # the name of what can be read once, at the first lines
         self.made = Followed()
-        self.has_block = function.child_by_field_name("body").type == "statement_block"
-        self.semicolon = semicolon_of(file)
+        self.has_block = self.function.child_by_field_name("body").type == "statement_block"
+        self.semicolon = semicolon_of(self.file)
 
     def parameter(self, pattern: Node, name: str) -> Followed:
-        """Return what becomes of a parameter that a handler has under a pattern; raises Whole where that fails."""
-        self.made, self.reads, self.content = Followed(), {}, ""
+        """Return what becomes of a parameter that a handler has under a pattern; raises Whole where that fails.
+
+        What may be changed, and is read more than once, is read once (`shared`): then all is followed once more.
+        """
+        known = set(self.taken)
+        while True:
+            self.taken = set(known)
+            found = self._followed(pattern, name)
+            several = self._read_several_times()
+            if several <= self.shared:
+                break
+            self.shared |= several
+        self._wait()
+        return found
+
+    def _followed(self, pattern: Node, name: str) -> Followed:
+        self.made, self.reads, self.content, self.kept = Followed(), {}, "", {}
+        self.turns, self.of_entries, self.awaited = [], [], []
         part = self.places.of_parameter(name)
         if pattern.type == "identifier":
             self._name(pattern, part)
@@ -113,8 +130,6 @@ class Follower:
             self.made.first += [f"const {line}" for line in lines]
         else:
             raise Whole(pattern, "it has a default, or takes the rest")
-        self._check_reads()
-        self._wait()
         return self.made
 
     # --- uses ---
@@ -133,7 +148,7 @@ class Follower:
         """Follow one use outwards."""
         while not (part.is_leaf or part.batch):
             above = node.parent
-            step = self._step(node, above)
+            step = step_of(self.file, node, above)
             if step is None:
                 break
             if step == "()":
@@ -142,7 +157,7 @@ class Follower:
                 node, part = above, part.called
                 self._call(node, part)
                 return
-            if above.type in AROUND:
+            if not step:
                 node = above
                 continue
             if step not in part.parts:
@@ -155,19 +170,12 @@ class Follower:
         else:
             self._held(node, part)
 
-    def _step(self, node: Node, above: Node) -> str | None:
-        """Return the name that is asked of a node, `()` where it is called, nothing where it is used in another way."""
-        if above.type == "member_expression" and above.child_by_field_name("object") == node:
-            return self.file.text(above.child_by_field_name("property"))
-        if above.type == "subscript_expression" and above.child_by_field_name("object") == node:
-            return string_of(self.file, above.child_by_field_name("index"))
-        if above.type == "call_expression" and above.child_by_field_name("function") == node:
-            return "()"
-        return "" if above.type in AROUND else None
-
     def _held(self, node: Node, part: Part) -> None:
-        """Follow a part that is more than one row: bound to a name, or unpacked."""
+        """Follow a part that is more than one row: bound to a name, unpacked, or handed to a helper."""
         above = node.parent
+        if above.type == "arguments":
+            self._hand_on(node, part)
+            return
         if above.type != "variable_declarator" or above.child_by_field_name("value") != node:
             raise Whole(node, "it is used as a whole")
         declaration = above.parent
@@ -186,13 +194,43 @@ class Follower:
         else:
             self._delete(declaration)
 
+    def _hand_on(self, node: Node, part: Part) -> None:
+        """Give a helper of the project an object of what it reads, in place of the part that it was handed."""
+        needed, taken = self.handed.needed(self.file, self.scopes, node, part)
+        values: dict[tuple[str, ...], str] = {}
+        for path, inner in needed.leaves.items():
+            if path in needed.called:
+                waits = path in needed.awaited
+                values[path] = self._as_method(node, inner, given=needed.called[path], waits=waits)
+                continue
+            values[path] = self._written(node, inner)
+            self.reads.setdefault(str(inner.at), []).append(
+                _Read(node, inner, handed=True, looked_at=path not in needed.changed)
+            )
+        if not values:
+            raise Whole(node, "it is handed on to what reads nothing of it")
+        if needed.awaited:
+            self._read_content(node)
+        text = object_text(values)
+        said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]
+        if said:  # it may ask for more than is read
+            text = f"{text} as any"
+        self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
+
+    def _as_method(self, node: Node, part: Part, *, given: bool, waits: bool) -> str:
+        """Return what a helper calls in place of a method of what a handler is handed."""
+        if not given:
+            return f"{'async ' * waits}() => {_as_value(self._written(node, part))}"
+        callee = self._callee(node, part)
+        return callee if "." not in callee else f"(...given) => {callee}(...given)"
+
     def _unpack(self, pattern: Node, part: Part) -> list[str]:
         """Follow what a pattern unpacks; return the declarations that stand in its place."""
         lines: list[str] = []
         for one in pattern.named_children:
             if one.type == "comment":
                 continue
-            key, target = _key_and_target(one)
+            key, target = key_and_target(one)
             if key is None or target is None:
                 raise Whole(one, "the rest of it is taken")
             name = self.file.text(key)
@@ -224,112 +262,12 @@ class Follower:
             raise Whole(one, f"{self.file.text(target)} may be missing")
         for bound in bound_in(target):
             binding = self.scopes.of(bound)
-            if binding is not None and any(_within(use, pattern) for use in binding.uses):
+            if binding is not None and any(within(use, pattern) for use in binding.uses):
                 raise Whole(bound, "a default uses it")
         written = self._written(one, inner)
         self.reads.setdefault(str(inner.at), []).append(_Read(one, inner, unpacked=True))
         self._gives(target, inner)
         return [f"{self.file.text(target)} = {written}"]
-
-    # --- batches ---
-
-    def _batch_name(self, node: Node, part: Part) -> None:
-        binding = self.scopes.of(node)
-        if binding is None or binding.writes or len(binding.uses) != 1:
-            raise Whole(node, "the batch is used more than once")
-        self._batch(binding.uses[0], part)
-
-    def _batch(self, node: Node, part: Part) -> None:
-        """Follow a loop over a batch: the target has one event at a time, so its body is done once."""
-        loop = node.parent
-        if loop.type != "for_in_statement" or loop.child_by_field_name("right") != node or _is_await(loop):
-            raise Whole(node, "the batch is used in another way than by a loop")
-        left, body = loop.child_by_field_name("left"), loop.child_by_field_name("body")
-        kind = loop.child_by_field_name("kind")
-        block = loop.parent
-        if kind is None or body.type != "statement_block":
-            raise Whole(node, "the loop over the batch stands in something else")
-        if self.places.theirs.each is None and block != self.function.child_by_field_name("body"):
-            raise Whole(node, "the loop over the batch stands in something else")
-        entry = self.places.of_parameter(self.places.ours.event_parameters[0])
-        if left.type == "identifier":
-            self._name(left, entry)
-            lines: list[str] = []
-        elif left.type == "object_pattern":
-            lines = self._unpack(left, entry)
-        else:
-            raise Whole(left, "the batch is unpacked by number")
-        if self.places.theirs.each is not None:
-            self.once.add(loop.id)  # each event is read in its own turn
-            self._over_there(left, node, body, lines)
-            return
-        self._unroll(loop, body, block, [f"const {line}{self.semicolon}" for line in lines])
-
-    def _over_there(self, left: Node, batch: Node, body: Node, lines: list[str]) -> None:
-        """Write a loop over a batch as one over the target's."""
-        entry = self.places.theirs.event_parameters[0]
-        if entry in self.scopes.names and not (left.type == "identifier" and self.file.text(left) == entry):
-            raise Whole(left, f"something else is called {entry}")
-        self._edit(left, entry)
-        self._edit(batch, spelt(self.places.theirs.each))
-        if lines:
-            inside = body.named_children
-            indent = _indent_of(self.file, inside[0]) if inside else "  "
-            texts = "".join(f"\n{indent}const {one}{self.semicolon}" for one in lines)
-            self.made.edits.append(Edit(body.start_byte + 1, body.start_byte + 1, texts))
-
-    def _unroll(self, loop: Node, body: Node, block: Node, first: list[str]) -> None:
-        """Write a loop that is gone through once as what it does."""
-        last = [one for one in block.named_children if one.type != "comment"][-1] == loop
-        self.once.add(loop.id)
-        jumps = list(_jumps(body))
-        for jump in jumps:
-            if jump.child_by_field_name("label") is not None:
-                raise Whole(jump, "the loop over the batch is left by a label")
-            word = "continue" if jump.type == "continue_statement" else "break"
-            self._edit(jump, self.file.text(jump).replace(word, "return" if last else f"break {LABEL}", 1))
-        if jumps and not last:
-            self._as_a_block(loop, body, first)
-            return
-        inner = {line.split(" ")[1] for line in first}
-        inner |= {name for one in body.named_children for name in _declares(self.file, one)}
-        outer = {name for one in block.named_children if one != loop for name in _declares(self.file, one)}
-        outer |= {self.file.text(one) for one in bound_in_parameters(self.function)}
-        # What is declared in the loop's own block must not hide what the rest of the handler means by that name.
-        outer |= {self.file.text(one) for one in walk(block) if one.type in NAMES and not _within(one, loop)}
-        if not body.named_children:
-            raise Whole(loop, "the loop over the batch does nothing")
-        if inner & outer:
-            raise Whole(loop, "names in the loop over the batch are names outside of it too")
-        self._without_braces(loop, body, first)
-
-    def _as_a_block(self, loop: Node, body: Node, first: list[str]) -> None:
-        """Write a loop that is gone through once as a block that has a name, for it is left before its end."""
-        if LABEL in self.scopes.labels:
-            raise Whole(loop, "the loop over the batch is left before its end")
-        indent = _indent_of(self.file, body.named_children[0])
-        lines = "".join(f"\n{indent}{one}" for one in first)
-        self.made.edits.append(Edit(loop.start_byte, body.start_byte + 1, f"{LABEL}: {{{lines}"))
-
-    def _without_braces(self, loop: Node, body: Node, first: list[str]) -> None:
-        content = self.file.content
-        begin = content.rfind(b"\n", 0, loop.start_byte) + 1
-        outer = content[begin : loop.start_byte]
-        start = body.named_children[0].start_byte
-        line = content.rfind(b"\n", 0, start) + 1
-        indent = content[line:start]
-        if outer.strip() or indent.strip() or line <= loop.start_byte:
-            raise Whole(loop, "the loop over the batch stands in one line")
-        self.made.edits.append(Edit(loop.start_byte, start, "".join(f"{one}\n{outer.decode()}" for one in first)))
-        end = body.end_byte - 1
-        self.made.edits.append(Edit(content.rfind(b"\n", 0, end), body.end_byte, ""))
-        at = content.find(b"\n", start) + 1
-        texts = [(one.start_byte, one.end_byte) for one in walk(body) if one.type == "template_string"]
-        while 0 < at <= content.rfind(b"\n", 0, end):
-            inside = any(low < at <= high for low, high in texts)
-            if content.startswith(indent, at) and indent.startswith(outer) and not inside:
-                self.made.edits.append(Edit(at + len(outer), at + len(indent), ""))
-            at = content.find(b"\n", at) + 1
 
     # --- reads ---
 
@@ -357,12 +295,20 @@ class Follower:
             raise Whole(node, "it is called with something")
         above = node.parent
         awaits = above.type == "await_expression"
-        is_awaited = any(getattr(step, "awaited", False) for step in part.at.steps)
-        if is_awaited and not awaits:
-            raise Whole(node, "its promise is used")
+        if is_awaited(part):
+            if not awaits:
+                raise Whole(node, "its promise is used")
+            self._read_content(node)
         self.reads.setdefault(str(part.at), []).append(_Read(above if awaits else node, part))
         self._gives(above if awaits else node, part)
         self._edit(above if awaits else node, self._written(node, part))
+
+    def _read_content(self, node: Node) -> None:
+        """Take note of where content is read that can be read once."""
+        again = any(may_both_run(one, node) for one in self.awaited)
+        if again or again_and_again(node, self.function, self.once):
+            raise Whole(node, "its content may be read twice, which fails")
+        self.awaited.append(node)
 
     def _callee(self, node: Node, part: Part) -> str:
         try:
@@ -385,11 +331,45 @@ class Follower:
             self.content = self._free("bytes")
             written = self.places.written(part, content=self.content)
         text = self._emitted(written)
+        if self._is_of_an_entry(text):
+            self.of_entries.append(node)
+            if written.afresh:
+                raise Whole(node, "it is made anew each time")
+        if written.afresh or str(part.at) in self.shared:  # it is the same for the whole call
+            text = self._kept(node, part, text)
         if part.object:  # it stands in the module that all share
             if text in self.taken:
                 raise Whole(node, f"the file has a name {text}")
             self.made.helpers.add(text)
         return text
+
+    def _kept(self, node: Node, part: Part, text: str) -> str:
+        """Return the name of what is read once: at the handler's first line, or at the first of a loop's turn."""
+        turn = next((one for one in self.turns if within(node, one)), None) if self._is_of_an_entry(text) else None
+        at = str(part.at), turn.id if turn is not None else 0
+        if at not in self.kept:
+            self.kept[at] = name = self._free(camel(last_name(part.at)) or "made")
+            body = turn.child_by_field_name("body") if turn is not None else None
+            if body is None:
+                self.made.first.append(f"const {name} = {text}")
+            elif body.type == "statement_block":
+                self._declare_in(body, [f"{name} = {text}"])
+            else:
+                raise Whole(node, "what stands there may be changed, and is read more than once")
+        return self.kept[at]
+
+    def _is_of_an_entry(self, text: str) -> bool:
+        """Tell whether code names one event of the target's batch, which is only there in a loop over that."""
+        theirs = self.places.theirs
+        own = [one for one in theirs.event_parameters if one not in theirs.handed_over]
+        both = theirs.each is not None and self.places.ours.each is not None
+        return both and any(re.search(rf"(?<![\w.$]){re.escape(one)}(?![\w$])", text) for one in own)
+
+    def check_entries(self) -> None:
+        """See that what is made of one event of a batch stands where there is one; raises Stop."""
+        for node in self.of_entries:
+            if not any(within(node, turn) for turn in self.turns):
+                raise Stop("it asks outside of its loop over the batch for what is told with each event", node)
 
     def _wait(self) -> None:
         """Write what waits for content that can be read once, at the handler's first line."""
@@ -411,6 +391,8 @@ class Follower:
         made = self.made = Followed()
         written = self.places.whole(name)
         text = self._emitted(written)
+        if self._is_of_an_entry(text):
+            raise Stop(f"{name} as a whole has in it what is told with each event of a batch", pattern)
         bindings = [self.scopes.of(one) for one in walk(pattern) if one.type in NAMES]
         if any(binding is not None and len(binding.declared) > 1 for binding in bindings):
             raise Stop("a parameter's name is declared again", pattern)
@@ -430,9 +412,10 @@ class Follower:
         self.taken.add(name)
         return name
 
-    def _check_reads(self) -> None:
-        """See that nobody could tell a value that is made anew at each read from one that is there once."""
-        for reads in self.reads.values():
+    def _read_several_times(self) -> set[str]:
+        """Return the places where somebody could tell a value that is made at each read from one that is there once."""
+        found = set()
+        for at, reads in self.reads.items():
             part = reads[0].part
             if self.places.unchanging(part) or (part.row is not None and self._is_call(part)):
                 continue
@@ -440,8 +423,12 @@ class Follower:
             for one in reads:
                 looker = Looks(self.file, self.scopes)
                 looks = looker.names(one.node, deep=deep) if one.unpacked else looker.at(one.node, deep=deep)
-                if not looks and (len(reads) > 1 or _again_and_again(one.node, self.function, self.once)):
-                    raise Whole(one.node, "what stands there may be changed, and is read more than once")
+                looks = one.looked_at if one.handed else looks
+                if not looks and (one.handed or len(reads) > 1 or again_and_again(one.node, self.function, self.once)):
+                    if any(isinstance(step, Call) for step in part.at.steps):  # another each time, here and there
+                        raise Whole(one.node, "what stands there may be changed, and is read more than once")
+                    found.add(at)
+        return found
 
     def _gives(self, node: Node, part: Part) -> None:
         if part.row is not None:
@@ -477,91 +464,12 @@ class Follower:
             self.made.edits.append(Edit(statement.start_byte, statement.end_byte, ""))
 
 
+def _as_value(text: str) -> str:
+    return f"({text})" if text.startswith("{") else text
+
+
 def semicolon_of(file: JavaScriptFile) -> str:
     """Return what ends a statement in a file: a semicolon, or nothing."""
     lines = [line.rstrip() for line in file.content.split(b"\n")]
     ended = sum(line.endswith(b";") for line in lines)
     return ";" if ended >= sum(line.endswith((b")", b"'", b'"', b"]")) for line in lines) else ""
-
-
-def _key_and_target(node: Node) -> tuple[Node | None, Node | None]:
-    """Return the key that a part of a pattern takes, and what it is bound to; a default is never needed."""
-    if node.type == "shorthand_property_identifier_pattern":
-        return node, node
-    if node.type == "object_assignment_pattern":
-        left = node.child_by_field_name("left")
-        return (left, left) if left.type == "shorthand_property_identifier_pattern" else (None, None)
-    if node.type == "pair_pattern":
-        key, value = node.child_by_field_name("key"), node.child_by_field_name("value")
-        if key.type != "property_identifier":
-            return None, None
-        return key, value.child_by_field_name("left") if value.type == "assignment_pattern" else value
-    return None, None
-
-
-def _within(node: Node, other: Node) -> bool:
-    return bool(other.start_byte <= node.start_byte and node.end_byte <= other.end_byte)
-
-
-def _is_await(loop: Node) -> bool:
-    return any(child.type == "await" for child in loop.children)
-
-
-def bound_in_parameters(function: Node) -> Iterator[Node]:
-    """Yield the names that a function's parameters bind."""
-    single = function.child_by_field_name("parameter")
-    listed = function.child_by_field_name("parameters")
-    for one in [single] if single is not None else listed.named_children if listed is not None else []:
-        yield from bound_in(one.child_by_field_name("pattern") or one)
-
-
-def _declares(file: JavaScriptFile, statement: Node) -> set[str]:
-    """Return the names that a statement declares in the block where it stands, `var` below it included."""
-    found: set[str] = set()
-    if statement.type in ("lexical_declaration", "variable_declaration"):
-        for one in statement.named_children:
-            if one.type == "variable_declarator":
-                found |= {file.text(name) for name in bound_in(one.child_by_field_name("name"))}
-    elif statement.type.endswith("_declaration"):
-        name = statement.child_by_field_name("name")
-        found |= {file.text(name)} if name is not None else set()
-    return found
-
-
-def _indent_of(file: JavaScriptFile, node: Node) -> str:
-    begin = file.content.rfind(b"\n", 0, node.start_byte) + 1
-    text = file.content[begin : node.start_byte].decode("utf-8", "replace")
-    return text[: len(text) - len(text.lstrip())]
-
-
-def _jumps(body: Node) -> Iterator[Node]:
-    """Yield the statements in a loop's body that leave it, or go on with its next turn."""
-    stack = list(body.named_children)
-    while stack:
-        node = stack.pop()
-        if node.type in FUNCTIONS or node.type == "class_body":
-            continue
-        if node.type in ("break_statement", "continue_statement"):
-            yield node
-            continue
-        if node.type in LOOPS or node.type == "switch_statement":
-            # Its own jumps are its own; a `continue` in a switch is the loop's around it.
-            inner = _jumps(node)
-            yield from (
-                one
-                for one in inner
-                if one.child_by_field_name("label") is not None
-                or (node.type == "switch_statement" and one.type == "continue_statement")
-            )
-            continue
-        stack += node.named_children
-
-
-def _again_and_again(node: Node, function: Node, once: set[int]) -> bool:
-    """Tell whether a node may be evaluated more than once in a call: it stands in a loop or an inner function."""
-    above = node.parent
-    while above is not None and above != function:
-        if (above.type in LOOPS and above.id not in once) or above.type in FUNCTIONS or above.type == "class_body":
-            return True
-        above = above.parent
-    return False

@@ -25,6 +25,8 @@ _LOOKS = _CALLING | frozenset(
         "substring toFixed toISOString toLowerCase toString toUpperCase trim trimEnd trimStart values"
     ).split()
 )
+#: Methods of lists, sets, texts and patterns that only look at what they are asked for.
+_ASKING = frozenset(("includes", "indexOf", "lastIndexOf", "has", "get", "test", "startsWith", "endsWith", "match"))
 #: Functions that only look at what they are given.
 _ONLY_LOOK = frozenset(
     ("JSON.stringify", "Object.keys", "Object.entries", "Object.values", "Object.hasOwn", "String", "Number", "Boolean")
@@ -144,7 +146,24 @@ class Looks:
         if call.type == "new_expression":
             return self.file.text(call.child_by_field_name("constructor")) in _ONLY_LOOK_NEW
         called = call.child_by_field_name("function")
+        if called.type == "member_expression" and self._is_standard(called.child_by_field_name("object")):
+            return self.file.text(called.child_by_field_name("property")) in _ASKING
         return self.file.text(called) in _ONLY_LOOK or self._looks_inside(called, call, node, deep=deep)
+
+    def _is_standard(self, node: Node) -> bool:
+        """Tell whether a value is certainly a list, a set, a text or a pattern of the language's own."""
+        if node.type in ("array", "string", "template_string", "regex"):
+            return True
+        if node.type == "new_expression":
+            return self.file.text(node.child_by_field_name("constructor")) in ("Set", "Map")
+        binding = self.scopes.of(node) if node.type == "identifier" else None
+        if binding is None or binding.writes or len(binding.declared) != 1:
+            return False
+        above = binding.declared[0].parent
+        value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
+        return above.type == "rest_pattern" or (
+            value is not None and value.type != "identifier" and self._is_standard(value)
+        )
 
     def _looks_inside(self, called: Node, call: Node, node: Node, *, deep: bool) -> bool:
         """Tell whether a function of the file only looks at what it is handed, under the name that this has there."""
@@ -156,7 +175,7 @@ class Looks:
             return False
         given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
         at = next(number for number, one in enumerate(given) if one.start_byte <= node.start_byte < one.end_byte)
-        taken = _parameters(function)
+        taken = parameters_of(function)
         if any(one.type == "spread_element" for one in given[:at]) or at >= len(taken):
             return False
         name = taken[at].child_by_field_name("pattern") or taken[at]
@@ -177,7 +196,7 @@ class Looks:
         )
 
 
-def _parameters(function: Node) -> list[Node]:
+def parameters_of(function: Node) -> list[Node]:
     """Return the nodes of a function's parameters."""
     single = function.child_by_field_name("parameter")
     every = function.child_by_field_name("parameters")

@@ -22,8 +22,10 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.javascript.answering import Answering, Project
+from vast_ferry.translate.javascript.batches import Followed
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, goes_on
-from vast_ferry.translate.javascript.follow import Emitted, Followed, Whole
+from vast_ferry.translate.javascript.follow import Emitted
+from vast_ferry.translate.javascript.handed import Whole
 from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
 from vast_ferry.translate.javascript.stops import Clash, Stop
@@ -159,20 +161,23 @@ class Native:
                 waiting.append(linked_file(at, link.module, self.files))
         return False
 
-    def function_of(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> Node | None:
+    def function_of(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> Standing | None:
         """Return the function of the project that a name stands for, where it is never another."""
         binding = scopes.of(name)
         if binding is None or binding.writes or len(binding.declared) != 1:
             return None
         if binding.kind != "import":
-            return function_at(binding.declared[0])
+            node = function_at(binding.declared[0])
+            return Standing(file, scopes, node) if node is not None else None
         for link in file.links:
             there = linked_file(file.path, link.module, self.files) if binding.name in link.names else ""
             if there:
                 other = self.files[there]
                 inner = self._scopes_of(other)
                 exported = link.names[binding.name]
-                return None if inner.blind else exported_function(other, inner, exported, other.exports.get(exported))
+                own = other.exports.get(exported)
+                node = None if inner.blind else exported_function(other, inner, exported, own)
+                return Standing(other, inner, node) if node is not None else None
         return None
 
 
@@ -231,6 +236,7 @@ class _Handler(Answering):
                 self.writer = pattern
             else:
                 self._parameter(pattern, name)
+        self.follower.check_entries()
         if writer is not None and reply_there(self.ours.answered) != self.reply:
             self._through(writer)
         # What is made at the first lines is named as the parameters were, or as what they are unpacked to.

@@ -60,6 +60,7 @@ class Written:
     source: Source | None = None
     awaited: bool = False
     waits: bool = False  # it is made of what can be read once
+    afresh: bool = False  # it is another each time
 
 
 class Places:
@@ -122,7 +123,7 @@ class Places:
         Raises NoTwin where it can't be.
         """
         self.given[CONTENT] = content or CONTENT
-        return self._of(self._expression(part), camel(_last(part.at)) or part.at.root)
+        return self._of(self._expression(part), camel(last_name(part.at)) or part.at.root)
 
     def whole(self, name: str) -> Written:
         """Return how all that a parameter has is made at the target."""
@@ -202,8 +203,6 @@ class Places:
         writer = Statements(set(RESERVED) | {*self.theirs.parameters, *GIVEN.values()}, used=used)
         writer.count(expression)
         made = writer.write(expression)
-        if used & _EACH_TIME and not whole:
-            raise NoTwin("it is made anew each time")
         body = "\n".join([*writer.lines, f"return {made};"])
         awaited = "await " in body
         simple = not writer.lines and not used and "\n" not in made and not awaited
@@ -221,7 +220,8 @@ class Places:
             own, function(own, parameters, body, awaited=awaited), tuple(parameters), awaited, frozenset(used)
         )
         arguments = ", ".join(self.given.get(one, one) for one in parameters)
-        return Written(f"{own}({arguments})", source, awaited, waits=CONTENT in parameters)
+        afresh = bool(used & _EACH_TIME)
+        return Written(f"{own}({arguments})", source, awaited, waits=CONTENT in parameters, afresh=afresh)
 
 
 def _everything(node: ex.Expression) -> Iterator[ex.Expression]:
@@ -247,7 +247,8 @@ def _same(one: Step, other: Step) -> bool:
     return isinstance(one, Call) and isinstance(other, Call) if isinstance(one, Call) else one == other
 
 
-def _last(at: Access) -> str:
+def last_name(at: Access) -> str:
+    """Return the name at the end of a place."""
     steps = [step for step in at.steps if not isinstance(step, Call)]
     return _name(steps[-1]) if steps else at.root
 

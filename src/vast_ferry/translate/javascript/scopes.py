@@ -17,6 +17,7 @@ FUNCTIONS = frozenset(
     ("arrow_function", "function_declaration", "function_expression", "method_definition")
     + ("generator_function", "generator_function_declaration")
 )
+LOOPS = frozenset(("for_statement", "for_in_statement", "while_statement", "do_statement"))
 _BLOCKS = FUNCTIONS | frozenset(
     ("program", "statement_block", "for_statement", "for_in_statement", "catch_clause", "switch_body", "class_body")
     + ("class_static_block", "class")
@@ -223,3 +224,8 @@ def _function_of(node: Node) -> Node:
     while scope.type not in FUNCTIONS and scope.type not in ("program", "class_static_block"):
         scope = scope.parent
     return scope
+
+
+def within(node: Node, other: Node) -> bool:
+    """Tell whether a node stands in another, or is it."""
+    return bool(other.start_byte <= node.start_byte and node.end_byte <= other.end_byte)

@@ -101,3 +101,38 @@ def never_fails(node: Node) -> bool:
     """Tell whether working out an expression certainly throws nothing: a literal, or a name that is bound by then."""
     plain = ("string", "number", "null", "undefined", "true", "false", "identifier", "comment")
     return node.type in plain or (node.type == "template_string" and not node.named_children)
+
+
+def may_both_run(one: Node, later: Node) -> bool:
+    """Tell whether two expressions may be evaluated in the same call, the second behind the first.
+
+    They are not where a choice stands between them, or where what the first stands in ends the function.
+    """
+    around: list[Node] = [one]
+    while around[-1].parent is not None:
+        around.append(around[-1].parent)
+    ids = {node.id: at for at, node in enumerate(around)}
+    below = later
+    while below.parent is not None and below.parent.id not in ids:
+        below = below.parent
+    common = below.parent
+    if common is None:
+        return True
+    mine = around[ids[common.id] - 1]
+    if common.type in ("if_statement", "ternary_expression"):
+        condition = common.child_by_field_name("condition")
+        if condition not in (mine, below) and mine != below:
+            return False
+    between = around[: ids[common.id] + 1]
+    if any(node.type == "try_statement" for node in between):  # what fails there goes on where it is caught
+        return True
+    return not any(node.type == "statement_block" and _is_a_branch(node) and _ends(node) for node in between[:-1])
+
+
+def _is_a_branch(block: Node) -> bool:
+    return bool(block.parent.type in ("if_statement", "else_clause"))
+
+
+def _ends(block: Node) -> bool:
+    inside = [one for one in block.named_children if one.type != "comment"]
+    return bool(inside) and inside[-1].type in ("return_statement", "throw_statement")

@@ -1,0 +1,377 @@
+"""What a function of the project reads of the event, or of a part of it, that a handler hands to it.
+
+A helper that is handed the event mostly reads two or three things of it. It stays as it is, whoever else calls it: what
+it reads is followed as in the handler itself (`follow`), and the call gives it an object that has just that,
+
+    jarOf(event)        →        jarOf({ crumbs: crumbsOf(request) })
+
+under the names that it has at the source. A mapping, a list or bytes that the helper may change or keep is read once in
+the handler, so that all have the same. What is done with the event itself (changed, kept, given back, handed to code
+that can't be seen) is no reason to guess (`Whole`): the parameter is made whole.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Final
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of, walk
+from vast_ferry.hub.findings import FerryError
+from vast_ferry.mapping.javascript.names import is_identifier
+from vast_ferry.mapping.javascript.writing import literal
+from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.looking import AROUND, Looks, parameters_of
+from vast_ferry.translate.javascript.places import Part, Places
+from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
+
+#: Of what a helper reads, so many things are given to it one by one; one that reads more gets the whole.
+MOST: Final = 8
+
+#: Functions that only list what an object has.
+_LISTING = ("Object.keys", "Object.hasOwn", "Object.entries")
+
+#: Returns the function of the project that a name stands for, where it is never another.
+FunctionOf = Callable[[JavaScriptFile, Scopes, Node], Standing | None]
+
+
+class Whole(FerryError):
+    """A use of a parameter that is not understood: it is made whole. `node` is where, the message why."""
+
+    def __init__(self, node: Node, why: str) -> None:
+        super().__init__(why)
+        self.node, self.why = node, why
+
+
+@dataclass(slots=True)
+class Needed:
+    """What is read of a part: the places by their names from there on, and those that are called with something."""
+
+    leaves: dict[tuple[str, ...], Part] = field(default_factory=dict)
+    called: dict[tuple[str, ...], bool] = field(default_factory=dict)  # methods; whether with arguments
+    awaited: set[tuple[str, ...]] = field(default_factory=set)  # methods that give a promise
+    changed: set[tuple[str, ...]] = field(default_factory=set)  # what may be changed there, or kept
+
+
+def is_awaited(part: Part) -> bool:
+    """Tell whether what is called there gives a promise."""
+    return any(getattr(step, "awaited", False) for step in part.at.steps)
+
+
+def again_and_again(node: Node, function: Node, once: set[int]) -> bool:
+    """Tell whether a node may be evaluated more than once in a call: it stands in a loop or an inner function."""
+    above = node.parent
+    while above is not None and above != function:
+        if (above.type in (*LOOPS, *FUNCTIONS) and above.id not in once) or above.type == "class_body":
+            return True
+        above = above.parent
+    return False
+
+
+def step_of(file: JavaScriptFile, node: Node, above: Node) -> str | None:
+    """Return the name that is asked of a node, `()` where it is called, nothing where it is used in another way.
+
+    The empty text is what stands around it and changes nothing.
+    """
+    if above.type == "member_expression" and above.child_by_field_name("object") == node:
+        return file.text(above.child_by_field_name("property"))
+    if above.type == "subscript_expression" and above.child_by_field_name("object") == node:
+        return string_of(file, above.child_by_field_name("index"))
+    if above.type == "call_expression" and above.child_by_field_name("function") == node:
+        return "()"
+    return "" if above.type in AROUND else None
+
+
+def key_and_target(node: Node) -> tuple[Node | None, Node | None]:
+    """Return the key that a part of a pattern takes, and what it is bound to; a default is never needed."""
+    if node.type == "shorthand_property_identifier_pattern":
+        return node, node
+    if node.type == "object_assignment_pattern":
+        left = node.child_by_field_name("left")
+        return (left, left) if left.type == "shorthand_property_identifier_pattern" else (None, None)
+    if node.type == "pair_pattern":
+        key, value = node.child_by_field_name("key"), node.child_by_field_name("value")
+        if key.type != "property_identifier":
+            return None, None
+        return key, value.child_by_field_name("left") if value.type == "assignment_pattern" else value
+    return None, None
+
+
+class Handed:
+    """Finds what is read of a part that is an argument of a call."""
+
+    def __init__(self, places: Places, function_of: FunctionOf) -> None:
+        self.places, self.function_of = places, function_of
+        self._functions: list[Node] = []  # those that are gone through just now, the innermost last
+        self._times = 0  # how often content is read that can be read once
+        self._file: JavaScriptFile
+        self._scopes: Scopes
+        self._needed = Needed()
+
+    def needed(self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part) -> tuple[Needed, list[Node]]:
+        """Return what is read of an argument, and the parameters that take it; raises Whole."""
+        self._needed, self._functions, self._times = Needed(), [], 0
+        taken = self._follow_call(file, scopes, node, part, ())
+        if len(self._needed.leaves) + len(self._needed.called) > MOST:
+            raise Whole(node, "most of it is handed on")
+        return self._needed, taken
+
+    def _follow_call(
+        self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part, path: tuple[str, ...]
+    ) -> list[Node]:
+        arguments = node.parent
+        call = arguments.parent
+        called = call.child_by_field_name("function") if call.type == "call_expression" else None
+        found = [] if called is None else called_functions(file, scopes, called, self.function_of)
+        given = [one for one in arguments.named_children if one.type != "comment"]
+        at = given.index(node) if node in given else -1
+        if not found or at < 0 or any(one.type == "spread_element" for one in given[:at]):
+            raise Whole(node, "it is used as a whole")
+        before = most = self._times
+        for stands in found:  # of which one is called
+            self._times = before
+            self._into(file, called, stands, at, (node, part, path))
+            most = max(most, self._times)
+        self._times = most
+        return [parameter for stands in found for parameter in parameters_of(stands.node)[at : at + 1]]
+
+    def _into(
+        self, file: JavaScriptFile, called: Node, stands: Standing, at: int, handed: tuple[Node, Part, tuple[str, ...]]
+    ) -> None:
+        """Follow what one function does with its argument number `at`."""
+        node, part, path = handed
+        if stands.node in self._functions or _takes_otherwise(stands):
+            raise Whole(node, "it is used as a whole")
+        taken = parameters_of(stands.node)
+        if at >= len(taken):  # it does not take it
+            return
+        kept = getattr(self, "_file", None), getattr(self, "_scopes", None)
+        self._file, self._scopes = stands.file, stands.scopes
+        self._functions.append(stands.node)
+        try:
+            pattern = taken[at].child_by_field_name("pattern") or taken[at]
+            if pattern.type == "assignment_pattern":  # whose default is never needed
+                pattern = pattern.child_by_field_name("left")
+            self._bound(node, pattern, part, path)
+        except Whole as error:  # where it is read is in another function: what is told is the call
+            raise Whole(node, f"{file.text(called)} is handed it: {error.why}") from None
+        finally:
+            self._functions.pop()
+            if kept[0] is not None:
+                self._file, self._scopes = kept  # type: ignore[assignment]
+
+    def _bound(self, node: Node, pattern: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow what is bound to a name, or unpacked."""
+        if pattern.type in ("identifier", "shorthand_property_identifier_pattern"):
+            binding = self._scopes.of(pattern)
+            if binding is None or binding.writes or len(binding.declared) != 1:
+                raise Whole(node, f"{self._file.text(pattern)} gets another value")
+            for use in binding.uses:
+                if use.type == "shorthand_property_identifier":
+                    raise Whole(node, f"{self._file.text(pattern)} is put into another object")
+                self._use(use, part, path)
+        elif pattern.type == "object_pattern":
+            for one in pattern.named_children:
+                if one.type != "comment":
+                    self._unpacked(one, part, path)
+        else:
+            raise Whole(node, "it is unpacked by number, or the rest of it is taken")
+
+    def _unpacked(self, one: Node, part: Part, path: tuple[str, ...]) -> None:
+        key, target = key_and_target(one)
+        name = self._file.text(key) if key is not None else ""
+        inner = part.parts.get(name)
+        if target is None or inner is None:
+            raise Whole(one, "the rest of it is taken" if target is None else f"{name} is taken out of it")
+        if inner.called is not None or inner.batch:
+            raise Whole(one, f"{name} is taken out of it")
+        if not inner.is_leaf:
+            self._bound(one, target, inner, (*path, name))
+            return
+        if not self.places.unchanging(inner) and not Looks(self._file, self._scopes).names(one, deep=self._deep(inner)):
+            self._needed.changed.add((*path, name))
+        if any(self._scopes.of(bound) is None for bound in bound_in(target)):
+            raise Whole(one, "it can't be seen what it is bound to")
+        self._leaf(one, inner, (*path, name))
+
+    def _use(self, node: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow one use outwards."""
+        while not (part.is_leaf or part.batch):
+            above = node.parent
+            step = step_of(self._file, node, above)
+            if step is None:
+                break
+            if step == "()":
+                self._method(above, part, path)
+                return
+            node = above
+            if step:
+                if step not in part.parts:
+                    raise Whole(above, f"{step} is asked of it, which nobody knows")
+                part, path = part.parts[step], (*path, step)
+        if part.is_leaf:
+            if is_written(node):
+                raise Whole(node, f"{'.'.join(path)} is given another value")
+            if not self.places.unchanging(part) and not Looks(self._file, self._scopes).at(node, deep=self._deep(part)):
+                self._needed.changed.add(path)
+            self._leaf(node, part, path)
+        elif part.batch:
+            raise Whole(node, "the batch is handed on")
+        else:
+            self._held(node, part, path)
+
+    def _held(self, node: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow a part that is more than one row: handed on once more, bound to a name, or unpacked."""
+        above = node.parent
+        if above.type == "arguments":
+            self._follow_call(self._file, self._scopes, node, part, path)
+        elif above.type == "variable_declarator" and above.child_by_field_name("value") == node:
+            self._bound(node, above.child_by_field_name("name"), part, path)
+        else:
+            raise Whole(node, "it is used as a whole")
+
+    def _method(self, call: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Take note of a method that is called."""
+        inner = part.called
+        if inner is None or inner.row is None:
+            raise Whole(call, f"{'.'.join(path)} is called")
+        if is_awaited(inner):  # content that can be read once
+            self._times += 1
+            if self._times > 1 or again_and_again(call, self._functions[-1], set()):
+                raise Whole(call, "its content may be read twice, which fails")
+            self._needed.awaited.add(path)
+        given = bool(call.child_by_field_name("arguments").named_children)
+        if given and self.places.ours.fields[inner.row.field].holds != "call":
+            raise Whole(call, f"{'.'.join(path)} is called with something")
+        if self._needed.called.setdefault(path, given) is not given:
+            raise Whole(call, f"{'.'.join(path)} is called in two ways")
+        self._needed.leaves[path] = inner
+
+    def _leaf(self, node: Node, part: Part, path: tuple[str, ...]) -> None:
+        if part.row is not None and part.row.optional:
+            raise Whole(node, f"{'.'.join(path)} may be missing")
+        self._needed.leaves[path] = part
+
+    def _deep(self, part: Part) -> bool:
+        return part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
+
+
+def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
+    """Return the functions of the project that a call may come to: all of them, or none.
+
+    One that has a name; one of those that stand in an object that nobody changes (`routes[method](…)`); a method of an
+    object that is made once, of a class of the same file.
+    """
+    if called.type == "identifier":
+        one = function_of(file, scopes, called)
+        if one is not None:
+            return [one]
+        value = _only_value(scopes, called)
+        return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
+    if called.type not in ("member_expression", "subscript_expression"):
+        return []
+    holder = called.child_by_field_name("object")
+    value = _only_value(scopes, holder) if holder.type == "identifier" else None
+    if value is None or not _only_asked(scopes, holder):
+        return []
+    by_index = called.type == "subscript_expression"
+    name = string_of(file, called.child_by_field_name("index")) if by_index else None
+    name = name if by_index else file.text(called.child_by_field_name("property"))
+    if value.type == "new_expression":
+        method = _method_of(file, scopes, value, name or "")
+        return [Standing(file, scopes, method)] if method is not None else []
+    return _entries(file, scopes, value, name, function_of) if value.type == "object" else []
+
+
+def _entries(
+    file: JavaScriptFile, scopes: Scopes, table: Node, name: str | None, function_of: FunctionOf
+) -> list[Standing]:
+    """Return the functions in an object: the one of a name, or all where the name is not known."""
+    found: list[Standing] = []
+    for one in table.named_children:
+        if one.type == "comment":
+            continue
+        if one.type == "method_definition" and not any(child.type in ("get", "set", "*") for child in one.children):
+            key, standing = file.text(one.child_by_field_name("name")), Standing(file, scopes, one)
+        elif one.type == "pair":
+            key, value = file.text(one.child_by_field_name("key")).strip("\"'"), one.child_by_field_name("value")
+            own = function_of(file, scopes, value) if value.type == "identifier" else None
+            if own is None and value.type not in ("arrow_function", "function_expression"):
+                return []
+            standing = own or Standing(file, scopes, value)
+        elif one.type == "shorthand_property_identifier":
+            key, own = file.text(one), function_of(file, scopes, one)
+            if own is None:
+                return []
+            standing = own
+        else:
+            return []
+        if name is None or key == name:
+            found.append(standing)
+    return found
+
+
+def _only_value(scopes: Scopes, name: Node) -> Node | None:
+    """Return what a constant is declared with."""
+    binding = scopes.of(name)
+    if binding is None or binding.writes or len(binding.declared) != 1:
+        return None
+    above = binding.declared[0].parent
+    return above.child_by_field_name("value") if above.type == "variable_declarator" else None
+
+
+def _only_asked(scopes: Scopes, name: Node) -> bool:
+    """Tell whether an object is only asked for its parts, wherever it is named, and is never changed."""
+    binding = scopes.of(name)
+    for use in binding.uses if binding is not None else ():
+        above = use.parent
+        if above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == use:
+            if is_written(above):
+                return False
+        elif above.type == "binary_expression":  # `method in routes`
+            continue
+        elif above.type != "arguments" or scopes.file.text(above.parent.children[0]) not in _LISTING:
+            return False
+    return binding is not None and binding.name not in scopes.file.exports.values()
+
+
+def _method_of(file: JavaScriptFile, scopes: Scopes, made: Node, name: str) -> Node | None:
+    """Return a method of the class that an object is made of, where that class stands in the file and has no other."""
+    named = made.child_by_field_name("constructor")
+    binding = scopes.of(named) if named.type == "identifier" else None
+    if binding is None or binding.kind != "class" or binding.writes or len(binding.declared) != 1:
+        return None
+    if any(use.parent.type != "new_expression" for use in binding.uses):
+        return None
+    body = binding.declared[0].parent.child_by_field_name("body")
+    methods = [one for one in body.named_children if one.type == "method_definition"]
+    fields = [one for one in body.named_children if one.type.endswith("field_definition")]
+    own = [one for one in methods if file.text(one.child_by_field_name("name")) == name]
+    plain = len(own) == 1 and not any(child.type in ("get", "set", "static", "*") for child in own[0].children)
+    named_alike = any(file.text(one.named_children[0]) == name for one in fields if one.named_children)
+    for one in walk(body):
+        if one.type == "member_expression" and file.text(one) == f"this.{name}" and is_written(one):
+            return None
+        if one.type == "call_expression" and file.text(one).startswith("Object.assign(this"):
+            return None
+    return own[0] if plain and not named_alike else None
+
+
+def _takes_otherwise(stands: Standing) -> bool:
+    """Tell whether a function may take its arguments without their names, or goes on when it is asked to."""
+    return any(child.type == "*" for child in stands.node.children) or any(
+        one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node)
+    )
+
+
+def object_text(values: dict[tuple[str, ...], str]) -> str:
+    """Return the source of an object that has some values, each at its path."""
+    inner: dict[str, dict[tuple[str, ...], str]] = {}
+    for path, text in values.items():
+        inner.setdefault(path[0], {})[path[1:]] = text
+    parts = []
+    for name, below in inner.items():
+        text = below.get((), "") or object_text(below)
+        key = name if is_identifier(name) else literal(name)
+        parts.append(name if text == name else f"{key}: {text}")
+    return f"{{ {', '.join(parts)} }}"
