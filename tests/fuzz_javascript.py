@@ -434,6 +434,21 @@ STATEMENTS = (
     "out.push([‹h›].map((one) => one‹p›)[0]);",
     "const «x» = ‹h›, «y» = ‹v›; out.push(«x»‹p›, «y»);",
     "const { length: «x» } = String(‹v›); out.push(«x»);",
+    # Helpers that are handed what the handler was.
+    "const «x» = (e) => { const f = e; return f‹r›; }; out.push(«x»(§), «x»(§));",
+    "const «x»w = (‹u›) => «x»; out.push(attempt(() => «x»w(§)));",
+    "const «x» = { a: (e) => e‹r›, b(e) { return e‹r›; } }; out.push(«x».a(§), «x»['b'](§), «x»[flag ? 'a' : 'b'](§));",
+    "class «x» { read(e) { return e‹r›; } } const «x»o = new «x»(); out.push(«x»o.read(§));",
+    "const «x» = (e) => { ‹C›; return e‹r›; }; out.push(attempt(() => «x»(§)), ‹v›);",
+    "const «x» = (e) => ‹H›; out.push(«x»(§)‹p›, «x»(§) === ‹h›);",
+    "const «x» = (e) => { const g = ‹H›; g.added = 1; return g; }; out.push(attempt(() => «x»(§)‹p›), ‹h›‹p›);",
+    "const «x» = (e) => Object.keys(‹H›).length; ‹c›; out.push(«x»(§), ‹v›);",
+    "const «x» = async (e, more) => { await null; more.push(e‹r›); return e‹r›; }; out.push(await «x»(§, out));",
+    "const «x»a = (e) => e‹r›, «x» = (e, f) => «x»a(f) ?? e; out.push(«x»(1, §));",
+    "const «x» = (e) => e‹r›; for (const one of [1, 2]) out.push(«x»(§), one);",
+    "const «x» = (e) => () => e‹r›; out.push(«x»(§)());",
+    "function «x»(e) { return arguments.length + String(e‹r›); } out.push(«x»(§, 1));",
+    "const «x» = (e = {}, n = 2) => [e‹r›, n]; out.push(…«x»(§));",
 )
 PRELUDE = """let last;
 const flag = [].length === 0;
@@ -522,6 +537,7 @@ class Generator:
             simple = [one for one in surface.texts if one.startswith("§.") and " " not in one]
             text = text.replace("‹r›", pick(simple)[1:], 1)
         text = text.replace("‹h›", holder).replace("‹c›", pick(surface.changes)).replace("‹q›", "?.nothing")
+        text = text.replace("‹H›", holder.replace("§", "e")).replace("‹C›", pick(surface.changes).replace("§", "e"))
         while "‹p›" in text:
             text = text.replace("‹p›", pick(surface.holders[holder]), 1)
         if "await" in text and not text.startswith(("out.push(await", "setTimeout")):

@@ -102,16 +102,20 @@ class Batches(ABC):
             return self._unpack(pattern, entry)
         raise Whole(pattern, "the batch is unpacked by number")
 
-    def _batch_method(self, node: Node, asked: Node) -> None:
+    def _batch_method(self, node: Node, asked: Node, *, written: bool = False) -> None:
         """Follow what is asked of a batch where the target has one too: how long it is, and what is done with each."""
         name, call = self.file.text(asked.child_by_field_name("property")), asked.parent
         is_called = call.type == "call_expression" and call.child_by_field_name("function") == asked
         if self.places.theirs.each is None and is_called and name in ("map", "forEach"):
             self._done_once(node, call)
             return
-        if self.places.theirs.each is None or (name != "length" and not is_called) or is_written(asked):
+        if (name != "length" and (self.places.theirs.each is None or not is_called)) or is_written(asked):
             raise Whole(node, "the batch is used in another way than by a loop")
-        self._edit(node, spelt(self.places.theirs.each))
+        if self.places.theirs.each is None:  # one event at a time
+            self._edit(asked, "1")
+            return
+        if not written:  # a part of the batch is the target's already
+            self._edit(node, spelt(self.places.theirs.each))
         if name == "length":
             return
         given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
@@ -122,7 +126,7 @@ class Batches(ABC):
             above = call.parent
             if above.type != "member_expression" or above.child_by_field_name("object") != call:
                 raise Whole(node, "a part of the batch is used in another way than by a loop")
-            self._rest_of_batch(call, above)
+            self._batch_method(call, above, written=True)
 
     def _done_once(self, batch: Node, call: Node) -> None:
         """Write what a function does with each event of a batch as what is done: the target has one event at a time.
@@ -158,12 +162,6 @@ class Batches(ABC):
         before = "".join(f"{line}\n{indent}" for line in lines) + "await " * (waited is not None)
         self.made.edits.insert(0, Edit(statement.start_byte, body.start_byte, before))
         self.made.edits.append(Edit(body.end_byte, done.end_byte, ""))
-
-    def _rest_of_batch(self, batch: Node, asked: Node) -> None:
-        """Follow what is done with each event of a part of a batch, which is the target's already."""
-        edits = len(self.made.edits)
-        self._batch_method(batch, asked)
-        del self.made.edits[edits]  # the batch itself is written where it begins
 
     def _each(self, function: Node) -> None:
         """Write a function that is called with each event of a batch as one that takes the target's."""
