@@ -540,7 +540,9 @@ class Generator:
         text = text.replace("‹H›", holder.replace("§", "e")).replace("‹C›", pick(surface.changes).replace("§", "e"))
         while "‹p›" in text:
             text = text.replace("‹p›", pick(surface.holders[holder]), 1)
-        if "await" in text and not text.startswith(("out.push(await", "setTimeout")):
+        if text.startswith("setTimeout"):
+            text = _no_await_inside(text.removesuffix(" await null;")) + " await null;"
+        elif "await" in text and not text.startswith("out.push(await"):
             text = _no_await_inside(text)
         return text.replace("§", event)
 

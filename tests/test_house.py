@@ -17,8 +17,9 @@ from vast_ferry.demo import PROJECT
 
 HOUSE = ROOT / "src" / "vast_ferry"
 ROOMS = [
-    "hub", "documents", "mapping", "profiles", "definitions", "events", "evidence", "translate", "surveying",
-    "gap_finding", "crossing", "samples", "standins", "collecting", "checking", "probing", "serving", "reports", "cli",
+    "hub", "spreading", "documents", "mapping", "profiles", "definitions", "events", "evidence", "translate",
+    "surveying", "gap_finding", "crossing", "samples", "standins", "collecting", "checking", "probing", "serving",
+    "reports", "cli",
 ]  # fmt: skip
 
 

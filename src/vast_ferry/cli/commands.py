@@ -188,6 +188,7 @@ def carry(
 @click.option("--watch", is_flag=True, help="Check again what a change concerns, until Ctrl-C.")
 @click.option("--bundle", type=click.Path(path_type=Path), help="Also see that nothing is missing, and write FILE.zip.")
 @click.option("--find-links", multiple=True, type=click.Path(path_type=Path), help="Of these, folders with wheels.")
+@click.option("--cluster", default="", metavar="ADDRESS", help="Let the workers of a Dask cluster run the samples.")
 @click.option("--strength", is_flag=True, help="Also plant small faults, and tell which of them the samples notice.")
 @click.option("--deliveries", is_flag=True, help="Also deliver events as the target may: twice, in another order, …")
 @click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Plant faults for so long at most.")
@@ -214,6 +215,7 @@ def check(
     watch: bool,
     bundle: Path | None,
     find_links: Sequence[Path],
+    cluster: str,
     strength: bool,
     deliveries: bool,
     seconds: float,
@@ -234,6 +236,8 @@ def check(
         from vast_ferry.reports.cost_plot import check_plot_path
 
         check_plot_path(plot)
+    if against and cluster:
+        raise click.UsageError("--cluster runs both sides: give it without --against")
     if not against:
         crossing_file(crossing)  # which is told at once, before anything else is loaded
 
@@ -246,6 +250,7 @@ def check(
         result = _checked_against(crossing, against, rate, limit, header, samples)
     else:
         options = {"samples": samples, "without": without, "limit": limit, "memory": memory or 0, "source": source}
+        options["cluster"] = cluster
         if watch:
             from vast_ferry.cli.watching import watching
 

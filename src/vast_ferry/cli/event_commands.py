@@ -32,8 +32,9 @@ def event() -> None:
     type=click.Choice(["binary", "structured", "batched"]),
     help="Print the HTTP request that carries it (CloudEvents HTTP binding).",
 )
+@click.option("--cluster", default="", metavar="ADDRESS", help="With --lines: let a Dask cluster do it.")
 @FORMAT
-def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, form: str) -> None:
+def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, cluster: str, form: str) -> None:
     """Print the native event in FILE (`-`: standard input) in another provider's shape.
 
     FILE may also be an HTTP request that carries CloudEvents, in any mode of their HTTP binding.
@@ -49,8 +50,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
     from vast_ferry.reports.terminal import safe_json
 
     editions, target = editions_of(source), find_profile(to)
-    if mode and (lines or form == "json"):
-        raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
+    _refuse_what_does_not_go_together(mode, lines, cluster, form)
     if mode:
         needs_format(target, "--to")
     shown = "standard input" if file == "-" else file
@@ -64,7 +64,7 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
             from vast_ferry.events.lines import convert_lines, events_alone
 
             render = _converted_alone if form == "json" else events_alone
-            for chunk in convert_lines(stream, editions[0], target, shown, render):
+            for chunk in convert_lines(stream, editions[0], target, shown, render, cluster=cluster):
                 sys.stdout.write(safe_json(chunk.text))
                 sys.stdout.flush()
                 told.count += chunk.lines
@@ -86,6 +86,13 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, for
         if form == "text":
             told.losses({str(loss): (1, 1) for loss in converted.losses})
             told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
+
+
+def _refuse_what_does_not_go_together(mode: Mode | None, lines: bool, cluster: str, form: str) -> None:
+    if mode and (lines or form == "json"):
+        raise click.UsageError("--mode prints an HTTP request: give it without --lines and --format json")
+    if cluster and not lines:
+        raise click.UsageError("--cluster converts many events: give it with --lines")
 
 
 @event.command(name="import")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import functools
 import gc
 import os
 import signal
@@ -27,6 +28,8 @@ from vast_ferry.events.native import parse_json
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.profiles.registry import find_profile
+from vast_ferry.spreading.cluster import connected, in_order
 
 #: So much is read at once; smaller than what starting a process would cost, larger than any line should be.
 CHUNK = 512 * 1024
@@ -135,11 +138,17 @@ def convert_lines(
     target: Profile,
     shown: str = "event",
     render: Callable[[Converted], list[Any]] = events_alone,
+    *,
+    cluster: str = "",
 ) -> Iterator[Chunk]:
     """Yield what the events of a stream become in `target`'s shape, in order; the last chunk may hold an error.
 
     `render` gives what is printed of one result, each a line of JSON: the converted events, unless it says otherwise.
+    `cluster` is the address of a Dask scheduler whose workers do it.
     """
+    if cluster:
+        yield from _on_a_cluster(cluster, stream, (source, target, shown, render))
+        return
     global _lines  # noqa: PLW0603  (inherited by forked processes)
     _lines = _Lines(source, target, shown, render)
     chunks = _numbered(stream)
@@ -172,6 +181,45 @@ def _spread(chunks: Iterator[tuple[bytes, int, bool]], cores: int) -> Iterator[C
                 return
 
 
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """Some whole lines of a file, for another machine: the first of them by its number, and what they are to become.
+
+    Profiles are named by their files, which all machines see.
+    """
+
+    data: bytes
+    first: int
+    source: str
+    target: str
+    shown: str
+    render: Callable[[Converted], list[Any]]
+
+
+def _on_a_cluster(
+    address: str, stream: BinaryIO, job: tuple[Profile, Profile, str, Callable[[Converted], list[Any]]]
+) -> Iterator[Chunk]:
+    """Yield what lines become that the workers of a cluster convert, in order."""
+    source, target, shown, render = job
+    paths = str(source.path.resolve()), str(target.path.resolve())
+    parts = (_Part(data, first, *paths, shown, render) for data, first, _ in _numbered(stream, 16 * CHUNK) if data)
+    with connected(address) as client:
+        for chunk in in_order(client, _part_done, parts):
+            yield chunk
+            if chunk.error:
+                return
+
+
+def _part_done(part: _Part) -> Chunk:
+    """Convert some lines, in a worker of a cluster."""
+    return _compiled(part.source, part.target, part.shown, part.render).chunk(part.data, part.first)
+
+
+@functools.lru_cache(maxsize=8)
+def _compiled(source: str, target: str, shown: str, render: Callable[[Converted], list[Any]]) -> _Lines:
+    return _Lines(find_profile(source), find_profile(target), shown, render)
+
+
 def _die_with_parent() -> None:
     """Let this process be ended with the one that forked it, however that ends (Linux, prctl(2))."""
     for number in (signal.SIGTERM, signal.SIGHUP):
@@ -187,13 +235,13 @@ def _is_plain_file(stream: BinaryIO) -> bool:
         return False
 
 
-def _numbered(stream: BinaryIO) -> Iterator[tuple[bytes, int, bool]]:
+def _numbered(stream: BinaryIO, size: int = CHUNK) -> Iterator[tuple[bytes, int, bool]]:
     """Yield whole lines as (bytes, number of the first, whether they are the last), as soon as they are there."""
     read = getattr(stream, "read1", stream.read)
     rest: list[bytes] = []
     first = 1
     while True:
-        data: bytes = read(CHUNK)
+        data: bytes = read(size)
         if not data:
             yield b"".join(rest), first, True
             return

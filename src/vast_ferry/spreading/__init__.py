@@ -1,0 +1,1 @@
+"""Work that goes to other machines."""
