@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 import json
-import os
-import signal
 import subprocess
 import sys
 import threading
-import time
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 from conftest import Run
 
-from vast_ferry import CheckResult, carry, check
+from vast_ferry import carry
 
 CLUSTER = """
 import sys
@@ -61,9 +57,12 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
             process.terminate()
 
 
-def timeless(result: CheckResult) -> CheckResult:
-    """Return a result without how long each call took."""
-    return replace(result, checked=tuple(replace(one, took=(0.0, 0.0)) for one in result.checked))
+def verdicts(run_apart: Run, *words: str | Path) -> dict[str, Any]:
+    """Return what a check prints; in a process of its own, for a client's threads would be in the way of forks."""
+    done = run_apart("check", *words, "--format", "json")
+    assert done.stdout, done.stderr
+    printed: dict[str, Any] = json.loads(done.stdout)
+    return printed
 
 
 @pytest.fixture
@@ -83,40 +82,38 @@ def hostile(tmp_path: Path) -> Path:
 
 
 @pytest.mark.slow
-def test_verdicts_are_those_of_one_machine_and_isolation_is_as_it_is(cluster: str, hostile: Path) -> None:
-    here, there = check(hostile, limit=1), check(hostile, limit=1, cluster=cluster)
-    assert timeless(there) == timeless(here)
-    assert {one.function: str(one.verdict) for one in there.checked}["works"] == "same"
-    assert len({str(one.verdict) for one in there.checked}) > 1
+def test_verdicts_are_those_of_one_machine_and_isolation_is_as_it_is(
+    cluster: str, hostile: Path, run_apart: Run
+) -> None:
+    here = verdicts(run_apart, hostile, "--limit", "1")
+    assert verdicts(run_apart, hostile, "--limit", "1", "--cluster", cluster) == here
+    said = {one["function"]: one["verdict"] for one in here["samples"]}
+    assert said.keys() == HOSTILE.keys()
+    assert said["works"] == "same"
+    assert len(set(said.values())) > 1
 
 
 @pytest.mark.slow
-def test_a_lost_worker_is_made_up_for(cluster: str, tmp_path: Path, ported: Callable[[str], Path]) -> None:
+def test_a_lost_worker_is_made_up_for(
+    cluster: str, tmp_path: Path, ported: Callable[[str], Path], run_apart: Run
+) -> None:
     many = tmp_path / "many" / "hive_weight"
     many.mkdir(parents=True)
     for number in range(4400):
         request = f"GET /hives/h-{number}/weight?day=d{number} HTTP/1.1\r\nhost: a.example\r\n\r\n"
         (many / f"{number:05}.http").write_bytes(request.encode())
-    lost: list[int] = []
-
-    def lose_one() -> None:
-        from distributed import Client
-
-        time.sleep(1.5)
-        with Client(cluster, set_as_default=False) as client:
-            lost.extend(client.run(os.getpid).values())
-            os.kill(lost[0], signal.SIGKILL)
-
-    losing = threading.Thread(target=lose_one)
-    losing.start()
-    result = check(ported("wsgi"), samples=[tmp_path / "many"], cluster=cluster)
-    losing.join()
-    assert lost
-    assert [str(one.verdict) for one in result.checked] == ["same"] * 4400
+    lose = (
+        f"import os, signal, time; from distributed import Client; time.sleep(2); client = Client({cluster!r})\n"
+        "os.kill(next(iter(client.run(os.getpid).values())), signal.SIGKILL); print('lost')"
+    )
+    with subprocess.Popen([sys.executable, "-c", lose], stdout=subprocess.PIPE, text=True) as losing:
+        printed = verdicts(run_apart, ported("wsgi"), "--samples", tmp_path / "many", "--cluster", cluster)
+        assert losing.communicate()[0] == "lost\n"
+    assert [one["verdict"] for one in printed["samples"]] == ["same"] * 4400
 
 
 @pytest.mark.slow
-def test_lines_are_those_of_one_machine(cluster: str, run: Run, tmp_path: Path) -> None:
+def test_lines_are_those_of_one_machine(cluster: str, run_apart: Run, tmp_path: Path) -> None:
     entry = {"ticket": "t", "at": 1, "line": "orders", "text": "", "packed": False, "form": "text/plain", "tries": 1}
     event: dict[str, Any] = {"kind": "line", "batch": [{**entry, "notes": {}, "group": None}]}
     lines = []
@@ -126,36 +123,40 @@ def test_lines_are_those_of_one_machine(cluster: str, run: Run, tmp_path: Path) 
     file = tmp_path / "events.jsonl"
     file.write_text("\n".join(lines) + "\n")
     words = ["event", "convert", str(file), "--from", "ostermere@1", "--to", "cloudevents", "--lines"]
-    here, there = run(*words), run(*words, "--cluster", cluster)
+    here, there = run_apart(*words), run_apart(*words, "--cluster", cluster)
     assert here.returncode == there.returncode == 0, there.stderr
     assert there.stdout == here.stdout
     assert there.stderr == here.stderr
     broken = tmp_path / "broken.jsonl"
     broken.write_text("\n".join([*lines[:10], "{", *lines[:10]]) + "\n")
     words[2] = str(broken)
-    here, there = run(*words), run(*words, "--cluster", cluster)
+    here, there = run_apart(*words), run_apart(*words, "--cluster", cluster)
     assert here.returncode == there.returncode == 2
     assert there.stderr == here.stderr
 
 
 @pytest.mark.slow
-def test_other_folders_there_are_one_message(cluster: str, hostile: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from vast_ferry.checking.check import _Job
-
-    monkeypatch.setattr(_Job, "stamp", lambda self: "another")  # here, and not in the workers
-    with pytest.raises(Exception, match="is not what it is here"):
-        check(hostile, limit=1, cluster=cluster)
+def test_other_folders_there_are_one_message(cluster: str, hostile: Path) -> None:
+    script = (
+        "import sys; from vast_ferry import check; from vast_ferry.checking import check as checks\n"
+        "from vast_ferry.hub.findings import BadInput\n"
+        "sys.modules['vast_ferry.checking.check']._Job.stamp = lambda job: 'another'\n"  # here, not in the workers
+        f"try: check({str(hostile)!r}, cluster={cluster!r})\nexcept BadInput as error: print(error)"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)
+    assert "is not what it is here" in done.stdout, done.stderr
 
 
 def test_what_is_no_cluster_is_one_message(
     run: Run, monkeypatch: pytest.MonkeyPatch, ported: Callable[[str], Path]
 ) -> None:
-    monkeypatch.setattr("vast_ferry.spreading.cluster.PATIENCE", 0.2)
-    for address in ("tcp://127.0.0.1:1", "carrier://pigeon"):
+    for address in ("tcp://127.0.0.1:1", "carrier://pigeon", "127.0.0.1", "tcp://127.0.0.1:99999"):
         done = run("check", ported("wsgi"), "--cluster", address)
         assert (done.returncode, done.stdout) == (2, "")
         assert f"no scheduler answers at {address}" in done.stderr
         assert done.stderr.count("\n") == 1
+    # A client's threads would outlive it: what forks later in this process could wait for them for ever.
+    assert not [one for one in threading.enumerate() if "IO loop" in one.name]
     monkeypatch.setitem(sys.modules, "distributed", None)
     assert "pip install 'vast-ferry[cluster]'" in run("check", ported("wsgi"), "--cluster", "tcp://127.0.0.1:1").stderr
     assert run("event", "convert", "-", "--from", "wsgi", "--to", "wsgi", "--cluster", "tcp://x:1").returncode == 2

@@ -6,6 +6,7 @@ A part whose worker is lost is done again by another: Dask's scheduler sees to t
 
 from __future__ import annotations
 
+import socket
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
@@ -30,6 +31,7 @@ def connected(address: str) -> Iterator[Any]:
             "a cluster needs Dask's `distributed`, which is not installed",
             "Install it: pip install 'vast-ferry[cluster]'",
         ) from None
+    _reached(address)
     try:
         client = distributed.Client(address, timeout=PATIENCE, set_as_default=False)
     except (OSError, TimeoutError, ValueError, TypeError) as error:
@@ -44,6 +46,21 @@ def connected(address: str) -> Iterator[Any]:
     finally:
         with suppress(Exception):
             client.close(timeout=PATIENCE)
+
+
+def _reached(address: str) -> None:
+    """See that something listens at an address; a client would go on asking for a while, in threads of its own."""
+    scheme, _, rest = address.rpartition("://")
+    host, _, port = rest.rpartition(":")
+    try:
+        if scheme not in ("", "tcp", "tls") or not port.isdigit():
+            raise ValueError("an address is tcp://HOST:PORT or tls://HOST:PORT")
+        socket.create_connection((host.strip("[]"), int(port)), timeout=PATIENCE).close()
+    except (OSError, ValueError, OverflowError) as error:
+        raise BadInput(
+            f"no scheduler answers at {address}: {getattr(error, 'strerror', None) or error}",
+            "Start one (dask scheduler), with workers (dask worker ADDRESS --nthreads 1)",
+        ) from None
 
 
 def _fit(client: Any, address: str) -> None:
