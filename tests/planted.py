@@ -59,8 +59,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "an event in a global is not seen": (
         "statements.py",
-        "function.shared = frozenset(name for node in told for name in node.names)",
-        "function.shared = frozenset()",
+        "function.shared = function.nodes.told_global | _bound_late(function.nodes)",
+        "function.shared = _bound_late(function.nodes)",
     ),
     "a registry's functions are not known to be called unseen": (
         "follow.py",
