@@ -7,13 +7,19 @@ import shutil
 import textwrap
 from pathlib import Path
 from types import ModuleType
+from typing import Any
 
+import jsonschema
 import pytest
 from conftest import ROOT, Run
+from under_node import typescript
 
 from vast_ferry import carry, check, deliveries, make_samples, strength, write_samples
+from vast_ferry.collecting.schema_values import fitting, wrong
 from vast_ferry.demo import PROJECT
 from vast_ferry.probing import faults_in_javascript, faults_in_python
+
+SARIF = typescript() / "@microsoft" / "jest-sarif" / "lib" / "schemas" / "sarif-2.1.0-rtm.5.json"
 
 #: language, line of code, and what can be wrong with it
 # fmt: off
@@ -271,3 +277,85 @@ def test_what_can_not_be_probed_is_one_message(tmp_path: Path, run: Run, asked: 
     assert told.returncode == 2
     assert said in told.stderr
     assert not (made / "samples").exists()
+
+
+# --- by the schemas of an API description -----------------------------------------------------------------------------
+
+#: Schemas, and for each whether something next to what fits can be told from it.
+SCHEMAS: list[dict[str, Any]] = [
+    {"type": "string", "minLength": 2, "maxLength": 4},
+    {"type": "string", "pattern": "^Q[0-9]{4}-x$"},
+    {"type": "string", "format": "date-time"},
+    {"enum": ["kg", "g", 3, None]},
+    {"const": {"a": 1}},
+    {"type": "integer", "minimum": 3, "maximum": 7},
+    {"type": "integer", "exclusiveMinimum": 3, "multipleOf": 5},
+    {"type": "number", "exclusiveMaximum": 0},
+    {"type": ["string", "null"], "maxLength": 3},
+    {"type": "boolean"},
+    {"type": "array", "items": {"type": "integer", "minimum": 1}, "minItems": 1, "maxItems": 3},
+    {"type": "object", "required": ["a"], "properties": {"a": {"type": "string"}, "b": {"type": "integer"}}},
+    {"properties": {"a": {"type": "object", "properties": {"b": {"enum": [1, 2]}}}}, "additionalProperties": False},
+    {"allOf": [{"required": ["a"], "properties": {"a": {"type": "integer"}}}, {"required": ["b"]}], "type": "object"},
+    {"type": "object", "properties": {"k": {}}, "oneOf": [{"required": ["a"]}, {"required": ["b"]}]},
+    {"$ref": "#/$defs/node", "$defs": {"node": {"type": "object", "properties": {"next": {"$ref": "#/$defs/node"}}}}},
+    {"type": "object", "examples": [{"x": 1}]},
+    {},
+]
+
+
+@pytest.mark.parametrize("schema", SCHEMAS, ids=lambda one: json.dumps(one)[:50])
+def test_values_by_a_schema_are_what_its_validator_says(schema: dict[str, Any]) -> None:
+    judge = jsonschema.Draft202012Validator(schema)
+    values = fitting(schema, schema)
+    assert values
+    assert [one for one in values if not judge.is_valid(one)] == []
+    others = wrong(schema, schema, values[-1])
+    closed = {"type", "enum", "const", "required"} & schema.keys()
+    assert any(not judge.is_valid(one) for one in others) or not closed
+
+
+def test_values_by_a_published_schema_are_valid() -> None:
+    for schema in (json.loads((ROOT / "docs" / "check.schema.json").read_text()), json.loads(SARIF.read_text())):
+        judge = jsonschema.validators.validator_for(schema)(schema)
+        values = fitting(schema, schema)
+        assert len(values) > 1
+        assert all(map(judge.is_valid, values))
+
+
+ASKED = """
+openapi: 3.1.0
+info: {title: Hives, version: "1"}
+paths:
+  /f/{hive}:
+    post:
+      parameters:
+        - {name: hive, in: path, required: true, schema: {type: string, pattern: "^h-[0-9]+$"}}
+        - {name: x-kind, in: header, schema: {enum: [swarm, "queen \\n"]}}
+      requestBody:
+        content:
+          application/json:
+            schema: {type: object, required: [code], properties: {code: {type: string, pattern: "^Q[0-9]{4}-x$"}}}
+"""
+LOOKS = """
+import json, re
+def run(event, ctx):
+    code = json.loads(event["content"] or "{}").get("code") if event["content"][:1] == "{" else None
+    if not code:
+        return {"code": 422, "content": "no code"}
+    if re.fullmatch("Q[0-9]{4}-x", code) and event["call"]["slots"]["hive"].startswith("h-"):
+        return {"code": 200, "content": "known"}
+    return {"code": 404, "content": "unknown"}
+"""
+
+
+def test_what_a_description_says_is_tried(tmp_path: Path, run: Run) -> None:
+    (tmp_path / "h.py").write_text(LOOKS)
+    (tmp_path / "ostermere.yaml").write_text('app: a\njobs:\n  f: {code: h.py#run, when: [{web: "POST /f/{hive}"}]}\n')
+    (tmp_path / "api.yaml").write_text(ASKED)
+    made = make_samples(tmp_path, source="ostermere@1", seconds=2, described=[tmp_path / "api.yaml"])
+    texts = [one.content.decode() for one in made.collection.samples]
+    assert any("code: Q0000-x" in one or '"code": "Q0000-x"' in one for one in texts), texts
+    done = run("event", "make", tmp_path, "--openapi", tmp_path / "ostermere.yaml")
+    assert (done.returncode, done.stdout) == (2, "")
+    assert "this is no API description" in done.stderr

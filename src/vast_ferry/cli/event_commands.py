@@ -134,14 +134,25 @@ def collect_samples(
 @click.option("--from", "source", metavar="PROVIDER", help="Whose project it is, where that can't be told.")
 @click.option("--seconds", type=Finite(1, 36_000), default=120.0, help="Look for them for so long.")
 @click.option("--most", type=click.IntRange(1, 1000), default=20, help="So many for each function at most.")
+@click.option(
+    "--openapi", multiple=True, type=click.Path(path_type=Path), help="An API description whose schemas say what comes."
+)
 @click.option("--dry-run", is_flag=True, help="Say what would be written, and write nothing.")
 @FORMAT
 def make(
-    project: Path, functions: tuple[str, ...], source: str | None, seconds: float, most: int, dry_run: bool, form: str
+    project: Path,
+    functions: tuple[str, ...],
+    source: str | None,
+    seconds: float,
+    most: int,
+    openapi: tuple[Path, ...],
+    dry_run: bool,
+    form: str,
 ) -> int:
     """Make samples for the FUNCTIONS of PROJECT (default: all), or of a crossing.
 
-    Events are generated from the triggers, the samples that are kept, and what the code looks for. Kept are the
+    Events are generated from the triggers, the samples that are kept, what the code looks for, and the schemas of API
+    descriptions (OpenAPI) that are named. Kept are the
     smallest that run code which no sample runs, end in a way in which none ends, show what the target can't hold, or
     notice a planted fault that none notices.
     """
@@ -150,7 +161,9 @@ def make(
     from vast_ferry.reports.probed import made_data, made_text
 
     with telling() as progress:
-        made = make_samples(project, functions, source=source, seconds=seconds, most=most, progress=progress)
+        made = make_samples(
+            project, functions, source=source, seconds=seconds, most=most, described=openapi, progress=progress
+        )
     if not dry_run and made.collection.samples:
         write_samples(made.collection)
     emit(form, made_data(made, written=not dry_run), made_text(made, written=not dry_run))

@@ -176,6 +176,20 @@ def _found_in(data: bytes, shown: str, beside: Path | None, collector: _Collecto
         collector.logged(read, shown)
 
 
+def read_description(path: Path) -> Any:
+    """Return the API description (OpenAPI) in a file; raises BadInput for what is none."""
+    shown = str(path)
+    try:
+        text = read_file(path, shown, "the description").decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise BadInput(f"it is no text in UTF-8 (byte {error.start})", "Give it in UTF-8", Place(shown)) from None
+    whole = _whole(text, shown)
+    if not is_description(whole):
+        remedy = "Give an OpenAPI document: it has openapi and paths"
+        raise BadInput("this is no API description", remedy, Place(shown, 1))
+    return whole
+
+
 def _whole(text: str, shown: str) -> Any:
     """Return the JSON value, or the YAML of an API description, that a file is as a whole; nothing else."""
     if text.lstrip()[:1] in ("{", "["):

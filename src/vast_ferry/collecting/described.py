@@ -9,6 +9,7 @@ from typing import Any, Final
 from urllib.parse import quote, urlencode
 
 from vast_ferry.collecting.found import Found, request_of
+from vast_ferry.collecting.schema_values import resolved
 from vast_ferry.hub.findings import Place
 
 METHODS: Final = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
@@ -31,25 +32,13 @@ def described_requests(data: Mapping[str, Any], shown: str) -> Iterator[Found]:
             shared = [*_list(item.get("parameters")), *_list(operation.get("parameters"))]
             told = _Parameters(path)
             for one in shared:
-                told.take(data, _at(data, one))
+                told.take(data, resolved(data, one))
             for content in _contents(data, operation):
                 yield _request(place, method, told, content)
 
 
 def _list(value: Any) -> list[Any]:
     return value if isinstance(value, list) else []
-
-
-def _at(data: Mapping[str, Any], value: Any) -> Any:
-    """Return a value, or what it refers to within the description."""
-    for _ in range(8):
-        where = value.get("$ref") if isinstance(value, dict) else None
-        if not isinstance(where, str) or not where.startswith("#/"):
-            break
-        value = data
-        for key in where[2:].split("/"):
-            value = value.get(key.replace("~1", "/").replace("~0", "~")) if isinstance(value, dict) else None
-    return value
 
 
 def _examples(data: Mapping[str, Any], one: Any) -> list[Any]:
@@ -60,9 +49,9 @@ def _examples(data: Mapping[str, Any], one: Any) -> list[Any]:
         return [one["example"]]
     named = one.get("examples")
     if isinstance(named, dict) and named:
-        found = [_at(data, each) for each in named.values()]
+        found = [resolved(data, each) for each in named.values()]
         return [each["value"] for each in found if isinstance(each, dict) and "value" in each]
-    schema = _at(data, one.get("schema"))
+    schema = resolved(data, one.get("schema"))
     made = _of_schema(data, schema, 6)
     return [] if made is _NOTHING else [made]
 
@@ -71,7 +60,7 @@ _NOTHING: Final = object()
 
 
 def _of_schema(data: Mapping[str, Any], schema: Any, depth: int) -> Any:
-    schema = _at(data, schema)
+    schema = resolved(data, schema)
     if not isinstance(schema, dict) or not depth:
         return _NOTHING
     for key in ("example", "default", "const"):
@@ -92,7 +81,7 @@ def _of_schema(data: Mapping[str, Any], schema: Any, depth: int) -> Any:
 
 def _contents(data: Mapping[str, Any], operation: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
     """Yield the type and an example of each content that an operation takes; one without where it takes none."""
-    body = _at(data, operation.get("requestBody"))
+    body = resolved(data, operation.get("requestBody"))
     contents = body.get("content") if isinstance(body, dict) else None
     found = False
     for typed, one in (contents or {}).items() if isinstance(contents, dict) else ():

@@ -23,14 +23,16 @@ from vast_ferry.checking.compare import compare, nothing_to_compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import CallTo, Proving
 from vast_ferry.checking.sides import Side, deployed, readable_samples, refuse_unknown, target_side
-from vast_ferry.collecting.collect import Collected, Collection
+from vast_ferry.collecting.by_schema import requests_by_schema
+from vast_ferry.collecting.collect import Collected, Collection, read_description
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import EVENTS, OF_THE_CALL
 from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.hub.functions import EventTrigger, Function, RouteTrigger
+from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.keys import KeyFilter, Pattern
-from vast_ferry.hub.kinds import is_request
+from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.probing.changing import Changer
@@ -91,13 +93,15 @@ def make_samples(
     source: str | Profile | None = None,
     seconds: float = SECONDS,
     most: int = MOST,
+    described: Sequence[Path | str] = (),
     progress: Progress = quietly,
 ) -> MadeSamples:
     """Return samples made for a project's functions, or for those of a crossing; nothing is written.
 
     `functions` names those that they are for (default: all); `seconds` is how long they are looked for; `most` how many
-    a function gets. `source` names the project's provider where several may be meant. Raises BadInput where there is no
-    project, or no such function.
+    a function gets. `source` names the project's provider where several may be meant; `described` are API descriptions
+    (OpenAPI) whose schemas say what its requests look like. Raises BadInput where there is no project, no such
+    function, or no description.
     """
     require("coverage", "strength", "measures of what samples run")
     folder = Path(project)
@@ -105,6 +109,7 @@ def make_samples(
     names = [one.name for one in where.declared.functions]
     refuse_unknown(functions, names)
     chosen = [one for one in where.declared.functions if one.name in (functions or names)]
+    requests = [one for path in described for one in requests_by_schema(read_description(Path(path)), str(path))]
     made = MadeSamples(Collection(where.folder))
     end = time.monotonic() + seconds
     with scratch_folder() as scratch:
@@ -117,6 +122,7 @@ def make_samples(
         makers = [_Maker(made, where, run, function) for function in chosen]
         for maker in makers:
             maker.most, maker.progress = most, progress
+            maker.described = maker.taken(requests)
         # Events first, for all; what takes longest, to plant faults, has all the time that is left.
         for number, maker in enumerate(makers):
             maker.generate(_share(end - seconds * 0.6, len(makers) - number))
@@ -138,6 +144,7 @@ class _Maker:
         self.made, self.where, self.run, self.function = made, where, run, function
         self.most = MOST
         self.progress: Progress = quietly
+        self.described: list[Sample] = []  # requests that an API description leads to
         self.kept = _kept(where, function)
         self.kinds = tuple(dict.fromkeys(sorted({*function.kinds, *(one.kind for one in self.kept)})))
         self.source = self._bench(run.source)
@@ -183,6 +190,14 @@ class _Maker:
             self._write(candidate.sample, why)
 
     # --- generating ---
+
+    def taken(self, requests: Sequence[HttpEvent]) -> list[Sample]:
+        """Return the requests that come to the function, as samples."""
+        if not any(is_request(kind) for kind in self.function.kinds):
+            return []
+        name, path = self.function.name, Path("made.yaml")
+        made = [Sample(name, "made", path, REQUEST, ({**one.as_fields(), "id": f"{name}/made"},)) for one in requests]
+        return [one for one in made if not self._refused(one)]
 
     def _refused(self, sample: Sample) -> bool:
         """Tell whether a sample does not come to the function."""
@@ -230,6 +245,8 @@ class _Maker:
         self, changer: Changer, grown: list[Sample]
     ) -> Iterator[tuple[int, Sample, list[dict[str, Any]], dict[str, Any]]]:
         """Yield changed events: by chance and, as often, one value of a sample after the other."""
+        for one in self.described:
+            yield 0, one, list(one.events), one.before
         done: set[str] = set()
         swept = [(one, *made) for one in grown for made in changer.swept(one.kind, one.events, one.before, done)]
         changer.chance.shuffle(swept)
