@@ -113,6 +113,10 @@ CALLED = {
     "Raw.kinds[0]().read": "from lib import Raw",
     "Raw.__subclasses__()[0]().read": "from lib import Raw",
     "lib.parsing.lib.raw": "import lib.parsing",
+    "MODULES[0].seen": "from lib import parsing\n\nMODULES = [parsing]",
+    "[one.seen for one in (parsing,)][0]": "from lib import parsing",
+    "handed_on": "from above import seen as handed_on",
+    "third": "import os\nif os.environ.get('QUICK'):\n    from quick import third\nelse:\n    from slow import third",
 }
 LIBRARY = {
     "lib/__init__.py": "from lib.parsing import raw, TABLE, Raw\n",
@@ -121,6 +125,10 @@ LIBRARY = {
 
 def raw(event):
     return str(event["call"]["verb"]) + (event.get("content") or "")
+
+
+def seen(event):
+    return event["call"]["path"] + event["call"]["verb"]
 
 
 TABLE = {"raw": raw}
@@ -137,6 +145,12 @@ class Plain(Raw):
     def read(self, event):
         return raw(event)
 """,
+    "quick.py": "def third(event):\n    return 'quick'\n",
+    "slow.py": "def third(event):\n    return event['call']['path']\n",
+    # Handed on by three files, each read before the one that it has it of.
+    "above.py": "from below import seen\n",
+    "below.py": "from further import seen\n",
+    "further.py": "from lib.parsing import seen\n",
 }
 
 
@@ -178,5 +192,55 @@ def test_a_helper_is_as_it_was_where_somebody_unseen_may_call_it(project: Projec
     def handler(call: str, top: str) -> str:
         return f'{top}\n\n\ndef a(event, ctx):\n    return {{"code": 200, "content": {call}(event)}}\n'
 
-    codes = {"plain": handler("raw", "from lib import raw"), "other": handler(called.strip(), CALLED[called])}
+    # `raw` is a value in a table as well, `seen` has its name alone.
+    own = "seen" if "seen" in called or "handed_on" in called else "raw"
+    plain = handler(own, f"from lib.parsing import {own}")
+    codes = {"plain": plain, "other": handler(called.strip(), CALLED[called])}
     carried(project, tmp_path / "out", codes, LIBRARY, "thornwick")
+
+
+#: How a helper that changes its event is called, by whom nobody sees.
+CHANGING = (
+    "for step in [change]: step(event)",
+    "STEPS['a'](event)",
+    "STEPS.get(event['call']['verb'], change)(event)",
+    "getattr(sys.modules[__name__], 'change')(event)",
+    "list(map(change, [event]))",
+    "Step().run(event)",
+    "registered[0](event)",
+    "globals()['change'](event)",
+    "(lambda how: how(event))(change)",
+)
+CHANGES = """import sys
+
+
+def change(event):
+    event["call"]["path"] = "/changed"
+
+
+STEPS = {"a": change}
+registered = []
+
+
+class Step:
+    how = staticmethod(change)
+
+    def run(self, event):
+        self.how(event)
+
+
+def register(function):
+    registered.append(function)
+    return function
+
+
+@register
+def also(event):
+    event["call"]["path"] = "/also"
+"""
+
+
+def test_what_somebody_unseen_changes_is_seen(project: Project, tmp_path: Path) -> None:
+    answer = 'return {"code": 200, "content": event["call"]["path"]}'
+    codes = {f"c{at}": f"{CHANGES}\n\ndef a(event, ctx):\n    {how}\n    {answer}\n" for at, how in enumerate(CHANGING)}
+    carried(project, tmp_path / "out", codes, {}, "thornwick")
