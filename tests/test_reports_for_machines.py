@@ -19,7 +19,9 @@ from under_node import typescript
 
 from vast_ferry import Checked, CheckResult, Verdict
 from vast_ferry.checking.exact_json import Difference
+from vast_ferry.hub.findings import Finding, Place, Severity
 from vast_ferry.reports.check_page import check_page
+from vast_ferry.reports.times_plot import times_svg
 
 PAGE = (ROOT / "src" / "vast_ferry" / "reports" / "check_page.html.j2").read_text()
 #: The colours of each theme, light and dark, by their names.
@@ -85,15 +87,20 @@ def test_a_check_is_told_to_build_servers(run: Run, tmp_path: Path, broken: Path
 def test_the_page_shows_what_came_from_outside_as_text() -> None:
     hostile = "<script>alert(1)</script><img src=x onerror=alert(1)>"
     one = Checked(
-        "f",
+        hostile,
         hostile,
         Verdict.DIFFERS,
         (Difference(hostile, hostile, "'\"&"),),
         (hostile,),
         expected=hostile,
         output=hostile,
+        took=(0.01, 0.02),
     )
-    page = check_page(CheckResult(hostile, "there", (one,), (hostile,), (hostile,)))
+    result = CheckResult(hostile, "there", (one,), (), (hostile,))
+    told = [Finding("x", severity, hostile, hostile, Place(hostile, 1), hostile, hostile) for severity in Severity]
+    page = check_page(result, told=told, times=times_svg(result))
+    assert "<svg" in page
+    assert times_svg(result) == times_svg(result)
     assert "<script" not in page
     assert "<img" not in page
     assert page.count("&lt;script&gt;") > 6

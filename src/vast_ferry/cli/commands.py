@@ -284,10 +284,17 @@ def _write_reports(
     from vast_ferry.reports.files import write_json, write_report
     from vast_ferry.reports.for_machines import junit, sarif
     from vast_ferry.reports.sources import sources_of
+    from vast_ferry.reports.times_plot import times_svg
+    from vast_ferry.surveying.crossing_file import holds_crossing
+    from vast_ferry.surveying.record import read_record
 
     for path in paths:
         if path.suffix == ".html":
-            write_report(path, check_page(result, probed.strength, probed.deliveries, sources_of(crossing)))
+            of_crossing = holds_crossing(crossing)
+            told = [one.finding() for one in read_record(crossing).findings] if of_crossing else []
+            sources = sources_of(crossing) if of_crossing else []
+            page = check_page(result, probed.strength, probed.deliveries, sources, told=told, times=times_svg(result))
+            write_report(path, page)
         elif path.suffix == ".xml":
             write_report(path, junit(result))
         else:

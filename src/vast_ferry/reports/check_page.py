@@ -11,13 +11,22 @@ from pathlib import Path
 from typing import Final
 
 import jinja2
+from markupsafe import Markup
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import Checked, CheckResult
+from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.probing.deliveries import DeliveriesResult
 from vast_ferry.probing.strength import StrengthResult
 from vast_ferry.reports.sources import Sources
+from vast_ferry.reports.times_plot import ratio_in_words, times_by_function
 
+_WORDS: Final = {
+    Severity.BLOCKING: "blocking",
+    Severity.LOSS: "can't be held",
+    Severity.TODO: "to do",
+    Severity.NOTE: "to know",
+}
 _WORST: Final = (Verdict.DIFFERS, Verdict.UNHELD, Verdict.UNCHECKED, Verdict.SAME)
 
 
@@ -42,11 +51,15 @@ def check_page(
     strength: StrengthResult | None = None,
     deliveries: DeliveriesResult | None = None,
     sources: Sequence[Sources] = (),
+    *,
+    told: Sequence[Finding] = (),
+    times: str = "",
 ) -> str:
     """Return the page: a summary, functions with a difference first, every difference place by place.
 
     With a `strength` it also tells, function by function, what the samples run and which faults they notice; with
-    `deliveries` what breaks where events come as the target may deliver them; with `sources` both sides' code.
+    `deliveries` what breaks where events come as the target may deliver them; with `sources` both sides' code. `told`
+    are the findings of the carry, `times` a picture (SVG) of how long each side took.
     """
     by_name: dict[str, list[Checked]] = {name: [] for name in result.without_samples}
     for one in result.checked:
@@ -76,4 +89,9 @@ def check_page(
         strong=strong,
         deliveries=deliveries,
         sources=sources,
+        severities=[(_WORDS[one], sum(each.severity == one for each in told)) for one in Severity],
+        words=_WORDS,
+        told=sorted(told, key=lambda one: ([*Severity].index(one.severity), one.function)),
+        times=Markup(times),  # noqa: S704  (drawn here; Matplotlib escapes the names in it)
+        ratios={name: ratio_in_words(own) for name, own in times_by_function(result).items()} if times else {},
     )

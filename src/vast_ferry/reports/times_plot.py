@@ -7,14 +7,19 @@ replacement a few thousand times, and the ratio of medians is taken each time.
 
 from __future__ import annotations
 
+import importlib.util
+import io
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import CheckResult
 from vast_ferry.hub.extras import require
 from vast_ferry.reports.cost_plot import COLOURS
 from vast_ferry.reports.files import moved
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 _DRAWN: Final = 2000
 _FEWEST: Final = 3
@@ -45,16 +50,36 @@ def ratio_in_words(times: list[tuple[float, float]]) -> str:
 
 def plot_times(result: CheckResult, path: Path) -> None:
     """Write the picture: a row a function, a dot a sample and a bar for the median of each side."""
+    figure = _figure(result)
+    moved(path, lambda name: figure.savefig(name, dpi=120, format=path.suffix[1:]))
+
+
+def times_svg(result: CheckResult) -> str:
+    """Return the picture as an SVG element for a page; empty where nothing was timed, or Matplotlib is not there."""
+    if not times_by_function(result) or importlib.util.find_spec("matplotlib") is None:
+        return ""
+    figure, buffer = _figure(result), io.StringIO()
+    figure.savefig(
+        buffer, format="svg", transparent=True, metadata=dict.fromkeys(("Creator", "Date", "Format", "Type"))
+    )
+    text = buffer.getvalue()
+    return text[text.index("<svg") :]
+
+
+def _figure(result: CheckResult) -> Figure:
     require("matplotlib", "plots", "plots")
     import matplotlib as mpl
 
     mpl.use("Agg")
-    import matplotlib.pyplot as plt
+    mpl.rcParams["svg.fonttype"] = "none"  # text stays text
+    mpl.rcParams["svg.hashsalt"] = "times"  # the same names each time
     import numpy as np
+    from matplotlib.figure import Figure
     from matplotlib.ticker import FuncFormatter, LogLocator, NullLocator
 
     functions = times_by_function(result)
-    figure, axis = plt.subplots(figsize=(10.6, max(3.2, 1.3 + 0.62 * len(functions))), layout="constrained")
+    figure = Figure(figsize=(10.6, max(3.2, 1.3 + 0.62 * len(functions))), layout="constrained")
+    axis = figure.subplots()
     chance = np.random.default_rng(1)
     for row, times in enumerate(functions.values()):
         for side, colour in enumerate(COLOURS):
@@ -81,5 +106,4 @@ def plot_times(result: CheckResult, path: Path) -> None:
         )  # fmt: skip
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="0.9")
-    moved(path, lambda name: figure.savefig(name, dpi=120, format=path.suffix[1:]))
-    plt.close(figure)
+    return figure
