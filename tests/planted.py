@@ -2,7 +2,7 @@
 
 Run: .venv/bin/python tests/planted.py [--minutes 1] [NAME ...]
 A copy of the sources is changed and `tests/fuzz.py` run on it until it finds something, a minute at most; what it does
-not find is given to the tables of handlers (test_soundness.py, test_rewriting.py). Printed: who found each, and when.
+not find is given to the tables of handlers (test_soundness.py, test_rewriting.py, test_unseen.py and their like). Printed: who found each, and when.
 The exit status is 1 if one was found by nobody. The first are causes of real differences, put back.
 """
 
@@ -272,7 +272,7 @@ def found_by(folder: Path, minutes: float) -> tuple[str, float]:
     if subprocess.run(fuzz, cwd=folder, env=env, capture_output=True, check=False).returncode:
         return "generated handlers", time.monotonic() - began
     tables = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "2", "-p", "no:cacheprovider"]
-    tables += ["tests/test_soundness.py", "tests/test_rewriting.py"]
+    tables += [f"tests/test_{one}.py" for one in ("soundness", "rewriting", "unseen", "alike", "unlike")]
     if subprocess.run(tables, cwd=folder, env=env, capture_output=True, check=False).returncode:
         return "the tables", time.monotonic() - began
     return "nobody", time.monotonic() - began

@@ -115,6 +115,9 @@ CALLED = {
     "lib.parsing.lib.raw": "import lib.parsing",
     "MODULES[0].seen": "from lib import parsing\n\nMODULES = [parsing]",
     "[one.seen for one in (parsing,)][0]": "from lib import parsing",
+    "ROUTES['GET']": "from routes import ROUTES",
+    "getattr(hooks, 'on_' + 'get')": "import hooks",
+    "hooks.Hooks.on_put": "import hooks",
     "handed_on": "from above import seen as handed_on",
     "third": "import os\nif os.environ.get('QUICK'):\n    from quick import third\nelse:\n    from slow import third",
 }
@@ -144,6 +147,34 @@ class Raw:
 class Plain(Raw):
     def read(self, event):
         return raw(event)
+""",
+    "routes.py": """from lib.parsing import seen
+
+ROUTES = {}
+
+
+def on(verb):
+    def register(function):
+        ROUTES[verb] = function
+        return function
+
+    return register
+
+
+@on("GET")
+def get(event):
+    return seen(event)
+""",
+    "hooks.py": """from lib import parsing
+
+
+def on_get(event):
+    return parsing.seen(event)
+
+
+class Hooks:
+    def on_put(event):
+        return on_get(event)
 """,
     "quick.py": "def third(event):\n    return 'quick'\n",
     "slow.py": "def third(event):\n    return event['call']['path']\n",
@@ -193,7 +224,7 @@ def test_a_helper_is_as_it_was_where_somebody_unseen_may_call_it(project: Projec
         return f'{top}\n\n\ndef a(event, ctx):\n    return {{"code": 200, "content": {call}(event)}}\n'
 
     # `raw` is a value in a table as well, `seen` has its name alone.
-    own = "seen" if "seen" in called or "handed_on" in called else "raw"
+    own = "seen" if called.startswith(("MODULES", "[one", "ROUTES", "hooks", "getattr(hooks", "handed")) else "raw"
     plain = handler(own, f"from lib.parsing import {own}")
     codes = {"plain": plain, "other": handler(called.strip(), CALLED[called])}
     carried(project, tmp_path / "out", codes, LIBRARY, "thornwick")
