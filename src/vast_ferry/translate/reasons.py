@@ -130,7 +130,7 @@ NOTES: Final = {
     ),
     "content-perhaps-no-text": (
         Severity.NOTE,
-        "what is answered as content may be neither text nor bytes; {source} refuses that, {target} makes a text of it",
+        "what is answered as content may be neither text nor bytes; {source} refuses that, {target} may take it",
         "Make a text of it in the handler, or make sure that it is one",
     ),
     "field-perhaps-no-text": (

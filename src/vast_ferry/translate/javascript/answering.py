@@ -34,9 +34,11 @@ from vast_ferry.translate.javascript.values import (
     calls_of,
     chain_of,
     chain_of_root,
+    ends_the_function,
     in_try,
     indent_of,
     is_plain,
+    last_statements,
     never_fails,
     own_nodes,
 )
@@ -186,7 +188,6 @@ class Answering:
         shapes = (reply_there(self.ours.answered), self.reply)
         reading = self._reading(shapes)
         returned = {bare(value).id: value for value in self._returned()}
-        last = [one for one in self.body.named_children if one.type != "comment"][-1:] if self.has_block else []
         steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
         own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
         found: list[_Told] = []
@@ -208,7 +209,7 @@ class Answering:
                 after = _next(statement)
                 if after is not None and after.type == "return_statement" and not _values(after):
                     without.append(after)
-                elif [statement] != last:
+                elif not ends_the_function(statement, self.body):
                     continue
                 text = f"return {text}"
             found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
@@ -258,9 +259,11 @@ class Answering:
         inside = [one for one in self.body.named_children if one.type != "comment"] if self.has_block else []
         if not inside:
             return not self.has_block
-        last = inside[-1]
-        ended = last.type in ("return_statement", "throw_statement")
-        return ended or (last.type == "expression_statement" and last.named_children[0].id in known)
+        return all(
+            one.type in ("return_statement", "throw_statement")
+            or (one.type == "expression_statement" and one.named_children[0].id in known)
+            for one in last_statements(self.body)
+        )
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""

@@ -19,7 +19,7 @@ from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.writers import WriterMethod
-from vast_ferry.translate.javascript.contents import BYTES, TEXT, Contents
+from vast_ferry.translate.javascript.contents import BYTES, MAYBE, TEXT, Contents
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
 from vast_ferry.translate.javascript.values import calls_of
@@ -74,6 +74,8 @@ class Answers:
         text = write(value, told) if told is not None else ""
         if text and told is not None and told.perhaps is not None:
             self.notes["field-perhaps-no-text"] = told.perhaps
+        if text and told is not None and told.body is not None and self.contents.of(told.body) == MAYBE:
+            self.notes["content-perhaps-no-text"] = told.body
         return text
 
     # --- reading ---
@@ -145,7 +147,7 @@ class Answers:
         if told.body is None:
             return self._with_type(told, form, BYTES)
         kind = self.contents.of(told.body)
-        if not told.typed and kind not in (TEXT, BYTES):
+        if not told.typed and kind not in (TEXT, BYTES, MAYBE):
             return told if self._names_types_alike(form) else None
         return self._with_type(told, form, BYTES if kind == BYTES else TEXT)
 
@@ -378,7 +380,7 @@ class Answers:
             return [f"{_key(row)}: {told.content}"]
         kind = TEXT if told.body is None else self.contents.of(told.body)
         step = row.flag.steps[-1] if row.flag is not None and len(row.flag.steps) == 1 else None
-        if kind == TEXT:
+        if kind in (TEXT, MAYBE):
             return [f"{_key(row)}: {told.content}"]
         if kind != BYTES or not isinstance(step, Item):
             return None

@@ -53,6 +53,14 @@ class Batches(ABC):
         """Follow all uses of a name that stands for a part."""
 
     @abstractmethod
+    def _use(self, node: Node, part: Part) -> None:
+        """Follow one use outwards."""
+
+    @abstractmethod
+    def _delete(self, statement: Node) -> None:
+        """Take a statement out."""
+
+    @abstractmethod
     def _unpack(self, pattern: Node, part: Part) -> list[str]:
         """Follow what a pattern unpacks; return the declarations that stand in its place."""
 
@@ -71,6 +79,8 @@ class Batches(ABC):
     def _batch(self, node: Node, part: Part) -> None:
         """Follow a loop over a batch: the target has one event at a time, so its body is done once."""
         loop = node.parent
+        if self.places.theirs.each is None and self._first_of_batch(node, loop):
+            return
         if loop.type == "member_expression" and loop.child_by_field_name("object") == node:
             self._batch_method(node, loop)
             return
@@ -91,6 +101,24 @@ class Batches(ABC):
             self._over_there(left, node, body, lines)
             return
         self._unroll(loop, body, block, [f"const {line}{self.semicolon}" for line in lines])
+
+    def _first_of_batch(self, node: Node, above: Node) -> bool:
+        """Follow the first event of a batch, which is the one that the target has; tell whether it is asked for."""
+        if above.type == "subscript_expression" and self.file.text(above.child_by_field_name("index")) == "0":
+            self._use(above, self.places.of_parameter(self.places.ours.event_parameters[0]))
+            return True
+        if above.type != "variable_declarator" or above.child_by_field_name("value") != node:
+            return False
+        one = only_of(above.child_by_field_name("name"))
+        declaration = above.parent
+        if one is None or len(declaration.named_children) != 1 or declaration.parent.type != "statement_block":
+            return False
+        lines = self._entry(one)
+        if lines:
+            self.made.edits.append(Edit(above.start_byte, above.end_byte, ", ".join(lines)))
+        else:
+            self._delete(declaration)
+        return True
 
     def _entry(self, pattern: Node) -> list[str]:
         """Follow what one event of a batch is bound to; return the declarations that this needs."""
@@ -337,3 +365,10 @@ def _jumps(body: Node) -> Iterator[Node]:
             )
             continue
         stack += node.named_children
+
+
+def only_of(pattern: Node) -> Node | None:
+    """Return what `[one]` unpacks a list to, where that is one name or one pattern."""
+    inside = [one for one in pattern.named_children if one.type != "comment"] if pattern.type == "array_pattern" else []
+    plain = len(inside) == 1 and inside[0].type in ("identifier", "object_pattern")
+    return inside[0] if plain and b"," not in pattern.text.split(inside[0].text, 1)[0] else None

@@ -36,6 +36,12 @@ _TEXT_FUNCTIONS = frozenset(
 )
 _BYTES_FUNCTIONS = frozenset(("Buffer.from", "Buffer.concat", "Buffer.alloc"))
 _LIST: Final = "list of texts"
+#: What a form or a query is read into, and an address: the platform's own (WHATWG URL).
+_PARAMS: Final = "parameters"
+_ADDRESS: Final = "address"
+_OF_ADDRESSES = frozenset(("href", "origin", "protocol", "host", "hostname", "port", "pathname", "search", "hash"))
+#: What an error tells; whatever else may be thrown has something else there, or nothing.
+_OF_ERRORS = frozenset(("message", "name", "stack"))
 _AROUND = frozenset(("parenthesized_expression", "as_expression", "satisfies_expression", "non_null_expression"))
 _CHOICES = frozenset(("||", "??"))
 _DEEPEST = 8
@@ -108,7 +114,12 @@ class Contents:
         held = node.child_by_field_name("object")
         if self.file.text(held) == "process.env":
             return MAYBE
+        part = self.file.text(node.child_by_field_name("property")) if node.type == "member_expression" else ""
+        if part in _OF_ERRORS and self._is_caught(held):
+            return MAYBE
         kind = self.of(held, depth)
+        if kind == _ADDRESS:
+            return _PARAMS if part == "searchParams" else TEXT if part in _OF_ADDRESSES else ""
         if kind == TEXTS:
             return MAYBE
         if kind == LISTS:
@@ -118,8 +129,13 @@ class Contents:
     def _of_call(self, node: Node, depth: int) -> str:
         called = node.child_by_field_name("function") or node.child_by_field_name("constructor")
         name = self.file.text(called)
-        if name == "JSON.stringify":
-            return TEXT if self._is_written_as_json(node) else ""
+        if name == "JSON.stringify" and self._is_global(called.child_by_field_name("object")):
+            return TEXT if self._is_written_as_json(node) else MAYBE
+        if node.type == "new_expression" and name in ("URLSearchParams", "URL") and self._is_global(called):
+            return _PARAMS if name == "URLSearchParams" else _ADDRESS
+        if name == "Object.fromEntries" and self._is_global(called.child_by_field_name("object")):
+            given = node.child_by_field_name("arguments").named_children
+            return TEXTS if len(given) == 1 and self.of(given[0], depth) == _PARAMS else ""
         if name in _TEXT_FUNCTIONS and node.type == "call_expression":
             return TEXT if self._is_global(called) else ""
         if name in _BYTES_FUNCTIONS and self._is_global(called.child_by_field_name("object")):
@@ -131,7 +147,14 @@ class Contents:
             return MAYBE
         if method in _TEXTS:
             return TEXT
+        if method == "get" and self.of(called.child_by_field_name("object"), depth) == _PARAMS:
+            return MAYBE
         return TEXT if method in _OF_TEXTS and self.of(called.child_by_field_name("object"), depth) == TEXT else ""
+
+    def _is_caught(self, name: Node) -> bool:
+        """Tell whether a name stands for what a `catch` has caught."""
+        binding = self.scopes.of(name) if name.type == "identifier" else None
+        return binding is not None and binding.kind == "catch" and not binding.writes
 
     def _is_written_as_json(self, call: Node) -> bool:
         """Tell whether what is made JSON is there: of nothing, and of a function, it makes nothing."""

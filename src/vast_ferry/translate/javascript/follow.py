@@ -30,7 +30,7 @@ from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.mapping.javascript.names import RESERVED, camel
 from vast_ferry.mapping.javascript.writing import NoTwin
 from vast_ferry.mapping.places import Call
-from vast_ferry.translate.javascript.batches import Batches, Followed
+from vast_ferry.translate.javascript.batches import Batches, Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handed import (
@@ -248,6 +248,8 @@ class Follower(Batches):
         """Follow what is unpacked further, or is bound to a name: more than one row."""
         if target.type == "object_pattern":
             return self._unpack(target, inner)
+        if inner.batch and self.places.theirs.each is None and (one := only_of(target)) is not None:
+            return self._entry(one)
         if target.type not in ("identifier", "shorthand_property_identifier_pattern"):
             raise Whole(target, "it is unpacked by number")
         if inner.batch:

@@ -103,6 +103,68 @@ def never_fails(node: Node) -> bool:
     return node.type in plain or (node.type == "template_string" and not node.named_children)
 
 
+def ends_the_function(statement: Node, body: Node) -> bool:
+    """Tell whether nothing of a function's body comes behind a statement in it, on the way that leads through it."""
+    while True:
+        block = statement.parent
+        if block.type != "statement_block" or _statements(block)[-1] != statement:
+            return False
+        if block == body:
+            return True
+        above = block.parent
+        above = above.parent if above.type in ("else_clause", "catch_clause") else above
+        if above.type == "if_statement" and above.parent.type == "else_clause":
+            above = _outermost(above)
+        if above.type not in ("if_statement", "try_statement") or _child(above, "finally_clause") is not None:
+            return False
+        statement = above
+
+
+def last_statements(block: Node) -> list[Node]:
+    """Return the statements with which a block may end; itself where it may end with none."""
+    inside = _statements(block)
+    last = inside[-1] if inside else None
+    if last is None:
+        return [block]
+    if last.type == "try_statement" and _child(last, "finally_clause") is None:
+        caught = _child(last, "catch_clause")
+        return [
+            *last_statements(last.child_by_field_name("body")),
+            *_of_way(caught and caught.child_by_field_name("body")),
+        ]
+    if last.type == "if_statement":
+        other = last.child_by_field_name("alternative")
+        return [*_of_way(last.child_by_field_name("consequence")), *_of_way(other and other.named_children[0], last)]
+    return [last]
+
+
+def _of_way(way: Node | None, without: Node | None = None) -> list[Node]:
+    """Return the statements with which one way through a statement may end; `without` where there is no such way."""
+    if way is None:
+        return [without] if without is not None else []
+    if way.type == "statement_block":
+        return last_statements(way)
+    if way.type == "if_statement":
+        other = way.child_by_field_name("alternative")
+        return [*_of_way(way.child_by_field_name("consequence")), *_of_way(other and other.named_children[0], way)]
+    return [way]
+
+
+def _outermost(statement: Node) -> Node:
+    """Return the first `if` of a chain of `else if`."""
+    while statement.parent.type == "else_clause":
+        statement = statement.parent.parent
+    return statement
+
+
+def _statements(block: Node) -> list[Node]:
+    return [one for one in block.named_children if one.type != "comment"]
+
+
+def _child(node: Node, kind: str) -> Node | None:
+    return next((one for one in node.named_children if one.type == kind), None)
+
+
 def may_both_run(one: Node, later: Node) -> bool:
     """Tell whether two expressions may be evaluated in the same call, the second behind the first.
 
