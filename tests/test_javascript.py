@@ -324,6 +324,51 @@ def test_a_key_is_taken_apart_as_in_python(tmp_path: Path) -> None:
             assert found.startswith("RangeError: ")
 
 
+HELPERS = {
+    "lib/a.cjs": "exports.pathOf = function (event) { return event.call.path; };\n"
+    "const crumbsOf = (event) => event.crumbs.join();\nmodule.exports.crumbsOf = crumbsOf;\n",
+    "lib/b.mjs": "export const pathOf = (event) => event.call.path;\n"
+    "export default function verbOf(event) { return event.call.verb; }\n",
+    "lib/c.cjs": "exports.pathOf = (event) => event.call.path;\n",
+    "lib/d.cjs": "require('./c.cjs').pathOf = (event) => event.call.verb;\n",
+    "lib/f.cjs": "Object.assign(require('./c.cjs'), { pathOf: (event) => event.call.verb });\n",
+    "lib/e.cjs": "const c = require('./c.cjs');\nc.pathOf = (event) => event.call.verb;\n",
+}
+#: How a handler calls helpers of other files, and whether it can be seen which they are.
+CALLED_THERE = [
+    ("cjs", "const { crumbsOf } = require('./lib/a.cjs');", "crumbsOf(event)", True),
+    ("cjs", "const { pathOf: way } = require('./lib/a.cjs');", "way(event)", True),
+    ("cjs", "const a = require('./lib/a.cjs');", "a.pathOf(event) + a.crumbsOf(event)", True),
+    ("mjs", 'import * as b from "./lib/b.mjs";', "b.pathOf(event)", True),
+    ("mjs", 'import verbOf, { pathOf as way } from "./lib/b.mjs";', "verbOf(event) + way(event)", True),
+    ("cjs", "require('./lib/d.cjs');\nconst { pathOf } = require('./lib/c.cjs');", "pathOf(event)", False),
+    ("cjs", "require('./lib/f.cjs');\nconst { pathOf } = require('./lib/c.cjs');", "pathOf(event)", False),
+    ("cjs", "require('./lib/e.cjs');\nconst c = require('./lib/c.cjs');", "c.pathOf(event)", False),
+    ("cjs", "const { pathOf } = require('./lib/c.cjs');", "pathOf(event)", True),
+    ("cjs", "let a = require('./lib/a.cjs');\na = { pathOf: (event) => event.call.verb };", "a.pathOf(event)", False),
+]
+
+
+@pytest.mark.parametrize(("suffix", "top", "call", "seen"), some(CALLED_THERE, 3))
+def test_helpers_of_other_files_get_what_they_read(
+    tmp_path: Path, suffix: str, top: str, call: str, seen: bool
+) -> None:
+    folder = tmp_path / "p"
+    answer = f"  return {{ code: 200, content: {call} }};\n"
+    handler = f"async (event) => {{\n{answer}}};\n"
+    head = f"{top}\nexports.run = " if suffix == "cjs" else f"{top}\nexport const run = "
+    helpers = {name: text for name, text in HELPERS.items() if name[-5] not in "def" or f"./{name}" in top}
+    files = {**helpers, f"h.{suffix}": head + handler, "package.json": "{}"}
+    files["ostermere.yaml"] = f'app: a\njobs:\n  f: {{code: h.{suffix}#run, when: [{{web: "GET /f"}}]}}\n'
+    files["samples/f/one.http"] = "GET /f HTTP/1.1\r\nhost: a\r\ncookie: a=1; b=2\r\n\r\n"
+    for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text, newline="")
+    made = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    assert ("made-whole-javascript" not in {one.code for one in made.findings}) is seen
+    assert [one.verdict for one in check(tmp_path / "there").checked] == [Verdict.SAME]
+
+
 def test_a_project_in_both_languages_goes_together(tmp_path: Path) -> None:
     folder = tmp_path / "p"
     shutil.copytree(PROJECT, folder, ignore=shutil.ignore_patterns("__pycache__"))

@@ -270,6 +270,9 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
     if called.type not in ("member_expression", "subscript_expression"):
         return []
+    of_module = function_of(file, scopes, called) if called.type == "member_expression" else None
+    if of_module is not None:
+        return [of_module]
     holder = called.child_by_field_name("object")
     value = _only_value(scopes, holder) if holder.type == "identifier" else None
     if value is None or not _only_asked(scopes, holder):

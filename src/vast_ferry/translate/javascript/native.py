@@ -27,7 +27,7 @@ from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, go
 from vast_ferry.translate.javascript.follow import Emitted
 from vast_ferry.translate.javascript.handed import Whole
 from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of
-from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
+from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Clash, Stop
 from vast_ferry.translate.javascript.values import indent_of
 
@@ -57,6 +57,7 @@ class Native:
     made: Rewritten = field(default_factory=Rewritten)
     _scopes: dict[str, Scopes] = field(default_factory=dict)
     emitted: Emitted = field(default_factory=Emitted)
+    _others: dict[tuple[str, str], bool] = field(default_factory=dict)  # exports that somebody may give another value
 
     def rewrite(self, functions: list[Function]) -> Rewritten:
         """Return what becomes of the handlers."""
@@ -162,23 +163,65 @@ class Native:
         return False
 
     def function_of(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> Standing | None:
-        """Return the function of the project that a name stands for, where it is never another."""
+        """Return the function that a name, or a part of a module, stands for; nothing where that may be another."""
+        if name.type == "member_expression":
+            holder, part = name.child_by_field_name("object"), file.text(name.child_by_field_name("property"))
+            whole = self._linked(file, scopes, holder) if holder.type == "identifier" else None
+            return self._exported(whole[0], part) if whole is not None and whole[1] == "*" else None
         binding = scopes.of(name)
         if binding is None or binding.writes or len(binding.declared) != 1:
             return None
-        if binding.kind != "import":
-            node = function_at(binding.declared[0])
-            return Standing(file, scopes, node) if node is not None else None
+        node = function_at(binding.declared[0]) if binding.kind != "import" else None
+        if node is not None:
+            return Standing(file, scopes, node)
+        linked = self._linked(file, scopes, name)
+        return self._exported(*linked) if linked is not None and linked[1] != "*" else None
+
+    def _linked(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> tuple[str, str] | None:
+        """Return the file of the project that a name is taken from, and its name there; `*` for all of it."""
+        binding = scopes.of(name)
+        if binding is None or binding.writes or len(binding.declared) != 1 or binding.kind not in ("import", "const"):
+            return None
         for link in file.links:
             there = linked_file(file.path, link.module, self.files) if binding.name in link.names else ""
-            if there:
-                other = self.files[there]
-                inner = self._scopes_of(other)
-                exported = link.names[binding.name]
-                own = other.exports.get(exported)
-                node = None if inner.blind else exported_function(other, inner, exported, own)
-                return Standing(other, inner, node) if node is not None else None
+            if there and (binding.kind == "import" or within(link.text, binding.declared[0].parent.parent.parent)):
+                return there, link.names[binding.name]
         return None
+
+    def _exported(self, path: str, name: str) -> Standing | None:
+        """Return the function that a file exports under a name, where nobody gives that name another."""
+        file = self.files[path]
+        scopes = self._scopes_of(file)
+        if (path, name) not in self._others:
+            self._others[path, name] = any(self._gives_another(other, path, name) for other in self.files.values())
+        if scopes.blind or self._others[path, name]:
+            return None
+        node = exported_function(file, scopes, name, file.exports.get(name))
+        return Standing(file, scopes, node) if node is not None else None
+
+    def _gives_another(self, file: JavaScriptFile, path: str, name: str) -> bool:
+        """Tell whether a file may give what another exports under a name another value, or exports it twice."""
+        if file.path == path:
+            told = [one for one in file.of_types(file.root, ("member_expression",)) if is_written(one)]
+            return sum(file.text(one) in (f"exports.{name}", f"module.exports.{name}") for one in told) > 1
+        scopes = self._scopes_of(file)
+        for link in file.links:
+            if linked_file(file.path, link.module, self.files) != path:
+                continue
+            if link.required and not link.names and link.text.parent.parent.parent.type != "expression_statement":
+                return True  # all of it goes somewhere without a name
+            for own in (own for own, taken in link.names.items() if taken == "*"):
+                binding = scopes.at_top(own)
+                if binding is None or any(not _only_reads(use) for use in binding.uses):
+                    return True
+        return False
+
+
+def _only_reads(use: Node) -> bool:
+    """Tell whether a use of a module's name only reads a part of it."""
+    above = use.parent
+    asked = above.type == "member_expression" and above.child_by_field_name("object") == use
+    return bool(asked and not is_written(above))
 
 
 def _renamed_parameters(kind: Kind, names: set[str], scopes: Scopes) -> Kind:
