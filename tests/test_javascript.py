@@ -332,6 +332,8 @@ HELPERS = {
     "lib/c.cjs": "exports.pathOf = (event) => event.call.path;\n",
     "lib/d.cjs": "require('./c.cjs').pathOf = (event) => event.call.verb;\n",
     "lib/f.cjs": "Object.assign(require('./c.cjs'), { pathOf: (event) => event.call.verb });\n",
+    "lib/g.cjs": "exports.pathOf = (event) => event.call.path;\n"
+    "module.exports = { pathOf: (event) => event.call.verb };\n",
     "lib/e.cjs": "const c = require('./c.cjs');\nc.pathOf = (event) => event.call.verb;\n",
 }
 #: How a handler calls helpers of other files, and whether it can be seen which they are.
@@ -345,6 +347,7 @@ CALLED_THERE = [
     ("cjs", "require('./lib/f.cjs');\nconst { pathOf } = require('./lib/c.cjs');", "pathOf(event)", False),
     ("cjs", "require('./lib/e.cjs');\nconst c = require('./lib/c.cjs');", "c.pathOf(event)", False),
     ("cjs", "const { pathOf } = require('./lib/c.cjs');", "pathOf(event)", True),
+    ("cjs", "const { pathOf } = require('./lib/g.cjs');", "pathOf(event)", False),
     ("cjs", "let a = require('./lib/a.cjs');\na = { pathOf: (event) => event.call.verb };", "a.pathOf(event)", False),
 ]
 

@@ -74,8 +74,9 @@ class Answers:
         text = write(value, told) if told is not None else ""
         if text and told is not None and told.perhaps is not None:
             self.notes["field-perhaps-no-text"] = told.perhaps
-        if text and told is not None and told.body is not None and self.contents.of(told.body) == MAYBE:
-            self.notes["content-perhaps-no-text"] = told.body
+        through = told.body if told is not None and self.ours.writer is not None else None
+        if text and through is not None and self.contents.of(through) == MAYBE:
+            self.notes["content-perhaps-no-text"] = through
         return text
 
     # --- reading ---

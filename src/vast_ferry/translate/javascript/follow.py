@@ -24,7 +24,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript, walk
 from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.mapping.javascript.names import RESERVED, camel
@@ -108,10 +108,15 @@ class Follower(Batches):
 
         What may be changed, and is read more than once, is read once (`shared`): then all is followed once more.
         """
-        known = set(self.taken)
+        known, turns, entries = set(self.taken), [*self.turns], [*self.of_entries]
         while True:
-            self.taken = set(known)
-            found = self._followed(pattern, name)
+            # What other parameters came to stays; what a try before came to goes, one that fails included.
+            self.taken, self.turns, self.of_entries = set(known), [*turns], [*entries]
+            try:
+                found = self._followed(pattern, name)
+            except Whole:
+                self.turns, self.of_entries = turns, entries
+                raise
             several = self._read_several_times()
             if several <= self.shared:
                 break
@@ -121,7 +126,7 @@ class Follower(Batches):
 
     def _followed(self, pattern: Node, name: str) -> Followed:
         self.made, self.reads, self.content, self.kept = Followed(), {}, "", {}
-        self.turns, self.of_entries, self.awaited = [], [], []
+        self.awaited = []
         part = self.places.of_parameter(name)
         if pattern.type == "identifier":
             self._name(pattern, part)
@@ -213,7 +218,7 @@ class Follower(Batches):
             self._read_content(node)
         text = object_text(values)
         said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]
-        if said:  # it may ask for more than is read
+        if said and is_typescript(self.file):  # it may ask for more than is read
             text = f"{text} as any"
         self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
 

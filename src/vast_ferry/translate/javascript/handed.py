@@ -112,7 +112,7 @@ class Handed:
         """Return what is read of an argument, and the parameters that take it; raises Whole."""
         self._needed, self._functions, self._times = Needed(), [], 0
         taken = self._follow_call(file, scopes, node, part, ())
-        if len(self._needed.leaves) + len(self._needed.called) > MOST:
+        if len(self._needed.leaves) > MOST:
             raise Whole(node, "most of it is handed on")
         return self._needed, taken
 
@@ -143,6 +143,8 @@ class Handed:
         if stands.node in self._functions or _takes_otherwise(stands):
             raise Whole(node, "it is used as a whole")
         taken = parameters_of(stands.node)
+        if any((one.child_by_field_name("pattern") or one).type == "rest_pattern" for one in taken):
+            raise Whole(node, "it is used as a whole")
         if at >= len(taken):  # it does not take it
             return
         kept = getattr(self, "_file", None), getattr(self, "_scopes", None)
@@ -309,7 +311,7 @@ def _entries(
             standing = own
         else:
             return []
-        if name is None or key == name:
+        if name is None or key == name or key.startswith("["):  # what is worked out may be any name
             found.append(standing)
     return found
 

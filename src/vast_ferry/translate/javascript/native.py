@@ -203,7 +203,10 @@ class Native:
         """Tell whether a file may give what another exports under a name another value, or exports it twice."""
         if file.path == path:
             told = [one for one in file.of_types(file.root, ("member_expression",)) if is_written(one)]
-            return sum(file.text(one) in (f"exports.{name}", f"module.exports.{name}") for one in told) > 1
+            return (
+                sum(file.text(one) in (f"exports.{name}", f"module.exports.{name}", "module.exports") for one in told)
+                > 1
+            )
         scopes = self._scopes_of(file)
         for link in file.links:
             if linked_file(file.path, link.module, self.files) != path:
