@@ -28,7 +28,7 @@ from vast_ferry.events.native import parse_json
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.registry import find_profile
+from vast_ferry.profiles.registry import find_profile, is_shipped
 from vast_ferry.spreading.cluster import connected, in_order
 
 #: So much is read at once; smaller than what starting a process would cost, larger than any line should be.
@@ -185,7 +185,7 @@ def _spread(chunks: Iterator[tuple[bytes, int, bool]], cores: int) -> Iterator[C
 class _Part:
     """Some whole lines of a file, for another machine: the first of them by its number, and what they are to become.
 
-    Profiles are named by their files, which all machines see.
+    Profiles that ship are named, others by their files, which all machines see.
     """
 
     data: bytes
@@ -201,8 +201,8 @@ def _on_a_cluster(
 ) -> Iterator[Chunk]:
     """Yield what lines become that the workers of a cluster convert, in order."""
     source, target, shown, render = job
-    paths = str(source.path.resolve()), str(target.path.resolve())
-    parts = (_Part(data, first, *paths, shown, render) for data, first, _ in _numbered(stream, 16 * CHUNK) if data)
+    ours, theirs = (one.name if is_shipped(one) else str(one.path.resolve()) for one in (source, target))
+    parts = (_Part(data, first, ours, theirs, shown, render) for data, first, _ in _numbered(stream, 16 * CHUNK) if data)
     with connected(address) as client:
         for chunk in in_order(client, _part_done, parts):
             yield chunk
