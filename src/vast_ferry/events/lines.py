@@ -202,7 +202,8 @@ def _on_a_cluster(
     """Yield what lines become that the workers of a cluster convert, in order."""
     source, target, shown, render = job
     ours, theirs = (one.name if is_shipped(one) else str(one.path.resolve()) for one in (source, target))
-    parts = (_Part(data, first, ours, theirs, shown, render) for data, first, _ in _numbered(stream, 16 * CHUNK) if data)
+    chunks = _numbered(stream, 16 * CHUNK)
+    parts = (_Part(data, first, ours, theirs, shown, render) for data, first, _ in chunks if data)
     with connected(address) as client:
         for chunk in in_order(client, _part_done, parts):
             yield chunk
