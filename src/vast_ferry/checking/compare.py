@@ -327,6 +327,14 @@ def _decoded(reply: HttpReply) -> str | None:
         return None
 
 
+def _reads_as_text(body: bytes) -> bool:
+    """Tell whether octets are text, whatever their type says: lines of signs in UTF-8."""
+    try:
+        return all(line.isprintable() for line in body.decode().replace("\t", " ").splitlines())
+    except UnicodeDecodeError:
+        return False
+
+
 def is_json(content_type: str) -> bool:
     """Tell whether a content type is JSON (RFC 8259, RFC 6839 §3.1)."""
     media = content_type.partition(";")[0].strip().lower()
@@ -346,7 +354,8 @@ def _compare_bodies(runs: Sequence[HttpReply], got: HttpReply, prefix: str, foun
         at = _first(bodies[0], got.body)
         if not steady:
             varied = [body.decode("latin-1") for body in (*bodies, got.body)]
-            misfit = _varying_text(f"{prefix}body", varied[:-1], varied[-1], found, octets=True)
+            octets = not all(_reads_as_text(body) for body in (*bodies, got.body))
+            misfit = _varying_text(f"{prefix}body", varied[:-1], varied[-1], found, octets=octets)
             if misfit is None:
                 return
             at = misfit

@@ -21,6 +21,8 @@ from vast_ferry.hub.findings import FerryError
 LARGEST = 2 * 1024 * 1024
 #: A block of tokens that differs is aligned up to this size (tokens of one side times tokens of the other).
 _LARGEST_BLOCK = 4_000_000
+#: Fewer octets than this, between others that vary, are taken to be alike by chance.
+_FEWEST_OCTETS = 4
 _TOKEN = re.compile(r"\w+|[^\w]", re.DOTALL)
 _BYTE = re.compile(".", re.DOTALL)
 
@@ -75,7 +77,7 @@ class Template:
                 for line in mine[match.a : match.a + match.size]:
                     made += line
                 at, to = match.a + match.size, match.b + match.size
-        return Template(_without_chance(made), self.octets)
+        return Template(_without_chance(made, octets=self.octets), self.octets)
 
     def misfit(self, text: str) -> int | None:
         """Return nothing if a text fits, else about where it does not."""
@@ -122,17 +124,20 @@ class Template:
         return ("…" if start else "") + text[start : start + 120]
 
 
-def _without_chance(parts: list[str | Gap]) -> list[str | Gap]:
-    """Return parts without single signs between two gaps: in random text they are shared by chance."""
+def _without_chance(parts: list[str | Gap], *, octets: bool) -> list[str | Gap]:
+    """Return parts without what stands between two gaps and is shared by chance: a single sign, or a few octets."""
     kept: list[str | Gap] = []
-    for number, part in enumerate(parts):
-        after_gap = bool(kept) and isinstance(kept[-1], Gap)
-        if after_gap and _chance(part) and number + 1 < len(parts) and isinstance(parts[number + 1], Gap):
-            part = Gap(1, True)  # noqa: PLW2901
-        if after_gap and isinstance(part, Gap):
-            part = _both(kept.pop(), part)  # noqa: PLW2901
-        kept.append(part)
-    return kept
+    run: list[str | Gap] = []  # what stands behind the last gap
+    for part in parts:
+        if not isinstance(part, Gap):
+            run.append(part)
+            continue
+        by_chance = len(run) < _FEWEST_OCTETS if octets else not run or (len(run) == 1 and _chance(run[0]))
+        if kept and by_chance:
+            run, part = [], _both(_both(kept.pop(), Gap(len(run), True)), part)  # noqa: PLW2901
+        kept += [*run, part]
+        run = []
+    return kept + run
 
 
 def _chance(part: str | Gap) -> bool:

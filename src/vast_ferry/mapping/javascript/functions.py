@@ -87,6 +87,11 @@ class _Reading(Reading):
 
     __slots__ = ()
 
+    def octets(self) -> list[Expression]:
+        """Return what reads the fields of octets that were asked for: unlike text, they can be changed."""
+        known = [node for name, node in self._known.items() if self.fields[name].holds == "bytes"]
+        return [node for node in known if not isinstance(node, ex.PLAIN)]
+
     def _call_row(self, row: Row, hub: Field) -> Expression:
         last = row.at.steps[-1] if row.at.steps else None
         if not isinstance(row.lens, Plain) or not isinstance(last, Call):
@@ -103,7 +108,7 @@ class _Reading(Reading):
 
 def reading_of(
     shape: EventShape, given: Mapping[str, Expression] | None = None, other: EventShape | None = None
-) -> Reading:
+) -> _Reading:
     """Return how hub fields are read from an event's shape, and the own fields of another that is written."""
     rows = {row.field: row for row in reversed(shape.rows) if not row.derived}
     if other is None or (other.fields is shape.fields and other.rules is shape.rules):
@@ -174,7 +179,7 @@ class _Construction(Construction):
 
 def making_of(
     source: EventShape, target: EventShape, *, fresh: bool = False
-) -> tuple[Reading, Construction, dict[str, Branch]]:
+) -> tuple[_Reading, Construction, dict[str, Branch]]:
     """Return how `target`'s places are made of what `source` hands over: what reads, what builds, and the trees.
 
     Raises NoTwin for what has no form in JavaScript.
@@ -206,7 +211,7 @@ def translate_event(
         making.build(trees[root], Access(root)) if root in trees else ex.Variable(root) for root in target.parameters
     ]
     used: set[str] = set()
-    body = returning(roots, {*source.parameters, *GIVEN.values()}, used)
+    body = returning(roots, {*source.parameters, *GIVEN.values()}, used, reading.octets())
     parameters = [one for one in source.parameters if any(row.at.root == one for row in source.rows)]
     parameters += [one for one in target.parameters if one not in trees]
     parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]

@@ -11,7 +11,7 @@ import ast
 import json
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, Final
 
@@ -345,6 +345,18 @@ def _is_a(writer: JavaScript, node: ex.Call) -> str:
     return f'typeof {writer.write(value, _NOT)} === "string"'
 
 
+def insides(node: ex.Expression) -> tuple[ex.Expression, ...]:
+    """Return the parts of an expression, and what a function gives."""
+    return (node.of,) if isinstance(node, Arrow) else (node.body,) if isinstance(node, ex.Function) else node.parts
+
+
+def everything_in(node: ex.Expression) -> Iterator[ex.Expression]:
+    """Yield an expression and all in it, what functions give too."""
+    yield node
+    for part in insides(node):
+        yield from everything_in(part)
+
+
 #: What Python has by itself, and what is written for a call of it.
 _BUILT_IN: Final[dict[str, Callable[[JavaScript, ex.Call], str]]] = {
     "len": _length,
@@ -370,22 +382,28 @@ class Statements:
     _named: dict[ex.Expression, str] = field(default_factory=dict)
     _sure: set[ex.Expression] = field(default_factory=set)
     _before: set[ex.Expression] = field(default_factory=set)
+    held: frozenset[ex.Expression] = frozenset()  # what functions share, for who is given it may change it
 
     def count(self, node: ex.Expression) -> None:
         """Count the uses of an expression and its parts; call for every root before writing."""
         self._count(node)
         self._reach(node)
-        self._bring_out(node, inside=False)
+        self._bring_out(node, inside=None)
 
-    def _bring_out(self, node: ex.Expression, *, inside: bool) -> None:
-        """Note what functions would have to wait for: it is waited for before, for it can be asked for once."""
-        if isinstance(node, ex.Await) and inside:
+    def _bring_out(self, node: ex.Expression, *, inside: tuple[str, ...] | None) -> None:
+        """Note what is made before the functions that need it: what is waited for, and what they share.
+
+        `inside` is what the functions around it are handed; what is held can't depend on it.
+        """
+        if inside is not None and (isinstance(node, ex.Await) or node in self.held):
+            if any(isinstance(one, ex.Variable) and one.identifier in inside for one in everything_in(node)):
+                raise NoTwin("what the methods of each of several events share has no form in JavaScript yet")
             self._before.add(node)
-        inner = isinstance(node, Arrow | ex.Function)
-        for part in (
-            (node.of,) if isinstance(node, Arrow) else (node.body,) if isinstance(node, ex.Function) else node.parts
-        ):
-            self._bring_out(part, inside=inside or inner)
+        if isinstance(node, Arrow | ex.Function):
+            names = re.findall(r"[\w$]+", node.parameters) if isinstance(node, Arrow) else node.parameters
+            inside = (*(inside or ()), *names)
+        for part in insides(node):
+            self._bring_out(part, inside=inside)
 
     def _reach(self, node: ex.Expression) -> None:
         if node in self._sure:
@@ -434,9 +452,12 @@ class Statements:
         return name
 
 
-def returning(roots: list[ex.Expression], taken: set[str], used: set[str]) -> str:
-    """Return the statements that end with what some expressions give: one as it is, several in an array."""
-    writer = Statements(set(RESERVED).union(taken), used=used)
+def returning(roots: list[ex.Expression], taken: set[str], used: set[str], held: Iterable[ex.Expression] = ()) -> str:
+    """Return the statements that end with what some expressions give: one as it is, several in an array.
+
+    What is in `held` is made once, however often the functions that are returned are called.
+    """
+    writer = Statements(set(RESERVED).union(taken), used=used, held=frozenset(held))
     for root in roots:
         writer.count(root)
     values = [writer.write(root) for root in roots]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -19,7 +18,7 @@ from vast_ferry.mapping.javascript.functions import (
     there,
 )
 from vast_ferry.mapping.javascript.names import RESERVED, camel
-from vast_ferry.mapping.javascript.writing import Arrow, JavaScript, NoTwin, Statements, text
+from vast_ferry.mapping.javascript.writing import Arrow, JavaScript, NoTwin, Statements, everything_in, text
 from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Step
 from vast_ferry.mapping.tables import Kind, Row
@@ -189,7 +188,7 @@ class Places:
 
     def _brought_out(self, expression: ex.Expression) -> ex.Expression:
         """Return an expression with a name in the place of what has to be waited for; raises NoTwin for two."""
-        found = {node for node in _everything(expression) if isinstance(node, ex.Await)}
+        found = {node for node in everything_in(expression) if isinstance(node, ex.Await)}
         if not found:
             return expression
         if len(found | ({self.waits} if self.waits is not None else set())) > 1:
@@ -200,7 +199,8 @@ class Places:
     def _of(self, expression: ex.Expression, name: str, *, whole: bool = False) -> Written:
         expression = expression if whole else self._brought_out(expression)
         used: set[str] = set()
-        writer = Statements(set(RESERVED) | {*self.theirs.parameters, *GIVEN.values()}, used=used)
+        held = frozenset(self.reading.octets() if whole else ())
+        writer = Statements(set(RESERVED) | {*self.theirs.parameters, *GIVEN.values()}, used=used, held=held)
         writer.count(expression)
         made = writer.write(expression)
         body = "\n".join([*writer.lines, f"return {made};"])
@@ -222,15 +222,6 @@ class Places:
         arguments = ", ".join(self.given.get(one, one) for one in parameters)
         afresh = bool(used & _EACH_TIME)
         return Written(f"{own}({arguments})", source, awaited, waits=CONTENT in parameters, afresh=afresh)
-
-
-def _everything(node: ex.Expression) -> Iterator[ex.Expression]:
-    """Yield an expression and all in it, what functions give too."""
-    yield node
-    for part in (
-        (node.of,) if isinstance(node, Arrow) else (node.body,) if isinstance(node, ex.Function) else node.parts
-    ):
-        yield from _everything(part)
 
 
 def spelt(at: Access | None) -> str:
