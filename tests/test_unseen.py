@@ -275,3 +275,51 @@ def test_what_somebody_unseen_changes_is_seen(project: Project, tmp_path: Path) 
     answer = 'return {"code": 200, "content": event["call"]["path"]}'
     codes = {f"c{at}": f"{CHANGES}\n\ndef a(event, ctx):\n    {how}\n    {answer}\n" for at, how in enumerate(CHANGING)}
     carried(project, tmp_path / "out", codes, {}, "thornwick")
+
+
+#: What a decorator hands on besides → how the handler takes it, what it says of it, and whether it is rewritten.
+GIVEN_MORE = {
+    "event.get('who')": ("who", "who and who['id']", True),
+    "event['call']['slots'].get('hive', 'none')": ("hive", "hive.upper()", True),
+    "who=event['call']['first']": ("*, who", "sorted(who)", True),
+    "event['call'], limit=3": ("call, limit=2", "(call['path'], limit)", True),
+    "json.loads(event['content'] or 'null')": ("body=None", "body", True),
+    "event['call']": ("call", "(call.update(path='/changed'), event['call']['path'])", False),
+    "lambda: event": ("late", "late()['call']['path']", True),
+    "Held(event)": ("held", "held.path()", True),
+    "event": ("again", "(again is event, again['call']['path'])", False),
+    "*[1]": ("one", "one", False),
+}
+AROUND = """import functools
+import json
+
+
+class Held:
+    def __init__(self, event):
+        self.event = event
+
+    def path(self):
+        return self.event["call"]["path"]
+
+
+def around(handler):
+    @functools.wraps(handler)
+    def inner(event, ctx):
+        if event["call"]["verb"] == "PUT":
+            return {"code": 405}
+        return handler(event, ctx, %s)
+
+    return inner
+
+
+@around
+def a(event, ctx, %s):
+    return {"code": 200, "content": repr(%s)}
+"""
+
+
+def test_a_decorator_may_hand_on_more(project: Project, tmp_path: Path) -> None:
+    codes = {f"g{at}": AROUND % (given, *taken[:2]) for at, (given, taken) in enumerate(GIVEN_MORE.items())}
+    came = carried(project, tmp_path / "out", codes, {}, "thornwick")
+    rewritten = [not any(code.startswith("wrapped") for code in came[name]) for name in codes]
+    assert dict(zip(GIVEN_MORE, rewritten, strict=True)) == {given: taken[2] for given, taken in GIVEN_MORE.items()}

@@ -558,7 +558,10 @@ class Calls:
             return False
         if self.at.handed:
             given = ", ".join(self.at.handed.values())
-            parts = [*node.args, *node.keywords]
+            every: list[ast.expr | ast.keyword] = [*node.args, *node.keywords]
+            parts = every[: len(every) - len(called.given_more)]
+            for one in every[len(parts) :]:
+                self.at.expression(one.value if isinstance(one, ast.keyword) else one)
             start, end = self.at.text.start(parts[0]), self.at.text.end(parts[-1])
             if self.at.text.data[start:end].decode() != given:
                 self.at.edit(start, end, given, "handed-on")

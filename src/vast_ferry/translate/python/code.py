@@ -69,6 +69,7 @@ class Function:
     stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
     given: str = ""  # the decorator's own name for them
     stands_behind: Key | None = None  # the function that a decorator puts before this handler
+    given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
     outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
     sets_up: bool = False  # it sets a handler's object up, before any event

@@ -1,7 +1,8 @@
 """Decorators of the project's own: what stands between a provider and a handler, where it can be seen through.
 
 One is seen through where it gives a function that hands on to the handler just what it is called with, whatever it
-does before, after or instead: under names of its own, as `*args, **kwargs`, or the first so and the rest so:
+does before, after or instead: under names of its own, as `*args, **kwargs`, or the first so and the rest so. Behind its
+own names it may hand on more, which the handler takes as a helper would: who called, what was parsed.
 
     def logged(function):                  def authorised(role):
         @functools.wraps(function)             def around(function):
@@ -34,11 +35,31 @@ class Around:
     between: tuple[Definition, ...]  # from the outermost one inside it to the one that is called
     given: str
     whatever: bool  # it hands on `*args, **kwargs`
+    more: tuple[int, frozenset[str]] = (0, frozenset())  # what goes to the handler besides: how much by place, by name
 
     @property
     def inner(self) -> Definition:
         """Return the definition of what is called in the handler's stead."""
         return self.between[-1]
+
+
+def given_more(found: Around, behind: Function, taken: int) -> tuple[str, ...] | None:
+    """Return the names by which a handler takes what a decorator hands on besides `taken` parameters.
+
+    Nothing, and not an empty tuple, where it takes less or more than that.
+    """
+    by_place, by_name = found.more
+    own, arguments = behind.parameters[taken:], behind.node.args
+    names = [*own[:by_place], *(name for name in (*own, *_only_by_name(behind)) if name in by_name)]
+    optional = set(own[len(own) - len(arguments.defaults) :] if arguments.defaults else ())
+    optional |= {one.arg for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default}
+    fits = len(own) >= by_place and by_name <= set(names) and len(set(names)) == len(names) == by_place + len(by_name)
+    missing = {*own, *_only_by_name(behind)} - optional - set(names)
+    return tuple(names) if fits and not missing and len(behind.parameters) >= taken else None
+
+
+def _only_by_name(function: Function) -> list[str]:
+    return [one.arg for one in function.node.args.kwonlyargs]
 
 
 def around(code: Code, module: Module, decorator: ast.expr, parameters: int) -> Around | None:
@@ -83,7 +104,17 @@ def _seen_through(code: Code, outer: Function, node: Definition, parameters: int
         return None
     fits = _hands_on_whatever if whatever else _hands_on_names
     between = (inner,) if node is outer.node else (node, inner)
-    return Around(outer, between, given, whatever) if fits(inner, calls) else None
+    more = (0, frozenset[str]()) if inner.args.vararg or inner.args.kwarg else _more(named, calls)
+    return Around(outer, between, given, whatever, more) if more is not None and fits(inner, calls) else None
+
+
+def _more(named: int, calls: list[ast.Call]) -> tuple[int, frozenset[str]] | None:
+    """Return what goes to the handler behind the inner function's own names; nothing if that is not always alike."""
+    if any(isinstance(one, ast.Starred) for call in calls for one in call.args):
+        return None
+    found = {(len(call.args) - named, frozenset(one.arg or "**" for one in call.keywords)) for call in calls}
+    alike = len(found) == 1 and all("**" not in names for _, names in found)
+    return found.pop() if alike else None if found else (0, frozenset())
 
 
 def _is_wraps(code: Code, outer: Function, one: ast.AST) -> bool:
@@ -174,7 +205,10 @@ def _hands_on_names(inner: Definition, calls: list[ast.Call]) -> bool:
     names = [one.arg for one in inner.args.args]
     for call in calls:
         given = [one.id if isinstance(one, ast.Name) else "" for one in call.args if not isinstance(one, ast.Starred)]
-        if given != names or any(one.arg is not None for one in call.keywords):
+        rest = inner.args.vararg is not None or inner.args.kwarg is not None
+        if given[: len(names)] != names or (rest and len(given) != len(names)):
+            return False
+        if rest and any(one.arg is not None for one in call.keywords):
             return False
         if any(isinstance(one, ast.Starred) for one in call.args[: len(names)]):
             return False

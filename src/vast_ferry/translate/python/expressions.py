@@ -11,7 +11,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
-from vast_ferry.translate.python.code import MADE, NOTHING, Function
+from vast_ferry.translate.python.code import ANYTHING, MADE, NOTHING, Function
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.nodes import in_generator, walk
 from vast_ferry.translate.python.objects import Objects
@@ -418,7 +418,8 @@ class Expressions(Objects):
                 self.mark(function)
         elif isinstance(function, ast.Attribute):
             base = self.eval(function.value)
-            if function.attr in CHANGING_METHODS and self._is_the_events(base):
+            changes = function.attr in CHANGING_METHODS and self._is_the_events(base)
+            if changes and self.idioms.service(base, function.attr) is None:
                 raise self.stop("event-changed", node)
             if isinstance(base, (Spot, Parsed, Batch)):
                 return self.idioms.method(node, function, base)
@@ -547,12 +548,22 @@ class Expressions(Objects):
 
     def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
         """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
-        for argument in node.args:
+        behind = [self.flow.functions[key] for key in target.keys]
+        more = max((len(one.given_more) for one in behind), default=0) - len(node.keywords)
+        values = list[tuple[ast.expr, Value]]()
+        for index, argument in enumerate(node.args):
             value = self.eval(argument.value if isinstance(argument, ast.Starred) else argument)
-            if isinstance(value, Foreign):
+            if index >= len(node.args) - more:
+                values.append((argument, value))
+            elif isinstance(value, Foreign):
                 self.consume(argument)
-        for key in target.keys:
-            self._note_call(self.flow.functions[key], node)
+        named = [(one.arg, one.value, self.eval(one.value)) for one in node.keywords if one.arg is not None]
+        for one in behind:
+            self._note_call(one, node)
+            own = zip(one.given_more, values, strict=False)
+            for name, argument, value in [*((name, *pair) for name, pair in own), *named]:
+                handed = self._handed(argument, value, plain=True)
+                self.flow.pass_(one, name, ANYTHING if isinstance(value, (Spot, Batch)) else handed)
         return NOTHING
 
     def _note_call(self, called: Function, node: ast.Call) -> None:

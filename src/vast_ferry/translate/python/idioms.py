@@ -195,11 +195,10 @@ class Idioms:
     def method(self, node: ast.Call, function: ast.Attribute, base: Spot | Parsed | Batch) -> Value:
         """Return what a call of a method of a place gives."""
         name, taken = function.attr, function.value
-        if isinstance(base, Spot) and self.flow.spot_is_inner(base):
-            service = self._client(base.then(Attr(name)))
-            if isinstance(service, Service):
-                self.follower.consume(taken)
-                return self.follower.service(node, service.client)
+        service = self.service(base, name)
+        if service is not None:
+            self.follower.consume(taken)
+            return self.follower.service(node, service.client)
         self.follower.arguments(node)
         if isinstance(base, Batch):
             return NOTHING
@@ -221,6 +220,13 @@ class Idioms:
             return self._get_inner(node, name, base, taken)
         row = self._row(base)
         return self._of_row(node, name, base, row, taken) if row is not None else NOTHING
+
+    def service(self, base: Value, name: str) -> Service | None:
+        """Return the call of a service that a method of what a handler is handed is; nothing if it is none."""
+        if not isinstance(base, Spot) or not self.flow.spot_is_inner(base):
+            return None
+        found = self._client(base.then(Attr(name)))
+        return found if isinstance(found, Service) else None
 
     def _asked_for(self, node: ast.Call, spot: Spot, row: Row, taken: ast.expr) -> Value:
         """Return what a call gives by which values are looked up; the object is made where it asks for the unusual."""

@@ -17,7 +17,7 @@ from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.copies import copies
-from vast_ferry.translate.python.decorators import around, gives_it_back
+from vast_ferry.translate.python.decorators import around, given_more, gives_it_back
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
@@ -210,14 +210,18 @@ class _Project:
         """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
         flow, behind, between = self.job.flow, function, list[Function]()
         taken = len(self.job.source.kinds[kind].event.handed_over)
-        if len(function.parameters) != taken or function.stands_behind is not None:
+        if function.stands_behind is not None:
             return
         for decorator in reversed(function.node.decorator_list):
             if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
                 continue
             found = around(flow, function.module, decorator, taken)
-            if found is None:  # told where the handler's signature is written
+            more = given_more(found, function, taken) if found is not None and behind is function else ()
+            alone = behind is function or (found is not None and found.more == (0, frozenset()))
+            if found is None or more is None or not alone:  # told where the handler's signature is written
                 return
+            if behind is function:
+                function.given_more = more
             inner = flow.defined.get(id(found.inner))
             if inner is None:
                 inner = found.outer

@@ -444,10 +444,15 @@ class Rendering(Writing):
         last = row.at.steps[-1] if row is not None and row.at.steps else None
         if not (isinstance(last, Call) and last.awaited) and not (isinstance(op, ServiceCall) and op.client.awaited):
             return
+        # What is decoded may have been awaited where it was read: `json.loads(await request.text())`.
+        read = [one for one in ast.walk(node) if isinstance(one, ast.Call) and self.flow.values.get(id(one)) == spot]
+        if not all(map(self._is_awaited, read or [node])):
+            raise Stop("awaits-others", node)
+
+    def _is_awaited(self, node: ast.Call) -> bool:
+        """Tell whether what a call gives is awaited at once, or by what awaits several."""
         parent = self.parents.get(id(node))
-        if isinstance(parent, ast.Await) or (isinstance(parent, ast.Call) and self.calls.becomes_a_list(parent)):
-            return
-        raise Stop("awaits-others", node)
+        return isinstance(parent, ast.Await) or (isinstance(parent, ast.Call) and self.calls.becomes_a_list(parent))
 
     def _no_client(self, node: ast.Name | ast.Attribute) -> None:
         """Refuse a client, or the provider's module, that is handed on as a value."""

@@ -93,11 +93,13 @@ class Signatures:
         unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
         # What has no name of its own only goes on to the handler that a decorator's function stands before.
         few = bool(function.stands_before) or (not arguments.vararg and unread)
-        known = few and (by_name or not arguments.kwonlyargs)
+        by_name_only = [one for one in arguments.kwonlyargs if one.arg not in function.given_more]
+        known = few and (by_name or not by_name_only)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
-        taken = {name for name in function.named if name != function.writer}
-        most = len(handed_over) + bool(function.writer)
+        more = {*function.given_more}
+        taken = {name for name in function.named if name != function.writer and name not in more}
+        most = len(handed_over) + bool(function.writer) + len(more & {*function.parameters})
         if len(function.parameters) > most or (by_name and not taken <= set(handed_over)):
             raise Stop("signature", node)
 
@@ -202,6 +204,9 @@ class Signatures:
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
         if function.cls is not None and not function.static:
             every = every[1:]
+        if function.given_more:
+            self._replace_first(function, node, every, parameters)
+            return
         if not every:
             raise Stop("signature", node)
         start = self.at.text.start(every[0])
@@ -213,6 +218,19 @@ class Signatures:
         made = ", ".join(parameters)
         if self.at.text.data[start:end].decode() != made:
             self.at.edit(start, end, made, "signature")
+
+    def _replace_first(
+        self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], named: list[str]
+    ) -> None:
+        """Write the parameters that the provider hands over anew; what a decorator hands on behind them stays."""
+        theirs = [one for one in every if one.arg not in function.given_more]
+        taken = len(self.at.job.source.kinds[self.at.kind].event.handed_over)
+        behind = sum(name in function.given_more for name in function.parameters)
+        clear = not {*named} & {*function.given_more} and len(node.args.defaults) <= behind
+        if len(theirs) != taken or theirs != every[:taken] or not clear:
+            raise Stop("signature", node)
+        start, end = self.at.text.start(theirs[0]), self.at.text.end(theirs[-1])
+        self.at.edit(start, end, ", ".join(named), "signature")
 
     def _drop_returns(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         assert node.returns is not None
