@@ -316,6 +316,7 @@ WAITS = {
 
 async def one(services, n):
     await services.messages.send("work", str(n))
+    await services.records.add("t", {"id": str(n)}, "n", 2)
     return n
 
 

@@ -57,6 +57,10 @@ STOPS: Final = {
         "Correct the name; it fails, or is nothing, as it is",
     ),
     "arguments-hidden": ("arguments are passed on by `*` or `**`", "Name them"),
+    "takes-less": (
+        "it does not take {}, which is handed over too: where it is now, every call of it fails",
+        "Add what is missing to its parameters, and carry the project again",
+    ),
     "signature": ("its parameters are more than the event and what is told of the call", "Take the others out"),
     "decorated": ("a decorator stands between the provider and it", "Call what it does in the handler"),
     "client-passed": ("a client is handed on as a value", "Call it where it is named"),

@@ -98,6 +98,12 @@ class Function:
         names = [argument.arg for argument in (*arguments.posonlyargs, *arguments.args)]
         return names[1:] if self.cls is not None and not self.static else names
 
+    def optional(self, taken: int) -> tuple[str, ...]:
+        """Return the names of its parameters behind the first `taken`, all of which have defaults; else none."""
+        arguments, own = self.node.args, self.parameters[taken:]
+        needed = any(default is None for default in arguments.kw_defaults) or len(arguments.defaults) < len(own)
+        return () if needed else (*own, *(one.arg for one in arguments.kwonlyargs))
+
     @property
     def named(self) -> list[str]:
         """Return the names of its parameters, and of those that are given by name only."""

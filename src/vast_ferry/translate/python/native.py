@@ -181,16 +181,24 @@ class _Project:
             return Stop("unreadable", nowhere, broken.get(file, ""))
         if not declared.entry.importable or len(declared.kinds) != 1:
             return Stop("several-kinds" if declared.entry.importable else "not-importable", nowhere)
-        if handler.output and any(b.way != "event" or b.form != "whole" for b in declared.bindings):
-            return Stop("bindings", nowhere)
         kind = declared.kinds[0]
         value = self.job.flow.modules[file].names.get(name)
         function = self.job.flow.functions.get(value.key) if isinstance(value, Func) else None
+        if handler.output and any(b.way != "event" or b.form != "whole" for b in declared.bindings):
+            missing = self._not_taken(declared, function) if function is not None else ""
+            return Stop("takes-less", function.node, missing) if function and missing else Stop("bindings", nowhere)
         if isinstance(value, Class) and kind in self.job.source.kinds:
             function = handling(self.job.flow, value.key, self.job.source.kinds[kind])
         if function is None:
             return Stop("no-definition", nowhere, name)
         return self._of_its_kind(declared, function) or self._begin(declared, function, kind)
+
+    def _not_taken(self, declared: Declared, function: Function) -> str:
+        """Return what bindings name, or what is told of the call, that a handler has no parameter for."""
+        shape = self.job.source.kinds[declared.kinds[0]].event
+        told = [name for name in shape.handed_over if name not in shape.event_parameters]
+        names = [one.name for one in declared.bindings] + told
+        return ", ".join(one for one in names if one not in function.named and not function.node.args.kwarg)
 
     def _begin(self, declared: Declared, function: Function, kind: str) -> Stop | None:
         """Let the event enter a handler, and what stands before it."""

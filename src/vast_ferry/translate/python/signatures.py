@@ -93,15 +93,25 @@ class Signatures:
         unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
         # What has no name of its own only goes on to the handler that a decorator's function stands before.
         few = bool(function.stands_before) or (not arguments.vararg and unread)
-        by_name_only = [one for one in arguments.kwonlyargs if one.arg not in function.given_more]
+        by_name_only = [one for one in arguments.kwonlyargs if one.arg not in self._more(function)]
         known = few and (by_name or not by_name_only)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
-        more = {*function.given_more}
+        more = self._more(function)
         taken = {name for name in function.named if name != function.writer and name not in more}
         most = len(handed_over) + bool(function.writer) + len(more & {*function.parameters})
         if len(function.parameters) > most or (by_name and not taken <= set(handed_over)):
             raise Stop("signature", node)
+        theirs = [name for name in function.parameters if name not in more]
+        if not by_name and not arguments.vararg and not function.sets_up and len(theirs) < len(handed_over):
+            raise Stop("takes-less", node, ", ".join(handed_over[len(theirs) :]))
+
+    def _more(self, function: Function) -> set[str]:
+        """Return the parameters of a handler that the provider has nothing to do with."""
+        kind = self.at.job.source.kinds[self.at.kind]
+        if kind.by_keyword or function.writer:
+            return {*function.given_more}
+        return {*function.given_more, *function.optional(len(kind.event.handed_over))}
 
     def of_set_up(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Take what is told of calls from what sets a handler's object up: there is no call yet."""
@@ -204,8 +214,8 @@ class Signatures:
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
         if function.cls is not None and not function.static:
             every = every[1:]
-        if function.given_more:
-            self._replace_first(function, node, every, parameters)
+        if behind := self._more(function):
+            self._replace_first(node, every, parameters, behind)
             return
         if not every:
             raise Stop("signature", node)
@@ -220,17 +230,19 @@ class Signatures:
             self.at.edit(start, end, made, "signature")
 
     def _replace_first(
-        self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], named: list[str]
+        self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], parameters: list[str], more: set[str]
     ) -> None:
-        """Write the parameters that the provider hands over anew; what a decorator hands on behind them stays."""
-        theirs = [one for one in every if one.arg not in function.given_more]
+        """Write the parameters that the provider hands over anew; what stands behind them stays."""
+        theirs = [one for one in every if one.arg not in more]
         taken = len(self.at.job.source.kinds[self.at.kind].event.handed_over)
-        behind = sum(name in function.given_more for name in function.parameters)
-        clear = not {*named} & {*function.given_more} and len(node.args.defaults) <= behind
-        if len(theirs) != taken or theirs != every[:taken] or not clear:
+        if len(theirs) != taken or theirs != every[:taken] or {*parameters} & more:
             raise Stop("signature", node)
-        start, end = self.at.text.start(theirs[0]), self.at.text.end(theirs[-1])
-        self.at.edit(start, end, ", ".join(named), "signature")
+        by_place = [*node.args.posonlyargs, *node.args.args]
+        defaults = dict(zip(reversed(by_place), reversed(node.args.defaults), strict=False))
+        last = defaults.get(theirs[-1], theirs[-1])
+        start, end, made = self.at.text.start(theirs[0]), self.at.text.end(last), ", ".join(parameters)
+        if self.at.text.data[start:end].decode() != made:
+            self.at.edit(start, end, made, "signature")
 
     def _drop_returns(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         assert node.returns is not None

@@ -173,7 +173,9 @@ class _Handler:
         context = [name for name in self.shape.handed_over if name not in self.shape.event_parameters]
         captured = self._captured()
         known = {one.name for one in self.declared.bindings} | set(captured) | set(context)
-        if not given or set(given) - known:
+        # All that is handed over comes by its name: a handler that does not take one of them fails at every call.
+        handed = known if self.kind == "object" else known - set(captured)
+        if not given or set(given) - known or handed - set(given):
             raise _Bound
         lines = self._captures(captured, given)
         lines += self._content(given)
