@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 
 import pytest
@@ -185,9 +186,11 @@ class Hooks:
 }
 
 
-def carried(project: Project, out: Path, codes: dict[str, str], more: dict[str, str], to: str) -> dict[str, list[str]]:
+def carried(
+    project: Project, out: Path, codes: dict[str, str], more: dict[str, str], to: str, source_name: str = "ostermere@1"
+) -> dict[str, list[str]]:
     """Carry a handler `a` of each file, and check it with one request; return what was found of each, by its name."""
-    source = find_profile("ostermere@1")
+    source = find_profile(source_name)
     functions = tuple(
         Function(name, Entry(f"h_{name}.py", "a"), (RouteTrigger(f"/{name}", (), "public"),)) for name in codes
     )
@@ -323,3 +326,158 @@ def test_a_decorator_may_hand_on_more(project: Project, tmp_path: Path) -> None:
     came = carried(project, tmp_path / "out", codes, {}, "thornwick")
     rewritten = [not any(code.startswith("wrapped") for code in came[name]) for name in codes]
     assert dict(zip(GIVEN_MORE, rewritten, strict=True)) == {given: taken[2] for given, taken in GIVEN_MORE.items()}
+
+
+#: Classes whose objects answer by a method that may be another's → what makes the object, or calls it.
+FAMILIES = {
+    "overridden": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n",
+        "Own().handle(event)",
+    ),
+    "overridden twice": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n\n\n"
+        "class Other(Own):\n    def get(self, event):\n        return ['other', *paths(event)]\n",
+        "[Own().handle(event), Other().handle(event)]",
+    ),
+    "called by its object": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n",
+        "Own()(event)",
+    ),
+    "the call overridden": (
+        "class Own(View):\n    def __call__(self, event):\n        return event['call']['path']\n\n\n"
+        "def through(view: View, event):\n    return view(event)\n",
+        "through(Own(), event)",
+    ),
+    "a diamond": (
+        "class Left(View):\n    pass\n\n\n"
+        "class Right(View):\n    def get(self, event):\n        return event['call']['path']\n\n\n"
+        "class Own(Left, Right):\n    pass\n",
+        "[Own().get(event), Own().handle(event)]",
+    ),
+    "a mixin": (
+        "class Asks:\n    def ask(self, event):\n        return self.get(event)\n\n\n"
+        "class Own(Asks, View):\n    def get(self, event):\n        return event['call']['path']\n",
+        "Own().ask(event)",
+    ),
+    "an alias in the class": ("class Own(View):\n    get = by_path\n", "[Own().get(event), Own().handle(event)]"),
+    "an alias alone": ("class Own:\n    get = by_path\n", "Own().get(event)"),
+    "an attribute of the object": (
+        "class Own(View):\n    def __init__(self):\n        self.get = paths\n",
+        "[Own().get(event), Own().handle(event)]",
+    ),
+    "set from outside": (
+        "class Own(View):\n    pass\n\n\nOwn.get = by_path\n",
+        "[Own().get(event), Own().handle(event)]",
+    ),
+    "set on the base": ("class Own(View):\n    pass\n\n\nView.get = by_path\n", "Own().handle(event)"),
+    "by its name": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n\n\n"
+        "setattr(Own, 'get', by_path)\n",
+        "Own().handle(event)",
+    ),
+    "a class method": (
+        "class Own(View):\n    @classmethod\n    def get(cls, event):\n        return [cls.__name__, *paths(event)]\n",
+        "Own().handle(event)",
+    ),
+    "a static method": (
+        "class Own(View):\n    @staticmethod\n    def get(event):\n        return event['call']['path']\n",
+        "[Own().handle(event), Own.get(event)]",
+    ),
+    "a property": (
+        "class Own(View):\n    @property\n    def get(self):\n        return paths\n",
+        "Own().handle(event)",
+    ),
+    "under a condition": (
+        "class Own(View):\n    if TABLE:\n        def get(self, event):\n            return event['call']['path']\n",
+        "Own().handle(event)",
+    ),
+    "of above": (
+        "class Own(View):\n    def get(self, event):\n        return [super().get(event), *paths(event)]\n",
+        "Own().handle(event)",
+    ),
+    "one of several": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n\n\n"
+        "class Other(View):\n    def get(self, event):\n        return event['call']['verb']\n",
+        "[one().handle(event) for one in (Own, Other)]",
+    ),
+    "subclasses by their base": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n",
+        "[one().handle(event) for one in View.__subclasses__()]",
+    ),
+    "made by type": ("Own = type('Own', (View,), {'get': by_path})\n", "[Own().get(event), Own().handle(event)]"),
+    "a delegate": (
+        "class Own(View):\n    def get(self, event):\n        return event['call']['path']\n\n\n"
+        "class Hands:\n    def __init__(self, view: View):\n        self.view = view\n\n"
+        "    def go(self, event):\n        return self.view.handle(event)\n",
+        "Hands(Own()).go(event)",
+    ),
+    "a delegate by getattr": (
+        "class Hands:\n    def __init__(self, view):\n        self.view = view\n\n"
+        "    def __getattr__(self, name):\n        return getattr(self.view, name)\n",
+        "Hands(View()).handle(event)",
+    ),
+    "a slot": (
+        "class Own(View):\n    __slots__ = ('get',)\n\n    def __init__(self):\n        self.get = paths\n",
+        "Own().handle(event)",
+    ),
+    "a class inside": (
+        "def made():\n    class Own(View):\n        def get(self, event):\n            return event['call']['path']\n\n"
+        "    return Own()\n",
+        "made().handle(event)",
+    ),
+}
+#: What stands there only where it is named: whatever is asked for anywhere counts as asked for everywhere.
+NAMED = {
+    "TABLE": "TABLE = {'a': 1}\n\n\n",
+    "paths": "def paths(event):\n    return [event['call']['path'], event['call']['verb']]\n\n\n",
+    "by_path": "def by_path(self, event):\n    return event['call']['path']\n\n\n",
+}
+FAMILY = """class View:
+    def handle(self, event):
+        return self.get(event)
+%s
+    def get(self, event):
+        %s
+
+
+%s
+
+def a(event, ctx):
+    return {"code": 200, "content": repr(%s)}
+"""
+
+
+def family(how: str, above: str) -> str:
+    """Return the code of a family of classes, and of the handler that calls one of its objects."""
+    called = "\n    def __call__(self, event):\n        return self.get(event)\n" if "call" in how else ""
+    code = FAMILY % (called, above, *FAMILIES[how])
+    return "".join(text for name, text in NAMED.items() if name in code) + code
+
+
+#: What the method of the class above does.
+ABOVE = ("return ['base']", "raise NotImplementedError", "return event['call']['path']")
+
+
+#: What a handler reads and answers at a provider whose events are objects.
+AS_OBJECTS = {
+    'event["call"]["path"]': "event.path",
+    "event['call']['path']": "event.path",
+    'event["call"]["verb"]': "event.verb",
+    "event['call']['verb']": "event.verb",
+    "def a(event, ctx)": "def a(event)",
+    'return {"code": 200, "content": ': "return (",
+    ")}\n": "))\n",
+}
+EVERY = list(itertools.product(FAMILIES, ABOVE, ["ostermere@1", "thornwick@2"]))
+
+
+@pytest.mark.parametrize(("how", "above", "source"), some(EVERY, 25))
+def test_whichever_class_an_object_is_of_it_gets_its_event(
+    project: Project, tmp_path: Path, how: str, above: str, source: str
+) -> None:
+    code, to = family(how, above), "thornwick"
+    if source != "ostermere@1":
+        to = "ostermere@1"
+        for one, other in AS_OBJECTS.items():
+            code = code.replace(one, other)
+    carried(project, tmp_path / "out", {"i": code}, {}, to, source)

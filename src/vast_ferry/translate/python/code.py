@@ -150,6 +150,9 @@ class Code:
         self.defined: dict[int, Function] = {}  # by the node of its definition
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self._alike: dict[str, list[Function]] | None = None
+        self._above: dict[Key, list[Key]] = {}
+        self._otherwise: dict[str, set[Key | None]] | None = None
+        self._reached: dict[tuple[Key, str], list[Function]] = {}
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
         self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
@@ -227,6 +230,7 @@ class Code:
         for (file, name), values in self._several.items():
             self.unclear += values
             self.modules[file].names[name] = NOTHING
+        self._above.clear()
 
     def _bind(self, module: Module, name: str, value: Value) -> None:
         """Let a module's name stand for what it imports; one that is bound in several ways stands for nothing known."""
@@ -424,17 +428,84 @@ class Code:
                     self._alike.setdefault(function.node.name, []).append(function)
         return self._alike.get(name, [])
 
+    def methods(self, cls: Key, name: str) -> list[Function]:
+        """Return the methods that a call on an object of a class, or of one that inherits from it, may reach.
+
+        A method that only says that it must be overridden is none, where one overrides it.
+        """
+        if (cls, name) not in self._reached:
+            below = [one for one in self.classes if cls in self.above(one)] if self._kin().get(cls) else [cls]
+            found = {one.key: one for one in (self.method(each, name) for each in below) if one is not None}
+            plain = [one for one in found.values() if not self._is_abstract(one)]
+            self._reached[cls, name] = plain or [*found.values()]
+        return self._reached[cls, name]
+
+    def is_told_otherwise(self, cls: Key, name: str) -> bool:
+        """Tell whether objects of a class may have something else under a method's name.
+
+        An object, or a class, is given it from wherever; or a class of its family is given it in its body otherwise
+        than by a definition.
+        """
+        if self._otherwise is None:
+            self._otherwise = {}
+            for module in self.modules.values():
+                for node in module.nodes.each(ast.Attribute):
+                    if not isinstance(node.ctx, ast.Load):
+                        self._otherwise.setdefault(node.attr, set()).add(self._own_class(module, node))
+            for key, node in self.classes.items():
+                for told in _bound_in(node.body):
+                    self._otherwise.setdefault(told, set()).add(key)
+        by = self._otherwise.get(name, set())
+        return None in by or not self.family(cls).isdisjoint(by)
+
+    def _own_class(self, module: Module, node: ast.Attribute) -> Key | None:
+        """Return the class whose method gives its own object an attribute; nothing where another is given it."""
+        at: ast.AST | None = node
+        while at is not None and not isinstance(at, DEFINITION):
+            at = module.nodes.parents.get(id(at))
+        function = self.defined.get(id(at)) if at is not None else None
+        if function is None or function.cls is None or function.static or not function.node.args.args:
+            return None
+        own = isinstance(node.value, ast.Name) and node.value.id == function.node.args.args[0].arg
+        return function.cls if own else None
+
+    def _is_abstract(self, function: Function) -> bool:
+        """Tell whether a method can't be called, or says by an error that it has to be overridden, and does no more."""
+        for one in function.node.decorator_list:
+            if self.standard_name(function.module, one) in ("abc.abstractmethod", "abstractmethod"):
+                return True
+        *others, last = function.node.body
+        told = all(isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant) for one in others)
+        if not told or not isinstance(last, ast.Raise):
+            return False
+        call = last.exc if isinstance(last.exc, ast.Call) else None
+        plain = call is None or all(isinstance(one, ast.Constant) for one in (*call.args, *call.keywords))
+        raised = call.func if call is not None else last.exc
+        return plain and isinstance(raised, ast.Name) and raised.id == "NotImplementedError"
+
     def above(self, cls: Key) -> list[Key]:
-        """Return a class and those of the project that it inherits from, each once, as they are looked up."""
-        found: dict[Key, None] = {}
-        waiting = [cls]
-        while waiting:
-            one = waiting.pop(0)
-            if one not in found and one in self.classes:
-                found[one] = None
-                bases = [self.named(self.modules[one[0]], base) for base in self.classes[one].bases]
-                waiting = [*(base.key for base in bases if isinstance(base, Class)), *waiting]
-        return list(found)
+        """Return a class and those of the project that it inherits from, each once, as they are looked up.
+
+        That is Python's own order (C3): a class before its bases, and bases in the order in which they are named.
+        """
+        if cls not in self._above:
+            self._above[cls] = []  # a class that inherits from itself: the file can't be imported
+            self._above[cls] = self._in_order(cls)
+        return self._above[cls]
+
+    def _in_order(self, cls: Key) -> list[Key]:
+        if cls not in self.classes:
+            return []
+        named = [self.named(self.modules[cls[0]], base) for base in self.classes[cls].bases]
+        bases = [base.key for base in named if isinstance(base, Class) and base.key in self.classes]
+        rows = [row for row in (*map(list, map(self.above, bases)), bases) if row]
+        found = [cls]
+        while rows:
+            heads = (row[0] for row in rows if not any(row[0] in other[1:] for other in rows))
+            one = next(heads, rows[0][0])  # there is none where Python refuses the class
+            found.append(one)
+            rows = [rest for rest in ([each for each in row if each != one] for row in rows) if rest]
+        return list(dict.fromkeys(found))
 
     def is_decorated(self, function: Function) -> bool:
         """Tell whether a decorator may stand between a function and who calls it."""
@@ -463,6 +534,24 @@ class Code:
                 if name and name.partition(".")[0] in self.theirs:
                     return True
         return False
+
+
+def _bound_in(body: Iterable[ast.stmt]) -> Iterator[str]:
+    """Yield the names that the body of a class binds, but for those that it defines methods by, each on its own."""
+    for statement in body:
+        if isinstance(statement, DEFINITION):
+            continue
+        inside: list[ast.AST] = [statement]
+        while inside:
+            one = inside.pop()
+            if isinstance(one, (*DEFINITION, ast.ClassDef)):
+                yield one.name
+                continue
+            if isinstance(one, ast.Name) and not isinstance(one.ctx, ast.Load):
+                yield one.id
+            elif isinstance(one, ast.alias):
+                yield one.asname or one.name
+            inside += ast.iter_child_nodes(one)
 
 
 def _bound_again(module: Module) -> set[str]:

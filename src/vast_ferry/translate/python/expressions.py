@@ -441,9 +441,9 @@ class Expressions(Objects):
         if isinstance(target, Class):
             return self._new(node, target)
         if isinstance(target, Instance):
-            method = self.flow.method(target.key, "__call__")
-            if method is not None:
-                return self._project_call(node, Func(method.key, bound=True))
+            found = self._methods(target, "__call__")
+            if len(found) == 1 and found[0] is not None:
+                return self._project_call(node, Func(found[0].key, bound=True))
         if isinstance(target, Std):
             return self._standard_call(node, target.name.removeprefix("builtins."))
         return self._call_of_unknown(node)

@@ -75,11 +75,13 @@ class Objects(Following):
             if isinstance(found, Class):
                 self._is_plain_class(found, node)
             return found
-        if isinstance(base, (Instance, Class)):
-            method = self.flow.method(base.key, node.attr)
-            if method is not None:
-                method.referred = method.referred or not called
-                return Func(method.key, bound=isinstance(base, Instance) or not method.static)
+        if isinstance(base, (Instance, Class)) and (methods := self._methods(base, node.attr)):
+            (method, *others) = methods
+            if others:
+                return NOTHING
+            assert method is not None
+            method.referred = method.referred or not called
+            return Func(method.key, bound=isinstance(base, Instance) or not method.static)
         if isinstance(base, Instance):
             return self._held(node, base)
         if isinstance(base, Of) and not base.type and base.made == base.holds:
@@ -87,6 +89,18 @@ class Objects(Following):
         if not isinstance(base, (Func, Handlers)):
             self.flow.asked_anywhere(node.attr)
         return NOTHING
+
+    def _methods(self, base: Instance | Class, name: str) -> list[Function | None]:
+        """Return the methods that a call may reach, and nothing for what is none; of several, nobody sees which."""
+        found: list[Function | None] = [*self.flow.methods(base.key, name)]
+        if isinstance(base, Class):
+            found = [self.flow.method(base.key, name)] if found and self.flow.method(base.key, name) else []
+        if found and self.flow.is_told_otherwise(base.key, name):
+            found.append(None)
+        for one in found if len(found) > 1 else ():
+            if one is not None:
+                one.referred = True
+        return found
 
     def _held(self, node: ast.Attribute, base: Instance) -> Value:
         """Return what an object of the project's holds under an attribute."""
