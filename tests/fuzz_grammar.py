@@ -664,6 +664,39 @@ def a_class(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({call}))"]
 
 
+def a_family(w: Writer, s: Scope) -> list[str]:
+    """A class calls a method on itself that another overrides, or that is given to it later."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    base, name, other, function = w.fresh("Base"), w.fresh("Own"), w.fresh("Other"), w.fresh("reads")
+    own, one = w.held("event"), w.random.choice(["it", "event"])
+    above = w.random.choice(["raise NotImplementedError", "return 'base'", f"return {w.text(own)}", "pass"])
+    call = w.random.choice(["read", "read", "__call__"])
+    asked = "self(event)" if call == "__call__" else "self.read(event)"
+    lines = [f"class {base}:", "    def told(self, event):", f"        return {asked}", f"    def {call}(self, event):"]
+    w.top.append("\n".join([*lines, f"        {above}"]))
+    override = [f"    def {call}(self, {one}):", f"        return {w.text(w.held(one))}"]
+    reads = "\n".join([f"def {function}(*given):", "    event = given[-1]", f"    return {w.text(w.held('event'))}"])
+    how = w.random.randrange(6)
+    if how in (3, 4):
+        w.top.append(reads)
+    bases = {1: f"{other}, {base}", 5: other}.get(how, base)
+    if how == 1:
+        w.top.append("\n".join([f"class {other}({base}):", "    pass"]))
+        bases = f"{other}"
+    elif how == 5:
+        w.top.append("\n".join([f"class {other}({base}):", *override]))
+    body = {
+        2: ["    def __init__(self):", f"        self.shown = {w.value(s)!r}", *override],
+        3: [f"    {call} = {function}"],
+    }
+    w.top.append("\n".join([f"class {name}({bases}):", *body.get(how, ["    pass"] if how in (4, 5) else override)]))
+    if how == 4:
+        w.top.append(f"{name}.{call} = {function}")
+    made = [name, other] if how == 5 and w.random.random() < 0.5 else [name]
+    return [f"seen.append(show({one}().told({s.event})))" for one in made]
+
+
 def kept(w: Writer, s: Scope) -> list[str]:
     """The event stands in a list, a mapping, a global or an exception, and is read from there."""
     name, how = w.fresh("box"), w.random.randrange(6)
@@ -1423,7 +1456,21 @@ PIECES = [
         while_loop,
         tried,
     ),
-    *(with_block, matched, helper, helper, part_helper, closure, a_lambda, a_class, a_class, kept, kept, decorated),
+    *(
+        with_block,
+        matched,
+        helper,
+        helper,
+        part_helper,
+        closure,
+        a_lambda,
+        a_class,
+        a_class,
+        a_family,
+        kept,
+        kept,
+        decorated,
+    ),
     *(
         dispatched,
         generated,

@@ -151,8 +151,10 @@ class Ways:
             return [f"seen.append({self.random.choice(self.late)}())"]
         name, read = self.fresh("late"), self.name()
         self.late.append(name)
-        head = [f"    nonlocal {read}", f"    {read} = {self.value()}"] if self.random.random() < 0.2 else []
-        lines = [f"def {name}():", *head, "    try:", f"        return show({self.reads(read)})"]
+        changes = self.random.random() < 0.2
+        head = [f"    nonlocal {read}", f"    {read} = {self.value()}"] if changes else []
+        bound = [f"for {read} in ():", "    pass"] if changes else []  # else Python may refuse the program
+        lines = [*bound, f"def {name}():", *head, "    try:", f"        return show({self.reads(read)})"]
         return [
             *lines,
             "    except Exception as error:",

@@ -73,8 +73,10 @@ class Files:
                 continue
             content = self._edited(module, edits, imports)
             if content is None:
+                wrong = _refused(module)
+                why = ("unreadable", wrong) if wrong else ("could-not-write", "")
                 failed = [
-                    (by_name[n], Stop("could-not-write", h.node), module)
+                    (by_name[n], Stop(why[0], h.node, why[1]), module)
                     for n, h in self.handlers.items()
                     if any(key[0] == file for key in self.reach.of([h.key]))
                 ]
@@ -292,3 +294,12 @@ class Files:
         result.answers = result.answers or (bool(job.brought) and "answer_with" in job.answer_views)
         roots = {client.root for client in job.target.clients}
         result.services = any(one.module in roots for made in renderings.values() for one in made.imports)
+
+
+def _refused(module: Module) -> str:
+    """Return why Python refuses a file that can be read: a `nonlocal` that nothing binds, a `return` outside."""
+    try:
+        compile(module.text.data, module.file, "exec", dont_inherit=True)
+    except (SyntaxError, ValueError) as error:
+        return f"line {error.lineno}: {error.msg}" if isinstance(error, SyntaxError) else str(error)
+    return ""
