@@ -127,7 +127,8 @@ def work(job: Job) -> Worked:
     child = os.fork()
     if not child:
         # A text as long as a moment is a number of seconds is an error there, not the end of the process.
-        resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
+        most = int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize() + _MEMORY
+        resource.setrlimit(resource.RLIMIT_AS, (most, most))
         # Threads that handlers left are not in a copy, and whoever waits for one of their locks waits for ever.
         signal.alarm(_LONGEST_BATCH)
         try:
@@ -181,7 +182,8 @@ def main(arguments: Sequence[str]) -> int:
                 yield source.name, told.kind or kind, seed, tuple(told.to)
 
     began = time.monotonic()
-    with multiprocessing.get_context("fork").Pool(2) as pool:
+    # Workers begin anew now and then: a copy of one that ran for long has its threads' locks, and little memory left.
+    with multiprocessing.get_context("fork").Pool(2, maxtasksperchild=60) as pool:
         waiting, running = jobs(), deque[AsyncResult[tuple[Counted, list[str], int]]]()
         while True:
             running.extend(pool.apply_async(work, (job,)) for job in islice(waiting, 4 - len(running)))
