@@ -388,22 +388,26 @@ class Statements:
         """Count the uses of an expression and its parts; call for every root before writing."""
         self._count(node)
         self._reach(node)
-        self._bring_out(node, inside=None)
+        self._bring_out(node, inside=False)
 
-    def _bring_out(self, node: ex.Expression, *, inside: tuple[str, ...] | None) -> None:
+    def _bring_out(self, node: ex.Expression, *, inside: bool, each: frozenset[str] = frozenset()) -> None:
         """Note what is made before the functions that need it: what is waited for, and what they share.
 
-        `inside` is what the functions around it are handed; what is held can't depend on it.
+        `each` is what a loop over several events names each of them: what is held can't depend on it.
         """
-        if inside is not None and (isinstance(node, ex.Await) or node in self.held):
-            if any(isinstance(one, ex.Variable) and one.identifier in inside for one in everything_in(node)):
+        if inside and (isinstance(node, ex.Await) or node in self.held):
+            if any(isinstance(one, ex.Variable) and one.identifier in each for one in everything_in(node)):
                 raise NoTwin("what the methods of each of several events share has no form in JavaScript yet")
             self._before.add(node)
-        if isinstance(node, Arrow | ex.Function):
-            names = re.findall(r"[\w$]+", node.parameters) if isinstance(node, Arrow) else node.parameters
-            inside = (*(inside or ()), *names)
+        if isinstance(node, ex.Call) and isinstance(node.function, ex.Attribute) and node.function.attribute == "map":
+            self._bring_out(node.function, inside=inside, each=each)
+            for one in node.arguments:
+                assert isinstance(one, Arrow)
+                self._bring_out(one.of, inside=inside, each=each | {one.parameters})
+            return
+        inner = inside or isinstance(node, Arrow | ex.Function)
         for part in insides(node):
-            self._bring_out(part, inside=inside)
+            self._bring_out(part, inside=inner, each=each)
 
     def _reach(self, node: ex.Expression) -> None:
         if node in self._sure:
