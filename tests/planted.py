@@ -101,8 +101,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "coroutines that are handed on become plain": (
         "render.py",
-        'return\n        raise Stop("awaits-others", node)\n\n    def _no_client',
-        "return\n\n    def _no_client",
+        "if not all(map(self._is_awaited, read or [node])):",
+        "if False:",
     ),
     "a coroutine of somebody else's is gathered": ("calls.py", "if not self._done_by_itself(part):", "if False:"),
     "a query that repeats is looked up in one value": (
@@ -220,7 +220,17 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "a changing method": (
         "expressions.py",
-        "if function.attr in CHANGING_METHODS and self._is_the_events(base):",
+        "if changes and self.idioms.service(base, function.attr) is None:",
+        "if False:",
+    ),
+    "what overrides a method is not seen": (
+        "objects.py",
+        "[*self.flow.methods(base.key, name)]",
+        "[one] if (one := self.flow.method(base.key, name)) else []",
+    ),
+    "what is given under a method's name is not seen": (
+        "objects.py",
+        "if found and self.flow.is_told_otherwise(base.key, name):",
         "if False:",
     ),
     "an item is set": (

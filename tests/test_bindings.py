@@ -33,7 +33,7 @@ PAGE = Binding("page", "out", "record", "pages")
 UNBOUND = [
     (
         [SHEET, TOLD],
-        "def run(sheet, told, log):\n    told.set(sheet)",
+        "def run(sheet, apiary, day, told, log):\n    told.set(sheet)",
         "def run(arrival, log):\n"
         '    sheet = chests.fetch(arrival["chest"], arrival["sheet"])\n'
         '    sheet = None if sheet is None else sheet.decode(errors="replace")\n'
@@ -41,7 +41,7 @@ UNBOUND = [
     ),
     (
         [SHEET, PRIOR, SUM],
-        'def run(sheet, day, prior, total, log):\n    """Sum up."""\n\n    total.set([prior, day])  # so far',
+        'def run(sheet, apiary, day, prior, total, log):\n    """Sum up."""\n\n    total.set([prior, day])  # so far',
         'def run(arrival, log):\n    """Sum up."""\n\n'
         '    apiary, day = re.fullmatch(r"([^/]+)/([^/]+)\\.csv", arrival["sheet"]).groups()\n'
         '    sheet = chests.fetch(arrival["chest"], arrival["sheet"])\n'
@@ -67,7 +67,8 @@ UNBOUND = [
     ([VISIT, TOLD], "def run(visit, told, log):\n    put = told.set\n    put(1)", ""),
     ([VISIT, TOLD], "def run(visit, told, log):\n    return told.set(1)", ""),
     ([VISIT, TOLD], "def run(visit, told, log):\n    told.set(*visit)", ""),
-    ([SHEET, SUM], "def run(sheet, day, total, log):\n    day = 1\n    total.set(day)", ""),
+    ([SHEET, SUM], "def run(sheet, apiary, day, total, log):\n    day = 1\n    total.set(day)", ""),
+    ([SHEET, TOLD], "def run(sheet, told, log):\n    told.set(sheet)", ""),  # it fails: what is captured comes as well
     ([VISIT, TOLD], "def run(visit, told, log=None):\n    told.set(1)", ""),
     ([VISIT, TOLD], "def run(visit, told, other, log):\n    told.set(1)", ""),
     ([VISIT, TOLD], "belts = 1\ndef run(visit, told, log):\n    told.set(belts)", ""),

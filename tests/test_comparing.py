@@ -207,7 +207,7 @@ RANDOM: dict[str, Build] = {
 @pytest.mark.parametrize("what", RANDOM)
 def test_chance_is_not_taken_for_a_rule(what: str) -> None:
     def misfits() -> bool:
-        *runs, got = (RANDOM[what]() for _ in range(4))
+        *runs, got = (RANDOM[what]() for _ in range(5))
         return bool(compare(runs, got).differences)
 
     assert not any(misfits() for _ in range(100))

@@ -76,7 +76,7 @@ class Flow(Code):
         function, own = self.functions[key], self.source.kinds[kind]
         function.entry = (*function.entry, name)
         shape = self.maps[kind]
-        handed = [one for one in shape.shape.handed_over if not own.method or one not in own.setup_takes]
+        handed = self.handed(kind)
         writer = own.answered.writer
         if writer is not None and (own.by_keyword or len(function.parameters) > len(handed)):
             handed = list(writer.among(tuple(handed)))
@@ -96,6 +96,11 @@ class Flow(Code):
                 spot = Spot("" if role == "context" else kind, role, (), parameter)
                 self.pass_(function, parameter, spot)
         self.waiting[key] = None
+
+    def handed(self, kind: str) -> list[str]:
+        """Return what the provider hands to a handler itself: not what is told when its object is set up."""
+        own = self.source.kinds[kind]
+        return [one for one in own.event.handed_over if not own.method or one not in own.setup_takes]
 
     def _enter_set_up(self, key: Key, takes: tuple[str, ...]) -> None:
         """Begin at what sets a handler's object up; all that it is handed is told of calls."""

@@ -217,7 +217,7 @@ class _Project:
     def _stand_before(self, function: Function, kind: str, declared: Declared) -> None:
         """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
         flow, behind, between = self.job.flow, function, list[Function]()
-        taken = len(self.job.source.kinds[kind].event.handed_over)
+        taken = len(flow.handed(kind))
         if function.stands_behind is not None:
             return
         for decorator in reversed(function.node.decorator_list):

@@ -103,15 +103,16 @@ class Signatures:
         if len(function.parameters) > most or (by_name and not taken <= set(handed_over)):
             raise Stop("signature", node)
         theirs = [name for name in function.parameters if name not in more]
-        if not by_name and not arguments.vararg and not function.sets_up and len(theirs) < len(handed_over):
-            raise Stop("takes-less", node, ", ".join(handed_over[len(theirs) :]))
+        handed = self.at.flow.handed(self.at.kind)
+        if not by_name and not arguments.vararg and len(theirs) < len(handed):
+            raise Stop("takes-less", node, ", ".join(handed[len(theirs) :]))
 
     def _more(self, function: Function) -> set[str]:
         """Return the parameters of a handler that the provider has nothing to do with."""
         kind = self.at.job.source.kinds[self.at.kind]
         if kind.by_keyword or function.writer:
             return {*function.given_more}
-        return {*function.given_more, *function.optional(len(kind.event.handed_over))}
+        return {*function.given_more, *function.optional(len(self.at.flow.handed(self.at.kind)))}
 
     def of_set_up(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Take what is told of calls from what sets a handler's object up: there is no call yet."""
@@ -234,7 +235,7 @@ class Signatures:
     ) -> None:
         """Write the parameters that the provider hands over anew; what stands behind them stays."""
         theirs = [one for one in every if one.arg not in more]
-        taken = len(self.at.job.source.kinds[self.at.kind].event.handed_over)
+        taken = len(self.at.flow.handed(self.at.kind))
         if len(theirs) != taken or theirs != every[:taken] or {*parameters} & more:
             raise Stop("signature", node)
         by_place = [*node.args.posonlyargs, *node.args.args]
@@ -271,7 +272,7 @@ class Signatures:
         """Tell whether what a decorator puts before a handler was followed as one itself."""
         if function.stands_before:
             return True  # it only takes over the handler's name
-        taken = len(self.at.job.source.kinds[self.at.kind].event.handed_over)
+        taken = len(self.at.flow.handed(self.at.kind))
         found = around(self.at.flow, self.at.module, decorator, taken)
         inner = self.at.flow.defined.get(id(found.inner)) if found is not None else None
         return inner is not None and bool(inner.stands_before) and inner.key in self.at.job.facts

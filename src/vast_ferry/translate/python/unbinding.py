@@ -235,7 +235,8 @@ class _Handler:
             return []
         in_keys = {name for one in self.declared.bindings if one.way != "event" for name, _ in _captures_of(one.key)}
         tables = any(one.kind == "record" and one.way != "event" for one in self.declared.bindings)
-        if not tables and not (in_keys | set(given)) & set(captured):
+        used = {name for name in given if self.nodes.uses(name)}
+        if not tables and not (in_keys | used) & set(captured):
             return []
         if (set(captured) - set(given)) & self.nodes.named:  # something else is called so
             raise _Bound
