@@ -32,7 +32,14 @@ MODULES = [
 ]
 
 
-@pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.stem)
+#: They run handlers hundreds of times, so `make test` leaves them to `make test-all`.
+LONG = ("strong_samples",)
+
+
+@pytest.mark.parametrize(
+    "path",
+    [pytest.param(one, marks=[pytest.mark.slow] * (one.stem in LONG), id=one.stem) for one in EXAMPLES],
+)
 def test_examples_run(path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     runpy.run_path(str(path), run_name="__main__")
     out = capsys.readouterr().out
