@@ -471,13 +471,37 @@ AS_OBJECTS = {
 EVERY = list(itertools.product(FAMILIES, ABOVE, ["ostermere@1", "thornwick@2"]))
 
 
+def out_of_sight() -> dict[str, tuple[str, str]]:
+    """Return ways in which code gets hold of an event: what stands at the top of the file, and how it is called."""
+    text = (Path(__file__).parent / "projects" / "out_of_sight.txt").read_text(encoding="utf-8")
+    sections = [one.partition("\n") for one in text.split("#### ")[1:]]
+    return {head.partition(" | ")[0]: (top, head.partition(" | ")[2]) for head, _, top in sections}
+
+
+def as_there(code: str, source: str) -> tuple[str, str]:
+    """Return code as it is at a provider, and where it is carried."""
+    if source == "ostermere@1":
+        return code, "thornwick"
+    for one, other in AS_OBJECTS.items():
+        code = code.replace(one, other)
+    return code, "ostermere@1"
+
+
+WAYS = out_of_sight()
+
+
+@pytest.mark.parametrize(("name", "source"), some(itertools.product(WAYS, ["ostermere@1", "thornwick@2"]), 15))
+def test_whoever_gets_hold_of_an_event_finds_it_as_it_was(
+    project: Project, tmp_path: Path, name: str, source: str
+) -> None:
+    answer = f'def a(event, ctx):\n    return {{"code": 200, "content": repr({WAYS[name][1]})}}\n'
+    code, to = as_there(f"{WAYS[name][0]}\n\n{answer}", source)
+    carried(project, tmp_path / "out", {"i": code}, {}, to, source)
+
+
 @pytest.mark.parametrize(("how", "above", "source"), some(EVERY, 25))
 def test_whichever_class_an_object_is_of_it_gets_its_event(
     project: Project, tmp_path: Path, how: str, above: str, source: str
 ) -> None:
-    code, to = family(how, above), "thornwick"
-    if source != "ostermere@1":
-        to = "ostermere@1"
-        for one, other in AS_OBJECTS.items():
-            code = code.replace(one, other)
+    code, to = as_there(family(how, above), source)
     carried(project, tmp_path / "out", {"i": code}, {}, to, source)

@@ -440,6 +440,19 @@ class Code:
             self._reached[cls, name] = plain or [*found.values()]
         return self._reached[cls, name]
 
+    def is_described(self, cls: Key, name: str) -> bool:
+        """Tell whether a class has a property by that name, or what else may take what its objects are given."""
+        for one in self.family(cls):
+            for statement in self.classes[one].body:
+                plain = isinstance(statement, (ast.Assign, ast.AnnAssign)) and (
+                    statement.value is None or isinstance(statement.value, ast.Constant)
+                )
+                called = getattr(getattr(statement, "value", None), "func", None)
+                field = self.standard_name(self.modules[one[0]], called) if called is not None else ""
+                if not plain and field != "dataclasses.field" and name in _bound_in([statement], all_of_it=True):
+                    return True
+        return False
+
     def is_told_otherwise(self, cls: Key, name: str) -> bool:
         """Tell whether objects of a class may have something else under a method's name.
 
@@ -536,10 +549,13 @@ class Code:
         return False
 
 
-def _bound_in(body: Iterable[ast.stmt]) -> Iterator[str]:
-    """Yield the names that the body of a class binds, but for those that it defines methods by, each on its own."""
+def _bound_in(body: Iterable[ast.stmt], *, all_of_it: bool = False) -> Iterator[str]:
+    """Yield the names that the body of a class binds, but for those that it defines methods by, each on its own.
+
+    With `all_of_it`, these too.
+    """
     for statement in body:
-        if isinstance(statement, DEFINITION):
+        if isinstance(statement, DEFINITION) and not all_of_it:
             continue
         inside: list[ast.AST] = [statement]
         while inside:

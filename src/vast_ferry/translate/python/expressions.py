@@ -142,7 +142,7 @@ class Expressions(Objects):
         value = self.module.names.get(node.id)
         if isinstance(value, Class):
             self._is_plain_class(value, node)
-        if isinstance(value, Instance) and self.flow.of_a_metaclass(value.key):
+        if isinstance(value, Instance) and self.flow.is_made_otherwise(value.key):
             return NOTHING
         if value is not None:
             return self.flow.service(value)
@@ -467,8 +467,8 @@ class Expressions(Objects):
                 self.flow.unseen.setdefault(one, set()).add(self.module.file)
 
     def _new(self, node: ast.Call, target: Class) -> Value:
-        """Return the object that a call of a class makes; a metaclass of the author's may give anything."""
-        if self.flow.of_a_metaclass(target.key):
+        """Return the object that a call of a class makes; what the author makes of it may give anything."""
+        if self.flow.is_made_otherwise(target.key):
             self.arguments(node, None)
             self._asked_by_name([target, *self.every])
             self._unseen(self.every)

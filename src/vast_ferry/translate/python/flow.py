@@ -16,10 +16,16 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import ANYTHING, MADE, NOTHING, Code, Function, Module
+from vast_ferry.translate.python.decorators import gives_it_back
 from vast_ferry.translate.python.kept import Kept
 from vast_ferry.translate.python.types import FIXED
 from vast_ferry.translate.shapes import ShapeMap
 from vast_ferry.translate.values import Clash, Class, Foreign, Func, Instance, Key, Of, Own, Service, Std, Stop, Value
+
+#: Decorators that give the class back that they are given.
+_CLASS_DECORATORS = frozenset(
+    ["dataclasses.dataclass", "functools.total_ordering", "enum.unique", "typing.final", "typing.runtime_checkable"]
+)
 
 
 class Flow(Code):
@@ -149,6 +155,16 @@ class Flow(Code):
         if self.kept.keep(cls, name, value):
             family = self.family(cls)
             self.waiting |= {k: None for k, f in self.functions.items() if f.cls in family}
+
+    def is_made_otherwise(self, cls: Key) -> bool:
+        """Tell whether a class may be another than stands there: its metaclass or a decorator is the author's own."""
+        if self.of_a_metaclass(cls):
+            return True
+        decorated = [(self.modules[one[0]], d) for one in self.family(cls) for d in self.classes[one].decorator_list]
+        return not all(
+            self.is_the_providers(module, one, _CLASS_DECORATORS) or gives_it_back(self, module, one)
+            for module, one in decorated
+        )
 
     def asked_anywhere(self, name: str, *, stored: bool = False) -> None:
         """Note that an attribute is asked of something of which we don't know what it is, or given a value there."""

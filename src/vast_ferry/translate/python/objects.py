@@ -78,6 +78,7 @@ class Objects(Following):
         if isinstance(base, (Instance, Class)) and (methods := self._methods(base, node.attr)):
             (method, *others) = methods
             if others:
+                self.flow.asked_anywhere(node.attr)
                 return NOTHING
             assert method is not None
             method.referred = method.referred or not called
@@ -95,7 +96,7 @@ class Objects(Following):
         found: list[Function | None] = [*self.flow.methods(base.key, name)]
         if isinstance(base, Class):
             found = [self.flow.method(base.key, name)] if found and self.flow.method(base.key, name) else []
-        if found and self.flow.is_told_otherwise(base.key, name):
+        if found and (self.flow.is_told_otherwise(base.key, name) or self.flow.is_made_otherwise(base.key)):
             found.append(None)
         for one in found if len(found) > 1 else ():
             if one is not None:

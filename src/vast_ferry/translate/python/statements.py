@@ -166,6 +166,7 @@ class Statements(Expressions):
             base = self.eval(target.value)
             sets_up = self.function is not None and self.function.sets_up
             alone = isinstance(base, Instance) and not self.flow.kept.is_seen(base.key, target.attr)
+            alone = alone and isinstance(base, Instance) and not self.flow.is_described(base.key, target.attr)
             if alone and isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
@@ -450,6 +451,8 @@ class Statements(Expressions):
             before = self.env
             self.env = dict(before)
             for inner in ast.walk(case.pattern):
+                if isinstance(inner, ast.MatchClass):
+                    self._asked_by_pattern(inner)
                 name = getattr(inner, "name", None) or getattr(inner, "rest", None)
                 if isinstance(name, str):
                     self.env[name] = Bound(part)
@@ -463,6 +466,19 @@ class Statements(Expressions):
         else:
             ends.append(self.env)
         self.meet(ends)
+
+    def _asked_by_pattern(self, node: ast.MatchClass) -> None:
+        """Note the attributes that a pattern asks for; by their places it asks for those that the class says."""
+        for name in node.kwd_attrs:
+            self.flow.asked_anywhere(name)
+        if node.patterns and not (isinstance(node.cls, ast.Name) and node.cls.id in _ONE_BY_ITSELF):
+            self.flow.asked_anywhere("")
+
+
+#: Classes that are their own one part in a pattern.
+_ONE_BY_ITSELF = frozenset(
+    ["bool", "bytearray", "bytes", "dict", "float", "frozenset", "int", "list", "set", "str", "tuple"]
+)
 
 
 def _bound_late(nodes: Nodes) -> frozenset[str]:
