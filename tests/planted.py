@@ -231,7 +231,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     "what is given under a method's name is not seen": (
         "objects.py",
         "if found and self.flow.is_told_otherwise(base.key, name):",
-        "if False:",
+        "False",
     ),
     "an item is set": (
         "statements.py",

@@ -13,7 +13,7 @@ from vast_ferry.mapping.tables import ReplyForm
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import LookUp, ServiceCall, field_of
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import Function
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.native import reached_by
 from vast_ferry.translate.python.unbinding import unbound
 

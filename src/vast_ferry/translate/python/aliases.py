@@ -21,8 +21,8 @@ from dataclasses import dataclass, field
 
 from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import DEFINITION, Function, Module
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.types import CHANGING, CHANGING_METHODS, FIXED, METHOD_TYPES, PUTTING, SAME_TYPE
 from vast_ferry.translate.values import Class, Foreign, Func, Key, Of, Own, Std

@@ -12,7 +12,8 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Iterable
 
-from vast_ferry.translate.python.code import DEFINITION, Code, Function, Module
+from vast_ferry.translate.python.code import Code
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Key
 

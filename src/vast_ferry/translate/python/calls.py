@@ -15,8 +15,8 @@ from vast_ferry.mapping.python import in_handler, quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.environment import EnvironmentRead
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.python.written_by_steps import by_steps

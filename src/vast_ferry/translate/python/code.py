@@ -4,19 +4,15 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Collection, Iterable, Iterator, Mapping, Set
-from dataclasses import dataclass, field
 from typing import Any
 
+from vast_ferry.translate.python.classes import Classes
+from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
-from vast_ferry.translate.values import Class, Env, Func, Instance, Key, Of, Own, Std, Stop, Uses, Value
+from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Value
 
-NOTHING = Of()
-MADE = Of(made=True)
-ANYTHING = Of(made=True, holds=True)  # whatever somebody whom we don't see hands over
-DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
-Definition = ast.FunctionDef | ast.AsyncFunctionDef
 #: Decorators that hand on to a function what they get, and to who calls it what it gives.
 _HARMLESS = frozenset(
     ["staticmethod", "classmethod", "property", "functools.cached_property", "functools.wraps", "abc.abstractmethod"]
@@ -25,134 +21,15 @@ _HARMLESS = frozenset(
 )
 
 
-@dataclass(slots=True)
-class Module:
-    """One file of the project: its text, its tree, and what its names at the top are."""
-
-    file: str
-    text: PythonText
-    nodes: Nodes
-    names: dict[str, Value] = field(default_factory=dict)
-    stop: Stop | None = None
-    has_ops: bool = False  # something is done with the provider when it is imported
-
-    @property
-    def tree(self) -> ast.Module:
-        """Return its syntax tree."""
-        assert isinstance(self.nodes.root, ast.Module)
-        return self.nodes.root
-
-    def means_otherwise(self, name: str, full: str) -> bool:
-        """Tell whether a name at the top of the module stands for something else than what `full` names."""
-        there = self.names.get(name)
-        return there is not None and not (isinstance(there, Std) and there.name == full)
-
-
-@dataclass(slots=True)
-class Function:
-    """One function or method of the project, and what is known of it: parameters, what it returns, who calls it."""
-
-    key: Key
-    module: Module
-    node: Definition
-    cls: Key | None = None
-    outer: Function | None = None
-    entry: tuple[str, ...] = ()  # names of the functions of the project that it handles, if it is a handler
-    params: dict[str, Value] = field(default_factory=dict)
-    env: Env = field(default_factory=dict)
-    returned: Value | None = None
-    calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
-    callees: dict[Key, None] = field(default_factory=dict)
-    referred: bool = False  # called by who can't be seen
-    a_value: bool = False  # for it is a value somewhere, and may have any name
-    plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
-    stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
-    given: str = ""  # the decorator's own name for them
-    stands_behind: Key | None = None  # the function that a decorator puts before this handler
-    given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
-    outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
-    whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
-    sets_up: bool = False  # it sets a handler's object up, before any event
-    writer: str = ""  # the parameter that is what it answers through, which is made at the beginning
-    batch: str = ""  # the parameter that takes what is made whole, as it was: a batch of several levels, or any event
-    whole: bool = False  # it is an event of any kind
-    together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
-    stop: Stop | None = None
-    uses: dict[int, Uses] = field(default_factory=dict)
-    keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was
-    ops: set[int] = field(default_factory=set)
-    shared: frozenset[str] | None = None  # names that it shares with other functions, once asked for
-    _nodes: Nodes | None = None
-
-    @property
-    def nodes(self) -> Nodes:
-        """Return what its tree holds."""
-        if self._nodes is None:
-            self._nodes = Nodes(self.node, self.module.nodes)
-        return self._nodes
-
-    @property
-    def parameters(self) -> list[str]:
-        """Return the names of its parameters in order, without `self`."""
-        arguments = self.node.args
-        names = [argument.arg for argument in (*arguments.posonlyargs, *arguments.args)]
-        return names[1:] if self.cls is not None and not self.static else names
-
-    def optional(self, taken: int) -> tuple[str, ...]:
-        """Return the names of its parameters behind the first `taken`, all of which have defaults; else none."""
-        arguments, own = self.node.args, self.parameters[taken:]
-        needed = any(default is None for default in arguments.kw_defaults) or len(arguments.defaults) < len(own)
-        return () if needed else (*own, *(one.arg for one in arguments.kwonlyargs))
-
-    @property
-    def named(self) -> list[str]:
-        """Return the names of its parameters, and of those that are given by name only."""
-        return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
-
-    def is_value(self) -> None:
-        """Note that it is handed on as a value: whoever has that may call it."""
-        self.referred = self.a_value = True
-
-    @property
-    def every_name(self) -> list[str]:
-        """Return the names of all that it takes, but for its object."""
-        rest = [one.arg for one in (self.node.args.vararg, self.node.args.kwarg) if one is not None]
-        return [*self.named, *rest]
-
-    @property
-    def takes_more(self) -> bool:
-        """Tell whether it may be called with less or more than its parameters: what is added to them goes by name."""
-        arguments = self.node.args
-        return bool(arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg)
-
-    @property
-    def generates(self) -> bool:
-        """Tell whether it is a generator."""
-        return self.nodes.generates
-
-    @property
-    def static(self) -> bool:
-        """Tell whether it is a method that gets no object."""
-        return any(isinstance(d, ast.Name) and d.id == "staticmethod" for d in self.node.decorator_list)
-
-
-class Code:
+class Code(Classes):
     """The modules of a project, its functions and classes by where they stand; `theirs` are the provider's modules.
 
     `provided` are the names that each of those modules has for whoever imports all of them.
     """
 
     def __init__(self, theirs: Set[str], provided: Mapping[str, Collection[str]]) -> None:
-        self.theirs, self.provided = theirs, provided
-        self.modules: dict[str, Module] = {}
-        self.functions: dict[Key, Function] = {}
-        self.classes: dict[Key, ast.ClassDef] = {}
-        self.defined: dict[int, Function] = {}  # by the node of its definition
-        self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
-        self._alike: dict[str, list[Function]] | None = None
-        self._above: dict[Key, list[Key]] = {}
-        self._otherwise: dict[str, set[Key | None]] | None = None
-        self._reached: dict[tuple[Key, str], list[Function]] = {}
+        super().__init__(theirs)
+        self.provided = provided
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
         self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
@@ -363,48 +240,11 @@ class Code:
         functions.sort(key=lambda one: -len(one.nodes.all))
         return {id(node): one for one in functions for node in one.nodes.all}
 
-    def standard_name(self, module: Module, node: ast.expr) -> str:
-        """Return the full name of something outside the project that an expression names, or an empty text."""
-        parts: list[str] = []
-        while isinstance(node, ast.Attribute):
-            parts.append(node.attr)
-            node = node.value
-        there = module.names.get(node.id) if isinstance(node, ast.Name) else None
-        return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
-
     def lets_through(self, module: Module, node: ast.expr) -> bool:
         """Tell whether a context manager is one that is known to let all exceptions through."""
         called = node.func if isinstance(node, ast.Call) else node
         built_in = isinstance(called, ast.Name) and called.id not in module.names and called.id
         return (built_in or self.standard_name(module, called)) in LET_THROUGH
-
-    def of_a_metaclass(self, cls: Key) -> bool:
-        """Tell whether what makes a class's objects is the author's own."""
-        given = [k.value for one in self.family(cls) for k in self.classes[one].keywords if k.arg == "metaclass"]
-        return any(getattr(one, "attr", getattr(one, "id", "")) not in ("ABCMeta", "EnumMeta") for one in given)
-
-    def family(self, cls: Key) -> frozenset[Key]:
-        """Return a class of the project with those that it inherits from and those that inherit from it, and theirs."""
-        found, waiting = {cls}, [cls]
-        while waiting:
-            one = waiting.pop()
-            for other in self._kin().get(one, ()):
-                if other not in found:
-                    found.add(other)
-                    waiting.append(other)
-        return frozenset(found)
-
-    def _kin(self) -> dict[Key, set[Key]]:
-        """Return which classes of the project are bases of which, both ways."""
-        if self._related is None:
-            self._related = {}
-            for key, node in self.classes.items():
-                for base in node.bases:
-                    value = self.named(self.modules[key[0]], base)
-                    if isinstance(value, Class):
-                        self._related.setdefault(key, set()).add(value.key)
-                        self._related.setdefault(value.key, set()).add(key)
-        return self._related
 
     def named(self, module: Module, node: ast.expr) -> Value:
         """Return what a name, or a name in a module of the project, stands for."""
@@ -413,112 +253,6 @@ class Code:
         if isinstance(node, ast.Attribute) and isinstance(base := self.named(module, node.value), Own):
             return self.in_module(base.file, node.attr)
         return NOTHING
-
-    def method(self, cls: Key, name: str) -> Function | None:
-        """Return a method of a class, its own or one that it has from a class of the project."""
-        found = (self.functions.get((file, f"{own}.{name}")) for file, own in self.above(cls))
-        return next((one for one in found if one is not None), None)
-
-    def called_alike(self, name: str) -> list[Function]:
-        """Return the methods of that name, of any class of the project."""
-        if self._alike is None:
-            self._alike = {}
-            for function in self.functions.values():
-                if function.cls is not None:
-                    self._alike.setdefault(function.node.name, []).append(function)
-        return self._alike.get(name, [])
-
-    def methods(self, cls: Key, name: str) -> list[Function]:
-        """Return the methods that a call on an object of a class, or of one that inherits from it, may reach.
-
-        A method that only says that it must be overridden is none, where one overrides it.
-        """
-        if (cls, name) not in self._reached:
-            below = [one for one in self.classes if cls in self.above(one)] if self._kin().get(cls) else [cls]
-            found = {one.key: one for one in (self.method(each, name) for each in below) if one is not None}
-            plain = [one for one in found.values() if not self._is_abstract(one)]
-            self._reached[cls, name] = plain or [*found.values()]
-        return self._reached[cls, name]
-
-    def is_described(self, cls: Key, name: str) -> bool:
-        """Tell whether a class has a property by that name, or what else may take what its objects are given."""
-        for one in self.family(cls):
-            for statement in self.classes[one].body:
-                plain = isinstance(statement, (ast.Assign, ast.AnnAssign)) and (
-                    statement.value is None or isinstance(statement.value, ast.Constant)
-                )
-                called = getattr(getattr(statement, "value", None), "func", None)
-                field = self.standard_name(self.modules[one[0]], called) if called is not None else ""
-                if not plain and field != "dataclasses.field" and name in _bound_in([statement], all_of_it=True):
-                    return True
-        return False
-
-    def is_told_otherwise(self, cls: Key, name: str) -> bool:
-        """Tell whether objects of a class may have something else under a method's name.
-
-        An object, or a class, is given it from wherever; or a class of its family is given it in its body otherwise
-        than by a definition.
-        """
-        if self._otherwise is None:
-            self._otherwise = {}
-            for module in self.modules.values():
-                for node in module.nodes.each(ast.Attribute):
-                    if not isinstance(node.ctx, ast.Load):
-                        self._otherwise.setdefault(node.attr, set()).add(self._own_class(module, node))
-            for key, node in self.classes.items():
-                for told in _bound_in(node.body):
-                    self._otherwise.setdefault(told, set()).add(key)
-        by = self._otherwise.get(name, set())
-        return None in by or not self.family(cls).isdisjoint(by)
-
-    def _own_class(self, module: Module, node: ast.Attribute) -> Key | None:
-        """Return the class whose method gives its own object an attribute; nothing where another is given it."""
-        at: ast.AST | None = node
-        while at is not None and not isinstance(at, DEFINITION):
-            at = module.nodes.parents.get(id(at))
-        function = self.defined.get(id(at)) if at is not None else None
-        if function is None or function.cls is None or function.static or not function.node.args.args:
-            return None
-        own = isinstance(node.value, ast.Name) and node.value.id == function.node.args.args[0].arg
-        return function.cls if own else None
-
-    def _is_abstract(self, function: Function) -> bool:
-        """Tell whether a method can't be called, or says by an error that it has to be overridden, and does no more."""
-        for one in function.node.decorator_list:
-            if self.standard_name(function.module, one) in ("abc.abstractmethod", "abstractmethod"):
-                return True
-        *others, last = function.node.body
-        told = all(isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant) for one in others)
-        if not told or not isinstance(last, ast.Raise):
-            return False
-        call = last.exc if isinstance(last.exc, ast.Call) else None
-        plain = call is None or all(isinstance(one, ast.Constant) for one in (*call.args, *call.keywords))
-        raised = call.func if call is not None else last.exc
-        return plain and isinstance(raised, ast.Name) and raised.id == "NotImplementedError"
-
-    def above(self, cls: Key) -> list[Key]:
-        """Return a class and those of the project that it inherits from, each once, as they are looked up.
-
-        That is Python's own order (C3): a class before its bases, and bases in the order in which they are named.
-        """
-        if cls not in self._above:
-            self._above[cls] = []  # a class that inherits from itself: the file can't be imported
-            self._above[cls] = self._in_order(cls)
-        return self._above[cls]
-
-    def _in_order(self, cls: Key) -> list[Key]:
-        if cls not in self.classes:
-            return []
-        named = [self.named(self.modules[cls[0]], base) for base in self.classes[cls].bases]
-        bases = [base.key for base in named if isinstance(base, Class) and base.key in self.classes]
-        rows = [row for row in (*map(list, map(self.above, bases)), bases) if row]
-        found = [cls]
-        while rows:
-            heads = (row[0] for row in rows if not any(row[0] in other[1:] for other in rows))
-            one = next(heads, rows[0][0])  # there is none where Python refuses the class
-            found.append(one)
-            rows = [rest for rest in ([each for each in row if each != one] for row in rows) if rest]
-        return list(dict.fromkeys(found))
 
     def is_decorated(self, function: Function) -> bool:
         """Tell whether a decorator may stand between a function and who calls it."""
@@ -538,36 +272,6 @@ class Code:
         named = decorator.func if isinstance(decorator, ast.Call) else decorator
         name = self.standard_name(module, named) or (named.id if isinstance(named, ast.Name) else "")
         return name in more or name.partition(".")[0] in self.theirs
-
-    def is_of_the_provider(self, cls: Key) -> bool:
-        """Tell whether a class of the project inherits from one of the provider's, however far up."""
-        for one in self.above(cls):
-            for base in self.classes[one].bases:
-                name = self.standard_name(self.modules[one[0]], base)
-                if name and name.partition(".")[0] in self.theirs:
-                    return True
-        return False
-
-
-def _bound_in(body: Iterable[ast.stmt], *, all_of_it: bool = False) -> Iterator[str]:
-    """Yield the names that the body of a class binds, but for those that it defines methods by, each on its own.
-
-    With `all_of_it`, these too.
-    """
-    for statement in body:
-        if isinstance(statement, DEFINITION) and not all_of_it:
-            continue
-        inside: list[ast.AST] = [statement]
-        while inside:
-            one = inside.pop()
-            if isinstance(one, (*DEFINITION, ast.ClassDef)):
-                yield one.name
-                continue
-            if isinstance(one, ast.Name) and not isinstance(one.ctx, ast.Load):
-                yield one.id
-            elif isinstance(one, ast.alias):
-                yield one.asname or one.name
-            inside += ast.iter_child_nodes(one)
 
 
 def _bound_again(module: Module) -> set[str]:

@@ -16,8 +16,8 @@ from collections.abc import Collection, Iterable, Iterator, Set
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
-from vast_ferry.translate.python.code import DEFINITION, Definition, Function, Module
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import DEFINITION, Definition, Function, Module
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Class, Func, Key

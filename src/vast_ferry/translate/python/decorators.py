@@ -20,7 +20,8 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass
 
-from vast_ferry.translate.python.code import DEFINITION, Code, Definition, Function, Module
+from vast_ferry.translate.python.code import Code
+from vast_ferry.translate.python.functions import DEFINITION, Definition, Function, Module
 from vast_ferry.translate.python.nodes import walk
 
 #: What may be asked of the handler itself.

@@ -11,7 +11,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.python.code import DEFINITION, Code, Module
+from vast_ferry.translate.python.code import Code
+from vast_ferry.translate.python.functions import DEFINITION, Module
 from vast_ferry.translate.python.nodes import walk
 
 _ENVIRONMENT = ("os.environ", "os.environb")

@@ -11,8 +11,8 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
-from vast_ferry.translate.python.code import ANYTHING, MADE, NOTHING, Function
 from vast_ferry.translate.python.following import METHODS
+from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
 from vast_ferry.translate.python.nodes import in_generator, walk
 from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.types import (

@@ -14,8 +14,8 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.moves import Done
-from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.environment import at_import, declared_with, uses_it
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.imports import Import, Imports, names_used
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.reach import Reach

@@ -15,8 +15,9 @@ from vast_ferry.mapping.places import Call
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import ANYTHING, MADE, NOTHING, Code, Function, Module
+from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import gives_it_back
+from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.kept import Kept
 from vast_ferry.translate.python.types import FIXED
 from vast_ferry.translate.shapes import ShapeMap

@@ -38,7 +38,8 @@ call of a function that somebody may call whom we don't see (`referred`): it is 
 table, at the top of a module too; its class or its module is one; a name that two imports bind may stand for it), a
 decorator that can't be seen through stands before it, an operator calls it, or something of which we don't know what it
 is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us.
-Decorators that can be seen through are in `decorators.py`; what a name at the top of a module may hold is in
+A call on an object reaches whatever any class that it may be of has under that name, or is given from anywhere
+(`classes.py`); of several nobody sees which. Decorators that can be seen through are in `decorators.py`; what a name at the top of a module may hold is in
 `holders.py`.
 
 Whoever is not seen may be handed the event as it was, wherever something of it is given to code of which we don't know
@@ -80,9 +81,9 @@ from collections.abc import Iterable
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
-from vast_ferry.translate.python.code import ANYTHING, DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, Instance, Key, Stop
 

@@ -6,8 +6,8 @@ import ast
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
-from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.values import Bound, Clash, Env, Foreign, Known, Of, Service, Std, Stop, Value
 
 

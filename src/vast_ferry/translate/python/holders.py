@@ -21,8 +21,9 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.python.alive import is_program
-from vast_ferry.translate.python.code import DEFINITION, Code, Function, Module
+from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import only_calls
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Value
 

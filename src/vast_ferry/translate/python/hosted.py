@@ -10,8 +10,8 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.values import Stop
 
 

@@ -25,8 +25,8 @@ from vast_ferry.translate.operations import (
     Word,
 )
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import MADE, NOTHING
 from vast_ferry.translate.python.following import Following
+from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
 

@@ -26,9 +26,9 @@ from vast_ferry.mapping.places import Function as ByFunction
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.environment import keeps_elsewhere
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.values import Key, Stop
 

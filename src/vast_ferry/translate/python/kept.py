@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from vast_ferry.translate.python.code import NOTHING
+from vast_ferry.translate.python.functions import NOTHING
 from vast_ferry.translate.values import Clash, Foreign, Key, Value
 
 

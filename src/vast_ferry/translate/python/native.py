@@ -15,12 +15,12 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
-from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.copies import copies
 from vast_ferry.translate.python.decorators import around, given_more, gives_it_back
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.hosted import stop_hosted
 from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes

@@ -6,9 +6,9 @@ import ast
 
 from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
+from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.values import (
     Batch,

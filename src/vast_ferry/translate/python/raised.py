@@ -10,8 +10,8 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Mapping
 
-from vast_ferry.translate.python.code import Function, Module
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.values import Key, Std, Stop
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.holders import Holders
 from vast_ferry.translate.values import Key
 

@@ -11,8 +11,8 @@ import ast
 import itertools
 from collections.abc import Iterable, Mapping
 
-from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.values import Key, Stop
 
 _LOOPS = (ast.For, ast.AsyncFor, ast.While, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)

@@ -23,9 +23,9 @@ from vast_ferry.translate.operations import (
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
 from vast_ferry.translate.python.calls import Calls
-from vast_ferry.translate.python.code import DEFINITION, Function, Module
 from vast_ferry.translate.python.environment import is_environment, read_of
 from vast_ferry.translate.python.formatted import CannotQuote, fitting
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import nodes_in, walk
 from vast_ferry.translate.python.ops import Ops

@@ -12,7 +12,7 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
 from vast_ferry.mapping.writers import ByWriter
-from vast_ferry.translate.python.code import Function
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.raised import leaves
 from vast_ferry.translate.python.reply_by_shape import ByShape

@@ -16,7 +16,7 @@ from typing import Any
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
-from vast_ferry.translate.python.code import Function
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.reply_by_shape import ByShape, Unknown
 from vast_ferry.translate.python.reply_parts import Made
 from vast_ferry.translate.python.writing import does_something

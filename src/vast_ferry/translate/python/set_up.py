@@ -11,8 +11,8 @@ from collections.abc import Iterator
 
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import Kind
-from vast_ferry.translate.python.code import Function
 from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.values import Class, Key, Stop
 
 

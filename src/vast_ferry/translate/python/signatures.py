@@ -6,8 +6,8 @@ import ast
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
-from vast_ferry.translate.python.code import DEFINITION, Function
 from vast_ferry.translate.python.decorators import around, gives_it_back, is_hidden
+from vast_ferry.translate.python.functions import DEFINITION, Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_by_writer import Told

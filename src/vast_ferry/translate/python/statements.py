@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.code import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
+from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import (
     Batch,

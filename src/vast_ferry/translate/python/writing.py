@@ -19,7 +19,7 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
-from vast_ferry.translate.python.code import Function, Module
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import walk

@@ -1,0 +1,207 @@
+"""The classes of a project: which inherit from which, and what objects of one may have under a name.
+
+Which method a call on an object reaches depends on the class that the object is of, and that may be any that inherits
+from the one that is seen. So all that define the method count, as Python looks them up (C3); and where something else
+may stand under the name (an alias in a class's body, an attribute that is set from anywhere), nobody sees which it is.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterable, Iterator, Set
+
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.values import Class, Key, Std, Value
+
+
+class Classes:
+    """What is known of classes once all files are in; `named` is told by who knows what imports bring."""
+
+    def __init__(self, theirs: Set[str]) -> None:
+        self.theirs = theirs  # names of modules and parameters that are the provider's
+        self.modules: dict[str, Module] = {}
+        self.functions: dict[Key, Function] = {}
+        self.classes: dict[Key, ast.ClassDef] = {}
+        self.defined: dict[int, Function] = {}
+        self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
+        self._alike: dict[str, list[Function]] | None = None
+        self._above: dict[Key, list[Key]] = {}
+        self._otherwise: dict[str, set[Key | None]] | None = None
+        self._reached: dict[tuple[Key, str], list[Function]] = {}
+
+    def named(self, module: Module, node: ast.expr) -> Value:
+        """Return what a name, or a name in a module of the project, stands for."""
+        raise NotImplementedError
+
+    def of_a_metaclass(self, cls: Key) -> bool:
+        """Tell whether what makes a class's objects is the author's own."""
+        given = [k.value for one in self.family(cls) for k in self.classes[one].keywords if k.arg == "metaclass"]
+        return any(getattr(one, "attr", getattr(one, "id", "")) not in ("ABCMeta", "EnumMeta") for one in given)
+
+    def family(self, cls: Key) -> frozenset[Key]:
+        """Return a class of the project with those that it inherits from and those that inherit from it, and theirs."""
+        found, waiting = {cls}, [cls]
+        while waiting:
+            one = waiting.pop()
+            for other in self._kin().get(one, ()):
+                if other not in found:
+                    found.add(other)
+                    waiting.append(other)
+        return frozenset(found)
+
+    def _kin(self) -> dict[Key, set[Key]]:
+        """Return which classes of the project are bases of which, both ways."""
+        if self._related is None:
+            self._related = {}
+            for key, node in self.classes.items():
+                for base in node.bases:
+                    value = self.named(self.modules[key[0]], base)
+                    if isinstance(value, Class):
+                        self._related.setdefault(key, set()).add(value.key)
+                        self._related.setdefault(value.key, set()).add(key)
+        return self._related
+
+    def method(self, cls: Key, name: str) -> Function | None:
+        """Return a method of a class, its own or one that it has from a class of the project."""
+        found = (self.functions.get((file, f"{own}.{name}")) for file, own in self.above(cls))
+        return next((one for one in found if one is not None), None)
+
+    def called_alike(self, name: str) -> list[Function]:
+        """Return the methods of that name, of any class of the project."""
+        if self._alike is None:
+            self._alike = {}
+            for function in self.functions.values():
+                if function.cls is not None:
+                    self._alike.setdefault(function.node.name, []).append(function)
+        return self._alike.get(name, [])
+
+    def methods(self, cls: Key, name: str) -> list[Function]:
+        """Return the methods that a call on an object of a class, or of one that inherits from it, may reach.
+
+        A method that only says that it must be overridden is none, where one overrides it.
+        """
+        if (cls, name) not in self._reached:
+            below = [one for one in self.classes if cls in self.above(one)] if self._kin().get(cls) else [cls]
+            found = {one.key: one for one in (self.method(each, name) for each in below) if one is not None}
+            plain = [one for one in found.values() if not self._is_abstract(one)]
+            self._reached[cls, name] = plain or [*found.values()]
+        return self._reached[cls, name]
+
+    def is_described(self, cls: Key, name: str) -> bool:
+        """Tell whether a class has a property by that name, or what else may take what its objects are given."""
+        for one in self.family(cls):
+            for statement in self.classes[one].body:
+                plain = isinstance(statement, (ast.Assign, ast.AnnAssign)) and (
+                    statement.value is None or isinstance(statement.value, ast.Constant)
+                )
+                called = getattr(getattr(statement, "value", None), "func", None)
+                field = self.standard_name(self.modules[one[0]], called) if called is not None else ""
+                if not plain and field != "dataclasses.field" and name in _bound_in([statement], all_of_it=True):
+                    return True
+        return False
+
+    def is_told_otherwise(self, cls: Key, name: str) -> bool:
+        """Tell whether objects of a class may have something else under a method's name.
+
+        An object, or a class, is given it from wherever; or a class of its family is given it in its body otherwise
+        than by a definition.
+        """
+        if self._otherwise is None:
+            self._otherwise = {}
+            for module in self.modules.values():
+                for node in module.nodes.each(ast.Attribute):
+                    if not isinstance(node.ctx, ast.Load):
+                        self._otherwise.setdefault(node.attr, set()).add(self._own_class(module, node))
+            for key, node in self.classes.items():
+                for told in _bound_in(node.body):
+                    self._otherwise.setdefault(told, set()).add(key)
+        by = self._otherwise.get(name, set())
+        return None in by or not self.family(cls).isdisjoint(by)
+
+    def _own_class(self, module: Module, node: ast.Attribute) -> Key | None:
+        """Return the class whose method gives its own object an attribute; nothing where another is given it."""
+        at: ast.AST | None = node
+        while at is not None and not isinstance(at, DEFINITION):
+            at = module.nodes.parents.get(id(at))
+        function = self.defined.get(id(at)) if at is not None else None
+        if function is None or function.cls is None or function.static or not function.node.args.args:
+            return None
+        own = isinstance(node.value, ast.Name) and node.value.id == function.node.args.args[0].arg
+        return function.cls if own else None
+
+    def _is_abstract(self, function: Function) -> bool:
+        """Tell whether a method can't be called, or says by an error that it has to be overridden, and does no more."""
+        for one in function.node.decorator_list:
+            if self.standard_name(function.module, one) in ("abc.abstractmethod", "abstractmethod"):
+                return True
+        *others, last = function.node.body
+        told = all(isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant) for one in others)
+        if not told or not isinstance(last, ast.Raise):
+            return False
+        call = last.exc if isinstance(last.exc, ast.Call) else None
+        plain = call is None or all(isinstance(one, ast.Constant) for one in (*call.args, *call.keywords))
+        raised = call.func if call is not None else last.exc
+        return plain and isinstance(raised, ast.Name) and raised.id == "NotImplementedError"
+
+    def above(self, cls: Key) -> list[Key]:
+        """Return a class and those of the project that it inherits from, each once, as they are looked up.
+
+        That is Python's own order (C3): a class before its bases, and bases in the order in which they are named.
+        """
+        if cls not in self._above:
+            self._above[cls] = []  # a class that inherits from itself: the file can't be imported
+            self._above[cls] = self._in_order(cls)
+        return self._above[cls]
+
+    def _in_order(self, cls: Key) -> list[Key]:
+        if cls not in self.classes:
+            return []
+        named = [self.named(self.modules[cls[0]], base) for base in self.classes[cls].bases]
+        bases = [base.key for base in named if isinstance(base, Class) and base.key in self.classes]
+        rows = [row for row in (*map(list, map(self.above, bases)), bases) if row]
+        found = [cls]
+        while rows:
+            heads = (row[0] for row in rows if not any(row[0] in other[1:] for other in rows))
+            one = next(heads, rows[0][0])  # there is none where Python refuses the class
+            found.append(one)
+            rows = [rest for rest in ([each for each in row if each != one] for row in rows) if rest]
+        return list(dict.fromkeys(found))
+
+    def is_of_the_provider(self, cls: Key) -> bool:
+        """Tell whether a class of the project inherits from one of the provider's, however far up."""
+        for one in self.above(cls):
+            for base in self.classes[one].bases:
+                name = self.standard_name(self.modules[one[0]], base)
+                if name and name.partition(".")[0] in self.theirs:
+                    return True
+        return False
+
+    def standard_name(self, module: Module, node: ast.expr) -> str:
+        """Return the full name of something outside the project that an expression names, or an empty text."""
+        parts: list[str] = []
+        while isinstance(node, ast.Attribute):
+            parts.append(node.attr)
+            node = node.value
+        there = module.names.get(node.id) if isinstance(node, ast.Name) else None
+        return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
+
+
+def _bound_in(body: Iterable[ast.stmt], *, all_of_it: bool = False) -> Iterator[str]:
+    """Yield the names that the body of a class binds, but for those that it defines methods by, each on its own.
+
+    With `all_of_it`, these too.
+    """
+    for statement in body:
+        if isinstance(statement, DEFINITION) and not all_of_it:
+            continue
+        inside: list[ast.AST] = [statement]
+        while inside:
+            one = inside.pop()
+            if isinstance(one, (*DEFINITION, ast.ClassDef)):
+                yield one.name
+                continue
+            if isinstance(one, ast.Name) and not isinstance(one.ctx, ast.Load):
+                yield one.id
+            elif isinstance(one, ast.alias):
+                yield one.asname or one.name
+            inside += ast.iter_child_nodes(one)

@@ -1,0 +1,127 @@
+"""A project's files and functions as they stand: the tree of each, and what is found of it while it is followed."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass, field
+
+from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.values import Env, Key, Of, Std, Stop, Uses, Value
+
+NOTHING = Of()
+MADE = Of(made=True)
+ANYTHING = Of(made=True, holds=True)  # whatever somebody whom we don't see hands over
+DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
+Definition = ast.FunctionDef | ast.AsyncFunctionDef
+
+
+@dataclass(slots=True)
+class Module:
+    """One file of the project: its text, its tree, and what its names at the top are."""
+
+    file: str
+    text: PythonText
+    nodes: Nodes
+    names: dict[str, Value] = field(default_factory=dict)
+    stop: Stop | None = None
+    has_ops: bool = False  # something is done with the provider when it is imported
+
+    @property
+    def tree(self) -> ast.Module:
+        """Return its syntax tree."""
+        assert isinstance(self.nodes.root, ast.Module)
+        return self.nodes.root
+
+    def means_otherwise(self, name: str, full: str) -> bool:
+        """Tell whether a name at the top of the module stands for something else than what `full` names."""
+        there = self.names.get(name)
+        return there is not None and not (isinstance(there, Std) and there.name == full)
+
+
+@dataclass(slots=True)
+class Function:
+    """One function or method of the project, and what is known of it: parameters, what it returns, who calls it."""
+
+    key: Key
+    module: Module
+    node: Definition
+    cls: Key | None = None
+    outer: Function | None = None
+    entry: tuple[str, ...] = ()  # names of the functions of the project that it handles, if it is a handler
+    params: dict[str, Value] = field(default_factory=dict)
+    env: Env = field(default_factory=dict)
+    returned: Value | None = None
+    calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
+    callees: dict[Key, None] = field(default_factory=dict)
+    referred: bool = False  # called by who can't be seen
+    a_value: bool = False  # for it is a value somewhere, and may have any name
+    plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
+    stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
+    given: str = ""  # the decorator's own name for them
+    stands_behind: Key | None = None  # the function that a decorator puts before this handler
+    given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
+    outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
+    whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
+    sets_up: bool = False  # it sets a handler's object up, before any event
+    writer: str = ""  # the parameter that is what it answers through, which is made at the beginning
+    batch: str = ""  # the parameter that takes what is made whole, as it was: a batch of several levels, or any event
+    whole: bool = False  # it is an event of any kind
+    together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
+    stop: Stop | None = None
+    uses: dict[int, Uses] = field(default_factory=dict)
+    keep: set[int] = field(default_factory=set)  # assignments whose value is made as it was
+    ops: set[int] = field(default_factory=set)
+    shared: frozenset[str] | None = None  # names that it shares with other functions, once asked for
+    _nodes: Nodes | None = None
+
+    @property
+    def nodes(self) -> Nodes:
+        """Return what its tree holds."""
+        if self._nodes is None:
+            self._nodes = Nodes(self.node, self.module.nodes)
+        return self._nodes
+
+    @property
+    def parameters(self) -> list[str]:
+        """Return the names of its parameters in order, without `self`."""
+        arguments = self.node.args
+        names = [argument.arg for argument in (*arguments.posonlyargs, *arguments.args)]
+        return names[1:] if self.cls is not None and not self.static else names
+
+    def optional(self, taken: int) -> tuple[str, ...]:
+        """Return the names of its parameters behind the first `taken`, all of which have defaults; else none."""
+        arguments, own = self.node.args, self.parameters[taken:]
+        needed = any(default is None for default in arguments.kw_defaults) or len(arguments.defaults) < len(own)
+        return () if needed else (*own, *(one.arg for one in arguments.kwonlyargs))
+
+    @property
+    def named(self) -> list[str]:
+        """Return the names of its parameters, and of those that are given by name only."""
+        return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
+
+    def is_value(self) -> None:
+        """Note that it is handed on as a value: whoever has that may call it."""
+        self.referred = self.a_value = True
+
+    @property
+    def every_name(self) -> list[str]:
+        """Return the names of all that it takes, but for its object."""
+        rest = [one.arg for one in (self.node.args.vararg, self.node.args.kwarg) if one is not None]
+        return [*self.named, *rest]
+
+    @property
+    def takes_more(self) -> bool:
+        """Tell whether it may be called with less or more than its parameters: what is added to them goes by name."""
+        arguments = self.node.args
+        return bool(arguments.defaults or arguments.vararg or arguments.kwonlyargs or arguments.kwarg)
+
+    @property
+    def generates(self) -> bool:
+        """Tell whether it is a generator."""
+        return self.nodes.generates
+
+    @property
+    def static(self) -> bool:
+        """Tell whether it is a method that gets no object."""
+        return any(isinstance(d, ast.Name) and d.id == "staticmethod" for d in self.node.decorator_list)
