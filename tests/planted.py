@@ -230,7 +230,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "what is given under a method's name is not seen": (
         "objects.py",
-        "if found and self.flow.is_told_otherwise(base.key, name):",
+        "self.flow.is_told_otherwise(base.key, name) or self.flow.is_made_otherwise(base.key)",
         "False",
     ),
     "an item is set": (
