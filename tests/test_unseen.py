@@ -285,6 +285,7 @@ GIVEN_MORE = {
     "event.get('who')": ("who", "who and who['id']", True),
     "event['call']['slots'].get('hive', 'none')": ("hive", "hive.upper()", True),
     "who=event['call']['first']": ("*, who", "sorted(who)", True),
+    "event['call']['site'], more=1": ("site, late=None, *, more, also=(2,)", "(site, late, more, also)", True),
     "event['call'], limit=3": ("call, limit=2", "(call['path'], limit)", True),
     "json.loads(event['content'] or 'null')": ("body=None", "body", True),
     "event['call']": ("call", "(call.update(path='/changed'), event['call']['path'])", False),

@@ -90,10 +90,11 @@ class Function:
         return names[1:] if self.cls is not None and not self.static else names
 
     def optional(self, taken: int) -> tuple[str, ...]:
-        """Return the names of its parameters behind the first `taken`, all of which have defaults; else none."""
+        """Return the names of its parameters behind the first `taken` that have defaults."""
         arguments, own = self.node.args, self.parameters[taken:]
-        needed = any(default is None for default in arguments.kw_defaults) or len(arguments.defaults) < len(own)
-        return () if needed else (*own, *(one.arg for one in arguments.kwonlyargs))
+        by_name = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+        with_defaults = own[max(0, len(own) - len(arguments.defaults)) :]
+        return (*with_defaults, *(one.arg for one, default in by_name if default is not None))
 
     @property
     def named(self) -> list[str]:
