@@ -37,10 +37,10 @@ call and something else, or its default, from another is `plain`: every call han
 call of a function that somebody may call whom we don't see (`referred`): it is a value somewhere (`_handed_on`: in a
 table, at the top of a module too; its class or its module is one; a name that two imports bind may stand for it), a
 decorator that can't be seen through stands before it, an operator calls it, or something of which we don't know what it
-is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us.
-A call on an object reaches whatever any class that it may be of has under that name, or is given from anywhere
-(`classes.py`); of several nobody sees which. Decorators that can be seen through are in `decorators.py`; what a name at the top of a module may hold is in
-`holders.py`.
+is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us. A call
+on an object reaches whatever any class that it may be of has under that name, or is given from anywhere (`classes.py`);
+of several nobody sees which. Decorators that can be seen through are in `decorators.py`; what a name at the top of a
+module may hold is in `holders.py`.
 
 Whoever is not seen may be handed the event as it was, wherever something of it is given to code of which we don't know
 what it is (`_unseen`). A function that may be called so counts all that it is handed as the event's (`ANYTHING`): one
