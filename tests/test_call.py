@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import re
 import signal
@@ -220,7 +221,13 @@ def test_what_a_change_concerns_is_checked_again(staged: Path, tmp_path: Path) -
 def test_a_check_that_watches_goes_on_until_it_is_ended(staged: Path, tmp_path: Path) -> None:
     carry(staged, to="thornwick", out=tmp_path / "there", source="ostermere@1")
     words = [sys.executable, "-m", "vast_ferry", "check", str(tmp_path / "there"), "--watch", "--function", "take"]
-    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as watcher:
+    # Whoever runs the tests in the background of a shell has Ctrl-C ignored, and so have all that they start.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    with (
+        subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as watcher,
+        contextlib.ExitStack() as at_last,
+    ):
+        at_last.callback(watcher.kill)  # it is waited for, however the test ended
         assert watcher.stdout is not None
         told = iter(watcher.stdout.readline, "")
         assert any("watching; Ctrl-C ends it" in line for line in told)
