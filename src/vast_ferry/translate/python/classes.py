@@ -132,7 +132,7 @@ class Classes:
     def _is_abstract(self, function: Function) -> bool:
         """Tell whether a method can't be called, or says by an error that it has to be overridden, and does no more."""
         for one in function.node.decorator_list:
-            if self.standard_name(function.module, one) in ("abc.abstractmethod", "abstractmethod"):
+            if self.standard_name(function.module, one) == "abc.abstractmethod":
                 return True
         *others, last = function.node.body
         told = all(isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant) for one in others)

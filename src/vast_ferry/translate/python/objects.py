@@ -94,8 +94,8 @@ class Objects(Following):
     def _methods(self, base: Instance | Class, name: str) -> list[Function | None]:
         """Return the methods that a call may reach, and nothing for what is none; of several, nobody sees which."""
         found: list[Function | None] = [*self.flow.methods(base.key, name)]
-        if isinstance(base, Class):
-            found = [self.flow.method(base.key, name)] if found and self.flow.method(base.key, name) else []
+        if isinstance(base, Class):  # which is itself, and no other
+            found = [one for one in (self.flow.method(base.key, name),) if one is not None]
         if found and (self.flow.is_told_otherwise(base.key, name) or self.flow.is_made_otherwise(base.key)):
             found.append(None)
         for one in found if len(found) > 1 else ():

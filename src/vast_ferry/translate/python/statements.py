@@ -165,8 +165,9 @@ class Statements(Expressions):
         if isinstance(target, ast.Attribute) and isinstance(value, Spot):
             base = self.eval(target.value)
             sets_up = self.function is not None and self.function.sets_up
-            alone = isinstance(base, Instance) and not self.flow.kept.is_seen(base.key, target.attr)
-            alone = alone and isinstance(base, Instance) and not self.flow.is_described(base.key, target.attr)
+            alone = isinstance(base, Instance) and not (
+                self.flow.kept.is_seen(base.key, target.attr) or self.flow.is_described(base.key, target.attr)
+            )
             if alone and isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
