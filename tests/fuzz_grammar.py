@@ -140,8 +140,14 @@ class Surface:
         logs, secrets = [], []
         for row in shape.rows:
             holds = shape.fields[row.field].holds
-            if any(isinstance(step, Through) for step in row.at.steps) or isinstance(row.lens, InFile):
-                continue  # what is encoded, and the name of a file, which varies by itself
+            if isinstance(row.lens, InFile):
+                continue  # the name of a file, which varies by itself
+            packed = next((at for at, step in enumerate(row.at.steps) if isinstance(step, Through)), 0)
+            if packed and not shape.levels:  # what is encoded is handed over so
+                around = at_text(Access(row.at.root, row.at.steps[:packed]), {})
+                parts[around] = Part(around, "any")
+            if any(isinstance(step, Through) for step in row.at.steps):
+                continue
             text = _by_level(at_text(row.at, {}), levels=bool(shape.levels))
             if row.field == "log" and row.at.steps and isinstance(row.at.steps[-1], Call):
                 logs.append(text.removesuffix("()"))

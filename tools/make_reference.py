@@ -284,6 +284,30 @@ def first_line(thing: type) -> str:
     return (thing.__doc__ or "").strip().splitlines()[0]
 
 
+def in_full(thing: type) -> str:
+    """Return a docstring in one line."""
+    return " ".join((thing.__doc__ or "").split())
+
+
+def instances() -> dict[str, str]:
+    """Return an instance of each lens from the tests' table of forms: what stands there, and what it means."""
+    sys.path.insert(0, str(DOCS.parent / "tests"))
+    from test_forms import FORMS
+
+    found: dict[str, str] = {}
+    for _, _, says, stands, means in FORMS:
+        form = str(says.get("as", ""))
+        name = form.partition("(")[0].partition(" ")[0]
+        if not stands or "at" in says or "{" in str(says.get("is")) or name in found:
+            continue
+        words = f", words {json.dumps(says['words'])}" if "words" in says else ""
+        meant = repr(means) if isinstance(means, bytes) else json.dumps(means, ensure_ascii=False, default=str)
+        told = f"`{form}`{words}: `{json.dumps(stands[0], ensure_ascii=False)}` is `{meant}`"
+        if len(told) <= 150:
+            found[name] = told
+    return found
+
+
 #: Parts of a profile whose tables stand at the end.
 OTHER_PARTS = (
     schema.ClientModel,
@@ -311,8 +335,9 @@ OTHER_PARTS = (
 
 def reference() -> str:
     """Return docs/profiles.md."""
+    shown = instances()
     lenses = [
-        (f"`{name}`", lens.takes, " or ".join(lens.holds) or "anything", first_line(lens))
+        (f"`{name}`", lens.takes, " or ".join(lens.holds) or "anything", in_full(lens), shown.get(name, ""))
         for name, lens in LENSES.items()
     ]
     forms = [(f"`{name}`", form.wants, first_line(form)) for name, form in ALL_FORMS.items()]
@@ -329,7 +354,7 @@ def reference() -> str:
         "\nOther parts of a reply:\n",
         keys(schema.ReplyModel),
         "\n## Lenses\n\nSeveral stand in a row with `|` between, from the place to the field.\n",
-        table(("lens", "takes", "for", "form"), lenses),
+        table(("lens", "takes", "for", "form", "for instance"), lenses),
         "\n## The whole file\n",
         keys(schema.ProfileModel),
         "\n### `handler`\n",

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from vast_ferry.events.compiled import MISSING, at_keys, entries_of, shapes_of
 from vast_ferry.hub.fields import CHECKS
-from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.hub.findings import BadInput, ManyBadInputs, Place
+from vast_ferry.hub.standards import no_value
 from vast_ferry.mapping.compile.functions import view_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENTS, EventShape, Row
@@ -28,8 +30,8 @@ def entries_or_why(data: Any, profile: Profile, kind: str, number: int, place: P
         ) from None
 
 
-def nearest_shape(data: Any, profile: Profile) -> tuple[str, int]:
-    """Return the kind and shape most of whose places an event has, if it is none that can be read."""
+def nearest_shape(data: Any, profile: Profile, may_be: Callable[[str, int], bool]) -> tuple[str, int]:
+    """Return the kind and shape most of whose places an event has, of those that it may be, if it has any of them."""
 
     def share(kind: str, number: int) -> float:
         shape = shapes_of(profile, kind)[number].on_file()
@@ -39,8 +41,9 @@ def nearest_shape(data: Any, profile: Profile) -> tuple[str, int]:
         return sum(at_keys(data, keys) is not MISSING for keys in wanted) / max(1, len(wanted))
 
     pairs = [(kind, number) for kind in profile.kinds for number in range(len(shapes_of(profile, kind)))]
-    best = max(pairs, key=lambda pair: share(*pair))
-    return best if share(*best) else ("", 0)
+    scores = {pair: share(*pair) for pair in pairs if may_be(*pair)}
+    best = max(scores, key=lambda pair: scores[pair], default=("", 0))
+    return best if scores.get(best) else ("", 0)
 
 
 def why_unread(data: Any, profile: Profile, kind: str, number: int, place: Place) -> BadInput:
@@ -59,6 +62,8 @@ def _shown_place(keys: tuple[str | int, ...]) -> str:
 
 
 def _brief(value: Any) -> str:
+    if value is MISSING:
+        return "missing"
     text = json.dumps(value, ensure_ascii=False, default=str)
     return text if len(text) <= 60 else f"{text[:57]}…"
 
@@ -70,17 +75,21 @@ def _problem(data: Any, shape: EventShape, field: str) -> str:
         return ""
     try:
         got = run_source(view_event("view", shape, field))(data)
-        return "" if CHECKS[hub.holds](got) else f"which is no {hub.holds}"
+        if not CHECKS[hub.holds](got):
+            return f"which is no {hub.holds}"
+        why = no_value(shape.kind, field)
+        return why(got) if why is not None else ""
     except Exception as error:
         return f"which can't be read: {type(error).__name__}: {error}"
 
 
 def _rows_of(shape: EventShape, field: str) -> list[Row]:
     """Return the rows from which a field follows through the shape's own fields."""
+    own = [row for row in shape.rows if row.field == field and not row.derived]
     asked = {
         one for rule in shape.rules if rule.gives == field for one in rule.needs if shape.fields[one].holds == "any"
     }
-    return [row for row in shape.rows if row.field in asked]
+    return own or [row for row in shape.rows if row.field in asked]
 
 
 def diagnose(data: Any, shape: EventShape, profile: Profile, place: Place) -> BadInput:
@@ -91,6 +100,25 @@ def diagnose(data: Any, shape: EventShape, profile: Profile, place: Place) -> Ba
 
 def wrong_with(data: Any, shape: EventShape, profile: Profile, place: Place) -> BadInput | None:
     """Return what is wrong with an event, if anything is."""
+    return next(all_wrong_with(data, shape, profile, place), None)
+
+
+def all_that_is_wrong(data: Any, profile: Profile, kind: str, number: int, place: Place) -> BadInput:
+    """Return all that keeps a shape of a kind from reading an event: its first entry that can't be read, row by row."""
+    first = why_unread(data, profile, kind, number, place)
+    shape = shapes_of(profile, kind)[number].on_file()
+    try:
+        found = (list(all_wrong_with(one, shape, profile, place)) for one in entries_of(data, profile, kind, number))
+        problems = next(filter(None, found), [first])
+    except Exception:  # what can't be gone to has been said
+        return first
+    return ManyBadInputs(problems) if len(problems) > 1 else first
+
+
+def all_wrong_with(data: Any, shape: EventShape, profile: Profile, place: Place) -> Iterator[BadInput]:
+    """Yield what is wrong with an event, row by row, and then with what follows from several rows."""
+    remedy = f"Give an event of {profile.title}, of the kind {shape.kind}"
+    said: set[int] = set()
     for row in shape.rows:
         if row.derived:
             continue
@@ -99,31 +127,26 @@ def wrong_with(data: Any, shape: EventShape, profile: Profile, place: Place) -> 
         hub = shape.fields[row.field]
         if (value is MISSING or value is None) and row.optional:
             continue
-        row_at = f"row {profile.name} line {row.line} ({row.field})"
+        row_at = f"row {profile.name} line {row.line} ({row.field if hub.holds != 'any' else row.shown})"
         if value is MISSING:
-            return BadInput(
-                f"{_shown_place(keys)} is missing, {row_at} wants it",
-                f"Give an event of {profile.title}, of the kind {shape.kind}",
-                place,
-            )
+            said.add(row.line)
+            yield BadInput(f"{_shown_place(keys)} is missing, {row_at} wants it", remedy, place)
+            continue
         problem = _problem(data, shape, row.field) if hub.holds != "any" else ""
         if problem:
-            return BadInput(
-                f"{_shown_place(keys)} is {_brief(value)}, {problem}; {row_at} reads it as {row.lens}",
-                f"Give an event of {profile.title}, of the kind {shape.kind}",
-                place,
-            )
-    for name in HUB_EVENTS[shape.kind].fields:
+            said.add(row.line)
+            told = f"{_shown_place(keys)} is {_brief(value)}, {problem}; {row_at} reads it as {row.lens}"
+            yield BadInput(told, remedy, place)
+    hub_fields = HUB_EVENTS[shape.kind].fields
+    for name in sorted(hub_fields, key=lambda name: not hub_fields[name].truth):
+        if said and not hub_fields[name].truth:
+            return  # a view follows from what was said already
         problem = _problem(data, shape, name)
-        if problem:
-            rows = _rows_of(shape, name)
-            at = rows[0].line if rows else 1
-            held = ", ".join(
-                f"{_shown_place(row.at.on_file)} is {_brief(at_keys(data, row.at.on_file))}" for row in rows
-            )
-            return BadInput(
-                f"{held or 'the event'}, {problem}; row {profile.name} line {at} reads {name} of it",
-                f"Give an event of {profile.title}, of the kind {shape.kind}",
-                place,
-            )
-    return None
+        rows = _rows_of(shape, name) if problem else []
+        if not problem or any(row.line in said for row in rows) or (said and not rows):
+            continue
+        said.add(rows[0].line if rows else 1)
+        at = rows[0].line if rows else 1
+        held = ", ".join(f"{_shown_place(row.at.on_file)} is {_brief(at_keys(data, row.at.on_file))}" for row in rows)
+        told = f"{held or 'the event'}, {problem}; row {profile.name} line {at} reads {name} of it"
+        yield BadInput(told, remedy, place)

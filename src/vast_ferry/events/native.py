@@ -27,6 +27,7 @@ from vast_ferry.events.diagnosing import diagnose, entries_or_why
 from vast_ferry.events.recognising import has_constants, kind_of, shape_of
 from vast_ferry.hub.fields import CHECKS
 from vast_ferry.hub.findings import BadInput, Place
+from vast_ferry.hub.standards import no_value
 from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.profiles.profile import Profile
 
@@ -205,7 +206,12 @@ def _by_the_rules(event: Any, shown: str, line: int) -> dict[str, Any]:
 @functools.cache
 def _checks(kind: str) -> tuple[tuple[str, Callable[[Any], bool]], ...]:
     hub = HUB_EVENTS[kind]
-    return tuple((row.field, CHECKS[hub.fields[row.field].holds]) for row in hub.rows)
+    made = [(row.field, CHECKS[hub.fields[row.field].holds]) for row in hub.rows]
+    return (*made, *((row.field, _may_be(why)) for row in hub.rows if (why := no_value(kind, row.field)) is not None))
+
+
+def _may_be(why: Callable[[Any], str]) -> Callable[[Any], bool]:
+    return lambda value: isinstance(value, str) and not why(value)
 
 
 def write_events(kind: str, events: list[dict[str, Any]], profile: Profile) -> list[Any]:

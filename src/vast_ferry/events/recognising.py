@@ -7,6 +7,7 @@ several, the one that leaves the fewest keys unread, and then the one that goes 
 from __future__ import annotations
 
 import functools
+from collections.abc import Callable
 from typing import Any
 
 from vast_ferry.events.compiled import MISSING, at_keys, entries_of, reader_of, shapes_of
@@ -21,10 +22,17 @@ from vast_ferry.profiles.profile import Profile
 _LOOKED_AT = 50
 
 
-def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
+def kind_of(
+    data: Any,
+    profile: Profile,
+    shown: str,
+    line: int = 1,
+    *,
+    why: Callable[[Any, Profile, str, int, Place], BadInput] = why_unread,
+) -> str:
     """Return the kind of a native event on file.
 
-    Raises BadInput where it is of no kind that the provider has.
+    Raises BadInput where it is of no kind that the provider has; `why` says what keeps the nearest from reading it.
     """
     likely = [name for name in profile.kinds if _has_constants(data, profile, name, 0)]
     if len(likely) == 1 and (told_by(profile, likely[0]) or not profile.kind(likely[0]).event.levels):
@@ -36,10 +44,9 @@ def kind_of(data: Any, profile: Profile, shown: str, line: int = 1) -> str:
     )
     if found:
         return str(found[0][-1])
-    by_constants = any(told_by(profile, kind) for kind in profile.kinds)
-    nearest, number = nearest_shape(data, profile) if not by_constants else ("", 0)
+    nearest, number = nearest_shape(data, profile, lambda kind, number: _has_constants(data, profile, kind, number))
     if nearest:
-        raise why_unread(data, profile, nearest, number, Place(shown, line))
+        raise why(data, profile, nearest, number, Place(shown, line))
     told = sorted({str(c.at) for kind in profile.kinds.values() for c in (*kind.event.envelope, *kind.event.constants)})
     text = repr(data)
     raise BadInput(

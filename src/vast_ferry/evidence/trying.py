@@ -12,10 +12,13 @@ from typing import Any
 
 from vast_ferry.events.compiled import MISSING, entries_of, shapes_of, writer_of
 from vast_ferry.events.convert import losses_between
+from vast_ferry.events.diagnosing import all_that_is_wrong
 from vast_ferry.events.native import put_together, read_events
 from vast_ferry.events.recognising import kind_of, shape_of
 from vast_ferry.events.unread import unread_in
 from vast_ferry.hub.fields import OF_THE_CALL
+from vast_ferry.hub.findings import BadInput
+from vast_ferry.hub.standards import odd
 from vast_ferry.mapping.helpers import file_bytes
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.places import Access, Through
@@ -39,13 +42,14 @@ class TriedRow:
 class TriedEvent:
     """One event: its rows, its hub fields, and which of them no row feeds or stand at their default.
 
-    `untold` are fields that a row feeds, of which this event says nothing.
+    `untold` are fields that a row feeds, of which this event says nothing; `odd` says what is odd about a value.
     """
 
     rows: tuple[TriedRow, ...]
     fields: dict[str, Any]
     unfed: tuple[str, ...]
     untold: tuple[str, ...]
+    odd: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,8 +70,8 @@ class Tried:
 
     @property
     def good(self) -> bool:
-        """Tell whether every key is read, and all that was read comes back."""
-        return not self.unread and not self.changed
+        """Tell whether every key is read, nothing read is odd, and all that was read comes back."""
+        return not self.unread and not self.changed and not any(event.odd for event in self.events)
 
 
 def try_event(
@@ -75,12 +79,15 @@ def try_event(
 ) -> Tried:
     """Return a native event (plain JSON data) as a profile reads it, row by row.
 
-    Raises BadInput for an event that the profile can't read, naming row and place.
+    Raises BadInput for an event that the profile can't read, naming rows and places: all of them, one a line.
     """
     profile = find_profile(profile) if isinstance(profile, str) else profile
-    kind = kind or kind_of(data, profile, shown)
+    kind = kind or kind_of(data, profile, shown, why=all_that_is_wrong)
     number = shape_of(data, profile, kind)
-    _, events = read_events(data, profile, shown, kind=kind)
+    try:
+        _, events = read_events(data, profile, shown, kind=kind)
+    except BadInput as error:
+        raise all_that_is_wrong(data, profile, kind, number, error.place) from None
     shape = shapes_of(profile, kind)[number].on_file()
     entries = entries_of(data, profile, kind, number)
     tried = tuple(_event(shape, entry, event) for entry, event in zip(entries, events, strict=True))
@@ -111,7 +118,8 @@ def _event(shape: EventShape, entry: Any, event: dict[str, Any]) -> TriedEvent:
         and event[name] == HUB_EVENTS[shape.kind].fields[name].default_value
         and not any(row.field in there for row in fed_by(name, shape))
     )
-    return TriedEvent(rows, event, unfed, untold)
+    strange = {name: told for name in names if name not in unfed and (told := odd(name, event[name]))}
+    return TriedEvent(rows, event, unfed, untold, strange)
 
 
 def _row(row: Row, entry: Any) -> TriedRow:

@@ -125,6 +125,13 @@ RECORD_EVENT: Final = _table(
     Field("old", True, "record", "None", "the record before, nothing for an insert"),
     Field("new", True, "record", "None", "the record after, nothing for a delete"),
     Field("keys.names", False, "list of text", "[]", "the names of the key's columns"),
+    Field(
+        "columns.names",
+        False,
+        "list of text",
+        "[]",
+        "the names of all its columns, as it is, as it was, and of its key",
+    ),
     Field("old.changed", False, "record", "None", "of the record before, the columns that are others in the one after"),
     Field("columns", False, "columns", "[]", "the columns that changed: name, of the key or not, before and after"),
     Field("sequence", True, "text", '""', "its place in the order of changes"),

@@ -224,6 +224,22 @@ def _may_be_missing(at: Access, default: Expression) -> Expression:
 
 def native_value(source: Row, reads: Inline) -> ByHand | None:
     """Return what a row of the source's shape holds, from the target's shape, or nothing where that takes a helper."""
+    made = _value_of(source, reads)
+    if made is None or not source.null_if_empty:
+        return made
+    if source.lens.plain:  # which is nothing where nothing is told
+        return made.over(lambda value: ex.either(value, Literal(None)), "")
+    hub = reads.hub(source.field)
+    if hub is None:
+        return None
+    told: Expression = hub.expression
+    if reads.shape.fields[source.field].default == "None":
+        told = ex.Operation("is not", (told, Literal(None)))
+    return made.over(lambda value: ex.Choice(told, value, Literal(None)), "")
+
+
+def _value_of(source: Row, reads: Inline) -> ByHand | None:
+    """Return what a row of the source's shape holds where it is not empty."""
     lens = source.lens
     rows = reads.rows.get(source.field, [])
     own = next((row for row in rows if row.lens == lens), None)

@@ -206,6 +206,7 @@ _RECORD_RULES: Final = (
     ),
     *(Rule(side, ("columns",), _helper("side_of_columns", side), (_side_lost(side),)) for side in ("old", "new")),
     Rule("columns", ("keys", "old", "new"), _helper("columns_of")),
+    Rule("columns.names", ("keys", "old", "new"), _helper("names_of_columns")),
     Rule("keys.names", ("keys",), lambda keys: ex.built_in("list", keys)),
     Rule(
         "keys",

@@ -161,13 +161,18 @@ class Builder:
             self._worded(self._lens(model.as_, *path, "as"), model, *path),
             model.derived,
             model.optional,
-            self._place(model.flag, *path, "flag", names=names) if model.flag else None,
+            self._flag(model, *path, names=names) if model.flag else None,
             model.offer,
             model.unless_empty,
             model.null_if_empty,
             model.read_only,
             line=self.document.place(*path).line,
         )
+
+    def _flag(self, model: schema.RowModel, *path: str | int, names: _Names | None) -> Access:
+        """Return a row's second place; what is on the way to it may be missing where the row is optional."""
+        flag = self._place(model.flag, *path, "flag", names=names)
+        return replace(flag, gently=model.optional and len(flag.steps) > (2 if names and names.entries else 1))
 
     def rows(self, models: list[schema.RowModel], names: _Names, *path: str | int) -> list[Row]:
         """Return the rows of a shape; those of several fields or places add fields and rules to `names`."""
@@ -232,7 +237,7 @@ class Builder:
             if not self._fits(part.field, part.lens, names, *path, "is"):
                 return []
         own = names.own("text")
-        names.rules += of_text(own, template, names.all_of_them)
+        names.rules += of_text(own, template, names.all_of_them, optional=model.optional)
         row = self.row(model.model_copy(update={"is_": own}), *path, names=names)
         return [replace(row, shown=" or ".join(texts))]
 
@@ -266,7 +271,15 @@ class Builder:
         owns = [names.own("part") for _ in model.at]
         made, shared = [], {}
         for number, at in enumerate(model.at):
-            place = {"at": at, "is_": owns[number], "as_": "plain", "words": {}, "read_only": model.read_only}
+            place: dict[str, Any] = {
+                "at": at,
+                "is_": owns[number],
+                "as_": "plain",
+                "words": {},
+                "read_only": model.read_only,
+            }
+            if not template.parts[number].needed:
+                place["optional"] = True  # what a text may lack may be missing where it stands
             row = self.row(model.model_copy(update=place), *path, names=names)
             other = next((one for one in others if one.at == row.at), None)
             if other is not None:
@@ -432,6 +445,8 @@ class Builder:
             if name in used:
                 continue
             used.add(name)
+            if name in told:
+                waiting += (*told[name].lens.needs, *told[name].lens.asks)
             rule = None if name in told else Reading(names.fields, (*names.rules, *rules), told).rule_for(name)
             waiting += rule.needs if rule is not None else ()
         for row in views:
@@ -463,19 +478,24 @@ class Builder:
                     f"Begin with one of: {', '.join(sorted(names.entries))}",
                     *(*path, index, "of"),
                 )
-            if bool(forms.strip()) == bool(model.each):
+            if (bool(model.each), bool(model.call)) != (not model.call, bool(forms.strip()) and not model.each):
                 self._no(
                     "a level goes through something (`each:`), or reads it through a lens and names it (`call:`)",
                     "Give it one of the two",
                     *path,
                     index,
                 )
+                names.entries |= {one for one in (model.each, model.key, model.index, model.call) if one}
                 continue
             if forms.strip():
                 lens = self._lens(forms, *path, index, "of")
-                levels.append(Level(Access(of.root, (*of.steps, Through(lens))), name=model.call, lens=lens, line=line))
-                names.entries.add(model.call)
-                continue
+                # What is read through a lens and gone through at once has no name in the profile.
+                name = model.call or f"read_{index}"
+                levels.append(Level(Access(of.root, (*of.steps, Through(lens))), name=name, lens=lens, line=line))
+                names.entries.add(name)
+                if not model.each:
+                    continue
+                of = Access(name, ())
             levels.append(Level(of, model.each, model.key, model.index, line=line))
             names.entries |= {one for one in (model.each, model.key, model.index) if one}
         return tuple(levels)

@@ -356,11 +356,12 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
         if item["type"] not in ("extra_forbidden", "missing") and len(there) < len(
             path
         ):  # one of several that may stand
-            either.setdefault(there, []).append(item["msg"].removeprefix("Input should be ").lower())
+            told = item["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
+            either.setdefault(there, []).append(told.removeprefix("must be ").lower())
             continue
         name = ".".join(str(part) for part in path)
         what, remedy = (
-            f"{name}: {item['msg'][:1].lower()}{item['msg'][1:]}",
+            f"{name}: {item['msg'][:1].lower()}{item['msg'][1:].removeprefix('alue error, ')}",
             "See docs/profiles.md for what stands there",
         )
         if item["type"] == "extra_forbidden":
@@ -368,6 +369,8 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
             known = [f.alias or n for n, f in model.model_fields.items()] if model else []
             what = f"{name}: there is no such key{nearest(str(path[-1]), known)}"
             remedy = f"Use one of: {', '.join(known)}" if known else "Take it out"
+            if set(str(path[-1])) & set(")|'\""):
+                remedy = "It looks like the rest of a value: one that holds a comma stands in quotes between braces"
         elif item["type"] == "missing":
             what, remedy = f"{name} is missing", f"Add `{path[-1]}:`"
         problems.append(BadInput(what, remedy, document.place(*path)))

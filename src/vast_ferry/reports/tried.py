@@ -68,7 +68,8 @@ def _fields(event: TriedEvent) -> RenderableType:
         if name in event.unfed or name in ("function", "limit"):
             continue
         note = "not told by this event: stands at its default" if name in event.untold else ""
-        table.add_row(name, _brief(value), Text(note, "yellow"))
+        strange = Text(event.odd.get(name, ""), "bold red")
+        table.add_row(name, _brief(value), strange if strange else Text(note, "yellow"))
     parts: list[RenderableType] = [Text("What that means", "bold"), Padding(table, (0, 0, 0, 2))]
     if event.unfed:
         parts.append(Text(f"  no row feeds {', '.join(event.unfed)}: at the default, always", "yellow"))
@@ -113,6 +114,7 @@ def tried_data(tried: Tried) -> dict[str, Any]:
                 "fields": {name: as_json(value) for name, value in event.fields.items()},
                 "unfed": list(event.unfed),
                 "untold": list(event.untold),
+                "odd": event.odd,
             }
             for event in tried.events
         ],

@@ -8,7 +8,7 @@ from typing import Final
 
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.by_functions import told_otherwise, written_by_hand
-from vast_ferry.mapping.places import Access, Attr, Call, Step
+from vast_ferry.mapping.places import Access, Attr, Call, Step, Through
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
 from vast_ferry.translate.places import Spot
 
@@ -35,6 +35,7 @@ class ShapeMap:
     inner: frozenset[tuple[str, tuple[Step, ...]]] = frozenset()
     roles: Mapping[str, str] = field(default_factory=dict)  # a parameter → its role
     left_out: frozenset[tuple[str, tuple[Step, ...]]] = frozenset()  # where nothing stands if there is nothing to say
+    packed: frozenset[tuple[str, tuple[Step, ...]]] = frozenset()  # where what stands there is encoded
 
     @classmethod
     def of(cls, shape: EventShape) -> ShapeMap:
@@ -54,21 +55,26 @@ class ShapeMap:
             inner.update((role, steps[:length]) for length in range(len(steps)))
             return role, steps
 
-        left_out = set()
+        left_out, packed = set(), set()
         for row in shape.rows:
             if row.lens.spread:
                 continue
+            through = next((at for at, step in enumerate(row.at.steps) if isinstance(step, Through)), None)
+            if through is not None:
+                packed.add((roles[row.at.root], row.at.steps[:through]))
             rows.setdefault(way(row.at, roles[row.at.root]), row)
             behind = any(at.root == row.at.root and _leads_to(at, row.at) for at in shape.nothing)
             if row.unless_empty or behind:
                 left_out.add(way(row.at, roles[row.at.root]))
             if row.flag is not None:
                 flags[way(row.flag, roles[row.flag.root])] = row
+                if row.unless_empty or any(_leads_to(at, row.flag) for at in shape.nothing):
+                    left_out.add(way(row.flag, roles[row.flag.root]))
         for constant in shape.constants:
             constants[way(constant.at, roles.get(constant.at.root, "event"))] = constant
         for constant in shape.envelope:
             constants[way(constant.at, "event")] = constant
-        return cls(shape, rows, flags, constants, frozenset(inner), roles, frozenset(left_out))
+        return cls(shape, rows, flags, constants, frozenset(inner), roles, frozenset(left_out), frozenset(packed))
 
     @property
     def batch(self) -> tuple[Step, ...] | None:
@@ -100,6 +106,10 @@ class ShapeMap:
     def may_be_missing(self, spot: Spot) -> bool:
         """Tell whether nothing stands at a place where there is nothing to say: to ask for it may fail."""
         return (spot.role, _bare(spot.steps)) in self.left_out
+
+    def is_packed(self, spot: Spot) -> bool:
+        """Tell whether what stands at a place is encoded: it is a text, whatever rows read in it."""
+        return (spot.role, _bare(spot.steps)) in self.packed
 
     def within(self, spot: Spot) -> Iterator[Row]:
         """Yield the rows at a place and behind it."""

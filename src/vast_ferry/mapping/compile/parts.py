@@ -15,7 +15,8 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.compile.functions import view_made
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Lens
+from vast_ferry.mapping.lenses.forms import Fraction
+from vast_ferry.mapping.lenses.lens import Lens, Plain
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.mapping.tables import HUB_ANSWERS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.templates import Part, Template
@@ -47,8 +48,11 @@ class Own:
         return replace(hub, fields=self.fields, rules=(*self.rules, *hub.rules))
 
 
-def of_text(own: str, template: Template, names: Own) -> list[Rule]:
-    """Return the rules by which a text (the shape's own field) and the fields in it follow from each other."""
+def of_text(own: str, template: Template, names: Own, *, optional: bool = False) -> list[Rule]:
+    """Return the rules by which a text (the shape's own field) and the fields in it follow from each other.
+
+    An `optional` text may be nothing: then nothing is told of its fields, and where nothing is told of them it is so.
+    """
     fields = names.fields
     told = list(dict.fromkeys(part.field for part in template.parts))
     asked = tuple(dict.fromkeys((*told, *_needs(*(part.lens for part in template.parts)))))
@@ -57,7 +61,13 @@ def of_text(own: str, template: Template, names: Own) -> list[Rule]:
     def text(*values: Expression) -> Expression:
         need = dict(zip(asked, values, strict=True)).__getitem__
         parts = [part.lens.write(need(part.field), need) for part in template.parts]
-        return helper("fill_text", forms, *parts)
+        if not optional:
+            return helper("fill_text", forms, *parts)
+        for number, part in enumerate(template.parts):
+            if fields[part.field].default == "None":
+                there = ex.Operation("is not", (need(part.field), _NOTHING))
+                parts[number] = ex.Choice(there, parts[number], _NOTHING)
+        return helper("text_if_told", forms, *parts)
 
     def field_from_text(name: str) -> Rule:
         found = [(number, part) for number, part in enumerate(template.parts) if part.field == name]
@@ -72,7 +82,9 @@ def of_text(own: str, template: Template, names: Own) -> list[Rule]:
                 one = ex.Item(parts, ex.Literal(number))
                 read = part.lens.read(one, None, need)
                 made = read if sure else ex.Choice(ex.Operation("is not", (one, _NOTHING)), read, made)
-            return made
+            if not optional:
+                return made
+            return ex.Choice(ex.Operation("is not", (whole, _NOTHING)), made, ex.Given(fields[name].default))
 
         rule = Rule(name, (own, *more), build)
         losses = tuple(loss for _, part in found for loss in part.lens.losses(name))
@@ -109,15 +121,20 @@ class Places:
     optional: bool
 
 
-def _where_told(part: Part, value: Expression, need: Callable[[str], Expression], optional: bool) -> Expression:
+def _where_told(part: Part, value: Expression, need: Callable[[str], Expression]) -> Expression:
     """Return what a part stands for; nothing, where the text may lack it and nothing stands there."""
     made = _lens_of(part).read(value, None, need)
-    return made if part.needed or not optional else ex.Choice(ex.Operation("is not", (value, _NOTHING)), made, _NOTHING)
+    return made if part.needed else ex.Choice(ex.Operation("is not", (value, _NOTHING)), made, _NOTHING)
 
 
 def _lens_of(part: Part) -> Lens:
     lens: Lens = part.lens
     return lens
+
+
+def _writes_nothing(lens: Lens) -> bool:
+    """Tell whether a form has something that stands for an empty text: itself, or a fraction of nothing."""
+    return isinstance(lens, Plain | Fraction)
 
 
 def of_places(places: Places, names: Own) -> list[Rule]:
@@ -130,7 +147,7 @@ def of_places(places: Places, names: Own) -> list[Rule]:
 
     def together(*values: Expression) -> Expression:
         need = dict(zip(more, values[len(owns) :], strict=True)).__getitem__
-        read = [_where_told(part, value, need, optional) for part, value in zip(parts, values, strict=False)]
+        read = [_where_told(part, value, need) for part, value in zip(parts, values, strict=False)]
         made = lens.read(helper("fill_text", forms, *read), None, need)
         if not optional:
             return made
@@ -152,7 +169,7 @@ def of_places(places: Places, names: Own) -> list[Rule]:
             need = dict(zip(asked_here, values, strict=True)).__getitem__
             whole, its_own = lens.write(values[0], need), _lens_of(parts[number])
             text = helper("part_or_all", whole, forms, count, ex.Literal(number))
-            if parts[number].needed or not optional:
+            if parts[number].needed or (not optional and _writes_nothing(its_own)):
                 return its_own.write(text, need)
             told = helper("part_if_told", whole, forms, count, ex.Literal(number), name="part")
             made = its_own.write(told, need)

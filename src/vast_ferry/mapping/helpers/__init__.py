@@ -9,6 +9,7 @@ from vast_ferry.mapping.helpers.of_answers import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_batches import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_calls import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_chains import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_columns import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_contents import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
@@ -24,6 +25,7 @@ ROOMS = (
     "of_times",
     "of_contents",
     "of_lists",
+    "of_columns",
     "of_answers",
     "of_batches",
     "of_calls",

@@ -111,6 +111,17 @@ def fill_text(forms: tuple[Any, ...], *values: Any) -> str:
     return _fill(forms[-1], values, needed=False) or ""
 
 
+def text_if_told(forms: tuple[Any, ...], *values: Any) -> str | None:
+    """Return the text of the first form that has a part with a value, and each that it must have; else nothing."""
+    for form in forms:
+        parts = [piece for piece in form if isinstance(piece, int) or (isinstance(piece, tuple) and piece[0] == "...")]
+        told = any(values[piece[1] if isinstance(piece, tuple) else piece] not in (None, "") for piece in parts)
+        made = _fill(form, values, needed=True) if told else None
+        if made is not None:
+            return made
+    return None
+
+
 def _fill(form: tuple[Any, ...], values: tuple[Any, ...], needed: bool) -> str | None:
     made = ""
     for piece in form:

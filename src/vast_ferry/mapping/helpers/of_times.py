@@ -27,6 +27,9 @@ def time_from_units(moment: Any, nanoseconds: int, form: str, begin: int = 0) ->
         exact = (decimal.Decimal(whole) + decimal.Decimal(f"0.{fraction or 0}")) * nanoseconds
     else:
         exact = decimal.Decimal(repr(moment) if isinstance(moment, float) else moment) * nanoseconds
+        if isinstance(moment, float) and nanoseconds > 1_000_000_000:
+            # A float of hours or days holds a microsecond, but no shorter text says which.
+            exact = (exact / 1000).to_integral_value(decimal.ROUND_HALF_EVEN) * 1000
     return time_of_ns(int(exact.to_integral_value(decimal.ROUND_FLOOR)) + begin * 1_000_000_000)
 
 

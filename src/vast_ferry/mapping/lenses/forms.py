@@ -129,21 +129,42 @@ class Lower(Lens):
 
 
 class Segments(Formed):
-    """A path as the list of its segments, as they came on the wire; none for `/`."""
+    """A path as the list of its segments, as they came on the wire or `segments(decoded)`; none for `/`."""
 
     __slots__ = ()
-    name, holds, reader, writer = "segments", ("text",), "path_of_segments", "segments_of_path"
+    name, takes, most, holds = "segments", "decoded", 1, ("text",)
+
+    def told(self) -> tuple[Any, ...]:
+        if self.args not in ((), ("decoded",)):
+            raise LensError("lens segments takes nothing, or decoded")
+        return ()
+
+    @property
+    def reader(self) -> str:  # type: ignore[override]
+        return "path_of_decoded" if self.args else "path_of_segments"
+
+    @property
+    def writer(self) -> str:  # type: ignore[override]
+        return "decoded_segments" if self.args else "segments_of_path"
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (
             by_trying(
                 field,
                 self.back,
-                "the path does not begin with a slash",
-                "it arrives with one before it",
+                "the path does not begin with a slash, or is spelt in another way than usual",
+                "it arrives with one before it, spelt as usual",
                 "path-respelt",
             ),
         )
+
+
+class Parts(Formed):
+    """Text that stands there as the list of its parts: `parts('.')`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds = "parts", "what sets them apart", 1, 1, ("text",)
+    reader, writer = "text_of_parts", "parts_of_text"
 
 
 class Units(Formed):
@@ -212,6 +233,17 @@ class Whole(Formed):
 
     __slots__ = ()
     name, holds, reader, writer = "whole", ("text",), "number_as_text", "number_or_zero"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            by_trying(
+                field,
+                self.back,
+                "it is no whole number as one is usually written",
+                "it arrives as 0, or spelt as usual",
+                "number-lost",
+            ),
+        )
 
 
 class Fraction(Formed):
@@ -390,7 +422,7 @@ class ByWord(Lens):
     """
 
     __slots__ = ()
-    name, takes, named, holds, flagged = "by_word", "word=lens", True, ("bytes",), True
+    name, takes, named, holds, flagged, wants_value = "by_word", "word=lens", True, ("bytes",), True, True
 
     def _forms(self) -> list[tuple[Any, Lens]]:
         if not self.options or any(not isinstance(lens, Lens) for _, lens in self.options):

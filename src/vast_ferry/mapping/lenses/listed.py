@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Final
 
 from vast_ferry.mapping import expressions as ex
@@ -24,6 +25,14 @@ class Records(Formed):
     __slots__ = ()
     name, takes, fewest, most, holds = "records", "the keys of a name and of a value", 2, 2, ("pairs",)
     reader, writer = "pairs_of_records", "records_of_pairs"
+
+
+class TwoLists(Formed):
+    """Pairs as two lists under two keys of a mapping, of names and of values: `two_lists(names, values)`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds = "two_lists", "the keys of the names and of the values", 2, 2, ("pairs",)
+    reader, writer = "pairs_of_two_lists", "two_lists_of_pairs"
 
 
 class Words(Formed):
@@ -133,6 +142,49 @@ class ByKey(Formed):
     reader, writer = "records_by_key", "by_key_of_records"
 
 
+class Table(Formed):
+    """A list of mappings as a table, whose columns are named once: `table(columns, rows)`, the keys of both.
+
+    For the way to the events of a batch: `{of: 'event["table"] | table(columns, rows)', each: row}`.
+    """
+
+    __slots__ = ()
+    name, takes, fewest, most = "table", "the keys of the columns' names and of the rows", 2, 2
+    reader, writer = "rows_of_table", "table_of_rows"
+
+
+class SideBySide(Formed):
+    """A list of mappings as a mapping of lists that are equally long: `side_by_side(ids, texts)`, the lists' keys."""
+
+    __slots__ = ()
+    name, takes, fewest, most = "side_by_side", "the keys of the lists", 1, 32
+    reader, writer = "rows_of_lists", "lists_of_rows"
+
+
+class InColumns(Formed):
+    """A record as the list of its values, in the order in which `columns.names` has the columns' names."""
+
+    __slots__ = ()
+    name, holds, needs = "in_columns", ("record",), ("columns.names",)
+    reader, writer = "record_in_columns", "values_in_columns"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        def missing(fields: Fields) -> bool:
+            names = helpers.names_of_columns(fields["keys"], fields["old"], fields["new"])
+            return fields[field] is not None and set(fields[field]) != set(names)
+
+        return (
+            Loss(
+                "column-added",
+                field,
+                "a record lacks a column that it has as it was, as it is, or in its key",
+                "it arrives with that column, which is null",
+                missing,
+                tried=True,
+            ),
+        )
+
+
 class AsWords(Formed):
     """Texts made of pairs, each with a mark between its two: `records(name, value) | as_words('=')`, for cookies."""
 
@@ -141,20 +193,24 @@ class AsWords(Formed):
     reader, writer = "list_of_pairs", "pairs_of_list"
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        mark = self.args[0]
+        return self.losses_by(field, self.back)
+
+    def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
+        """Return what is lost where `back` writes the texts and reads them again, through other forms as well."""
+
+        def respelt(fields: Fields) -> bool:
+            told = helpers.split_cookies(helpers.cookie_of(fields.get("headers") or []))
+            return bool(back(told) != told)
+
         return (
             Loss(
                 "word-respelt",
                 field,
-                f"one of them has no {mark!r}, or comes twice",
+                f"one of them has no {self.args[0]!r}, or comes twice",
                 "it arrives with one, or once",
-                lambda fields: any(mark not in one for one in helpers.split_cookies(_cookies(fields))),
+                respelt,
             ),
         )
-
-
-def _cookies(fields: Fields) -> str:
-    return helpers.cookie_of(fields.get("headers") or [])
 
 
 class Scalars(Formed):
@@ -333,6 +389,32 @@ class Behind(Formed):
         return str(self.args[0])
 
 
+class Others(Formed):
+    """The entries of a mapping under other names than these: `others(sub)`, for what is known of who called."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds, spread = "others", "the names that are none", 1, 32, ("texts", "record"), True
+    reader, writer = "under_other_names", "under_other_names"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        names = set(self.args)
+        return (
+            Loss(
+                "name-taken",
+                field,
+                f"one of them is called {' or '.join(self.args)}",
+                "it does not arrive",
+                lambda fields: bool(names & set(_held_by(fields, field) or ())),
+                tried=True,
+            ),
+        )
+
+
+def _held_by(fields: Fields, field: str) -> Any:
+    """Return what a field holds; of who called, what is known."""
+    return (fields.get("principal") or {}).get("claims") if field == "principal.claims" else fields.get(field)
+
+
 class JsonOrEmpty(Formed):
     """A JSON value as text, and an empty text for null."""
 
@@ -393,7 +475,10 @@ class Pipeline(Lens):
     def losses(self, field: str) -> tuple[Loss, ...]:
         alike = [part for part in self.parts if not part.holds or set(part.holds) & set(self.last.holds)]
         tried = (by_trying(field, self.back, _UNSEEN, "another value arrives"),) if self.last.tries else ()
-        return (*(loss for part in alike for loss in part.losses(field)), *tried)
+        found = (
+            part.losses_by(field, self.back) if isinstance(part, AsWords) else part.losses(field) for part in alike
+        )
+        return (*(loss for several in found for loss in several), *tried)
 
     def back(self, value: Any) -> Any:
         """Return what a value is when it was written and is read again, for forms that need no other field."""

@@ -234,6 +234,27 @@ class AskedFor(Lens):
         return helper(word, value, named, ex.Literal(folded), *more)
 
 
+def _order_lost(field: str) -> tuple[Loss, ...]:
+    """Return what is lost where all values of a name stand together."""
+    if not field.startswith("query"):
+        return ()  # between header fields of different names there is no order (RFC 9110 section 5.3)
+
+    def mixed(fields: Fields) -> bool:
+        pairs = helpers.parse_query(fields["query.raw"])
+        return helpers.from_lists(helpers.to_lists(pairs)) != pairs
+
+    return (
+        Loss(
+            "order-between-names",
+            field,
+            "a name repeats with other names in between",
+            "the values of each name stay in order, but stand together",
+            mixed,
+            harmless=True,
+        ),
+    )
+
+
 class ListsByName(TwoHelpers):
     """A mapping from each name to the list of its values."""
 
@@ -241,23 +262,7 @@ class ListsByName(TwoHelpers):
     name, holds, reader, writer, subscript = "lists", ("pairs",), "from_lists", "to_lists", How.EVERY
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        if not field.startswith("query"):
-            return ()  # between header fields of different names there is no order (RFC 9110 section 5.3)
-
-        def mixed(fields: Fields) -> bool:
-            pairs = helpers.parse_query(fields["query.raw"])
-            return helpers.from_lists(helpers.to_lists(pairs)) != pairs
-
-        return (
-            Loss(
-                "order-between-names",
-                field,
-                "a name repeats with other names in between",
-                "the values of each name stay in order, but stand together",
-                mixed,
-                harmless=True,
-            ),
-        )
+        return _order_lost(field)
 
     def inline_pairs(self, at: ByHand) -> ByHand | None:
         def each(lists: Expression) -> Expression:
@@ -273,6 +278,16 @@ class ListsByName(TwoHelpers):
     def inline_from_pairs(self, pairs: ByHand, raw: ByHand | None) -> ByHand:
         """Return the mapping made of pairs, or of a query as it came where there is one."""
         return (raw or pairs).over(parsed if raw else lambda listed: parsed(encoded(listed)), "dict")
+
+
+class OneOrList(TwoHelpers):
+    """A mapping from each name to its value, or to the list of its values where it has several."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "one_or_list", ("pairs",), "pairs_of_one_or_list", "one_or_list_of_pairs"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return _order_lost(field)
 
 
 class ListsToLookUp(ListsByName):

@@ -55,7 +55,7 @@ class Idioms:
         if base.role == "event" and shape.batch is not None and (*base.steps, step) == shape.batch:
             self.follower.consume(taken)
             return Batch(base.kind, base.holder)
-        if not self.flow.spot_is_inner(base):
+        if not self.flow.spot_is_inner(base) or shape.is_packed(base):
             return NOTHING
         on = base.then(step)
         if shape.may_be_missing(on):
@@ -265,10 +265,10 @@ class Idioms:
 
     def _get_inner(self, node: ast.Call, name: str, base: Spot, taken: ast.expr) -> Value:
         key = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else None
-        if name != "get" or not isinstance(key, str):
+        shape = self.flow.shape(base)
+        if name != "get" or not isinstance(key, str) or shape.is_packed(base):
             return NOTHING
         on = base.then(Item(key))
-        shape = self.flow.shape(base)
         if base.role == "event" and on.steps == shape.batch:
             self.follower.consume(taken)
             return Batch(base.kind, base.holder)

@@ -33,7 +33,7 @@ from vast_ferry.translate.python.set_up import handling, methods_of, stop_used_c
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.reasons import STOPS
 from vast_ferry.translate.shapes import beyond_hand
-from vast_ferry.translate.values import Batch, Class, Func, Key, Stop
+from vast_ferry.translate.values import Batch, Class, Foreign, Func, Key, Stop
 
 #: A function that can't be rewritten, why, and in which file that was found.
 _Gone = tuple[Declared, Stop, Module | None]
@@ -373,9 +373,9 @@ class _Project:
 
     def _touched(self, function: Function) -> bool:
         """Tell whether a function is written otherwise at the target."""
-        own = any(id_ in self.job.flow.ops for id_ in function.ops) or any(
-            isinstance(v, Spot) for v in function.params.values()
-        )
+        flow = self.job.flow
+        own = any(id_ in flow.ops or isinstance(flow.values.get(id_), Foreign) for id_ in function.ops)
+        own = own or any(isinstance(v, Spot) for v in function.params.values())
         facts = self.job.facts.get(function.key)
         own = own or (isinstance(function.node, ast.AsyncFunctionDef) and not self.job.asynchronous)
         return own or bool(function.entry) or (facts is not None and (facts.answers or bool(facts.needs)))

@@ -78,8 +78,10 @@ class ReplyReading(Forms):
             elif isinstance(parent, ast.Subscript) and isinstance(above, ast.Assign):
                 held.append((parent.slice, above.value))
         contents = [(rows[_text(key)], value) for key, value in held if key is not None and _text(key) in rows]
+        bodies = [(row, value) for row, value in contents if row.field == "body"]
         flag = ast.Constant(value=True) if flagged else None
-        return all(self._fits(row, value, flag) for row, value in contents if row.field == "body")
+        nothing = any(isinstance(value, ast.Constant) and value.value is None for _, value in bodies)
+        return all(self._fits(row, value, flag) for row, value in bodies) and (not nothing or self._same_if_nothing())
 
     def _same_if_nothing(self) -> bool:
         """Tell whether an answer of None, found when it is made, gets the same type at the target."""
@@ -380,10 +382,14 @@ class ReplyReading(Forms):
         rows, flag = self._rows(form), self._flag(form)
         if not (always | maybe) <= {*rows, flag} or not self._all_fit(name, rows, flag in always | maybe):
             return None
+        left_out = [row for key, row in rows.items() if key in maybe - always and row.field == "body"]
+        if any(row.lens.content != "packed" for row in left_out) and not self._same_if_nothing():
+            return None  # a content that is left out has the type of nothing, which is another there
         made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
 
         def part(key: str, default: str) -> str:
-            return f"{name}[{quoted(key)}]" if key in always else f"{name}.get({quoted(key)}, {default})"
+            usual = f", {default}" * bool(default)
+            return f"{name}[{quoted(key)}]" if key in always else f"{name}.get({quoted(key)}{usual})"
 
         for key, row in rows.items():
             if key not in always | maybe:
@@ -402,7 +408,7 @@ class ReplyReading(Forms):
                 made.body = f"{text} if {part(flag, 'False')} else {content}"
                 made.body_type = "either"
             else:
-                made.body = part(key, '""')
+                made.body = part(key, "")
                 made.body_type = "str" if row.lens.content == "packed" else ""
         return made
 
