@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import base64
+import json
 from pathlib import Path
 from typing import Any
 
 import pytest
 from conftest import ROOT, Run
 
-from vast_ferry import find_profile
+from vast_ferry import begin_profile, find_profile
 from vast_ferry.definitions.project import read_project
 from vast_ferry.hub.functions import EventTrigger, Function
 
@@ -65,7 +67,45 @@ GUESSED = {
     '"when": "Sun, 14 Mar 2027 09:26:53 GMT"': "WDAY, DD MON YYYY",
     '"load": [0, 255]': "is: body, as: octets",
     '"load": "_-8A_w"': "is: body, as: base64url",
+    '"load": "AP8="': "is: body, as: base64",
+    '"to": {"host": "a.example", "port": 8443}': "is: authority, as: \"'{}[:{ | whole}]'\"",
+    '"fields": {"X-A": ["1"]}, "cookies": {"sid": "1"}': "is: cookies, as: \"by_name | as_words('=')\"",
+    '"query": {"a": ["1", "2"], "b": "3"}': "is: query, as: one_or_list",
+    '"fields": {"X-A": ["1"], "Host": "b"}': "is: headers.all, as: one_or_list | lower_names",
+    '"fields": {"n": ["X-A"], "v": ["1"]}': "is: headers, as: 'two_lists(n, v) | lower_names'",
+    '"path": ["hives", "h/7"]': "is: path.raw, as: segments(decoded)",
+    '"way": "/hives/:hive"': "is: route, as: \"route(':name', '*name')\"",
+    '"params": [{"name": "hive", "value": "h/7"}]': "is: captures, as: 'records(name, value) | texts'",
+    '"who": {"sub": "m-12"}': "is: principal.id",
+    '"number": 7': "is: id, as: whole",
+    '"when": "2027-073T09:26:53Z"': "YYYY-DDDThh:mm:ss",
+    '"mode": "north"': "# - {at: 'event[\"mode\"]', is: }",
+    '"codes": [1, 2, 3, 4]': "# - {at: 'event[\"codes\"]', is: }",
 }
+
+
+def test_batches_words_and_what_is_encoded_are_guessed(tmp_path: Path) -> None:
+    recorded = {
+        "message-1": {"load": {"ids": ["m-1"], "tries": [0], "text": ["a"]}},
+        "object-1": {"kind": "file", "act": "WRITE", "meta": {"n": ["by"], "v": ["m-12"]}, "path": "s://a/b"},
+        "record-1": {"rows": [{"op": "U"}, {"op": "D"}]},
+        "signal-1": {"sealed": base64.b64encode(b'{"id": "g-1", "load": "{}"}').decode()},
+    }
+    for name, event in recorded.items():
+        (tmp_path / f"{name}.json").write_text(json.dumps(event))
+    text = begin_profile("begun", tmp_path).text
+    for wanted in (
+        "{of: 'event[\"load\"] | side_by_side(ids, tries, text)', each: entry}",
+        "{at: 'entry[\"tries\"]', is: attempt, as: counted_from(0)}",
+        '{at: \'event["act"]\', is: change, words: {"WRITE": created}}',
+        "is: labels, as: 'two_lists(n, v) | texts'",
+        'words: {"U": updated, "D": deleted}',
+        "inside_1: 'event[\"sealed\"] | base64 | decoded | json_text'",
+        "{at: 'inside_1[\"load\"]', is: data, as: json_text}",
+    ):
+        assert wanted in text
+    (tmp_path / "begun-1.yaml").write_text(text)
+    assert set(find_profile(str(tmp_path / "begun-1.yaml")).kinds) == {"message", "object", "record", "signal"}
 
 
 @pytest.mark.parametrize("held", GUESSED)

@@ -6,8 +6,6 @@ is guessed where every value has it. What has no form that says what it is becom
 
 from __future__ import annotations
 
-import base64
-import binascii
 import json
 import re
 from collections.abc import Iterable, Iterator
@@ -18,63 +16,25 @@ from typing import Any, Final
 from vast_ferry.documents.document import read_file
 from vast_ferry.events.native import parse_json
 from vast_ferry.evidence.beginning_definition import BegunDefinition, begin_definition
+from vast_ferry.evidence.telling import (
+    METHODS,
+    TEXTS,
+    WORDS,
+    are_octets,
+    are_segments,
+    form_of_body,
+    form_of_fields,
+    form_of_query,
+    form_of_route,
+    is_base64,
+    is_base64url,
+    json_inside,
+    unit_told,
+    words_of_change,
+)
 from vast_ferry.hub.fields import EVENTS
 from vast_ferry.hub.findings import BadInput, Place
 
-_METHODS: Final = "GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE|CONNECT"
-
-#: field, form, what the row says beside its place, kinds: a form that every value of a place has
-_TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
-    ("method", rf"({_METHODS})", "", ("http",)),
-    ("'{method} {target}'", rf"({_METHODS}) /\S*", "", ("http",)),
-    ("method", rf"({_METHODS.lower()})", ", as: lower", ("http",)),
-    ("scheme", r"https?", "", ("http",)),
-    ("'{scheme}://{authority}{target}'", r"https?://[^/?\s]+/[^?\s]*(\?\S*)?", "", ("http",)),
-    ("client", r"(\d{1,3}\.){3}\d{1,3}:\d{1,5}|\[[0-9a-fA-F:]+\]:\d{1,5}", ", as: address_and_port", ("http",)),
-    ("client", r"(\d{1,3}\.){3}\d{1,3}|(?=.*:.*:)[0-9a-fA-F:]{3,39}", "", ("http",)),
-    ("route", r"/[^\s{}]*\{[^{}]+\}[^\s]*", ", as: \"route('{name}', '{name*}')\"", ("http",)),
-    ("target", r"/\S*\?\S*", "", ("http",)),
-    ("path.raw", r"/\S*", "", ("http",)),
-    ("authority", r"([a-z0-9-]+\.)+[a-z]{2,}(:\d{1,5})?|localhost(:\d+)?", "", ("http",)),
-    ("time", r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)", "", ()),
-    ("time", r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?", ", as: \"time('YYYY-MM-DD hh:mm:ss[.f]')\"", ()),
-    (
-        "time",
-        r"[A-Z][a-z]{2}, \d\d [A-Z][a-z]{2} \d{4} \d\d:\d\d:\d\d GMT",
-        ", as: \"time('WDAY, DD MON YYYY hh:mm:ss GMT')\"",
-        (),
-    ),
-    ("etag", r'"[^"]+"', ", as: quoted", ("object",)),
-    ("content_type", r"(text|image|application|audio|video)/[\w.+-]+(;\s*\w+=\S+)?", "", ("http", "object", "message")),
-)
-#: Units of time since 1970, by how large a number of today is.
-_UNITS: Final = ((1e9, "s"), (1e11, "cs"), (1e12, "ms"), (1e15, "us"), (1e18, "ns"))
-#: Words in keys that say what something is, where its form does not: field → words.
-_WORDS: Final[dict[str, tuple[str, ...]]] = {
-    "id": ("id", "uid", "uuid", "identity"),
-    "bucket": ("bucket", "container"),
-    "key": ("key", "object", "file", "filename"),
-    "size": ("size", "length", "bytes"),
-    "etag": ("etag",),
-    "version": ("version", "revision"),
-    "channel": ("queue", "topic", "channel"),
-    "attempt": ("attempt", "attempts", "tries"),
-    "group": ("group",),
-    "table": ("table",),
-    "keys": ("keys",),
-    "old": ("old", "before"),
-    "new": ("new", "after"),
-    "sequence": ("sequence", "seq"),
-    "due": ("due", "scheduled"),
-    "name": ("name", "type"),
-    "subject": ("subject",),
-    "data": ("data", "payload", "detail"),
-    "captures": ("params", "captures"),
-    "query.raw": ("querystring",),
-    "attributes": ("attributes", "properties"),
-    "labels": ("labels", "metadata"),
-    "body": ("body", "content"),
-}
 #: Words that tell a kind.
 _KINDS: Final[dict[str, tuple[str, ...]]] = {
     "object": ("bucket", "object", "etag", "file"),
@@ -155,7 +115,7 @@ def _kind_of(stem: str, data: Any) -> str:
     if first in EVENTS:
         return first
     text = json.dumps(data, ensure_ascii=False)
-    if re.search(rf'"({_METHODS})[ "]', text):
+    if re.search(rf'"({METHODS})[ "]', text):
         return "http"
     words = set(_words(data))
     best = max(_KINDS, key=lambda kind: len(words & set(_KINDS[kind])))
@@ -202,8 +162,10 @@ class _Shape:
         self.guessed = self.left = 0
         self.taken: set[str] = set()
         self.rows: list[str] = []
+        self.lets: list[str] = []
         events = group.events
-        at, root, keyed = _batch_of(events)
+        at, root, keyed = _batch_of(events) if group.kind != "http" else ("", "", False)
+        beside = "" if at or group.kind == "http" else _side_by_side(events)
         if at:
             if keyed:
                 way = f"[{{of: {_quoted(f'event{at}')}, key: called, each: listed}}, {{of: listed, each: entry}}]"
@@ -215,11 +177,28 @@ class _Shape:
             around = [event for event in events if isinstance(event, dict)]
             self._mapping("event", around, leave=at)
             held = [event.get(root) or [] for event in around]
-            lists = [one for value in held for one in (value.values() if isinstance(value, dict) else [value])]
-            self._mapping("entry", [entry for one in lists for entry in one])
+            under = [one for value in held for one in (value.values() if isinstance(value, dict) else [value])]
+            self._mapping("entry", [entry for one in under for entry in one])
+        elif beside:
+            lists: list[dict[str, list[Any]]] = [event[beside] for event in events]
+            names = list(lists[0])
+            way = _quoted(f"event{_step(beside)} | side_by_side({', '.join(names)})")
+            self.lines.append(f"    each: [{{of: {way}, each: entry}}]  # guess: lists that are equally long")
+            self._constants(group, groups)
+            self._mapping("event", events, leave=_step(beside))
+            rows = (row for one in lists for row in zip(*(one[name] for name in names), strict=True))
+            self._mapping("entry", [dict(zip(names, row, strict=True)) for row in rows])
         else:
             self._constants(group, groups)
             self._mapping("event", events)
+        if self.lets:
+            self.lines += ["    let:", *self.lets]
+        if "cookies" in self.taken:  # which would come again with all header fields
+            apart = {" is: headers,": " is: headers.plain,", " is: headers.all,": " is: headers.plain,"}
+            for whole, rest in apart.items():
+                self.rows = [row.replace(whole, rest) for row in self.rows]
+            if not any(" is: headers.plain," in row for row in self.rows):  # by themselves they make no header fields
+                self.rows = [row.replace("- {", "# - {") if " is: cookies," in row else row for row in self.rows]
         self.lines += ["    rows:", *self.rows]
         if not self.guessed:
             self.lines += ["      []"]
@@ -239,17 +218,18 @@ class _Shape:
                 self.guessed += 1
                 return
 
-    def _mapping(self, place: str, events: Iterable[Any], leave: str = "") -> None:
+    def _mapping(self, place: str, events: Iterable[Any], leave: str = "", *, optional: bool = False) -> None:
         held: dict[str, list[Any]] = {}
         events = list(events)
         for event in events:
             for key, value in event.items() if isinstance(event, dict) else ():
                 held.setdefault(str(key), []).append(value)
+        self._host_and_port(place, held)
         for key, values in held.items():
             at = f"{place}{_step(key)}"
             if _step(key) == leave or at in self.taken:
                 continue
-            self._place(at, key, values, optional=len(values) < len(events))
+            self._place(at, key, values, optional=optional or len(values) < len(events))
 
     def _place(self, at: str, key: str, values: list[Any], *, optional: bool) -> None:
         there = [value for value in values if value is not None]
@@ -262,7 +242,15 @@ class _Shape:
             self.rows.append(f"      - {{at: {_quoted(at)}, is: {feeds}{more}}}  # guess: {_shown(there)}")
             self.guessed += 1
         elif there and all(isinstance(value, dict) and value for value in there) and key.lower() not in _WHOLE:
-            self._mapping(at, there)
+            self._mapping(at, there, optional=optional)
+        elif (inside := json_inside(there))[0] == "json_text" and self._has("data") and "data" not in self.taken:
+            self.taken.add("data")
+            self.rows.append(f"      - {{at: {_quoted(at)}, is: data, as: json_text}}  # guess: {_shown(there)}")
+            self.guessed += 1
+        elif inside[0]:
+            name = f"inside_{len(self.lets) + 1}"
+            self.lets.append(f"      {name}: {_quoted(f'{at} | {inside[0]}')}  # guess")
+            self._mapping(name, inside[1], optional=optional)
         else:
             self.rows.append(f"      # - {{at: {_quoted(at)}, is: }}  # {_shown(there)}")
             self.left += 1
@@ -270,7 +258,7 @@ class _Shape:
     def _guess(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         if not values:
             return None
-        for guess in (self._by_form, self._by_shape, self._by_word, self._by_difference):
+        for guess in (self._by_form, self._by_shape, self._by_words_of_change, self._by_word, self._by_difference):
             said = guess(key, values)
             if said is not None and said[0] not in self.taken and self._has(said[0]):
                 return said
@@ -282,14 +270,17 @@ class _Shape:
 
     def _by_form(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         name = "due" if self.kind == "schedule" and set(_split(key)) & {"due", "scheduled", "planned"} else "time"
+        route = form_of_route(values) if self.kind == "http" else ""
+        if route:
+            return "route", f', as: "{route}"'
         if all(isinstance(value, str) for value in values):
-            for feeds, form, more, kinds in _TEXTS:
+            for feeds, form, more, kinds in TEXTS:
                 if (not kinds or self.kind in kinds) and all(re.fullmatch(form, value) for value in values):
                     return (name if feeds == "time" else feeds), more
-            unit = _unit([value for value in values if value.isdecimal()], len(values))
+            unit = unit_told([value for value in values if value.isdecimal()], len(values))
             return (name, f", as: 'since_1970({unit}, text)'") if unit else None
         numbers = [value for value in values if isinstance(value, int | float) and not isinstance(value, bool)]
-        unit = _unit(numbers, len(values))
+        unit = unit_told(numbers, len(values))
         if unit:
             whole = all(isinstance(value, int) for value in values)
             return name, f", as: 'since_1970({unit}{'' if whole else ', float'})'"
@@ -300,42 +291,130 @@ class _Shape:
     def _by_shape(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         if self.kind != "http":
             return None
-        if set(_split(key)) & {"path", "segments"} and all(_are_segments(value) for value in values):
-            return "path.raw", ", as: segments"
-        lens = next((lens for lens in map(_header_form, values) if lens), "")
-        if lens and all(_header_form(value) in (lens, "any") for value in values):
+        words = set(_split(key))
+        if words & {"path", "segments"} and all(are_segments(value) for value in values):
+            decoded = any("/" in one or " " in one for value in values for one in value)
+            return "path.raw", ", as: segments(decoded)" if decoded else ", as: segments"
+        if words & {"cookies", "crumbs"} and all(form_of_query(value) in ("by_name", "any") for value in values):
+            return "cookies", ", as: \"by_name | as_words('=')\""
+        if words & {"query", "search", "args", "arguments"}:
+            forms = {form_of_query(value) for value in values} - {"any"}
+            wide = (
+                forms.pop()
+                if len(forms) == 1
+                else "one_or_list"
+                if forms <= {"one_or_list", "by_name", "lists"}
+                else ""
+            )
+            if wide and forms != {""}:
+                return "query", f", as: {wide}"
+        if words & {"params", "captures", "parameters"} and all(map(_are_named, values)):
+            name, text = next((list(value[0]) for value in values if value), ["name", "value"])
+            return "captures", f", as: 'records({name}, {text}) | texts'"
+        lens = next((lens for lens in map(form_of_fields, values) if lens), "")
+        if lens and all(form_of_fields(value) in (lens, "any") for value in values):
             framed = any(re.search(r'"(host|content-length)"', json.dumps(value), re.IGNORECASE) for value in values)
             return "headers.all" if framed else "headers", f", as: {lens}"
         return None
 
+    def _by_words_of_change(self, key: str, values: list[Any]) -> tuple[str, str] | None:
+        """Tell what happened by the provider's words for it, and labels that stand as two lists."""
+        words = set(_split(key))
+        change = words_of_change(self.kind, values) if words & _TELLING else {}
+        if change:
+            told = ", ".join(f"{json.dumps(word)}: {one}" for word, one in change.items())
+            return "change", f", words: {{{told}}}"
+        labels = "labels" if self.kind == "object" else "attributes"
+        if words & {"meta", "metadata", "labels", "tags", "attributes", "properties"} and all(map(_are_two, values)):
+            return labels, f", as: 'two_lists({', '.join(values[0])}) | texts'"
+        return None
+
+    def _host_and_port(self, place: str, held: dict[str, list[Any]]) -> None:
+        """Tell a host and a port that stand beside each other."""
+        hosts, ports = held.get("host", []), held.get("port", [])
+        told = all(isinstance(one, str) for one in hosts) and all(one is None or type(one) is int for one in ports)
+        if self.kind == "http" and hosts and ports and told and "authority" not in self.taken:
+            both = f"[{_quoted(place + _step('host'))}, {_quoted(place + _step('port'))}]"
+            row = f"      - {{at: {both}, is: authority, as: \"'{{}}[:{{ | whole}}]'\"}}  # guess: {_shown(hosts)}"
+            self.rows.append(row)
+            self.taken |= {"authority", place + _step("host"), place + _step("port")}
+            self.guessed += 1
+
     def _by_difference(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         """Tell an identity, that differs from event to event, and content in Base64."""
-        short = all(isinstance(value, str) and 0 < len(value) < 80 for value in values)
+        short = all(
+            isinstance(value, str) and 0 < len(value) < 80 and (len(value) > 7 or re.search("[0-9]", value))
+            for value in values
+        )
         if short and "id" not in self.taken and len(values) > 1 and len(set(values)) == len(values):
             return "id", ""
         if "body" not in EVENTS[self.kind] or not any(values):
             return None
-        for form, has in (("base64", _is_base64), ("base64url", _is_base64url), ("octets", _are_octets)):
-            if all(has(value) or value in ("", []) for value in values):
+        for form, has in (("base64", is_base64), ("base64url", is_base64url), ("octets", are_octets)):
+            there = [value for value in values if value not in ("", [])]
+            if all(map(has, there)) and (form != "base64" or any(is_base64(value, sure=True) for value in there)):
                 return "body", f", as: {form}"
         return None
 
     def _by_word(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         words = _split(key)
-        for feeds, known in _WORDS.items():
+        for feeds, known in WORDS.items():
             if feeds not in EVENTS[self.kind] or not set(words[-1:]) & set(known):
                 continue
             holds = EVENTS[self.kind][feeds].holds
+            if feeds in ("id", "principal.id") and all(type(value) is int for value in values):
+                return feeds, ", as: whole"
             if holds == "bytes":
-                return feeds, ", as: base64" if all(map(_is_base64, values)) else ", as: utf8"
+                form = form_of_body(values)
+                return (feeds, f", as: {form}") if form else None
             if holds.startswith("integer"):
                 if all(isinstance(value, str) and value.isdecimal() for value in values):
                     return feeds, ", as: digits"
-                return (feeds, "") if all(isinstance(value, int) for value in values) else None
+                from_0 = ", as: counted_from(0)" if feeds == "attempt" and 0 in values else ""
+                return (feeds, from_0) if all(isinstance(value, int) for value in values) else None
+            if feeds == "key" and any("://" in str(value) for value in values):
+                return None  # an address, of which the key is a part
             kind = {"text": str, "texts": dict, "record": dict}.get(holds)
             if kind is None or all(isinstance(value, kind) for value in values):
                 return feeds, ""
         return None
+
+
+#: Words in keys that say what happened.
+_TELLING: Final = frozenset(
+    {"op", "operation", "act", "action", "change", "did", "verb", "event", "kind", "type", "what"}
+)
+
+
+def _are_two(value: Any) -> bool:
+    """Tell whether a value is two lists of texts, equally long."""
+    lists = list(value.values()) if isinstance(value, dict) else []
+    good = len(lists) == 2 and all(isinstance(one, list) and all(isinstance(x, str) for x in one) for one in lists)
+    return good and len(lists[0]) == len(lists[1]) and all(str(name).isidentifier() for name in value)
+
+
+def _side_by_side(events: list[Any]) -> str:
+    """Return the key of several lists, equally long in each event, of which one entry each makes an event."""
+    first = events[0] if events and all(isinstance(event, dict) for event in events) else {}
+    for key, value in first.items():
+        held = [event.get(key) for event in events]
+        if not (isinstance(value, dict) and len(value) > 2 and all(str(name).isidentifier() for name in value)):
+            continue
+        if all(isinstance(one, dict) and set(one) == set(value) for one in held) and all(map(_are_as_long, held)):
+            return str(key)
+    return ""
+
+
+def _are_as_long(lists: dict[str, Any]) -> bool:
+    return all(isinstance(one, list) for one in lists.values()) and len({len(one) for one in lists.values()}) == 1
+
+
+def _are_named(value: Any) -> bool:
+    """Tell whether a value is a list of records of two texts."""
+    return isinstance(value, list) and all(
+        isinstance(one, dict) and len(one) == 2 and all(isinstance(inner, str) for inner in one.values())
+        for one in value
+    )
 
 
 #: What a recorded event may hold that is nobody else's business: a comment does not show it.
@@ -366,61 +445,10 @@ def _shown(values: list[Any]) -> str:
     return text if len(text) <= 60 else f"{text[:59]}…"
 
 
-def _unit(values: list[Any], wanted: int) -> str:
-    """Return the unit of times since 1970 that numbers can be, all of them, within some decades of today."""
-    numbers = [float(value) for value in values]
-    if not numbers or len(numbers) < wanted:
-        return ""
-    return next((unit for one, unit in _UNITS if all(one <= number < one * 4.2 for number in numbers)), "")
-
-
-def _is_base64(value: Any) -> bool:
-    if not isinstance(value, str) or len(value) % 4 or not value:
-        return False
-    try:
-        base64.b64decode(value, validate=True)
-    except binascii.Error:
-        return False
-    return True
-
-
-def _is_base64url(value: Any) -> bool:
-    """Tell whether a text is Base64 as URLs have it: only where it has one of the letters that tell."""
-    return isinstance(value, str) and bool(re.fullmatch(r"(?=.*[-_])[A-Za-z0-9_-]{4,}", value)) and len(value) % 4 != 1
-
-
-def _are_segments(value: Any) -> bool:
-    return isinstance(value, list) and all(isinstance(one, str) and "/" not in one for one in value)
-
-
-def _are_octets(value: Any) -> bool:
-    return isinstance(value, list) and bool(value) and all(type(one) is int and 0 <= one < 256 for one in value)
-
-
-def _header_form(value: Any) -> str:
-    """Return the form in which header fields may stand, `any` where there are none."""
-    if value in ([], {}):
-        return "any"
-    if isinstance(value, dict):
-        names = [str(name).lower() for name in value]
-        if not any("-" in name or name in ("host", "accept", "cookie") for name in names):
-            return ""
-        return "lists | lower_names" if all(isinstance(one, list) for one in value.values()) else "joined"
-    if not isinstance(value, list):
-        return ""
-    if all(isinstance(one, list) and len(one) == 2 for one in value):
-        return "pairs"
-    if all(isinstance(one, dict) and len(one) == 2 for one in value):
-        name, text = list(value[0])
-        return f"'records({name}, {text}) | lower_names'" if f"{name}{text}".isidentifier() else ""
-    flat = all(isinstance(one, str) for one in value) and not len(value) % 2
-    return "flat | lower_names" if flat and any("-" in name for name in value[::2]) else ""
-
-
 def _are_events(value: Any) -> bool:
     """Tell whether a value is a list of mappings that are no header fields."""
     mappings = isinstance(value, list) and all(isinstance(item, dict) for item in value)
-    return mappings and _header_form(value) in ("", "any")
+    return mappings and form_of_fields(value) in ("", "any")
 
 
 def _batch_of(events: list[Any]) -> tuple[str, str, bool]:
