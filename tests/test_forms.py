@@ -533,6 +533,8 @@ BAD_ROWS = [
     ),
     ({"as": "base64 | nope", "is": "body"}, "there is no lens 'nope'"),
     ({"as": "commas", "is": "query"}, "can't be read back exactly"),
+    ({"as": "gzip | base64", "is": "body"}, "the forms gzip | base64 don't follow on each other: TypeError"),
+    ({"is": "{content_type};base64,{body | base64}"}, "nothing is read of content_type in this text"),
 ]
 
 

@@ -24,6 +24,7 @@ from vast_ferry.mapping.compile.parts import Own, Places, of_header_fields, of_p
 from vast_ferry.mapping.compile.reading import Reading
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
+from vast_ferry.mapping.lenses.listed import Pipeline
 from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
 from vast_ferry.mapping.python import RESERVED
 from vast_ferry.mapping.tables import (
@@ -154,11 +155,17 @@ class Builder:
             self._no(what, "Give the row one place and one field", *path)
             return Row(Access("_"), "")
         at = self._place(model.at, *path, "at", names=names)
+        lens = self._worded(self._lens(model.as_, *path, "as"), model, *path)
+        if isinstance(lens, Pipeline) and names is not None and model.is_ in names.fields:
+            why = lens.breaks(names.fields[model.is_])
+            if why:
+                what = f"the forms {lens} don't follow on each other: {why}"
+                self._no(what, "Write them from the place to the field, such as base64 | gzip", *path, "as")
         least = 2 if names is not None and names.entries else 1
         return Row(
             replace(at, gently=model.optional and (len(at.steps) > least or _by_number(at))),
             model.is_,
-            self._worded(self._lens(model.as_, *path, "as"), model, *path),
+            lens,
             model.derived,
             model.optional,
             self._flag(model, *path, names=names) if model.flag else None,
@@ -457,6 +464,14 @@ class Builder:
                     "Mark it `derived: true` if it only shows that again; else let the other row feed the rest only, "
                     "such as headers.plain beside cookies, or let this one feed a single field: header.content-type"
                 )
+                self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=row.line)))
+                continue
+            # Of a text of several fields each has to be read.
+            parts = [rule.gives for rule in names.rules if row.field in rule.needs and rule.gives in names.known]
+            lost = [name for name in dict.fromkeys(parts) if not names.fields[name].truth and name not in used]
+            for name in lost if names.fields[row.field].holds == "any" else ():
+                what = f"nothing is read of {name} in this text ({row.shown}): no other field follows from it"
+                remedy = "Let a row feed what it is a part of (header fields, for one), or write {_} in its place"
                 self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=row.line)))
 
     def _levels(self, models: list[schema.LevelModel], names: _Names, *path: str | int) -> tuple[Level, ...]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import builtins
 from collections.abc import Callable
 from typing import Any, Final
 
+from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
@@ -422,6 +424,22 @@ class JsonOrEmpty(Formed):
     name, holds, reader, writer = "json_or_empty", ("value", "record", "texts"), "json_or_nothing", "json_or_empty"
 
 
+MOMENT: Final = "2027-03-14T09:26:53Z"
+#: Values that a field may well have, by what it holds.
+_TRIED: Final[dict[str, tuple[Any, ...]]] = {
+    "text": ("a", "7"),
+    "bytes": (b"7", b'{"a":7}'),
+    "integer": (7,),
+    "integer or nothing": (7,),
+    "number": (7.5,),
+    "pairs": ([("a", "7")],),
+    "texts": ({"a": "7"},),
+    "record": ({"a": "7"}, {"a": 7}),
+    "value": ({"a": "7"}, [7]),
+    "list of text": (["a=7"],),
+}
+
+
 class Pipeline(Lens):
     """One form after another, from what stands at the place to what the hub holds: `base64 | gzip | json_bytes`."""
 
@@ -488,6 +506,22 @@ class Pipeline(Lens):
             value = _applied(part, "reader", value)
         return value
 
+    def breaks(self, field: Field) -> str:
+        """Return why no value of a field can go through these forms and back: one takes what another never gives."""
+        if not all(isinstance(part, Formed) for part in self.parts) or self.needs or self.asks:
+            return ""
+        found = ""
+        for value in (*_TRIED.get(field.holds, ()), *([MOMENT] if field.name in ("time", "due") else [])):
+            try:
+                self.back(value)
+            except (TypeError, AttributeError) as error:
+                found = found or f"{type(error).__name__}: {error}"
+            except Exception:  # this value may have no place there
+                found = found or ""
+            else:
+                return ""
+        return found
+
     def __str__(self) -> str:
         return " | ".join(map(str, self.parts))
 
@@ -497,4 +531,5 @@ _UNSEEN: Final = "what stands there can't hold all that it holds"
 
 def _applied(part: Lens, way: str, value: Any) -> Any:
     told = part.told() if isinstance(part, Formed) else ()
-    return getattr(helpers, getattr(part, way))(value, *told)
+    name = getattr(part, way)
+    return getattr(helpers, name)(value, *told) if hasattr(helpers, name) else getattr(builtins, name)(value)
