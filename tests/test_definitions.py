@@ -655,6 +655,15 @@ OF_TRIGGERS: list[tuple[str, dict[str, Any], Any, dict[str, Any]]] = [
         {"GET /a": "f"},
         {"route": "/a", "methods": ("GET",)},
     ),
+    (
+        "http",
+        {
+            "top": {"function": "to", "keyed": ["x", "by"]},
+            "rows": [{"at": "x", "is": "route"}, {"at": "by", "is": "methods", "as": "methods(lower)"}],
+        },
+        {"/a": {"get": "f"}},
+        {"route": "/a", "methods": ("GET",)},
+    ),
 ]
 
 
@@ -746,6 +755,58 @@ def test_triggers_stand_in_many_ways_and_come_back(
     (found,) = read.functions[0].triggers
     assert {name: getattr(found, name) for name in means} == means
     assert json.loads(write_definition(read, profile)["it.json"]) == data
+
+
+BY_METHOD = {
+    "at": "ways",
+    "function": "to",
+    "keyed": ["x", "by"],
+    "triggers": [{"kind": "http", "told_by": "x", "rows": [{"at": "x", "is": "route"}, {"at": "by", "is": "methods"}]}],
+}
+
+
+def test_methods_that_are_keys_stand_each_by_itself(tmp_path: Path) -> None:
+    """As a path has its operations in OpenAPI; any method is one of those that are usual, and that is told."""
+    profile = one_form(tmp_path, "it.json", {"at": "all", "elsewhere": [BY_METHOD]})
+    routes = (RouteTrigger("/a", ("GET", "PUT"), ""), RouteTrigger("/b", (), ""))
+    written = json.loads(
+        write_definition(Declared("p", functions=(Function("f", Entry("h.py", "f"), routes),)), profile)["it.json"]
+    )
+    assert {way: list(held) for way, held in written["ways"].items()} == {
+        "/a": ["GET", "PUT"],
+        "/b": ["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"],
+    }
+    assert any("a method is declared at a time" in one.reason for one in fit_trigger(routes[1], profile).unheld)
+
+
+@pytest.mark.parametrize(
+    ("rows", "more", "says"),
+    [
+        (
+            [{"at": "x", "is": "route"}, {"at": "who", "is": "callers", "as": "choice(all=publik)"}],
+            {},
+            "'publik' can't be",
+        ),
+        (
+            [{"at": "x", "is": "route"}, {"at": "who", "is": "callers", "words": {"all": "any"}}],
+            {},
+            "'any' can't be what",
+        ),
+        ([{"at": "x", "is": "route"}], {"fixed": {"callers": "all"}}, "'all' can't be what callers"),
+    ],
+)
+def test_words_that_are_none_of_the_hubs_are_refused(
+    tmp_path: Path, rows: list[dict[str, Any]], more: dict[str, Any], says: str
+) -> None:
+    trigger = {"kind": "http", "told_by": "x", "rows": rows, **more}
+    profile = one_form(tmp_path, "it.json", {"at": "all", "triggers": [trigger]})
+    with pytest.raises(BadInput, match=re.escape(says)):
+        write_definition(Declared("p"), profile)
+    plain = {"kind": "http", "told_by": "x", "rows": [{"at": "x", "is": "route"}, {"at": "who", "is": "callers"}]}
+    profile = one_form(tmp_path, "it.json", {"at": "all", "triggers": [plain]})
+    (tmp_path / "it.json").write_text(json.dumps({"all": {"f": {**OWN, "when": [{"x": "/a", "who": "all"}]}}}))
+    with pytest.raises(BadInput, match="expected one of public, key, principal"):
+        read_project(tmp_path, profile)
 
 
 @pytest.mark.parametrize(

@@ -21,6 +21,7 @@ from vast_ferry.hub.functions import Access, Entry, EventTrigger, Function, Proj
 from vast_ferry.hub.keys import begins
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.hub.schedules import Calendar, Schedule
+from vast_ferry.hub.standards import CHANGES, words_of
 from vast_ferry.mapping.law_values import KEPT, kept_text
 from vast_ferry.mapping.lenses.every import LENSES
 from vast_ferry.mapping.tables import TESTS, Kind
@@ -284,6 +285,10 @@ def first_line(thing: type) -> str:
     return (thing.__doc__ or "").strip().splitlines()[0]
 
 
+def _listed(words: Sequence[str]) -> str:
+    return ", ".join(f"`{word}`" for word in words)
+
+
 def in_full(thing: type) -> str:
     """Return a docstring in one line."""
     return " ".join((thing.__doc__ or "").split())
@@ -372,6 +377,11 @@ def reference() -> str:
         f"{', '.join(f'`{name}`' for name in FUNCTION_FIELDS)}; those of a trigger to these, by kind. A row without",
         "`is` is known, and not carried.\n",
         table(("trigger", "fields"), [(kind, ", ".join(names)) for kind, names in TRIGGER_FIELDS.items()]),
+        "\nOf a trigger, `callers` is one of "
+        + _listed(words_of("callers"))
+        + "; `changes` are "
+        + "; ".join(f"of {kind} triggers {_listed(words_of('changes', kind))}" for kind in CHANGES)
+        + ".\n",
         "\nFunctions stand in the file itself, each in a file of its own, or in the code as decorators:\n",
         keys(schema.FunctionsModel),
         "\nA kind of trigger (`triggers`):\n",

@@ -36,9 +36,10 @@ from vast_ferry.hub.functions import (
 from vast_ferry.hub.keys import all_of
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.schedules import Schedule
+from vast_ferry.hub.standards import words_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
-from vast_ferry.profiles.schema import DefinitionRow, TriggerModel
+from vast_ferry.profiles.schema import DefinitionRow, ElsewhereModel, TriggerModel
 
 #: Fields whose value a provider may well understand where we don't: a finding then, not a mistake.
 KEPT_BACK: Final = {
@@ -165,7 +166,16 @@ class _Reader(Declarations):
         """Return the hub's value of what a definition says; MISSING, and a finding, where that is not carried."""
         place = declared.document.place(*at)
         try:
-            return forms_of(self.profile)[id(row)].read(said, row.field)
+            value = forms_of(self.profile)[id(row)].read(said, row.field)
+            known = words_of(row.field)
+            strange = (
+                [one for one in ([value] if isinstance(value, str) else value) if one not in known] if known else []
+            )
+            if strange:
+                raise FormError(
+                    f"expected one of {', '.join(known)} ({row.field}; the profile's row has no `words`), got {strange[0]!r}"
+                )
+            return value
         except OtherLanguage as error:
             if row.field == "entry":
                 self.other(declared, str(said), str(error), place)
@@ -291,16 +301,7 @@ class _Reader(Declarations):
     def _at_top(self, top: dict[str, Any], names: set[str]) -> None:
         """Note the triggers that stand at the top, by the function that each names."""
         for where in self.model.functions.elsewhere:
-            listed = top.get(where.at, {} if where.keyed else [])
-            entries: list[tuple[str | int, Any]]
-            if where.keyed:
-                entries = list(self.mapping(listed, self.document, (where.at,), where.at).items())
-            elif isinstance(listed, list):
-                entries = list(enumerate(listed))
-            else:
-                raise BadInput(f"{where.at} is not a list", "List the triggers there", self.document.place(where.at))
-            for key, item in entries:
-                here = (where.at, key)
+            for here, item in self._entries_at_top(where, top):
                 said = {where.function: item} if where.keyed and isinstance(item, str) else item
                 data = dict(self.mapping(said, self.document, here, f"a trigger under {where.at}"))
                 name = data.pop(where.function, None)
@@ -310,8 +311,24 @@ class _Reader(Declarations):
                     raise BadInput(
                         f"{where.at}: {what}", "Name a function of this definition", self.document.place(*here)
                     )
-                data = {where.keyed: key, **data} if where.keyed else data
+                data = {**dict(zip(where.keys, here[1:], strict=False)), **data}
                 self.at_top.setdefault(str(name), []).append((here, data, where.triggers))
+
+    def _entries_at_top(self, where: ElsewhereModel, top: dict[str, Any]) -> list[tuple[tuple[str | int, ...], Any]]:
+        """Return the triggers of one place at the top, each with the way to it."""
+        listed = top.get(where.at, {} if where.keyed else [])
+        if not where.keyed:
+            if isinstance(listed, list):
+                return [((where.at, index), item) for index, item in enumerate(listed)]
+            raise BadInput(f"{where.at} is not a list", "List the triggers there", self.document.place(where.at))
+        entries: list[tuple[tuple[str | int, ...], Any]] = [((where.at,), listed)]
+        for _ in where.keys:
+            entries = [
+                ((*here, key), item)
+                for here, held in entries
+                for key, item in self.mapping(held, self.document, here, ".".join(map(str, here))).items()
+            ]
+        return entries
 
     def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
         """Refuse a binding that can't become a parameter, or hands over what it has not."""

@@ -14,6 +14,7 @@ from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
+from vast_ferry.hub.standards import words_of
 from vast_ferry.mapping.lenses.every import LENSES, parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import LensError
 from vast_ferry.mapping.templates import parse_template
@@ -262,6 +263,38 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     for at, rows, fields in groups:
         for number, row in enumerate(rows):
             yield from _problems_of_row(profile, model, row, (*at, number), fields)
+    for kind, path in places:
+        yield from _unknown_words(profile, kind, path)
+
+
+def _unknown_words(profile: Profile, kind: TriggerModel, path: tuple[str | int, ...]) -> Iterator[BadInput]:
+    """Yield the words of a trigger's rows, and of what it always means, that are none of the hub's for their field."""
+    said: list[tuple[str, Any, tuple[str | int, ...]]] = [
+        (row.field, word, (*path, "rows", at)) for at, row in enumerate(kind.rows) for word in _meant_by(profile, row)
+    ]
+    for name, value in kind.fixed.items():
+        said += [(name, word, (*path, "fixed")) for word in (value if isinstance(value, list) else [value])]
+    for field, word, at in said:
+        known = words_of(field, kind.kind)
+        if known and word not in known:
+            what = f"{word!r} can't be what {field} of a {kind.kind} trigger is{nearest(str(word), known)}"
+            yield BadInput(what, f"Use one of: {', '.join(known)}", profile.document.place(*at))
+
+
+def _meant_by(profile: Profile, row: DefinitionRow) -> Iterator[Any]:
+    """Yield what the words of a row stand for."""
+    try:
+        form = parse_form(row, route_style(profile))
+    except FormSyntax:  # which is told with the row
+        return
+    waiting: list[Any] = [form]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, forms.Choice):
+            yield from one.options.values()
+        elif isinstance(one, Form):
+            waiting.append(getattr(one, "last", None))
+            waiting += [inner for _, inner in getattr(one, "texts", ())]
 
 
 def _problems_of_trigger(

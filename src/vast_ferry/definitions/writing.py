@@ -80,21 +80,39 @@ def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
     kinds = [kind for kind in _models_of(trigger.kind, model) if kind.rows] if model else []
     if model is None or not kinds:
         return Fitted((), (Unheld("kind", f"{profile.title} declares no {trigger.kind} triggers"),))
-    parts = _one_by_one(trigger, kinds)
+    parts = _one_by_one(trigger, kinds, model)
     if len(parts) > 1:  # methods that are declared one by one
         made = [fit_trigger(part, profile) for part in parts]
         unheld = dict.fromkeys(one for fitted in made for one in fitted.unheld)
+        if isinstance(trigger, RouteTrigger) and not trigger.methods:
+            unheld[
+                Unheld("methods", f"a method is declared at a time: others than {', '.join(_USUAL)} don't arrive")
+            ] = None
         return Fitted(tuple(entry for fitted in made for entry in fitted.entries), tuple(unheld), made[0].kind)
     # Of several ways to declare it, the one that says most.
     every = [_Fitting(trigger, kind, profile).fitted() for kind in kinds]
     return min(every, key=lambda fitted: (not fitted.entries, len(fitted.unheld)))
 
 
-def _one_by_one(trigger: Trigger, kinds: list[TriggerModel]) -> list[Trigger]:
+#: What any method is taken for where each is declared by itself (RFC 9110 §9.3, RFC 5789).
+_USUAL: Final = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
+
+
+def _one_by_one(trigger: Trigger, kinds: list[TriggerModel], model: DefinitionModel) -> list[Trigger]:
     """Return a trigger as several with a method each, where each kind of it is for a method of its own."""
-    if not isinstance(trigger, RouteTrigger) or not all("methods" in kind.fixed for kind in kinds):
+    if not isinstance(trigger, RouteTrigger):
+        return [trigger]
+    if all(_keyed_by_method(kind, model) for kind in kinds):
+        return [replace(trigger, methods=(method,)) for method in trigger.methods or _USUAL]
+    if not all("methods" in kind.fixed for kind in kinds):
         return [trigger]
     return [replace(trigger, methods=(method,)) for method in trigger.methods] or [trigger]
+
+
+def _keyed_by_method(kind: TriggerModel, model: DefinitionModel) -> bool:
+    """Tell whether the method of such a trigger is a key of a mapping, so that each has one."""
+    keys = {key for where in model.functions.elsewhere if kind in where.triggers for key in where.keys}
+    return any(row.field == "methods" and set(row.keys) <= keys for row in kind.rows)
 
 
 class _Fitting:
@@ -459,10 +477,14 @@ def _put_at_top(top: dict[str, Any], where: ElsewhereModel, function: str, entri
         if not where.keyed:
             top.setdefault(where.at, []).append({**entry, where.function: function})
             continue
-        rest = {key: value for key, value in entry.items() if key != where.keyed}
+        rest = {key: value for key, value in entry.items() if key not in where.keys}
         said = {**rest, where.function: function} if rest else function
-        if top.setdefault(where.at, {}).setdefault(str(entry[where.keyed]), said) != said:
-            what = f"{entry[where.keyed]} stands for two functions under {where.at}, which holds one"
+        told = [entry[key] for key in where.keys]
+        held, way = top.setdefault(where.at, {}), [str(one[0] if isinstance(one, list) else one) for one in told]
+        for key in way[:-1]:
+            held = held.setdefault(key, {})
+        if held.setdefault(way[-1], said) != said:
+            what = f"{' '.join(way)} stands for two functions under {where.at}, which holds one"
             raise BadInput(what, "Give one of the two another route or name")
 
 

@@ -27,11 +27,13 @@ def definition_lost(profile: Profile, folder: Path) -> list[str]:
     """
     before = read_project(folder, profile)[1]
     with tempfile.TemporaryDirectory(prefix="written-back-") as made:
+        # Where no key tells a project's name, its folder does.
+        home = Path(made) / (before.name or "project")
         for path, text in write_definition(before, profile).items():
-            file = Path(made) / path
+            file = home / path
             file.parent.mkdir(parents=True, exist_ok=True)
             file.write_text(text, encoding="utf-8")
-        after = read_project(Path(made), profile)[1]
+        after = read_project(home, profile)[1]
     return list(_differences(before, after))
 
 

@@ -28,6 +28,18 @@ CHANGES: Final[Mapping[str, tuple[str, ...]]] = {
 }
 
 
+#: Who may call: anyone, whoever has a key, or known callers.
+CALLERS: Final = ("public", "key", "principal")
+
+
+def words_of(field: str, kind: str = "") -> tuple[str, ...]:
+    """Return the words that a field of a trigger may have, those of all kinds where none is given; none: any."""
+    if field == "callers":
+        return CALLERS
+    kinds = [kind] if kind else list(CHANGES)
+    return tuple(dict.fromkeys(word for one in kinds for word in CHANGES.get(one, ()))) if field == "changes" else ()
+
+
 def _no_time(value: str) -> str:
     return "" if not value or _TIME.fullmatch(value) else "which is no time by RFC 3339, such as 2027-03-14T09:26:53Z"
 

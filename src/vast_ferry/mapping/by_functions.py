@@ -94,18 +94,22 @@ def _beyond(shape: EventShape, kept: list[Row]) -> Iterator[str]:
             yield name
 
 
+#: Forms of an answer that a handler can put together of what it has.
+_PUT_TOGETHER: Final = ("mapping", "object", "tuple")
+
+
 def written_by_hand(shape: ReplyShape) -> ReplyShape | None:
     """Return a shape of answers whose written form a handler can put together; nothing where none can.
 
     Shapes whose form tells its content by what it holds are taken from those that stand there in the open.
     """
     form = shape.written
-    if any(told_otherwise(row) for row in form.rows):
+    if form.when not in _PUT_TOGETHER or any(told_otherwise(row) for row in form.rows):
         return None
     if not any(isinstance(row.lens, (Content, HeaderFields, StatusSaid)) for row in form.rows):
         return shape
     rows = tuple(_open(row) for row in form.rows)
-    if form.when not in ("mapping", "object", "tuple") or shape.told is not None or None in rows:
+    if shape.told is not None or None in rows:
         return None
     types = dict(form.types)
     usual = (types["text"], types.get("bytes", "")) if "text" in types else form.default_types

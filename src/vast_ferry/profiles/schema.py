@@ -511,8 +511,17 @@ class ElsewhereModel(Model):
 
     at: str = Field(description="key at the top: a list of triggers, or a mapping")
     function: str = Field(description="key of the function's name in each; in a mapping that may be all there is")
-    keyed: str = Field("", description="of a mapping: the key that its keys have in the triggers' rows")
+    keyed: str | list[str] = Field(
+        "",
+        description="of a mapping: the key that its keys have in the triggers' rows; of mappings in a mapping several, "
+        "such as [route, method]",
+    )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
+
+    @property
+    def keys(self) -> list[str]:
+        """Return the keys that the keys of mappings have in the rows, from the outermost; none for a list."""
+        return [self.keyed] if self.keyed and isinstance(self.keyed, str) else list(self.keyed)
 
 
 class CodeModel(Model):

@@ -140,6 +140,12 @@ def told_by_shape(shape: ReplyShape) -> bool:
     return bool(told or shape.bodyless or not all(row.lens.by_hand and not told_otherwise(row) for row in rows))
 
 
+def answers_apart(reply: ReplyShape) -> bool:
+    """Tell whether no handler puts such answers together, and an emitted function makes each of what it was."""
+    alone = reply.by_hand is None and reply.told is None and not reply.callback and not reply.via
+    return alone and written_by_hand(reply) is None
+
+
 def beyond_hand(kind: Kind, *, read: bool) -> str:
     """Return what of a kind's shapes no handler is rewritten for yet, in words; nothing where all of it is.
 
@@ -147,12 +153,14 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
     """
     reply = kind.answered
     written = written_by_hand(reply) if not read else None
+    apart = not read and is_request(kind.event.kind) and answers_apart(reply)
     again = bool(reply.again_by or reply.again_with)
     known = {
         "events are told one by one what became of them": bool(kind.event.told_by) and not kind.event.levels,
         "handlers answer by calls of what they are handed": reply.told is not None and not read,
         "answers name events that come again in another way": again and not kind.event.levels,
         "answers are told apart by what they hold": told_by_shape(reply)
+        and not apart
         and not (kind.event.levels or (read and is_request(kind.event.kind)))
         and not (written is not None and written is not reply),
     }

@@ -21,7 +21,7 @@ from vast_ferry.translate.python.reply_parts import Made
 from vast_ferry.translate.python.reply_reading import ReplyReading
 from vast_ferry.translate.python.reply_writing import ReplyWriting
 from vast_ferry.translate.python.writing import does_something
-from vast_ferry.translate.shapes import told_by_shape
+from vast_ferry.translate.shapes import answers_apart, told_by_shape
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop
 
@@ -95,6 +95,8 @@ class Replies(ReplyReading, ReplyWriting):
         for run in self.at.runs or ():
             if node is run.statements[0]:
                 made = Told(self.at).answer(run)
+                if self._apart:
+                    raise Stop("reply-unknown", node)
                 self.at.swap(node, f"return {self._sent(self._construct(made, node), function)}", "reply")
                 return True
             if node is run.end or node in run.statements:
@@ -135,8 +137,21 @@ class Replies(ReplyReading, ReplyWriting):
         made = self._made_of_nothing()
         if made is None:
             return ""
-        text = self._construct(made, self.at.function.node if self.at.function else self.at.module.tree)
+        node = self.at.function.node if self.at.function else self.at.module.tree
+        text = self._construct(made, node) if not self._apart else self._answer_of("None", node)
         return f"return {self._sent(text, function)}"
+
+    @property
+    def _apart(self) -> bool:
+        """Tell whether no answer is put together at the target: an emitted function makes each of what it was."""
+        return answers_apart(self.job.target.kinds[REQUEST].answered)
+
+    def _answer_of(self, code: str, node: ast.AST) -> str:
+        """Return the call of the emitted function that answers with a value of the author's."""
+        name = self.job.answer_view(REQUEST)
+        self.at.imports.add(Import(self.job.module_name, name))
+        self.at.shims.append(("reply", node))
+        return f"{name}({code}{self._of_event(node)})"
 
     def _made_of_nothing(self) -> Made | None:
         """Return the answer that the source takes nothing for; None where it is nothing at the target, too."""
@@ -307,6 +322,10 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _one(self, node: ast.expr, statement: ast.stmt) -> None:
         """Note the edits of an answer that stands there, or that a name holds."""
+        if self._apart:
+            if not (isinstance(node, ast.Name) and self.at.reply_names(node.id) == "answers"):
+                self._shim(node)
+            return
         if told_by_shape(self.job.source.kinds[REQUEST].answered):
             self._by_shape(node)
             return
@@ -347,14 +366,11 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.swap(node, f"return {self._settled(node.exc)}", "reply")
             return True
         made = shape.raised(node)
-        if made is not None:
+        if made is not None and not self._apart:
             text = self._construct(made, node)
         else:
             assert node.exc is not None
-            name = self.job.answer_view(REQUEST)
-            self.at.imports.add(Import(self.job.module_name, name))
-            self.at.shims.append(("reply", node))
-            text = f"{name}({self.at.code(node.exc)}{self._of_event(node)})"
+            text = self._answer_of(self.at.code(node.exc), node)
         self.at.swap(node, f"return {self._sent(text, function)}", "reply")
         return True
 
@@ -368,7 +384,7 @@ class Replies(ReplyReading, ReplyWriting):
     def _none(self, node: ast.Constant) -> None:
         made = self._made_of_nothing()
         if made is not None:
-            self.at.swap(node, self._construct(made, node), "reply")
+            self.at.swap(node, self._answer_of("None", node) if self._apart else self._construct(made, node), "reply")
 
     def _swap(self, node: ast.expr, made: Made) -> None:
         if self._same():
