@@ -168,13 +168,10 @@ class _Reader(Declarations):
         try:
             value = forms_of(self.profile)[id(row)].read(said, row.field)
             known = words_of(row.field)
-            strange = (
-                [one for one in ([value] if isinstance(value, str) else value) if one not in known] if known else []
-            )
-            if strange:
-                raise FormError(
-                    f"expected one of {', '.join(known)} ({row.field}; the profile's row has no `words`), got {strange[0]!r}"
-                )
+            told = [value] if isinstance(value, str) else value
+            if known and (strange := [one for one in told if one not in known]):
+                expected = f"one of {', '.join(known)} ({row.field}; the profile's row has no `words`)"
+                raise FormError(f"expected {expected}, got {strange[0]!r}")
             return value
         except OtherLanguage as error:
             if row.field == "entry":
