@@ -26,6 +26,21 @@ WHERE = "src/vast_ferry/translate/python/"
 #: name → file, what stands there once, and what is planted in its place
 MISTAKES: dict[str, tuple[str, str, str]] = {
     # causes that were found, put back
+    "what is read of an attribute counts as no use of the event": (
+        "native.py",
+        "id_ in flow.ops or isinstance(flow.values.get(id_), Foreign) for id_",
+        "id_ in flow.ops for id_",
+    ),
+    "a content of None has the type of any other": (
+        "reply_reading.py",
+        " and (not nothing or self._same_if_nothing())",
+        "",
+    ),
+    "a content that is left out is an empty text": (
+        "reply_reading.py",
+        'made.body = part(key, "")',
+        "made.body = part(key, '\"\"')",
+    ),
     "what a package hands on is not known": (
         "code.py",
         "while known < (known := sum(len(module.names) for module in self.modules.values())):",
