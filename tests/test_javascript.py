@@ -25,7 +25,7 @@ from vast_ferry.mapping import laws
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
-from vast_ferry.mapping.helpers.of_http import captured_by
+from vast_ferry.mapping.helpers.of_protocols import captured_by
 from vast_ferry.mapping.javascript import functions as in_javascript
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.law_values import TEXT, VALUES, values_of

@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
 from vast_ferry.definitions.apart import data_apart
+from vast_ferry.definitions.at_top import entries_at_top
 from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wider
@@ -39,7 +40,7 @@ from vast_ferry.hub.schedules import Schedule
 from vast_ferry.hub.standards import words_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
-from vast_ferry.profiles.schema import DefinitionRow, ElsewhereModel, TriggerModel
+from vast_ferry.profiles.schema import DefinitionRow, TriggerModel
 
 #: Fields whose value a provider may well understand where we don't: a finding then, not a mistake.
 KEPT_BACK: Final = {
@@ -298,7 +299,7 @@ class _Reader(Declarations):
     def _at_top(self, top: dict[str, Any], names: set[str]) -> None:
         """Note the triggers that stand at the top, by the function that each names."""
         for where in self.model.functions.elsewhere:
-            for here, item in self._entries_at_top(where, top):
+            for here, item in entries_at_top(where, top, self.document):
                 said = {where.function: item} if where.keyed and isinstance(item, str) else item
                 data = dict(self.mapping(said, self.document, here, f"a trigger under {where.at}"))
                 name = data.pop(where.function, None)
@@ -310,22 +311,6 @@ class _Reader(Declarations):
                     )
                 data = {**dict(zip(where.keys, here[1:], strict=False)), **data}
                 self.at_top.setdefault(str(name), []).append((here, data, where.triggers))
-
-    def _entries_at_top(self, where: ElsewhereModel, top: dict[str, Any]) -> list[tuple[tuple[str | int, ...], Any]]:
-        """Return the triggers of one place at the top, each with the way to it."""
-        listed = top.get(where.at, {} if where.keyed else [])
-        if not where.keyed:
-            if isinstance(listed, list):
-                return [((where.at, index), item) for index, item in enumerate(listed)]
-            raise BadInput(f"{where.at} is not a list", "List the triggers there", self.document.place(where.at))
-        entries: list[tuple[tuple[str | int, ...], Any]] = [((where.at,), listed)]
-        for _ in where.keys:
-            entries = [
-                ((*here, key), item)
-                for here, held in entries
-                for key, item in self.mapping(held, self.document, here, ".".join(map(str, here))).items()
-            ]
-        return entries
 
     def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
         """Refuse a binding that can't become a parameter, or hands over what it has not."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from vast_ferry.definitions.apart import together
+from vast_ferry.definitions.at_top import keyed_by_method, put_at_top
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
@@ -37,7 +38,7 @@ from vast_ferry.hub.keys import (
 )
 from vast_ferry.hub.schedules import FROM, Schedule, first_difference
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, ElsewhereModel, TriggerModel
+from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
 
 FIRINGS: Final = 1000
 
@@ -102,17 +103,11 @@ def _one_by_one(trigger: Trigger, kinds: list[TriggerModel], model: DefinitionMo
     """Return a trigger as several with a method each, where each kind of it is for a method of its own."""
     if not isinstance(trigger, RouteTrigger):
         return [trigger]
-    if all(_keyed_by_method(kind, model) for kind in kinds):
+    if all(keyed_by_method(kind, model) for kind in kinds):
         return [replace(trigger, methods=(method,)) for method in trigger.methods or _USUAL]
     if not all("methods" in kind.fixed for kind in kinds):
         return [trigger]
     return [replace(trigger, methods=(method,)) for method in trigger.methods] or [trigger]
-
-
-def _keyed_by_method(kind: TriggerModel, model: DefinitionModel) -> bool:
-    """Tell whether the method of such a trigger is a key of a mapping, so that each has one."""
-    keys = {key for where in model.functions.elsewhere if kind in where.triggers for key in where.keys}
-    return any(row.field == "methods" and set(row.keys) <= keys for row in kind.rows)
 
 
 class _Fitting:
@@ -466,26 +461,10 @@ def _triggers_of(
     for fitted in (fit_trigger(trigger, profile) for trigger in function.triggers):
         at_top = [one for one in model.functions.elsewhere if any(fitted.kind is kind for kind in one.triggers)]
         if at_top:
-            _put_at_top(top, at_top[0], function.name, fitted.entries)
+            put_at_top(top, at_top[0], function.name, fitted.entries)
         else:
             triggers += fitted.entries
     return triggers
-
-
-def _put_at_top(top: dict[str, Any], where: ElsewhereModel, function: str, entries: tuple[dict[str, Any], ...]) -> None:
-    for entry in entries:
-        if not where.keyed:
-            top.setdefault(where.at, []).append({**entry, where.function: function})
-            continue
-        rest = {key: value for key, value in entry.items() if key not in where.keys}
-        said = {**rest, where.function: function} if rest else function
-        told = [entry[key] for key in where.keys]
-        held, way = top.setdefault(where.at, {}), [str(one[0] if isinstance(one, list) else one) for one in told]
-        for key in way[:-1]:
-            held = held.setdefault(key, {})
-        if held.setdefault(way[-1], said) != said:
-            what = f"{' '.join(way)} stands for two functions under {where.at}, which holds one"
-            raise BadInput(what, "Give one of the two another route or name")
 
 
 def _as_they_are(triggers: list[dict[str, Any]], model: DefinitionModel) -> Any:

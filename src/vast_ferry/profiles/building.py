@@ -21,7 +21,6 @@ from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.clients import Client, arguments_shape, class_of, name_of, result_shape
 from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer
 from vast_ferry.mapping.compile.parts import Own, Places, of_header_fields, of_places, of_text
-from vast_ferry.mapping.compile.reading import Reading
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.lenses.listed import Pipeline
@@ -43,6 +42,7 @@ from vast_ferry.mapping.templates import TemplateError, parse_template
 from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
 from vast_ferry.profiles import schema
+from vast_ferry.profiles.read_of import unread_rows
 
 
 def _by_number(at: Access) -> bool:
@@ -156,11 +156,10 @@ class Builder:
             return Row(Access("_"), "")
         at = self._place(model.at, *path, "at", names=names)
         lens = self._worded(self._lens(model.as_, *path, "as"), model, *path)
-        if isinstance(lens, Pipeline) and names is not None and model.is_ in names.fields:
-            why = lens.breaks(names.fields[model.is_])
-            if why:
-                what = f"the forms {lens} don't follow on each other: {why}"
-                self._no(what, "Write them from the place to the field, such as base64 | gzip", *path, "as")
+        known = names.fields if names is not None else {}
+        if isinstance(lens, Pipeline) and model.is_ in known and (why := lens.breaks(known[model.is_])):
+            what = f"the forms {lens} don't follow on each other: {why}"
+            self._no(what, "Write them from the place to the field, such as base64 | gzip", *path, "as")
         least = 2 if names is not None and names.entries else 1
         return Row(
             replace(at, gently=model.optional and (len(at.steps) > least or _by_number(at))),
@@ -439,40 +438,9 @@ class Builder:
 
     def _unread(self, rows: list[Row], names: _Names, *path: str | int) -> None:
         """Refuse rows of which nothing is read, because what they are a view of comes whole from another row."""
-        told = {row.field: row for row in rows if not row.derived and row.field in names.fields}
-        views = [row for row in told.values() if not names.fields[row.field].truth]
-        views = [row for row in views if names.fields[row.field].holds != "call" and not row.lens.reads_only]
-        if not views:
-            return
         rules = RULES[names.kind] if not names.answers else REPLY_RULES if is_request(names.kind) else ()
-        used: set[str] = set()
-        waiting = [name for name, one in names.fields.items() if one.truth]
-        while waiting:
-            name = waiting.pop()
-            if name in used:
-                continue
-            used.add(name)
-            if name in told:
-                waiting += (*told[name].lens.needs, *told[name].lens.asks)
-            rule = None if name in told else Reading(names.fields, (*names.rules, *rules), told).rule_for(name)
-            waiting += rule.needs if rule is not None else ()
-        for row in views:
-            if row.field not in used:
-                shown = row.shown or row.field
-                what = f"nothing is read of this row ({shown}): what it tells comes whole from another row"
-                remedy = (
-                    "Mark it `derived: true` if it only shows that again; else let the other row feed the rest only, "
-                    "such as headers.plain beside cookies, or let this one feed a single field: header.content-type"
-                )
-                self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=row.line)))
-                continue
-            # Of a text of several fields each has to be read.
-            parts = [rule.gives for rule in names.rules if row.field in rule.needs and rule.gives in names.known]
-            lost = [name for name in dict.fromkeys(parts) if not names.fields[name].truth and name not in used]
-            for name in lost if names.fields[row.field].holds == "any" else ():
-                what = f"nothing is read of {name} in this text ({row.shown}): no other field follows from it"
-                remedy = "Let a row feed what it is a part of (header fields, for one), or write {_} in its place"
-                self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=row.line)))
+        for line, what, remedy in unread_rows(rows, names.fields, names.rules, rules):
+            self.problems.append(BadInput(what, remedy, replace(self.document.place(*path), line=line)))
 
     def _levels(self, models: list[schema.LevelModel], names: _Names, *path: str | int) -> tuple[Level, ...]:
         """Return what is gone through to the events of a batch; what it calls something is known from then on."""

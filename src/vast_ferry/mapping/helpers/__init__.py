@@ -13,6 +13,7 @@ from vast_ferry.mapping.helpers.of_columns import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_contents import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_protocols import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_texts import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_times import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
@@ -20,6 +21,7 @@ from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
 #: In the order in which they stand where they end up.
 ROOMS = (
     "of_http",
+    "of_protocols",
     "of_values",
     "of_texts",
     "of_times",
