@@ -2,7 +2,8 @@
 
 Run: .venv/bin/python tests/planted.py [--minutes 1] [NAME ...]
 A copy of the sources is changed and `tests/fuzz.py` run on it until it finds something, a minute at most; what it does
-not find is given to the tables of handlers (test_soundness.py, test_rewriting.py, test_unseen.py and their like). Printed: who found each, and when.
+not find is given to the tables of handlers (test_soundness.py, test_rewriting.py, test_unseen.py and their like), and then to
+the corpus. Printed: who found each, and when.
 The exit status is 1 if one was found by nobody. The first are causes of real differences, put back.
 """
 
@@ -300,6 +301,10 @@ def found_by(folder: Path, minutes: float) -> tuple[str, float]:
     tables += [f"tests/test_{one}.py" for one in ("soundness", "rewriting", "unseen", "alike", "unlike")]
     if subprocess.run(tables, cwd=folder, env=env, capture_output=True, check=False).returncode:
         return "the tables", time.monotonic() - began
+    corpus = [*tables[:9], "-m", "share or not slow", "tests/test_corpus.py"]
+    whole = {**env, "SHARE": "whole"}
+    if subprocess.run(corpus, cwd=folder, env=whole, capture_output=True, check=False).returncode:
+        return "the corpus", time.monotonic() - began
     return "nobody", time.monotonic() - began
 
 
