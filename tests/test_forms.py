@@ -306,7 +306,8 @@ def test_whatever_its_form_what_may_be_missing_may_be_missing(
     deep |= {"flag": 'event["x"]["w"]'} if "flag" in says else {}
     profile = profile_of(tmp_path, kind, field, deep)
     beside = {name: value for name, value in BESIDE.items() if name in HUB_EVENTS[kind].fields}
-    for held in ({}, {"x": None}, {"x": {}}, {"x": {"y": None}}):
+    missing: list[dict[str, Any]] = [{}, {"x": None}, {"x": {}}, {"x": {"y": None}}]
+    for held in missing:
         (read,) = read_events({**beside, **held}, profile, "x", kind=kind)[1]
         assert read[field] == HUB_EVENTS[kind].fields[field].default_value
 

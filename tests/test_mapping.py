@@ -224,7 +224,7 @@ def test_every_lens_is_used_by_a_shipped_profile_or_has_its_row_in_the_table_of_
     said = [*(case[2] for case in FORMS), *(row for case in TOGETHER for row in case[1])]
     said += [row for case in ANSWERS for row in case[0]]
     used |= {name for one in said for name in re.findall(r"[a-z_0-9]+", " ".join(map(str, one.values())))}
-    used |= {case[0].partition("(")[0] for case in (*OF_BATCHES, *OF_LEVELS)}
+    used |= {form.partition("(")[0] for form in (*(case[0] for case in OF_BATCHES), *(case[0] for case in OF_LEVELS))}
     own = [find_profile(str(path)) for path in sorted((ROOT / "tests" / "manuals").glob("*.yaml"))]
     clients = [client for profile in (*all_profiles(), *own) for client in profile.clients]
     rows = [row for client in clients for row in client.arguments.rows]
