@@ -14,6 +14,7 @@ from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.imports import Import
+from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.raised import leaves
 from vast_ferry.translate.python.reply_by_shape import ByShape
 from vast_ferry.translate.python.reply_by_writer import Told
@@ -346,7 +347,9 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _by_shape(self, node: ast.expr) -> None:
         """Write an answer that is told by what it holds; the emitted function looks where that is not known here."""
-        made = ByShape(self.at).made(node)
+        # What a part binds, others may read: the parts are worked out in another order at the target.
+        binds = any(isinstance(one, ast.NamedExpr) for one in walk(node))
+        made = None if binds else ByShape(self.at).made(node)
         if made is None:
             self._through(self.job.answer_view(REQUEST), node, node)
         else:

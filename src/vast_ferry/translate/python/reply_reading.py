@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterable
 from functools import partial
 
 from vast_ferry.hub.kinds import REQUEST
@@ -11,6 +12,7 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.translate.operations import LookUp
+from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_parts import Forms, Made
 from vast_ferry.translate.python.writing import falls_off
 from vast_ferry.translate.text import Edit
@@ -40,6 +42,8 @@ class ReplyReading(Forms):
             return None
         body = next((key for key, row in rows.items() if row.field == "body" and key in parts), None)
         if body is not None and not self._fits(rows[body], parts[body], parts.get(flag) if flag else None):
+            return None
+        if _in_each_other(parts.values()):
             return None
         made = Made(empty_type="str" if flag else "bytes", usual=form.default_types)
         for name, part in parts.items():
@@ -102,6 +106,8 @@ class ReplyReading(Forms):
             return None  # what is given is known when it is made
         given: dict[str, ast.expr] = dict(zip(names, node.args, strict=False))
         given |= {keyword.arg: keyword.value for keyword in node.keywords if keyword.arg is not None}
+        if _in_each_other(given.values()):
+            return None
         rows = self._rows(form)
         made = Made(empty_type="bytes", usual=form.default_types)
         for key, value in given.items():
@@ -415,3 +421,15 @@ class ReplyReading(Forms):
 
 def _text(node: ast.expr) -> str:
     return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
+
+
+def _in_each_other(parts: Iterable[ast.expr]) -> bool:
+    """Tell whether a part of an answer reads what another one binds: they can't be worked out in another order."""
+    bound: set[str] = set()
+    read: list[set[str]] = []
+    for part in parts:
+        names = [one for one in walk(part) if isinstance(one, ast.Name)]
+        own = {one.id for one in names if isinstance(one.ctx, ast.Store)}
+        bound |= own
+        read.append({one.id for one in names if isinstance(one.ctx, ast.Load)} - own)
+    return any(bound & one for one in read)
