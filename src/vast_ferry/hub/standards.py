@@ -27,7 +27,6 @@ CHANGES: Final[Mapping[str, tuple[str, ...]]] = {
     "record": ("inserted", "updated", "deleted"),
 }
 
-
 #: Who may call: anyone, whoever has a key, or known callers.
 CALLERS: Final = ("public", "key", "principal")
 

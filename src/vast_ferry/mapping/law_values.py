@@ -18,6 +18,7 @@ from typing import Any, Final
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
+from vast_ferry.hub.standards import CHANGES
 from vast_ferry.mapping.losses import Fields
 
 NAME = st.from_regex(r"[a-z][a-z]{0,2}[0-9]{0,3}|[a-z]{1,7}", fullmatch=True).filter(
@@ -124,8 +125,8 @@ VALUES: Mapping[str, st.SearchStrategy[Any]] = {
     "client": st.sampled_from(["", "198.51.100.7", "2001:db8::7"]),
     "principal": st.none()
     | st.builds(lambda name, claims: {"id": name, "claims": claims}, NAME, st.dictionaries(NAME, TEXT, max_size=2)),
-    "object.change": st.sampled_from(["created", "deleted", "relabelled"]),
-    "record.change": st.sampled_from(["inserted", "updated", "deleted"]),
+    "object.change": st.sampled_from(CHANGES["object"]),
+    "record.change": st.sampled_from(CHANGES["record"]),
     "bucket": NAME,
     "key": KEY,
     "size": st.none() | st.integers(0, 2**63),

@@ -15,8 +15,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.compile.functions import view_made
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.forms import Fraction
-from vast_ferry.mapping.lenses.lens import Lens, Plain
+from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.mapping.tables import HUB_ANSWERS, HUB_EVENTS, EventShape
 from vast_ferry.mapping.templates import Part, Template
@@ -132,11 +131,6 @@ def _lens_of(part: Part) -> Lens:
     return lens
 
 
-def _writes_nothing(lens: Lens) -> bool:
-    """Tell whether a form has something that stands for an empty text: itself, or a fraction of nothing."""
-    return isinstance(lens, Plain | Fraction)
-
-
 def of_places(places: Places, names: Own) -> list[Rule]:
     """Return the rules by which a field, and the places that hold it (the shape's own fields), follow from another."""
     owns, name, lens = places.owns, places.field, places.lens
@@ -169,7 +163,7 @@ def of_places(places: Places, names: Own) -> list[Rule]:
             need = dict(zip(asked_here, values, strict=True)).__getitem__
             whole, its_own = lens.write(values[0], need), _lens_of(parts[number])
             text = helper("part_or_all", whole, forms, count, ex.Literal(number))
-            if parts[number].needed or (not optional and _writes_nothing(its_own)):
+            if parts[number].needed or (not optional and its_own.stands_for_nothing):
                 return its_own.write(text, need)
             told = helper("part_if_told", whole, forms, count, ex.Literal(number), name="part")
             made = its_own.write(told, need)

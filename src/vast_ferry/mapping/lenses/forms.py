@@ -252,7 +252,7 @@ class Fraction(Formed):
     __slots__ = ()
     counts = True
     name, takes, fewest, most, holds = "fraction", "the digits", 1, 1, ("text",)
-    reader, writer = "fraction_digits", "fraction_number"
+    reader, writer, stands_for_nothing = "fraction_digits", "fraction_number", True
 
     def told(self) -> tuple[Any, ...]:
         return (int(self.args[0]),)

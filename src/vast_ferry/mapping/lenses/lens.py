@@ -70,6 +70,7 @@ class Lens:
     holds_text: ClassVar[bool] = False  # of bytes, those only that are text
     by_hand: ClassVar[bool] = True  # a handler may be rewritten where it stands
     tries: ClassVar[bool] = False  # in a pipeline, what comes back is looked at
+    stands_for_nothing: ClassVar[bool] = False  # an empty text has a form as well
     wants_value: ClassVar[bool] = False  # reads no missing place: what the field has stands for it
 
     # --- generated code ---
@@ -114,6 +115,10 @@ class Lens:
     def losses(self, field: str) -> tuple[Loss, ...]:
         """Return what this form can't hold of `field`."""
         return ()
+
+    def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
+        """Return the same where this form is one of several: `back` writes a value through all, and reads it again."""
+        return self.losses(field)
 
     def not_taken(self, value: Any) -> tuple[str, ...]:
         """Return which parts of what stands at the place the hub's field can't hold as what they are."""
@@ -233,7 +238,7 @@ class Plain(Lens):
     """The value itself."""
 
     __slots__ = ()
-    plain = True
+    plain, stands_for_nothing = True, True
 
     def inline(self, stands: Stands) -> ByHand | None:
         return stands.at

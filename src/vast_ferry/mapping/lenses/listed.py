@@ -198,8 +198,6 @@ class AsWords(Formed):
         return self.losses_by(field, self.back)
 
     def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
-        """Return what is lost where `back` writes the texts and reads them again, through other forms as well."""
-
         def respelt(fields: Fields) -> bool:
             told = helpers.split_cookies(helpers.cookie_of(fields.get("headers") or []))
             return bool(back(told) != told)
@@ -493,10 +491,7 @@ class Pipeline(Lens):
     def losses(self, field: str) -> tuple[Loss, ...]:
         alike = [part for part in self.parts if not part.holds or set(part.holds) & set(self.last.holds)]
         tried = (by_trying(field, self.back, _UNSEEN, "another value arrives"),) if self.last.tries else ()
-        found = (
-            part.losses_by(field, self.back) if isinstance(part, AsWords) else part.losses(field) for part in alike
-        )
-        return (*(loss for several in found for loss in several), *tried)
+        return (*(loss for part in alike for loss in part.losses_by(field, self.back)), *tried)
 
     def back(self, value: Any) -> Any:
         """Return what a value is when it was written and is read again, for forms that need no other field."""
