@@ -87,6 +87,8 @@ GUESSED = {
 def test_batches_words_and_what_is_encoded_are_guessed(tmp_path: Path) -> None:
     recorded = {
         "message-1": {"load": {"ids": ["m-1"], "tries": [0], "text": ["a"]}},
+        "http-1": {"line": "PUT /a", "load": "AP8="},
+        "http-2": {"line": "PUT /a", "load": ""},
         "object-1": {"kind": "file", "act": "WRITE", "meta": {"n": ["by"], "v": ["m-12"]}, "path": "s://a/b"},
         "record-1": {"rows": [{"op": "U"}, {"op": "D"}]},
         "signal-1": {"sealed": base64.b64encode(b'{"id": "g-1", "load": "{}"}').decode()},
@@ -97,6 +99,7 @@ def test_batches_words_and_what_is_encoded_are_guessed(tmp_path: Path) -> None:
     for wanted in (
         "{of: 'event[\"load\"] | side_by_side(ids, tries, text)', each: entry}",
         "{at: 'entry[\"tries\"]', is: attempt, as: counted_from(0)}",
+        "{at: 'event[\"load\"]', is: body, as: base64}",
         '{at: \'event["act"]\', is: change, words: {"WRITE": created}}',
         "is: labels, as: 'two_lists(n, v) | texts'",
         'words: {"U": updated, "D": deleted}',
@@ -105,7 +108,7 @@ def test_batches_words_and_what_is_encoded_are_guessed(tmp_path: Path) -> None:
     ):
         assert wanted in text
     (tmp_path / "begun-1.yaml").write_text(text)
-    assert set(find_profile(str(tmp_path / "begun-1.yaml")).kinds) == {"message", "object", "record", "signal"}
+    assert set(find_profile(str(tmp_path / "begun-1.yaml")).kinds) == {"http", "message", "object", "record", "signal"}
 
 
 @pytest.mark.parametrize("held", GUESSED)

@@ -184,6 +184,7 @@ def are_octets(value: Any) -> bool:
 
 def form_of_body(values: list[Any]) -> str:
     """Return the form of content under a key that says that it is some; empty where no form is known."""
+    values = [value for value in values if value not in ("", [])] or values  # what is empty tells no form
     if all(map(is_base64, values)):
         return "base64"
     if all(isinstance(value, str) and re.fullmatch(r"(?=.*[-_])[A-Za-z0-9_-]{4,}", value) for value in values):
