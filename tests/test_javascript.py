@@ -10,22 +10,26 @@ import shutil
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
-from conftest import some
+from conftest import ROOT, some
+from test_forms import BESIDE, FORMS, profile_of
 from under_node import called, served
 
-from vast_ferry import BadInput, Verdict, carry, check, survey
+from vast_ferry import BadInput, Verdict, carry, check, find_profile, survey
 from vast_ferry.demo import LANGUAGES, PROJECT
+from vast_ferry.events.native import read_events, write_events
 from vast_ferry.mapping import laws
-from vast_ferry.mapping.compile.functions import translate_event
+from vast_ferry.mapping.compile.functions import pack_batch, translate_event, unpack_batch
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.helpers.of_protocols import captured_by
+from vast_ferry.mapping.javascript import batches as in_batches
 from vast_ferry.mapping.javascript import functions as in_javascript
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.law_values import TEXT, VALUES, values_of
@@ -35,7 +39,11 @@ from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.standins.node_program import node_program
 
 DEMO = LANGUAGES["javascript"]
-SURFACES = {profile.name: profile.javascript for profile in all_profiles() if profile.javascript is not None}
+#: Providers that say all in forms that nobody else has: batches in batches, lists side by side, columns, types.
+ODD = {
+    name: find_profile(str(ROOT / "tests" / "profiles" / f"{name}-1.yaml")) for name in ("hesket", "quernby", "pinnock")
+}
+SURFACES = {one.name: one.javascript for one in (*all_profiles(), *ODD.values()) if one.javascript is not None}
 SHAPES = [(name, kind) for name, surface in SURFACES.items() for kind in surface.kinds]
 
 #: target → samples of the demo that differ there, each told beforehand; how many there are
@@ -99,10 +107,8 @@ def as_javascript_has_it(value: Any) -> Any:
     """Return a value as JavaScript holds it: numbers are doubles, keys that are numbers come first."""
     if isinstance(value, bool) or value is None:
         return value
-    if isinstance(value, int) and abs(value) >= 2**53:
-        return float(value)
-    if isinstance(value, float) and value.is_integer() and abs(value) < 2**53:
-        return int(value)
+    if isinstance(value, int) or (isinstance(value, float) and value.is_integer()):
+        return int(float(value))
     if isinstance(value, list | tuple):
         return [as_javascript_has_it(one) for one in value]
     if isinstance(value, dict):
@@ -150,6 +156,121 @@ def test_every_shape_is_read_and_written_alike_in_both_languages(tmp_path: Path,
         for field in names:
             same = laws.same(field, as_javascript_has_it(wanted[field]), as_javascript_has_it(found[field]))
             assert same or field in applies, (field, wanted[field], found[field])
+
+
+def spelt_alike(value: Any) -> bool:
+    """Tell whether both languages spell all numbers in a value alike: what a double does not hold is told elsewhere."""
+    if isinstance(value, dict | list | tuple):
+        return all(map(spelt_alike, value.values() if isinstance(value, dict) else value))
+    if isinstance(value, bytes):
+        return b"e+" not in value and not re.search(rb"\d{16}|\.\d*0\b", value)
+    return isinstance(value, str | bool | None) or 1e-4 < abs(value) < 2**53 or value == 0
+
+
+def attempt(function: Callable[..., Any], *given: Any, **named: Any) -> Any:
+    """Return what a function gives, a plain value as JSON has it; a text where it refuses."""
+    try:
+        return function(*given, **named)
+    except (BadInput, ValueError, TypeError, KeyError, IndexError, AttributeError, RecursionError) as error:
+        return f"refused: {error}"
+
+
+def alike(left: Any, right: Any) -> bool:
+    """Tell whether two values are the same, or neither could be made."""
+    left = left[1][0] if isinstance(left, tuple) else left[0] if isinstance(left, list) else left
+    if isinstance(left, str) or isinstance(right, str):
+        return isinstance(left, str) and isinstance(right, str) and "is not a function" not in right
+    return bool(as_javascript_has_it(left) == as_javascript_has_it(right))
+
+
+#: Forms that only an event on file has, or a file and a stream of one language.
+OF_ONE_LANGUAGE = ("beside_the_event", "read_once", "in_file")
+
+
+def test_every_form_is_read_and_written_alike_in_both_languages(tmp_path: Path) -> None:
+    """Each row of the table of forms, with what stands there and with generated values, in one module under Node."""
+    chance, texts, used = random.Random(7), list[str](), set[str]()
+    calls: list[tuple[str, list[Any]]] = []
+    wanted: list[tuple[str, Any]] = []
+    for number, (kind, field, says, stands, means) in enumerate(FORMS):
+        if says.get("as") in OF_ONE_LANGUAGE:
+            continue
+        profile = profile_of(tmp_path, kind, field, says)
+        hub, there = HUB_EVENTS[kind], in_javascript.there(profile.kind(kind).event)
+        write = in_javascript.translate_event(f"write{number}", hub, there)
+        read = in_javascript.translate_event(f"read{number}", there, hub)
+        texts += [f"export {write.text}", f"export {read.text}"]
+        used |= write.used | read.used
+        usual = {name: one.default_value for name, one in hub.fields.items() if one.truth}
+        usual |= {name: value for name, value in BESIDE.items() if name in usual}
+        pool = [
+            value for value in values_of(VALUES.get(f"{kind}.{field}", VALUES.get(field, TEXT))) if spelt_alike(value)
+        ]
+        events = [
+            as_javascript_has_it({**usual, field: one}) for one in (means, *chance.sample(pool, min(len(pool), 12)))
+        ]
+        written = [attempt(write_events, kind, [event], profile) for event in events]
+        calls += [(f"write{number}", [event]) for event in events]
+        wanted += [(f"{says} writes {event[field]!r}", made) for event, made in zip(events, written, strict=True)]
+        natives = [made[0] for made in written if isinstance(made, list)]
+        natives += [{**natives[0], "x": one} for one in stands]
+        natives = [] if says.get("derived") else natives
+        calls += [(f"read{number}", [native]) for native in natives]
+        for native in natives:
+            wanted.append((f"{says} reads {native!r}", attempt(read_events, native, profile, "", kind=kind)))
+    found = called(tmp_path, module_text("A law.", used, texts), calls)
+    differ = [(what, one, other) for (what, one), other in zip(wanted, found, strict=True) if not alike(one, other)]
+    assert not differ, (len(differ), differ[:5])
+    assert len(calls) > 2000
+
+
+@pytest.mark.parametrize(("name", "kind"), [one for one in SHAPES if SURFACES[one[0]].kind(one[1]).event.levels])
+def test_batches_are_put_together_and_taken_apart_alike_in_both_languages(tmp_path: Path, name: str, kind: str) -> None:
+    own = SURFACES[name].kind(kind).event.on_file()
+    chance, make = random.Random(kind), run_source(translate_event("make", HUB_EVENTS[kind], own))
+    pools = {
+        row.field: [
+            one for one in values_of(VALUES.get(f"{kind}.{row.field}", VALUES.get(row.field, TEXT))) if spelt_alike(one)
+        ]
+        for row in HUB_EVENTS[kind].rows
+    }
+    # What stands above the events of a batch is of few values, or nothing would come together.
+    few = {field: chance.sample(pool, min(len(pool), 2)) for field, pool in pools.items()}
+    events = [as_javascript_has_it({field: chance.choice(pool) for field, pool in few.items()}) for _ in range(120)]
+    made = [attempt(make, event) for event in events]
+    entries = [json.loads(json.dumps(one)) for one in made if isinstance(one, dict)]
+    assert len(entries) > 10
+    pack, unpack = run_source(pack_batch("pack", own)), run_source(unpack_batch("unpack", own))
+    there = in_javascript.there(own)
+    both = (in_batches.pack_batch("pack", there), in_batches.unpack_batch("unpack", there))
+    module = module_text("A law.", both[0].used | both[1].used, [f"export {one.text}" for one in both])
+    groups = [entries[at : at + 6] for at in range(0, len(entries), 6)]
+    packed = called(tmp_path, module, [("pack", [group]) for group in groups])
+    for group, batches in zip(groups, packed, strict=True):
+        assert batches == json.loads(json.dumps(pack(group)))
+    batches = [batch for group in packed for batch in group]
+    apart = called(tmp_path, module, [("unpack", [batch]) for batch in batches])
+    assert [one for batch in apart for one in batch] == [one for batch in batches for one in unpack(batch)]
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", ODD)
+def test_at_an_odd_provider_both_languages_end_alike(tmp_path: Path, name: str) -> None:
+    """What differs there is what has no counterpart, in either language; and from there all goes on to another."""
+    ends: dict[str, dict[str, str]] = {}
+    for language, project in LANGUAGES.items():
+        carry(project, to=ODD[name], out=tmp_path / language)
+        for one in check(tmp_path / language).checked:
+            ends.setdefault(f"{one.function}/{one.sample}", {})[language] = one.verdict.name
+    assert len(ends) > 25
+    assert not {sample: both for sample, both in ends.items() if len(set(both.values())) > 1}
+    carry(tmp_path / "javascript", to="thornwick@1", source=ODD[name], out=tmp_path / "on")
+    functions = {one.name for one in survey(tmp_path / "javascript", ODD[name]).project.functions}
+    samples = [folder for folder in (DEMO / "samples").iterdir() if folder.name in functions]
+    for folder in samples:
+        shutil.copytree(folder, tmp_path / "samples" / folder.name, ignore=shutil.ignore_patterns("captured.json"))
+    result = check(tmp_path / "on", samples=[tmp_path / "samples"])
+    assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
 
 
 # --- what a worker sees ----------------------------------------------------------------------------------------------

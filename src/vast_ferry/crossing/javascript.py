@@ -9,13 +9,16 @@ from __future__ import annotations
 import posixpath
 import re
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, is_typescript, linked_file
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.bindings import bound_call, operate_over, operations_of
+from vast_ferry.mapping.javascript.clients import error_there
 from vast_ferry.mapping.javascript.declarations import declarations
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
 from vast_ferry.mapping.javascript.functions import there, view_event
@@ -68,6 +71,7 @@ class JavaScriptWrapping:
     slugs: Mapping[str, str]
     rewritten: Rewritten = field(default_factory=Rewritten)
     deliveries: dict[str, Delivery] = field(default_factory=dict)
+    needed: set[str] = field(default_factory=set)  # modules of the source that what is made needs
     bound: dict[str, Delivery] = field(default_factory=dict)  # those of functions that are called by their bindings
 
     @property
@@ -90,7 +94,7 @@ class JavaScriptWrapping:
         made = {f"{self.module}.mjs": self._shared()} if shared else {}
         imports = self._client_imports()
         for name in sorted(self._modules()):
-            made[f"{name}.mjs"] = module_over(self.source, name, self.target.operations, imports, self.target.hosts)
+            made[f"{name}.mjs"] = module_over(self.source, name, self._operations, imports, self.target.hosts)
         made.update(self._declared(made))
         for function in self.wrapped:
             made[self.entry(function).file] = self._shim(function, limit_of(function))
@@ -127,19 +131,41 @@ class JavaScriptWrapping:
 
     # --- what is made ---
 
+    @property
+    def _operations(self) -> dict[str, Client]:
+        """Return the target's calls on services, by what they do, as the modules that are made import them."""
+        named = self._named_there
+        made = {}
+        for operation, client in self.target.operations.items():
+            first, dot, rest = client.path.partition(".")
+            made[operation] = replace(client, path=f"{named.get(camel(first), first)}{dot}{rest}")
+        return made
+
+    @property
+    def _named_there(self) -> dict[str, str]:
+        """Return those names of the target's modules that mean something else in what is made → their names there."""
+        own = {camel(re.split(r"[.(]", client.path)[0]) for client in self.source.clients}
+        own |= {name for classes in self.source.model.modules.values() for name in classes} | library.names()
+        hosts = self.target.hosts
+        theirs = {camel(re.split(r"[.(]", one.path)[0]) for one in self.target.clients if one.root not in hosts}
+        return {name: f"{name}There" for name in theirs & own}
+
     def _modules(self) -> set[str]:
         """Return the provider's modules that handlers use, and that the target has not itself."""
-        used = {link.module for file in self.sources.values() for link in file.links}
+        used = self.needed | {link.module for file in self.sources.values() for link in file.links}
         return (used & module_names(self.source)) - module_names(self.target)
 
     def _client_imports(self) -> list[str]:
         """Return what reaches the target's services: its modules, or what the running handler was called with."""
-        hosts = self.target.hosts
+        hosts, called = self.target.hosts, self._named_there
         roots = dict.fromkeys(one.root for one in self.target.clients if one.root not in hosts)
         made = []
         brought = {file.path.removesuffix(".mjs") for file in self.target.model.files if file.services}
         for root in roots:
-            groups = sorted({camel(one.path.partition(".")[0]) for one in self.target.clients if one.root == root})
+            groups = sorted({camel(re.split(r"[.(]", one.path)[0]) for one in self.target.clients if one.root == root})
+            absent = {one.absent for one in self.target.clients if one.absent.startswith(f"{root}.")}
+            groups = sorted({*groups, *map(error_there, absent)})
+            groups = [f"{name} as {called[name]}" if name in called else name for name in groups]
             where = f"./{root}.mjs" if root in brought else root
             made.append(f'import {{ {", ".join(groups)} }} from "{where}";')
         if hosts:
@@ -170,7 +196,7 @@ class JavaScriptWrapping:
                 fresh=True,
                 hosts=self.target.hosts,
             )
-        objects, used = host_objects(self.source, self.target.operations, self.target.hosts)
+        objects, used = host_objects(self.source, self._operations, self.target.hosts)
         named = {name for name in self.source.kind(next(iter(self.source.kinds))).event.objects.values()}
         texts = [one.text for one in self.rewritten.emitted.values()]
         asked = named & self.rewritten.helpers or any(name in text for name in named for text in texts)
@@ -178,7 +204,7 @@ class JavaScriptWrapping:
             objects, used = [], frozenset()
         operations = operations_of(binding for one in by_bindings for binding in one.bindings)
         if operations:
-            operate, helpers = operate_over(operations, self.target.operations, self.target.hosts)
+            operate, helpers = operate_over(operations, self._operations, self.target.hosts)
             objects, used = [*objects, *operate], used | helpers
         made = [*self.deliveries.values(), *self.bound.values()]
         code = [*objects, *dict.fromkeys(text for one in made for text in one.code)]
@@ -209,6 +235,8 @@ class JavaScriptWrapping:
         imports += [line for one in self.rewritten.emitted.values() for line in one.imports]
         if objects:
             imports += [line for line in self._client_imports() if f"./{self.module}.mjs" not in line]
+        # The classes of answers, and of errors, which handlers need not import themselves.
+        self.needed |= {found[1] for line in imports if (found := re.search(r'from "([^"./]+)";$', line))}
         imports = [self._where(line) for line in imports]
         return module_text(about, used, [*code, f"export {{ {', '.join(dict.fromkeys(exported))} }};"], imports)
 
@@ -256,11 +284,21 @@ class JavaScriptWrapping:
                 else "{ original }"
             )
             loaded = f"import {what} from {text(handler)};"
-        return (
+        head = (
             f"/**\n * {in_comment(about)}\n *\n * {MADE}\n */\n"
             f"import {{ {', '.join(dict.fromkeys(used))} }} from {text(shared)};\n{loaded}\n\n"
-            f"export async function {own.name}({', '.join(parameters)}) {{\n" + "\n".join(lines) + "\n}\n"
         )
+        kind = self.target.kinds[kinds[0]]
+        if not kind.method:
+            return f"{head}export async function {own.name}({', '.join(parameters)}) {{\n" + "\n".join(lines) + "\n}\n"
+        # What the class is set up with stands for whatever call is running (the platform sees to that).
+        setup = [one for one in parameters if one in map(camel, kind.setup_takes)]
+        rest = [one for one in parameters if one not in setup]
+        kept = [f"    const {{ {', '.join(setup)} }} = this.setUpWith;"] if setup else []
+        body = "\n".join([*kept, *(f"  {line}" for line in lines)])
+        held = f"  {camel(kind.setup)}({', '.join(setup)}) {{\n    this.setUpWith = {{ {', '.join(setup)} }};\n  }}\n\n"
+        called = f"  async {camel(kind.method)}({', '.join(rest)}) {{\n{body}\n  }}\n"
+        return f"{head}export class {own.name} {{\n{held if setup else ''}{called}}}\n"
 
 
 def _gently(names: Mapping[str, str], at: object) -> str:

@@ -26,6 +26,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Entry, Function, Project
 from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.hub.progress import Progress, quietly
+from vast_ferry.mapping.javascript.writing import NoTwin
 from vast_ferry.profiles.javascript import surface_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
@@ -163,15 +164,21 @@ class Plan:
         functions = [one for one in self.carried if one.entry.language == JAVASCRIPT and one.name not in self.back]
         if not functions:
             return {}
-        self.javascript = wrap_javascript(
-            (surface_of(self.source), surface_of(self.target)),
-            functions,
-            self.scanned.javascript,
-            module,
-            self.gaps.limit_of,
-            rewriting=self.style != "wrapped",
-        )
-        made.update(self.javascript.files(self.gaps.limit_of))
+        try:
+            self.javascript = wrap_javascript(
+                (surface_of(self.source), surface_of(self.target)),
+                functions,
+                self.scanned.javascript,
+                module,
+                self.gaps.limit_of,
+                rewriting=self.style != "wrapped",
+            )
+            made.update(self.javascript.files(self.gaps.limit_of))
+        except NoTwin as error:
+            raise BadInput(
+                f"what is in JavaScript can't go from {self.source.title} to {self.target.title}: {error}",
+                "Say it in another way under `javascript:` in a profile, or carry these functions apart",
+            ) from None
         told = self.javascript.rewritten
         severity = Severity.BLOCKING if self.style == "native" else Severity.NOTE
         self.findings += [*told.findings, *(replace(one, severity=severity) for one in told.stopped.values())]

@@ -194,6 +194,8 @@ class FileEntry(Form):
 
     def read(self, value: Any, field: str) -> Entry:
         file, mark, callable_name = text_of(value).partition(self.args[0])
+        if not language_of(file):  # what sets them apart may stand in the file's name as well, as a dot does
+            file, mark, callable_name = text_of(value).rpartition(self.args[0])
         if not language_of(file):
             _refuse_others(text_of(value))
         if not mark or not callable_name.isidentifier() or not language_of(file):

@@ -15,11 +15,21 @@ from vast_ferry.hub.operations import OPERATIONS, Operation
 from vast_ferry.mapping.chains import Chain
 from vast_ferry.mapping.compile.functions import Source, translate_event
 from vast_ferry.mapping.compile.losses import event_losses
-from vast_ferry.mapping.lenses.lens import Plain, PlainBytes
+from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import EventShape, Row
+
+
+@dataclass(frozen=True, slots=True)
+class Converter:
+    """A function `name` of a provider's `module` that reads a form, or writes it."""
+
+    module: str
+    name: str
+    lens: Lens
+    reads: bool
 
 
 @dataclass(frozen=True, slots=True)

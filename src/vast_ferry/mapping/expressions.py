@@ -91,6 +91,18 @@ class Attribute(Expression):
 
 
 @dataclass(frozen=True, slots=True)
+class TextMethod(Expression):
+    """A method that every text has, by its name in Python: each language calls it as it does there."""
+
+    base: Expression
+    name_there: str
+
+    @property
+    def parts(self) -> tuple[Expression, ...]:
+        return (self.base,)
+
+
+@dataclass(frozen=True, slots=True)
 class Call(Expression):
     """A call; `lines` sets the arguments out one a line."""
 
@@ -278,6 +290,11 @@ def helper(function: str, *arguments: Expression, name: str = "") -> Expression:
 def method(base: Expression, name: str, *arguments: Expression, **keywords: Expression) -> Call:
     """Return a call of a method."""
     return Call(Attribute(base, name), arguments, tuple(keywords.items()))
+
+
+def text_method(base: Expression, name: str, *arguments: Expression) -> Call:
+    """Return a call of a method that every text has: upper, lower, removeprefix, removesuffix."""
+    return Call(TextMethod(base, name), arguments)
 
 
 def standard(path: str, *arguments: Expression, whole: bool = False, **keywords: Expression) -> Call:

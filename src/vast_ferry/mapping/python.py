@@ -106,6 +106,9 @@ class Python:
             return f"{self.operand(node.base)}.{node.attribute}"
         return f"getattr({self.write(node.base)}, {node.attribute!r}, {self.write(node.default)})"
 
+    def _textmethod(self, node: ex.TextMethod) -> str:
+        return f"{self.operand(node.base)}.{node.name_there}"
+
     def _call(self, node: ex.Call) -> str:
         alone = len(node.arguments) == 1 and not node.keywords
         given = [

@@ -18,8 +18,7 @@ from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.chains import ChainError, parse_chain
-from vast_ferry.mapping.clients import Client, arguments_shape, class_of, name_of, result_shape
-from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer
+from vast_ferry.mapping.clients import Client, Converter, arguments_shape, class_of, name_of, result_shape
 from vast_ferry.mapping.compile.parts import Own, Places, of_header_fields, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
@@ -360,14 +359,14 @@ class Builder:
                 calling = (model.absent, model.awaited, chain, model.pages)
                 yield Client(root, path, operation.name, takes, arguments, result, *calling)
 
-    def converters(self, profile: schema.ProfileModel) -> Iterable[tuple[str, Source]]:
-        """Yield each converter as a function, with its module."""
+    def converters(self, profile: schema.ProfileModel) -> Iterable[Converter]:
+        """Yield each function of a provider's that converts between two forms."""
         for module, several in profile.converters.items():
             for name, model in several.items():
                 at = ("converters", module, name)
                 told = {"at": "value", "is": "record", "as": model.reads or model.writes, "words": model.words}
                 lens = self.row(schema.RowModel.model_validate(told), *at).lens
-                yield module, (lens_source if model.reads else lens_writer)(name, lens)
+                yield Converter(module, name, lens, reads=bool(model.reads))
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
         """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 import ast
 import functools
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -18,7 +18,7 @@ from vast_ferry.mapping.clients import HUB_CLIENTS, Client
 from vast_ferry.mapping.javascript.bindings import deliver_bound
 from vast_ferry.mapping.javascript.clients import client_code
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
-from vast_ferry.mapping.javascript.functions import Takes
+from vast_ferry.mapping.javascript.functions import Takes, lens_function
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.javascript.writing import NoTwin, literal
@@ -56,22 +56,47 @@ def module_names(surface: Profile) -> frozenset[str]:
 
 def class_text(name: str, model: schema.ClassModel) -> str:
     """Return a class whose objects keep what they are made of: the first by itself, the others by their names."""
-    if model.adds or model.makers:
-        raise NoTwin(f"{name}: methods that make or add to an answer have no form in JavaScript yet")
-    first, *others = model.takes
-    may = [one.partition("=") for one in others]
-    named = ", ".join(
-        f"{camel(one.strip())} = {literal(ast.literal_eval(usual.strip() or 'None'))}" for one, _, usual in may
-    )
-    own, _, usual = first.partition("=")
-    head = f"{camel(own.strip())} = {literal(ast.literal_eval(usual.strip()))}" if usual else camel(own.strip())
-    parameters = f"{head}, {{ {named} }} = {{}}" if named else head
-    kept = [camel(one.partition("=")[0].strip()) for one in model.takes]
-    lines = "\n".join(f"    this.{one} = {one};" for one in kept)
+    names = [camel(one.partition("=")[0].strip()) for one in model.takes]
     about = f"/** {model.about} */\n" if model.about else ""
     above = " extends Error" if model.error else ""
-    before = "    super();\n" if model.error else ""
-    return f"{about}class {name}{above} {{\n  constructor({parameters}) {{\n{before}{lines}\n  }}\n}}"
+    lines = [f"constructor({_given(model.takes)}) {{", *["  super();"] * model.error]
+    lines += [*(f"  this.{one} = {one};" for one in names), "}"]
+    for method, attribute in model.adds.items():
+        held = f"this.{camel(attribute)}"
+        added = f'  {held} = [...headerFields({held}, "name", "value"), [name, value]];'
+        lines += ["", f"{camel(method)}(name, value) {{", added, "  return this;", "}"]
+    for method, maker in model.makers.items():
+        value, *others = [camel(one.partition("=")[0].strip()) for one in maker.takes]
+        fields = camel(maker.fields)
+        listed = f'headerFields({fields}, "name", "value")' if fields in others else "[]"
+        typed = f'withTypeFor({listed}, "json", {literal({"json": maker.type})}, {literal(maker.type_first)})'
+        made = {camel(maker.content): f"jsonInStyle({value}, {literal(maker.style)})", fields: typed}
+        made |= {one: one for one in others if one != fields}
+        first = made.pop(names[0], "null")
+        told = ", ".join(one if one == text else f"{one}: {text}" for one, text in made.items())
+        lines += [
+            "",
+            f"static {camel(method)}({_given(maker.takes)}) {{",
+            f"  return new this({first}, {{ {told} }});",
+            "}",
+        ]
+    body = "\n".join(f"  {line}" if line else "" for line in lines)
+    return f"{about}class {name}{above} {{\n{body}\n}}"
+
+
+def _given(takes: Sequence[str]) -> str:
+    """Return the parameters of what makes an object: the first by itself, the others in an object at the end."""
+    if not takes:
+        return ""
+    first, *others = (one.partition("=") for one in takes)
+    named = ", ".join(f"{camel(own.strip())} = {_usual(usual) or 'null'}" for own, _, usual in others)
+    own, _, usual = first
+    head = f"{camel(own.strip())} = {_usual(usual)}" if usual else camel(own.strip())
+    return f"{head}, {{ {named} }} = {{}}" if named else head
+
+
+def _usual(default: str) -> str:
+    return literal(ast.literal_eval(default.strip())) if default.strip() else ""
 
 
 def module_over(
@@ -81,13 +106,38 @@ def module_over(
     ours = [client for client in surface.clients if client.root == name]
     code = client_code(name, ours, theirs, hosts)
     classes = {own: class_text(own, model) for own, model in surface.model.modules.get(name, {}).items()}
-    declared = {**code.declared, **classes}
+    around = {
+        own: f"const {camel(own)} = {_AROUND[what]};" for own, what in surface.model.surroundings.get(name, {}).items()
+    }
+    converters = [
+        lens_function(camel(one.name), one.lens, reads=one.reads) for one in surface.converters if one.module == name
+    ]
+    declaring = {one: _declaring(one) for one in surface.model.decorators.get(name, [])}
+    declared = {**around, **code.declared, **classes, **declaring, **{one.name: one.text for one in converters}}
     texts = [
         *(one.text for one in code.sources),
         *(_exported(one) for one in declared.values()),
     ]
     about = f"What handlers import from {name}: made from its profile."
-    return module_text(about, code.used, texts, imports if ours else ())
+    used = code.used.union(*(one.used for one in converters))
+    return module_text(about, used, texts, imports if ours else ())
+
+
+#: What handlers find in a module beside classes and clients, as code.
+_AROUND: Final = {
+    "settings": "settingsOf()",
+    "typed_settings": "settingsOf(true)",
+    "setting": "settingOf",
+    "secret": "secretOf",
+}
+
+
+def _declaring(path: str) -> str:
+    """Return what declares a handler and leaves it as it is: `on("a")(handler)`, or as a method of a group."""
+    group, _, name = path.rpartition(".")
+    if group:
+        raise NoTwin(f"{path}: what declares handlers by a group has no form in JavaScript yet")
+    return f"function {camel(name)}(...declared) {{\n  return (handler) => handler;\n}}"
 
 
 def _exported(code: str) -> str:

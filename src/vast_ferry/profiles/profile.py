@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import textwrap
 from collections.abc import Iterable, Mapping
@@ -21,14 +22,17 @@ from vast_ferry.hub.kinds import REQUEST
 from vast_ferry.mapping.clients import (
     HUB_CLIENTS,
     Client,
+    Converter,
     class_of,
     client_module,
 )
-from vast_ferry.mapping.compile.functions import Source, translate_event, translate_reply
+from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer, translate_event, translate_reply
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import module_source
+from vast_ferry.mapping.expressions import Expression, Variable
 from vast_ferry.mapping.javascript import functions as in_javascript
-from vast_ferry.mapping.javascript.writing import NoTwin
+from vast_ferry.mapping.javascript.writing import JavaScript, NoTwin
+from vast_ferry.mapping.lenses.lens import LensError
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import (
     HUB_CALLS,
@@ -62,7 +66,7 @@ class Profile:
     document: Document = field(repr=False)
     path: Path = field(repr=False, default_factory=Path)
     clients: tuple[Client, ...] = ()
-    converters: tuple[tuple[str, Source], ...] = ()
+    converters: tuple[Converter, ...] = ()
 
     def __repr__(self) -> str:
         return f"<profile {self.name}>"
@@ -143,8 +147,8 @@ class Profile:
                 found.setdefault(client.root, set()).add(re.split(r"[.(]", client.path)[0])
         for module, around in self.model.surroundings.items():
             found.setdefault(module, set()).update(around)
-        for module, source in self.converters:
-            found.setdefault(module, set()).add(source.name)
+        for converter in self.converters:
+            found.setdefault(converter.module, set()).add(converter.name)
         for name, paths in self.model.decorators.items():
             found.setdefault(name, set()).update(path.partition(".")[0] for path in paths)
         calls = self.model.definition.functions.calls if self.model.definition else None
@@ -201,7 +205,8 @@ class Profile:
     ) -> str:
         about = f"What handlers import from {name}: made from its profile."
         sources, code = client_module(f"{self.title}'s services.", name, ours, theirs, hosts)
-        sources = [*(source for module, source in self.converters if module == name), *sources]
+        own = [one for one in self.converters if one.module == name]
+        sources = [*((lens_source if one.reads else lens_writer)(one.name, one.lens) for one in own), *sources]
         around = self.model.surroundings.get(name, {})
         parts = ["\n".join(f"{own} = {SURROUNDINGS[what]}" for own, what in around.items())] if around else []
         parts += [_class_source(title, model) for title, model in self.model.modules.get(name, {}).items()]
@@ -326,8 +331,28 @@ def _table_problems(kind: Kind, *, javascript: bool) -> list[TableProblem]:
     except CannotWrite as error:
         return [TableProblem(1, str(error), "Give each object only attributes and methods, each mapping only items")]
     except NoTwin as error:
-        return [TableProblem(1, f"in JavaScript: {error}", "Say it in another way under `javascript:`")]
+        line, form = _without_twin(kind)
+        what = f"in JavaScript: {form}{error}"
+        return [TableProblem(line, what, "Say it in another way under `javascript:`")]
     return []
+
+
+def _without_twin(kind: Kind) -> tuple[int, str]:
+    """Return the line of the first row that has no form in JavaScript, and its form; the first line for none."""
+    forms = kind.answered.forms
+    for row in [row for rows in (kind.event.rows, *(form.rows for form in forms)) for row in rows]:
+        stands: list[Expression] = []
+        with contextlib.suppress(LensError, NotImplementedError):
+            stands += [
+                row.lens.read(Variable("at"), Variable("flag"), Variable),
+                row.lens.write(Variable("at"), Variable),
+            ]
+        try:
+            for one in stands:
+                JavaScript().write(one)
+        except NoTwin:
+            return row.line, f"{row.field} as {row.lens}: "
+    return 1, ""
 
 
 def _try(kind: Kind) -> None:

@@ -57,7 +57,7 @@ def translate_event(
     making = Construction(reading, reading, target.classes, prefix=class_prefix(target.kind))
     trees = making.plant(target.rows, {constant.at: constant.value for constant in target.constants}, target.nothing)
     for level in target.levels:
-        _hold_place(trees, target, level)
+        hold_place(trees, target, level)
     making.compared = bool(target.levels)
     making.told_of, making.told_by = target.told_of, target.told_by
     for at, name_of_class in target.objects.items():
@@ -82,7 +82,7 @@ def _made_afresh(source: EventShape, target: EventShape) -> dict[str, Expression
     return {field: helper(made, name=field) for field, made in FRESH.items() if reading.find(field) is None}
 
 
-def _hold_place(trees: dict[str, Branch], target: EventShape, level: Level) -> None:
+def hold_place(trees: dict[str, Branch], target: EventShape, level: Level) -> None:
     """Keep the place of what a batch's events are put into, so that an object has it from the beginning."""
     entry = trees.get(target.event_parameters[0])
     steps = level.of.steps[:-1] if level.name else level.of.steps
@@ -408,7 +408,7 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
         return [ex.Literal(None)]
     tree = trees[target.root]
     if form.when == "tuple":
-        return [_tuple(making, tree, Access(target.root))]
+        return [tuple_of(making, tree, Access(target.root))]
     if form.when not in ("object", "raised"):
         return [making.build(tree, Access(target.root))]
     given: list[tuple[str, Expression]] = []
@@ -419,7 +419,7 @@ def _answer(making: Construction, target: ReplyShape, form: ReplyForm) -> list[E
     return [ex.Call(ex.Variable(form.called or form.short_name), keywords=tuple(given))]
 
 
-def _tuple(making: Construction, tree: Branch, root: Access) -> Expression:
+def tuple_of(making: Construction, tree: Branch, root: Access) -> Expression:
     """Return a tuple of what stands at its places, nothing where no row writes one."""
     held = {step.key: child for step, child in tree.children.items() if isinstance(step, Item)}
     last = max((key for key in held if isinstance(key, int)), default=-1)

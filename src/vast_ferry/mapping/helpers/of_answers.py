@@ -189,7 +189,9 @@ def tell_writer(
             continue
         (held,) = dict.fromkeys(told.values())
         pairs = answer[held].items() if isinstance(answer[held], dict) else answer[held]
-        for one in pairs if len(told) == 2 else [answer[held]] if answer[held] else []:
+        if len(told) == 1:
+            pairs = answer[held] if isinstance(answer[held], list) else [answer[held]] if answer[held] else []
+        for one in pairs:
             getattr(writer, method)(*(one if len(told) == 2 else [one]))
 
 

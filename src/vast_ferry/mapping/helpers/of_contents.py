@@ -58,6 +58,11 @@ def bytes_of_numbers(numbers: Any) -> bytes:
     return bytes(numbers)
 
 
+def numbers_of_bytes(data: bytes) -> list[int]:
+    """Return bytes as a list of numbers from 0 to 255."""
+    return list(data)
+
+
 def bytes_of_pieces_in(pieces: Any, form: str) -> bytes:
     """Return the bytes of a list of pieces, each in a form of bytes."""
     if not isinstance(pieces, list | tuple):
@@ -80,7 +85,7 @@ def pieces_in(data: bytes, form: str) -> list[Any]:
         "base64url": base64url_text,
         "hex": hex_text,
         "latin1": latin1_text,
-        "octets": list,
+        "octets": numbers_of_bytes,
         "utf8": utf8_text,
     }
     return [writers[form](data)] if data else []

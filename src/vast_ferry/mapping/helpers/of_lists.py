@@ -60,8 +60,8 @@ def words_of_pairs(pairs: Iterable[tuple[str, str]], between: str, mark: str) ->
     """Return pairs as a text; lines each have their end."""
     if between in ("\r\n", "\n"):
         space = "" if mark.endswith(" ") else " "
-        return "".join(f"{name}{mark}{space}{value}{between}" for name, value in pairs)
-    return between.join(f"{name}{mark}{value}" for name, value in pairs)
+        return "".join(f"{name}{mark}{space}{text_of_scalar(value)}{between}" for name, value in pairs)
+    return between.join(list_of_pairs(pairs, mark))
 
 
 def pairs_of_list(items: Any, mark: str) -> list[tuple[str, str]]:
@@ -77,7 +77,14 @@ def pairs_of_list(items: Any, mark: str) -> list[tuple[str, str]]:
 
 def list_of_pairs(pairs: Iterable[tuple[str, str]], mark: str) -> list[str]:
     """Return pairs as a list of texts."""
-    return [f"{name}{mark}{value}" for name, value in pairs]
+    return [f"{name}{mark}{text_of_scalar(value)}" for name, value in pairs]
+
+
+def text_of_scalar(value: Any) -> str:
+    """Return a text as it is, any other value as JSON writes it, and nothing as an empty text."""
+    if isinstance(value, str):
+        return value
+    return "" if value is None else json_to_text(value)
 
 
 def percent_pairs(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
@@ -149,10 +156,7 @@ def texts_of_scalars(mapping: dict[str, Any] | None) -> dict[str, str]:
     for name, value in (mapping or {}).items():
         if isinstance(value, dict | list):
             raise ValueError(f"{name} holds a {type(value).__name__}, and not a text, a number or a truth")
-        if value is None or isinstance(value, bool):
-            made[name] = "" if value is None else "true" if value else "false"
-        else:
-            made[name] = str(value)
+        made[name] = text_of_scalar(value)
     return made
 
 
@@ -223,7 +227,9 @@ def values_of_lines(text: Any) -> list[Any]:
 
 
 def lines_of_values(values: Iterable[Any]) -> str:
-    """Return JSON values as a text, one a line, each with its end."""
+    """Return JSON values as a text, one a line, each with its end; raises ValueError for what is no list."""
+    if not isinstance(values, list | tuple):
+        raise ValueError(f"{values!r} is no list of values, to stand one a line")
     return "".join(f"{json_to_text(value)}\n" for value in values)
 
 

@@ -11,6 +11,7 @@ import re
 import textwrap
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import Client, class_of, name_of
@@ -30,7 +31,9 @@ class ClientCode:
     @property
     def used(self) -> frozenset[str]:
         """Return the helpers that it uses."""
-        return frozenset[str]().union(*(one.used for one in self.sources))
+        return frozenset({"chained"} if any("chained(" in one for one in self.declared.values()) else ()).union(
+            *(one.used for one in self.sources)
+        )
 
 
 def signature(takes: Iterable[str]) -> str:
@@ -66,9 +69,23 @@ def client_code(
     sources: list[Source] = []
     groups: dict[str, list[str]] = {}
     declared: dict[str, str] = {}
-    for client in ours:
-        if client.chain is not None or client.pages:
-            raise NoTwin(f"{client.called}: calls made step by step or page by page have no form in JavaScript yet")
+    ours = list(ours)
+    chained = [client for client in ours if client.chain is not None]
+    steps = []
+    for number, client in enumerate(chained):
+        assert client.chain is not None
+        body, used = _body(root, client, theirs.get(client.operation), frozenset(hosts))
+        sources += used
+        own = f"call{root[:1].upper()}{camel(root[1:])}{number}"
+        names = ", ".join(camel(name_of(one).removeprefix("**")) for one in client.takes)
+        declared[own] = f"async function {own}({{ {names} }}) {{\n{textwrap.indent(body, '  ')}\n}}"
+        told = client.chain.called_with(client.takes[len(client.chain.names) :])
+        steps.append(f"\n  [{literal([_step_there(*step) for step in told])}, {own}],")
+    begun = dict.fromkeys(client.chain.root for client in chained if client.chain is not None)
+    for name in begun:
+        ways = f"const {camel(name)} = chained([{''.join(steps)}\n]).{camel(name)};"
+        declared[camel(name)] = ways
+    for client in (one for one in ours if one.chain is None):
         group, _, name = client.path.rpartition(".")
         body, used = _body(root, client, theirs.get(client.operation), frozenset(hosts))
         sources += used
@@ -96,6 +113,8 @@ def _body(root: str, ours: Client, theirs: Client | None, hosts: frozenset[str])
     arguments = translate_event(f"{unique}Arguments", there(ours.arguments), there(theirs.arguments))
     sources = [arguments]
     lines = [*_unsaid(ours), *_only_bytes(ours)]
+    if ours.pages:
+        lines.insert(0, f'if ({camel(ours.pages)} != null) throw new RangeError("all was on the first page");')
     # A translation may name what it gives as the call's own parameters are named.
     names = {camel(name): f"{camel(name)}There" for name in theirs.arguments.parameters}
     listed = ", ".join(names.values())
@@ -105,6 +124,9 @@ def _body(root: str, ours: Client, theirs: Client | None, hosts: frozenset[str])
     if theirs.root in hosts:
         called = f"HOST.getStore().{camel(theirs.root)}.{called}"
     call = call_with(called, theirs.takes, names)
+    if theirs.chain is not None:
+        reached = f"HOST.getStore().{camel(theirs.root)}." if theirs.root in hosts else ""
+        call = reached + _chained_call(theirs, names)
     if theirs.result is None or ours.result is None:
         return "\n".join([*lines, f"await {call};"]), sources
     result = translate_event(f"{unique}Result", there(theirs.result), there(ours.result))
@@ -114,16 +136,26 @@ def _body(root: str, ours: Client, theirs: Client | None, hosts: frozenset[str])
     else:
         lines += [
             f"const returned = await {call}.catch((error) => {{",
-            "  if (error instanceof RangeError) return null;",
+            f"  if (error instanceof {error_there(theirs.absent)}) return null;",
             "  throw error;",
             "});",
         ]
     if ours.absent == "none":
         lines.append("if (returned == null) return null;")
     else:
-        lines.append(f'if (returned == null) throw new RangeError("{ours.called}: there is nothing");')
+        lines.append(f"if (returned == null) throw new {error_there(ours.absent)}({_told_by(ours)});")
     lines.append(f"return {result.name}(returned);")
     return "\n".join(lines), sources
+
+
+def error_there(path: str) -> str:
+    """Return the class of what is thrown where there is nothing: a provider's own, or a RangeError."""
+    return path.rpartition(".")[2] if "." in path else "RangeError"
+
+
+def _told_by(client: Client) -> str:
+    """Return what an error says; a class of the provider's own takes what it says itself."""
+    return "" if "." in client.absent else text(f"{client.called}: there is nothing")
 
 
 def _unsaid(client: Client) -> list[str]:
@@ -131,7 +163,7 @@ def _unsaid(client: Client) -> list[str]:
     made = []
     for one in client.takes:
         name, mark, default = one.partition("=")
-        if mark and name_of(one) not in client.arguments.parameters:
+        if mark and name_of(one) not in client.arguments.parameters and name_of(one) != client.pages:
             own, usual = camel(name.strip()), literal(ast.literal_eval(default.strip()))
             why = f"{name.strip()} of {client.called} has no meaning in the provider's profile"
             made.append(f"if ({own} !== {usual}) throw new Error({text(why)});")
@@ -146,3 +178,46 @@ def _only_bytes(client: Client) -> list[str]:
         for name in names
         if name in required
     ]
+
+
+# --- calls that are made step by step --------------------------------------------------------------------------------
+
+
+def _step_there(kind: str, about: Any) -> list[Any]:
+    """Return a step of a chain as `chained` takes it: an attribute; or a call, what it must and may be given."""
+    if kind == "attr":
+        return ["attr", camel(about)]
+    must = [
+        [sort, *(camel(one) if at == int(sort == "text") else one for at, one in enumerate(names))]
+        for sort, *names in about
+        if sort == "text" or (sort == "given" and len(names) == 1)
+    ]
+    may = [[camel(names[0]), names[1]] for sort, *names in about if sort == "given" and len(names) > 1]
+    return ["call", must, may, next((camel(names[0]) for sort, *names in about if sort == "keys"), None)]
+
+
+def _chained_call(client: Client, names: Mapping[str, str]) -> str:
+    """Return a call that is made step by step; `names` has, for a parameter, the variable that holds what it gets."""
+    assert client.chain is not None
+    made = ""
+    for kind, about in client.chain.called_with(client.takes[len(client.chain.names) :]):
+        if kind == "attr":
+            made += f".{camel(about)}" if made else camel(about)
+            continue
+        given, named = [], []
+        for sort, *told in about:
+            name = camel(told[1] if sort == "text" else told[0])
+            if sort == "text" and name in names:
+                texts = [text(one) for one in (told[0], told[2])]
+                given.append(" + ".join(one for one in (texts[0], names[name], texts[1]) if one != '""'))
+            elif sort == "text" and not name:
+                given.append(text(told[0]))
+            elif name in names and sort == "keys":
+                named.append(f"...{names[name]}")
+            elif name in names and len(told) > 1:
+                named.append(f"{name}: {names[name]}")
+            elif name in names:
+                given.append(names[name])
+        options = [f"{{ {', '.join(named)} }}"] if named else []
+        made += f"({', '.join([*given, *options])})"
+    return made

@@ -8,17 +8,17 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vast_ferry.hub.kinds import KINDS
+from vast_ferry.mapping.delivery import keeps_ids, names_others
+from vast_ferry.mapping.javascript.batches import build_batch, names_of_events, pack_batch, unpack_batch
 from vast_ferry.mapping.javascript.functions import (
     GIVEN,
     Source,
     Takes,
-    build_batch,
     function,
-    reply_there,
-    there,
+    kind_there,
     translate_event,
     translate_reply,
     view_event,
@@ -64,14 +64,12 @@ class _Delivery:
     def __init__(
         self, name: str, original: Kind, caller: Kind, takes: Takes, about: str, *, fresh: bool, hosts: tuple[str, ...]
     ) -> None:
-        if original.method or caller.method:
-            raise NoTwin("handlers that are classes have no form in JavaScript yet")
         self.name, self.about, self.takes, self.hosts = name, about, takes, hosts
-        self.ours, self.theirs = there(original.event), there(caller.event)
-        self.our_reply, self.their_reply = reply_there(original.answered), reply_there(caller.answered)
-        for reply in (self.our_reply, self.their_reply):
-            if reply.callback is not None or reply.again_by or reply.again_name is not None or reply.again_with:
-                raise NoTwin("answers by a callback, or that name events by anything but their id, have no form yet")
+        self.original, self.caller = kind_there(original), kind_there(caller)
+        self.ours, self.theirs = self.original.event, self.caller.event
+        self.our_reply, self.their_reply = self.original.answered, self.caller.answered
+        if any(reply.callback is not None for reply in (self.our_reply, self.their_reply)):
+            raise NoTwin("answers by a callback have no form in JavaScript yet")
         self.prefix = f"{name}{KINDS[original.event.kind].prefix.title().replace('_', '')}"
         self.sources: list[Source] = []
         self.event = self._add(
@@ -103,19 +101,38 @@ class _Delivery:
         names = [self.names[name] for name in self.ours.parameters]
         return names[0] if len(names) == 1 else f"[{', '.join(names)}]"
 
-    def _handed(self, batch: str = "") -> str:
-        """Return the handler's arguments; a `batch` stands where one of its events would."""
+    def _call(self, batch: str = "") -> str:
+        """Return the call of the handler; a `batch` stands where one of its events would."""
         taken = self.ours.event_parameters
-        given = [batch if batch and name in taken else self.names[name] for name in self.ours.parameters]
-        writer = self.our_reply.writer
+        given = {name: batch if batch and name in taken else self.names[name] for name in self.ours.parameters}
+        writer, own = self.our_reply.writer, self.original
         if writer is not None:
-            own = self.names[writer.name]
-            given = [own, *given] if writer.first else [*given, own]
-        return ", ".join(given)
+            answering = {writer.name: self.names[writer.name]}
+            given = {**answering, **given} if writer.first else {**given, **answering}
+        if not own.method:
+            return f"original({', '.join(given.values())})"
+        setup = [value for name, value in given.items() if name in own.setup_takes]
+        rest = [value for name, value in given.items() if name not in own.setup_takes]
+        told = [text(camel(own.method)), text(camel(own.setup)), f"[{', '.join(setup)}]"]
+        return f"methodOf({', '.join(['original', *told, *rest])})"
 
     def _returned(self, call: str) -> str:
         """Return the source of what a handler answered."""
         writer = self.our_reply.writer
+        raised = [form.short_name for form in self.our_reply.forms if form.when == "raised"]
+        if raised:
+            # What the provider takes for an answer when it is thrown is one here as well.
+            none = " || ".join(f"raised instanceof {name}" for name in raised)
+            self.lines += [
+                "let returned;",
+                "try {",
+                f"  returned = await {call};",
+                "} catch (raised) {",
+                f"  if (!({none})) throw raised;",
+                "  returned = raised;",
+                "}",
+            ]
+            return "returned"
         if writer is None:
             return f"await {call}"
         own = self.names[writer.name]
@@ -158,7 +175,37 @@ class _Delivery:
         return f"{done.name}({value})"
 
     def _settled(self, done: str) -> str:
-        return done if self.their_reply.holds_again else f"settled({done})"
+        """Return what is done and what comes again as the caller can be told: it throws where it can't be of one."""
+        again = next((one.name for one in self.theirs.told_by if one.verb == "again"), "")
+        entry = self.theirs.event_parameters[0]
+        if names_others(self.caller):
+            views, named = names_of_events(f"{self.prefix}There", self.caller, entry)
+            for view in views:
+                self._add(view)
+            return f"namedAgain({done}, {self._each()}.map(({entry}) => {named}))"
+        if self.their_reply.holds_again or not again or self.theirs.each is None:
+            return done if self.their_reply.holds_again else f"settled({done})"
+        told = f"[{entry}[{text(self.theirs.told_of)}], {self._its_id('ItsId')}]"
+        return f"toldAgain({done}, {self._each()}.map(({entry}) => {told}), {text(again)})"
+
+    def _its_id(self, name: str) -> str:
+        """Return what gives the id of one of the caller's events."""
+        alone = replace(self.theirs, parameters=self.theirs.event_parameters)
+        view = self._add(view_event(f"{self.prefix}{name}", alone, "id", "Return the event's identity."))
+        return f"{view.name}({', '.join(view.parameters)})"
+
+    def _each(self) -> str:
+        """Return the events of the caller's batch, as source."""
+        if not self.theirs.levels:
+            return str(self.theirs.each)
+        unpack = self._add(unpack_batch(f"{self.prefix}Events", self.theirs))
+        return f"{unpack.name}({', '.join(unpack.parameters)})"
+
+    def _whose(self) -> str:
+        """Return the ids of the caller's events, where the original's shape may have others; else an empty text."""
+        if keeps_ids(self.original.event) or self.theirs.each is None:
+            return ""
+        return f"{self._each()}.map(({self.theirs.event_parameters[0]}) => {self._its_id('Whose')})"
 
     # --- the four ways ---
 
@@ -188,29 +235,59 @@ class _Delivery:
 
     def _one_for_one(self) -> None:
         self.lines.append(f"const {self._named()} = {self._events()};")
-        returned = self._returned(f"original({self._handed()})")
+        returned = self._returned(self._call())
         if self.our_reply.holds_again and not self.their_reply.holds_again:
             self._answer(self._settled(self._done(returned)), HUB_DONE)
         else:
             self._answer(returned)
 
-    def _batch(self) -> Source:
-        return self._add(build_batch(f"{self.prefix}Batch", self.ours))
+    def _batch(self, entries: str) -> str:
+        """Return the batch that events make, as source."""
+        made = self._add((pack_batch if self.ours.levels else build_batch)(f"{self.prefix}Batch", self.ours))
+        return f"oneBatch({made.name}({entries}))" if self.ours.levels else f"{made.name}({entries})"
+
+    def _told_one_by_one(self, call: str, entry: str, taken: str) -> None:
+        """Write the call of a handler that says of each event what became of it, by methods of the event.
+
+        `entry` is what `one` of those `taken` has the event in.
+        """
+        self.lines += ["let failed = null;", "try {", f"  await {call};", "} catch (error) {", "  failed = error;", "}"]
+        named = self._named_by(entry)
+        told = f"toldApart({taken}.map((one, at) => [{entry}[{text(self.ours.told_of)}], {named[1]}]), failed)"
+        extent = self.our_reply.again_with
+        if extent:  # they are named as the caller knows them
+            told = f"againOf({told}, {taken}.map((one, at) => [{named[1]}, {named[1]}, {named[2]}]), {text(extent)})"
+        self._answer(self._settled(told), HUB_DONE)
+
+    def _named_by(self, entry: str) -> list[str]:
+        """Return by what the handler names an event that it took, its id as the caller has it, and its group."""
+        whose = self._whose()
+        views, _ = names_of_events(self.prefix, self.original, entry)
+        for view in views:
+            self._add(view)
+        named = [f"{view.name}({entry})" for view in views]
+        if whose:
+            self.lines.insert(0, f"const whose = {whose};")
+            named[1] = "whose[at]"
+        return named
 
     def _gather(self) -> None:
         self.lines.append(f"const {self._named()} = {self._events()};")
         entry = self.names[self.ours.event_parameters[0]]
-        returned = self._returned(f"original({self._handed(f'{self._batch().name}([{entry}])')})")
-        self._answer(self._settled(self._done(returned)), HUB_DONE)
+        call = self._call(self._batch(f"[{entry}]"))
+        if self.ours.told_by:
+            self._told_one_by_one(call, "one", f"[{entry}]")
+            return
+        self._answer(self._settled(self._done(self._returned(call))), HUB_DONE)
 
     def _loop(self) -> str:
-        return f"for (const {self.theirs.event_parameters[0]} of {self.theirs.each}) {{"
+        return f"for (const {self.theirs.event_parameters[0]} of {self._each()}) {{"
 
     def _split(self) -> None:
         view = self._add(view_event(f"{self.prefix}Id", self.theirs, "id", "Return the event's identity."))
         self.lines += ["const again = [];", self._loop(), "  try {", f"    const {self._named()} = {self._events()};"]
         before = len(self.lines)
-        returned = self._returned(f"original({self._handed()})")
+        returned = self._returned(self._call())
         self.lines[before:] = [f"    {line}" for line in self.lines[before:]]
         if self.our_reply.writer is None:
             self.lines.append(f"    {returned};")
@@ -236,8 +313,19 @@ class _Delivery:
             names = ["" if index == place else self.names[name] for index, name in enumerate(self.ours.parameters)]
             self.lines.append(f"const [{', '.join(names)}] = taken[0];")
         entries = f"taken.map((one) => one[{place}])" if several else "taken"
-        returned = self._returned(f"original({self._handed(f'{self._batch().name}({entries})')})")
-        if self.our_reply.holds_again and not self.their_reply.holds_again:
+        entry = f"one[{place}]" if several else "one"
+        if self.ours.told_by:
+            self._told_one_by_one(self._call(self._batch(entries)), entry, "taken")
+            return
+        returned = self._returned(self._call(self._batch(entries)))
+        by_name = bool(self.our_reply.again_by or self.our_reply.again_with or self.our_reply.again_name is not None)
+        if by_name or (self.our_reply.holds_again and not keeps_ids(self.original.event)):
+            named = ", ".join(self._named_by(entry))
+            told = (
+                f"againOf({self._done(returned)}, taken.map((one, at) => [{named}]), {text(self.our_reply.again_with)})"
+            )
+            self._answer(self._settled(told), HUB_DONE)
+        elif self.our_reply.holds_again and (names_others(self.caller) or not self.their_reply.holds_again):
             self._answer(self._settled(self._done(returned)), HUB_DONE)
         else:
             self._answer(returned)
@@ -245,9 +333,9 @@ class _Delivery:
 
 def _steps(method: WriterMethod) -> str:
     """Return a method of a writer, as what it takes and the steps that it makes of that."""
-    if method.first or method.only:
-        raise NoTwin("methods of an answer that have to come first have no form in JavaScript yet")
-    made = [f'["set", {text(attribute)}, {camel(name)}]' for attribute, name in method.sets.items()]
+    made = [f'["first", {method.first.rpartition(".")[2]}]'] if method.first else []
+    made += [f'["only", {text(name)}, {camel(name)}, {text(kind)}]' for name, kind in method.only.items()]
+    made += [f'["set", {text(attribute)}, {camel(name)}]' for attribute, name in method.sets.items()]
     made += [f'["add", {text(attribute)}, {camel(name)}]' for attribute, name in method.adds.items()]
     put = "putOver" if method.over else "put"
     made += [
@@ -277,7 +365,8 @@ def telling(writer: ByWriter) -> list[str]:
     """
     calls: list[str] = []
     done: set[str] = set()
-    for name, method in sorted(writer.methods.items(), key=lambda one: (one[1].ends, not one[1].puts)):
+    order = sorted(writer.methods.items(), key=lambda one: (one[1].ends, not one[1].first, not one[1].puts))
+    for name, method in order:
         every, told = method.calls()
         if not told or done & set(told.values()):
             continue
@@ -286,6 +375,9 @@ def telling(writer: ByWriter) -> list[str]:
             calls.append(f"{writer.name}.{camel(name)}({', '.join(f'answer.{one}' for one in told.values())});")
             continue
         (held,) = dict.fromkeys(told.values())
-        calls.append(f"for (const pair of answer.{held}) {writer.name}.{camel(name)}(...pair);")
+        call = f"{writer.name}.{camel(name)}"
+        one_by_one = f"for (const pair of asPairsThere(answer.{held})) {call}(...pair);"
+        added = f"for (const one of eachToAdd(answer.{held})) {call}(one);"
+        calls.append(one_by_one if len(told) == 2 else added)
     rest = [f"{writer.name}.{one} = answer.{one};" for one in writer.holds if one not in done]
     return [*rest, *calls]

@@ -13,8 +13,8 @@ from typing import Final
 
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.compile.functions import FRESH
-from vast_ferry.mapping.compile.reading import Reading, place_node
+from vast_ferry.mapping.compile.functions import FRESH, hold_place, tuple_of
+from vast_ferry.mapping.compile.reading import Reading, needs_nothing, place_node
 from vast_ferry.mapping.compile.writing import Branch, CannotWrite, Construction
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.javascript.names import RESERVED, camel, parameters_there, place_there
@@ -24,12 +24,13 @@ from vast_ferry.mapping.javascript.writing import (
     NoTwin,
     Statements,
     key,
+    literal,
     returning,
 )
-from vast_ferry.mapping.lenses.lens import Plain
+from vast_ferry.mapping.lenses.lens import Lens, Plain
 from vast_ferry.mapping.lenses.pairs import MultiMap
-from vast_ferry.mapping.places import Access, Attr, Call
-from vast_ferry.mapping.tables import EventShape, ReplyForm, ReplyShape, Row
+from vast_ferry.mapping.places import Access, Attr, Call, Item
+from vast_ferry.mapping.tables import EventShape, Kind, ReplyForm, ReplyShape, Row
 
 #: The class of a place where the platform's own request stands (WHATWG Fetch).
 WEB_REQUEST: Final = "Request"
@@ -63,6 +64,8 @@ def there(shape: EventShape) -> EventShape:
         each=place_there(shape.each) if shape.each else None,
         envelope=tuple(replace(one, at=place_there(one.at)) for one in shape.envelope),
         nothing={place_there(at): name for at, name in shape.nothing.items()},
+        levels=tuple(replace(level, of=replace(place_there(level.of), root=level.of.root)) for level in shape.levels),
+        told_by=tuple(replace(one, name=camel(one.name)) for one in shape.told_by),
         objects={place_there(at): name for at, name in shape.objects.items()},
     )
 
@@ -79,7 +82,13 @@ def reply_there(shape: ReplyShape) -> ReplyShape:
         )
         for form in shape.forms
     )
-    return replace(shape, forms=forms)
+    named, within = (at and place_there(at) for at in (shape.again_name, shape.again_within))
+    return replace(shape, forms=forms, again_name=named, again_within=within)
+
+
+def kind_there(kind: Kind) -> Kind:
+    """Return how events of a kind come and are answered, as it stands in JavaScript."""
+    return replace(kind, event=there(kind.event), reply=reply_there(kind.answered))
 
 
 class _Reading(Reading):
@@ -104,6 +113,11 @@ class _Reading(Reading):
         )
         bound = Arrow(parameters, ex.Call(method, tuple(ex.Variable(one) for one in parameters.split(", ") if one)))
         return helper("text_log", bound) if "**more" in hub.call and "**more" not in last.parameters else bound
+
+
+def construction_of(shape: EventShape) -> Construction:
+    """Return how a shape's own places are built, of what it reads itself."""
+    return _Construction(reading_of(shape), reading_of(shape), shape.classes)
 
 
 def reading_of(
@@ -137,8 +151,6 @@ class _Construction(Construction):
     def _object(self, branch: Branch, at: Access) -> Expression:
         if self.class_names.get(str(at)) == WEB_REQUEST:
             return self._web_request(branch, at)
-        if self.told_by and at.steps:
-            raise NoTwin("events that are told one by one what became of them have no form in JavaScript yet")
         entries = [ex.Entry(None, spread) for spread in branch.spreads]
         for step, child in branch.children.items():
             here = Access(at.root, (*at.steps, step))
@@ -150,7 +162,10 @@ class _Construction(Construction):
             else:
                 value = self._arrow(call, child.children[call].rows[0])
                 entries.append(ex.Entry(ex.Literal(step.name), value))
-        return ex.Mapping(tuple(entries), lines=True, name=at.root)
+        made = ex.Mapping(tuple(entries), lines=True, name=at.root)
+        if not self.told_by or at.steps != (Item(self.told_of),):
+            return made
+        return helper("told_by", made, ex.Literal({one.name: one.verb for one in self.told_by}), name=self.told_of)
 
     def _web_request(self, branch: Branch, at: Access) -> Expression:
         """Return the platform's own request: what it gives by methods is made of its content."""
@@ -192,8 +207,8 @@ def making_of(
     making = _Construction(reading, reading, target.classes)
     trees = making.plant(target.rows, {one.at: one.value for one in target.constants}, target.nothing)
     making.told_of, making.told_by = target.told_of, target.told_by
-    if target.levels:
-        raise NoTwin("batches in batches have no form in JavaScript yet")
+    for level in target.levels:
+        hold_place(trees, target, level)
     for at, name_of_class in target.objects.items():
         trees.setdefault(at.root, Branch()).at(at.steps).leaf = ex.Variable(name_of_class)
     return reading, making, trees
@@ -226,19 +241,6 @@ def function(name: str, parameters: list[str], body: str, about: str = "", *, aw
     return f"{head}{'async ' * awaited}function {name}({', '.join(parameters)}) {{\n{textwrap.indent(body, '  ')}\n}}"
 
 
-def build_batch(name: str, shape: EventShape) -> Source:
-    """Return a function that takes the events of a batch, in the native shape, and gives the batch."""
-    assert shape.each is not None
-    if shape.levels:
-        raise NoTwin("batches in batches have no form in JavaScript yet")
-    making = _Construction(reading_of(shape), reading_of(shape), shape.classes)
-    trees = making.plant((), {one.at: one.value for one in shape.envelope})
-    trees.setdefault(shape.each.root, Branch()).at(shape.each.steps).leaf = ex.Variable("entries")
-    used: set[str] = set()
-    body = returning([making.build(trees[shape.each.root], Access(shape.each.root))], {"entries"}, used)
-    return Source(name, function(name, ["entries"], body), ("entries",), used=frozenset(used))
-
-
 def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Source:
     """Return a function that takes an event's parameters and gives one hub field of it."""
     used: set[str] = set()
@@ -251,6 +253,14 @@ def view_event(name: str, shape: EventShape, field: str, about: str = "") -> Sou
         awaited,
         frozenset(used),
     )
+
+
+def lens_function(name: str, lens: Lens, *, reads: bool) -> Source:
+    """Return a function that takes what stands at a place and gives what a lens reads there, or the other way round."""
+    used: set[str] = set()
+    value = ex.Variable("value")
+    made = lens.read(value, None, needs_nothing) if reads else lens.write(value, needs_nothing)
+    return Source(name, function(name, ["value"], returning([made], {"value"}, used)), ("value",), used=frozenset(used))
 
 
 # --- answers ---------------------------------------------------------------------------------------------------------
@@ -266,6 +276,9 @@ _TESTS: Final = {
     "truth": ('typeof {0} === "boolean"', ()),
     "number": ('typeof {0} === "number"', ()),
     "list": ("Array.isArray({0})", ()),
+    "tuple": ("Array.isArray({0})", ()),
+    "raised": ("{0} instanceof {1}", ()),
+    "pieces": ("{0} instanceof Pieces", ("Pieces", "gathered")),
     "writer": ("{0} instanceof Answering", ("Answering",)),
     "always": ("true", ()),
 }
@@ -288,18 +301,31 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, takes: Ta
     asked = [one for one in wanted.asked if one != "method"]
     names = [camel(target.fields[one].variable) for one in asked]
     lines = [f"let {', '.join(names)};"] if names else []
-    awaited = False
+    pieces = next((form for form in source.forms if form.when == "pieces"), None)
+    awaited = pieces is not None
+    if pieces is not None:
+        head = (
+            "Array.isArray" if pieces.head == "tuple" else f"(one) => one instanceof {pieces.head.rpartition('.')[2]}"
+        )
+        lines.append(f"{root} = await gathered({root}, {head});")
     for index, form in enumerate(source.forms):
-        if form.when not in _TESTS or form.keys or form.nothing_at is not None:
+        if form.when not in _TESTS:
             raise NoTwin(f"answers of the form {form.when} have no form in JavaScript yet")
         test, helpers = _TESTS[form.when]
         used |= set(helpers)
+        if form.keys:
+            test = f"{test} && Object.keys({{0}}).every((key) => {literal(form.keys)}.includes(key))".replace(
+                "{0}", root
+            )
+        if form.nothing_at is not None:
+            test = f"{test} && {_nothing_at(form.nothing_at, root, used)}"
         body = _branch(source, form, asked, {root, "method", *names}, used)
         awaited = awaited or "await " in body
         if form.when == "always" and not index:
             lines.append(body)
             break
-        head = f"if ({test.format(root, form.short_name)}) {{" if form.when != "always" else "{"
+        test = test.replace("{0}", root).replace("{1}", form.short_name)
+        head = f"if ({test}) {{" if form.when != "always" else "{"
         before = "} else " if index else ""
         lines += [f"{before}{head}", textwrap.indent(body, "  ")]
     else:
@@ -313,9 +339,17 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, takes: Ta
     for node in ends:
         writer.count(node)
     values = [writer.write(node) for node in ends]
-    lines += [*writer.lines, f"return {values[0]};"]
+    lines += writer.lines
+    if out.raised:  # nothing is thrown where there is nothing to say
+        used |= {"isFilled"}
+        told = " || ".join(f"isFilled({name})" for name in names) or "false"
+        lines += [f"if ({told}) throw {values[0]};", "return null;"]
+    else:
+        lines.append(f"return {values[0]};")
     parameters = [root, *(["method"] if "method" in wanted.asked else [])]
-    imports = [_import_of(form.class_name) for form in (*source.forms, out) if "." in form.class_name]
+    classes = [form.class_name for form in (*source.forms, out)] + ([pieces.head] if pieces is not None else [])
+    classes += source.writer.errors if source.writer is not None else ()
+    imports = [_import_of(name) for name in classes if "." in name]
     text = function(name, parameters, "\n".join(lines), about, awaited=awaited)
     return Source(name, text, tuple(parameters), awaited, frozenset(used), tuple(dict.fromkeys(imports)))
 
@@ -325,6 +359,15 @@ def _import_of(path: str) -> str:
     return f'import {{ {name} }} from "{module}";'
 
 
+def _nothing_at(at: Access, root: str, used: set[str]) -> str:
+    """Return the test of whether nothing stands at a place of an answer."""
+    used.add("gently")
+    steps = [
+        step.key if isinstance(step, Item) else f".{step.name}" for step in at.steps if isinstance(step, Item | Attr)
+    ]
+    return f"gently({', '.join([root, *map(literal, steps)])}) === null"
+
+
 def _called(form: ReplyForm) -> str:
     names = {"nothing": "nothing", "object": f"a {form.short_name}", "mapping": "a mapping", "writer": "told"}
     return names.get(form.when, form.when)
@@ -332,12 +375,14 @@ def _called(form: ReplyForm) -> str:
 
 def _answer(making: Construction, target: ReplyShape, form: ReplyForm, takes: Takes) -> list[Expression]:
     trees = making.plant(form.rows, {})
-    if target.callback is not None or form.when == "raised":
-        raise NoTwin("answers by a callback of the call, or that are raised, have no form in JavaScript yet")
+    if target.callback is not None:
+        raise NoTwin("answers by a callback of the call have no form in JavaScript yet")
     if target.root not in trees:
         return [ex.Literal(None)]
     tree = trees[target.root]
-    if form.when != "object":
+    if form.when == "tuple":
+        return [tuple_of(making, tree, Access(target.root))]
+    if form.when not in ("object", "raised"):
         return [making.build(tree, Access(target.root))]
     given: dict[str, Expression] = {}
     for step, branch in tree.children.items():

@@ -64,8 +64,12 @@ def names() -> frozenset[str]:
 
 
 def module_text(about: str, used: Iterable[str], code: Iterable[str], imports: Iterable[str] = ()) -> str:
-    """Return an ES module: what it is, its imports, the twins that its `code` and they themselves use, and the code."""
-    code, imports = list(code), list(dict.fromkeys(imports))
+    """Return an ES module: what it is, its imports, the twins that its `code` and they themselves use, and the code.
+
+    Among what is `used` are names of twins, and imports of what is no twin.
+    """
+    used, code = list(used), list(code)
+    imports = list(dict.fromkeys([*imports, *sorted(one for one in used if one.startswith("import "))]))
     # What is imported stands in one module for all.
     imported = frozenset[str]().union(*(_names(line) for line in imports))
     every, known = _library()

@@ -17,6 +17,7 @@ from typing import Any, Final
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping import expressions as ex
+from vast_ferry.mapping import helpers
 from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.names import RESERVED, camel, free, is_identifier
 
@@ -80,8 +81,12 @@ def literal(value: Any) -> str:
         if not math.isfinite(value):
             return {math.inf: "Infinity", -math.inf: "-Infinity"}.get(value, "NaN")
         return str(int(value)) if value.is_integer() and abs(value) <= _EXACT else repr(value)
+    if isinstance(value, dict) and not all(isinstance(name, str) for name in value):
+        # The keys of an object are texts: what is looked up by another value stands in a Map.
+        pairs = ", ".join(f"[{literal(name)}, {literal(held)}]" for name, held in value.items())
+        return f"new Map([{pairs}])"
     if isinstance(value, dict):
-        return f"{{{', '.join(f'{key(str(name))}: {literal(held)}' for name, held in value.items())}}}"
+        return f"{{{', '.join(f'{key(name)}: {literal(held)}' for name, held in value.items())}}}"
     if isinstance(value, list | tuple | set | frozenset):
         return f"[{', '.join(map(literal, value))}]"
     raise NoTwin(f"a {type(value).__name__} can't be written in JavaScript")
@@ -195,9 +200,14 @@ class JavaScript:
             return literal(ast.literal_eval(node.text))
         except ValueError:
             pass
+        found = re.fullmatch(r"from_module\('([\w.-]+)', '(\w+)'\)", node.text)
+        if found:
+            own = f"{camel(found[2])}Of{camel(re.sub(r'[^A-Za-z0-9]+', '_', found[1])).title()}"
+            self.used.add(f"import {{ {camel(found[2])} as {own} }} from {text(found[1])};")
+            return own
         if not node.text.isidentifier():
             raise NoTwin(f"{node.text} is Python, and has no form in JavaScript")
-        return self.helper(node.text) if library.has(camel(node.text)) else camel(node.text)
+        return self.helper(node.text) if hasattr(helpers, node.text) else camel(node.text)
 
     def _helper(self, node: ex.Helper) -> str:
         return self.helper(node.function)
@@ -231,9 +241,18 @@ class JavaScript:
     def _call(self, node: ex.Call) -> str:
         if isinstance(node.function, ex.Variable) and node.function.identifier in _BUILT_IN:
             return _BUILT_IN[node.function.identifier](self, node)
+        if isinstance(node.function, ex.TextMethod):
+            return self._of_text(node.function, node.arguments)
         if node.keywords or isinstance(node.function, ex.Standard | ex.Beside):
             raise NoTwin(f"a call of {node.function} has no form in JavaScript")
         return f"{self.operand(node.function)}({', '.join(map(self.write, node.arguments))})"
+
+    def _of_text(self, method: ex.TextMethod, arguments: tuple[ex.Expression, ...]) -> str:
+        own = _TEXT_METHODS[method.name_there]
+        if not library.has(own):
+            return f"{self.operand(method.base)}.{own}()"
+        self.used.add(own)
+        return f"{own}({', '.join(map(self.write, (method.base, *arguments)))})"
 
     def _new(self, node: New) -> str:
         given = [self.write(one) for one in node.arguments]
@@ -251,7 +270,11 @@ class JavaScript:
         operator, operands = node.operator, node.operands
         if operator in ("in", "not in"):
             found = f"Object.hasOwn({self.write(operands[1])}, {self.write(operands[0])})"
+            if _is_list(operands[1]):
+                found = f"{self.operand(operands[1])}.includes({self.write(operands[0])})"
             return found if operator == "in" else f"!{found}"
+        if operator == "+" and any(map(_is_list, operands)):
+            return f"[{', '.join(f'...{self.operand(one)}' for one in operands)}]"
         nothing = operator in ("is", "is not") and operands[1] == ex.Literal(None)
         if nothing:  # absent is null there, or undefined
             return f"{self.write(operands[0], _ORDER)} {'==' if operator == 'is' else '!='} null"
@@ -318,6 +341,10 @@ class JavaScript:
         return f"{made}.map(({names}) => {f'({item})' if item.startswith('{') else item})"
 
 
+def _is_list(node: ex.Expression) -> bool:
+    return isinstance(node, ex.Sequence) or (isinstance(node, ex.Literal) and isinstance(node.value, list | tuple))
+
+
 def _length(writer: JavaScript, node: ex.Call) -> str:
     return f"{writer.operand(node.arguments[0])}.length"
 
@@ -356,6 +383,14 @@ def everything_in(node: ex.Expression) -> Iterator[ex.Expression]:
     for part in insides(node):
         yield from everything_in(part)
 
+
+#: What is written for a method that every text has: a method there as well, or a twin.
+_TEXT_METHODS: Final = {
+    "upper": "toUpperCase",
+    "lower": "toLowerCase",
+    "removeprefix": "withoutPrefix",
+    "removesuffix": "withoutSuffix",
+}
 
 #: What Python has by itself, and what is written for a call of it.
 _BUILT_IN: Final[dict[str, Callable[[JavaScript, ex.Call], str]]] = {

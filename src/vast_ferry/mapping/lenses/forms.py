@@ -35,7 +35,7 @@ class Unprefixed(Lens):
         return ex.Operation("+", (ex.Literal(self.args[0]), at))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return ex.method(value, "removeprefix", ex.Literal(self.args[0]))
+        return ex.text_method(value, "removeprefix", ex.Literal(self.args[0]))
 
 
 class Unsuffixed(Lens):
@@ -48,7 +48,7 @@ class Unsuffixed(Lens):
         return ex.Operation("+", (at, ex.Literal(self.args[0])))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return ex.method(value, "removesuffix", ex.Literal(self.args[0]))
+        return ex.text_method(value, "removesuffix", ex.Literal(self.args[0]))
 
 
 class Quoted(Formed):
@@ -115,10 +115,10 @@ class Lower(Lens):
     name, holds, wants_value = "lower", ("text",), True
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return ex.method(at, "upper")
+        return ex.text_method(at, "upper")
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return ex.method(value, "lower")
+        return ex.text_method(value, "lower")
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (

@@ -263,6 +263,9 @@ class JsonLines(Formed):
     __slots__ = ()
     name, holds, reader, writer = "json_lines", ("value",), "values_of_lines", "lines_of_values"
 
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (by_trying(field, self.back, "it is no list of values", "it can't be told there", "no-list"),)
+
 
 class EachAt(Formed):
     """Texts as a list of records, or objects, that each hold one under a key: `each_at(id)`."""

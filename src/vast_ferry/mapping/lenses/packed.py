@@ -40,7 +40,7 @@ class Octets(Formed):
     """Bytes as a list of numbers from 0 to 255."""
 
     __slots__ = ()
-    name, holds, reader, writer = "octets", ("bytes",), "bytes_of_numbers", "list"
+    name, holds, reader, writer = "octets", ("bytes",), "bytes_of_numbers", "numbers_of_bytes"
 
 
 class InPieces(Formed):

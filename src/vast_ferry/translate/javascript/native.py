@@ -95,6 +95,8 @@ class Native:
             raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]
         ours, theirs = self.source.kind(kind), self.target.kind(kind)
+        if ours.method or theirs.method:
+            raise Stop(f"handlers are classes at {(self.source if ours.method else self.target).title}")
         return self._rewritten(one, (ours, theirs), (stands.file, stands.scopes, stands.node))
 
     def _scopes_of(self, file: JavaScriptFile) -> Scopes:

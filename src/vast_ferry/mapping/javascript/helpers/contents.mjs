@@ -1,4 +1,8 @@
-// Content: bytes and text by the charset of its type, Base64, pieces and streams, JSON.
+// Content: bytes and text by the charset of its type, Base64, compressed, in pieces and files, JSON.
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { gunzipSync, gzipSync } from "node:zlib";
 
 /** Return the charset that a content type names, if it is known here, or `utf-8`. */
 export function charsetOf(contentType) {
@@ -120,8 +124,7 @@ export function fromTextOrPacked(content, packed, contentType) {
     throw new TypeError(`content is ${wanted}, not ${content.constructor?.name ?? typeof content}`);
   }
   if (!packed) return encoded(content, charsetOf(contentType));
-  if (content.length % 4 || !/^[A-Za-z0-9+/]*={0,2}$/.test(content)) throw new RangeError("this is no Base64");
-  return Buffer.from(content, "base64");
+  return base64Bytes(content);
 }
 
 /** Return what is gone through asynchronously, as bytes. */
@@ -138,5 +141,271 @@ export function asyncPiecesOf(body) {
 
 /** Return a JSON value in UTF-8, as it is written without spaces. */
 export function jsonBytes(value) {
-  return utf8(JSON.stringify(value));
+  return utf8(jsonToText(value));
+}
+
+/** Return a JSON value as text, without spaces; throw for what is none. */
+export function jsonToText(value) {
+  const text = JSON.stringify(value ?? null);
+  if (text === undefined) throw new TypeError(`${asShown(value)} is no JSON value`);
+  return text;
+}
+
+/** Return a JSON value as text in ASCII. */
+export function jsonToAscii(value) {
+  return inAscii(jsonToText(value));
+}
+
+/** Return a JSON text in ASCII: whatever is not is escaped. */
+export function inAscii(text) {
+  return text.replace(/[^\x00-\x7f]/g, (unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, "0")}`);
+}
+
+/** Return the JSON value of a text, null for an empty one. */
+export function jsonFromText(text) {
+  return text ? JSON.parse(text) : null;
+}
+
+/** Return the JSON value of a text, numbers that JavaScript can't hold as they were written; null for an empty one. */
+export function exactFromText(text) {
+  const exactly = (_, value, { source }) => (typeof value === "number" && source !== String(value) ? JSON.rawJSON(source) : value);
+  return text ? JSON.parse(text, JSON.rawJSON && exactly) : null;
+}
+
+/** Return a JSON value as UTF-8 bytes. */
+export function jsonToBytes(value) {
+  return jsonBytes(value);
+}
+
+/** Return the JSON value of UTF-8 bytes, null for none. */
+export function jsonFromBytes(body) {
+  return body.length ? bodyJson(body) : null;
+}
+
+/** Return the value of a JSON text, null for an empty one. */
+export function jsonOrNothing(text) {
+  return jsonFromText(text);
+}
+
+/** Return a value as a JSON text, nothing as an empty one. */
+export function jsonOrEmpty(value) {
+  return value == null ? "" : jsonToText(value);
+}
+
+/** Return a JSON value as its text without spaces, in UTF-8; nothing as no content. */
+export function bytesOfValue(value) {
+  return value == null ? Buffer.alloc(0) : jsonBytes(value);
+}
+
+/** Return the JSON value that bytes hold; as text where they hold none, and null for no content. */
+export function valueOfBytes(body) {
+  if (!body.length) return null;
+  try {
+    return JSON.parse(utf8Text(body));
+  } catch {
+    return utf8Text(body);
+  }
+}
+
+/** Tell whether a media type is JSON (RFC 8259, or `+json` of RFC 6839). */
+export function saysJson(contentType) {
+  const media = (contentType ?? "").split(";", 1)[0].trim().toLowerCase();
+  return media === "application/json" || media.endsWith("+json");
+}
+
+/** Return the content of a JSON value where the type says JSON, else of a text; nothing as no content. */
+export function bytesOfValueOrText(value, contentType) {
+  if (value == null) return Buffer.alloc(0);
+  if (saysJson(contentType)) return bytesOfValue(value);
+  if (typeof value === "string") return utf8(value);
+  throw new RangeError(`${contentType || "no type"} is no JSON, and ${asShown(value)} is no text`);
+}
+
+/** Return content as the JSON value that it holds where its type says JSON, else as text. */
+export function valueOrText(body, contentType) {
+  if (saysJson(contentType)) return valueOfBytes(body);
+  return body.length ? utf8Text(body) : null;
+}
+
+/** Return [value, null] for JSON or text that gives back the very same bytes, else [null, Base64]. */
+export function dataOrBase64(body, contentType) {
+  const packed = [null, base64Text(body)];
+  const charset = textCharset(contentType);
+  if (!charset || !body.length) return packed;
+  try {
+    const text = decoded(body, charset, true);
+    const json = contentType.toLowerCase().includes("json");
+    const value = json ? JSON.parse(text) : text;
+    const again = json ? jsonBytes(value) : utf8(text);
+    return value !== null && again.equals(body) ? [value, null] : packed;
+  } catch {
+    return packed;
+  }
+}
+
+/** Return the bytes of a content given as a JSON value or text, or as Base64. */
+export function bodyFromData(data, packed, contentType) {
+  if (packed != null) return base64Bytes(packed);
+  if (typeof data === "string" && !contentType.toLowerCase().includes("json")) return utf8(data);
+  return bytesOfValue(data);
+}
+
+/** Return the bytes of a Base64 text, or throw. */
+export function base64Bytes(text) {
+  if (text.length % 4 || !/^[A-Za-z0-9+/]*={0,2}$/.test(text)) throw new RangeError(`${asShown(text)} is no Base64`);
+  return Buffer.from(text, "base64");
+}
+
+/** Return bytes as a Base64 text. */
+export function base64Text(body) {
+  return Buffer.from(body).toString("base64");
+}
+
+/** Return the bytes of a Base64 text as URLs have it, with or without `=` at its end, or throw. */
+export function base64urlBytes(text, padded = false) {
+  const plain = padded ? someText(text).replace(/=+$/, "") : someText(text);
+  return base64Bytes(plain.replaceAll("-", "+").replaceAll("_", "/").padEnd(Math.ceil(plain.length / 4) * 4, "="));
+}
+
+/** Return bytes as a Base64 text as URLs have it (RFC 4648 section 5). */
+export function base64urlText(body, padded = false) {
+  const text = Buffer.from(body).toString("base64url");
+  return padded ? text.padEnd(Math.ceil(text.length / 4) * 4, "=") : text;
+}
+
+/** Return the bytes of a text that has a character for each, or throw. */
+export function latin1Bytes(text) {
+  return encoded(someText(text), "latin1");
+}
+
+/** Return bytes as a text with a character for each. */
+export function latin1Text(body) {
+  return decoded(body, "latin1");
+}
+
+/** Return the bytes of a list of numbers from 0 to 255, or throw. */
+export function bytesOfNumbers(numbers) {
+  const good = Array.isArray(numbers) && numbers.every((one) => Number.isInteger(one) && one >= 0 && one < 256);
+  if (!good) throw new RangeError("this is no list of numbers from 0 to 255");
+  return Buffer.from(numbers);
+}
+
+/** Return bytes as a list of numbers from 0 to 255. */
+export function numbersOfBytes(body) {
+  return [...body];
+}
+
+/** Return the bytes of a text in UTF-8, or throw for what is none. */
+export function utf8Bytes(text) {
+  return utf8(someText(text));
+}
+
+/** Return the text of UTF-8 bytes; what is no UTF-8 becomes U+FFFD. */
+export function utf8Text(body) {
+  return decoded(body, "utf-8");
+}
+
+/** Return the text of UTF-8 bytes, or throw for what is none. */
+export function textOfUtf8(body) {
+  return decoded(body, "utf-8", true);
+}
+
+/** Tell whether bytes are text in UTF-8. */
+export function isUtf8(body) {
+  try {
+    textOfUtf8(body);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Return the bytes that hexadecimal digits stand for, or throw. */
+export function hexBytes(text) {
+  if (!/^\s*(?:[0-9a-fA-F]{2}\s*)*$/.test(someText(text))) throw new RangeError(`${asShown(text)} is not hexadecimal`);
+  return Buffer.from(text.replace(/\s/g, ""), "hex");
+}
+
+/** Return bytes as hexadecimal digits. */
+export function hexText(body) {
+  return Buffer.from(body).toString("hex");
+}
+
+/** The forms of bytes in which pieces may stand: what reads and what writes each. */
+export const FORMS_OF_BYTES = {
+  base64: [base64Bytes, base64Text],
+  base64url: [base64urlBytes, base64urlText],
+  hex: [hexBytes, hexText],
+  latin1: [latin1Bytes, latin1Text],
+  octets: [bytesOfNumbers, numbersOfBytes],
+  utf8: [utf8Bytes, utf8Text],
+};
+
+/** Return the bytes of a list of pieces, each in a form of bytes. */
+export function bytesOfPiecesIn(pieces, form) {
+  if (!Array.isArray(pieces)) throw new RangeError("this is no list of pieces");
+  return Buffer.concat(pieces.map((piece) => FORMS_OF_BYTES[form][0](piece)));
+}
+
+/** Return bytes as a list with one piece in a form of bytes, without any where there are none. */
+export function piecesIn(body, form) {
+  return body.length ? [FORMS_OF_BYTES[form][1](body)] : [];
+}
+
+/** A small gzip may hold a large content; this is more than any provider hands over. */
+export const LARGEST_CONTENT = 512 * 1024 * 1024;
+
+/** Return what was compressed (RFC 1952), or throw where it is not or is too large. */
+export function gunzipped(body) {
+  try {
+    return gunzipSync(body, { maxOutputLength: LARGEST_CONTENT });
+  } catch (error) {
+    throw new RangeError(`this is no gzip: ${error.message}`);
+  }
+}
+
+/** Return content compressed, always to the same bytes. */
+export function gzipped(body) {
+  return gzipSync(body, { level: 9 });
+}
+
+/** Return what a file holds; nothing where there is none. */
+export function bytesInFile(path) {
+  return path == null ? Buffer.alloc(0) : readFileSync(path);
+}
+
+/** The folders of files that were made for content, oldest first: nobody says when one was read. */
+export const FOLDERS = [];
+
+/** Return the path of a file that holds the content, null where there is none. */
+export function fileWith(body) {
+  if (!body.length) return null;
+  if (!FOLDERS.length) process.once("exit", () => removeFolders(0));
+  FOLDERS.push(mkdtempSync(join(tmpdir(), "content-")));
+  writeFileSync(join(FOLDERS.at(-1), "content"), body);
+  removeFolders(100); // more are not being read at once
+  return join(FOLDERS.at(-1), "content");
+}
+
+/** Leave so many of the files that were made for content, the newest. */
+export function removeFolders(most) {
+  while (FOLDERS.length > most) rmSync(FOLDERS.shift(), { recursive: true, force: true });
+}
+
+/** Return which of some words one is, the first where there is none; throw with those known. */
+export function toldWord(word, words) {
+  const at = word == null ? 0 : words.indexOf(word);
+  if (at >= 0) return at;
+  throw new RangeError(`${asShown(word)} is none of ${words.join(", ")}`);
+}
+
+/** Return all that a stream holds, which is read once; bytes as they are. */
+export function bytesRead(stream) {
+  return bytesOf(typeof stream?.read === "function" ? stream.read() : stream, "");
+}
+
+/** Return a stream of bytes, to be read once: what it gives after that is empty. */
+export function streamOver(body) {
+  let left = Buffer.from(body);
+  return { read() { const given = left; left = Buffer.alloc(0); return given; } };
 }

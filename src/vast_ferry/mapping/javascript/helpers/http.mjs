@@ -175,6 +175,7 @@ export function webHeaders(pairs) {
 
 /** Return [name, value] pairs of one list in which names and values alternate. */
 export function pairsOfFlat(flat) {
+  if (!Array.isArray(flat) || flat.length % 2) throw new RangeError("this is no list of names and values by turns");
   const pairs = [];
   for (let index = 0; index + 1 < flat.length; index += 2) pairs.push([flat[index], flat[index + 1]]);
   return pairs;
@@ -305,4 +306,61 @@ export function webRequest({ method, url, headers, body, ...more }) {
   const made = new Request(url, { method, headers, body: content });
   const own = Object.entries(more).map(([name, value]) => [name, { value, writable: true, enumerable: true, configurable: true }]);
   return Object.defineProperties(made, Object.fromEntries(own));
+}
+
+/** The parts of a cookie that a server sets, and their attributes (RFC 6265 section 4.1), in the usual order. */
+export const COOKIE_PARTS = {
+  expires: "Expires",
+  max_age: "Max-Age",
+  domain: "Domain",
+  path: "Path",
+  secure: "Secure",
+  http_only: "HttpOnly",
+  same_site: "SameSite",
+};
+
+/** Return the values of Set-Cookie fields of cookies as records; `keys` are the names of their parts there. */
+export function cookiesOfRecords(records, keys) {
+  return (records ?? []).map((record) => {
+    const unknown = Object.keys(record).filter((name) => !Object.values(keys).includes(name)).sort();
+    if (unknown.length) throw new RangeError(`a cookie has no ${unknown.join(", ")}`);
+    let text = `${heldUnder(record, keys.name)}=${record[keys.value] ?? ""}`;
+    for (const [part, attribute] of Object.entries(COOKIE_PARTS)) {
+      const value = record[keys[part]] ?? false;
+      if (value !== false) text += value === true ? `; ${attribute}` : `; ${attribute}=${value}`;
+    }
+    return text;
+  });
+}
+
+/** Return the values of Set-Cookie fields as records; attributes that are not known are left out. */
+export function recordsOfCookies(cookies, keys) {
+  const byName = new Map(Object.entries(COOKIE_PARTS).map(([part, attribute]) => [attribute.toLowerCase(), part]));
+  return (cookies ?? []).map((cookie) => {
+    const [pair, ...attributes] = cookie.split(";");
+    const [name, value] = partedAt(pair.trim(), "=");
+    const record = { [keys.name]: name, [keys.value]: value ?? "" };
+    for (const attribute of attributes) {
+      const [own, told] = partedAt(attribute.trim(), "=");
+      const part = byName.get(own.toLowerCase());
+      if (part) record[keys[part]] = part === "max_age" && /^-*\d+$/.test(told ?? "") ? Number(told) : (told ?? true);
+    }
+    return record;
+  });
+}
+
+/** Return the header fields but those with certain names. */
+export function withoutAll(headers, names) {
+  return headers.filter(([name]) => !names.includes(name.toLowerCase()));
+}
+
+/** Return header fields, and behind them those that stand apart, where they have a value. */
+export function withFieldsApart(headers, names, ...values) {
+  const told = names.map((name, at) => [name, values[at]]).filter(([, value]) => (value ?? "") !== "");
+  return [...(headers ?? []), ...told.map(([name, value]) => [name, String(value)])];
+}
+
+/** Return the first value of a header field, null where there is none. */
+export function firstField(headers, name) {
+  return valuesOf(headers, name)[0] ?? null;
 }

@@ -37,8 +37,9 @@ export function renamed(record, names) {
 
 /** Return what stands for a word; throw with the words that are known. */
 export function wordOf(words, word) {
-  if (typeof word === "string" && Object.hasOwn(words, word)) return words[word];
-  throw new RangeError(`${JSON.stringify(word)} is none of ${Object.keys(words).join(", ")}`);
+  const known = words instanceof Map ? words : new Map(Object.entries(words));
+  if (known.has(word ?? null)) return known.get(word ?? null);
+  throw new RangeError(`${asShown(word)} is none of ${[...known.keys()].join(", ")}`);
 }
 
 /** Return what stands at a place that may not be there: items by their keys, properties by `.name`. */
