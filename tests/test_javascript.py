@@ -31,10 +31,12 @@ from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.helpers.of_protocols import captured_by
 from vast_ferry.mapping.javascript import batches as in_batches
 from vast_ferry.mapping.javascript import functions as in_javascript
+from vast_ferry.mapping.javascript.delivery import deliver
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.law_values import TEXT, VALUES, values_of
 from vast_ferry.mapping.tables import HUB_EVENTS
 from vast_ferry.mapping.views import truths_of
+from vast_ferry.profiles.javascript import hub_caller, takes_of
 from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.standins.node_program import node_program
 
@@ -251,6 +253,25 @@ def test_batches_are_put_together_and_taken_apart_alike_in_both_languages(tmp_pa
     batches = [batch for group in packed for batch in group]
     apart = called(tmp_path, module, [("unpack", [batch]) for batch in batches])
     assert [one for batch in apart for one in batch] == [one for batch in batches for one in unpack(batch)]
+
+
+def test_a_handler_that_is_a_class_is_set_up_once_and_told_of_each_call(tmp_path: Path) -> None:
+    surface = SURFACES["ostermere@1"]
+    own = replace(surface.kind("http"), method="take_one", setup="set_up", setup_takes=("ctx",))
+    made = deliver("callIt", own, hub_caller("http", batch=False), takes_of(surface))
+    handler = """
+    let made = 0;
+    class Handler {
+      setUp(ctx) { made += 1; this.ctx = ctx; }
+      async takeOne(event) { return `${made} ${this.ctx.job} ${event.call.path}`; }
+    }
+    const one = async (hub) => String((await callIt(Handler, hub)).body);
+    export const call = (...hubs) => Promise.all(hubs.map(one));
+    """
+    usual = {name: one.default_value for name, one in HUB_EVENTS["http"].fields.items() if one.truth}
+    hubs = [{**usual, "function": f"f{number}", "limit": 5, "path.raw": f"/{number}"} for number in range(3)]
+    module = module_text("A test.", made.used, [*made.code, handler], made.imports)
+    assert called(tmp_path, module, [("call", hubs)]) == [["1 f0 /0", "1 f1 /1", "1 f2 /2"]]
 
 
 @pytest.mark.slow

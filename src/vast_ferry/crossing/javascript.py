@@ -288,16 +288,17 @@ class JavaScriptWrapping:
             f"/**\n * {in_comment(about)}\n *\n * {MADE}\n */\n"
             f"import {{ {', '.join(dict.fromkeys(used))} }} from {text(shared)};\n{loaded}\n\n"
         )
-        kind = self.target.kinds[kinds[0]]
-        if not kind.method:
+        called_as = self.target.kinds[kinds[0]]
+        if not called_as.method:
             return f"{head}export async function {own.name}({', '.join(parameters)}) {{\n" + "\n".join(lines) + "\n}\n"
         # What the class is set up with stands for whatever call is running (the platform sees to that).
-        setup = [one for one in parameters if one in map(camel, kind.setup_takes)]
+        setup = [one for one in parameters if one in map(camel, called_as.setup_takes)]
         rest = [one for one in parameters if one not in setup]
         kept = [f"    const {{ {', '.join(setup)} }} = this.setUpWith;"] if setup else []
         body = "\n".join([*kept, *(f"  {line}" for line in lines)])
-        held = f"  {camel(kind.setup)}({', '.join(setup)}) {{\n    this.setUpWith = {{ {', '.join(setup)} }};\n  }}\n\n"
-        called = f"  async {camel(kind.method)}({', '.join(rest)}) {{\n{body}\n  }}\n"
+        names = ", ".join(setup)
+        held = f"  {camel(called_as.setup)}({names}) {{\n    this.setUpWith = {{ {names} }};\n  }}\n\n"
+        called = f"  async {camel(called_as.method)}({', '.join(rest)}) {{\n{body}\n  }}\n"
         return f"{head}export class {own.name} {{\n{held if setup else ''}{called}}}\n"
 
 
