@@ -1,6 +1,6 @@
 """Generated handlers in JavaScript, carried to every target that runs it and proven, for as long as it is given.
 
-Run: .venv/bin/python tests/fuzz_javascript.py [--minutes 1] [--seed 1] [--size 40] [--from PROVIDER]
+Run: .venv/bin/python tests/fuzz_javascript.py [--minutes 1] [--seed 1] [--size 40] [--from PROVIDER] [--to PART]
 Printed: how many handlers and checks there were and how they came out; each that came out otherwise untold is shrunk to
 few statements and shown with what was carried. The exit status is 1 if there is one. A seed gives the same handlers.
 """
@@ -30,6 +30,7 @@ TARGETS = [
     "node-http@1",
     "fetch@1",
     "marrowby@1",
+    *(str(Path(__file__).parent / "profiles" / f"{name}-1.yaml") for name in ("hesket", "quernby", "pinnock")),
 ]
 FINE = (Verdict.SAME, Verdict.UNHELD)
 #: How each is called: what stands before the blank line of a request, and its content.
@@ -620,6 +621,7 @@ def main() -> int:
     asks.add_argument("--seed", type=int, default=1)
     asks.add_argument("--size", type=int, default=40)
     asks.add_argument("--from", dest="source", default="")
+    asks.add_argument("--to", dest="target", default="", help="a part of a target's name")
     asks.add_argument("--plain", action="store_true", help="show as found, not shrunk")
     asked = asks.parse_args()
     ends, styles, verdicts, programs, wrong = (
@@ -639,7 +641,7 @@ def main() -> int:
         handlers = [draws.handler() for _ in range(asked.size)]
         programs += len(handlers)
         for target in TARGETS:
-            if target == surface.source or time.monotonic() > ends:
+            if target == surface.source or asked.target not in target or time.monotonic() > ends:
                 continue
             with tempfile.TemporaryDirectory() as folder:
                 came = proven(handlers, target, Path(folder))

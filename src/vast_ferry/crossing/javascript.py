@@ -296,8 +296,8 @@ class JavaScriptWrapping:
         rest = [one for one in parameters if one not in setup]
         kept = [f"    const {{ {', '.join(setup)} }} = this.setUpWith;"] if setup else []
         body = "\n".join([*kept, *(f"  {line}" for line in lines)])
-        names = ", ".join(setup)
-        held = f"  {camel(called_as.setup)}({names}) {{\n    this.setUpWith = {{ {names} }};\n  }}\n\n"
+        listed = ", ".join(setup)
+        held = f"  {camel(called_as.setup)}({listed}) {{\n    this.setUpWith = {{ {listed} }};\n  }}\n\n"
         called = f"  async {camel(called_as.method)}({', '.join(rest)}) {{\n{body}\n  }}\n"
         return f"{head}export class {own.name} {{\n{held if setup else ''}{called}}}\n"
 
