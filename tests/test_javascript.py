@@ -28,7 +28,7 @@ from vast_ferry.mapping import laws
 from vast_ferry.mapping.compile.functions import pack_batch, translate_event, unpack_batch
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
-from vast_ferry.mapping.helpers.of_protocols import captured_by
+from vast_ferry.mapping.helpers.of_protocols import as_urls_have_it, captured_by
 from vast_ferry.mapping.javascript import batches as in_batches
 from vast_ferry.mapping.javascript import functions as in_javascript
 from vast_ferry.mapping.javascript.delivery import deliver
@@ -253,6 +253,43 @@ def test_batches_are_put_together_and_taken_apart_alike_in_both_languages(tmp_pa
     batches = [batch for group in packed for batch in group]
     apart = called(tmp_path, module, [("unpack", [batch]) for batch in batches])
     assert [one for batch in apart for one in batch] == [one for batch in batches for one in unpack(batch)]
+
+
+def test_urls_are_spelt_as_the_platform_spells_them(tmp_path: Path) -> None:
+    chance = random.Random(3)
+    pieces = [
+        "/",
+        "/",
+        ".",
+        "..",
+        "%2e",
+        "%2E.",
+        "a",
+        "é",
+        "\\",
+        " ",
+        "?",
+        "#",
+        "^",
+        "`",
+        "{",
+        "}",
+        "|",
+        "'",
+        '"',
+        "<",
+        "%41",
+        "[",
+        "~",
+        "\t",
+    ]
+    targets = ["/" + "".join(chance.choices(pieces, k=chance.randrange(12))) for _ in range(3000)]
+    spell = "export const spell = (it) => ((url) => url.pathname + url.search)(new URL(`http://a${it}`));"
+    theirs = called(tmp_path, spell, [("spell", [one]) for one in targets])
+    ours = [as_urls_have_it(one) for one in targets]
+    assert not [
+        (one, url, own) for one, url, own in zip(targets, theirs, ours, strict=True) if own not in (url, f"{url}?")
+    ]
 
 
 def test_a_handler_that_is_a_class_is_set_up_once_and_told_of_each_call(tmp_path: Path) -> None:

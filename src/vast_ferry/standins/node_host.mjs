@@ -91,17 +91,24 @@ function useStandIns() {
   const inFolder = (name) => pathToFileURL(`${setup.folder}/${name}.mjs`).href;
   const byFile = new Map(Object.keys(setup.modules).map((name) => [inFolder(name), name]));
   const sources = { ...setup.modules, services: SERVICES, driver: setup.driver };
+  // Whoever requires a module gets the one that others import, or a class of it would be another.
+  const module = (name, context) =>
+    context.conditions.includes("require")
+      ? { url: `stand-in-required:${name}`, format: "commonjs", shortCircuit: true }
+      : { url: `stand-in:${name}`, format: "module", shortCircuit: true };
   registerHooks({
     resolve(specifier, context, next) {
       if (specifier.startsWith("stand-in:")) return { url: specifier, format: "module", shortCircuit: true };
-      if (Object.hasOwn(setup.modules, specifier)) {
-        return { url: `stand-in:${specifier}`, format: "module", shortCircuit: true };
-      }
+      if (Object.hasOwn(setup.modules, specifier)) return module(specifier, context);
       const found = next(specifier, context);
       const own = byFile.get(found.url);
-      return own ? { url: `stand-in:${own}`, format: "module", shortCircuit: true } : found;
+      return own ? module(own, context) : found;
     },
     load(url, context, next) {
+      if (url.startsWith("stand-in-required:")) {
+        const held = `globalThis[Symbol.for("stand-in modules")].get(${JSON.stringify(url.slice("stand-in-required:".length))})`;
+        return { format: "commonjs", source: `module.exports = ${held};`, shortCircuit: true };
+      }
       if (!url.startsWith("stand-in:")) return next(url, context);
       return { format: "module", source: sources[url.slice("stand-in:".length)], shortCircuit: true };
     },
@@ -139,6 +146,8 @@ async function load() {
   if (setup.reach) beginReach();
   useStandIns();
   process.chdir(setup.folder);
+  const modules = Object.keys(setup.modules).map(async (name) => [name, await import(`stand-in:${name}`)]);
+  globalThis[Symbol.for("stand-in modules")] = new Map(await Promise.all(modules));
   calls = (await import("stand-in:driver")).CALLS;
   const module = await import(pathToFileURL(`${setup.folder}/${setup.file}`).href);
   handler = module[setup.name] ?? module.default?.[setup.name];

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import re
+import urllib.parse
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -251,8 +252,32 @@ def target_of_url(url: str) -> str:
 
 
 def url_of(scheme: str, authority: str, target: str) -> str:
-    """Return a whole URL."""
-    return f"{scheme}://{authority or 'localhost'}{target}"
+    """Return a whole URL, as the platform's requests have it (URL standard)."""
+    return f"{scheme}://{authority or 'localhost'}{as_urls_have_it(target)}"
+
+
+def as_urls_have_it(target: str) -> str:
+    """Return a target as the URL standard resolves and spells it: dots as segments, backslashes, what it encodes."""
+    target = re.sub(r"[\t\n\r]", "", target.rstrip("".join(map(chr, range(33)))))
+    path, mark, query = target.partition("#")[0].partition("?")
+    segments = re.split(r"[/\\]", path)[1:]
+    kept: list[str] = []
+    for at, segment in enumerate(segments):
+        dots = segment.lower().replace("%2e", ".")
+        if dots not in (".", ".."):
+            kept.append(segment)
+            continue
+        if dots == "..":
+            kept = kept[:-1]
+        if at == len(segments) - 1:
+            kept.append("")
+    path = urllib.parse.quote("/" + "/".join(kept), safe=_KEPT_IN_PATHS)
+    return f"{path}{mark}{urllib.parse.quote(query, safe=_KEPT_IN_QUERIES)}" if query else path + mark
+
+
+#: What the URL standard leaves as it is in ASCII, beside letters, digits and `_.-~`.
+_KEPT_IN_PATHS = "!$%&'()*+,/:;=@[\\]|"
+_KEPT_IN_QUERIES = "!$%&()*+,/:;=?@[\\]^`{|}"
 
 
 def content_or_null(body: bytes, status: int) -> bytes | None:

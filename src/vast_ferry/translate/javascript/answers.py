@@ -82,14 +82,18 @@ class Answers:
     # --- reading ---
 
     def _told(self, value: Node, before: Sequence[Node]) -> Told | None:
-        forms = {form.when: form for form in self.ours.forms}
+        forms = {form.when: form for form in self.ours.forms if not _has_more(form)}
+        if self.ours.bodyless or len(forms) < len({id(form) for form in self.ours.forms}):
+            return None  # which form a value has, and what becomes of it, the emitted function says
         if "writer" in forms:
             return self._of_chains([*before, value], forms["writer"])
         if value.type == "object" and "mapping" in forms:
             return self._of_mapping(value, forms["mapping"])
         if value.type in ("string", "template_string") and "text" in forms:
             told = Told(content=self._text(value), order=[value], body=value)
-            plain = forms["text"].fixed.get("headers.plain") or []
+            fixed = forms["text"].fixed
+            plain = fixed.get("headers") or fixed.get("headers.plain") or []
+            told.status = str(fixed.get("status", 200))
             told.fields = [(self._quoted(name), self._quoted(text)) for name, text in plain]
             told.typed = next((text for name, text in plain if name == "content-type"), "")
             return told if [row.lens.name for row in forms["text"].rows] == ["text"] else None
@@ -256,6 +260,8 @@ class Answers:
     def _writer(self) -> Callable[[Node, Told], str] | None:
         written = self.theirs.written
         lenses = {row.field: row.lens.name for row in written.rows}
+        if self.theirs.bodyless or _has_more(written):
+            return None
         if written.when == "writer" and self.theirs.writer is not None and lenses.get("headers") == "pairs":
             return self._through_calls
         if written.when == "mapping" and (lenses.get("headers.plain") == "joined" or lenses.get("headers") == "pairs"):
@@ -508,3 +514,9 @@ def _as_key(quoted: str) -> str:
 def _quote_of(file: JavaScriptFile) -> str:
     """Return the quote that a file's texts stand in."""
     return "'" if file.content.count(b"'") > file.content.count(b'"') else '"'
+
+
+def _has_more(form: ReplyForm) -> bool:
+    """Tell whether an answer of a form is told by more than its type, or says more than what stands in it."""
+    said = {"text": {"status", "headers", "headers.plain"}, "nothing": {"status"}}.get(form.when, set())
+    return bool(form.keys or form.types or form.nothing_at is not None or form.fixed.keys() - said)

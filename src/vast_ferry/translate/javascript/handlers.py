@@ -7,10 +7,27 @@ from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
 from vast_ferry.hub.functions import Entry
+from vast_ferry.mapping.delivery import keeps_ids
+from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 from vast_ferry.translate.javascript.stops import Stop
 
 _PLAIN_FUNCTIONS = ("arrow_function", "function_expression")
+
+
+def not_turned(ours: Kind, theirs: Kind, titles: tuple[str, str], *, may_throw: bool) -> str:
+    """Return why a handler's answers are turned by a shim alone, if they are; `may_throw` what counts as one."""
+    if ours.method or theirs.method:
+        return f"handlers are classes at {titles[0 if ours.method else 1]}"
+    if may_throw and any(form.raised for form in ours.answered.forms):
+        return f"what is thrown may be an answer at {titles[0]}"
+    if theirs.answered.written.raised:
+        return f"an answer has to be thrown at {titles[1]}, which the handler might catch"
+    by_name = any(
+        one.again_by or one.again_with or one.again_name is not None for one in (ours.answered, theirs.answered)
+    )
+    keeps = keeps_ids(ours.event) or not ours.answered.holds_again
+    return "" if keeps and not by_name else "what comes again is named by more than the event's id"
 
 
 @dataclass(frozen=True, slots=True)

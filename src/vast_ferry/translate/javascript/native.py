@@ -26,7 +26,7 @@ from vast_ferry.translate.javascript.batches import Followed
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, goes_on
 from vast_ferry.translate.javascript.follow import Emitted
 from vast_ferry.translate.javascript.handed import Whole
-from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of
+from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of, not_turned
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Clash, Stop
 from vast_ferry.translate.javascript.values import indent_of
@@ -95,8 +95,9 @@ class Native:
             raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]
         ours, theirs = self.source.kind(kind), self.target.kind(kind)
-        if ours.method or theirs.method:
-            raise Stop(f"handlers are classes at {(self.source if ours.method else self.target).title}")
+        may_throw = self.calls_services(stands.file.path)
+        if why := not_turned(ours, theirs, (self.source.title, self.target.title), may_throw=may_throw):
+            raise Stop(why)
         return self._rewritten(one, (ours, theirs), (stands.file, stands.scopes, stands.node))
 
     def _scopes_of(self, file: JavaScriptFile) -> Scopes:
