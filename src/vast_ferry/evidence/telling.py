@@ -210,6 +210,8 @@ def _form_of_values(values: Any, single: str) -> str:
     return single if all(texts) else "one_or_list" if all(map(any, zip(lists, texts, strict=True))) else ""
 
 
+#: A name whose words begin with a capital, each with only one: `Content-Type`.
+_TITLED: Final = r"[A-Z][a-z0-9]*(-[A-Z0-9][a-z0-9]*)*"
 #: Header fields whose names say that they are some.
 _FIELDS: Final = ("host", "accept", "cookie", "authorization", "origin", "referer")
 
@@ -228,8 +230,10 @@ def form_of_fields(value: Any) -> str:
         names = [str(name).lower() for name in value]
         if not any("-" in name or name in _FIELDS for name in names):
             return ""
-        form = _form_of_values(value.values(), "joined")
-        return f"{form} | lower_names" if form in ("lists", "one_or_list") else form
+        titled = all(re.fullmatch(_TITLED, str(name)) for name in value)
+        form = _form_of_values(value.values(), "joined_by_name" if titled else "joined")
+        cased = "title_names" if titled else "lower_names"
+        return f"{form} | {cased}" if form in ("lists", "one_or_list", "joined_by_name") else form
     if not isinstance(value, list):
         return ""
     if all(isinstance(one, list) and len(one) == 2 for one in value):

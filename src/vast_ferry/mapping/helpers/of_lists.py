@@ -130,6 +130,29 @@ def names_in_capitals(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]
     return [(name.upper(), value) for name, value in pairs]
 
 
+def names_in_title(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs with each word of their names in lower case behind a capital: `Content-Type`."""
+    return [("-".join(map(str.capitalize, name.split("-"))), value) for name, value in pairs]
+
+
+def names_in_camel_case(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs in whose names a capital stands for each dash and letter: `contentType`."""
+    return [(re.sub(r"-([a-z])", lambda found: found[1].upper(), name), value) for name, value in pairs]
+
+
+def names_from_camel_case(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Return pairs in whose names each capital is a dash and its letter again."""
+    return [(re.sub(r"[A-Z]", lambda found: f"-{found[0].lower()}", name), value) for name, value in pairs]
+
+
+def with_values_joined(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
+    """Return pairs as a mapping, the values of one name joined by `, ` in order."""
+    joined: dict[str, str] = {}
+    for name, value in pairs:
+        joined[name] = f"{joined[name]}, {value}" if name in joined else value
+    return joined
+
+
 def names_with_dashes(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
     """Return pairs in whose names `-` stands for `_`."""
     return [(name.replace("_", "-"), value) for name, value in pairs]
@@ -472,9 +495,15 @@ def typed_beside(value: Any, names: tuple[str, str, str], types: dict[str, str])
     return {names[1]: word, names[2]: made}
 
 
-def typed_of_record(record: Any, names: tuple[str, str, str], types: dict[str, str]) -> list[dict[str, Any]]:
-    """Return a record as a list of records of name, type and value."""
-    return [{names[0]: name, **typed_beside(value, names, types)} for name, value in (record or {}).items()]
+def by_places(record: dict[Any, Any]) -> Any:
+    """Return a record whose keys are numbers from 0 as a list, any other as it is."""
+    numbers = all(isinstance(name, int) for name in record)
+    return [record[number] for number in sorted(record)] if numbers else record
+
+
+def typed_of_record(record: Any, names: tuple[str, str, str], types: dict[str, str]) -> list[Any]:
+    """Return a record as a list of records of name, type and value, or of lists where these are told by numbers."""
+    return [by_places({names[0]: name, **typed_beside(value, names, types)}) for name, value in (record or {}).items()]
 
 
 def texts_of_typed(items: Any, names: tuple[str, str, str], types: dict[str, str]) -> dict[str, str]:
@@ -490,7 +519,7 @@ def texts_of_typed(items: Any, names: tuple[str, str, str], types: dict[str, str
 def typed_of_texts(texts: dict[str, str] | None, names: tuple[str, str, str], types: dict[str, str]) -> list[Any]:
     """Return texts by name as records of name, type and value."""
     word = next(word for word, kind in types.items() if kind == "text")
-    return [{names[0]: name, names[1]: word, names[2]: value} for name, value in (texts or {}).items()]
+    return [by_places({names[0]: name, names[1]: word, names[2]: value}) for name, value in (texts or {}).items()]
 
 
 def texts_of_tagged(mapping: dict[str, Any] | None, types: dict[str, str]) -> dict[str, str]:

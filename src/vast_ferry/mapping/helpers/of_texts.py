@@ -217,6 +217,20 @@ def number_as_text(number: Any) -> str:
     return str(number)
 
 
+def number_of_hex(text: Any) -> int:
+    """Return the number that hexadecimal digits stand for, or raise ValueError."""
+    if not isinstance(text, str) or not re.fullmatch(r"-?[0-9A-Fa-f]{1,400}", text):
+        raise ValueError(f"{text!r} is no hexadecimal number")
+    return int(text, 16)
+
+
+def hex_of_number(number: Any) -> str:
+    """Return a whole number's hexadecimal digits, or raise ValueError for what is none."""
+    if isinstance(number, bool) or not isinstance(number, int):
+        raise ValueError(f"{number!r} is no whole number")
+    return f"{number:x}"
+
+
 def number_or_zero(text: str | None) -> int:
     """Return the number that digits stand for, 0 for what are none."""
     return int(text) if text and re.fullmatch(r"-?[0-9]{1,4000}", text) else 0

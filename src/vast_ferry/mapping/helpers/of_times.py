@@ -6,7 +6,7 @@ import decimal
 import functools
 import re
 from collections.abc import Callable
-from datetime import datetime, timedelta, timezone
+from datetime import date, datetime, timedelta, timezone
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -71,6 +71,10 @@ WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", 
 #: What the words of a pattern of time stand for; digits are counted, a fraction has as many as it likes.
 _TIME_WORDS = {
     "YYYY": r"(?P<year>[0-9]{4})",
+    "YY": r"(?P<year2>[0-9]{2})",
+    "GGGG": r"(?P<weekyear>[0-9]{4})",
+    "WEEK": r"(?P<week>[0-9]{2})",
+    "DAYNO": r"(?P<dayno>[1-7])",
     "MM": r"(?P<month>[0-9]{2})",
     "DD": r"(?P<day>[0-9]{2})",
     "hh": r"(?P<hour>[0-9]{2})",
@@ -96,7 +100,7 @@ _TIME_WORDS = {
     "ZONE": r"(?P<zone>[A-Za-z][A-Za-z0-9_+/-]{0,60})",
 }
 _TIME_PIECES = re.compile(
-    r"YYYY|MONTH|MON|MM|M1|DDD|DD|D1|WEEKDAY|WDAY|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE"
+    r"YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE"
     r"|\[again:[^\]]*\]|\[|\]|.",
     re.DOTALL,
 )
@@ -157,10 +161,17 @@ def second_of_pattern(text: str, pattern: str) -> str:
         if not 1 <= hour <= 12:
             raise ValueError(f"{text!r} has an hour that is none of 1 to 12")
         hour = hour % 12 + (12 if (told["half"] or "").lower().startswith("p") else 0)
+    year = number("year", usual=1970)
+    if told.get("year2"):  # as POSIX has it: 69 is of the last century
+        year = number("year2") + (1900 if number("year2") > 68 else 2000)
+    day = number("day", "day1", usual=1)
+    if told.get("weekyear"):  # ISO 8601: a week belongs to the year of its Thursday
+        of_week = date.fromisocalendar(number("weekyear"), number("week", usual=1), number("dayno", usual=1))
+        year, month, day = of_week.year, of_week.month, of_week.day
     local = datetime(
-        number("year", usual=1970),
+        year,
         month,
-        number("day", "day1", usual=1),
+        day,
         hour,
         number("minute", "minute1"),
         number("second", "second1"),
@@ -195,6 +206,10 @@ def pattern_from_time(text: str, pattern: str) -> str:
     fraction = f"{moment % 1_000_000_000:09d}"
     words = {
         "YYYY": f"{when.year:04d}",
+        "YY": f"{when.year % 100:02d}",
+        "GGGG": f"{when.isocalendar()[0]:04d}",
+        "WEEK": f"{when.isocalendar()[1]:02d}",
+        "DAYNO": str(when.isoweekday()),
         "MM": f"{when.month:02d}",
         "DD": f"{when.day:02d}",
         "hh": f"{when.hour:02d}",

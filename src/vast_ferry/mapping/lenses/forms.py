@@ -211,6 +211,14 @@ class Digits(Formed):
     holds = ("integer", "integer or nothing", "number")
 
 
+class Hexadecimal(Formed):
+    """A whole number as hexadecimal digits; in a text with a beginning `0x{size | hexadecimal}`."""
+
+    __slots__ = ()
+    name, reader, writer = "hexadecimal", "number_of_hex", "hex_of_number"
+    holds = ("integer", "integer or nothing")
+
+
 class DecimalText(Formed):
     """A number of any size as text, such as `12.5`."""
 

@@ -11,6 +11,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
+from vast_ferry.mapping.lenses.pairs import joined_loss
 from vast_ferry.mapping.losses import Fields, Loss, by_trying
 
 
@@ -102,6 +103,9 @@ class LowerNames(Formed):
     __slots__ = ()
     name, holds, reader, writer = "lower_names", ("pairs",), "lowered_names", "list"
 
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return _respelt(field, helpers.lowered_names)
+
     def write(self, value: Expression, need: Need) -> Expression:
         return value
 
@@ -111,6 +115,52 @@ class UpperNames(Formed):
 
     __slots__ = ()
     name, holds, reader, writer = "upper_names", ("pairs",), "lowered_names", "names_in_capitals"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return _respelt(field, self.back)
+
+
+class TitleNames(Formed):
+    """Pairs with each word of their names in lower case behind a capital: header fields as `Content-Type`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "title_names", ("pairs",), "lowered_names", "names_in_title"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return _respelt(field, self.back)
+
+
+class CamelNames(Formed):
+    """Pairs in whose names a capital stands for each dash and letter: header fields as `contentType`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "camel_names", ("pairs",), "names_from_camel_case", "names_in_camel_case"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return _respelt(field, self.back)
+
+
+def _respelt(field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
+    """Return what is lost of names that are not in lower case, as those of header fields are."""
+    if field.startswith("headers"):
+        return ()
+
+    def respelt(fields: Fields) -> bool:
+        pairs = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields[field]
+        return bool(back(pairs) != pairs)
+
+    when = "a name is not as that of a header field is, in lower case and with a letter behind each dash"
+    return (Loss("name-respelt", field, when, "it is spelt otherwise", respelt),)
+
+
+class JoinedByName(Formed):
+    """Pairs as a mapping from each name, as it is spelt, to its values joined by `, `, before `title_names`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "joined_by_name", ("pairs",), "pairs_of_texts", "with_values_joined"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (joined_loss(field),)
 
 
 class Underscored(Formed):

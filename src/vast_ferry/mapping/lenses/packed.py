@@ -168,6 +168,18 @@ class Decoded(Formed):
     name, holds, reader, writer = "decoded", ("text",), "text_of_utf8", "utf8_bytes"
 
 
+class AsHex(Formed):
+    """Text that is hexadecimal digits of bytes, behind a form that packs these: a digest as `base64 | as_hex`."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "as_hex", ("text",), "hex_text", "hex_bytes"
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return (
+            by_trying(field, self.back, "it is no even number of small hexadecimal digits", "it can't be told there"),
+        )
+
+
 class BesideTheEvent(Formed):
     """The path of a file beside an event on file; written is the content itself, `{"text": …}` or `{"base64": …}`."""
 

@@ -138,6 +138,7 @@ class Milliseconds(Lens):
 #: Units of time, in nanoseconds.
 UNITS = {
     "ns": 1,
+    "hns": 100,  # hundreds of nanoseconds
     "us": 1_000,
     "ms": 1_000_000,
     "cs": 10_000_000,
@@ -165,7 +166,7 @@ def form_of(text: str) -> str:
 
 
 #: How much is cut, of a form that holds so small a unit, in nanoseconds.
-_CUT = {1: 0, 1_000: 3, 1_000_000: 6, 10_000_000: 7, 100_000_000: 8, 1_000_000_000: 9}
+_CUT = {1: 0, 100: 2, 1_000: 3, 1_000_000: 6, 10_000_000: 7, 100_000_000: 8, 1_000_000_000: 9}
 #: Of two forms that only respell a time, those here spell alike: with as many digits as it needs.
 _SPELT = 100
 
@@ -196,6 +197,8 @@ def _told_by_trying(field: str, read: Callable[[Any], str], write: Callable[[str
 
 class Since1970(Formed):
     """A number of units since 1970: `since_1970(ms)`, and how it stands: whole, float, text, decimal (as text), split.
+
+    Units are ns, hns (100 ns), us, ms, cs, ds, s, min, h and d.
 
     Split is a text of whole units, a point, and a fraction that is added to them.
     """
@@ -245,7 +248,8 @@ class TimePattern(Formed):
     """A time by a pattern of YYYY MM DD hh mm ss, f (a fraction), fff, SECONDS (of the day), OFFSET, ZONE.
 
     Numbers without a zero before them are M1 D1 h1 m1 s1; names in English MONTH (March), MON (Mar), WEEKDAY, WDAY;
-    DDD is the day of the year, MINUTES and MILLIS are of the day, PM makes hours those of half a day.
+    DDD is the day of the year, MINUTES and MILLIS are of the day, PM makes hours those of half a day. YY is a year of
+    1969 to 2068; GGGG, WEEK and DAYNO (1 to 7) are those of ISO 8601: `GGGG-WWEEK-DAYNO`.
     `[…]` may be left out, `[again: x]` says the second of an hour that comes twice.
     """
 

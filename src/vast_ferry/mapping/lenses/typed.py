@@ -60,14 +60,24 @@ class TaggedTexts(Tagged):
 
 
 class TypedItems(Typed):
-    """A record as a list of name, type and value: `typed(name, type, value, {'text': text, 'no': decimal})`."""
+    """A record as a list of name, type and value: `typed(name, type, value)`, or lists of three: `typed(0, 1, 2)`."""
 
     __slots__ = ()
+    counts = True
     name, takes, fewest, most = "typed", "the keys of name, type and value; word=type", 3, 3
     reader, writer = "record_of_typed", "typed_of_record"
 
+    @property
+    def _names(self) -> tuple[Any, ...]:
+        """Return the keys of name, type and value, or their places in a list."""
+        if not all(one.isdecimal() for one in self.args):
+            return self.args
+        if sorted(map(int, self.args)) != [0, 1, 2] or {"list", "mapping"} & set(self.types.values()):
+            raise LensError(f"{self.name} of lists takes the places 0, 1 and 2, and no types that hold others")
+        return tuple(map(int, self.args))
+
     def told(self) -> tuple[Any, ...]:
-        return (self.args, self.types)
+        return (self._names, self.types)
 
 
 class TypedTexts(TypedItems):
@@ -78,9 +88,9 @@ class TypedTexts(TypedItems):
 
     def not_taken(self, value: Any) -> tuple[str, ...]:
         return tuple(
-            f"[{index}] ({item[self.args[0]]}, of the type {item[self.args[1]]}, arrives as a text)"
+            f"[{index}] ({item[self._names[0]]}, of the type {item[self._names[1]]}, arrives as a text)"
             for index, item in enumerate(value or ())
-            if self.types.get(item[self.args[1]]) not in ("text", "decimal")
+            if self.types.get(item[self._names[1]]) not in ("text", "decimal")
         )
 
 

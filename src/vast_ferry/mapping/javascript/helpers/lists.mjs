@@ -122,6 +122,28 @@ export function namesInCapitals(pairs) {
   return pairs.map(([name, value]) => [name.toUpperCase(), value]);
 }
 
+/** Return pairs with each word of their names in lower case behind a capital: `Content-Type`. */
+export function namesInTitle(pairs) {
+  const titled = (word) => word.slice(0, 1).toUpperCase() + word.slice(1).toLowerCase();
+  return pairs.map(([name, value]) => [name.split("-").map(titled).join("-"), value]);
+}
+
+/** Return pairs in whose names a capital stands for each dash and letter: `contentType`. */
+export function namesInCamelCase(pairs) {
+  return pairs.map(([name, value]) => [name.replace(/-([a-z])/g, (_, letter) => letter.toUpperCase()), value]);
+}
+
+/** Return pairs in whose names each capital is a dash and its letter again. */
+export function namesFromCamelCase(pairs) {
+  return pairs.map(([name, value]) => [name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`), value]);
+}
+
+/** Return pairs as a mapping, the values of one name joined by `, ` in order. */
+export function withValuesJoined(pairs) {
+  const lists = Object.entries(toLists(pairs));
+  return Object.fromEntries(lists.map(([name, values]) => [name, values.join(", ")]));
+}
+
 /** Return pairs in whose names `-` stands for `_`. */
 export function namesWithDashes(pairs) {
   return pairs.map(([name, value]) => [name.replaceAll("_", "-"), value]);

@@ -240,6 +240,19 @@ export function numberAsText(number) {
   throw new RangeError(`${asShown(number)} is no whole number`);
 }
 
+/** Return the number that hexadecimal digits stand for; throw for what are none. */
+export function numberOfHex(text) {
+  const found = typeof text === "string" ? /^(-?)([0-9A-Fa-f]{1,400})$/.exec(text) : null;
+  if (!found) throw new RangeError(`${asShown(text)} is no hexadecimal number`);
+  return Number(`0x${found[2]}`) * (found[1] ? -1 : 1);
+}
+
+/** Return a whole number's hexadecimal digits; throw for what is none. */
+export function hexOfNumber(number) {
+  if (Number.isInteger(number) || typeof number === "bigint") return BigInt(number).toString(16);
+  throw new RangeError(`${asShown(number)} is no whole number`);
+}
+
 /** Return the number that digits stand for, 0 for what are none. */
 export function numberOrZero(text) {
   return /^-?[0-9]{1,4000}$/.test(text ?? "") ? Number(text) : 0;

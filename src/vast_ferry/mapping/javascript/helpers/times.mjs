@@ -161,6 +161,10 @@ export const WEEKDAYS = ["Sunday", "Monday", "Tuesday", "Wednesday", "Thursday",
 /** What the words of a pattern of time stand for; digits are counted, a fraction has as many as it likes. */
 export const TIME_WORDS = {
   YYYY: "(?<year>[0-9]{4})",
+  YY: "(?<year2>[0-9]{2})",
+  GGGG: "(?<weekyear>[0-9]{4})",
+  WEEK: "(?<week>[0-9]{2})",
+  DAYNO: "(?<dayno>[1-7])",
   MM: "(?<month>[0-9]{2})",
   DD: "(?<day>[0-9]{2})",
   hh: "(?<hour>[0-9]{2})",
@@ -188,7 +192,7 @@ export const TIME_WORDS = {
 
 /** Return the pieces of a pattern of time. */
 export function timePieces(pattern) {
-  const pieces = /YYYY|MONTH|MON|MM|M1|DDD|DD|D1|WEEKDAY|WDAY|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE|\[again:[^\]]*\]|\[|\]|./gsu;
+  const pieces = /YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE|\[again:[^\]]*\]|\[|\]|./gsu;
   return pattern.match(pieces) ?? [];
 }
 
@@ -222,7 +226,18 @@ export function momentIn(told, text) {
     if (hour < 1 || hour > 12) throw new RangeError(`${asShown(text)} has an hour that is none of 1 to 12`);
     hour = (hour % 12) + (/^p/i.test(told.half) ? 12 : 0);
   }
-  const parts = [number(1970, "year"), month, number(1, "day", "day1"), hour, number(0, "minute", "minute1"), number(0, "second", "second1")];
+  let [year, ofYear, day] = [number(1970, "year"), month, number(1, "day", "day1")];
+  // As POSIX has it: 69 is of the last century.
+  if (told.year2) year = number(0, "year2") + (number(0, "year2") > 68 ? 1900 : 2000);
+  if (told.weekyear) {
+    const week = number(1, "week");
+    const found = mondayOf(number(1970, "weekyear"), week);
+    // A week belongs to the year of its Thursday (ISO 8601).
+    if (week < 1 || mondayOf(number(1970, "weekyear") + 1, 1) <= found) throw new RangeError(`${asShown(text)} is no moment`);
+    const of = new Date(found + (number(1, "dayno") - 1) * 86_400_000);
+    [year, ofYear, day] = [of.getUTCFullYear(), of.getUTCMonth(), of.getUTCDate()];
+  }
+  const parts = [year, ofYear, day, hour, number(0, "minute", "minute1"), number(0, "second", "second1")];
   const date = new Date(0);
   date.setUTCFullYear(...parts.slice(0, 3));
   date.setUTCHours(...parts.slice(3));
@@ -233,6 +248,12 @@ export function momentIn(told, text) {
   const named = told.zone && told.zone !== "UTC" && told.zone !== "Z";
   const moment = named ? local - offsetThere(local, told.zone, Boolean(told.again)) : local - offsetOf(told.offset ?? "Z");
   return new Date(moment).toISOString().replace(/\.?0*Z$/, "");
+}
+
+/** Return the Monday of a week by ISO 8601, in milliseconds since 1970: January 4th is always of the first. */
+export function mondayOf(year, week) {
+  const fourth = Date.UTC(year, 0, 4);
+  return fourth - ((new Date(fourth).getUTCDay() + 6) % 7) * 86_400_000 + (week - 1) * 7 * 86_400_000;
 }
 
 /** Return an offset such as +01:00 in milliseconds. */
@@ -277,7 +298,11 @@ export function patternFromTime(text, pattern) {
   const two = (number) => String(number).padStart(2, "0");
   const ofDay = (hour * 60 + minute) * 60 + second;
   const twelve = ((hour + 11) % 12) + 1;
+  const thursday = new Date(Date.UTC(year, month, day) + (3 - ((when.getUTCDay() + 6) % 7)) * 86_400_000);
+  const weekYear = thursday.getUTCFullYear();
   const words = {
+    YY: two(year % 100), GGGG: String(weekYear).padStart(4, "0"), DAYNO: String(((when.getUTCDay() + 6) % 7) + 1),
+    WEEK: two(Math.floor((thursday.getTime() - Date.UTC(weekYear, 0, 1)) / 604_800_000) + 1),
     YYYY: String(year).padStart(4, "0"), MM: two(month + 1), DD: two(day), mm: two(minute), ss: two(second),
     hh: two(pattern.includes("PM") ? twelve : hour), h1: String(pattern.includes("PM") ? twelve : hour),
     M1: String(month + 1), D1: String(day), m1: String(minute), s1: String(second),

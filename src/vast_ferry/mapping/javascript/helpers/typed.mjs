@@ -119,9 +119,15 @@ export function typedBeside(value, names, types) {
   return { [names[1]]: word, [names[2]]: typedValue(types[word], value, (one) => typedBeside(one, names, types), list) };
 }
 
-/** Return a record as a list of records of name, type and value. */
+/** Return a record whose keys are numbers from 0 as a list, any other as it is. */
+export function byPlaces(record, names) {
+  return names.every((name) => typeof name === "number") ? Object.values(record) : record;
+}
+
+/** Return a record as a list of records of name, type and value, or of lists where these are told by numbers. */
 export function typedOfRecord(record, names, types) {
-  return Object.entries(record ?? {}).map(([name, value]) => ({ [names[0]]: name, ...typedBeside(value, names, types) }));
+  const typed = ([name, value]) => byPlaces({ [names[0]]: name, ...typedBeside(value, names, types) }, names);
+  return Object.entries(record ?? {}).map(typed);
 }
 
 /** Return a list of records of name, type and value as texts by name: numbers and Base64 as they are written. */
@@ -141,7 +147,8 @@ export function wordForTexts(types) {
 /** Return texts by name as records of name, type and value. */
 export function typedOfTexts(texts, names, types) {
   const word = wordForTexts(types);
-  return Object.entries(texts ?? {}).map(([name, value]) => ({ [names[0]]: name, [names[1]]: word, [names[2]]: value }));
+  const typed = ([name, value]) => byPlaces({ [names[0]]: name, [names[1]]: word, [names[2]]: value }, names);
+  return Object.entries(texts ?? {}).map(typed);
 }
 
 /** Return texts that each stand in a mapping under their type: numbers and Base64 as they are written. */
