@@ -114,6 +114,17 @@ def test_an_idiom_becomes_the_targets_own(
     assert not (known & used) - names  # and what is used no longer, is not
 
 
+@pytest.mark.parametrize(
+    ("before", "answers"),
+    [("", 'Reply("a", heads=[("x-a", "1")])'), ("dict = lambda **told: {}\n\n\n", "dict(code=200")],
+)
+def test_a_mapping_that_a_call_shows_is_one_in_full(
+    project: Project, tmp_path: Path, before: str, answers: str
+) -> None:
+    code = f'{before}def f(event, ctx):\n    return dict(code=200, fields={{"x-a": "1"}}, content="a")\n'
+    assert f"return {answers}" in rewritten(project, tmp_path / "out", code).files["h.py"].decode()
+
+
 #: a handler's code → why it is wrapped; at which line
 REFUSED = [
     ("def f(event, ctx):\n    exec('event.clear()')\n", "hidden-names", 2),

@@ -33,6 +33,18 @@ class Module:
         assert isinstance(self.nodes.root, ast.Module)
         return self.nodes.root
 
+    def binds(self, name: str) -> bool:
+        """Tell whether the file gives a name that is the language's own another meaning, anywhere."""
+        if name in self.names:
+            return True
+        return any(
+            (isinstance(one, ast.Name) and one.id == name and not isinstance(one.ctx, ast.Load))
+            or (isinstance(one, ast.arg) and one.arg == name)
+            or (isinstance(one, (*DEFINITION, ast.ClassDef)) and one.name == name)
+            or (isinstance(one, ast.alias) and name in (one.asname, one.name, "*"))
+            for one in ast.walk(self.tree)
+        )
+
     def means_otherwise(self, name: str, full: str) -> bool:
         """Tell whether a name at the top of the module stands for something else than what `full` names."""
         there = self.names.get(name)

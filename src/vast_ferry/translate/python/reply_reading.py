@@ -190,9 +190,21 @@ class ReplyReading(Forms):
         """Return the parts of an answer that stands there in full: an object of the provider's, or a mapping."""
         if isinstance(node, ast.Call) and (form := self._object_form(node)) is not None:
             return self._from_object(node, form)
-        if isinstance(node, ast.Dict) and (mapping := self._form("mapping")) is not None:
-            return self._from_mapping(node, mapping)
+        shown = self._shown_mapping(node)
+        if shown is not None and (mapping := self._form("mapping")) is not None:
+            return self._from_mapping(shown, mapping)
         return None
+
+    def _shown_mapping(self, node: ast.expr) -> ast.Dict | None:
+        """Return a mapping that stands there in full: in braces, or as `dict(code=200)`, which says the same."""
+        if isinstance(node, ast.Dict):
+            return node
+        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Name) or node.func.id != "dict":
+            return None
+        names = [one.arg for one in node.keywords]
+        if node.args or not names or not all(names) or self.at.module.binds("dict"):
+            return None
+        return ast.Dict([ast.Constant(name) for name in names], [one.value for one in node.keywords])
 
     def _headers(self, made: Made, row: Row, value: ast.expr) -> None:
         if "headers" not in {one.field for one in self._target.rows}:
