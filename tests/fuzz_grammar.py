@@ -1773,14 +1773,24 @@ def answered(w: Writer, s: Scope) -> list[str]:
         values["headers"], values["headers.plain"] = other_fields(w, s)
     if form.when == "text":
         return [f"return {body}"]
+    flag = next((row.flag.steps[-1] for row in form.rows if row.flag is not None and row.field == "body"), None)
+    before: list[str] = []
+    if isinstance(flag, Item) and w.random.random() < 0.25:  # in Base64, at once or first under a name
+        w.top.append("import base64")
+        packed = "base64.b64encode(str(seen).encode()).decode()"
+        name = w.fresh("packed")
+        before, values["body"] = w.random.choice([([], packed), ([f"{name} = {packed}"], name)])
     given = _of_the_form(form, values)
+    given += f", {flag.key!r}: True" if isinstance(flag, Item) and "packed" in values["body"] + "".join(before) else ""
     if form.when == "object":
         module, _, name = form.class_name.rpartition(".")
         w.top.append(f"from {module} import {name}")
         made = f"{name}({given})"
     else:
         made = f"{{{given}}}"
-    return put_together(w, s, made, given, form)
+        if w.random.random() < 0.15:
+            made = f"dict(**{made})" if w.random.random() < 0.3 else re.sub(r"'(\w+)': ", r"\1=", f"dict({given})")
+    return [*before, *put_together(w, s, made, given, form)]
 
 
 def other_contents(w: Writer, scope: Scope) -> list[str]:

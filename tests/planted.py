@@ -37,6 +37,11 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         " and (not nothing or self._same_if_nothing())",
         "",
     ),
+    "what is noted of an answer that stays as it stands is kept": (
+        "replies.py",
+        "            take_back()\n            self.at.parts(node)",
+        "            self.at.parts(node)",
+    ),
     "a content that is left out is an empty text": (
         "reply_reading.py",
         'made.body = part(key, "")',

@@ -51,6 +51,14 @@ def without_captured(folder: Path) -> None:
         path.unlink()
 
 
+@pytest.mark.parametrize("to", some(EVERYWHERE, 8))
+def test_the_demo_is_rewritten_for_everywhere(tmp_path: Path, to: str) -> None:
+    there = carry(PROJECT, to=to, out=tmp_path / "there")
+    assert any(one.style == "native" for one in there.record.functions)
+    differ = {one.sample for one in check(tmp_path / "there").checked if one.verdict is not Verdict.SAME}
+    assert differ == EVERYWHERE[to]
+
+
 @pytest.mark.slow
 @pytest.mark.parametrize("to", EVERYWHERE)
 def test_the_demo_goes_everywhere_and_back(tmp_path: Path, to: str) -> None:

@@ -330,9 +330,15 @@ class Replies(ReplyReading, ReplyWriting):
         if told_by_shape(self.job.source.kinds[REQUEST].answered):
             self._by_shape(node)
             return
+        take_back = self.at.noted()
         made = self._literally(node)
+        if made is not None and self._same():
+            # It stays as it stands: what was noted while its parts were read would change them alone.
+            take_back()
+            self.at.parts(node)
+            return
         if made is not None:
-            self._swap(node, made)
+            self.at.swap(node, self._construct(made, node), "reply")
             return
         if isinstance(node, ast.Name) and self._name(node, statement):
             return
@@ -388,12 +394,6 @@ class Replies(ReplyReading, ReplyWriting):
         made = self._made_of_nothing()
         if made is not None:
             self.at.swap(node, self._answer_of("None", node) if self._apart else self._construct(made, node), "reply")
-
-    def _swap(self, node: ast.expr, made: Made) -> None:
-        if self._same():
-            self.at.parts(node)
-            return
-        self.at.swap(node, self._construct(made, node), "reply")
 
     def _same(self) -> bool:
         return self.job.source.kinds[REQUEST].answered == self.job.answered(REQUEST)

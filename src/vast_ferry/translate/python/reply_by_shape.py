@@ -9,7 +9,6 @@ no answer in full, and is left to the emitted function that looks when it is the
 from __future__ import annotations
 
 import ast
-from typing import Any
 
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ObjectOf, StatusSaid
@@ -39,16 +38,12 @@ class ByShape(Forms):
 
     def _tried(self, form: ReplyForm, node: ast.expr) -> Made | None:
         """Return the parts of an answer; where one can't be told, what was noted for the others is taken back."""
-        at = self.at
-        lists: tuple[list[Any], ...] = (at.edits, at.notes, at.shims, at.through, at.once, at.awaiting, at.replaced)
-        lengths, imports = [len(one) for one in lists], set(at.imports)
+        take_back = self.at.noted()
         try:
             made = isinstance(node, ast.Call) and form.class_name
             return self._parts(form, self._arguments(node, form) if made else _places(node))  # type: ignore[arg-type]
         except Unknown:
-            for one, length in zip(lists, lengths, strict=True):
-                del one[length:]
-            at.imports = imports
+            take_back()
             return None
 
     def raised(self, node: ast.Raise) -> Made | None:

@@ -75,15 +75,11 @@ class Told(ByShape):
 
     def _dry(self, run: Run) -> None:
         """Read an answer and take back all that was noted for it."""
-        at = self.at
-        lists = (at.edits, at.notes, at.shims, at.through, at.once, at.awaiting, at.replaced)
-        lengths, imports = [len(one) for one in lists], set(at.imports)
+        take_back = self.at.noted()
         try:
             self.answer(run)
         finally:
-            for one, length in zip(lists, lengths, strict=True):
-                del one[length:]  # type: ignore[attr-defined]
-            at.imports = imports
+            take_back()
 
     # --- what is told ---
 

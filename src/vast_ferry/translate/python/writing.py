@@ -69,6 +69,19 @@ class Writing:
         self.facts = job.facts.get(function.key) if function is not None else None
         self.replaced: list[Edit] = []  # what was found only later to be written otherwise
 
+    def noted(self) -> Callable[[], None]:
+        """Return what takes back all that is noted from now on."""
+        lists: tuple[list[Any], ...] = (self.edits, self.notes, self.shims, self.through, self.once)
+        lists += (self.awaiting, self.replaced)
+        lengths, imports = [len(one) for one in lists], set(self.imports)
+
+        def take_back() -> None:
+            for one, length in zip(lists, lengths, strict=True):
+                del one[length:]
+            self.imports = imports
+
+        return take_back
+
     @property
     def kind(self) -> str:
         """Return the kind of event that the function is for, or any where it is for none."""

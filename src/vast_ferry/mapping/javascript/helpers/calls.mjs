@@ -168,17 +168,6 @@ export function methodOf(handler, method, setup, told, ...given) {
   });
 }
 
-/** Return the values of a name, its case aside where it is folded. */
-export function valuesAskedFor(pairs, name, folded) {
-  const fold = (one) => (folded ? one.toLowerCase() : one);
-  return pairs.filter(([own]) => fold(own) === fold(name)).map(([, value]) => value);
-}
-
-/** Return the first value of a name, or another. */
-export function valueAskedFor(pairs, name, folded, otherwise = null) {
-  return valuesAskedFor(pairs, name, folded)[0] ?? otherwise;
-}
-
 /**
  * Return what a call on a service gives until the whole call is made: it knows what was told so far.
  *

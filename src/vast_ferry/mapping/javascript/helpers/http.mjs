@@ -364,3 +364,14 @@ export function withFieldsApart(headers, names, ...values) {
 export function firstField(headers, name) {
   return valuesOf(headers, name)[0] ?? null;
 }
+
+/** Return the values of a name, its case aside where it is folded. */
+export function valuesAskedFor(pairs, name, folded) {
+  const fold = (one) => (folded ? one.toLowerCase() : one);
+  return pairs.filter(([own]) => fold(own) === fold(name)).map(([, value]) => value);
+}
+
+/** Return the first value of a name, or another. */
+export function valueAskedFor(pairs, name, folded, otherwise = null) {
+  return valuesAskedFor(pairs, name, folded)[0] ?? otherwise;
+}
