@@ -166,8 +166,27 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+#: Of slow tests with many cases, CI takes those of its turn: the even ones, or at the next commit the odd ones.
+TURN = os.environ.get("TURN", "")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     """Leave to `make test-all` what is nearly the same again, and a whole lint; say where it does more of a test."""
+    _mark(items)
+    if not TURN:
+        return
+    seen: dict[str, int] = {}
+    left = []
+    for item in items:
+        name = item.nodeid.partition("[")[0]
+        if "[" in item.nodeid and item.get_closest_marker("slow"):
+            seen[name] = seen.get(name, 0) + 1
+            left += [item] if seen[name] % 2 != int(TURN) else []
+    config.hook.pytest_deselected(items=left)
+    items[:] = [item for item in items if item not in set(left)]
+
+
+def _mark(items: list[pytest.Item]) -> None:
     for item in items:
         given = getattr(getattr(item, "callspec", None), "params", {}).values()
         twin = item.path.name in OF_EVERY_EDITION and any(value in TWINS for value in given if isinstance(value, str))
