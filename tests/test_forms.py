@@ -9,9 +9,9 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT
+from conftest import ROOT, some
 
-from vast_ferry import BadInput, Profile, find_profile, lint
+from vast_ferry import BadInput, Profile, Verdict, carry, check, find_profile, lint
 from vast_ferry.events.native import read_events, write_events
 from vast_ferry.evidence.trying import try_event
 from vast_ferry.mapping.compile.functions import lens_source, lens_writer, translate_reply
@@ -677,3 +677,97 @@ def test_a_provider_that_says_all_in_such_forms_keeps_every_law(name: str) -> No
     path = ROOT / "tests" / "profiles" / f"{name}.yaml"
     broken = [one for one in lint(str(path), examples=30) if one.broken is not None]
     assert not broken
+
+
+CSV = '{"content-type": "text/csv", "x-a": "1"}'
+PAIRED = '[("content-type", "text/csv"), ("x-a", "1")]'
+#: how header fields, status and content of an answer stand, and what a handler says there
+ANSWERED: list[tuple[str, str, str, tuple[str, str, str]]] = [
+    ("joined_by_name | title_names", "plain", "text", ('{"Content-Type": "text/csv", "X-A": "1"}', "201", '"größe"')),
+    ("lists", "plain", "text", ('{"content-type": ["text/csv"], "x-a": ["1"]}', "201", '"größe"')),
+    ("records(n, v)", "plain", "text", ('[{"n": "content-type", "v": "text/csv"}]', "201", '"größe"')),
+    ("one_or_list", "digits", "text", (CSV, '"201"', '"größe"')),
+    ("list_of_words(': ')", "plain", "text", ('["content-type: text/csv", "x-a: 1"]', "201", '"größe"')),
+    ("two_lists(n, v)", "plain", "hex", ('{"n": ["content-type"], "v": ["text/csv"]}', "201", '"6162"')),
+    ("flat", "plain", "text", ('["content-type", "text/csv", "x-a", "1"]', "201", '"größe"')),
+    ("by_name | camel_names", "plain", "text", ('{"contentType": "text/csv", "xA": "1"}', "201", '"größe"')),
+    ("pairs", "status_line", "utf8", (PAIRED, '"201 Created"', '"größe"')),
+    ("pairs", "plain", "base64", (PAIRED, "201", '"Z3I="')),
+    ("pairs", "plain", "bytes_or_text", (PAIRED, "201", 'b"a"')),
+    ("pairs", "plain", "json_value", (PAIRED, "201", '{"a": 1}')),
+]
+
+
+@pytest.mark.parametrize(("fields", "status", "content", "said"), some(ANSWERED, 6))
+def test_answers_in_any_form_are_rewritten_and_proven(
+    tmp_path: Path, fields: str, status: str, content: str, said: tuple[str, str, str]
+) -> None:
+    """What no handler puts together an emitted function does; a parameter that nothing is told of is none's."""
+    rows = [{"at": 'reply["s"]', "is": "status"}, {"at": 'reply["h"]', "is": "headers", "as": fields}]
+    rows = [*rows, {"at": 'reply["b"]', "is": "body", "as": content}]
+    rows[0] |= {"as": status} if status != "plain" else {}
+    model: dict[str, Any] = {"provider": "it", "edition": 1, "title": "It", "about": "an answer"}
+    model |= {"handler": {"parameters": ["event", "context"], "event": ["event"]}}
+    event = {"rows": [{"at": 'event["method"]', "is": "method"}, {"at": 'event["query"]', "is": "query.raw"}]}
+    model["http"] = {"event": event, "reply": {"forms": [{"when": "mapping", "written": True, "rows": rows}]}}
+    told = {"kind": "http", "told_by": "web", "rows": [{"at": "web", "is": "methods_and_route"}]}
+    functions = {"at": "fs", "named_by": "name", "triggers_at": "when", "triggers": [told]}
+    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
+    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    heads, code, body = said
+    here = {
+        "it.def.yaml": "fs: [{name: f, code: 'h.py:f', when: [{web: GET /f}]}]\n",
+        "h.py": f'def f(event, context):\n    heads = {heads}\n    if event["query"]:\n'
+        f'        return {{"s": {code}, "h": {heads}, "b": {body}}}\n'
+        f'    return {{"s": {code}, "h": heads, "b": {body}}}\n',
+    }
+    there = {
+        "ostermere.yaml": "app: a\njobs:\n  f: {code: h.py#f, when: [{web: GET /f}]}\n",
+        "h.py": f'def f(event, ctx):\n    if event["call"]["search"]:\n        return {{"code": 201, "fields": {CSV}, '
+        '"content": "gr"}\n    return {"code": 200, "fields": {"x-b": event["call"]["verb"]}, "content": "x"}\n',
+    }
+    it, own = str(tmp_path / "it.yaml"), {"one": "GET /f?x=1", "two": "GET /f"}
+    for name, files, source, to in (("here", here, it, "thornwick@1"), ("there", there, "ostermere@1", it)):
+        for path, text in {
+            **files,
+            **{f"samples/f/{one}.http": f"{line} HTTP/1.1\nhost: a\n\n" for one, line in own.items()},
+        }.items():
+            (tmp_path / name / path).parent.mkdir(parents=True, exist_ok=True)
+            (tmp_path / name / path).write_text(text)
+        made = carry(tmp_path / name, to=to, source=source, out=tmp_path / f"{name}_carried")
+        assert [one.style for one in made.record.functions] == ["native"]
+        result = check(tmp_path / f"{name}_carried")
+        assert all(one.expected.startswith("replied 20") for one in result.checked)
+        if content == "json_value" and name == "there":  # which can't hold a text that is no JSON: it is told
+            assert "json-respelt" in {one.code for one in made.findings}
+            continue
+        assert {one.verdict for one in result.checked} == {Verdict.SAME}, [one.differences for one in result.checked]
+
+
+@pytest.mark.parametrize("language", ["python", "javascript"])
+def test_a_parameter_of_which_a_profile_tells_nothing_is_nothing(tmp_path: Path, language: str) -> None:
+    profile = profile_of(tmp_path, "signal", "name", {})
+    model = yaml.safe_load(profile.path.read_text())
+    model["handler"]["parameters"] = ["event", "context"]
+    model["javascript"] = {"about": "it"}
+    functions = {"at": "fs", "named_by": "name", "triggers_at": "when"}
+    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
+    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
+    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    profile.path.write_text(yaml.safe_dump(model))
+    file, text = {
+        "python": ("h.py", "def f(event, context):\n    raise ValueError(f\"{context} {event['x']}\")\n"),
+        "javascript": (
+            "h.mjs",
+            "export const f = (event, context) => {\n  throw new RangeError(`${context} ${event.x}`);\n};\n",
+        ),
+    }[language]
+    (tmp_path / "here" / "samples" / "f").mkdir(parents=True)
+    (tmp_path / "here" / "samples" / "f" / "a.yaml").write_text("kind: signal\nevent: {name: a}\n")
+    (tmp_path / "here" / "it.def.yaml").write_text(f"fs: [{{name: f, code: '{file}:f', when: [{{word: a}}]}}]\n")
+    (tmp_path / "here" / file).write_text(text)
+    made = carry(tmp_path / "here", to="thornwick@1", source=str(profile.path), out=tmp_path / "there")
+    assert [one.style for one in made.record.functions] == ["wrapped"]
+    (one,) = check(tmp_path / "there").checked
+    assert (one.verdict, one.expected[-6:]) == (Verdict.SAME, {"python": "None a", "javascript": "null a"}[language])

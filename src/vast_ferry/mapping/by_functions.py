@@ -16,11 +16,12 @@ from vast_ferry.mapping.compile.functions import Source, unpack_batch, view_even
 from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.content import BytesReadOnce, ContentUnderKeys, TextOrBytes
-from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, StatusSaid
+from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ObjectOf, StatusSaid
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
+from vast_ferry.mapping.lenses.listed import JoinedByName, LowerNames, Pipeline, TitleNames, UpperNames
 from vast_ferry.mapping.lenses.packed import ReadOnce
-from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, ListsToLookUp, PairList
-from vast_ferry.mapping.lenses.text import ChoiceOf, RouteStyle
+from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, Joined, ListsToLookUp, PairList
+from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Function, Through
 from vast_ferry.mapping.tables import EventShape, ReplyShape, Row
 
@@ -117,9 +118,30 @@ def written_by_hand(shape: ReplyShape) -> ReplyShape | None:
     return replace(shape, forms=tuple(written if one is form else one for one in shape.forms))
 
 
+#: The forms of an answer's fields that are known where handlers answer; of content, those that say what they hold.
+_KNOWN: Final[dict[str, tuple[type[Lens], ...]]] = {
+    "status": (Plain, StatusSaid),
+    "headers": (PairList, HeaderFields),
+    "headers.plain": (Joined, HeaderFields),
+    "set_cookies": (Plain,),
+    "body": (Content, ContentUnderKeys, ObjectOf, PlainBytes),
+}
+
+
+def is_by_name(lens: Lens) -> bool:
+    """Tell whether header fields stand in a mapping from each name, however it is spelt, to its values as one text."""
+    spelling = (LowerNames, TitleNames, UpperNames)
+    if not isinstance(lens, Pipeline):
+        return isinstance(lens, JoinedByName)
+    return isinstance(lens.parts[0], JoinedByName) and all(isinstance(one, spelling) for one in lens.parts[1:])
+
+
 def told_otherwise(row: Row) -> bool:
-    """Tell whether a row of an answer is one that no handler reads or fills by hand: a part of a field, or a word."""
-    return row.field.startswith("own.") or (row.field == "status" and isinstance(row.lens, ChoiceOf))
+    """Tell whether a row of an answer is one that no handler reads or fills by hand: a part of a field, or a form."""
+    known = _KNOWN.get(row.field)
+    if known is None:
+        return row.field.startswith("own.")
+    return not (isinstance(row.lens, known) or (row.field == "body" and bool(row.lens.content)))
 
 
 def _open(row: Row) -> Row | None:

@@ -57,6 +57,15 @@ class Told(dict):
 '''.strip()
 
 
+def untold(kind: Kind) -> set[str]:
+    """Return a handler's parameters that no row fills, and that are no part of the way its answers go."""
+    ours, answered = kind.event, kind.answered
+    filled = {at.root for at in (*(row.at for row in ours.rows), *(one.at for one in ours.constants), *ours.objects)}
+    own = {answered.callback.name} if answered.callback is not None else set()
+    own |= set(ours.parameters) if answered.via else set()
+    return set(ours.parameters) - filled - own
+
+
 def names_of_events(prefix: str, original: Kind, entry: str, identity: str = "") -> tuple[list[Source], str]:
     """Return functions, and the tuple that they give of an entry: what its handler names it by, its id, its group.
 
@@ -207,7 +216,10 @@ class _Delivery:
     # --- pieces ---
 
     def _event(self) -> str:
-        passed = ", ".join(f"{p}={p}" if p in ("function", "limit") else p for p in self.event.parameters)
+        given = {p: f"{p}={p}" if p in ("function", "limit") else p for p in self.event.parameters}
+        # Of a parameter of which the profile tells nothing, a handler gets nothing.
+        given |= dict.fromkeys(untold(self.original) & given.keys(), "None")
+        passed = ", ".join(given.values())
         return f"{'await ' if self.event.awaited else ''}{self.event.name}({passed})"
 
     def _call(self, arguments: tuple[str, ...]) -> str:

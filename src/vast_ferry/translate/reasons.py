@@ -57,6 +57,7 @@ STOPS: Final = {
         "Correct the name; it fails, or is nothing, as it is",
     ),
     "arguments-hidden": ("arguments are passed on by `*` or `**`", "Name them"),
+    "untold": ("the profile tells nothing of {}, which it uses", "Write rows for it into the profile"),
     "takes-less": (
         "it does not take {}, which is handed over too: where it is now, every call of it fails",
         "Add what is missing to its parameters, and carry the project again",

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.hub.kinds import is_request
-from vast_ferry.mapping.by_functions import told_otherwise, written_by_hand
+from vast_ferry.mapping.by_functions import is_by_name, told_otherwise, written_by_hand
 from vast_ferry.mapping.places import Access, Attr, Call, Step, Through
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
 from vast_ferry.translate.places import Spot
@@ -135,9 +135,12 @@ _BY_SHAPE: Final = frozenset(["raised", "pieces", "tuple", "number", "data", "li
 
 def told_by_shape(shape: ReplyShape) -> bool:
     """Tell whether a provider tells answers apart by what they hold."""
-    rows = [row for form in shape.forms for row in form.rows]
+    # What a protocol's calls tell, or is sent by messages, is in forms of its own, which an object stands for.
+    own = shape.callback is not None or bool(shape.via)
+    rows = [row for form in shape.forms for row in form.rows if not own]
     told = any(form.when in _BY_SHAPE or form.keys or form.types for form in shape.forms)
-    return bool(told or shape.bodyless or not all(row.lens.by_hand and not told_otherwise(row) for row in rows))
+    known = all(row.lens.by_hand and (is_by_name(row.lens) or not told_otherwise(row)) for row in rows)
+    return bool(told or shape.bodyless or not known)
 
 
 def answers_apart(reply: ReplyShape) -> bool:

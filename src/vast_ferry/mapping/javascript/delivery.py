@@ -11,7 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from vast_ferry.hub.kinds import KINDS
-from vast_ferry.mapping.delivery import keeps_ids, names_others
+from vast_ferry.mapping.delivery import keeps_ids, names_others, untold
 from vast_ferry.mapping.javascript.batches import build_batch, names_of_events, pack_batch, unpack_batch
 from vast_ferry.mapping.javascript.functions import (
     GIVEN,
@@ -93,7 +93,9 @@ class _Delivery:
 
     def _events(self) -> str:
         """Return the source of what the handler takes, made of what the caller hands over."""
-        made = f"{self.event.name}({', '.join(self.event.parameters)})"
+        nothing = untold(self.original)
+        given = ["null" if name in nothing else name for name in self.event.parameters]
+        made = f"{self.event.name}({', '.join(given)})"
         return f"await {made}" if self.event.awaited else made
 
     def _named(self) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from functools import partial
 
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.mapping.by_functions import is_by_name
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
@@ -212,7 +213,7 @@ class ReplyReading(Forms):
         if isinstance(value, ast.Constant) and value.value is None:
             return
         inner_dict = self._items_of(value)
-        if row.lens.subscript is How.JOINED:
+        if row.lens.subscript is How.JOINED or is_by_name(row.lens):
             self._header_mapping(made, row, value)
         elif isinstance(value, (ast.List, ast.Tuple)):
             for inner in value.elts:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.mapping.delivery import untold
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.decorators import around, gives_it_back, is_hidden
@@ -106,6 +107,10 @@ class Signatures:
         handed = self.at.flow.handed(self.at.kind)
         if not by_name and not arguments.vararg and len(theirs) < len(handed):
             raise Stop("takes-less", node, ", ".join(handed[len(theirs) :]))
+        nothing = untold(kind)
+        own = dict(zip(theirs, handed_over, strict=False)) if not by_name else {name: name for name in theirs}
+        if used := [name for name in theirs if own.get(name) in nothing and function.nodes.uses(name)]:
+            raise Stop("untold", node, ", ".join(used))
 
     def _more(self, function: Function) -> set[str]:
         """Return the parameters of a handler that the provider has nothing to do with."""
