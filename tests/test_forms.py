@@ -751,7 +751,7 @@ def test_a_parameter_of_which_a_profile_tells_nothing_is_nothing(tmp_path: Path,
     model = yaml.safe_load(profile.path.read_text())
     model["handler"]["parameters"] = ["event", "context"]
     model["javascript"] = {"about": "it"}
-    functions = {"at": "fs", "named_by": "name", "triggers_at": "when"}
+    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
     functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
     functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
     model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
