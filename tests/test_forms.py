@@ -771,3 +771,62 @@ def test_a_parameter_of_which_a_profile_tells_nothing_is_nothing(tmp_path: Path,
     assert [one.style for one in made.record.functions] == ["wrapped"]
     (one,) = check(tmp_path / "there").checked
     assert (one.verdict, one.expected[-6:]) == (Verdict.SAME, {"python": "None a", "javascript": "null a"}[language])
+
+
+#: how key, content and labels of an object and a record stand in calls, and what a handler says there
+CALLED: list[tuple[tuple[str, str, str, str], tuple[str, str, str, str]]] = [
+    (("", "bytes", "", ""), ('"n/1"', 'b"gr"', '{"x": "1"}', '{"a": 1}')),
+    (("percent", "base64", "records(n, v) | texts", ""), ('"n%2F1"', '"Z3I="', '[{"n": "x", "v": "1"}]', '{"a": 1}')),
+    (("", "utf8", "words(';', '=') | texts", "json_text"), ('"n/1"', '"größe"', '"x=1"', "'{\"a\":1}'")),
+    (("", "hex", "", "records(n, v) | as_record"), ('"n/1"', '"6162"', "None", '[{"n": "a", "v": 1}]')),
+    (("", "octets", "", "tagged({'n': number})"), ('"n/1"', "[1, 2]", "None", '{"a": {"n": 1}}')),
+    (("", "base64 | gzip", "", ""), ('"n/1"', '"H4sIAAAAAAACA6sAAIMW3IwBAAAA"', "None", '{"a": 1}')),
+]
+
+
+@pytest.mark.parametrize(("forms", "said"), some(CALLED, 3))
+def test_calls_in_any_form_do_the_same_elsewhere(
+    tmp_path: Path, forms: tuple[str, str, str, str], said: tuple[str, str, str, str]
+) -> None:
+    """What they are given and what they give back stands as each provider has it, or the handler is wrapped."""
+    key, body, labels, record = ({"as": one} if one else {} for one in forms)
+    model: dict[str, Any] = {"provider": "it", "edition": 1, "title": "It", "about": "calls"}
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
+    where: list[dict[str, Any]] = [{"at": "bucket", "is": "bucket"}, {"at": "key", "is": "key", **key}]
+    more = {"at": "labels", "is": "labels", **labels, "optional": True, "null_if_empty": True}
+    put: dict[str, Any] = {"does": "object.write", "takes": ["bucket", "key", "data", "labels=None"]}
+    put |= {"rows": [*where, {"at": "data", "is": "body", **body}, more]}
+    get: dict[str, Any] = {"does": "object.read", "takes": ["bucket", "key"], "rows": where}
+    get |= {"returns": [{"at": 'returned["data"]', "is": "body", **body}]}
+    keep: dict[str, Any] = {"does": "record.write", "takes": ["table", "key", "row"]}
+    keep |= {
+        "rows": [{"at": "table", "is": "table"}, {"at": "key", "is": "keys"}, {"at": "row", "is": "record", **record}]
+    }
+    model["clients"] = {"it": {"store.put": put, "store.get": get, "rows.put": keep}}
+    model["signal"] = {"event": {"rows": [{"at": 'event["name"]', "is": "name"}]}}
+    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
+    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
+    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
+    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    where_it, data, told, row = said
+    here = {
+        "it.def.yaml": "fs: [{name: f, code: 'h.py:f', when: [{word: a}]}]\n",
+        "h.py": "from it import rows, store\n\n\ndef f(event):\n"
+        f'    store.put("b", {where_it}, {data}, labels={told})\n'
+        f'    rows.put("t", {{"id": "1"}}, {row})\n    raise ValueError(repr(store.get("b", {where_it})["data"]))\n',
+    }
+    there = {
+        "ostermere.yaml": "app: a\njobs:\n  f: {code: h.py#f, when: [{bell: a}]}\n",
+        "h.py": "from ostermere import books, stores\n\n\ndef f(event, ctx):\n"
+        '    stores.put("b", "n/1", b"a", labels={"x": "1"})\n'
+        '    books.write("t", {"id": "1"}, {"a": 1})\n    raise ValueError(repr(stores.fetch("b", "n/1")))\n',
+    }
+    it = str(tmp_path / "it.yaml")
+    for name, files, source, to in (("here", here, it, "thornwick@1"), ("there", there, "ostermere@1", it)):
+        for path, text in {**files, "samples/f/a.yaml": "kind: signal\nevent: {name: a}\n"}.items():
+            (tmp_path / name / path).parent.mkdir(parents=True, exist_ok=True)
+            (tmp_path / name / path).write_text(text)
+        carry(tmp_path / name, to=to, source=source, out=tmp_path / f"{name}_carried")
+        (one,) = check(tmp_path / f"{name}_carried").checked
+        assert (one.verdict, one.expected[-9:]) == (Verdict.SAME, "2 effects"), one.differences

@@ -80,6 +80,7 @@ STOPS: Final = {
     "no-time-left": ("the target does not tell what time is left", "Write a limit of its own"),
     "no-service": ("the target has no service for it", "Leave it where it is, or find another service"),
     "argument-lost": ("the target's client has no place for an argument", "Keep what it says some other way"),
+    "result-form": ("what {} gives back stands otherwise than what it was written for", "Call it where it can be read"),
     "argument-form": ("an argument can't be given as the target's client takes it", "Simplify the call"),
     "text-or-bytes": ("it can't be told whether a content is text or bytes", "Encode it in the handler"),
     "pieces-unknown": (

@@ -133,14 +133,18 @@ LARGEST_CONTENT = 512 * 1024 * 1024
 
 def gunzipped(data: bytes) -> bytes:
     """Return what was compressed (RFC 1952), or raise ValueError where it is not or is too large."""
+    pieces, size = [], 0
     try:
         with gzip.GzipFile(fileobj=io.BytesIO(data)) as stream:
-            content = stream.read(LARGEST_CONTENT + 1)
+            # Piece by piece: to ask for the most at once would take that much memory before anything is there.
+            while size <= LARGEST_CONTENT and (piece := stream.read(1 << 20)):
+                pieces.append(piece)
+                size += len(piece)
     except (OSError, EOFError) as error:
         raise ValueError(f"this is no gzip: {error}") from None
-    if len(content) > LARGEST_CONTENT:
+    if size > LARGEST_CONTENT:
         raise ValueError(f"this is a gzip of more than {LARGEST_CONTENT:,} bytes")
-    return content
+    return b"".join(pieces)
 
 
 def gzipped(data: bytes) -> bytes:

@@ -37,6 +37,10 @@ class Unprefixed(Lens):
     def write(self, value: Expression, need: Need) -> Expression:
         return ex.text_method(value, "removeprefix", ex.Literal(self.args[0]))
 
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        beginning = str(self.args[0])
+        return _put_there(field, lambda text: beginning + text.removeprefix(beginning), f"begin with {beginning!r}")
+
 
 class Unsuffixed(Lens):
     """Text whose end does not stand there: `unsuffixed(' min')`."""
@@ -49,6 +53,15 @@ class Unsuffixed(Lens):
 
     def write(self, value: Expression, need: Need) -> Expression:
         return ex.text_method(value, "removesuffix", ex.Literal(self.args[0]))
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        end = str(self.args[0])
+        return _put_there(field, lambda text: text.removesuffix(end) + end, f"end in {end!r}")
+
+
+def _put_there(field: str, back: Callable[[str], str], what: str) -> tuple[Loss, ...]:
+    """Return what is lost of a text that lacks what does not stand there."""
+    return (by_trying(field, back, f"it does not {what}", "it arrives with that", "text-added"),)
 
 
 class Quoted(Formed):

@@ -514,6 +514,8 @@ class Pipeline(Lens):
         """Return the form that gives what the hub holds."""
         return self.parts[-1]
 
+    name = ""  # no profile says it by itself
+
     # What a class says of a form, this one says of its parts.
     flagged = property(lambda self: any(part.flagged for part in self.parts))
     spread = property(lambda self: self.parts[0].spread)

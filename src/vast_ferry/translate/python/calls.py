@@ -256,8 +256,12 @@ class Calls:
         theirs = self.job.target.operations.get(ours.operation)
         if theirs is None:
             raise Stop("no-service", node, OPERATIONS[ours.operation].meaning)
-        if (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows):
+        alike = _given_back_by(ours) == _given_back_by(theirs)
+        same = (ours.called, ours.takes, ours.arguments.rows) == (theirs.called, theirs.takes, theirs.arguments.rows)
+        if same and alike:
             return self._same(call, theirs, node)
+        if not alike and theirs.chain is None and ours.result is not None:
+            raise Stop("result-form", node, theirs.called)
         given = self._given(ours, call)
         if theirs.chain is not None:
             self._nothing_done_is_lost(ours, theirs, given, node)
@@ -449,7 +453,7 @@ class Calls:
     def _in_their_form(self, node: ast.expr, here: Lens, there: Lens, field: str) -> str:
         """Return an argument in the form that the target's call takes."""
         text = self.at.code(node)
-        if here.name == there.name or (here.content, there.content) == ("bytes", "either"):
+        if here == there or (here.content, there.content) == ("bytes", "either"):
             return text
         operand = (
             text if isinstance(node, (ast.Name, ast.Call, ast.Attribute, ast.Subscript, ast.Constant)) else f"({text})"
@@ -481,9 +485,9 @@ class Calls:
     def _straight(self, spot: Spot, node: ast.expr, here: Lens, there: Lens) -> str | None:
         """Return a field of the event that goes into a call as the target has it, where both lenses would undo it."""
         row = self.flow.shape(spot).row(spot.role, spot.steps)
-        if row is None or row.lens.name != here.name or (here.plain and there.plain):
+        if row is None or row.lens != here or (here.plain and there.plain):
             return None
-        target = next((one for one in self.at.reads().rows.get(row.field, ()) if one.lens.name == there.name), None)
+        target = next((one for one in self.at.reads().rows.get(row.field, ()) if one.lens == there), None)
         if target is None or not all(lens.empty or lens.plain for lens in (here, there)):
             return None
         return self.at.place(self.at.reads().at(target), node, spot)
@@ -711,6 +715,13 @@ class Calls:
         called = self.job.called.get(id(part))
         own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)
         return own or id(part) in self.flow.ops or isinstance(self.flow.values.get(id(part)), Spot)
+
+
+def _given_back_by(client: Client) -> list[tuple[Access, Lens]] | None:
+    """Return where and how what a call gives back stands; nothing where that is the value itself, or there is none."""
+    rows = [row for row in client.result.rows if not row.derived] if client.result is not None else []
+    plain = all(row.at == Access("returned") and isinstance(row.lens, (Plain, PlainBytes)) for row in rows)
+    return None if plain else [(row.at, row.lens) for row in rows]
 
 
 def _usual(client: Client, row: Row) -> str:

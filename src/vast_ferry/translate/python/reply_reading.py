@@ -71,8 +71,8 @@ class ReplyReading(Forms):
         values = [pair.elts[1] for pair in pairs if isinstance(pair, (ast.Tuple, ast.List)) and len(pair.elts) == 2]
         return all(self._type(one) in ("", "str") for one in values)
 
-    def _all_fit(self, name: str, rows: dict[str, Row], flagged: bool) -> bool:
-        """Tell whether all contents that are put into a mapping under a name may be what their place takes."""
+    def _contents_of(self, name: str, rows: dict[str, Row]) -> list[tuple[Row, ast.expr]]:
+        """Return the contents that are put into a mapping under a name."""
         assert self.at.function is not None
         held: list[tuple[ast.expr | None, ast.expr]] = []
         for use in self.at.function.nodes.uses(name):
@@ -83,7 +83,11 @@ class ReplyReading(Forms):
             elif isinstance(parent, ast.Subscript) and isinstance(above, ast.Assign):
                 held.append((parent.slice, above.value))
         contents = [(rows[_text(key)], value) for key, value in held if key is not None and _text(key) in rows]
-        bodies = [(row, value) for row, value in contents if row.field == "body"]
+        return [(row, value) for row, value in contents if row.field == "body"]
+
+    def _all_fit(self, name: str, rows: dict[str, Row], flagged: bool) -> bool:
+        """Tell whether all contents that are put into a mapping under a name may be what their place takes."""
+        bodies = self._contents_of(name, rows)
         flag = ast.Constant(value=True) if flagged else None
         nothing = any(isinstance(value, ast.Constant) and value.value is None for _, value in bodies)
         return all(self._fits(row, value, flag) for row, value in bodies) and (not nothing or self._same_if_nothing())
@@ -427,9 +431,14 @@ class ReplyReading(Forms):
                 made.body = f"{text} if {part(flag, 'False')} else {content}"
                 made.body_type = "either"
             else:
-                made.body = part(key, "")
                 made.body_type = "str" if row.lens.content == "packed" else ""
+                made.body = part(key, "") + ' or ""' * bool(made.body_type and self._none_is_text(name, rows))
         return made
+
+    def _none_is_text(self, name: str, rows: dict[str, Row]) -> bool:
+        """Tell whether a content that a name's mapping holds may be None, which counts as text here and not there."""
+        held = [value for _, value in self._contents_of(name, rows)]
+        return self._target_body() != "packed" and any(map(self._may_be_none, held))
 
 
 def _text(node: ast.expr) -> str:
