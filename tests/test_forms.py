@@ -756,6 +756,8 @@ def test_a_parameter_of_which_a_profile_tells_nothing_is_nothing(tmp_path: Path,
     functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
     model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
     profile.path.write_text(yaml.safe_dump(model))
+    told = next(one for one in lint(str(profile.path), examples=1) if one.law == "every parameter is told of")
+    assert "no row says what context has" in told.unseen
     file, text = {
         "python": ("h.py", "def f(event, context):\n    raise ValueError(f\"{context} {event['x']}\")\n"),
         "javascript": (

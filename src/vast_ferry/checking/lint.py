@@ -9,6 +9,7 @@ from vast_ferry.checking.answers_seen import AnswerSeen, answers_seen
 from vast_ferry.definitions.writing_back import PROJECT, definition_lost
 from vast_ferry.evidence.witnesses import Fact, evidence_folder, facts, unread
 from vast_ferry.hub.extras import require
+from vast_ferry.mapping.delivery import untold
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.mapping.places import Attr
 from vast_ferry.mapping.tables import ReplyForm
@@ -45,6 +46,7 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     yield from _answers(profile)
     yield from _definition(profile)
     yield from _parts_of_answers(profile)
+    yield from _parameters(profile)
     require("hypothesis", "lint", "generated events")
     from vast_ferry.mapping.laws import check_pair, check_shape
     from vast_ferry.mapping.laws_beside import check_beside, check_client
@@ -88,6 +90,14 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
     for file, keys in unread(profile).items():
         law = "every key of recorded events is read"
         yield Linted(law, "", Broken(law, "", f"{file}: no row reads {', '.join(keys)}", {}))
+
+
+def _parameters(profile: Profile) -> Iterator[Linted]:
+    """Yield which parameters no row fills, kind by kind."""
+    for kind, tables in profile.kinds.items():
+        for name in sorted(untold(tables)):
+            why = f"no row says what {name} has: a handler that uses it is wrapped, and finds nothing there"
+            yield Linted("every parameter is told of", kind, unseen=why)
 
 
 def _answers(profile: Profile) -> Iterator[Linted]:

@@ -431,8 +431,8 @@ def body_text(body: bytes, content_type: str) -> str:
 
 
 def text_body(text: str, content_type: str) -> bytes:
-    """Return the bytes of a text, by the charset of the content's type."""
-    return text.encode(charset_of(content_type))
+    """Return the bytes of a text, by the charset of the content's type; none of an empty one, where that has a mark."""
+    return text.encode(charset_of(content_type)) if text else b""
 
 
 def body_json(body: bytes) -> Any:

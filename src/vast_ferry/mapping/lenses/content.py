@@ -70,11 +70,11 @@ class Text(TwoHelpers):
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         def undecodable(fields: Fields) -> bool:
+            body, content_type = fields["body"], helpers.content_type_of(fields["headers"])
             try:
-                fields["body"].decode(helpers.charset_of(helpers.content_type_of(fields["headers"])))
+                return bool(helpers.text_body(helpers.body_text(body, content_type), content_type) != body)
             except UnicodeError:
                 return True
-            return False
 
         return (Loss("not-text", field, "the content is not text in its charset", "bytes become U+FFFD", undecodable),)
 

@@ -72,7 +72,7 @@ export function bodyText(body, contentType) {
 
 /** Return the bytes of a text, by the charset of the content's type. */
 export function textBody(text, contentType) {
-  return encoded(text, charsetOf(contentType));
+  return text ? encoded(text, charsetOf(contentType)) : Buffer.alloc(0);
 }
 
 /** Return the JSON value of the content (RFC 8259). */
