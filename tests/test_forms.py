@@ -832,3 +832,49 @@ def test_calls_in_any_form_do_the_same_elsewhere(
         carry(tmp_path / name, to=to, source=source, out=tmp_path / f"{name}_carried")
         (one,) = check(tmp_path / f"{name}_carried").checked
         assert (one.verdict, one.expected[-9:]) == (Verdict.SAME, "2 effects"), one.differences
+
+
+#: a language → a handler that reaches services by what it is handed, of which no row tells anything else
+BY_WHAT_IS_HANDED = {
+    "h.py": 'def f(event, context):\n    context.store.put("b", "n%2F1", "Z3I=")\n'
+    '    raise ValueError(repr(context.store.get("b", "n%2F1")["data"]))\n',
+    "h.mjs": 'export const f = async (event, context) => {\n  await context.store.put("b", "n%2F1", "Z3I=");\n'
+    '  throw new RangeError((await context.store.get("b", "n%2F1")).data);\n};\n',
+}
+
+
+@pytest.mark.parametrize("file", BY_WHAT_IS_HANDED)
+def test_services_that_a_handler_is_handed_are_reached_elsewhere(tmp_path: Path, file: str) -> None:
+    """Where it goes they are handed over as well, under another name."""
+    where = [{"at": "bucket", "is": "bucket"}, {"at": "key", "is": "key", "as": "percent"}]
+    put: dict[str, Any] = {"does": "object.write", "takes": ["bucket", "key", "data"]}
+    put |= {"rows": [*where, {"at": "data", "is": "body", "as": "base64"}]}
+    get: dict[str, Any] = {"does": "object.read", "takes": ["bucket", "key"], "rows": where}
+    get |= {"returns": [{"at": 'returned["data"]', "is": "body", "as": "base64"}]}
+    model: dict[str, Any] = {
+        "provider": "it",
+        "edition": 1,
+        "title": "It",
+        "about": "calls",
+        "javascript": {"about": "it"},
+    }
+    model |= {"handler": {"parameters": ["event", "context"], "event": ["event"]}}
+    model |= {"clients": {"context": {"store.put": put, "store.get": get}}}
+    model["signal"] = {"event": {"rows": [{"at": 'event["name"]', "is": "name"}]}}
+    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
+    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
+    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
+    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    (tmp_path / "here" / "samples" / "f").mkdir(parents=True)
+    (tmp_path / "here" / "samples" / "f" / "a.yaml").write_text("kind: signal\nevent: {name: a}\n")
+    (tmp_path / "here" / "it.def.yaml").write_text(f"fs: [{{name: f, code: '{file}:f', when: [{{word: a}}]}}]\n")
+    (tmp_path / "here" / file).write_text(BY_WHAT_IS_HANDED[file])
+    for to in ("brackendale@1", "ostermere@1"):
+        carry(tmp_path / "here", to=to, source=str(tmp_path / "it.yaml"), out=tmp_path / to)
+        (one,) = check(tmp_path / to).checked
+        assert (one.verdict, "Z3I=" in one.expected) == (Verdict.SAME, True), one.differences
+    model["clients"]["context"]["put"] = model["clients"]["context"].pop("store.put")
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    with pytest.raises(BadInput, match="'put' has no group before it"):
+        find_profile(str(tmp_path / "it.yaml"))

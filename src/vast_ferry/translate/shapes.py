@@ -41,7 +41,8 @@ class ShapeMap:
     def of(cls, shape: EventShape) -> ShapeMap:
         """Return the map of a shape."""
         own = shape.event_parameters
-        context = {row.at.root for row in shape.rows} - set(own)
+        # What a handler is told of its call, and by what it reaches services.
+        context = {at.root for at in (*(row.at for row in shape.rows), *shape.objects)} - set(own)
         roles = {name: "context" for name in context}
         roles |= {name: name for name in own[1:]}
         roles[own[0]] = "entry" if shape.each is not None else "event"

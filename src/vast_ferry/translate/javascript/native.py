@@ -141,7 +141,9 @@ class Native:
     ) -> _Handler:
         """Return a handler that is rewritten; what it is handed gets other names where it knows these."""
         project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of)
-        hosts = self.target.hosts if self.calls_services(seen[0].path) else ()
+        # Services are called by the provider's modules, or by what the handler is handed.
+        calls = bool(self.source.hosts) or self.calls_services(seen[0].path)
+        hosts = self.target.hosts if calls else ()
         limit = self.limit_of(one)
         made = _Handler(project, one, kinds, seen, limit)
         try:
