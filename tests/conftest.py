@@ -166,7 +166,7 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-#: Of slow tests with many cases, CI takes those of its turn: the even ones, or at the next commit the odd ones.
+#: Of slow tests with many cases, CI takes every third, and at the next commit the third beside it.
 TURN = os.environ.get("TURN", "")
 
 
@@ -181,7 +181,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         name = item.nodeid.partition("[")[0]
         if "[" in item.nodeid and item.get_closest_marker("slow"):
             seen[name] = seen.get(name, 0) + 1
-            left += [item] if seen[name] % 2 != int(TURN) else []
+            left += [item] if seen[name] % 3 != int(TURN) % 3 else []
     config.hook.pytest_deselected(items=left)
     items[:] = [item for item in items if item not in set(left)]
 

@@ -8,8 +8,9 @@ from typing import Final
 
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.by_functions import is_by_name, told_otherwise, written_by_hand
+from vast_ferry.mapping.lenses.packed import Utf8
 from vast_ferry.mapping.places import Access, Attr, Call, Step, Through
-from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyShape, Row
+from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyForm, ReplyShape, Row
 from vast_ferry.translate.places import Spot
 
 
@@ -138,10 +139,15 @@ def told_by_shape(shape: ReplyShape) -> bool:
     """Tell whether a provider tells answers apart by what they hold."""
     # What a protocol's calls tell, or is sent by messages, is in forms of its own, which an object stands for.
     own = shape.callback is not None or bool(shape.via)
-    rows = [row for form in shape.forms for row in form.rows if not own]
+    rows = [(form, row) for form in shape.forms for row in form.rows if not own]
     told = any(form.when in _BY_SHAPE or form.keys or form.types for form in shape.forms)
-    known = all(row.lens.by_hand and (is_by_name(row.lens) or not told_otherwise(row)) for row in rows)
+    known = all(row.lens.by_hand and (_is_text(form, row) or not told_otherwise(row)) for form, row in rows)
     return bool(told or shape.bodyless or not known)
+
+
+def _is_text(form: ReplyForm, row: Row) -> bool:
+    """Tell whether what stands in an answer is a text, as fields are or a content is."""
+    return is_by_name(row.lens) or (form.when in ("text", "writer") and isinstance(row.lens, Utf8))
 
 
 def answers_apart(reply: ReplyShape) -> bool:

@@ -12,7 +12,7 @@ def etag_of(data: bytes) -> str:
 def run(event, ctx):
     call, fields = event["call"], event["fields"]
     try:
-        data = stores.fetch("reports", f"{call['slots']['name']}.json")
+        data = stores.fetch("reports", f"{call['slots']['name']}.txt")
     except LookupError:
         return dict(code=404, fields=JSON, content='{"error": "no such report"}')
     tag = etag_of(data)
