@@ -166,7 +166,7 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-#: Of slow tests with many cases, CI takes every third, and at the next commit the third beside it.
+#: Of tests with many cases that are left to the rest, CI takes a third, and at the next commit the next third.
 TURN = os.environ.get("TURN", "")
 
 
@@ -179,7 +179,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     left = []
     for item in items:
         name = item.nodeid.partition("[")[0]
-        if "[" in item.nodeid and item.get_closest_marker("slow"):
+        if "[" in item.nodeid and (item.get_closest_marker("slow") or item.get_closest_marker("share")):
             seen[name] = seen.get(name, 0) + 1
             left += [item] if seen[name] % 3 != int(TURN) % 3 else []
     config.hook.pytest_deselected(items=left)
