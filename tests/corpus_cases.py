@@ -98,7 +98,8 @@ def trigger(name: str, task: Mapping[str, Any]) -> Trigger | None:
     """Return what causes a call of a handler."""
     if "route" in task:
         method, route = task["route"]  # each below a name of its own: no two may take the same
-        return RouteTrigger(f"/{name}{route}", (method,), task.get("callers", "public"))
+        methods = tuple(method) if isinstance(method, list) else (method,)
+        return RouteTrigger(f"/{name}{route}", methods, task.get("callers", "public"))
     if "schedule" in task:
         return EventTrigger("schedule", name, schedule=Schedule.of(read_cron(task["schedule"])))
     if "event" in task:

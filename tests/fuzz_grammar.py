@@ -773,6 +773,111 @@ def dispatched(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({table}.get({key}, {one})({s.event})))"]
 
 
+def tabled(w: Writer, s: Scope) -> list[str]:
+    """One of several functions is looked up in a table that stands in full, and called."""
+    event, more = w.surface.event, list(w.surface.parameters[1:])
+    if s.event != event or not w.surface.parameters:
+        return said(w, s)
+    waits, names = s.awaits and w.random.random() < 0.6, [w.fresh("way") for _ in range(w.random.randint(1, 3))]
+    more = more if w.random.random() < 0.7 else []
+    for name in names:
+        own = w.held(event, awaits=waits)
+        sends = called(w, own, "message.send", channel='"line"', body=w.text(own, 2)) if more or not s.awaits else ""
+        rest = w.random.choice(["", "", "", ", again=2", ", *rest", ", **named"])
+        taken = [event if w.random.random() < 0.7 else "given", *more]
+        takes = "async def" if waits and w.random.random() < 0.95 else "def"
+        body = [f"    {sends}"] if sends and takes.startswith("async") >= waits and w.random.random() < 0.7 else []
+        lines = [f"{takes} {name}({', '.join(taken)}{rest}):", *body, f"    return {w.text(own)}"]
+        if "given" in taken:
+            lines.insert(1, f"    {event} = given")
+        w.top.append("\n".join(lines))
+    table = w.fresh("WAYS")
+    words = w.random.sample(["GET", "PUT", "a", "one"], len(names))
+    shows = f"{table} = {{{', '.join(f'{word!r}: {name}' for word, name in zip(words, names, strict=True))}}}"
+    lines = [shows] if w.random.random() < 0.4 else []
+    w.top += [] if lines else [shows]
+    key, way = w.random.choice([w.part(s, "text"), repr(words[0])]), w.fresh("way")
+    given = ", ".join([event, *more])
+    wait = "await " if waits else ""
+    lines += w.random.choice(
+        [
+            [f"seen.append(show({wait}{table}[{words[0]!r}]({given})))"],
+            [f"{way} = {table}.get({key})", f"if {way} is not None:", f"    seen.append(show({wait}{way}({given})))"],
+            [f"seen.append(show({wait}{table}.get({key}, {names[-1]})({given})))"],
+            [f"if {way} := {table}.get({key}):", f"    seen.append(show({wait}{way}({given})))"],
+            [f"{way} = {table}.get({key}) or {names[0]}", f"seen.append(show({wait}{way}({given})))"],
+            [f"for word in {table}:", f"    seen.append(show({wait}{table}[word]({given})))"],
+            [f"if {key} in {table}:", f"    {way} = {table}[{key}]", f"    seen.append(show({wait}{way}({given})))"],
+        ]
+    )
+    if w.random.random() < 0.2:  # somebody else sees them as well
+        lines += w.random.choice(
+            [
+                [f"seen.append(len({table}.values()))"],
+                [f"{table}['more'] = {names[0]}"],
+                [f"seen.append(callable(list({table}.items())[0][1]))"],
+                [f"seen.append(show([one.__name__ for one in [{names[0]}]]))"],
+                [f"{table}.update(more={names[-1]})"],
+                [f"seen.append(', '.join(sorted({table})))"],
+            ]
+        )
+    return lines
+
+
+def decoded(w: Writer, s: Scope) -> list[str]:
+    """Content that is Base64 where a flag says so is decoded, in one of the ways that people write."""
+    shape = w.surface.profile.kinds[w.surface.kind].event
+    row = next((one for one in shape.rows if one.flag is not None and one.lens.content == "packed"), None)
+    if s.event != w.surface.event or row is None or row.flag is None or shape.levels:
+        return said(w, s)
+    w.top += ["import base64", "import json"]
+    content, flag = at_text(row.at, {}), at_text(row.flag, {})
+    flag = w.random.choice([flag, flag, f"{flag} is True", f"{flag} == True"])
+    bare = f"base64.b64decode({content})"
+    as_text = w.random.choice(
+        [
+            ".decode()",
+            ".decode('utf-8')",
+            ".decode(errors='replace')",
+            ".decode('UTF-8', 'ignore')",
+            ".decode('latin-1')",
+        ]
+    )
+    name, helper = w.fresh("content"), w.fresh("raw")
+    one, other = w.random.choice(
+        [
+            (bare, f"{content}.encode()"),
+            (f"{bare}{as_text}", content),
+            (bare, content),
+            (bare, f"{content}.encode('utf-8')"),
+        ]
+    )
+    either = w.random.choice([f"{one} if {flag} else {other}", f"{other} if not {flag} else {one}"])
+    event = w.surface.event
+    held = [f"{name} = {content}{w.random.choice(['', '', ' or ' + repr('')])}", f"if {flag}:"]
+    over = f"    {name} = base64.b64decode({name}){w.random.choice(['', as_text])}"
+    both = [f"if {flag}:", f"    {name} = {one}", "else:", f"    {name} = {other}"]
+    returns = w.random.choice(
+        [
+            [f"    if {flag}:", f"        return {one}", f"    return {other}"],
+            [f"    if not {flag}:", f"        return {other}", "    else:", f"        return {one}"],
+            [f"    if not {flag}:", f"        return {other}", f"    return {one}"],
+        ]
+    )
+    w.top.append("\n".join([f"def {helper}({event}):", *returns]))
+    use = w.random.choice(
+        ["show(json.loads({}))", "show(json.loads({} or 'null'))", "show(len({}))", "str({})", "show({})"]
+    )
+    held_by = [[f"{name} = {either}"], [*held, over], both, [f"{name} = {helper}({event})"], [f"{name} = ({either})"]]
+    lines = w.random.choice(held_by)
+    more = [f"seen.append(type({name}).__name__)"] if w.random.random() < 0.2 else []
+    return ["try:", *(f"    {line}" for line in [*lines, f"seen.append({use.format(name)})", *more]), *_no_content(w)]
+
+
+def _no_content(w: Writer) -> list[str]:
+    return [f"except {w.random.choice(['ValueError', 'Exception'])} as error:", "    seen.append(type(error).__name__)"]
+
+
 def generated(w: Writer, s: Scope) -> list[str]:
     if s.event != w.surface.event:
         return said(w, s)
@@ -1479,6 +1584,10 @@ PIECES = [
     ),
     *(
         dispatched,
+        tabled,
+        tabled,
+        decoded,
+        decoded,
         generated,
         changed,
         changed,

@@ -74,9 +74,9 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "for one in [cls]:\n            value",
     ),
     "a default argument that is not the event is forgotten": (
-        "expressions.py",
-        "given = {**_defaults(called.node.args, given), **given}",
-        "given = {**given}",
+        "calling.py",
+        "return {**_defaults(arguments, self.given), **self.given}",
+        "return {**self.given}",
     ),
     "an event in a global is not seen": (
         "statements.py",
@@ -195,9 +195,9 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "made = False\n        holds",
     ),
     "starred arguments are counted as they stand": (
-        "expressions.py",
-        "starred = any(isinstance(one, ast.Starred) for one in node.args)\n        given",
-        "starred = False\n        given",
+        "calling.py",
+        "starred = any(isinstance(one, ast.Starred) for one in node.args)\n        for",
+        "starred = False\n        for",
     ),
     "a function that is handed on is only called": (
         "expressions.py",
@@ -240,9 +240,29 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "pass",
     ),
     "a changing method": (
-        "expressions.py",
+        "calling.py",
         "if changes and self.idioms.service(base, function.attr) is None:",
         "if False:",
+    ),
+    "functions of a table don't agree": (
+        "job.py",
+        "if list(facts.needs) != list(needs) or facts.awaits != awaits:",
+        "if False:",
+    ),
+    "a table that is handed on is only asked": (
+        "tables.py",
+        "return all(_asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))",
+        "return True",
+    ),
+    "what nobody is seen to call stays as it is": (
+        "native.py",
+        "if isinstance(op, ServiceCall) and not flow.keeps_client(op.client.called):",
+        "if False:",
+    ),
+    "any decoding is UTF-8": (
+        "contents.py",
+        "return not isinstance(encoding, ast.Constant) or str(encoding.value).lower() in _UTF_8",
+        "return True",
     ),
     "what overrides a method is not seen": (
         "objects.py",

@@ -14,6 +14,7 @@ from conftest import Project, definition, request, some
 
 from vast_ferry import BadInput, CheckResult, Verdict, carry, check
 from vast_ferry.checking.exact_json import Difference, differences, parse_exact
+from vast_ferry.demo import PROJECT
 
 #: name → (body of the handler, verdict, what the first difference or reason says)
 HANDLERS: dict[str, tuple[str, Verdict, str]] = {
@@ -337,3 +338,15 @@ def test_handlers_of_objects_are_the_same_elsewhere(project: Project, tmp_path: 
     assert verdicts.pop("twice.http") is Verdict.UNHELD
     assert set(verdicts.values()) == {Verdict.SAME}, [one for one in result.checked if one.differences]
     assert "its values arrive as one" in next(one for one in result.checked if one.sample == "twice.http").reasons[0]
+
+
+def test_what_a_profile_hardly_reads_is_told_by_a_check(ported: Callable[[str], Path], tmp_path: Path) -> None:
+    kept = next(path for path in (PROJECT / "samples").rglob("captured.json"))
+    event = json.loads(kept.read_text())
+    event["call"] |= {"verb": "get", "spare": 1}
+    sample = tmp_path / kept.parent.name / "odd.json"
+    sample.parent.mkdir()
+    sample.write_text(json.dumps(event))
+    told = {one.code: one.reason for one in check(ported("wsgi"), samples=[tmp_path]).findings}
+    assert "reads method 'get': a method is in capitals" in told["event-odd"]
+    assert "reads nothing of call.spare" in told["event-unread"]

@@ -138,9 +138,9 @@ def test_lines_are_those_of_one_machine(cluster: str, run_apart: Run, tmp_path: 
 @pytest.mark.slow
 def test_other_folders_there_are_one_message(cluster: str, hostile: Path) -> None:
     script = (
-        "import sys; from vast_ferry import check; from vast_ferry.checking import check as checks\n"
+        "from vast_ferry import check; from vast_ferry.checking.jobs import Job\n"
         "from vast_ferry.hub.findings import BadInput\n"
-        "sys.modules['vast_ferry.checking.check']._Job.stamp = lambda job: 'another'\n"  # here, not in the workers
+        "Job.stamp = lambda job: 'another'\n"  # here, not in the workers
         f"try: check({str(hostile)!r}, cluster={cluster!r})\nexcept BadInput as error: print(error)"
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=False)

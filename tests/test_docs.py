@@ -40,7 +40,8 @@ LONG = ("strong_samples",)
     "path",
     [pytest.param(one, marks=[pytest.mark.slow] * (one.stem in LONG), id=one.stem) for one in EXAMPLES],
 )
-def test_examples_run(path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_examples_run(path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("sys.argv", [str(path)])
     runpy.run_path(str(path), run_name="__main__")
     out = capsys.readouterr().out
     assert "differs" not in out

@@ -94,6 +94,26 @@ def everywhere(targets: list[str]) -> list[Any]:
 REWRITTEN = 0.7
 
 
+THROUGH = "// Answers through a function of the file: rewritten with what it tells filled in.\n"
+
+
+@pytest.mark.parametrize("to", ["ostermere@1", "brackendale@1"])
+def test_an_answer_through_a_function_of_the_file_stands_in_its_place(tmp_path: Path, to: str) -> None:
+    chosen = [one for one in WAYS["thornwick@2"] if one.startswith(THROUGH)]
+    functions = []
+    for number, text in enumerate(chosen):
+        (tmp_path / "p").mkdir(exist_ok=True)
+        (tmp_path / "p" / f"h{number}.mjs").write_text(text.removeprefix(THROUGH))
+        routes = (RouteTrigger(f"/f{number}/x/{{hive}}", methods=("POST",)),)
+        functions.append(Function(f"f{number}", Entry(f"h{number}.mjs", "run"), routes))
+    for path, text in write_definition(Project("a", functions=tuple(functions)), find_profile("thornwick@2")).items():
+        (tmp_path / "p" / path).write_text(text)
+    made = carry(tmp_path / "p", to=to, out=tmp_path / "there", source="thornwick@2")
+    assert not [one for one in made.findings if "javascript" in one.code]
+    texts = [(tmp_path / "there" / f"h{number}.mjs").read_text() for number in range(len(chosen))]
+    assert not [word for text in texts for word in ("fail", "problem", "json(") if word in text]  # the functions went
+
+
 @pytest.mark.parametrize(
     ("source", "to", "part"), everywhere(["thornwick@1", "ostermere@1", "ostermere@2", "brackendale@1", "fetch"])
 )

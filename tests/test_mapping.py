@@ -16,7 +16,7 @@ from vast_ferry import BadInput
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.hub.findings import ManyBadInputs
 from vast_ferry.mapping import helpers
-from vast_ferry.mapping.compile.functions import translate_event
+from vast_ferry.mapping.compile.functions import Source, translate_event
 from vast_ferry.mapping.emit import module_source, run_module
 from vast_ferry.mapping.lenses.every import LENSES, parse_lens
 from vast_ferry.mapping.lenses.lens import LensError
@@ -324,3 +324,11 @@ def test_shipped_profiles_are_told_by_name_edition_or_file() -> None:
     ]:
         with pytest.raises(BadInput, match=says):
             find_profile(name)
+
+
+def test_two_classes_that_are_called_alike_stand_apart() -> None:
+    def source(name: str, gives: int) -> Source:
+        return Source(name, f"def {name}():\n    return Mate().gives", {"Mate": f"class Mate:\n    gives = {gives}\n"})
+
+    made = run_module(module_source("About.", [source("one", 1), source("two", 2), source("three", 1)]), "t")
+    assert [made[name]() for name in ("one", "two", "three")] == [1, 2, 1]

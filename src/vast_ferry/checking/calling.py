@@ -196,8 +196,8 @@ def _of_input(where: Where, function: Function, data: bytes) -> Sample:
     if not data.strip():
         raise BadInput("standard input is empty", "Give a raw HTTP request, or a native event as JSON", Place(shown))
     if data.lstrip()[:1] in (b"{", b"["):
-        kind, events, unread = read_native(parse_json(data, shown, "the event"), where.home, shown)
-        return Sample(function.name, shown, Path(shown), kind, events, unread=unread)
+        read = read_native(parse_json(data, shown, "the event"), where.home, shown)
+        return read.as_sample(function.name, shown, Path(shown))
     event = read_request(data, "stdin", shown)
     return Sample(function.name, shown, Path(shown), REQUEST, (event.as_fields(),))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from vast_ferry.checking.compare import Verdict
@@ -37,6 +38,16 @@ class Checked:
 
 
 @dataclass(frozen=True, slots=True)
+class Noted:
+    """What the source's profile makes of a sample and a person must know: keys that no row reads, what is odd."""
+
+    function: str
+    file: str
+    unread: tuple[str, ...]
+    odd: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
 class CheckResult:
     """What a check found: a verdict a sample, and functions that no sample reached.
 
@@ -50,7 +61,7 @@ class CheckResult:
     edited: tuple[str, ...] = field(default=())
     not_held: tuple[str, ...] = ()
     unwitnessed: tuple[str, ...] = ()  # what is taken a profile's word for
-    unread: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # function, file, keys that no row of the profile reads
+    noted: tuple[Noted, ...] = ()
 
     def count(self, verdict: Verdict) -> int:
         """Return how many samples got that verdict."""
@@ -90,21 +101,41 @@ class CheckResult:
         """Tell whether a sample could not be read."""
         return any(not checked.read for checked in self.checked)
 
+    def _unread(self) -> Iterator[Finding]:
+        for one in self.noted:
+            if one.unread:
+                keys = ", ".join(one.unread)
+                rows = "`vast-ferry profile try` shows all rows"
+                yield Finding(
+                    "event-unread",
+                    Severity.TODO,
+                    f"{self.source}'s profile reads nothing of {keys}: no handler gets it here, on either side",
+                    f"Add a row to the profile, or list the place under `unused`; {rows}",
+                    Place(one.file, 1),
+                    one.function,
+                )
+
+    def _odd(self) -> Iterator[Finding]:
+        """Yield what is read oddly, once a function: both sides rest on the same profile, and agree on what it says."""
+        told: set[tuple[str, str]] = set()
+        for one in self.noted:
+            for name, what in one.odd:
+                if (one.function, name) not in told:
+                    told.add((one.function, name))
+                    yield Finding(
+                        "event-odd",
+                        Severity.TODO,
+                        f"{self.source}'s profile reads {what}",
+                        "Give the row the form that its text has, or mend the sample if it is meant to be so",
+                        Place(one.file, 1),
+                        one.function,
+                    )
+
     @property
     def findings(self) -> list[Finding]:
         """Return what a person must know beyond the verdicts: what was started that can do things which nobody sees."""
         found = dict.fromkeys((c.function, what, place) for c in self.checked for what, place in c.unseen)
-        unread = [
-            Finding(
-                "event-unread",
-                Severity.TODO,
-                f"{self.source}'s profile reads nothing of {', '.join(keys)}: no handler gets it here, on either side",
-                "Add a row to the profile, or list the place under `unused`; `vast-ferry profile try` shows all rows",
-                Place(file, 1),
-                function,
-            )
-            for function, file, keys in self.unread
-        ]
+        noted = [*self._unread(), *self._odd()]
         logged: dict[str, Checked] = {}
         for one in self.checked:
             if one.logs and one.verdict is not Verdict.UNCHECKED:
@@ -122,7 +153,7 @@ class CheckResult:
         rests = [Finding("unwitnessed", Severity.TODO, told, WITNESS) for told in self.unwitnessed]
         return (
             rests
-            + unread
+            + noted
             + told
             + [
                 Finding(

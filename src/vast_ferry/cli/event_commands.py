@@ -45,9 +45,10 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, clu
     from vast_ferry.events.convert import converter
     from vast_ferry.events.editions import find_source
     from vast_ferry.events.event_message import needs_format, write_message
-    from vast_ferry.events.native import FirstLine, open_events, parse_json, read_whole
+    from vast_ferry.events.native import FirstLine, open_events, parse_json, read_events, read_whole
+    from vast_ferry.hub.standards import odd_in
     from vast_ferry.profiles.registry import editions_of, find_profile
-    from vast_ferry.reports.terminal import safe_json
+    from vast_ferry.reports.terminal import safe_json, say
 
     editions, target = editions_of(source), find_profile(to)
     _refuse_what_does_not_go_together(mode, lines, cluster, form)
@@ -77,15 +78,20 @@ def convert(file: str, source: str, to: str, lines: bool, mode: Mode | None, clu
         data = _whole(read_whole(stream, shown), shown, editions[-1])
         origin = find_source(source, data, shown) if len(editions) > 1 else editions[0]
         converted = converter(origin, target, exact=True)(data, shown, 1)
+        natives = data if isinstance(data, list) else [data]
+        odd = dict.fromkeys(what for one in natives for _, what in odd_in(read_events(one, origin, shown)[1]))
         if mode:
             sys.stdout.buffer.write(write_message(converted.events, target, mode))
         else:
             encode = simplejson.JSONEncoder(ensure_ascii=False, indent=2, use_decimal=True).encode
             several = converted.events[0] if len(converted.events) == 1 else converted.events
-            sys.stdout.write(safe_json(encode(_converted(converted) if form == "json" else several)) + "\n")
+            made = _converted(converted) | {"odd": list(odd)} if form == "json" else several
+            sys.stdout.write(safe_json(encode(made)) + "\n")
         if form == "text":
             told.losses({str(loss): (1, 1) for loss in converted.losses})
             told.unread(dict.fromkeys(converted.unread, (1, 1)), origin.title)
+            for what in odd:
+                say(f"{shown}:1: hardly meant: {origin.title}'s profile reads {what}")
 
 
 def _refuse_what_does_not_go_together(mode: Mode | None, lines: bool, cluster: str, form: str) -> None:

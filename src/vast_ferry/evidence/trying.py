@@ -18,7 +18,7 @@ from vast_ferry.events.recognising import kind_of, shape_of
 from vast_ferry.events.unread import unread_in
 from vast_ferry.hub.fields import OF_THE_CALL
 from vast_ferry.hub.findings import BadInput
-from vast_ferry.hub.standards import odd
+from vast_ferry.hub.standards import oddities
 from vast_ferry.mapping.helpers import file_bytes
 from vast_ferry.mapping.losses import Loss
 from vast_ferry.mapping.places import Access, Through
@@ -118,7 +118,7 @@ def _event(shape: EventShape, entry: Any, event: dict[str, Any]) -> TriedEvent:
         and event[name] == HUB_EVENTS[shape.kind].fields[name].default_value
         and not any(row.field in there for row in fed_by(name, shape))
     )
-    strange = {name: told for name in names if name not in unfed and (told := odd(name, event[name]))}
+    strange = {name: told for name, told in oddities(event).items() if name not in unfed}
     return TriedEvent(rows, event, unfed, untold, strange)
 
 

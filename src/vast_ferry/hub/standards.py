@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, Final
 
 _TIME: Final = re.compile(
@@ -115,6 +115,14 @@ _ODD: Final[Mapping[str, Callable[[Any], str]]] = {
 }
 
 
-def odd(field: str, value: Any) -> str:
-    """Return what is odd about a field's value, an empty text where nothing is."""
-    return _ODD[field](value) if field in _ODD else ""
+def oddities(event: Mapping[str, Any]) -> dict[str, str]:
+    """Return what is odd about an event's fields, by name: only those of which something is."""
+    return {name: told for name, look in _ODD.items() if name in event and (told := look(event[name]))}
+
+
+def odd_in(events: Iterable[Mapping[str, Any]]) -> Iterator[tuple[str, str]]:
+    """Yield the fields of events that are read oddly, with what they hold and what is odd about that in words."""
+    for event in events:
+        for name, told in oddities(event).items():
+            held = repr(event[name])
+            yield name, f"{name} {held if len(held) <= 40 else held[:37] + '…'}: {told}"

@@ -10,9 +10,10 @@ import ast
 import functools
 import importlib
 import linecache
+import re
 import types
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -105,18 +106,36 @@ def stands_alone(name: str) -> bool:
     return name not in _library()[0]
 
 
+def _with_classes_apart(sources: Iterable[Source]) -> tuple[list[Source], dict[str, str]]:
+    """Return functions with their classes; where two are called alike and differ, the later one has another name."""
+    found: list[Source] = []
+    classes: dict[str, str] = {}
+    for source in sources:
+        made = source
+        for name, text in source.classes.items():
+            other, number = name, 1
+            while classes.get(other, text) not in (text, _renamed(text, name, other)):
+                number += 1
+                other = f"{name}{number}"
+            if other != name:
+                own = {_renamed(one, name, other): _renamed(held, name, other) for one, held in made.classes.items()}
+                made = replace(made, text=_renamed(made.text, name, other), classes=own)
+        classes |= made.classes
+        found.append(made)
+    return found, classes
+
+
+def _renamed(text: str, name: str, other: str) -> str:
+    return re.sub(rf"\b{re.escape(name)}\b", other, text)
+
+
 def module_source(about: str, sources: Iterable[Source], *more: str, also: Iterable[str] = ()) -> str:
     """Return the text of a module with these functions, their classes and the helpers they use, and `more` code.
 
     `also` names helpers that whoever imports the module uses itself.
     """
     definitions, imports = _library()
-    sources = list(sources)
-    classes: dict[str, str] = {}
-    for source in sources:
-        for name, text in source.classes.items():
-            if classes.setdefault(name, text) != text:
-                raise ValueError(f"two different classes would be called {name}")
+    sources, classes = _with_classes_apart(sources)
     own = [*classes.values(), *(source.text for source in sources), *more]
     used = frozenset(also).union(*(_names_outside(ast.parse(text)) for text in own))
     wanted = {name for name in used if name in definitions}

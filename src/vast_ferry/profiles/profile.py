@@ -250,6 +250,8 @@ def _built(document: Document, path: Path, shown: str, *, javascript: bool = Fal
         model = schema.ProfileModel.model_validate(document.data)
     except ValidationError as error:
         raise _many(document, error) from None
+    if model.javascript is not None:
+        _declares_javascript(document, model.javascript)
     builder = Builder(document)
     clients = tuple(builder.clients(model))
     converters = tuple(builder.converters(model))
@@ -276,6 +278,18 @@ def _built(document: Document, path: Path, shown: str, *, javascript: bool = Fal
         once = {(problem.place.line, problem.what): problem for problem in problems}
         raise ManyBadInputs(sorted(once.values(), key=lambda problem: problem.place.line))
     return Profile(model, kinds, document, path, clients, converters)
+
+
+def _declares_javascript(document: Document, own: Mapping[str, Any]) -> None:
+    """Refuse a profile that has handlers in JavaScript, and no way to declare them."""
+    definition = _merged(document.data.get("definition"), own["definition"]) if "definition" in own else None
+    definition = definition or document.data.get("definition")
+    if isinstance(definition, dict) and (definition.get("functions") or {}).get("code"):
+        raise BadInput(
+            "functions are declared by decorators of Python, which no handler in JavaScript can have",
+            "Write `javascript: null`, or another `definition` in `javascript`",
+            document.place("javascript"),
+        )
 
 
 SHIPPED: Final = Path(__file__).parent / "shipped"

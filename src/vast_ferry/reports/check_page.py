@@ -18,6 +18,7 @@ from vast_ferry.checking.result import Checked, CheckResult
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.probing.deliveries import DeliveriesResult
 from vast_ferry.probing.strength import StrengthResult
+from vast_ferry.reports.probed import event_in_short
 from vast_ferry.reports.sources import Sources
 from vast_ferry.reports.times_plot import ratio_in_words, times_by_function
 
@@ -86,6 +87,7 @@ def check_page(
         counts=counts,
         notes=notes,
         strength=strength,
+        in_short=event_in_short,
         strong=strong,
         deliveries=deliveries,
         sources=sources,

@@ -7,7 +7,7 @@ them, or a CloudEvents event; `NAME.yaml` the readable form, which also says wha
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +22,7 @@ from vast_ferry.events.unread import unread_in
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.kinds import REQUEST
+from vast_ferry.hub.standards import odd_in
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
 from vast_ferry.samples.readable import read_readable
@@ -45,6 +46,7 @@ class Sample:
     before: dict[str, Any] = field(default_factory=dict)
     answers: tuple[dict[str, Any], ...] = ()
     unread: tuple[str, ...] = ()  # keys of the native event that no row of its profile reads
+    odd: tuple[tuple[str, str], ...] = ()  # fields that hold what is hardly meant there, and what that is in words
 
     @property
     def event(self) -> HttpEvent:
@@ -85,23 +87,35 @@ def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sa
         if carries_events(event.headers):
             standard = next(each for each in all_profiles() if each.model.format)
             data = read_message(read_file(path, shown, "the sample", LARGEST), standard, shown)
-            kind, events, unread = read_native(data, standard, shown)
-            return Sample(function, name, path, kind, events, unread=unread)
+            return read_native(data, standard, shown).as_sample(function, name, path)
         return Sample(function, name, path, REQUEST, (event.as_fields(),))
     if path.suffix == ".yaml":
         readable = read_readable(path, shown, identity)
-        kind, events, unread = readable.kind, readable.events, ()
-        if not kind:
-            given = find_source(readable.source, readable.native, shown) if readable.source else profile
-            kind, events, unread = read_native(readable.native, given, shown)
-        return Sample(function, name, path, kind, events, readable.before, readable.answers, unread)
+        if readable.kind:
+            return Sample(function, name, path, readable.kind, readable.events, readable.before, readable.answers)
+        given = find_source(readable.source, readable.native, shown) if readable.source else profile
+        read = read_native(readable.native, given, shown).as_sample(function, name, path)
+        return replace(read, before=readable.before, answers=readable.answers)
     native = parse_json(read_file(path, shown, "the sample", LARGEST), shown, "the sample")
-    kind, events, unread = read_native(native, profile, shown)
-    return Sample(function, name, path, kind, events, unread=unread)
+    return read_native(native, profile, shown).as_sample(function, name, path)
 
 
-def read_native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dict[str, Any], ...], tuple[str, ...]]:
-    """Return the kind and the events of native data, and its keys that no row reads.
+@dataclass(frozen=True, slots=True)
+class NativeRead:
+    """Native data as a profile reads it: its kind, its events, keys that no row reads, and what is read oddly."""
+
+    kind: str
+    events: tuple[dict[str, Any], ...]
+    unread: tuple[str, ...]
+    odd: tuple[tuple[str, str], ...]
+
+    def as_sample(self, function: str, name: str, path: Path) -> Sample:
+        """Return it as a sample of a function."""
+        return Sample(function, name, path, self.kind, self.events, unread=self.unread, odd=self.odd)
+
+
+def read_native(data: Any, profile: Profile, shown: str) -> NativeRead:
+    """Return native data as its profile reads it.
 
     It is of `profile`, or of an open standard that has such events. Files that events name stand beside the sample.
     """
@@ -109,6 +123,7 @@ def read_native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dic
     kinds: dict[str, None] = {}
     events: list[dict[str, Any]] = []
     unread: dict[str, None] = {}
+    odd: dict[tuple[str, str], None] = {}
     for one in several:
         of = profile
         if not is_event(one, profile):
@@ -118,10 +133,9 @@ def read_native(data: Any, profile: Profile, shown: str) -> tuple[str, tuple[dic
         kinds[kind] = None
         events += read
         unread |= dict.fromkeys(unread_in(one, of, kind, shape_of(one, of, kind)))
+        odd |= dict.fromkeys(odd_in(read))
     if len(kinds) > 1:
         raise BadInput(
             f"the sample holds events of several kinds: {', '.join(kinds)}", "Keep one a sample", Place(shown)
         )
-    if not events:
-        return next(iter(kinds), ""), (), tuple(unread)
-    return next(iter(kinds)), tuple(events), tuple(unread)
+    return NativeRead(next(iter(kinds), ""), tuple(events), tuple(unread), tuple(odd))

@@ -38,12 +38,16 @@ class As(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Decode:
-    """Content, or an encoded value, read as something; `note` says what that takes for granted."""
+    """Content, or an encoded value, read as something; `note` says what that takes for granted.
+
+    `errors` is what the handler does with what is no text: `replace`, say, where that is not an error.
+    """
 
     spot: Spot
     field: str
     form: As
     note: str = ""
+    errors: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +114,14 @@ class Moment:
 
 
 Operation = LookUp | Decode | ContextCall | ServiceCall | Word | Fixed | OfPrincipal | Pairs | Moment
+
+
+@dataclass(frozen=True, slots=True)
+class ReadByStatement:
+    """What stands in place of a statement: a name is given what is read, or that is returned; or nothing does."""
+
+    name: str = ""
+    read: Operation | None = None
 
 
 def field_of(operation: Operation) -> str:

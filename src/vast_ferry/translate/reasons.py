@@ -66,6 +66,10 @@ STOPS: Final = {
     "decorated": ("a decorator stands between the provider and it", "Call what it does in the handler"),
     "client-passed": ("a client is handed on as a value", "Call it where it is named"),
     "at-import": ("the provider is called when the module is imported", "Call it in the handler"),
+    "service-unseen": (
+        "{} may run, called in a way that can't be followed, and calls a service that the target reaches otherwise",
+        "Call it by its name, or import it by its module's name",
+    ),
     "awaits-inside": ("it would have to await inside a lambda or a generator", "Make a loop of it"),
     "awaits-others": ("it awaits what is not the provider's", "Await nothing else, or keep it asynchronous"),
     "content-read-twice": ("the content can be read only once at the target", "Read it once, into a variable"),

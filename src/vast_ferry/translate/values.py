@@ -52,6 +52,20 @@ class Func:
 
 
 @dataclass(frozen=True, slots=True)
+class Table:
+    """A mapping that stands there in full, of which each value is a function of the project, and that is only asked."""
+
+    keys: tuple[Key, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class OneOf:
+    """One of several functions of the project, as a table gives it for a word; or None, where it has none."""
+
+    keys: tuple[Key, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Handlers:
     """The handlers that a decorator stands before, under its own name for the one that it is given."""
 
@@ -108,7 +122,10 @@ class Seconds:
     text: bool = False
 
 
-Value = Spot | Seconds | Batch | Parsed | Std | Own | Func | Handlers | Class | Instance | Service | Of | Clash
+#: What is known of the project itself.
+Part = Own | Func | Table | OneOf | Handlers | Class | Instance
+
+Value = Spot | Seconds | Batch | Parsed | Std | Part | Service | Of | Clash
 
 #: Values that are not there at the target: whatever uses them is rewritten, or gets them made.
 Foreign = Spot | Batch | Parsed | Service

@@ -21,11 +21,12 @@ from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.answers import Answers
-from vast_ferry.translate.javascript.contents import Contents
+from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.handed import FunctionOf
 from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.inlined import Inlined, inlined
 from vast_ferry.translate.javascript.places import Places, spelt
 from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.stops import Stop
@@ -43,6 +44,10 @@ from vast_ferry.translate.javascript.values import (
     own_nodes,
 )
 from vast_ferry.translate.reasons import note
+
+#: What may stand anywhere without parentheses.
+_OPERANDS = frozenset(("identifier", "string", "template_string", "number", "object", "array", "call_expression"))
+_OPERANDS |= {"member_expression", "subscript_expression", "true", "false", "null", "undefined", "new_expression"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +121,8 @@ class Answering:
         self.findings: list[Finding] = []
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
+        self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
+        self.filled: dict[int, list[tuple[Node, Node]]] = {}  # what stands for their parameters
 
     def _through(self, writer: ByWriter) -> None:
         """Write the answers of a handler that gives them through an object that it is handed.
@@ -130,7 +137,7 @@ class Answering:
         if binding is None or binding.writes:
             raise Stop("what it answers through gets another value", pattern)
         ends = {camel(name) for name, one in writer.methods.items() if one.ends}
-        chains = [one for use in binding.uses if (one := chain_of(use, self.file, ends)) is not None]
+        chains = [one for use in binding.uses if (one := self._chain(use, ends)) is not None]
         answers = self._answers_of(chains) if len(chains) == len(binding.uses) else []
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         if answers and len(seen) == len(chains) and self._ends_with_answers(answers):
@@ -138,6 +145,7 @@ class Answering:
                 self._replace(told.node, told.text)
                 for statement in told.without:
                     self._without(statement)
+            self._without_helpers()
             return
         name = self.file.text(pattern)
         made = Source(
@@ -168,6 +176,46 @@ class Answering:
             self.edits.append(Edit(at, at, f" {answer}({before}{name})"))
         self._at_the_end(answer, f"{before}{name}, ")
         self._no_return_type()
+
+    def _chain(self, use: Node, ends: set[str]) -> tuple[Node, bool] | None:
+        """Return the chain that a use begins, or a call that stands for one, and whether it ends an answer."""
+        chain = chain_of(use, self.file, ends)
+        if chain is not None:
+            return chain
+        at = Standing(self.file, self.scopes, self.node)
+        found = inlined(use, at, self.project.function_of, ends)
+        if found is None:
+            return None
+        self.inlined[found.call.id] = found
+        self.filled |= found.filled
+        for node_id, parts in found.filled.items():
+            if all(value.type in ("object", "array") for _, value in parts):  # which JSON has a text for
+                self.follower.given.setdefault(node_id, self._of_objects(found, node_id))
+        return found.call, True
+
+    def _of_objects(self, found: Inlined, node_id: int) -> str:
+        """Return what an expression gives in which only objects and lists stand for parameters."""
+        node = next(one for _, given in found.calls for one in given if one.id == node_id)
+        called = node.child_by_field_name("function") if node.type == "call_expression" else None
+        plain = called is not None and self.file.text(called) == "JSON.stringify"
+        alone = len(node.child_by_field_name("arguments").named_children) == 1 if plain else False
+        return TEXT if alone else ""
+
+    def _without_helpers(self) -> None:
+        """Take out functions through which nothing is answered any more."""
+        for helper in {one.function.id: one.function for one in self.inlined.values()}.values():
+            calls = sum(one.function.id == helper.id for one in self.inlined.values())
+            named = helper if helper.type == "function_declaration" else helper.parent
+            statement = helper if helper.type == "function_declaration" else named.parent
+            binding = self.scopes.of(named.child_by_field_name("name"))
+            alone = statement.type == "function_declaration" or len(statement.named_children) == 1
+            at_top = statement.parent.type == "program"
+            if binding is not None and len(binding.uses) == calls and alone and at_top:
+                self._without(statement)
+
+    def _calls_of(self, chain: Node) -> list[tuple[str, list[Node]]]:
+        found = self.inlined.get(chain.id)
+        return found.calls if found is not None else calls_of(chain, self.file)
 
     def _returned(self) -> list[Node]:
         """Return the values that the handler returns."""
@@ -225,7 +273,7 @@ class Answering:
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given)
-        return Answers(contents, shapes, self.project.takes, self._text_of)
+        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of)
 
     def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
         """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
@@ -236,14 +284,14 @@ class Answering:
         if writer is None or not in_try(told.chain, self.node):
             return False
         methods = {camel(name): one for name, one in writer.methods.items()}
-        calls = [call for chain in (*told.before, told.chain) for call in calls_of(chain, self.file)]
+        calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
         fails = [at for at, (_, given) in enumerate(calls) if at and not all(map(never_fails, given))]
         before = [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
         if any(one.puts or one.adds for one in before):
             return True
         halves = {attribute for one in before for attribute in one.sets}
         for other in answers:
-            own = {name for chain in (*other.before, other.chain) for name, _ in calls_of(chain, self.file)}
+            own = {name for chain in (*other.before, other.chain) for name, _ in self._calls_of(chain)}
             if halves - {attribute for name in own for attribute in methods[name].sets}:
                 return True
         return False
@@ -330,8 +378,18 @@ class Answering:
         """Return the source of an expression with the edits in it."""
         low, high = node.start_byte, node.end_byte
         inside = [one for one in self.edits if low <= one.start and one.end <= high]
+        inside += [
+            Edit(one.start_byte, one.end_byte, self._in_place(one, value))
+            for one, value in self.filled.get(node.id, ())
+        ]
         moved = [Edit(one.start - low, one.end - low, one.text) for one in inside]
         return applied(self.file.content[low:high], moved).decode("utf-8", "replace")
+
+    def _in_place(self, parameter: Node, value: Node) -> str:
+        """Return what is handed over as it stands in place of a parameter."""
+        text = self._text_of(value)
+        text = text if value.type in _OPERANDS else f"({text})"
+        return f"{self.file.text(parameter)}: {text}" if parameter.type == "shorthand_property_identifier" else text
 
     def _always_answers(self) -> bool:
         """Tell whether a body never comes to its end, and never returns without an answer."""

@@ -22,7 +22,6 @@ from vast_ferry.mapping.writers import WriterMethod
 from vast_ferry.translate.javascript.contents import BYTES, MAYBE, TEXT, Contents
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
-from vast_ferry.translate.javascript.values import calls_of
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)
 _CHARSET = re.compile(r";\s*charset\s*=", re.IGNORECASE)
@@ -54,10 +53,12 @@ class Answers:
         shapes: tuple[ReplyShape, ReplyShape],
         takes: Takes,
         text_of: Callable[[Node], str],
+        calls: Callable[[Node], list[tuple[str, list[Node]]]],
     ) -> None:
         self.file, self.scopes, self.takes = contents.file, contents.scopes, takes
         self.contents = contents
         self._text = text_of  # an expression's source, with what is read of the event written in it
+        self._calls = calls  # what a chain calls, one after the other
         self.ours, self.theirs = shapes
         self.quote = _quote_of(self.file)
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
@@ -139,7 +140,7 @@ class Answers:
         assert writer is not None
         fields = {_name_of(row): row.field for row in form.rows}
         told = Told(status=str(next((writer.holds[name] for name, one in fields.items() if one == "status"), 200)))
-        calls = [call for value in values for call in calls_of(value, self.file)]
+        calls = [call for value in values for call in self._calls(value)]
         methods = {camel(name): one for name, one in writer.methods.items()}
         sealed: set[str] = set()
         for name, given in calls:
@@ -197,7 +198,7 @@ class Answers:
             return True
         told.fields.append((self._quoted(own), self._text(value)))
         if own.lower() == "content-type":
-            told.typed = string_of(self.file, value) or "?"
+            told.typed = self.contents.literal(value) or "?"
         return True
 
     def _part(self, told: Told, row: Row, node: Node) -> bool:
@@ -229,7 +230,7 @@ class Answers:
             name, value = self.file.text(key).strip("\"'"), one.child_by_field_name("value")
             told.fields.append((self._quoted(name), self._as_text(value)))
             if name.lower() == "content-type":
-                told.typed = string_of(self.file, value) or "?"
+                told.typed = self.contents.literal(value) or "?"
         return True
 
     def _unpacked(self, told: Told, content: Node | None) -> bool:

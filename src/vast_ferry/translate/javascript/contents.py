@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.lenses.pairs import MultiMap
@@ -94,6 +94,12 @@ class Contents:
         if node.type in ("identifier", "shorthand_property_identifier"):
             return self._of_name(node, depth + 1)
         return ""
+
+    def literal(self, node: Node | None) -> str | None:
+        """Return the text that a literal is, or that a name stands for which never gets another; else nothing."""
+        if node is not None and node.type == "identifier":
+            node = self._declared(node)
+        return string_of(self.file, node)
 
     def _both(self, one: str, other: str) -> str:
         if one == other:

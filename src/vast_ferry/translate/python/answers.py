@@ -68,9 +68,9 @@ def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Functio
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             nothing = True
         elif isinstance(value, ast.Call):
-            called = job.called.get(id(value))
+            called = job.every_called(value)
             own = job.flow.standard_name(function.module, value.func) in job.flow.reply_classes
-            if not own and (called is None or called.key not in candidates):
+            if not own and (not called or any(one.key not in candidates for one in called)):
                 return False
         elif not (isinstance(value, ast.Dict) and value.keys):
             return False
@@ -127,8 +127,7 @@ def _answering(job: Job, function: Function, node: ast.expr | None) -> list[Func
     if isinstance(node, ast.Await):
         return _answering(job, function, node.value)
     if isinstance(node, ast.Call):
-        called = job.called.get(id(node))
-        return [called] if called is not None else []
+        return [*job.every_called(node)]
     if isinstance(node, ast.Name):
         return [
             called
@@ -155,8 +154,8 @@ def _bound_to(function: Function, name: str) -> list[ast.expr]:
 
 def _use(job: Job, caller: Function | None, call: ast.Call, candidates: Mapping[Key, Function]) -> Use:
     """Return what becomes of what a call gives."""
-    if caller is None:
-        return Use.OTHER
+    if caller is None or any(one.key not in candidates for one in job.every_called(call)[1:]):
+        return Use.OTHER  # of several functions all are written alike
     facts = job.facts[caller.key]
     if not (caller.key in candidates or (facts.answers and is_request(facts.kind))):
         return Use.OTHER

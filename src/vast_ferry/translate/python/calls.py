@@ -542,18 +542,35 @@ class Calls:
         self.at.parts(node)
         if called is None or facts is None:
             return
-        gone = self._gone(node)
+        gone = self._gone(node, called)
         self._take_out(gone, start)
-        more = [name for name in facts.needs if not self.at.holds(called, name)]
+        more = self._more(node, called)
         if more:
             self._hand_on(node, called, more, len(node.args) + len(node.keywords) - len(gone))
         if self._goes_about(node, called):
             return
         waits = facts.awaits and isinstance(called.node, ast.FunctionDef)  # and did not before
-        if called.referred and ((facts.needs and more) or waits):
+        if waits and any(one.referred for one in self.job.every_called(node)):
             raise Stop("passed-on", node, called.node.name)
         if self.at.is_async(called) and not called.generates:
             self._await(node)
+
+    def _more(self, node: ast.Call, called: Function) -> list[str]:
+        """Return what a call has to hand over besides; of several functions each has to take it in the same way."""
+        every = self.job.every_called(node)
+        needs = {name: None for one in every for name in self.job.facts[one.key].needs}
+        if any(list(self.job.facts[one.key].needs) != list(needs) for one in every):
+            self.job.changed = True  # they will agree before all is written again
+            return [name for name in needs if not self.at.holds(called, name)]
+        found = {
+            tuple((name, self.job.parameter_name(one, name)) for name in needs if not self.at.holds(one, name))
+            for one in every
+        }
+        more = found.pop()
+        by_name = {one.takes_more for one in every}
+        if found or (more and (len(by_name) > 1 or any(one.referred for one in every))):
+            raise Stop("passed-on", node, called.node.name)
+        return [name for name, _ in more]
 
     def _hands_on(self, node: ast.Call, called: Function) -> bool:
         """Write a decorator's call of the handler that it stands before: with all that the target hands over."""
@@ -636,7 +653,7 @@ class Calls:
         if not free:
             self.at.edit(end, end, ")", "asynchronous")
 
-    def _gone(self, node: ast.Call) -> list[tuple[int, int]]:
+    def _gone(self, node: ast.Call, called: Function) -> list[tuple[int, int]]:
         """Return where arguments stand that there is nothing to hand on for."""
         parts: list[ast.AST] = [*node.args, *node.keywords]
         spans = []
@@ -645,7 +662,7 @@ class Calls:
             value = self.flow.values.get(id(value_node))
             if not (isinstance(value, Spot) and value.role == "context" and id(value_node) in self.flow.consumed):
                 continue
-            if self.at.context_root(self.at.kind):
+            if self.at.takes_context(called):
                 continue
             start, end = self.at.text.start(part), self.at.text.end(part)
             if index + 1 < len(parts):

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Collection, Iterable, Iterator, Mapping, Set
+from functools import partial
 from typing import Any
 
 from vast_ferry.translate.python.classes import Classes
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.tables import only_asked, shown
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
-from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Value
+from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
 #: Decorators that hand on to a function what they get, and to who calls it what it gives.
 _HARMLESS = frozenset(
@@ -32,6 +34,7 @@ class Code(Classes):
         self.provided = provided
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
+        self.tables: dict[int, Table] = {}  # by the node of what a name at the top of a module is given
         self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
         self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
 
@@ -107,7 +110,31 @@ class Code(Classes):
         for (file, name), values in self._several.items():
             self.unclear += values
             self.modules[file].names[name] = NOTHING
+        self._find_tables()
         self._above.clear()
+
+    def _find_tables(self) -> None:
+        """Note the tables of functions at the tops of modules that no other module names."""
+        statements = [(module, node) for module in self.modules.values() for node in module.tree.body]
+        for module, node in statements:
+            if not isinstance(node, (ast.Assign, ast.AnnAssign)):
+                continue
+            keys = shown(node.value, partial(self.named, module))
+            name = _bound_once(node, module.nodes) if keys else None
+            if name is None or name in module.names or any(self._names_of(one, module, name) for one in self.modules):
+                continue
+            if only_asked(module.nodes.uses(name), module.nodes.parents):
+                self.tables[id(node.value)] = module.names[name] = Table(keys)
+
+    def _names_of(self, file: str, module: Module, name: str) -> bool:
+        """Tell whether a file may name what another module has at its top: by importing it, or as an attribute."""
+        there = self.modules[file]
+        if any(attribute.attr == name for attribute in there.nodes.each(ast.Attribute)):
+            return True
+        imported = [(node, one.name) for node in there.nodes.imports for one in node.names]
+        return any(isinstance(node, ast.ImportFrom) and asked in (name, "*") for node, asked in imported) and (
+            there is not module
+        )
 
     def _bind(self, module: Module, name: str, value: Value) -> None:
         """Let a module's name stand for what it imports; one that is bound in several ways stands for nothing known."""
@@ -314,9 +341,10 @@ def _constant(node: ast.Assign, nodes: Nodes) -> str | None:
     return _bound_once(node, nodes) if type_of_constant(node.value) in ("str", "bytes") else None
 
 
-def _bound_once(node: ast.Assign, nodes: Nodes) -> str | None:
+def _bound_once(node: ast.Assign | ast.AnnAssign, nodes: Nodes) -> str | None:
     """Return the name that a statement at the top of a module binds, where nothing else does."""
-    target = node.targets[0] if len(node.targets) == 1 else None
+    targets = node.targets if isinstance(node, ast.Assign) else [node.target]
+    target = targets[0] if len(targets) == 1 else None
     if not isinstance(target, ast.Name):
         return None
     bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]

@@ -4,27 +4,16 @@ from __future__ import annotations
 
 import ast
 import builtins
-from collections.abc import Mapping
 
 from vast_ferry.mapping.by_hand import How
-from vast_ferry.mapping.clients import Client
-from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
+from vast_ferry.translate.python.calling import Calling
 from vast_ferry.translate.python.following import METHODS
-from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
+from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.nodes import in_generator, walk
-from vast_ferry.translate.python.objects import Objects
+from vast_ferry.translate.python.tables import name_given, only_asked, shown
 from vast_ferry.translate.python.types import (
-    CHANGING,
-    CHANGING_METHODS,
-    FIXED,
-    HANDING_ON,
-    LIKE_ARGUMENT,
-    METHOD_TYPES,
-    PUTTING,
-    SAME_TYPE,
-    STD_TYPES,
     type_of_constant,
 )
 from vast_ferry.translate.values import (
@@ -35,13 +24,12 @@ from vast_ferry.translate.values import (
     Env,
     Foreign,
     Func,
-    Handlers,
     Instance,
     Of,
     Own,
     Parsed,
-    Service,
     Std,
+    Table,
     Value,
 )
 
@@ -50,28 +38,8 @@ _TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, 
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 
-#: What calls no method of an object that it is handed, but those that have two underscores.
-_ASK_NO_METHODS = frozenset(
-    ["isinstance", "issubclass", "id", "type", "len", "print", "repr", "str", "hash", "bool", "callable", "format"]
-    + ["hasattr", "iter", "next", "int", "float"]
-)
-
-
-#: What puts what it is handed into a container of its own.
-_GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque"])
-
-
-#: What calls nothing that it is handed, where nothing is handed by a keyword.
-_CALL_NOTHING = (_ASK_NO_METHODS | _GATHER) | frozenset(
-    ["json.dumps", "json.loads", "min", "max", "sum", "any", "all", "enumerate", "zip", "round", "range", "reversed"]
-    + ["base64.b64decode", "base64.b64encode", "urllib.parse.parse_qs", "urllib.parse.parse_qsl", "copy.deepcopy"]
-)
-
-
-class Expressions(Objects):
+class Expressions(Calling):
     """What follows expressions."""
-
-    every: list[Value]  # what the call that was followed last was handed, by places and keywords
 
     def lookup(self, name: str) -> Value:
         """Return what a name holds, without noting that it is read."""
@@ -195,7 +163,21 @@ class Expressions(Objects):
         return self._display(node, *node.elts)
 
     def _dict_(self, node: ast.Dict) -> Value:
+        table = self._table(node)
+        if table is not None:
+            self._display(node, *node.keys)
+            return table
         return self._display(node, *(one for pair in zip(node.keys, node.values, strict=True) for one in pair))
+
+    def _table(self, node: ast.Dict) -> Table | None:
+        """Return the table of functions that a mapping is, if it is one that is only asked."""
+        if id(node) in self.flow.tables or self.function is None:
+            return self.flow.tables.get(id(node))
+        name = name_given(node, self.module.nodes.parents)
+        keys = shown(node, self.what_it_names) if name and name not in self._shared() else ()
+        uses = self.function.nodes.uses(name) if keys else []
+        bound = sum(not isinstance(use.ctx, ast.Load) for use in uses)
+        return Table(keys) if bound == 1 and only_asked(uses, self.module.nodes.parents) else None
 
     def _starred_(self, node: ast.Starred) -> Value:
         return Of(holds=True) if self._gives_parts(self.eval(node.value)) else NOTHING
@@ -226,6 +208,8 @@ class Expressions(Objects):
     def _subscript_(self, node: ast.Subscript) -> Value:
         base = self.eval(node.value)
         self.eval(node.slice)
+        if isinstance(base, Table):
+            return self.one_of(node, base.keys)
         if isinstance(base, Std) and base.name == "sys.modules":
             self.flow.refer_all()
             raise self.stop("hidden-names", node)
@@ -264,8 +248,8 @@ class Expressions(Objects):
         self.env = before if self.named == named else self.joined(ends)
 
     def _ifexp_(self, node: ast.IfExp) -> Value:
-        test = self.eval(node.test)
-        found = self.idioms.unpacked(node, test)
+        self.eval(node.test)
+        found = self.idioms.contents.in_expression(node)
         if found is not None:
             return found
         before, (there, absent), named = self.env, self.idioms.guards(node.test), self.named
@@ -289,6 +273,8 @@ class Expressions(Objects):
             there, absent = self.idioms.guards(part)
             self.env = {**self.env, **(there if isinstance(node.op, ast.And) else absent)}
         self._met(named, before, ends)
+        if (content := self.idioms.contents.or_empty(node, values[0])) is not None:
+            return content
         kinds = {value.type if isinstance(value, Of) else "" for value in values}
         made = any(self._is_the_events(value) for value in values)
         holds = any(self._gives_parts(value) for value in values)
@@ -407,227 +393,6 @@ class Expressions(Objects):
     def _dictcomp_(self, node: ast.DictComp) -> Value:
         return self._comprehension(node, node.key, node.value)
 
-    # --- calls ---
-
-    def _call_(self, node: ast.Call) -> Value:
-        function = node.func
-        if isinstance(function, ast.Name):
-            target = self.read(function)
-            if isinstance(target, Foreign):
-                self.flow.values[id(function)] = target
-                self.mark(function)
-        elif isinstance(function, ast.Attribute):
-            base = self.eval(function.value)
-            changes = function.attr in CHANGING_METHODS and self._is_the_events(base)
-            if changes and self.idioms.service(base, function.attr) is None:
-                raise self.stop("event-changed", node)
-            if isinstance(base, (Spot, Parsed, Batch)):
-                return self.idioms.method(node, function, base)
-            target = self.attribute(function, base, called=True)
-        else:
-            target = self.eval(function)
-        return self._call_of(node, target)
-
-    def _call_of(self, node: ast.Call, target: Value) -> Value:
-        """Return what a call gives of what is called."""
-        if isinstance(target, Service):
-            return self.service(node, target.client)
-        if isinstance(target, Spot):
-            return self.idioms.called_by_name(node, target)
-        if isinstance(target, Func):
-            return self._project_call(node, target)
-        if isinstance(target, Handlers):
-            return self._handing_on(node, target)
-        if isinstance(target, Class):
-            return self._new(node, target)
-        if isinstance(target, Instance):
-            found = self._methods(target, "__call__")
-            if len(found) == 1 and found[0] is not None:
-                return self._project_call(node, Func(found[0].key, bound=True))
-        if isinstance(target, Std):
-            return self._standard_call(node, target.name.removeprefix("builtins."))
-        return self._call_of_unknown(node)
-
-    def _call_of_unknown(self, node: ast.Call) -> Value:
-        """Return what a call gives of which we don't know what it calls."""
-        self.arguments(node, None)
-        values = self.every
-        self._asked_by_name(values)
-        self._unseen(values, node.func.attr if isinstance(node.func, ast.Attribute) else "")
-        for method in self.flow.called_alike("__call__"):
-            method.referred = True
-        if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
-            self.flow.looked_into(values)
-        return self._method_type(node)
-
-    def _unseen(self, values: list[Value], name: str = "") -> None:
-        """Note that something of the event's may be handed to a method, or to any function that is a value."""
-        if any(isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values):
-            for one in {name} if name and self.flow.called_alike(name) else {name, ""}:
-                self.flow.unseen.setdefault(one, set()).add(self.module.file)
-
-    def _new(self, node: ast.Call, target: Class) -> Value:
-        """Return the object that a call of a class makes; what the author makes of it may give anything."""
-        if self.flow.is_made_otherwise(target.key):
-            self.arguments(node, None)
-            self._asked_by_name([target, *self.every])
-            self._unseen(self.every)
-            return NOTHING
-        init = self.flow.method(target.key, "__init__")
-        if init is not None:
-            self._note_call(init, node)
-        self.arguments(node, init)
-        return Instance(target.key)
-
-    def _standard_call(self, node: ast.Call, name: str) -> Value:
-        """Return what a call gives of something outside the project."""
-        if name == "functools.partial" and node.args:
-            return self._partial(node)
-        if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
-            raise self.stop("runs-a-loop", node, name)
-        if name in ("setattr", "delattr") and node.args:
-            self.flow.patched_by_call(node, self.module)
-        values = self.arguments(node, None)
-        self._attributes_by_call(node, name, self.every)
-        self._given_to_others(node, name, values, self.every)
-        found = self.idioms.standard(node, name, values)
-        if found is not None:
-            return found
-        if name in HANDING_ON and any(self._gives_parts(value) for value in values):
-            return MADE
-        if name in _GATHER and any(self._gives_parts(value) for value in values):
-            return Of(STD_TYPES.get(name, ""), holds=True)
-        if name in LIKE_ARGUMENT:
-            given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
-            return Of(self._type_of(given[0])) if given else NOTHING
-        return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
-
-    def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
-        """Note what something outside the project is handed, and may hand on; refuse what changes it."""
-        if name not in _ASK_NO_METHODS:
-            self._asked_by_name(every)
-        if name not in _CALL_NOTHING or node.keywords:
-            self._unseen(every)
-        if name in CHANGING and any(self._is_the_events(value) for value in values):
-            raise self.stop("event-changed", node)
-
-    def _type_of(self, node: ast.expr) -> str:
-        value = self.flow.values.get(id(node))
-        value = self.flow.made(value) if isinstance(value, Spot) else value
-        return value.type if isinstance(value, Of) and value.type in ("str", "bytes") else ""
-
-    def _method_type(self, node: ast.Call) -> Value:
-        if not isinstance(node.func, ast.Attribute):
-            return NOTHING
-        name = node.func.attr
-        base = self.flow.values.get(id(node.func.value))
-        if name in SAME_TYPE:
-            return base if isinstance(base, Of) else NOTHING
-        if isinstance(base, Of) and base.holds:
-            return MADE
-        kind = METHOD_TYPES.get(name, "")
-        return Of(kind, made=isinstance(base, Of) and base.made and kind not in FIXED)
-
-    def service(self, node: ast.Call, client: Client) -> Value:
-        self.arguments(node, None)
-        if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
-            if not self.flow.keeps_client(client.called):
-                raise self.stop("arguments-hidden", node)
-            return NOTHING
-        self.note(node, ServiceCall(client, node), node.func)
-        if client.result is None:
-            return Of("NoneType")
-        return Of("bytes" if client.result.rows[0].lens.gives == "bytes" else "")
-
-    def _project_call(self, node: ast.Call, target: Func) -> Value:
-        called = self.flow.functions[target.key]
-        self._note_call(called, node)  # first: what is handed on may make this caller be followed again
-        self.arguments(node, called)
-        returned = called.returned
-        return returned if isinstance(returned, (Of, Instance)) else NOTHING
-
-    def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
-        """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
-        behind = [self.flow.functions[key] for key in target.keys]
-        more = max((len(one.given_more) for one in behind), default=0) - len(node.keywords)
-        values = list[tuple[ast.expr, Value]]()
-        for index, argument in enumerate(node.args):
-            value = self.eval(argument.value if isinstance(argument, ast.Starred) else argument)
-            if index >= len(node.args) - more:
-                values.append((argument, value))
-            elif isinstance(value, Foreign):
-                self.consume(argument)
-        named = [(one.arg, one.value, self.eval(one.value)) for one in node.keywords if one.arg is not None]
-        for one in behind:
-            self._note_call(one, node)
-            own = zip(one.given_more, values, strict=False)
-            for name, argument, value in [*((name, *pair) for name, pair in own), *named]:
-                handed = self._handed(argument, value, plain=True)
-                self.flow.pass_(one, name, ANYTHING if isinstance(value, (Spot, Batch)) else handed)
-        return NOTHING
-
-    def _note_call(self, called: Function, node: ast.Call) -> None:
-        if not any(one is node for _, one in called.calls):
-            called.calls.append((self.function, node))
-        if self.function is not None:
-            self.function.callees[called.key] = None
-
-    def _partial(self, node: ast.Call) -> Value:
-        target = self.eval(node.args[0])
-        called = self.flow.functions.get(target.key) if isinstance(target, Func) else None
-        if called is not None:
-            called.referred = True
-        # Who calls what it gives can't be seen, and hands things on as they were: so does it.
-        self.arguments(ast.Call(node.args[0], node.args[1:], node.keywords), None)
-        return NOTHING
-
-    def arguments(self, node: ast.Call, called: Function | None = None) -> list[Value]:
-        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it.
-
-        Returned are those that are given by their places; `every` has those that are given by keywords as well.
-        """
-        values: list[Value] = []
-        by_keyword: list[Value] = []
-        parameters = called.parameters if called is not None else []
-        starred = any(isinstance(one, ast.Starred) for one in node.args)
-        given: dict[str, Value] = {}
-        for index, argument in enumerate(node.args):
-            value = self.eval(argument)
-            values.append(value)
-            if called is not None and not starred and index < len(parameters):
-                given[parameters[index]] = self._handed(argument, value, parameters[index] in called.plain)
-        names = {a.arg for a in (*called.node.args.args, *called.node.args.kwonlyargs)} if called else set()
-        for keyword in node.keywords:
-            value = self.eval(keyword.value)
-            by_keyword.append(value)
-            if called is not None and keyword.arg in names:
-                given[keyword.arg] = self._handed(keyword.value, value, keyword.arg in called.plain)
-        if called is not None:
-            if starred or any(keyword.arg is None for keyword in node.keywords):  # what goes where can't be told
-                given = {**dict.fromkeys([*parameters, *names], NOTHING), **given}
-            else:
-                given = {**_defaults(called.node.args, given), **given}
-            for name, value in given.items():
-                self.flow.pass_(called, name, value)
-        self.every = [*values, *by_keyword]
-        return values
-
-    def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
-        """Return what a function is handed: the event, its context or one entry go as what stands for them.
-
-        A `plain` parameter gets them made as they were.
-        """
-        if isinstance(value, Spot) and self.flow.spot_is_inner(value) and not plain:
-            self.consume(argument)
-            return Spot(value.kind, value.role, value.steps)
-        if isinstance(value, Batch) and not plain:
-            self.flow.formed.add(id(argument))
-            self.mark(argument)
-            return Batch(value.kind, "")
-        if isinstance(value, Foreign):
-            return self.flow.made(value)
-        return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
-
 
 def _said_in_code(call: ast.AST | None) -> set[str] | None:
     """Return the names in the code that `exec` or `eval` is given as a text; nothing where that is made, or imports."""
@@ -656,13 +421,3 @@ def _is_one_of_a_kind(node: ast.expr) -> bool:
     """Tell whether an expression names an object that is no part of an event: None, a class, a constant by its name."""
     name = node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
     return isinstance(node, ast.Constant) or (bool(name) and (name.isupper() or name in dir(builtins)))
-
-
-def _defaults(arguments: ast.arguments, given: Mapping[str, Value]) -> dict[str, Value]:
-    """Return what the parameters get that a call does not give."""
-    every = [*arguments.posonlyargs, *arguments.args]
-    pairs = [*zip(every[len(every) - len(arguments.defaults) :], arguments.defaults, strict=True)]
-    pairs += [
-        (one, default) for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default
-    ]
-    return {one.arg: Of(type_of_constant(default)) for one, default in pairs if one.arg not in given}

@@ -8,12 +8,12 @@ followed stays an ordinary value: the place is then made for it, as it was.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.operations import Operation
+from vast_ferry.translate.operations import Operation, ReadByStatement
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import gives_it_back
@@ -21,7 +21,22 @@ from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Funct
 from vast_ferry.translate.python.kept import Kept
 from vast_ferry.translate.python.types import FIXED
 from vast_ferry.translate.shapes import ShapeMap
-from vast_ferry.translate.values import Clash, Class, Foreign, Func, Instance, Key, Of, Own, Service, Std, Stop, Value
+from vast_ferry.translate.values import (
+    Clash,
+    Class,
+    Foreign,
+    Func,
+    Instance,
+    Key,
+    Of,
+    OneOf,
+    Own,
+    Service,
+    Std,
+    Stop,
+    Table,
+    Value,
+)
 
 #: Decorators that give the class back that they are given.
 _CLASS_DECORATORS = frozenset(
@@ -43,6 +58,7 @@ class Flow(Code):
         self.kept = Kept(self.family, _joined)
         # Methods, or "" for any function, that are handed something of the event's by who can't tell what it calls:
         self.unseen: dict[str, set[str]] = {}  # by whom, as files
+        self.called_unseen: dict[str, set[str]] = {}  # the same of all calls: of methods by their names, "" of anything
         self.loads: dict[str, set[Key]] = {}  # by file, the handlers with which it is loaded
         self.followed: dict[Key, None] = {}
         self.alive: dict[Key, None] = {}  # functions that may run, whoever calls them
@@ -51,9 +67,12 @@ class Flow(Code):
         self.consumed: set[int] = set()
         self.formed: set[int] = set()  # reads of a batch that have a form of their own wherever they stand
         self.waiting: dict[Key, None] = {}  # in order, each once
+        self.whole_there: Callable[[Spot], bool] = lambda spot: True  # whether the target has what stands at a place
+        self.handed_on: set[int] = set()  # arguments in whose place the event goes, for what is looked up in them
+        self.either: dict[int, tuple[Key, ...]] = {}  # by calls, the functions of which each calls one
         self.loop_names: dict[int, list[ast.Name]] = {}
         self.lines: dict[int, int] = {}  # of nodes at which something was found
-        self.statements: dict[int, tuple[str, Operation]] = {}  # statements that give a name a value, all told
+        self.statements: dict[int, ReadByStatement] = {}  # in place of which something else stands
         self.clients: dict[str, Client] = {client.called: client for client in source.clients}
         # A function of a module's own is no part of a group: the module may be named for anything else.
         self.roots = {one.root for one in source.clients if one.root not in source.model.handler.parameters}
@@ -174,8 +193,9 @@ class Flow(Code):
 
     def refer(self, value: Value) -> None:
         """Note that whoever calls a function, a class or what is in a module can't be seen any more."""
-        if isinstance(value, Func):
-            self.functions[value.key].is_value()
+        if isinstance(value, (Func, Table, OneOf)):
+            for key in (value.key,) if isinstance(value, Func) else value.keys:
+                self.functions[key].is_value()
         elif isinstance(value, Class):
             above = self.above(value.key)
             for function in self.functions.values():
@@ -184,11 +204,10 @@ class Flow(Code):
         elif isinstance(value, Own) and value.file not in self._referred:
             self._referred.add(value.file)
             folder = value.file.removesuffix("__init__.py")
-            for file in self.modules:
-                if file == value.file or (folder.endswith("/") and file.startswith(folder)):
-                    for function in self.functions.values():
-                        if function.module.file == file:
-                            function.is_value()
+            inside = tuple([folder] * folder.endswith("/"))
+            for function in self.functions.values():
+                if function.module.file == value.file or function.module.file.startswith(inside):
+                    function.is_value()
 
     def may_be_handed(self, function: Function) -> bool:
         """Tell whether somebody whom we don't see may hand a function something of the event's."""

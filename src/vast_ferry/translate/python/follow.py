@@ -39,8 +39,11 @@ table, at the top of a module too; its class or its module is one; a name that t
 decorator that can't be seen through stands before it, an operator calls it, or something of which we don't know what it
 is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us. A call
 on an object reaches whatever any class that it may be of has under that name, or is given from anywhere (`classes.py`);
-of several nobody sees which. Decorators that can be seen through are in `decorators.py`; what a name at the top of a
-module may hold is in `holders.py`.
+of several nobody sees which. What a table of functions has for a word is one of those that stand in it (`tables.py`): a
+call of it hands all of them the same, and they are written alike. A function that may run and that nobody is known to
+call stays as it stands; where it could not run so, because it calls a service that the target reaches otherwise, every
+handler that loads it stops (`native.py`). Decorators that can be seen through are in `decorators.py`; what a name at
+the top of a module may hold is in `holders.py`.
 
 Whoever is not seen may be handed the event as it was, wherever something of it is given to code of which we don't know
 what it is (`_unseen`). A function that may be called so counts all that it is handed as the event's (`ANYTHING`): one
@@ -163,6 +166,7 @@ def _follow(flow: Flow, function: Function) -> None:
         for node in function.ops:
             flow.ops.pop(node, None)
             flow.consumed.discard(node)
+            flow.handed_on.discard(node)
             flow.formed.discard(node)
             flow.values.pop(node, None)
         flow.followed[function.key] = None

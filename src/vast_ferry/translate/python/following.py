@@ -116,7 +116,15 @@ class Following:
         """Follow a call of a service and return what it gives."""
         raise NotImplementedError
 
-    def arguments(self, node: ast.Call, called: Function | None = None) -> list[Value]:
+    def read(self, node: ast.Name) -> Value:
+        """Return what a name holds where it is read."""
+        raise NotImplementedError
+
+    def lookup(self, name: str) -> Value:
+        """Return what a name holds, without noting that it is read."""
+        raise NotImplementedError
+
+    def arguments(self, node: ast.Call, *called: Function | None) -> list[Value]:
         """Follow the arguments of a call."""
         raise NotImplementedError
 

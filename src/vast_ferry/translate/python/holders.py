@@ -25,7 +25,7 @@ from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import only_calls
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Value
+from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
 #: Modules of the standard library whose objects never hold functions that they are given.
 _HOLD_NOTHING = frozenset(
@@ -92,6 +92,8 @@ class Holders:
         """Return the functions that a value is, or that an object of it has under whatever name, its bases' as well."""
         if isinstance(value, Func):
             return [value.key]
+        if isinstance(value, Table):
+            return list(value.keys)
         if isinstance(value, (Class, Instance)):
             return [key for one in self.code.above(value.key) for key in self._methods.get(one, ())]
         return []

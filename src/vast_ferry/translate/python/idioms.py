@@ -25,14 +25,13 @@ from vast_ferry.translate.operations import (
     Word,
 )
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.contents import Contents
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
 
 #: Lenses whose values are looked up by name → how a plain lookup does it.
-#: What is taken for granted where content that is Base64 if a flag says so is read as bytes, or as text.
-_AS_READ: Final = {"bytes": "bytes-as-they-came", "text": "charset-assumed"}
 #: Header fields that no event holds: the authority is a field of its own, the others follow from the content.
 _NOT_GIVEN: Final = FRAMING | {"host"}
 _HEADERS: Final = frozenset(["headers", "headers.plain"])
@@ -43,6 +42,7 @@ class Idioms:
 
     def __init__(self, follower: Following) -> None:
         self.follower, self.flow = follower, follower.flow
+        self.contents = Contents(follower)
 
     # --- steps ---
 
@@ -476,88 +476,6 @@ class Idioms:
             return Seconds(left)
         return None
 
-    # --- content that is Base64 where a flag says so ---
-
-    def _is_flag(self, value: Value) -> Spot | None:
-        if not isinstance(value, Spot):
-            return None
-        shape = self.flow.shape(value)
-        row = shape.flags.get((value.role, value.steps))
-        if row is None or row.lens.content != "packed":
-            return None
-        return Spot(value.kind, value.role, row.at.steps, value.holder)
-
-    def _form(self, node: ast.expr, content: Spot, *, packed: bool) -> str:
-        """Return as what an expression gives the content: bytes, text, either, or nothing that is known."""
-        value = self.flow.values.get(id(node))
-        if isinstance(value, Spot) and value.steps == content.steps:
-            return "" if packed else "text"
-        op = self.flow.ops.get(id(node))
-        if isinstance(op, Decode) and op.field == "body" and op.form is As.BYTES:
-            return "bytes"
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "decode":
-            return "text" if packed and self._form(node.func.value, content, packed=packed) == "bytes" else ""
-        return ""
-
-    def unpacked(self, node: ast.IfExp, test: Value) -> Value | None:
-        """Recognise `b64decode(content) if packed else content`, in all its forms."""
-        negated = isinstance(node.test, ast.UnaryOp) and isinstance(node.test.op, ast.Not)
-        flag_node = node.test.operand if isinstance(node.test, ast.UnaryOp) else node.test
-        content = self._is_flag(self.flow.values.get(id(flag_node), NOTHING))
-        if content is None:
-            return None
-        packed, plain = (node.orelse, node.body) if negated else (node.body, node.orelse)
-        self.follower.eval(node.body)
-        self.follower.eval(node.orelse)
-        one, other = self._form(packed, content, packed=True), self._form(plain, content, packed=False)
-        if one and one == other:
-            self.follower.note(node, Decode(content, "body", As(one), _AS_READ[one]), flag_node, packed, plain)
-            self._swallow(node)
-            return Of("bytes" if one == "bytes" else "str")
-        return NOTHING
-
-    def _swallow(self, node: ast.expr) -> None:
-        """Note that nothing inside a node needs to be made."""
-        for inner in walk(node):
-            if inner is not node and isinstance(inner, ast.expr):
-                self.follower.consume(inner)
-
-    def unpacked_in_if(self, node: ast.If, test: Value) -> bool:
-        """Recognise the same as a statement: both branches, or one that decodes a name's value, bind one name."""
-        content = self._is_flag(test)
-        if content is None or len(node.body) != 1 or len(node.orelse) > 1:
-            return False
-        first = _assigned(node.body[0])
-        if first is None:
-            return False
-        name, packed = first
-        follower = self.follower
-        before = follower.env.get(name)
-        if node.orelse:
-            second = _assigned(node.orelse[0])
-            if second is None or second[0] != name:
-                return False
-            follower.eval(packed)
-            follower.eval(second[1])
-            one = self._form(packed, content, packed=True)
-            other = self._form(second[1], content, packed=False)
-        else:
-            value = before.value if before else NOTHING
-            if not isinstance(value, Spot) or value.steps != content.steps or not before or not before.origin:
-                return False
-            follower.eval(packed)
-            one, other = self._form(packed, content, packed=True), "text"
-        if not one or one != other:
-            return False
-        self.flow.statements[id(node)] = (name, Decode(content, "body", As(one), _AS_READ[one]))
-        if follower.function is not None:
-            follower.function.ops.add(id(node))
-        for part in (node.test, *([s[1] for s in (first, _assigned(node.orelse[0]) if node.orelse else None) if s])):
-            follower.consume(part)
-            self._swallow(part)
-        follower.env[name] = Bound(Of("bytes" if one == "bytes" else "str"))
-        return True
-
     # --- batches ---
 
     def one_of_batch(self, node: ast.Subscript, base: Batch) -> Value:
@@ -607,10 +525,3 @@ def _not_given(field: str, key: ast.expr) -> bool:
 
 def _shown(node: ast.expr) -> str:
     return repr(node.value) if isinstance(node, ast.Constant) else "that"
-
-
-def _assigned(node: ast.stmt) -> tuple[str, ast.expr] | None:
-    """Return the name and the value of a plain assignment."""
-    if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
-        return node.targets[0].id, node.value
-    return None

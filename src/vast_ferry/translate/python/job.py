@@ -18,7 +18,7 @@ from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.compile.writing import CannotWrite
 from vast_ferry.mapping.emit import beside_source, stands_alone
 from vast_ferry.mapping.helpers import route_to_style
-from vast_ferry.mapping.inline import Inline
+from vast_ferry.mapping.inline import Inline, native_value
 from vast_ferry.mapping.lenses.lens import Lens, LensError
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
@@ -26,6 +26,7 @@ from vast_ferry.mapping.places import Function as ByFunction
 from vast_ferry.mapping.python import docstring
 from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.environment import keeps_elsewhere
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function, Module
@@ -63,6 +64,7 @@ class Job:
         self.asynchronous = self.target_awaits or awaits  # functions may await, in a loop of the handler's own
         self.facts: dict[Key, Facts] = {}
         self.called: dict[int, Function] = {}
+        self.others: dict[int, tuple[Function, ...]] = {}  # what else a call may call: all of them are written alike
         self.changed = False
         self.batches: list[tuple[Function, list[str]]] = []
         self.reads_once: dict[Key, list[ast.AST]] = {}  # where functions read content that can be read once
@@ -79,6 +81,7 @@ class Job:
         self.declared: dict[Key, list[Declared]] = {}
         self.served: dict[Key, list[Declared]] = {}  # of functions, by the handlers that reach them
         self._inlines: dict[str, Inline] = {}
+        self.flow.whole_there = self._has_whole
         self._shapes: dict[str, EventShape] = {}
         self._placed: dict[tuple[str, str, tuple[Step, ...]], str] = {}  # place of the source → what gives it is called
         self._readers: dict[str, Source] = {}  # functions that read what no expression reaches
@@ -101,6 +104,13 @@ class Job:
         if kind not in self._inlines:
             self._inlines[kind] = Inline.of(self.shape(kind))
         return self._inlines[kind]
+
+    def _has_whole(self, spot: Spot) -> bool:
+        """Tell whether the target has what stands at a place: without a function that makes it as it was."""
+        row = self.flow.shape(spot).row(spot.role, spot.steps)
+        return (
+            row is None or spot.kind not in self.target.kinds or native_value(row, self.inline(spot.kind)) is not None
+        )
 
     def shape(self, kind: str) -> EventShape:
         """Return the target's shape of a kind as handlers see it: what no expression reaches is a function's."""
@@ -144,6 +154,21 @@ class Job:
                 if row.field == "again" and row.at.steps and isinstance(row.at.steps[-1], Item):
                     return str(row.at.steps[-1].key)
         return ""
+
+    def every_called(self, node: ast.AST | None) -> tuple[Function, ...]:
+        """Return the functions of the project of which a call calls one; none where it calls something else."""
+        first = self.called.get(id(node))
+        return () if first is None else (first, *self.others.get(id(node), ()))
+
+    def agree(self) -> None:
+        """Let functions of which a call calls one take the same parameters, and all wait where one does."""
+        for node, others in self.others.items():
+            alike = [self.facts[one.key] for one in (self.called[node], *others)]
+            needs = {name: None for facts in alike for name in facts.needs}
+            awaits = any(facts.awaits for facts in alike)
+            for facts in alike:
+                if list(facts.needs) != list(needs) or facts.awaits != awaits:
+                    facts.needs, facts.awaits, self.changed = dict(needs), awaits, True
 
     def makes_answers(self, function: Function) -> bool:
         """Tell whether all that a function returns is answers."""

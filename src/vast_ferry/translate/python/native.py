@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Container, Iterable, Iterator, Mapping
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.copies import copies
 from vast_ferry.translate.python.decorators import around, given_more, gives_it_back
+from vast_ferry.translate.python.environment import uses_it
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.follow import follow
@@ -280,6 +282,9 @@ class _Project:
         for function in self.job.flow.functions.values():
             for caller, node in function.calls:
                 self.job.called[id(node)] = function
+                several = self.job.flow.either.get(id(node), ())
+                others = (self.job.flow.functions[key] for key in several if key != function.key)
+                self.job.others[id(node)] = tuple(others)
                 if caller is not None:
                     caller.callees.setdefault(function.key)
 
@@ -327,17 +332,37 @@ class _Project:
         reaches = {name: self.reach.of([handler.key]) for name, handler in self.handlers.items()}
         known = set().union(*reaches.values(), self.reach.of(self._wrapped_keys()))
         # Nobody is known to call these, but they may run, with whatever is handed over unseen.
-        hidden = [one for one in map(flow.functions.__getitem__, flow.alive) if one.stop and one.key not in known]
+        unseen = [one for one in map(flow.functions.__getitem__, flow.alive) if one.a_value or one.key not in known]
+        hidden = {one.key: stop for one in unseen if (stop := one.stop or self._not_as_it_is(one))}
         for name, handler in self.handlers.items():
             reached = [flow.functions[key] for key in sorted(reaches[name])]
             files = loaded(flow, [handler.key[0]]) if hidden else {}
-            reached += [one for one in hidden if one.module.file in files]
             stops = [(one.stop, one.module) for one in reached if one.stop]
+            mine = [key for key in hidden if key[0] in files and key not in reaches[name]]
+            mine = [key for key in mine if key not in known or self._called_unseen(flow.functions[key], files)]
+            stops += [(hidden[key], flow.modules[key[0]]) for key in mine]
+            reached += [flow.functions[key] for key in mine]
             stops += self._changed(reached)
             stops += [(one.module.stop, one.module) for one in reached if one.module.stop]
             if stops:
                 gone.append((by_name[name], *stops[0]))
         return gone
+
+    def _called_unseen(self, function: Function, files: Container[str]) -> bool:
+        """Tell whether code in some files may call a function that is a value, where nobody sees what it calls."""
+        unseen = self.job.flow.called_unseen
+        return any(file in files for name in (function.node.name, "") for file in unseen.get(name, ()))
+
+    def _not_as_it_is(self, function: Function) -> Stop | None:
+        """Return why a function that nobody is known to call can't run at the target as it stands, if it can't."""
+        flow = self.job.flow
+        for node in function.ops:
+            op = flow.ops.get(node)
+            if isinstance(op, ServiceCall) and not flow.keeps_client(op.client.called):
+                return Stop("service-unseen", op.call, function.node.name)
+        if self.job.asks_elsewhere and uses_it(flow, function.module, function.nodes.all):
+            return Stop("setting-elsewhere", function.node)
+        return None
 
     def _changed(self, reached: list[Function]) -> list[tuple[Stop, Module]]:
         """Return where a handler may change something of its event that was lost from sight (`aliases.py`)."""
@@ -432,9 +457,10 @@ class _Project:
                     return failed
                 if stop.code == "content-read-twice":  # it is written again, with its content kept
                     function.stop = None
+            job.agree()
             if job.changed:
                 continue
-            twice = read_twice(flow, job.reads_once, job.called, reached)
+            twice = read_twice(flow, job.reads_once, job.every_called, reached)
             gone = [one for key, stop in twice.items() for one in self._affected(flow.functions[key], by_name, stop)]
             gone = self._not_kept(gone)
             if gone:

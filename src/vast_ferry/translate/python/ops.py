@@ -172,7 +172,8 @@ class Ops:
                 self.at.notes.append(("json-in-utf-8", node))
         else:
             body = reads.hub("body")
-            made = body.over(lambda content: ex.method(content, "decode"), "str") if body is not None else None
+            given = {"errors": ex.Literal(op.errors)} if op.errors else {}
+            made = body.over(lambda content: ex.method(content, "decode", **given), "str") if body is not None else None
         if made is None:
             raise Stop("no-such-field", node, op.field)
         return self.at.place(made, node, op.spot)

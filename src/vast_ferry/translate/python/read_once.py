@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import ast
 import itertools
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function
@@ -19,7 +19,10 @@ _LOOPS = (ast.For, ast.AsyncFor, ast.While, ast.ListComp, ast.SetComp, ast.DictC
 
 
 def read_twice(
-    flow: Flow, reads: Mapping[Key, Iterable[ast.AST]], called: Mapping[int, Function], reached: Iterable[Key]
+    flow: Flow,
+    reads: Mapping[Key, Iterable[ast.AST]],
+    called: Callable[[ast.AST], Iterable[Function]],
+    reached: Iterable[Key],
 ) -> dict[Key, Stop]:
     """Return the functions in which content may be read twice; `reads` are the places where one reads it itself."""
     functions = [flow.functions[key] for key in reached if key in flow.functions]
@@ -30,9 +33,7 @@ def read_twice(
         grown = False
         for function in functions:
             own = list(reads.get(function.key, ()))
-            calls = [
-                n for n in function.nodes.all if (callee := called.get(id(n))) is not None and callee.key in readers
-            ]
+            calls = [n for n in function.nodes.each(ast.Call) if any(one.key in readers for one in called(n))]
             sites[function.key] = [*own, *(call for call in calls if call not in own)]
             if sites[function.key] and function.key not in readers:
                 readers.add(function.key)

@@ -17,6 +17,7 @@ from vast_ferry.translate.operations import (
     OfPrincipal,
     Operation,
     Pairs,
+    ReadByStatement,
     ServiceCall,
     Word,
 )
@@ -164,10 +165,8 @@ class Rendering(Writing):
 
     def _one_statement(self, node: ast.stmt) -> bool:
         told = self.flow.statements.get(id(node))
-        if told is not None and isinstance(node, ast.If) and id(node) in self._mine():
-            name, op = told
-            self.swap(node, f"{name} = {self.ops.value_of(op, node)}", "content")
-            return True
+        if told is not None and id(node) in self._mine():
+            return self._read_by_statement(node, told)
         if self.plan is not None and self._batch_statement(node):
             return not any(node is dropped for dropped in self.plan.drops)
         if isinstance(node, (ast.Assign, ast.AnnAssign)):
@@ -189,6 +188,17 @@ class Rendering(Writing):
         if isinstance(node, ast.ClassDef):
             return True
         self.parts(node)
+        return True
+
+    def _read_by_statement(self, node: ast.stmt, told: ReadByStatement) -> bool:
+        """Write what stands in place of a statement, if anything does."""
+        if told.read is None:
+            self.drop(node)
+            return False
+        if not told.name and self.facts is not None and self.facts.answers:
+            raise Stop("reply-unknown", node)
+        gives = f"{told.name} =" if told.name else "return"
+        self.swap(node, f"{gives} {self.ops.value_of(told.read, node)}", "content")
         return True
 
     def _keeps_what_was_told(self, node: ast.Assign | ast.AnnAssign) -> bool:
@@ -427,7 +437,7 @@ class Rendering(Writing):
         if isinstance(value, Foreign) and not consumed:
             self.swap(node, self.ops.made(value, node), "field")
             return True
-        if isinstance(value, Spot) and consumed and self.flow.spot_is_inner(value):
+        if isinstance(value, Spot) and consumed and (self.flow.spot_is_inner(value) or id(node) in self.flow.handed_on):
             # Handed on: the target's event goes instead.
             text = self.holder(value, node)
             if text != self.text.of(node):

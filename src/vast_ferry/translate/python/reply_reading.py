@@ -13,6 +13,7 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.translate.operations import LookUp
+from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_parts import Forms, Made
 from vast_ferry.translate.python.writing import falls_off
@@ -337,11 +338,15 @@ class ReplyReading(Forms):
             return found.default is None and not found.strict
         elif isinstance(value, ast.Call) and isinstance(value.func, ast.Attribute) and value.func.attr == "get":
             return len(value.args) == 1 and self._type(value) != "str"
-        elif isinstance(value, ast.Call) and (called := self.job.called.get(id(value))) is not None:
-            returns = [node.value for node in called.nodes.all if isinstance(node, ast.Return)]
-            ends = falls_off(called.node.body, partial(self.flow.lets_through, called.module))
-            parts = [] if called.generates else [*returns, *([None] if ends else [])]
+        elif isinstance(value, ast.Call):
+            parts = [part for called in self.job.every_called(value) for part in self._given_by(called)]
         return any(part is None or self._may_be_none(part, depth - 1) for part in parts)
+
+    def _given_by(self, called: Function) -> list[ast.expr | None]:
+        """Return what a function may return, with None where it may end without; nothing of a generator."""
+        returns = [node.value for node in called.nodes.all if isinstance(node, ast.Return)]
+        ends = falls_off(called.node.body, partial(self.flow.lets_through, called.module))
+        return [] if called.generates else [*returns, *([None] if ends else [])]
 
     def _target_body(self) -> str:
         return next((row.lens.content for row in self._target.rows if row.field == "body"), "")
@@ -355,12 +360,11 @@ class ReplyReading(Forms):
         if isinstance(value, ast.GeneratorExp):
             given: list[ast.expr | None] = [value.elt]
         else:
-            called = self.job.called.get(id(value))
-            if called is None or not called.generates:
+            called = self.job.every_called(value)
+            if not called or not called[0].generates:
                 return ""
-            given = [node.value for node in called.nodes.all if isinstance(node, ast.Yield)]
-            if any(isinstance(node, ast.YieldFrom) for node in called.nodes.all):
-                given.append(None)
+            given = [node.value for one in called for node in one.nodes.each(ast.Yield)]
+            given += [None for one in called for _ in one.nodes.each(ast.YieldFrom)]
         kinds = {self._type(one) if one is not None else "" for one in given}
         if len(kinds) != 1 or not kinds <= {"str", "bytes"}:
             if self._target_body() == "pieces":

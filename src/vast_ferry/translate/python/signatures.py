@@ -299,8 +299,9 @@ class Signatures:
             if not isinstance(value, Spot):
                 continue
             self.at.names[argument.arg] = argument.arg
-            if value.role == "context" and not self.at.context_root(self.at.kind):
-                self.at.names[argument.arg] = ""
+            if value.role == "context" and not self.at.takes_context(function):
+                by_event = self.at.context_root(self.at.kind) == self.at.event_root
+                self.at.names[argument.arg] = self._event_parameter(function) if by_event else ""
                 self._drop_parameter(node, every, index)
             elif argument.annotation is not None:
                 start = self.at.text.start(argument) + len(argument.arg.encode())
@@ -310,6 +311,11 @@ class Signatures:
             self._add_parameters(node, [self.at.handed.setdefault(name, self.at.fresh(name)) for name in more])
         if facts.answers and node.returns is not None:
             self._drop_returns(node)
+
+    def _event_parameter(self, function: Function) -> str:
+        """Return the parameter by which a helper has the event."""
+        held = (name for name, value in function.params.items() if isinstance(value, Spot) and value.of_event)
+        return next(held, "")
 
     def _drop_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], index: int) -> None:
         start, end = self.at.text.start(every[index]), self.at.text.end(every[index])

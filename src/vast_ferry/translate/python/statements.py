@@ -279,8 +279,11 @@ class Statements(Expressions):
         self.eval(node.value)
 
     def _if(self, node: ast.If) -> None:
-        test = self.eval(node.test)
-        if self.idioms.unpacked_in_if(node, test):
+        self.eval(node.test)
+        if self.idioms.contents.by_statement(node):
+            for both in node.orelse:
+                if isinstance(both, ast.Return):  # as the other does
+                    self._return(both)
             return
         self.branches([node.body, node.orelse], self.idioms.guards(node.test))
 

@@ -121,6 +121,17 @@ class Writing:
         best = next((row for row in rows if row.field == "log"), next(iter(rows), None))
         return best.at.root if best else ""
 
+    def takes_context(self, function: Function) -> bool:
+        """Tell whether a helper is handed what the target tells of the call: not where it has that by its event."""
+        root = self.context_root(self.kind)
+        if not root or root != self.event_root:
+            return bool(root)
+        calls = (call for _, call in function.calls)
+        alike = {one.key: one for call in calls for one in self.job.every_called(call)} | {function.key: function}
+        return not all(
+            any(isinstance(value, Spot) and value.of_event for value in one.params.values()) for one in alike.values()
+        )
+
     @property
     def event_root(self) -> str:
         """Return the target's parameter that is the event, or one event of a batch."""
@@ -130,8 +141,10 @@ class Writing:
         """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
         for parameter, value in function.params.items():
             if isinstance(value, Spot) and self.names.get(parameter) != "":
-                of_event = value.of_event
-                if (of_event and name == self.event_root) or (not of_event and name == self.context_root(self.kind)):
+                of_context = value.role == "context" and self.takes_context(function)
+                if (value.of_event and name == self.event_root) or (
+                    of_context and name == self.context_root(self.kind)
+                ):
                     return bool(parameter)
         return False
 
@@ -293,9 +306,8 @@ class Writing:
         for parameter, value in function.params.items():
             if not isinstance(value, Spot):
                 continue
-            same = (value.of_event and name == self.event_root) or (
-                value.role == "context" and name == self.context_root(self.kind)
-            )
+            of_context = value.role == "context" and name == self.context_root(self.kind)
+            same = (value.of_event and name == self.event_root) or (of_context and self.takes_context(function))
             if same and not (function.entry):
                 return parameter
         return ""

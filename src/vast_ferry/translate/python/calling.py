@@ -1,0 +1,428 @@
+"""Calls followed: what is called, what it is handed of the event, and what it gives."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from vast_ferry.mapping.clients import Client
+from vast_ferry.translate.operations import ServiceCall
+from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
+from vast_ferry.translate.python.objects import Objects
+from vast_ferry.translate.python.tables import is_called_or_tested, name_given
+from vast_ferry.translate.python.types import (
+    CHANGING,
+    CHANGING_METHODS,
+    FIXED,
+    HANDING_ON,
+    LIKE_ARGUMENT,
+    METHOD_TYPES,
+    PUTTING,
+    SAME_TYPE,
+    STD_TYPES,
+    type_of_constant,
+)
+from vast_ferry.translate.values import (
+    Batch,
+    Class,
+    Foreign,
+    Func,
+    Handlers,
+    Instance,
+    Key,
+    Of,
+    OneOf,
+    Parsed,
+    Service,
+    Std,
+    Table,
+    Value,
+)
+
+#: What calls no method of an object that it is handed, but those that have two underscores.
+_ASK_NO_METHODS = frozenset(
+    ["isinstance", "issubclass", "id", "type", "len", "print", "repr", "str", "hash", "bool", "callable", "format"]
+    + ["hasattr", "iter", "next", "int", "float"]
+)
+
+
+#: What puts what it is handed into a container of its own.
+_GATHER = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "collections.deque"])
+
+
+#: What calls nothing that it is handed, where nothing is handed by a keyword.
+_CALL_NOTHING = (_ASK_NO_METHODS | _GATHER) | frozenset(
+    ["json.dumps", "json.loads", "min", "max", "sum", "any", "all", "enumerate", "zip", "round", "range", "reversed"]
+    + ["base64.b64decode", "base64.b64encode", "urllib.parse.parse_qs", "urllib.parse.parse_qsl", "copy.deepcopy"]
+)
+
+
+#: Fields in which handlers look values up by their names.
+LOOKED_UP = frozenset(["headers", "headers.plain", "headers.all", "query"])
+
+
+def only_looked_up_in(function: Function, parameter: str) -> bool:
+    """Tell whether a function only looks something up in what a parameter holds: by a key, or by a method's call."""
+    parents = function.nodes.parents
+    return all(_looks_up(use, parents) for use in function.nodes.uses(parameter))
+
+
+def _looks_up(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
+    above = parents.get(id(use))
+    if isinstance(above, ast.Attribute):
+        call = parents.get(id(above))
+        return isinstance(call, ast.Call) and call.func is above
+    if isinstance(above, ast.Compare):
+        return above.left is not use and len(above.ops) == 1 and isinstance(above.ops[0], (ast.In, ast.NotIn))
+    return isinstance(above, ast.Subscript) and above.value is use and isinstance(above.ctx, ast.Load)
+
+
+@dataclass(slots=True)
+class _Taker:
+    """A function that is called, and what its parameters are given."""
+
+    function: Function
+    given: dict[str, Value] = field(default_factory=dict)
+
+    def parameter(self, by: int | str) -> str:
+        """Return the parameter that an argument goes to, by its place or its name; empty where there is none."""
+        if isinstance(by, int):
+            return self.function.parameters[by] if by < len(self.function.parameters) else ""
+        arguments = self.function.node.args
+        return by if any(one.arg == by for one in (*arguments.args, *arguments.kwonlyargs)) else ""
+
+    def all(self, *, hidden: bool) -> dict[str, Value]:
+        """Return what all parameters are given; what goes where can't be told where arguments are `hidden`."""
+        arguments = self.function.node.args
+        if hidden:
+            named = [one.arg for one in (*arguments.args, *arguments.kwonlyargs)]
+            return {**dict.fromkeys([*self.function.parameters, *named], NOTHING), **self.given}
+        return {**_defaults(arguments, self.given), **self.given}
+
+
+def _sort_of(function: Function) -> tuple[bool, bool]:
+    """Return what functions share whose calls are written alike: whether they are coroutines or generators."""
+    return isinstance(function.node, ast.AsyncFunctionDef), function.generates
+
+
+class Calling(Objects):
+    """What follows calls."""
+
+    every: list[Value]  # what the call that was followed last was handed, by places and keywords
+
+    def _call_(self, node: ast.Call) -> Value:
+        function = node.func
+        if isinstance(function, ast.Name):
+            target = self.read(function)
+            if isinstance(target, Foreign):
+                self.flow.values[id(function)] = target
+                self.mark(function)
+        elif isinstance(function, ast.Attribute):
+            base = self.eval(function.value)
+            changes = function.attr in CHANGING_METHODS and self._is_the_events(base)
+            if changes and self.idioms.service(base, function.attr) is None:
+                raise self.stop("event-changed", node)
+            if isinstance(base, (Spot, Parsed, Batch)):
+                return self.idioms.method(node, function, base)
+            if isinstance(base, Table):
+                return self._asked_of_table(node, function, base)
+            target = self.attribute(function, base, called=True)
+        else:
+            target = self.eval(function)
+        return self._call_of(node, target)
+
+    def _call_of(self, node: ast.Call, target: Value) -> Value:
+        """Return what a call gives of what is called."""
+        if isinstance(target, Service):
+            return self.service(node, target.client)
+        if isinstance(target, Spot):
+            return self.idioms.called_by_name(node, target)
+        if isinstance(target, Func):
+            return self._project_call(node, target)
+        if isinstance(target, OneOf):
+            return self._call_of_several(node, target)
+        if isinstance(target, Handlers):
+            return self._handing_on(node, target)
+        if isinstance(target, Class):
+            return self._new(node, target)
+        if isinstance(target, Instance):
+            found = self._methods(target, "__call__")
+            if len(found) == 1 and found[0] is not None:
+                return self._project_call(node, Func(found[0].key, bound=True))
+        if isinstance(target, Std):
+            return self._standard_call(node, target.name.removeprefix("builtins."))
+        return self._call_of_unknown(node)
+
+    def _call_of_unknown(self, node: ast.Call) -> Value:
+        """Return what a call gives of which we don't know what it calls."""
+        self.arguments(node, None)
+        values = self.every
+        self._asked_by_name(values)
+        name = node.func.attr if isinstance(node.func, ast.Attribute) else ""
+        self.flow.called_unseen.setdefault(name, set()).add(self.module.file)
+        self._unseen(values, name)
+        for method in self.flow.called_alike("__call__"):
+            method.referred = True
+        if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
+            self.flow.looked_into(values)
+        return self._method_type(node)
+
+    def _unseen(self, values: list[Value], name: str = "") -> None:
+        """Note that something of the event's may be handed to a method, or to any function that is a value."""
+        if any(isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values):
+            for one in {name} if name and self.flow.called_alike(name) else {name, ""}:
+                self.flow.unseen.setdefault(one, set()).add(self.module.file)
+
+    def _new(self, node: ast.Call, target: Class) -> Value:
+        """Return the object that a call of a class makes; what the author makes of it may give anything."""
+        if self.flow.is_made_otherwise(target.key):
+            self.arguments(node, None)
+            self._asked_by_name([target, *self.every])
+            self._unseen(self.every)
+            return NOTHING
+        init = self.flow.method(target.key, "__init__")
+        if init is not None:
+            self._note_call(init, node)
+        self.arguments(node, init)
+        return Instance(target.key)
+
+    def _standard_call(self, node: ast.Call, name: str) -> Value:
+        """Return what a call gives of something outside the project."""
+        if name == "functools.partial" and node.args:
+            return self._partial(node)
+        if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
+            raise self.stop("runs-a-loop", node, name)
+        if name in ("setattr", "delattr") and node.args:
+            self.flow.patched_by_call(node, self.module)
+        values = self.arguments(node, None)
+        self._attributes_by_call(node, name, self.every)
+        self._given_to_others(node, name, values, self.every)
+        found = self.idioms.standard(node, name, values)
+        if found is not None:
+            return found
+        if name in HANDING_ON and any(self._gives_parts(value) for value in values):
+            return MADE
+        if name in _GATHER and any(self._gives_parts(value) for value in values):
+            return Of(STD_TYPES.get(name, ""), holds=True)
+        if name in LIKE_ARGUMENT:
+            given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
+            return Of(self._type_of(given[0])) if given else NOTHING
+        return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
+
+    def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
+        """Note what something outside the project is handed, and may hand on; refuse what changes it."""
+        if name not in _ASK_NO_METHODS:
+            self._asked_by_name(every)
+        if name not in _CALL_NOTHING or node.keywords:
+            self.flow.called_unseen.setdefault("", set()).add(self.module.file)
+            self._unseen(every)
+        if name in CHANGING and any(self._is_the_events(value) for value in values):
+            raise self.stop("event-changed", node)
+
+    def _type_of(self, node: ast.expr) -> str:
+        value = self.flow.values.get(id(node))
+        value = self.flow.made(value) if isinstance(value, Spot) else value
+        return value.type if isinstance(value, Of) and value.type in ("str", "bytes") else ""
+
+    def _method_type(self, node: ast.Call) -> Value:
+        if not isinstance(node.func, ast.Attribute):
+            return NOTHING
+        name = node.func.attr
+        base = self.flow.values.get(id(node.func.value))
+        if name in SAME_TYPE:
+            return base if isinstance(base, Of) else NOTHING
+        if isinstance(base, Of) and base.holds:
+            return MADE
+        kind = METHOD_TYPES.get(name, "")
+        return Of(kind, made=isinstance(base, Of) and base.made and kind not in FIXED)
+
+    def service(self, node: ast.Call, client: Client) -> Value:
+        self.arguments(node, None)
+        if any(isinstance(one, ast.Starred) for one in node.args) or any(one.arg is None for one in node.keywords):
+            if not self.flow.keeps_client(client.called):
+                raise self.stop("arguments-hidden", node)
+            return NOTHING
+        self.note(node, ServiceCall(client, node), node.func)
+        if client.result is None:
+            return Of("NoneType")
+        return Of("bytes" if client.result.rows[0].lens.gives == "bytes" else "")
+
+    def _project_call(self, node: ast.Call, target: Func) -> Value:
+        called = self.flow.functions[target.key]
+        self._note_call(called, node)  # first: what is handed on may make this caller be followed again
+        self.arguments(node, called)
+        returned = called.returned
+        return returned if isinstance(returned, (Of, Instance)) else NOTHING
+
+    def _asked_of_table(self, node: ast.Call, method: ast.Attribute, table: Table) -> Value:
+        """Return what a table of functions gives for a word."""
+        if method.attr != "get":
+            self.arguments(node)
+            return NOTHING
+        keys = table.keys
+        for index, argument in enumerate(node.args):
+            other = self.what_it_names(argument) if index else None
+            if isinstance(other, Func) and not other.bound:
+                keys = tuple(dict.fromkeys((*keys, other.key)))
+            elif index and not isinstance(argument, ast.Constant):
+                self.eval(argument)
+                return self._any_of(keys)
+            else:
+                self.eval(argument)
+        return self.one_of(node, keys)
+
+    def what_it_names(self, node: ast.expr) -> Value:
+        """Return what a name, or an attribute of a module, stands for, without noting that it is read."""
+        return self.lookup(node.id) if isinstance(node, ast.Name) else self.flow.named(self.module, node)
+
+    def one_of(self, node: ast.expr, keys: tuple[Key, ...]) -> Value:
+        """Return one of some functions, where what is done with it is seen; else somebody unseen may call any."""
+        name = name_given(node, self.module.nodes.parents)
+        if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self._only_calls(name)):
+            return self._any_of(keys)
+        return OneOf(keys)
+
+    def _only_calls(self, name: str) -> bool:
+        """Tell whether what a name holds is only called and tested, and never something else."""
+        if self.function is None or name in self._shared():
+            return False
+        uses, parents = self.function.nodes.uses(name), self.module.nodes.parents
+        reads = [use for use in uses if isinstance(use.ctx, ast.Load)]
+        return len(uses) - len(reads) == 1 and all(
+            is_called_or_tested(use, parents) and not name_given(use, parents) for use in reads
+        )
+
+    def _any_of(self, keys: tuple[Key, ...]) -> Value:
+        self.flow.refer(OneOf(keys))
+        return NOTHING
+
+    def _call_of_several(self, node: ast.Call, target: OneOf) -> Value:
+        """Follow the call of one of several functions: each may get what is handed over."""
+        called = [self.flow.functions[key] for key in target.keys]
+        if len({_sort_of(one) for one in called}) > 1 or any(one.entry or one.cls for one in called):
+            self._any_of(target.keys)
+            return self._call_of_unknown(node)
+        self.flow.either[id(node)] = target.keys
+        for one in called:
+            self._note_call(one, node)
+        self.arguments(node, *called)
+        returned = {one.returned for one in called}
+        value = returned.pop() if len(returned) == 1 else None
+        if isinstance(value, (Of, Instance)):
+            return value
+        parts = [one.returned for one in called if isinstance(one.returned, Of)]
+        return Of(made=any(one.made for one in parts), holds=any(one.holds for one in parts))
+
+    def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
+        """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
+        behind = [self.flow.functions[key] for key in target.keys]
+        more = max((len(one.given_more) for one in behind), default=0) - len(node.keywords)
+        values = list[tuple[ast.expr, Value]]()
+        for index, argument in enumerate(node.args):
+            value = self.eval(argument.value if isinstance(argument, ast.Starred) else argument)
+            if index >= len(node.args) - more:
+                values.append((argument, value))
+            elif isinstance(value, Foreign):
+                self.consume(argument)
+        named = [(one.arg, one.value, self.eval(one.value)) for one in node.keywords if one.arg is not None]
+        for one in behind:
+            self._note_call(one, node)
+            own = zip(one.given_more, values, strict=False)
+            for name, argument, value in [*((name, *pair) for name, pair in own), *named]:
+                handed = self._handed(argument, value, plain=True)
+                self.flow.pass_(one, name, ANYTHING if isinstance(value, (Spot, Batch)) else handed)
+        return NOTHING
+
+    def _note_call(self, called: Function, node: ast.Call) -> None:
+        if not any(one is node for _, one in called.calls):
+            called.calls.append((self.function, node))
+        if self.function is not None:
+            self.function.callees[called.key] = None
+
+    def _partial(self, node: ast.Call) -> Value:
+        target = self.eval(node.args[0])
+        called = self.flow.functions.get(target.key) if isinstance(target, Func) else None
+        if called is not None:
+            called.referred = True
+        # Who calls what it gives can't be seen, and hands things on as they were: so does it.
+        self.arguments(ast.Call(node.args[0], node.args[1:], node.keywords), None)
+        return NOTHING
+
+    def arguments(self, node: ast.Call, *called: Function | None) -> list[Value]:
+        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it.
+
+        Of several functions that may be `called`, all get the same: what one takes as it was, each does. Returned are
+        those that are given by their places; `every` has those that are given by keywords as well.
+        """
+        values: list[Value] = []
+        by_keyword: list[Value] = []
+        takers = [_Taker(one) for one in called if one is not None]
+        starred = any(isinstance(one, ast.Starred) for one in node.args)
+        for index, argument in enumerate(node.args):
+            value = self.eval(argument)
+            values.append(value)
+            if not starred:
+                self._give(takers, index, argument, value)
+        for keyword in node.keywords:
+            value = self.eval(keyword.value)
+            by_keyword.append(value)
+            if keyword.arg is not None:
+                self._give(takers, keyword.arg, keyword.value, value)
+        hidden = starred or any(keyword.arg is None for keyword in node.keywords)
+        for taker in takers:
+            for name, value in taker.all(hidden=hidden).items():
+                self.flow.pass_(taker.function, name, value)
+        self.every = [*values, *by_keyword]
+        return values
+
+    def _give(self, takers: list[_Taker], by: int | str, argument: ast.expr, value: Value) -> None:
+        """Give each function the argument that stands at a place, or has a name."""
+        names = [taker.parameter(by) for taker in takers]
+        if not any(names):
+            return
+        plain = any(not name or name in one.function.plain for one, name in zip(takers, names, strict=True))
+        if isinstance(value, Spot) and not plain and self._looked_up(value, takers, names):
+            self.consume(argument)
+            self.flow.handed_on.add(id(argument))
+            handed: Value = Spot(value.kind, value.role, value.steps)
+        else:
+            handed = self._handed(argument, value, plain)
+        for taker, name in zip(takers, names, strict=True):
+            if name:
+                taker.given[name] = handed
+
+    def _looked_up(self, spot: Spot, takers: list[_Taker], names: list[str]) -> bool:
+        """Tell whether functions only look something up in what stands at a place, and the target has no such thing."""
+        row = self.flow.shape(spot).row(spot.role, spot.steps)
+        by_name = row is not None and row.field in LOOKED_UP and bool(row.lens.methods or row.lens.subscript)
+        if not by_name or self.flow.whole_there(spot):
+            return False
+        return all(only_looked_up_in(taker.function, name) for taker, name in zip(takers, names, strict=True))
+
+    def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
+        """Return what a function is handed: the event, its context or one entry go as what stands for them.
+
+        A `plain` parameter gets them made as they were.
+        """
+        if isinstance(value, Spot) and self.flow.spot_is_inner(value) and not plain:
+            self.consume(argument)
+            return Spot(value.kind, value.role, value.steps)
+        if isinstance(value, Batch) and not plain:
+            self.flow.formed.add(id(argument))
+            self.mark(argument)
+            return Batch(value.kind, "")
+        if isinstance(value, Foreign):
+            return self.flow.made(value)
+        return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
+
+
+def _defaults(arguments: ast.arguments, given: Mapping[str, Value]) -> dict[str, Value]:
+    """Return what the parameters get that a call does not give."""
+    every = [*arguments.posonlyargs, *arguments.args]
+    pairs = [*zip(every[len(every) - len(arguments.defaults) :], arguments.defaults, strict=True)]
+    pairs += [
+        (one, default) for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default
+    ]
+    return {one.arg: Of(type_of_constant(default)) for one, default in pairs if one.arg not in given}
