@@ -63,6 +63,8 @@ class Program:
     ending: Piece
     loop: tuple[str, ...] = ()  # the statements by which it comes to one event, each inside the one before
     shared: tuple[tuple[str, str], ...] = ()  # files that others use as well
+    before: tuple[str, ...] = ()  # decorators of its own, outermost first
+    more: tuple[str, ...] = ()  # parameters that these fill
 
     def files(self, name: str) -> dict[str, str]:
         """Return the handler's file, and those of its helpers where they stand apart."""
@@ -89,8 +91,9 @@ class Program:
         given = surface.parameters
         if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
             given = surface.writer.among(given)
-        taken = "*, " * surface.by_name + ", ".join(given)
-        lines = [f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
+        taken = "*, " * surface.by_name + ", ".join([*given, *self.more])
+        lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
+        lines += [f"    seen.append(show({one.partition('=')[0]}))" for one in self.more if one != "*"]
         inside = "    "
         if surface.method:
             lines = [f"class {name}:", f"    def {surface.setup}(self, {', '.join(surface.told)}):"]
@@ -1659,6 +1662,10 @@ def said_of_one(w: Writer, s: Scope) -> list[str]:
     return w.random.choice(ways)
 
 
+#: So many of the handlers have decorators of their own that hand on more than they get.
+DECORATED = 0.12
+
+
 def program(surface: Surface, seed: str) -> Program:
     """Return the program of a seed at a surface."""
     writer = Writer(surface, seed)
@@ -1670,7 +1677,52 @@ def program(surface: Surface, seed: str) -> Program:
     writer.top = []
     made = answered if surface.kind == "http" else kept_as_effect
     lines = said_again(writer) or made(writer, scope)
-    return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop)
+    plain = not (surface.method or surface.by_name or surface.writer)
+    before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
+    return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop, before=before, more=more)
+
+
+def standing_before(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return decorators that hand on more than they get, outermost first, and what the handler takes of it.
+
+    What one adds goes through those below it: some take it, under names of their own, others let it through.
+    """
+    own, awaits = w.surface.parameters, s.awaits
+    reads = w.surface.event in own and not w.surface.each
+
+    def read() -> str:
+        return w.value(s) if reads else repr(w.random.random())
+
+    places, names, before = 0, list[str](), list[str]()
+    for _ in range(w.random.randint(1, 3)):
+        outer, taken = w.fresh("stands"), [f"got{at}" for at in range(w.random.randint(0, places))]
+        added = [read() for _ in range(w.random.choice([0, 0, 1, 2]))]
+        named = [w.fresh("word") for _ in range(w.random.choice([0, 0, 1]))]
+        if w.random.random() < 0.2:
+            added, named, taken = [], [], []
+            takes = given = "*args, **named" if w.random.random() < 0.8 or places or names else f"{own[0]}, *args"
+        else:
+            rest = ["*args"] if len(taken) < places or w.random.random() < 0.2 else []
+            words = ["**named"] if names or w.random.random() < 0.2 else []
+            behind = [*added, *rest] if w.random.random() < 0.5 else [*rest, *added]
+            takes = ", ".join([*own, *taken, *rest, *words])
+            by_name = [f"{name}={read()}" for name in named]
+            given = ", ".join([*own, *taken, *behind, *by_name, *words])
+        lines = [f"{'async ' * awaits}def inner({takes}):", f"    return {'await ' * awaits}function({given})"]
+        if w.random.random() < 0.7:
+            lines.insert(0, "@functools.wraps(function)")
+        word, deep = w.random.random() < 0.4, "    "
+        texts = [f"def {outer}({'word' if word else 'function'}):"]
+        if word:
+            texts, deep = [*texts, "    def around(function):"], "        "
+        texts += [deep + line for line in lines]
+        w.top += ["import functools", "\n".join([*texts, f"{deep}return inner", *["    return around"] * word])]
+        before.append(f"@{outer}('north')" if word else f"@{outer}")
+        places, names = places + len(added), [*names, *named]
+    more = [f"more{at}" for at in range(places)]
+    apart = ["*"] if names and w.random.random() < 0.3 else []
+    usual = [f"{name}=None" if w.random.random() < 0.2 else name for name in names] if apart else names
+    return tuple(before), (*more, *apart, *usual)
 
 
 def sharing(programs: tuple[Program, ...], seed: str) -> tuple[Program, ...]:

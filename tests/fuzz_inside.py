@@ -461,6 +461,12 @@ class Bench:
         made += [one for one in placed if one.code.startswith("made-whole-")]
         placed = [one for one in placed if one not in made and not one.code.startswith("wrapped-")]
         told = {finding.place.file for finding in placed if finding.code not in OF_CONTENT}
+        # A file that declares functions speaks for each by its name.
+        told |= {
+            f"{home_of(surface.profile, one.function)}h_{one.function}.py"
+            for one in placed
+            if one.code == "module-of-both"
+        }
         of_content = {finding.place.file for finding in placed if finding.code in OF_CONTENT}
         codes = {finding.code for finding in crossing.findings}
         # What is made afresh at the target is told of the crossing as a whole; the whole event holds it too.

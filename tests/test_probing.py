@@ -104,7 +104,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.mark.slow
 def test_made_samples_notice_every_fault_that_shows(demo: Path) -> None:
-    found = strength(demo, seconds=300)
+    found = strength(demo, seconds=600)
     assert found.planted > 400
     assert not any(one.untried for one in found.functions)
     assert found.score is not None
@@ -161,8 +161,10 @@ def test_from_blind_samples_to_seeing_ones(tmp_path: Path, run: Run) -> None:
         "web: GET /take, callers: anyone",
     )
     carry(made, to="thornwick", out=tmp_path / "there")
-    before = strength(tmp_path / "there").functions[0]
+    before = strength(tmp_path / "there", seconds=30).functions[0]
     missed = {one.fault.what: one.ran for one in before.missed}
+    shown = {one.fault.what: one.shown_by for one in before.missed if one.shown_by}
+    assert "kind=rare" in shown["418 is 419"]["event"]["query.raw"]  # an event that was made would notice it
     assert missed["418 is 419"] is False  # no sample runs that line
     assert missed["'rare' is 'rare~'"] is True
     assert "`+` is `-`" not in missed  # a loop without end is noticed, too

@@ -220,22 +220,37 @@ class Plan:
         return same and set(self.source.provided.get(name, ())) <= set(self.target.provided.get(name, ()))
 
     def _note_modules_of_both(self, own: dict[str, bytes], wrapped: list[Function], names: Set[str]) -> None:
-        """Tell of wrapped handlers whose file imports a module that the target has too, under the same name."""
+        """Tell of wrapped handlers whose file imports a module that the target has too, under the same name.
+
+        Handlers that were rewritten in that file are loaded with it, and told of as well.
+        """
+        by_file: dict[str, list[Function]] = {}
         for function in wrapped:
-            content = own.get(function.entry.file, b"")
-            for name in sorted(imported_by({function.entry.file: content}, names)):
+            by_file.setdefault(function.entry.file, []).append(function)
+        for file, kept in by_file.items():
+            content, there = own.get(file, b""), self.target.title
+            beside = [one for one in self.carried if one.entry.file == file and one.name in self.rewritten.entries]
+            for name in sorted(imported_by({file: content}, names)):
                 lines = enumerate(content.split(b"\n"), 1)
-                line = next((n for n, text in lines if imported_by({"line.py": text}, [name])), 0)
-                self.gaps.note(
-                    "module-of-both",
-                    Severity.BLOCKING,
-                    f"{function.name} is wrapped as it is, and its file imports {name}, which is another module at "
-                    f"{self.target.title}",
-                    "See why it is wrapped, and mend that; or rewrite its calls by hand",
-                    function=function,
-                    place=Place(function.entry.file, line),
-                    field=name,
-                )
+                place = Place(file, next((n for n, text in lines if imported_by({"line.py": text}, [name])), 0))
+                for one in kept:
+                    why = f"is wrapped as it is, and its file imports {name}, which is another module at {there}"
+                    self._note_module_of_both(one, name, place, why)
+                others = ", ".join(one.name for one in kept)
+                for one in beside:
+                    why = f"is rewritten, and its file still imports {name} for {others} (wrapped as it was): another"
+                    self._note_module_of_both(one, name, place, f"{why} module at {there}")
+
+    def _note_module_of_both(self, function: Function, name: str, place: Place, why: str) -> None:
+        self.gaps.note(
+            "module-of-both",
+            Severity.BLOCKING,
+            f"{function.name} {why}",
+            "See why a handler of that file is wrapped, and mend that; or put it into a file of its own",
+            function=function,
+            place=place,
+            field=name,
+        )
 
     def _launcher(self, function: Function) -> str:
         """Return the script that starts a rewritten handler, where a handler is a script."""

@@ -36,10 +36,10 @@ from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.probing.changing import Changer
-from vast_ferry.probing.faults import Piece
+from vast_ferry.probing.faults import Fault, Piece
 from vast_ferry.probing.harvest import words_of
 from vast_ferry.probing.reach import Point
-from vast_ferry.probing.running import Bench, Run
+from vast_ferry.probing.running import Bench, Run, share_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.readable import TIME, readable_data
 from vast_ferry.samples.store import FOLDER, Sample, sample_files
@@ -125,16 +125,23 @@ def make_samples(
             maker.described = maker.taken(requests)
         # Events first, for all; what takes longest, to plant faults, has all the time that is left.
         for number, maker in enumerate(makers):
-            maker.generate(_share(end - seconds * 0.6, len(makers) - number))
+            maker.generate(share_of(end - seconds * 0.6, len(makers) - number))
         for number, maker in enumerate(makers):
-            maker.keep(_share(end, len(makers) - number))
+            maker.keep(share_of(end, len(makers) - number))
     return made
 
 
-def _share(end: float, among: int) -> float:
-    """Return until when one may work, where so many are still to come."""
+def noticing(
+    run: Proving, where: Where, function: Function, faults: Sequence[Fault], until: float
+) -> dict[Fault, dict[str, Any]]:
+    """Return, for those of some faults for which one is found in time, a generated event that notices it.
+
+    Half of the time goes into generating, beginning with the samples that are kept; the events are in readable form.
+    """
+    maker = _Maker(MadeSamples(Collection(where.folder)), where, run, function)
     now = time.monotonic()
-    return now + max(0.0, end - now) / among
+    maker.generate(now + max(0.0, until - now) / 2)
+    return maker.notice(faults, until)
 
 
 class _Maker:
@@ -314,6 +321,15 @@ class _Maker:
             places = noticed[at]
             rest = f" and {len(places) - 1} more" if len(places) > 1 else ""
             self.new.append((more[at], f"notices a fault at {places[0]}{rest}"))
+
+    def notice(self, faults: Sequence[Fault], until: float) -> dict[Fault, dict[str, Any]]:
+        """Return by which of the generated events faults are noticed, in readable form."""
+        more = self._told_apart(set())
+        if not more or time.monotonic() > until:
+            return {}
+        tried = self.target.plant(faults, *self._at_planting(more), until=until)
+        found = {one.fault: more[one.noticed].sample for one in tried if one.noticed is not None}
+        return {fault: readable_data(one.kind, one.events, one.before, one.answers) for fault, one in found.items()}
 
     def _told_apart(self, taken: set[int]) -> list[_Candidate]:
         """Return the smallest candidate for each outcome: others that end just the same notice the same."""

@@ -34,6 +34,12 @@ LONGEST: Final = 2.0
 THREADS: Final = 2
 
 
+def share_of(end: float, among: int) -> float:
+    """Return until when one of so many may work that share the time until an end (of `time.monotonic`)."""
+    now = time.monotonic()
+    return now + max(0.0, end - now) / among
+
+
 @dataclass(frozen=True, slots=True)
 class Run:
     """How one sample ended on a side, and the points of the side's code that ran."""

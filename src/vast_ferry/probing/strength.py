@@ -3,17 +3,19 @@
 For each function the original is run twice and the carried handler once, with what runs being measured. Samples on
 which they agree are proof of something, and only those count. Then small faults are planted in the carried handler, one
 at a time, and the samples are called again until one ends otherwise than the original: the fault is noticed. The share
-of those that are is the strength. What no sample notices is named with its line: there the check is blind.
+of those that are is the strength. What no sample notices is named with its line: there the check is blind. After that,
+in time that is left, events are generated, and one that would notice such a fault is named beside it.
 """
 
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
+from vast_ferry.checking.calling import Where, where_of
 from vast_ferry.checking.compare import compare
 from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.proving import Proving
@@ -32,21 +34,28 @@ from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.probing.faults import Fault
 from vast_ferry.probing.reach import Covered
-from vast_ferry.probing.running import Bench, Run, Tried
+from vast_ferry.probing.running import Bench, Run, Tried, share_of
 from vast_ferry.samples.store import Sample
 from vast_ferry.surveying.record import read_record
 
 #: So long faults are planted, in seconds, unless it is said otherwise.
 SECONDS: Final = 120.0
+#: So many seconds, for each function with faults that its samples don't notice, or as many as the planting took, events
+#: are generated that would; but never longer than what is left.
+_GENERATING: Final = 5.0
 
 
 @dataclass(frozen=True, slots=True)
 class Planted:
-    """A fault that was planted in a carried handler, and the sample that noticed it; empty for none."""
+    """A fault that was planted in a carried handler, and the sample that noticed it; empty for none.
+
+    `shown_by` is a generated event that would notice what no sample does, in the readable form of samples.
+    """
 
     fault: Fault
     noticed_by: str = ""
     ran: bool = True  # whether any sample runs its lines
+    shown_by: Mapping[str, Any] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,21 +162,35 @@ def strength(
     folder = Path(crossing)
     record = read_record(folder)
     side, declared = source_side(folder, record, None)
+    where = where_of(folder, None, original=True)
     target = target_side(folder, record, frozenset())
     names = [one.name for one in record.functions]
     refuse_unknown(functions, names)
     by_function = samples_of(side, declared, record, [Path(path) for path in samples])
     chosen = [one for one in declared.functions if one.name in (functions or names)]
-    end = time.monotonic() + seconds
+    begun = time.monotonic()
+    end = begun + seconds
     found: list[Strength] = []
     with both_deployed(side, target, record.carry_files) as sides:
         run = Proving(*sides, declared, limit=limit, memory=memory, originals=Originals())
         for number, function in enumerate(chosen):
-            share = max(0.0, end - time.monotonic()) / (len(chosen) - number)
             kept = readable_samples(function.name, by_function.get(function.name, []), side.profile)
             own = _One(run, function, limit, memory, progress)
-            found.append(own.strength(kept, time.monotonic() + share))
+            found.append(own.strength(kept, share_of(end, len(chosen) - number)))
+        blind = [at for at, one in enumerate(found) if one.missed]
+        now = time.monotonic()
+        end = min(end, now + max(now - begun, _GENERATING * len(blind)))
+        for number, at in enumerate(blind):
+            found[at] = _with_generated(found[at], run, where, chosen[at], share_of(end, len(blind) - number))
     return StrengthResult(tuple(found))
+
+
+def _with_generated(strong: Strength, run: Proving, where: Where, function: Function, until: float) -> Strength:
+    """Return a function's strength with generated events beside the faults that its samples don't notice."""
+    from vast_ferry.probing.making import noticing  # which loads what generates values
+
+    found = noticing(run, where, function, [one.fault for one in strong.missed], until)
+    return replace(strong, planted=tuple(replace(one, shown_by=found.get(one.fault)) for one in strong.planted))
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
@@ -23,6 +24,8 @@ if TYPE_CHECKING:  # what makes samples loads what generates values
 
 #: So many faults of a function are listed that no sample noticed.
 _LISTED = 6
+#: So long is an event that would notice one.
+_SHORT = 160
 #: From here on a score is good, and below that it is poor.
 _GOOD, _POOR = 0.9, 0.7
 
@@ -45,7 +48,13 @@ def strength_data(result: StrengthResult) -> dict[str, Any]:
                 "original": _covered_data(one.original),
                 "carried": _covered_data(one.carried),
                 "unnoticed": [
-                    {"file": fault.file, "line": fault.line, "what": fault.what, "reached": planted.ran}
+                    {
+                        "file": fault.file,
+                        "line": fault.line,
+                        "what": fault.what,
+                        "reached": planted.ran,
+                        "shown_by": planted.shown_by,
+                    }
                     for planted in one.missed
                     for fault in [planted.fault]
                 ],
@@ -108,9 +117,27 @@ def _missed(one: Strength) -> Iterator[RenderableType]:
     for planted in one.missed[:_LISTED]:
         never = Text("no sample runs it", "dim") if not planted.ran else Text("")
         table.add_row(planted.fault.place, Text(planted.fault.what), never)
+        if planted.shown_by is not None:
+            table.add_row("", Text(f"this would: {event_in_short(planted.shown_by)}", "dim"), "")
     if len(one.missed) > _LISTED:
         table.add_row(f"and {len(one.missed) - _LISTED} more", "", "")
     yield Padding(table, (0, 0, 1, 2))
+
+
+def event_in_short(told: Mapping[str, Any]) -> str:
+    """Return a sample in readable form in one line: of a request its method and target first."""
+    events = told.get("events") or [told.get("event", {})]
+    first = {name: value for name, value in dict(events[0]).items() if name not in ("time", "client")}
+    begin = told["kind"]
+    if "path.raw" in first:
+        query = first.pop("query.raw", "")
+        begin = f"{first.pop('method', 'GET')} {first.pop('path.raw')}{'?' * bool(query)}{query}"
+        first.pop("authority", None)
+    rest = json.dumps(first, ensure_ascii=False, default=str) if first else ""
+    more = f", the first of {len(events)}" if len(events) > 1 else ""
+    before = ", with what services held before" if told.get("before") else ""
+    text = f"{begin} {rest}".strip()
+    return f"{text if len(text) <= _SHORT else text[: _SHORT - 1] + '…'}{more}{before}"
 
 
 def made_data(made: MadeSamples, *, written: bool) -> dict[str, Any]:

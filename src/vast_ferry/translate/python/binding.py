@@ -157,10 +157,11 @@ class _File:
                 continue
             node, shape = named[0], self.target.kind(function.kinds[0]).event
             parameters = [argument.arg for argument in node.args.args]
-            # It must be called by its provider alone, with just what that hands over.
+            # It must be called by its provider alone, and nothing stand between, with just what that hands over.
             if (
                 parameters != list(shape.handed_over)
                 or self.nodes.uses(entry.name)
+                or node.decorator_list
                 or ast.unparse(node.args).count("=")
             ):
                 continue

@@ -318,19 +318,21 @@ class Calling(Objects):
     def _handing_on(self, node: ast.Call, target: Handlers) -> Value:
         """Follow a decorator's call of the handler that it stands before: it gets just what the decorator got."""
         behind = [self.flow.functions[key] for key in target.keys]
-        more = max((len(one.given_more) for one in behind), default=0) - len(node.keywords)
+        leading = self.function.leading if self.function is not None else None
         values = list[tuple[ast.expr, Value]]()
         for index, argument in enumerate(node.args):
             value = self.eval(argument.value if isinstance(argument, ast.Starred) else argument)
-            if index >= len(node.args) - more:
+            if leading is not None and index >= leading:
                 values.append((argument, value))
             elif isinstance(value, Foreign):
                 self.consume(argument)
-        named = [(one.arg, one.value, self.eval(one.value)) for one in node.keywords if one.arg is not None]
+        named = {one.arg: (one.value, self.eval(one.value)) for one in node.keywords}
+        hidden = any(isinstance(argument, ast.Starred) for argument, _ in values)
         for one in behind:
             self._note_call(one, node)
-            own = zip(one.given_more, values, strict=False)
-            for name, argument, value in [*((name, *pair) for name, pair in own), *named]:
+            by_place = dict(zip(one.given_more, values, strict=False)) if not hidden else {}
+            for name in one.given_more:
+                argument, value = named.get(name) or by_place.get(name) or (node, ANYTHING)
                 handed = self._handed(argument, value, plain=True)
                 self.flow.pass_(one, name, ANYTHING if isinstance(value, (Spot, Batch)) else handed)
         return NOTHING

@@ -580,11 +580,13 @@ class Calls:
         if self.at.handed:
             given = ", ".join(self.at.handed.values())
             every: list[ast.expr | ast.keyword] = [*node.args, *node.keywords]
-            parts = every[: len(every) - len(called.given_more)]
+            parts = every[: function.leading]
             for one in every[len(parts) :]:
                 self.at.expression(one.value if isinstance(one, ast.keyword) else one)
             start, end = self.at.text.start(parts[0]), self.at.text.end(parts[-1])
-            if self.at.text.data[start:end].decode() != given:
+            if function.whatever and function.passes_more:
+                self.at.edit(start, start, f"{given}, ", "handed-on")
+            elif self.at.text.data[start:end].decode() != given:
                 self.at.edit(start, end, given, "handed-on")
         if self.at.is_async(called):
             self._await(node)

@@ -15,6 +15,7 @@ from __future__ import annotations
 import ast
 from typing import Final
 
+from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.translate.operations import As, Decode, ReadByStatement
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.following import Following
@@ -52,9 +53,16 @@ class Contents:
         return NOTHING
 
     def or_empty(self, node: ast.BoolOp, first: Value) -> Value | None:
-        """Return the content where `content or ""` stands, which is the same; None for anything else."""
-        row = self.flow.shape(first).row(first.role, first.steps) if isinstance(first, Spot) else None
-        if row is None or row.lens.content != "packed" or row.null_if_empty or not _or_empty(node):
+        """Return the content where `content or ""` stands, which is the same, as `headers or {}` is; else None."""
+        if not isinstance(first, Spot) or not (ends := _or_empty(node)):
+            return None
+        shape = self.flow.shape(first)
+        row = shape.row(first.role, first.steps)
+        if row is None or row.null_if_empty or row.optional:
+            return None
+        texts = isinstance(row.lens, Plain) and shape.shape.fields[row.field].holds == "texts"
+        by_name = row.lens.subscript is not None or texts
+        if not (row.lens.content == "packed" if ends == "text" else by_name):
             return None
         self.follower.consume(node.values[0])
         return first
@@ -217,10 +225,14 @@ class Contents:
                 self.follower.consume(inner)
 
 
-def _or_empty(node: ast.BoolOp) -> bool:
+def _or_empty(node: ast.BoolOp) -> str:
+    """Return what is empty behind `or`, if that is all that stands there: a text, or a mapping."""
     last = node.values[-1]
-    empty = isinstance(last, ast.Constant) and last.value == ""
-    return empty and len(node.values) == 2 and isinstance(node.op, ast.Or)
+    if len(node.values) != 2 or not isinstance(node.op, ast.Or):
+        return ""
+    if isinstance(last, ast.Dict) and not last.keys:
+        return "mapping"
+    return "text" if isinstance(last, ast.Constant) and last.value == "" else ""
 
 
 def _read(content: Spot, form: str, packed: ast.expr) -> Decode:

@@ -2,7 +2,8 @@
 
 One is seen through where it gives a function that hands on to the handler just what it is called with, whatever it
 does before, after or instead: under names of its own, as `*args, **kwargs`, or the first so and the rest so. Behind its
-own names it may hand on more, which the handler takes as a helper would: who called, what was parsed.
+own names it may hand on more, which the handler takes as a helper would: who called, what was parsed. Of several over
+each other, what one adds goes through those below it: they take it by name, or as `*args` and `**kwargs`.
 
     def logged(function):                  def authorised(role):
         @functools.wraps(function)             def around(function):
@@ -29,14 +30,29 @@ _ASKED = frozenset(["__name__", "__doc__", "__qualname__", "__module__"])
 
 
 @dataclass(frozen=True, slots=True)
+class More:
+    """What goes to a handler besides what the provider hands over: how much by place, and what by name."""
+
+    places: int = 0
+    names: frozenset[str] = frozenset()
+
+    def __bool__(self) -> bool:
+        """Tell whether there is any."""
+        return bool(self.places or self.names)
+
+
+@dataclass(frozen=True, slots=True)
 class Around:
-    """A function that stands before a handler: its definition, and what it calls the handler."""
+    """A function that stands before a handler: its definition, what it takes, and what it hands on."""
 
     outer: Function
     between: tuple[Definition, ...]  # from the outermost one inside it to the one that is called
     given: str
-    whatever: bool  # it hands on `*args, **kwargs`
-    more: tuple[int, frozenset[str]] = (0, frozenset())  # what goes to the handler besides: how much by place, by name
+    leading: int | None  # how many arguments of its calls are the provider's; nothing: all, some of them in `*args`
+    whatever: bool = False  # it names nothing of what it hands on: `*args, **kwargs`
+    taken: tuple[str, ...] = ()  # what it takes of those that stand above it, by its own names
+    passed: bool = False  # whether more of these goes through its `*args` and `**kwargs`
+    more: More = More()  # what goes to the handler besides
 
     @property
     def inner(self) -> Definition:
@@ -44,27 +60,36 @@ class Around:
         return self.between[-1]
 
 
-def given_more(found: Around, behind: Function, taken: int) -> tuple[str, ...] | None:
-    """Return the names by which a handler takes what a decorator hands on besides `taken` parameters.
+def taken_of(arguments: ast.arguments, own: list[str], more: More) -> tuple[tuple[str, ...], More] | None:
+    """Return by which names a function takes what a decorator adds, and what of it is left.
+
+    `own` are its parameters behind those that the provider's go to. Nothing where one of them would get nothing.
+    """
+    by_place, only_by_name = own[: more.places], [one.arg for one in arguments.kwonlyargs]
+    by_name = [one for one in (*own[more.places :], *only_by_name) if one in more.names]
+    optional = set(own[len(own) - len(arguments.defaults) :] if arguments.defaults else ())
+    optional |= {one.arg for one, usual in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if usual}
+    twice = set(by_place) & more.names
+    missing = {*own, *only_by_name} - optional - {*by_place, *by_name}
+    if twice or missing:
+        return None
+    return (*by_place, *by_name), More(more.places - len(by_place), more.names - set(by_name))
+
+
+def given_more(more: More, behind: Function, taken: int) -> tuple[str, ...] | None:
+    """Return the names by which a handler takes what decorators hand on besides `taken` parameters.
 
     Nothing, and not an empty tuple, where it takes less or more than that.
     """
-    by_place, by_name = found.more
-    own, arguments = behind.parameters[taken:], behind.node.args
-    names = [*own[:by_place], *(name for name in (*own, *_only_by_name(behind)) if name in by_name)]
-    optional = set(own[len(own) - len(arguments.defaults) :] if arguments.defaults else ())
-    optional |= {one.arg for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default}
-    fits = len(own) >= by_place and by_name <= set(names) and len(set(names)) == len(names) == by_place + len(by_name)
-    missing = {*own, *_only_by_name(behind)} - optional - set(names)
-    return tuple(names) if fits and not missing and len(behind.parameters) >= taken else None
+    found = taken_of(behind.node.args, behind.parameters[taken:], more)
+    return found[0] if found is not None and not found[1] and len(behind.parameters) >= taken else None
 
 
-def _only_by_name(function: Function) -> list[str]:
-    return [one.arg for one in function.node.args.kwonlyargs]
+def around(code: Code, module: Module, decorator: ast.expr, parameters: int, above: More) -> Around | None:
+    """Return what a decorator puts before a handler of so many parameters; nothing where it can't be seen through.
 
-
-def around(code: Code, module: Module, decorator: ast.expr, parameters: int) -> Around | None:
-    """Return what a decorator puts before a handler of so many parameters; nothing where it can't be seen through."""
+    What it puts there gets `above` besides, of the decorators that stand over it.
+    """
     outer = code.decorator(module, decorator)
     if outer is None or outer.cls is not None or outer.node.decorator_list:
         return None
@@ -74,7 +99,7 @@ def around(code: Code, module: Module, decorator: ast.expr, parameters: int) -> 
         if given is None:
             return None
         node = given
-    return _seen_through(code, outer, node, parameters)
+    return _seen_through(code, outer, node, parameters, above)
 
 
 def _given(node: Definition) -> Definition | None:
@@ -89,33 +114,47 @@ def _given(node: Definition) -> Definition | None:
     return inner[0] if last.value.id == inner[0].name and isinstance(node, ast.FunctionDef) else None
 
 
-def _seen_through(code: Code, outer: Function, node: Definition, parameters: int) -> Around | None:
+def _seen_through(code: Code, outer: Function, node: Definition, parameters: int, above: More) -> Around | None:
     arguments = node.args
     if len(arguments.args) != 1 or arguments.vararg or arguments.kwarg or arguments.kwonlyargs or arguments.posonlyargs:
         return None
     given, inner = arguments.args[0].arg, _given(node)
-    if inner is None or inner.args.kwonlyargs or inner.args.posonlyargs or inner.args.defaults:
+    if inner is None or inner.args.posonlyargs or inner.args.defaults:
         return None
     calls = _calls_of(code, outer, node, given)
     if calls is None or not all(_is_wraps(code, outer, one) for one in inner.decorator_list):
         return None
-    whatever = inner.args.vararg is not None and not inner.args.args
-    named = len(inner.args.args)
-    if not (whatever or named == parameters or (named < parameters and inner.args.vararg is not None)):
-        return None
-    fits = _hands_on_whatever if whatever else _hands_on_names
     between = (inner,) if node is outer.node else (node, inner)
-    more = (0, frozenset[str]()) if inner.args.vararg or inner.args.kwarg else _more(named, calls)
-    return Around(outer, between, given, whatever, more) if more is not None and fits(inner, calls) else None
-
-
-def _more(named: int, calls: list[ast.Call]) -> tuple[int, frozenset[str]] | None:
-    """Return what goes to the handler behind the inner function's own names; nothing if that is not always alike."""
-    if any(isinstance(one, ast.Starred) for call in calls for one in call.args):
+    named = [one.arg for one in inner.args.args]
+    if len(named) < parameters:  # then some of the provider's are in its `*args`
+        fits = inner.args.vararg is not None and not inner.args.kwonlyargs and _hands_on_all(inner, calls)
+        if not fits or (named and above):
+            return None
+        return Around(outer, between, given, None, not named, (), bool(above), above)
+    found = taken_of(inner.args, named[parameters:], above)
+    if found is None or not _hands_on_names(inner, calls, parameters):
         return None
-    found = {(len(call.args) - named, frozenset(one.arg or "**" for one in call.keywords)) for call in calls}
-    alike = len(found) == 1 and all("**" not in names for _, names in found)
-    return found.pop() if alike else None if found else (0, frozenset())
+    taken, rest = found
+    lost = (rest.places and inner.args.vararg is None) or (rest.names and inner.args.kwarg is None)
+    more = _more(parameters, calls, rest)
+    return None if lost or more is None else Around(outer, between, given, parameters, False, taken, bool(rest), more)
+
+
+def _more(leading: int, calls: list[ast.Call], rest: More) -> More | None:
+    """Return what goes to the handler behind what the provider hands over; nothing if that is not always alike.
+
+    `rest` goes on as `*args` and `**kwargs`.
+    """
+    found = {
+        More(
+            sum(not isinstance(one, ast.Starred) for one in call.args) - leading + rest.places,
+            frozenset(one.arg for one in call.keywords if one.arg is not None) | rest.names,
+        )
+        for call in calls
+    }
+    if any(one.arg in rest.names for call in calls for one in call.keywords):
+        return None
+    return found.pop() if len(found) == 1 else None if found else rest
 
 
 def _is_wraps(code: Code, outer: Function, one: ast.AST) -> bool:
@@ -177,10 +216,16 @@ def only_calls(code: Code, module: Module, decorator: ast.expr) -> bool:
     return len(named) == 1 and _calls_of(code, outer, node, node.args.args[0].arg) is not None
 
 
-def _hands_on_whatever(inner: Definition, calls: list[ast.Call]) -> bool:
-    """Tell whether `*args` and `**kwargs` go on to the handler, and nowhere else, and nothing else goes on."""
-    return _hands_on_rest(inner, calls) and all(
-        len(call.args) + len(call.keywords) == len(_rest_of(call)) for call in calls
+def _hands_on_all(inner: Definition, calls: list[ast.Call]) -> bool:
+    """Tell whether all that a function is called with goes on to the handler, in order, and nothing else does."""
+    names = [one.arg for one in inner.args.args]
+    return (
+        _keeps(inner, names)
+        and _hands_on_rest(inner, calls)
+        and all(
+            len(call.args) + len(call.keywords) == len(names) + len(_rest_of(call)) and _begins_with(call, names)
+            for call in calls
+        )
     )
 
 
@@ -201,18 +246,19 @@ def _rest_of(call: ast.Call) -> list[ast.expr]:
     return given + [one.value for one in call.keywords if one.arg is None]
 
 
-def _hands_on_names(inner: Definition, calls: list[ast.Call]) -> bool:
-    """Tell whether the handler always gets the parameters, in their order, as they came."""
-    names = [one.arg for one in inner.args.args]
-    for call in calls:
-        given = [one.id if isinstance(one, ast.Name) else "" for one in call.args if not isinstance(one, ast.Starred)]
-        rest = inner.args.vararg is not None or inner.args.kwarg is not None
-        if given[: len(names)] != names or (rest and len(given) != len(names)):
-            return False
-        if rest and any(one.arg is not None for one in call.keywords):
-            return False
-        if any(isinstance(one, ast.Starred) for one in call.args[: len(names)]):
-            return False
-    return _hands_on_rest(inner, calls) and not any(
+def _hands_on_names(inner: Definition, calls: list[ast.Call], leading: int) -> bool:
+    """Tell whether the handler always gets what the provider hands over, in its order, as it came."""
+    names = [one.arg for one in inner.args.args][:leading]
+    return _keeps(inner, names) and _hands_on_rest(inner, calls) and all(_begins_with(call, names) for call in calls)
+
+
+def _keeps(inner: Definition, names: list[str]) -> bool:
+    """Tell whether names hold in a function what they were handed, to its end."""
+    return not any(
         isinstance(one, ast.Name) and one.id in names and not isinstance(one.ctx, ast.Load) for one in walk(inner)
     )
+
+
+def _begins_with(call: ast.Call, names: list[str]) -> bool:
+    """Tell whether the first arguments of a call are some names."""
+    return [one.id if isinstance(one, ast.Name) else "" for one in call.args[: len(names)]] == names

@@ -73,6 +73,8 @@ class Function:
     given: str = ""  # the decorator's own name for them
     stands_behind: Key | None = None  # the function that a decorator puts before this handler
     given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
+    leading: int | None = None  # as one that stands before handlers: how many arguments of its calls are the provider's
+    passes_more: bool = False  # as such a one, it hands on as `*args, **kwargs` what others add
     outermost: set[bool] = field(default_factory=set)  # whether the provider calls one that stands before handlers
     whatever: bool = False  # as one that stands before handlers, it takes and hands on `*args, **kwargs`
     sets_up: bool = False  # it sets a handler's object up, before any event

@@ -17,7 +17,7 @@ from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
 from vast_ferry.translate.python.copies import copies
-from vast_ferry.translate.python.decorators import around, given_more, gives_it_back
+from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
 from vast_ferry.translate.python.environment import uses_it
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
@@ -219,26 +219,13 @@ class _Project:
     def _stand_before(self, function: Function, kind: str, declared: Declared) -> None:
         """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
         flow, behind, between = self.job.flow, function, list[Function]()
-        taken = len(flow.handed(kind))
         if function.stands_behind is not None:
             return
-        for decorator in reversed(function.node.decorator_list):
-            if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
-                continue
-            found = around(flow, function.module, decorator, taken)
-            more = given_more(found, function, taken) if found is not None and behind is function else ()
-            alone = behind is function or (found is not None and found.more == (0, frozenset()))
-            if found is None or more is None or not alone:  # told where the handler's signature is written
-                return
-            if behind is function:
-                function.given_more = more
-            inner = flow.defined.get(id(found.inner))
-            if inner is None:
-                inner = found.outer
-                for node in found.between:
-                    inner = flow.define_inside(inner, node)
+        layers, more = self._layers(function, len(flow.handed(kind)))
+        for found, inner in reversed(layers):
             inner.stands_before = tuple(dict.fromkeys((*inner.stands_before, behind.key)))
-            inner.whatever, inner.given = found.whatever, found.given
+            inner.whatever, inner.given, inner.leading = found.whatever, found.given, found.leading
+            inner.given_more, inner.passes_more = found.taken, inner.passes_more or found.passed
             behind.stands_behind = inner.key
             flow.waiting[found.outer.key] = None
             self.job.declared.setdefault(inner.key, []).append(declared)
@@ -249,8 +236,34 @@ class _Project:
                 flow.enter(inner.key, kind, declared.name)
             between.append(inner)
             behind = inner
+        if layers:
+            function.given_more = more
         for one in between:
             one.outermost.add(one is behind)
+
+    def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
+        """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
+
+        Where one of its decorators can't be seen through, that is told where the handler's signature is written.
+        """
+        flow, more, layers = self.job.flow, More(), list[tuple[Around, Function]]()
+        for decorator in function.node.decorator_list:
+            if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
+                continue
+            found = around(flow, function.module, decorator, taken, more)
+            if found is None:
+                return [], ()
+            inner = flow.defined.get(id(found.inner))
+            if inner is None:
+                inner = found.outer
+                for node in found.between:
+                    inner = flow.define_inside(inner, node)
+            if inner.stands_before and inner.given_more != found.taken:  # by another handler that it stands before
+                return [], ()
+            layers.append((found, inner))
+            more = found.more
+        given = given_more(more, function, taken) if layers else ()
+        return ([], ()) if given is None else (layers, given)
 
     def _find_exact(self) -> None:
         """Find the handlers that ask if a content is Base64, other than to decode it just then."""

@@ -7,7 +7,7 @@ import ast
 from vast_ferry.mapping.delivery import untold
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
-from vast_ferry.translate.python.decorators import around, gives_it_back, is_hidden
+from vast_ferry.translate.python.decorators import gives_it_back, is_hidden
 from vast_ferry.translate.python.functions import DEFINITION, Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
@@ -98,6 +98,10 @@ class Signatures:
         known = few and (by_name or not by_name_only)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
+        if self.at.job.target.kinds[self.at.kind].answered.writer is not None and not self._shows_what_it_takes(
+            function
+        ):
+            raise Stop("signature", node)
         more = self._more(function)
         taken = {name for name in function.named if name != function.writer and name not in more}
         most = len(handed_over) + bool(function.writer) + len(more & {*function.parameters})
@@ -111,6 +115,21 @@ class Signatures:
         own = dict(zip(theirs, handed_over, strict=False)) if not by_name else {name: name for name in theirs}
         if used := [name for name in theirs if own.get(name) in nothing and function.nodes.uses(name)]:
             raise Stop("untold", node, ", ".join(used))
+
+    def _shows_what_it_takes(self, function: Function) -> bool:
+        """Tell whether a provider that asks what it calls for its parameters finds just those that it hands over.
+
+        `functools.wraps` shows it those of the function that is wrapped.
+        """
+        if function.stands_before:
+            return True  # asked for the handler that it stands before
+        chain = [function]
+        while chain[-1].stands_behind is not None:
+            chain.append(self.at.flow.functions[chain[-1].stands_behind])
+        while len(chain) > 1 and chain[-1].node.decorator_list:
+            chain.pop()
+        shown = chain[-1]
+        return not shown.given_more and (shown is function or not (shown.node.args.vararg or shown.node.args.kwarg))
 
     def _more(self, function: Function) -> set[str]:
         """Return the parameters of a handler that the provider has nothing to do with."""
@@ -138,7 +157,10 @@ class Signatures:
         given = [one for one in (node.args.vararg, node.args.kwarg) if one is not None]
         names = [self.at.handed.setdefault(name, self.at.fresh(name)) for name in self.at.shape.parameters]
         start = self.at.text.data.rindex(b"*", 0, self.at.text.start(given[0]))
-        self.at.edit(start, self.at.text.end(given[-1]), ", ".join(names), "signature")
+        if function.passes_more:
+            self.at.edit(start, start, "".join(f"{name}, " for name in names), "signature")
+        else:
+            self.at.edit(start, self.at.text.end(given[-1]), ", ".join(names), "signature")
 
     def _another_delivery(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Plan how a handler of batches becomes one of single events; a decorator before it must not look at them."""
@@ -220,7 +242,8 @@ class Signatures:
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
         if function.cls is not None and not function.static:
             every = every[1:]
-        if behind := self._more(function):
+        behind = self._more(function)
+        if behind or function.leading is not None:
             self._replace_first(node, every, parameters, behind)
             return
         if not every:
@@ -277,10 +300,12 @@ class Signatures:
         """Tell whether what a decorator puts before a handler was followed as one itself."""
         if function.stands_before:
             return True  # it only takes over the handler's name
-        taken = len(self.at.flow.handed(self.at.kind))
-        found = around(self.at.flow, self.at.module, decorator, taken)
-        inner = self.at.flow.defined.get(id(found.inner)) if found is not None else None
-        return inner is not None and bool(inner.stands_before) and inner.key in self.at.job.facts
+        outer, at = self.at.flow.decorator(self.at.module, decorator), function
+        while outer is not None and at.stands_behind is not None:
+            at = self.at.flow.functions[at.stands_behind]
+            if at is outer or at.outer is outer or (at.outer is not None and at.outer.outer is outer):
+                return at.key in self.at.job.facts
+        return False
 
     def _reads_it(self, function: Function) -> bool:
         """Tell whether a function that stands before handlers reads anything of the event."""

@@ -437,10 +437,9 @@ class Statements(Expressions):
             self.body(node.orelse)
         for handler in node.handlers:
             self.env = dict(start)
-            if handler.type is not None:
-                self.eval(handler.type)
-            if handler.name:
-                self.env[handler.name] = Bound(NOTHING)
+            caught = self.eval(handler.type) if handler.type is not None else NOTHING
+            if handler.name:  # of the class that is caught, or of one below it
+                self.env[handler.name] = Bound(Instance(caught.key) if isinstance(caught, Class) else NOTHING)
             self.branch(handler.body, ends)
             if handler.name:
                 self.env.pop(handler.name, None)  # as Python does
