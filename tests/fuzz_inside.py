@@ -475,7 +475,10 @@ class Bench:
             told |= {f"{home_of(surface.profile, one.name)}h_{one.name}.py" for one in crossing.record.functions}
         if lost & {"id", "time"}:
             fresh = _places_of(lost & {"id", "time"}, surface)
-            told |= {one.place.file for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)}
+            of_fresh = [one for one in made if any(at.startswith(one.reason.split(" ")[0]) for at in fresh)]
+            # What declares functions in a file of its own makes the event there, for the handler that it calls.
+            told |= {one.place.file for one in of_fresh}
+            told |= {f"{home_of(surface.profile, one.function)}h_{one.function}.py" for one in of_fresh}
             read = tuple(f"`{field}`" for field in lost & {"id", "time"})
             told |= {one.place.file for one in made if one.reason.startswith(read)}
             wrapped = [one.name for one in crossing.record.functions if one.style == "wrapped"]

@@ -340,6 +340,8 @@ class Calling(Objects):
     def _note_call(self, called: Function, node: ast.Call) -> None:
         if not any(one is node for _, one in called.calls):
             called.calls.append((self.function, node))
+            if called.key not in self.flow.followed:
+                self.flow.waiting[called.key] = None
         if self.function is not None:
             self.function.callees[called.key] = None
 

@@ -81,6 +81,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterable
+from contextlib import suppress
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
@@ -88,7 +89,7 @@ from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.statements import Statements
-from vast_ferry.translate.values import Batch, Bound, Clash, Foreign, Handlers, Instance, Key, Stop
+from vast_ferry.translate.values import Batch, Bound, Clash, Class, Foreign, Handlers, Instance, Key, Stop
 
 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
@@ -98,8 +99,11 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
     for key, function in flow.functions.items():
         for file in loaded(flow, [key[0]]) if function.entry else ():
             flow.loads.setdefault(file, set()).add(key)
-    flow.waiting |= reached | flow.alive
     _note_who_is_unseen(flow)
+    # First from the handlers on, call by call: what an object holds is known before its methods are followed.
+    _follow_objects_of_modules(flow, reached)
+    _follow_waiting(flow)
+    flow.waiting |= dict.fromkeys(key for key in reached | flow.alive if key not in flow.followed)
     _follow_waiting(flow)
     for file in loaded(flow, [file for file, _ in reached]):
         try:
@@ -114,6 +118,20 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
         for key, handed in more:
             _let_be_called(flow, flow.functions[key], handed)
         _follow_waiting(flow)
+
+
+def _follow_objects_of_modules(flow: Flow, reached: Iterable[Key]) -> None:
+    """Follow how modules make the objects that they keep: what these are set up with."""
+    for file in loaded(flow, [file for file, _ in reached]):
+        module = flow.modules[file]
+        kept = [one for one in module.tree.body if isinstance(one, (ast.Assign, ast.AnnAssign))]
+        if any(isinstance(value, Instance) for value in module.names.values()):
+            follower = Follower(flow, module, None)
+            for statement in kept:
+                value = statement.value
+                if isinstance(value, ast.Call) and isinstance(flow.named(module, value.func), Class):
+                    with suppress(Stop):  # told when all of the module is followed
+                        follower.eval(value)
 
 
 def _note_who_is_unseen(flow: Flow) -> None:
