@@ -143,6 +143,12 @@ NOTES: Final = {
         "what is answered as content may be neither text nor bytes; {source} refuses that, {target} may take it",
         "Make a text of it in the handler, or make sure that it is one",
     ),
+    "charset-not-seen": (
+        Severity.NOTE,
+        "the type of a text content is told only while the handler runs; where it names another charset than UTF-8, "
+        "{target} may write the text in another than {source}",
+        "Name UTF-8 there, or no charset",
+    ),
     "field-perhaps-no-text": (
         Severity.NOTE,
         "a header field's value may be no text; {source} refuses that, {target} may make a text of it, or leave it out",

@@ -16,6 +16,7 @@ from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_protocols import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_texts import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_times import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_typed import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_values import *  # noqa: F403
 
 #: In the order in which they stand where they end up.
@@ -27,6 +28,7 @@ ROOMS = (
     "of_times",
     "of_contents",
     "of_lists",
+    "of_typed",
     "of_columns",
     "of_answers",
     "of_batches",

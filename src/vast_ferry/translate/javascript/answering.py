@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript
@@ -122,7 +123,7 @@ class Answering:
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
-        self.filled: dict[int, list[tuple[Node, Node]]] = {}  # what stands for their parameters
+        self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
 
     def _through(self, writer: ByWriter) -> None:
         """Write the answers of a handler that gives them through an object that it is handed.
@@ -187,11 +188,20 @@ class Answering:
         if found is None:
             return None
         self.inlined[found.call.id] = found
-        self.filled |= found.filled
-        for node_id, parts in found.filled.items():
-            if all(value.type in ("object", "array") for _, value in parts):  # which JSON has a text for
-                self.follower.given.setdefault(node_id, self._of_objects(found, node_id))
         return found.call, True
+
+    def _reading_of(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
+        """Return what writes the answer that a chain tells, with what its call hands over filled in."""
+        found, given = self.inlined.get(chain.id), self.follower.given
+        self.filled = found.filled if found is not None else {}
+        if found is not None:
+            of_objects = [
+                node_id
+                for node_id, parts in found.filled.items()
+                if all(value.type in ("object", "array") for _, value in parts)  # which JSON has a text for
+            ]
+            given = {**{node_id: self._of_objects(found, node_id) for node_id in of_objects}, **given}
+        return self._reading(shapes, given)
 
     def _of_objects(self, found: Inlined, node_id: int) -> str:
         """Return what an expression gives in which only objects and lists stand for parameters."""
@@ -234,7 +244,6 @@ class Answering:
         One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
         """
         shapes = (reply_there(self.ours.answered), self.reply)
-        reading = self._reading(shapes)
         returned = {bare(value).id: value for value in self._returned()}
         steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
         own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
@@ -246,6 +255,7 @@ class Answering:
             above = value.parent
             statement = above if above.type in ("expression_statement", "return_statement") else None
             before = _before(statement, steps)
+            reading = self._reading_of(chain, shapes)
             text = reading.written(chain, [node for _, node in before])
             self._note(reading.notes)
             if not text:
@@ -271,8 +281,8 @@ class Answering:
                 place = self.file.place(node)
                 self.findings.append(Finding(code, severity, reason, remedy, place, self.one.name))
 
-    def _reading(self, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
-        contents = Contents(self.file, self.scopes, self.follower.given)
+    def _reading(self, shapes: tuple[ReplyShape, ReplyShape], given: Mapping[int, str]) -> Answers:
+        contents = Contents(self.file, self.scopes, given)
         return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of)
 
     def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
@@ -365,7 +375,7 @@ class Answering:
     def _in_full(self, value: Node) -> bool:
         """Write an answer that stands there in full as the target has it; tell whether it is done."""
         shapes = (reply_there(self.ours.answered), self.reply)
-        reading = self._reading(shapes)
+        reading = self._reading(shapes, self.follower.given)
         text = reading.written(value)
         if text:
             self._note(reading.notes)

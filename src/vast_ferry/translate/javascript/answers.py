@@ -40,7 +40,9 @@ class Told:
     content: str = ""  # empty: none
     order: list[Node] = field(default_factory=list)  # the expressions, as they are evaluated
     body: Node | None = None  # which of them is the content
-    typed: str = ""  # the content's type, if it is told
+    typed: str = ""  # the content's type, if it is told; `?` where that is only known when it runs
+    typed_by: Node | None = None  # the header field's value that tells it
+    charset_seen: bool = True
     perhaps: Node | None = None  # a header field's value that may be no text
 
 
@@ -73,6 +75,8 @@ class Answers:
             return ""
         told = self._told(_bare(value), before)
         text = write(value, told) if told is not None else ""
+        if text and told is not None and not told.charset_seen and told.typed_by is not None:
+            self.notes["charset-not-seen"] = told.typed_by
         if text and told is not None and told.perhaps is not None:
             self.notes["field-perhaps-no-text"] = told.perhaps
         through = told.body if told is not None and self.ours.writer is not None else None
@@ -198,7 +202,7 @@ class Answers:
             return True
         told.fields.append((self._quoted(own), self._text(value)))
         if own.lower() == "content-type":
-            told.typed = self.contents.literal(value) or "?"
+            self._typed(told, value)
         return True
 
     def _part(self, told: Told, row: Row, node: Node) -> bool:
@@ -230,8 +234,13 @@ class Answers:
             name, value = self.file.text(key).strip("\"'"), one.child_by_field_name("value")
             told.fields.append((self._quoted(name), self._as_text(value)))
             if name.lower() == "content-type":
-                told.typed = self.contents.literal(value) or "?"
+                self._typed(told, value)
         return True
+
+    def _typed(self, told: Told, value: Node) -> None:
+        """Take in the type of the content, which may be told only while the handler runs."""
+        told.typed = self.contents.literal(value) or "?"
+        told.typed_by = value
 
     def _unpacked(self, told: Told, content: Node | None) -> bool:
         """Make bytes of content that is told in Base64."""
@@ -243,12 +252,14 @@ class Answers:
         return True
 
     def _with_type(self, told: Told, form: ReplyForm, given: str) -> Told | None:
-        """Add the type that content gets which names none; nothing where its charset is not known to be UTF-8."""
+        """Add the type that content gets which names none; nothing where it names another charset than UTF-8."""
         if not told.typed and form.default_types is not None:
             told.typed = form.default_types[0 if given == "text" else 1]
             told.fields.append((self._quoted("content-type"), self._quoted(told.typed)))
-        known = told.typed != "?" and (not _CHARSET.search(told.typed) or _UTF8.search(told.typed))
-        return told if known or given == "bytes" else None
+        if given == "bytes" or not _CHARSET.search(told.typed) or _UTF8.search(told.typed):
+            told.charset_seen = told.typed != "?" or given == "bytes" or told.body is None
+            return told
+        return None
 
     def _names_types_alike(self, form: ReplyForm) -> bool:
         """Tell whether content gets the same type there as here, be it text or bytes, where none is told."""

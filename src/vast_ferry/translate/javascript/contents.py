@@ -1,7 +1,8 @@
 """Whether an expression certainly gives a text, or certainly bytes: what an answer's content is, told off its source.
 
 What is not told here may be either; nobody guesses. A name stands for what it was declared with where it never gets
-another value, and a choice between two (`||`, `??`, `? :`) gives what both give.
+another value, a choice between two (`||`, `??`, `? :`) gives what both give, and a call of one of the file's functions
+what each of its returns gives.
 """
 
 from __future__ import annotations
@@ -14,7 +15,8 @@ from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.tables import Row
-from vast_ferry.translate.javascript.scopes import Scopes
+from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
+from vast_ferry.translate.javascript.values import last_statements, own_nodes
 
 TEXT: Final = "text"
 BYTES: Final = "bytes"
@@ -146,8 +148,13 @@ class Contents:
             return TEXT if self._is_global(called) else ""
         if name in _BYTES_FUNCTIONS and self._is_global(called.child_by_field_name("object")):
             return BYTES
-        if called.type != "member_expression" or node.type != "call_expression":
+        if node.type != "call_expression":
             return ""
+        of_method = called.type == "member_expression"
+        return self._of_method(called, depth) if of_method else self._of_function(called, depth)
+
+    def _of_method(self, called: Node, depth: int) -> str:
+        """Return what a call of a method gives."""
         method = self.file.text(called.child_by_field_name("property"))
         if self.read.get(called.child_by_field_name("object").id) == method:  # it is asked for one by its name
             return MAYBE
@@ -156,6 +163,28 @@ class Contents:
         if method == "get" and self.of(called.child_by_field_name("object"), depth) == _PARAMS:
             return MAYBE
         return TEXT if method in _OF_TEXTS and self.of(called.child_by_field_name("object"), depth) == TEXT else ""
+
+    def _of_function(self, called: Node, depth: int) -> str:
+        """Return what a function of the file gives at once, where it ends with a `return` wherever it ends."""
+        binding = self.scopes.of(called) if called.type == "identifier" else None
+        if binding is None or binding.writes or len(binding.declared) != 1:
+            return ""
+        above = binding.declared[0].parent
+        node = above if above is not None and above.type == "function_declaration" else self._declared(called)
+        if node is None or node.type not in FUNCTIONS or any(one.type in ("async", "*") for one in node.children):
+            return ""
+        body = node.child_by_field_name("body")
+        if body.type != "statement_block":
+            return self.of(body, depth)
+        ends = all(one.type in ("return_statement", "throw_statement") for one in last_statements(body))
+        returns = [one for one in own_nodes(body) if one.type == "return_statement"]
+        values = [inside for one in returns for inside in one.named_children if inside.type != "comment"]
+        if not ends or not values or len(values) != len(returns):
+            return ""
+        given = self.of(values[0], depth)
+        for one in values[1:]:
+            given = self._both(given, self.of(one, depth))
+        return given
 
     def _is_caught(self, name: Node) -> bool:
         """Tell whether a name stands for what a `catch` has caught."""

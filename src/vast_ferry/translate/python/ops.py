@@ -32,8 +32,9 @@ from vast_ferry.translate.operations import (
 )
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
-from vast_ferry.translate.python.calls import Calls
+from vast_ferry.translate.python.context_calls import ContextCalls
 from vast_ferry.translate.python.imports import Import
+from vast_ferry.translate.python.service_calls import ServiceCalls
 from vast_ferry.translate.python.writing import Writing, is_asked
 from vast_ferry.translate.values import Batch, Foreign, Service, Stop
 
@@ -46,13 +47,13 @@ SECOND: Final = 1_000_000_000
 class Ops:
     """Writes the operations on places in one function."""
 
-    def __init__(self, at: Writing, calls: Calls) -> None:
-        self.at, self.calls = at, calls
+    def __init__(self, at: Writing, context: ContextCalls, services: ServiceCalls) -> None:
+        self.at, self.context = at, context
         self._writes: dict[type, Callable[[Any, ast.AST], str]] = {
             LookUp: self._look_up,
             Decode: self._decode,
-            ContextCall: calls.context,
-            ServiceCall: calls.service,
+            ContextCall: context.call,
+            ServiceCall: services.call,
             Word: self._word,
             Fixed: self._fixed,
             OfPrincipal: self._of_principal,
@@ -229,11 +230,11 @@ class Ops:
         shape = self.at.flow.shape(value)
         row = shape.row(value.role, value.steps)
         if row is None:
-            return self.calls.method_itself(value, node)
+            return self.context.method_itself(value, node)
         if row.field == "function":
-            return self.calls.function_name(value, node)
+            return self.context.function_name(value, node)
         if row.field == "time_left":
-            return self.calls.time_left(row.lens.per_second, value, node)
+            return self.context.time_left(row.lens.per_second, value, node)
         if value.role == "context" and self.at.shape.each is not None:
             return self._of_the_delivery(row, value, node)
         asked = row.field == "principal" and is_asked(node, self.at.parents)  # whether there is one
@@ -294,7 +295,7 @@ class Ops:
         names = []
         for name in view.parameters:
             if name == "function":
-                names.append(f"function={self.calls.function_literal(node)}")
+                names.append(f"function={self.context.function_literal(node)}")
             elif name == "limit":
                 continue
             elif name == self.at.event_root and spot.role != "context":

@@ -23,14 +23,16 @@ from vast_ferry.translate.operations import (
 )
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
-from vast_ferry.translate.python.calls import Calls
+from vast_ferry.translate.python.context_calls import ContextCalls
 from vast_ferry.translate.python.environment import is_environment, read_of
 from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import nodes_in, walk
 from vast_ferry.translate.python.ops import Ops
+from vast_ferry.translate.python.own_calls import OwnCalls
 from vast_ferry.translate.python.replies import Replies
+from vast_ferry.translate.python.service_calls import ServiceCalls
 from vast_ferry.translate.python.signatures import Signatures
 from vast_ferry.translate.python.writing import Writing, falls_off
 from vast_ferry.translate.text import Edit
@@ -42,8 +44,9 @@ class Rendering(Writing):
 
     def __init__(self, job: Job, module: Module, function: Function | None) -> None:
         super().__init__(job, module, function)
-        self.replies, self.signatures, self.calls = Replies(self), Signatures(self), Calls(self)
-        self.ops = Ops(self, self.calls)
+        self.replies, self.signatures, self.calls = Replies(self), Signatures(self), OwnCalls(self)
+        self.context = ContextCalls(self)
+        self.ops = Ops(self, self.context, ServiceCalls(self))
 
     @classmethod
     def of(cls, job: Job, function: Function) -> Rendering:
@@ -372,7 +375,7 @@ class Rendering(Writing):
             return False
         read, parent = read_of(self.flow, self.module, node), self.parents.get(id(node))
         if read is not None:
-            text = self.calls.of_environment(read, node)
+            text = self.context.of_environment(read, node)
             if text:
                 self.swap(node, text, "setting")
             return bool(text)

@@ -1,0 +1,221 @@
+"""Calls of the project's own functions written anew: what they hand on, and what is awaited."""
+
+from __future__ import annotations
+
+import ast
+
+from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
+from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.writing import Writing
+from vast_ferry.translate.values import Stop
+
+
+class OwnCalls:
+    """Writes the calls that one function makes of the project's own functions, and what it awaits."""
+
+    def __init__(self, at: Writing) -> None:
+        self.at, self.job, self.flow = at, at.job, at.flow
+
+    def project(self, node: ast.Call) -> None:
+        """Note the edits of a call of the project's own code: arguments that it no longer gets, or gets as well."""
+        called = self.job.called.get(id(node))
+        facts = self.job.facts.get(called.key) if called is not None else None
+        if called is not None and called.stands_behind is not None and self._hands_on(node, called):
+            return
+        start = len(self.at.edits)
+        self.at.parts(node)
+        if called is None or facts is None:
+            return
+        gone = self._gone(node, called)
+        self._take_out(gone, start)
+        more = self._more(node, called)
+        if more:
+            self._hand_on(node, called, more, len(node.args) + len(node.keywords) - len(gone))
+        if self._goes_about(node, called):
+            return
+        waits = facts.awaits and isinstance(called.node, ast.FunctionDef)  # and did not before
+        if waits and any(one.referred for one in self.job.every_called(node)):
+            raise Stop("passed-on", node, called.node.name)
+        if self.at.is_async(called) and not called.generates:
+            self._await(node)
+
+    def _more(self, node: ast.Call, called: Function) -> list[str]:
+        """Return what a call has to hand over besides; of several functions each has to take it in the same way."""
+        every = self.job.every_called(node)
+        needs = {name: None for one in every for name in self.job.facts[one.key].needs}
+        if any(list(self.job.facts[one.key].needs) != list(needs) for one in every):
+            self.job.changed = True  # they will agree before all is written again
+            return [name for name in needs if not self.at.holds(called, name)]
+        found = {
+            tuple((name, self.job.parameter_name(one, name)) for name in needs if not self.at.holds(one, name))
+            for one in every
+        }
+        more = found.pop()
+        by_name = {one.takes_more for one in every}
+        if found or (more and (len(by_name) > 1 or any(one.referred for one in every))):
+            raise Stop("passed-on", node, called.node.name)
+        return [name for name, _ in more]
+
+    def _hands_on(self, node: ast.Call, called: Function) -> bool:
+        """Write a decorator's call of the handler that it stands before: with all that the target hands over."""
+        function = self.at.function
+        if function is None or called.key not in function.stands_before:
+            return False
+        if self.at.handed:
+            given = ", ".join(self.at.handed.values())
+            every: list[ast.expr | ast.keyword] = [*node.args, *node.keywords]
+            parts = every[: function.leading]
+            for one in every[len(parts) :]:
+                self.at.expression(one.value if isinstance(one, ast.keyword) else one)
+            start, end = self.at.text.start(parts[0]), self.at.text.end(parts[-1])
+            if function.whatever and function.passes_more:
+                self.at.edit(start, start, f"{given}, ", "handed-on")
+            elif self.at.text.data[start:end].decode() != given:
+                self.at.edit(start, end, given, "handed-on")
+        if self.at.is_async(called):
+            self._await(node)
+        return True
+
+    def _goes_about(self, node: ast.Call, called: Function) -> bool:
+        """Tell whether a coroutine is not awaited where it is made: then it has to stay one."""
+        parent = self.at.parents.get(id(node))
+        if not isinstance(called.node, ast.AsyncFunctionDef) or isinstance(parent, ast.Await):
+            return False
+        if called.generates and not self._is_kept(node, parent):
+            return False  # it is gone through at once, or is what is answered
+        if isinstance(parent, ast.Call) and self.becomes_a_list(parent):
+            return False
+        if not self.job.asynchronous:
+            raise Stop("awaits-others", node)
+        facts = self.job.facts[called.key]
+        if not facts.awaits:
+            facts.awaits = self.job.changed = True
+        return True
+
+    def _is_kept(self, node: ast.Call, parent: ast.AST | None) -> bool:
+        """Tell whether an asynchronous generator goes on to where it is gone through as such."""
+        answers = self.at.facts is not None and self.at.facts.answers
+        if isinstance(parent, ast.Return) and not answers:
+            if self.at.function is None or self.at.function.node.name != "__aiter__":
+                raise Stop("awaits-others", node)
+            return True
+        if isinstance(parent, ast.keyword):
+            parent = self.at.parents.get(id(parent))
+        if isinstance(parent, ast.Call) and id(parent) in self.job.called:
+            return True
+        if not isinstance(parent, ast.Assign) or not isinstance(parent.targets[0], ast.Name) or not self.at.function:
+            return False
+        uses = map(self.at.parents.get, map(id, self.at.function.nodes.uses(parent.targets[0].id)))
+        return any(isinstance(use, ast.AsyncFor) or getattr(use, "is_async", False) for use in uses)
+
+    def _take_out(self, gone: list[tuple[int, int]], start: int) -> None:
+        """Take out arguments, with what was to be edited in them from the edit with number `start` on."""
+        kept = [e for e in self.at.edits[start:] if not any(g[0] <= e.start and e.end <= g[1] for g in gone)]
+        self.at.edits[start:] = kept
+        for begin, end in gone:
+            self.at.edit(begin, end, "", "handed-on")
+
+    def _hand_on(self, node: ast.Call, called: Function, more: list[str], left: int) -> None:
+        """Add arguments to a call that has so many left."""
+        hidden = any(keyword.arg is None for keyword in node.keywords)
+        hidden = hidden or any(isinstance(argument, ast.Starred) for argument in node.args)
+        by_name = called.takes_more
+        if hidden and not by_name:
+            raise Stop("arguments-hidden", node)
+        given = [self.at.root(name, node) for name in more]
+        if node.keywords or by_name:
+            given = [f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, given, strict=True)]
+        end = self.at.text.end(node) - 1
+        self.at.edit(end, end, (", " if left else "") + ", ".join(given), "handed-on")
+
+    def _await(self, node: ast.Call) -> None:
+        """Write a call as one that is awaited, where it was not."""
+        self.at.awaits(node)
+        if isinstance(self.at.parents.get(id(node)), ast.Await):
+            return
+        at, end = self.at.text.start(node), self.at.text.end(node)
+        free = not self.at.needs_parentheses(node, "await x")
+        self.at.edit(at, at, "await " if free else "(await ", "asynchronous")
+        if not free:
+            self.at.edit(end, end, ")", "asynchronous")
+
+    def _gone(self, node: ast.Call, called: Function) -> list[tuple[int, int]]:
+        """Return where arguments stand that there is nothing to hand on for."""
+        parts: list[ast.AST] = [*node.args, *node.keywords]
+        spans = []
+        for index, part in enumerate(parts):
+            value_node = part.value if isinstance(part, ast.keyword) else part
+            value = self.flow.values.get(id(value_node))
+            if not (isinstance(value, Spot) and value.role == "context" and id(value_node) in self.flow.consumed):
+                continue
+            if self.at.takes_context(called):
+                continue
+            start, end = self.at.text.start(part), self.at.text.end(part)
+            if index + 1 < len(parts):
+                end = self.at.text.start(parts[index + 1])
+            elif index:
+                start = self.at.text.end(parts[index - 1])
+            spans.append((start, end))
+        return spans
+
+    def awaited(self, node: ast.Await) -> None:
+        """Note the edits of what the original awaited: at a target that does not await, only calls can be awaited."""
+        inner = node.value
+        start, after = self.at.text.start(node), self.at.text.start(inner)
+        value = self.flow.values.get(id(inner))
+        op = self.flow.ops.get(id(inner))
+        if isinstance(value, Spot):
+            made = self.at.made(value, node) if id(node) not in self.flow.consumed else ""
+            self.at.swap(node, made, "content")
+            return
+        if isinstance(op, (ServiceCall, Decode, ContextCall)):
+            reason = "service" if isinstance(op, ServiceCall) else "content"
+            self.at.swap(node, self.at.value_of(op, node), reason)
+            return
+        called = self.job.called.get(id(inner))
+        if called is not None and called.key in self.job.facts:
+            self.at.expression(inner)
+            if not self.at.is_async(called):
+                around = self.at.parentheses(node)
+                self.at.edit(start - around, after, "", "asynchronous")
+                if around:
+                    self.at.edit(self.at.text.end(node), self.at.text.end(node) + 1, "", "asynchronous")
+            elif isinstance(inner, ast.Call):
+                self.at.awaits(node)
+            return
+        if (made_list := self._gathered(inner)) is not None:
+            self.at.swap(node, made_list, "asynchronous")
+            return
+        if not self.job.asynchronous:
+            raise Stop("awaits-others", node)
+        self.at.awaits(node)
+        self.at.expression(inner)
+
+    def becomes_a_list(self, node: ast.Call) -> bool:
+        """Tell whether a call gathers what can't be gathered there: some of it is done by no coroutine."""
+        if node.keywords or self.flow.standard_name(self.at.module, node.func) != "asyncio.gather":
+            return False
+        return not self.job.asynchronous or any(id(part) in self.flow.ops for part in node.args)
+
+    def _gathered(self, node: ast.expr) -> str | None:
+        """Return the list of what was awaited together, one after the other."""
+        if not isinstance(node, ast.Call) or not self.becomes_a_list(node):
+            return None
+        for part in node.args:
+            if not self._done_by_itself(part):
+                raise Stop("awaits-others", part)
+        self.at.notes.append(("one-after-another", node))
+        return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"
+
+    def _done_by_itself(self, part: ast.expr) -> bool:
+        """Tell whether what is awaited is the provider's or a coroutine function's of the project: then it can be done.
+
+        Anything else is a coroutine of somebody else's, which nobody would await.
+        """
+        if isinstance(part, ast.Starred):
+            listed = isinstance(part.value, (ast.ListComp, ast.GeneratorExp))
+            return listed and self._done_by_itself(part.value.elt)  # type: ignore[attr-defined]
+        called = self.job.called.get(id(part))
+        own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)
+        return own or id(part) in self.flow.ops or isinstance(self.flow.values.get(id(part)), Spot)
