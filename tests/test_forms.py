@@ -138,6 +138,27 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     (
         "message",
         "attributes",
+        {"as": "by_key(0) | typed_texts(0, 1, 2)", "words": {"text": "text", "no": "decimal"}},
+        [{"a": ["text", "1"]}, {"a": ["no", "1"]}],
+        {"a": "1"},
+    ),
+    (
+        "record",
+        "new",
+        {"as": "by_key(1) | typed(1, 0, 2)", "words": {"S": "text", "N": "decimal"}},
+        [{"a": ["S", "x"], "b": ["N", "1.5"]}],
+        {"a": "x", "b": 1.5},
+    ),
+    (
+        "http",
+        "headers",
+        {"as": "values_at(all, last=last) | lists | title_names"},
+        [{"X-A": {"all": ["1", "2"], "last": "2"}}, {"X-A": {"all": ["1", "2"]}}],
+        [("x-a", "1"), ("x-a", "2")],
+    ),
+    (
+        "message",
+        "attributes",
         {"as": "tagged_texts", "words": {"t": "text", "no": "decimal"}},
         [{"a": {"t": "1"}}, {"a": {"no": "1"}}],
         {"a": "1"},
@@ -671,7 +692,14 @@ def test_a_row_that_nothing_reads_is_refused(tmp_path: Path, rows: list[dict[str
         answering(tmp_path, rows)
 
 
-@pytest.mark.parametrize("name", ["quernby-1", "hesket-1"])
+def test_a_time_that_its_places_cannot_be_made_of_is_refused(tmp_path: Path) -> None:
+    """A whole second has no fraction: what is put together of two numbers would come out as another time."""
+    says = {"at": ['event["s"]', 'event["n"]'], "as": "'{ | whole}.{ | fraction(9)}' | since_1970(s, split)"}
+    with pytest.raises(BadInput, match=r"2027-03-14T09:26:53Z is '1805016413' there, which can't be taken apart"):
+        profile_of(tmp_path, "schedule", "time", says)
+
+
+@pytest.mark.parametrize("name", ["quernby-1", "hesket-1", "cobblewick-1"])
 def test_a_provider_that_says_all_in_such_forms_keeps_every_law(name: str) -> None:
     """Its handlers are generated and carried by the fuzzer as well, to every target and back."""
     path = ROOT / "tests" / "profiles" / f"{name}.yaml"

@@ -340,16 +340,18 @@ def demo(to: str | None, out: Path | None, language: str, form: str) -> None:
     """Carry the demo project (Lindenfold Apiaries) and check it, as one would by hand."""
     from vast_ferry.crossing.carry import carry as carry_project
     from vast_ferry.demo import TARGET, copy_demo
+    from vast_ferry.profiles.registry import find_profile
     from vast_ferry.reports.data import check_data, crossing_data
     from vast_ferry.reports.text import check_text, crossing_text
     from vast_ferry.standins.scratch import scratch_folder
 
     to = to or TARGET
+    target = find_profile(to)  # its path is looked up from here, and not from where the demo stands
     with contextlib.ExitStack() as stack:
         folder = out or stack.enter_context(scratch_folder())
         copy_demo(folder, language)
         with contextlib.chdir(folder):
-            crossing = carry_project("apiary", to=to, out="ported")
+            crossing = carry_project("apiary", to=target, out="ported")
             result = run_check(Path("ported"))
         if form == "json":
             emit(form, {"carry": crossing_data(crossing, "ported"), "check": check_data(result)}, "")

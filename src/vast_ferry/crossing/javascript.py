@@ -15,7 +15,7 @@ from pathlib import PurePosixPath
 from vast_ferry.documents.javascript_file import JavaScriptFile, is_typescript, linked_file
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.hub.kinds import REQUEST
-from vast_ferry.mapping.clients import Client
+from vast_ferry.mapping.clients import Client, name_of
 from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.bindings import bound_call, operate_over, operations_of
 from vast_ferry.mapping.javascript.clients import error_there
@@ -148,7 +148,10 @@ class JavaScriptWrapping:
         own |= {name for classes in self.source.model.modules.values() for name in classes} | library.names()
         hosts = self.target.hosts
         theirs = {camel(re.split(r"[.(]", one.path)[0]) for one in self.target.clients if one.root not in hosts}
-        return {name: f"{name}There" for name in theirs & own}
+        # What a call is given has such a name where it is made: another one for what it is made on.
+        given = {camel(name_of(one)) for client in self.source.clients for one in client.takes}
+        named = {name: f"their{name[:1].upper()}{name[1:]}" for name in theirs & given}
+        return {**{name: f"{name}There" for name in theirs & own}, **named}
 
     def _modules(self) -> set[str]:
         """Return the provider's modules that handlers use, and that the target has not itself."""

@@ -164,6 +164,8 @@ class _Shape:
         self.rows: list[str] = []
         self.lets: list[str] = []
         events = group.events
+        if any(map(_has_identity, events)):
+            self.taken.add(_NAMED)
         at, root, keyed = _batch_of(events) if group.kind != "http" else ("", "", False)
         beside = "" if at or group.kind == "http" else _side_by_side(events)
         if at:
@@ -210,6 +212,8 @@ class _Shape:
         for key, value in first.items() if isinstance(first, dict) else ():
             same = all(isinstance(event, dict) and event.get(key) == value for event in group.events)
             apart = all(not isinstance(event, dict) or event.get(key) != value for event in others)
+            if _is_identity(key):
+                continue  # of which there is only one event yet
             if isinstance(value, str) and same and apart and others and any(key in event for event in others):
                 at = f"event{_step(key)}"
                 row = f"      - {{at: {_quoted(at)}, holds: {json.dumps(value)}}}  # guess"
@@ -225,6 +229,7 @@ class _Shape:
             for key, value in event.items() if isinstance(event, dict) else ():
                 held.setdefault(str(key), []).append(value)
         self._host_and_port(place, held)
+        self._two_numbers(place, held)
         for key, values in held.items():
             at = f"{place}{_step(key)}"
             if _step(key) == leave or at in self.taken:
@@ -340,18 +345,38 @@ class _Shape:
             self.taken |= {"authority", place + _step("host"), place + _step("port")}
             self.guessed += 1
 
+    def _two_numbers(self, place: str, held: dict[str, list[Any]]) -> None:
+        """Tell a time as whole seconds, and beside them the parts of a second that are left."""
+        for seconds, parts, digits in _SECONDS_AND_PARTS:
+            whole, rest = held.get(seconds, []), held.get(parts, [])
+            told = unit_told([one for one in whole if type(one) is int], max(1, len(whole))) == "s"
+            if (
+                told
+                and rest
+                and all(type(one) is int and 0 <= one < 10**digits for one in rest)
+                and "time" not in self.taken
+            ):
+                both = f"[{_quoted(place + _step(seconds))}, {_quoted(place + _step(parts))}]"
+                form = f"\"'{{ | whole}}[.{{ | fraction({digits})}}]' | since_1970(s, split)\""
+                self.rows.append(f"      - {{at: {both}, is: time, as: {form}}}  # guess: {_shown(whole)}")
+                self.taken |= {"time", place + _step(seconds), place + _step(parts)}
+                self.guessed += 1
+
     def _by_difference(self, key: str, values: list[Any]) -> tuple[str, str] | None:
         """Tell an identity, that differs from event to event, and content in Base64."""
         short = all(
             isinstance(value, str) and 0 < len(value) < 80 and (len(value) > 7 or re.search("[0-9]", value))
             for value in values
         )
-        if short and "id" not in self.taken and len(values) > 1 and len(set(values)) == len(values):
+        differ = len(values) > 1 and len(set(map(str, values))) == len(values)
+        if short and differ and not {"id", _NAMED} & self.taken:
             return "id", ""
-        if "body" not in EVENTS[self.kind] or not any(values):
+        if "body" not in EVENTS[self.kind] or not any(values) or json_inside(values)[0]:
             return None
         for form, has in (("base64", is_base64), ("base64url", is_base64url), ("octets", are_octets)):
             there = [value for value in values if value not in ("", [])]
+            if any(isinstance(value, str) and re.fullmatch(r"[a-z]+/[a-z0-9.+-]+", value) for value in there):
+                continue  # a type of content has the letters of Base64
             if all(map(has, there)) and (form != "base64" or any(is_base64(value, sure=True) for value in there)):
                 return "body", f", as: {form}"
         return None
@@ -378,6 +403,40 @@ class _Shape:
             if kind is None or all(isinstance(value, kind) for value in values):
                 return feeds, ""
         return None
+
+
+#: Taken where a key says by its name that it is the identity: then nothing is, that only differs.
+_NAMED: Final = "an identity by its name"
+#: Keys of whole seconds, and of the parts of a second beside them, and how many digits these have.
+_SECONDS_AND_PARTS: Final = tuple(
+    (seconds, parts, digits)
+    for seconds in ("seconds", "sec", "secs", "s", "epochSeconds", "epoch_seconds")
+    for parts, digits in (
+        ("nanos", 9),
+        ("nano", 9),
+        ("nanoseconds", 9),
+        ("ns", 9),
+        ("micros", 6),
+        ("us", 6),
+        ("ms", 3),
+        ("millis", 3),
+    )
+)
+
+
+def _is_identity(key: str) -> bool:
+    return set(_split(key)[-1:]) <= {"id", "uid", "uuid", "identity"} and bool(_split(key))
+
+
+def _has_identity(event: Any) -> bool:
+    """Tell whether an event, or an entry of a list in it, has a text under a key that says it is the identity."""
+    if isinstance(event, list):
+        return any(map(_has_identity, event))
+    if not isinstance(event, dict):
+        return False
+    return any(_is_identity(key) and isinstance(value, str) for key, value in event.items()) or any(
+        map(_has_identity, (value for value in event.values() if isinstance(value, list)))
+    )
 
 
 #: Words in keys that say what happened.

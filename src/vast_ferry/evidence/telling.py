@@ -17,6 +17,7 @@ METHODS: Final = "GET|HEAD|POST|PUT|DELETE|OPTIONS|PATCH|TRACE|CONNECT"
 TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
     ("method", rf"({METHODS})", "", ("http",)),
     ("'{method} {target}'", rf"({METHODS}) /\S*", "", ("http",)),
+    ("'{method} {target} HTTP/1.1'", rf"({METHODS}) /\S* HTTP/1\.1", "", ("http",)),
     ("method", rf"({METHODS.lower()})", ", as: lower", ("http",)),
     ("scheme", r"https?", "", ("http",)),
     ("'{scheme}://{authority}{target}'", r"https?://[^/?\s]+/[^?\s]*(\?\S*)?", "", ("http",)),
@@ -28,6 +29,7 @@ TEXTS: Final[tuple[tuple[str, str, str, tuple[str, ...]], ...]] = (
     ("time", r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)", "", ()),
     ("time", r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d+)?", ", as: \"time('YYYY-MM-DD hh:mm:ss[.f]')\"", ()),
     ("time", r"\d{8}T\d{6}Z", ", as: \"time('YYYYMMDDThhmmssZ')\"", ()),
+    ("time", r"\d{8}T\d{6}(\.\d+)?Z", ", as: \"time('YYYYMMDDThhmmss[.f]Z')\"", ()),
     ("time", r"\d{4}-\d{3}T\d\d:\d\d:\d\d(\.\d+)?Z", ", as: \"time('YYYY-DDDThh:mm:ss[.f]Z')\"", ()),
     ("time", r"\d{4}/\d\d/\d\d \d\d:\d\d:\d\d(\.\d+)?", ", as: \"time('YYYY/MM/DD hh:mm:ss[.f]')\"", ()),
     (

@@ -19,7 +19,7 @@ from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.chains import ChainError, parse_chain
 from vast_ferry.mapping.clients import Client, Converter, arguments_shape, class_of, name_of, result_shape
-from vast_ferry.mapping.compile.parts import Own, Places, of_header_fields, of_places, of_text
+from vast_ferry.mapping.compile.parts import Own, Places, not_apart, of_header_fields, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.lenses.listed import Pipeline
@@ -272,6 +272,10 @@ class Builder:
             self._no(what, "Write {} for each place, in order", *path, "as")
             return []
         if not self._fits(model.is_, lens, names, *path, "is"):
+            return []
+        if odd := not_apart(model.is_, lens, template):
+            remedy = "Put what may be missing there into [ ], such as \"'{ | whole}[.{ | fraction(9)}]'\""
+            self._no(f"{odd}, which can't be taken apart as {text!r}", remedy, *path, "as")
             return []
         owns = [names.own("part") for _ in model.at]
         made, shared = [], {}

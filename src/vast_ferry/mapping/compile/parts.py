@@ -12,9 +12,10 @@ from typing import Any
 
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
-from vast_ferry.mapping.compile.functions import view_made
+from vast_ferry.mapping.compile.functions import lens_writer, view_made
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.expressions import Expression, helper
+from vast_ferry.mapping.helpers.of_texts import split_text
 from vast_ferry.mapping.lenses.lens import Lens
 from vast_ferry.mapping.losses import Fields, Loss
 from vast_ferry.mapping.tables import HUB_ANSWERS, HUB_EVENTS, EventShape
@@ -192,6 +193,24 @@ def of_places(places: Places, names: Own) -> list[Rule]:
             ),
         )
     return [Rule(name, (*owns, *more), together, losses), *back]
+
+
+def not_apart(field: str, lens: Lens, template: Template) -> str:
+    """Return a usual time, and the text that a lens makes of it, where its places can't be made of that; else nothing.
+
+    A text that is put together otherwise than usual arrives as another value, and that is told; a time that any event
+    may have must be told as it is.
+    """
+    if field not in ("time", "due") or lens.asks:
+        return ""
+    write = run_source(lens_writer("write", lens))
+    for usual in ("2027-03-14T09:26:53Z", "2027-03-14T09:26:53.589Z"):
+        made = write(usual)
+        try:
+            split_text(made, template.forms, len(template.parts))
+        except ValueError:
+            return f"{usual} is {made!r} there"
+    return ""
 
 
 def of_header_fields(whole: str, others: str, owns: Mapping[str, str], names: Own) -> list[Rule]:

@@ -159,14 +159,38 @@ def names_with_underscores(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, 
     return [(name.replace("-", "_"), value) for name, value in pairs]
 
 
-def records_by_key(mapping: dict[str, Any] | None, key: str) -> list[dict[str, Any]]:
-    """Return a mapping of records as a list in which each has its key under a name."""
+def records_by_key(mapping: dict[str, Any] | None, key: str | int) -> list[Any]:
+    """Return a mapping of records as a list in which each has its key under a name; of lists, at a place."""
+    if isinstance(key, int):
+        return [[*record[:key], name, *record[key:]] for name, record in (mapping or {}).items()]
     return [{key: name, **record} for name, record in (mapping or {}).items()]
 
 
-def by_key_of_records(records: Iterable[dict[str, Any]], key: str) -> dict[str, Any]:
-    """Return a list of records as a mapping by what stands under a name in each."""
+def by_key_of_records(records: Iterable[Any], key: str | int) -> dict[str, Any]:
+    """Return a list of records as a mapping by what stands under a name in each; of lists, at a place."""
+    if isinstance(key, int):
+        return {record[key]: [*record[:key], *record[key + 1 :]] for record in records}
     return {record[key]: {name: one for name, one in record.items() if name != key} for record in records}
+
+
+def values_at(mapping: dict[str, Any] | None, key: str, beside: dict[str, str]) -> dict[str, Any]:
+    """Return by each name what stands under a key in its record."""
+    return {name: record[key] for name, record in (mapping or {}).items()}
+
+
+def records_of_values(values: dict[str, Any], key: str, beside: dict[str, str]) -> dict[str, Any]:
+    """Return by each name a record that has its value under a key, and beside it what is made of a list."""
+    return {
+        name: {key: value, **{own: one_of_list(value, which) for own, which in beside.items()}}
+        for name, value in values.items()
+    }
+
+
+def one_of_list(values: list[str], which: str) -> str:
+    """Return the first of some texts, the last, or all joined; an empty text of none."""
+    if which == "joined":
+        return ", ".join(values)
+    return values[0 if which == "first" else -1] if values else ""
 
 
 def texts_of_scalars(mapping: dict[str, Any] | None) -> dict[str, str]:

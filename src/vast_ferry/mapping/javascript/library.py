@@ -16,7 +16,8 @@ from typing import Final
 _FOLDER: Final = Path(__file__).parent / "helpers"
 _DECLARED: Final = re.compile(r"^export (?:async )?(?:function\*?|const|class) (\w+)", re.MULTILINE)
 _IMPORT: Final = re.compile(r'^import (?:\{ ([\w, ]+) \}|\* as (\w+)|(\w+)) from "(node:[\w/]+)";$', re.MULTILINE)
-_WORD: Final = re.compile(r"(?<![\w.$])[A-Za-z_$][\w$]*")
+#: A name that is no property; behind `...` one is spread.
+_WORD: Final = re.compile(r"(?<![\w$])(?:(?<!\.)|(?<=\.\.\.))[A-Za-z_$][\w$]*")
 _QUOTED: Final = re.compile(r'"(?:[^"\\\n]|\\.)*"|//[^\n]*|/\*.*?\*/', re.DOTALL)
 
 

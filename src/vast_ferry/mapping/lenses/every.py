@@ -15,6 +15,7 @@ from typing import Any, Final
 
 from vast_ferry.hub.findings import nearest
 from vast_ferry.mapping.lenses import (
+    arranged,
     content,
     forms,
     lens,
@@ -33,7 +34,7 @@ from vast_ferry.mapping.lenses.listed import Pipeline
 from vast_ferry.mapping.lenses.times import Epoch
 from vast_ferry.mapping.lenses.typed import Typed
 
-_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, packed, listed, typed)
+_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, packed, listed, arranged, typed)
 #: What others are built on, and what is only a form on file.
 _NO_ROW_NAMES = (Lens, TwoHelpers, Formed, Epoch, FileBytes, OfVersion, Typed, Pipeline)
 

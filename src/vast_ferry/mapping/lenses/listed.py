@@ -183,36 +183,6 @@ class ByName(Formed):
         return (by_trying(field, self.back, "a name repeats", "only its last value arrives", "last-value-only"),)
 
 
-class ByKey(Formed):
-    """A list of records as a mapping, the key of each being what stands under a name in it: `by_key(name)`.
-
-    For forms that take a list: `by_key(n) | typed_texts(n, type, value)`, `by_key(n) | records(n, value)`.
-    """
-
-    __slots__ = ()
-    name, takes, fewest, most = "by_key", "the name that a key has in a record", 1, 1
-    reader, writer = "records_by_key", "by_key_of_records"
-
-
-class Table(Formed):
-    """A list of mappings as a table, whose columns are named once: `table(columns, rows)`, the keys of both.
-
-    For the way to the events of a batch: `{of: 'event["table"] | table(columns, rows)', each: row}`.
-    """
-
-    __slots__ = ()
-    name, takes, fewest, most = "table", "the keys of the columns' names and of the rows", 2, 2
-    reader, writer = "rows_of_table", "table_of_rows"
-
-
-class SideBySide(Formed):
-    """A list of mappings as a mapping of lists that are equally long: `side_by_side(ids, texts)`, the lists' keys."""
-
-    __slots__ = ()
-    name, takes, fewest, most = "side_by_side", "the keys of the lists", 1, 32
-    reader, writer = "rows_of_lists", "lists_of_rows"
-
-
 class InColumns(Formed):
     """A record as the list of its values, in the order in which `columns.names` has the columns' names."""
 

@@ -293,6 +293,7 @@ class Secure(TwoHelpers):
                 "the scheme is neither http nor https",
                 "it arrives as http",
                 lambda fields: fields[field] not in ("http", "https"),
+                tried=True,  # what is read anywhere is one of the two
             ),
         )
 

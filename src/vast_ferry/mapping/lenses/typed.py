@@ -35,11 +35,22 @@ class Typed(Formed):
             except (ValueError, TypeError, KeyError, StopIteration):
                 return True
 
-        return (
-            Loss(
-                "type-unknown", field, "a value has no type there", "it arrives as another value", changed, tried=True
-            ),
+        def refused(fields: Fields) -> bool:
+            try:
+                writer(fields[field], *told)
+            except (ValueError, TypeError, KeyError, StopIteration):
+                return True
+            return False
+
+        unknown = Loss(
+            "type-unknown", field, "a value has no type there", "it arrives as another value", changed, tried=True
         )
+        kinds = {"truth" if kind.startswith("words:") else kind for kind in self.types.values()}
+        if {"text", "truth", "list", "mapping"} <= kinds and kinds & {"number", "decimal"}:
+            return (unknown,)
+        missing = "a value is of a kind (a text, a number, a truth, a list, a mapping) that has no type there"
+        none = Loss("type-missing", field, missing, "the event can't be told", refused, tried=True, unreadable=True)
+        return (none, unknown)
 
 
 class Tagged(Typed):

@@ -16,7 +16,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.compile.functions import Source, lens_source, lens_writer, translate_reply, view_place
 from vast_ferry.mapping.compile.reading import reading_of
 from vast_ferry.mapping.compile.writing import CannotWrite
-from vast_ferry.mapping.emit import beside_source, stands_alone
+from vast_ferry.mapping.emit import beside_source, run_source, stands_alone
 from vast_ferry.mapping.helpers import route_to_style
 from vast_ferry.mapping.inline import Inline, native_value
 from vast_ferry.mapping.lenses.lens import Lens, LensError
@@ -24,7 +24,7 @@ from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Call, Item, Step
 from vast_ferry.mapping.places import Function as ByFunction
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import HUB_DONE, EventShape, Kind, ReplyShape, Row
+from vast_ferry.mapping.tables import HUB_DONE, NOTHING_TO_SAY, EventShape, Kind, ReplyShape, Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.environment import keeps_elsewhere
@@ -89,6 +89,7 @@ class Job:
         self._names: dict[Key, dict[str, str]] = {}
         self._handed: dict[Key, dict[str, str]] = {}
         self.replies_held: dict[tuple[Key, str], str] = {}
+        self._nothing_again: dict[str, str] = {}  # by kind, what says that nothing shall come again
         self.keys_held: dict[tuple[Key, str], tuple[set[str], set[str]]] = {}
 
     # --- what renderings ask ---
@@ -314,6 +315,19 @@ class Job:
         self.answer_views[name] = Source(name, text)
         return name
 
+    def nothing_again(self, kind: str) -> str:
+        """Return what says at the target that nothing shall come again, as source; empty where None says so."""
+        shape = self.target.kinds[kind].answered
+        if shape is NOTHING_TO_SAY or kind == "call" or any(one.when in ("nothing", "always") for one in shape.forms):
+            return ""
+        if kind not in self._nothing_again:
+            try:
+                said = run_source(translate_reply("said", HUB_DONE, shape))({"again": [], "value": None})
+                self._nothing_again[kind] = repr(ast.literal_eval(repr(said)))
+            except Exception:  # an object of the target's, or what only an event tells
+                raise Stop("reply-unknown", ast.Module([], [])) from None
+        return self._nothing_again[kind]
+
     def beside(self, module: Module, name: str) -> str:
         """Return the name under which a small function stands in a module, which gets it."""
         made, own = beside_source(name), name
@@ -383,7 +397,9 @@ class Job:
         while name in module.names:
             name += "_"
         host = theirs.root if theirs.root in self.target.hosts else ""
-        parameters = [parameter.partition("=")[0] for parameter in theirs.takes]
+        taken = {called.partition(".")[0], host, "found"}  # `store.get(store, name)` would ask the text `store`
+        named = [parameter.partition("=")[0] for parameter in theirs.takes]
+        parameters = [f"{one}_" if one in taken else one for one in named]
         given = ", ".join([*([host] if host else []), *parameters])
         word, wait = ("async def", "await ") if theirs.awaited else ("def", "")
         call = f"{wait}{called}({', '.join(parameters)})"

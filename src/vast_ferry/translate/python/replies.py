@@ -130,7 +130,8 @@ class Replies(ReplyReading, ReplyWriting):
     def nothing(self, function: Function, at: ast.AST | None = None) -> str:
         """Return the statement by which a handler answers nothing; empty where it may say nothing."""
         if not is_request(self.at.kind):
-            return ""
+            empty = self.job.nothing_again(self.at.kind)
+            return f"return {empty}" if empty else ""
         if function.writer and self.at.runs is None:
             return self._through_writer(function)
         if not any(form.when in ("nothing", "always") for form in self._source) and not self._same():
@@ -209,6 +210,8 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.swap(value, self._settled(value), "reply")
         elif value is not None and not (isinstance(value, ast.Constant) and value.value is None):
             self._done_with(value, node)
+        elif empty := self.job.nothing_again(self.at.kind):
+            self.at.swap(node, f"return {empty}", "reply")
 
     def _done_with(self, value: ast.expr, node: ast.Return) -> None:
         if self.at.kind == "call":
@@ -229,7 +232,7 @@ class Replies(ReplyReading, ReplyWriting):
         if found == "some":
             self.at.swap(node, f'raise RuntimeError("{NOT_DONE}")', "batch")
         elif found == "none":
-            self.at.swap(node, "return", "batch")
+            self.at.swap(node, f"return {self.job.nothing_again(self.at.kind)}".rstrip(), "batch")
         elif (named := self._again_named(value, self._again(source))) and isinstance(node, ast.Return):
             indent = self.at.indent(self.at.text.start(node))
             listed = self.at.code(named)
@@ -239,7 +242,10 @@ class Replies(ReplyReading, ReplyWriting):
                 raise Stop("reply-unknown", node)
             body = getattr(self.at.parents.get(id(node)), "body", [])
             last = bool(body) and body[-1] is node and self.at.parents.get(id(node)) is self.at.function.node  # type: ignore[union-attr]
-            self.at.swap(node, text if last else f"{text}\n{indent}return", "batch")
+            empty = self.job.nothing_again(self.at.kind)
+            self.at.swap(node, text if last and not empty else f"{text}\n{indent}return {empty}".rstrip(), "batch")
+        elif self.job.nothing_again(self.at.kind):
+            raise Stop("reply-unknown", node)
         else:
             self._through(self.job.answer_view(self.at.kind), value, node)
 
@@ -248,14 +254,15 @@ class Replies(ReplyReading, ReplyWriting):
         if not there:
             self.at.expression(value)
             return
+        ends = f"return {self.job.nothing_again(self.at.kind)}".rstrip()
         if not does_something(value):
-            self.at.swap(node, "return", "reply")
+            self.at.swap(node, ends, "reply")
             return
         start = self.at.text.start(node)
         if self.at.text.data[self.at.text.line_start(start) : start].strip():
             raise Stop("reply-unknown", node)
         text = f"({self.at.code(value)})" if self._bare(value) else self.at.code(value)
-        self.at.swap(node, f"{text}\n{self.at.indent(start)}return", "reply")
+        self.at.swap(node, f"{text}\n{self.at.indent(start)}{ends}", "reply")
 
     def _settles(self) -> bool:
         """Tell whether an emitted function answers with what a handler says, or says it as the target is told."""

@@ -312,8 +312,6 @@ class ServiceCalls:
             return f"await {name}({given})"
         return f"{name}({given})"
 
-    # --- the project's own functions ---
-
 
 def _given_back_by(client: Client) -> list[tuple[Access, Lens]] | None:
     """Return where and how what a call gives back stands; nothing where that is the value itself, or there is none."""

@@ -154,14 +154,46 @@ export function namesWithUnderscores(pairs) {
   return pairs.map(([name, value]) => [name.replaceAll("-", "_"), value]);
 }
 
-/** Return a mapping of records as a list in which each has its key under a name. */
+/** Return a mapping of records as a list in which each has its key under a name; of lists, at a place. */
 export function recordsByKey(mapping, key) {
-  return Object.entries(mapping ?? {}).map(([name, record]) => ({ [key]: name, ...record }));
+  return Object.entries(mapping ?? {}).map(([name, record]) =>
+    Array.isArray(record) ? record.toSpliced(key, 0, name) : { [key]: name, ...record },
+  );
 }
 
-/** Return a list of records as a mapping by what stands under a name in each. */
+/** Return a list of records as a mapping by what stands under a name in each; of lists, at a place. */
 export function byKeyOfRecords(records, key) {
-  return Object.fromEntries(records.map(({ [key]: name, ...record }) => [name, record]));
+  return Object.fromEntries(
+    records.map((one) => {
+      if (Array.isArray(one)) return [one[key], one.toSpliced(key, 1)];
+      const { [key]: name, ...record } = one;
+      return [name, record];
+    }),
+  );
+}
+
+/** Return by each name what stands under a key in its record. */
+export function valuesAt(mapping, key) {
+  return Object.fromEntries(
+    Object.entries(mapping ?? {}).map(([name, record]) => {
+      if (record === null || typeof record !== "object" || !(key in record)) throw new RangeError(`${name} has no ${key}`);
+      return [name, record[key]];
+    }),
+  );
+}
+
+/** Return by each name a record that has its value under a key, and beside it what is made of a list. */
+export function recordsOfValues(values, key, beside) {
+  const made = (value) => Object.entries(beside).map(([own, which]) => [own, oneOfList(value, which)]);
+  return Object.fromEntries(
+    Object.entries(values).map(([name, value]) => [name, { [key]: value, ...Object.fromEntries(made(value)) }]),
+  );
+}
+
+/** Return the first of some texts, the last, or all joined; an empty text of none. */
+export function oneOfList(values, which) {
+  if (which === "joined") return values.join(", ");
+  return values.at(which === "first" ? 0 : -1) ?? "";
 }
 
 /** Return values by name as texts: numbers and truths as JSON writes them, null as an empty text. */
