@@ -64,7 +64,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "only what is reached by known names is followed": (
         "follow.py",
-        "flow.waiting |= reached | flow.alive",
+        "flow.waiting |= dict.fromkeys(key for key in reached | flow.alive if key not in flow.followed)",
         "flow.waiting |= reached",
     ),
     "a name that two imports bind stands for the first": ("code.py", "if there != value:", "if False:"),
@@ -98,7 +98,11 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)",
         "return False",
     ),
-    "what was awaited together is not told": ("calls.py", 'self.at.notes.append(("one-after-another", node))', "pass"),
+    "what was awaited together is not told": (
+        "own_calls.py",
+        'self.at.notes.append(("one-after-another", node))',
+        "pass",
+    ),
     "a text that shows its own source": (
         "writing.py",
         "if isinstance(at, ast.FormattedValue) and self._tells_its_source(at):",
@@ -125,7 +129,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "if not all(map(self._is_awaited, read or [node])):",
         "if False:",
     ),
-    "a coroutine of somebody else's is gathered": ("calls.py", "if not self._done_by_itself(part):", "if False:"),
+    "a coroutine of somebody else's is gathered": ("own_calls.py", "if not self._done_by_itself(part):", "if False:"),
     "a query that repeats is looked up in one value": (
         "idioms.py",
         "if every and default is None and not self._multi(base):",
@@ -311,6 +315,21 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "kept.py",
         "return self._all or name in self._asked or name in self._stored or cls in self._open",
         "return False",
+    ),
+    "a handler behind a decorator is given outputs as parameters": (
+        "binding.py",
+        "                or node.decorator_list\n",
+        "",
+    ),
+    "a handler may give nothing where a list is asked for": (
+        "job.py",
+        'any(one.when in ("nothing", "always") for one in shape.forms)',
+        "shape.forms",
+    ),
+    "what a decorator lets through is left out": (
+        "signatures.py",
+        "if behind or function.leading is not None:",
+        "if behind:",
     ),
 }
 
