@@ -166,8 +166,8 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-#: Of tests with many cases that are left to the rest, CI takes a third, and at the next commit the next third.
-TURN = os.environ.get("TURN", "")
+#: Of tests with many cases that are left to the rest, CI takes a fifth, and at the next commit the next fifth.
+TURN, TURNS = os.environ.get("TURN", ""), 5
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -181,7 +181,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         name = item.nodeid.partition("[")[0]
         if "[" in item.nodeid and (item.get_closest_marker("slow") or item.get_closest_marker("share")):
             seen[name] = seen.get(name, 0) + 1
-            left += [item] if seen[name] % 3 != int(TURN) % 3 else []
+            left += [item] if seen[name] % TURNS != int(TURN) % TURNS else []
     config.hook.pytest_deselected(items=left)
     items[:] = [item for item in items if item not in set(left)]
 

@@ -1003,6 +1003,11 @@ def one_fails(w: Writer, s: Scope) -> list[str]:
     w.top += ["import asyncio", "\n".join([f"async def {name}(event):", f"    raise ValueError({w.text(own)})"])]
     w.top += [made[1]] if made[1] else []
     both = [f"{name}({s.event})", made[0].removeprefix("await ")]
+    if w.random.random() < 0.4:  # one of a service for each of several
+        every = w.surface.clients("object.write", bucket='"kept"', key="one", body=w.text(s))
+        opens, closes = w.random.choice([("(", ")"), ("[", "]")])
+        each = f"*{opens}{every[0].removeprefix('await ')} for one in 'ab'{closes}" if every else both[1]
+        both = w.random.choice([[each], [each, both[1]], [both[0], each]])
     w.random.shuffle(both)
     return [
         "try:",

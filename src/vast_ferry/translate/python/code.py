@@ -11,7 +11,7 @@ from vast_ferry.translate.python.classes import Classes
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.tables import only_asked, shown
+from vast_ferry.translate.python.tables import Filled, begins_empty, filled, only_asked, shown
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
@@ -34,6 +34,7 @@ class Code(Classes):
         self.provided = provided
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
+        self.registering: set[int] = set()  # statements by which decorators, or modules, fill tables
         self.tables: dict[int, Table] = {}  # by the node of what a name at the top of a module is given
         self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
         self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
@@ -120,11 +121,49 @@ class Code(Classes):
             if not isinstance(node, (ast.Assign, ast.AnnAssign)):
                 continue
             keys = shown(node.value, partial(self.named, module))
-            name = _bound_once(node, module.nodes) if keys else None
+            name = _bound_once(node, module.nodes) if keys or begins_empty(node.value) else None
             if name is None or name in module.names or any(self._names_of(one, module, name) for one in self.modules):
                 continue
-            if only_asked(module.nodes.uses(name), module.nodes.parents):
+            uses, parents = module.nodes.uses(name), module.nodes.parents
+            if keys and only_asked(uses, parents):
                 self.tables[id(node.value)] = module.names[name] = Table(keys)
+            elif not keys and (fills := filled(uses, parents)) is not None and (keys := self._filling(module, fills)):
+                self.tables[id(node.value)] = module.names[name] = Table(keys)
+                self.registering.update(map(id, fills.stores))
+
+    def _filling(self, module: Module, fills: Filled) -> tuple[Key, ...]:
+        """Return the functions that fill a table; none where any of them, or how they get there, is not known."""
+        found = dict.fromkeys(
+            one.key if isinstance(one := self.named(module, value), Func) and not one.bound else None
+            for value in fills.values
+        )
+        for node in fills.decorators:
+            decorator = self.defined.get(id(node))
+            registered = self._decorated_by(decorator) if decorator is not None else None
+            found |= dict.fromkeys([None] if registered is None else registered)
+        keys = tuple(one for one in found if one is not None)
+        return keys if len(keys) == len(found) else ()
+
+    def _decorated_by(self, decorator: Function) -> list[Key] | None:
+        """Return the functions that have a decorator, and no other; nothing where it is used in any other way."""
+        keys: list[Key] = []
+        for module in self.modules.values():
+            names = [name for name, value in module.names.items() if value == Func(decorator.key)]
+            used = {id(use) for name in names for use in module.nodes.uses(name) if isinstance(use.ctx, ast.Load)}
+            for node in module.tree.body:
+                if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                    continue
+                for one in node.decorator_list:
+                    called = one.func if isinstance(one, ast.Call) else one
+                    function = self.defined.get(id(node))
+                    if id(called) in used and len(node.decorator_list) == 1 and function is not None:
+                        keys.append(function.key)
+                        used.discard(id(called))
+            owns = [one for one, value in module.names.items() if isinstance(value, Own)]
+            asked = owns and any(one.attr == decorator.node.name for one in module.nodes.each(ast.Attribute))
+            if used or asked:
+                return None
+        return keys
 
     def _names_of(self, file: str, module: Module, name: str) -> bool:
         """Tell whether a file may name what another module has at its top: by importing it, or as an attribute."""

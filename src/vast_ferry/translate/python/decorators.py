@@ -185,7 +185,7 @@ def gives_it_back(code: Code, module: Module, decorator: ast.expr) -> bool:
     given, nodes = node.args.args[0].arg, walk(node)
     parents = {id(child): parent for parent in nodes for child in ast.iter_child_nodes(parent)}
     uses = [parents[id(one)] for one in nodes if isinstance(one, ast.Name) and one.id == given]
-    noted = all(isinstance(one, ast.Return) or _is_noted(one) for one in uses)
+    noted = all(isinstance(one, ast.Return) or _is_noted(one) or id(one) in code.registering for one in uses)
     ends = isinstance(node.body[-1], ast.Return)
     return noted and ends and all(one in uses for one in nodes if isinstance(one, ast.Return))
 

@@ -200,8 +200,10 @@ class Files:
                 "        except Exception:",
                 "            traceback.print_exc()",
                 f"            again.append({at_text(identity.at, {identity.at.root: entry})})",
-                f"    return {self._again(kind, shape, imports)} if again else None",
+                f"    return {self._again(kind, shape, imports)} if again else {self.job.nothing_again(kind) or None}",
             ]
+        elif nothing := self.job.nothing_again(kind):
+            lines.append(f"    return {nothing}")
         return "\n".join(lines) + "\n"
 
     def _again(self, kind: str, shape: EventShape, imports: set[Import]) -> str:

@@ -206,6 +206,9 @@ class OwnCalls:
             if not self._done_by_itself(part):
                 raise Stop("awaits-others", part)
         self.at.notes.append(("one-after-another", node))
+        first = node.args[0] if len(node.args) == 1 else None
+        if isinstance(first, ast.Starred) and isinstance(first.value, ast.GeneratorExp):
+            return f"[{self.at.code(first.value)[1:-1]}]"
         return f"[{', '.join(self.at.code(argument) for argument in node.args)}]"
 
     def _done_by_itself(self, part: ast.expr) -> bool:

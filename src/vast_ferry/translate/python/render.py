@@ -465,6 +465,9 @@ class Rendering(Writing):
     def _is_awaited(self, node: ast.Call) -> bool:
         """Tell whether what a call gives is awaited at once, or by what awaits several."""
         parent = self.parents.get(id(node))
+        if isinstance(parent, (ast.GeneratorExp, ast.ListComp)) and parent.elt is node:  # gather(*(… for …))
+            above = self.parents.get(id(parent))
+            parent = self.parents.get(id(above)) if isinstance(above, ast.Starred) else None
         return isinstance(parent, ast.Await) or (isinstance(parent, ast.Call) and self.calls.becomes_a_list(parent))
 
     def _no_client(self, node: ast.Name | ast.Attribute) -> None:

@@ -130,7 +130,7 @@ class Replies(ReplyReading, ReplyWriting):
     def nothing(self, function: Function, at: ast.AST | None = None) -> str:
         """Return the statement by which a handler answers nothing; empty where it may say nothing."""
         if not is_request(self.at.kind):
-            empty = self.job.nothing_again(self.at.kind)
+            empty = self._nothing_again
             return f"return {empty}" if empty else ""
         if function.writer and self.at.runs is None:
             return self._through_writer(function)
@@ -142,6 +142,12 @@ class Replies(ReplyReading, ReplyWriting):
         node = self.at.function.node if self.at.function else self.at.module.tree
         text = self._construct(made, node) if not self._apart else self._answer_of("None", node)
         return f"return {self._sent(text, function)}"
+
+    @property
+    def _nothing_again(self) -> str:
+        """Return what says that nothing shall come again; empty where None does, or a batch is told of elsewhere."""
+        each = self.job.source.kinds[self.at.kind].event.each, self.job.target.kinds[self.at.kind].event.each
+        return "" if each[0] is None and each[1] is not None else self.job.nothing_again(self.at.kind)
 
     @property
     def _apart(self) -> bool:
@@ -210,7 +216,7 @@ class Replies(ReplyReading, ReplyWriting):
             self.at.swap(value, self._settled(value), "reply")
         elif value is not None and not (isinstance(value, ast.Constant) and value.value is None):
             self._done_with(value, node)
-        elif empty := self.job.nothing_again(self.at.kind):
+        elif empty := self._nothing_again:
             self.at.swap(node, f"return {empty}", "reply")
 
     def _done_with(self, value: ast.expr, node: ast.Return) -> None:
@@ -232,7 +238,7 @@ class Replies(ReplyReading, ReplyWriting):
         if found == "some":
             self.at.swap(node, f'raise RuntimeError("{NOT_DONE}")', "batch")
         elif found == "none":
-            self.at.swap(node, f"return {self.job.nothing_again(self.at.kind)}".rstrip(), "batch")
+            self.at.swap(node, f"return {self._nothing_again}".rstrip(), "batch")
         elif (named := self._again_named(value, self._again(source))) and isinstance(node, ast.Return):
             indent = self.at.indent(self.at.text.start(node))
             listed = self.at.code(named)
@@ -242,9 +248,9 @@ class Replies(ReplyReading, ReplyWriting):
                 raise Stop("reply-unknown", node)
             body = getattr(self.at.parents.get(id(node)), "body", [])
             last = bool(body) and body[-1] is node and self.at.parents.get(id(node)) is self.at.function.node  # type: ignore[union-attr]
-            empty = self.job.nothing_again(self.at.kind)
+            empty = self._nothing_again
             self.at.swap(node, text if last and not empty else f"{text}\n{indent}return {empty}".rstrip(), "batch")
-        elif self.job.nothing_again(self.at.kind):
+        elif self._nothing_again:
             raise Stop("reply-unknown", node)
         else:
             self._through(self.job.answer_view(self.at.kind), value, node)
@@ -254,7 +260,7 @@ class Replies(ReplyReading, ReplyWriting):
         if not there:
             self.at.expression(value)
             return
-        ends = f"return {self.job.nothing_again(self.at.kind)}".rstrip()
+        ends = f"return {self._nothing_again}".rstrip()
         if not does_something(value):
             self.at.swap(node, ends, "reply")
             return

@@ -124,6 +124,8 @@ class Statements(Expressions):
     def _assign(self, node: ast.Assign) -> None:
         if self.function is None and isinstance(node.value, ast.Lambda) and isinstance(node.targets[0], ast.Name):
             return  # followed as the function that it is
+        if self.function is None and id(node) in self.flow.registering:
+            return  # what stands in a table is called through it alone
         if len(node.targets) == 1:
             self.assign(node.targets[0], node.value, node)
             return

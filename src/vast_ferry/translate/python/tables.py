@@ -8,12 +8,24 @@ Which of them is called is not known before; but that it is one of these is, as 
 what it gives is only called or tested. Then each of them gets what the call hands over, and all are written alike: the
 parameters that one needs more, all get; where one waits, all do. A table that is handed on, changed, imported by
 another module or gone through by its values is none to us, and its functions are called by who can't be seen.
+
+A table may begin empty and be filled by a decorator of the project's own, or by statements at the top of its module:
+
+    ROUTES = {}                                 @on("GET")
+    def on(method):                             def show(event, ctx): ...
+        def register(function):
+            ROUTES[method] = function
+            return function
+        return register
+
+Then what is decorated stands in it, as long as the decorator is used in no other way.
 """
 
 from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 
 from vast_ferry.translate.values import Func, Key, Value
 
@@ -76,3 +88,60 @@ def name_given(node: ast.expr, parents: Mapping[int, ast.AST]) -> str:
     target = above.targets[0] if isinstance(above, ast.Assign) else getattr(above, "target", None)
     given = isinstance(above, (ast.Assign, ast.AnnAssign, ast.NamedExpr)) and isinstance(target, ast.Name)
     return target.id if given and isinstance(target, ast.Name) else ""
+
+
+@dataclass(slots=True)
+class Filled:
+    """What fills a table that begins empty: decorators, each by its outermost function, and statements, with values."""
+
+    decorators: list[ast.AST] = field(default_factory=list)
+    stores: list[ast.Assign] = field(default_factory=list)
+    values: list[ast.expr] = field(default_factory=list)
+
+
+def begins_empty(node: ast.expr | None) -> bool:
+    """Tell whether a mapping stands there that has nothing in it yet."""
+    made = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "dict"
+    return (isinstance(node, ast.Dict) and not node.keys) or (made and not node.args and not node.keywords)  # type: ignore[union-attr]
+
+
+def filled(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> Filled | None:
+    """Return what fills a table under a name; nothing where that is done, or it is used, in another way."""
+    found = Filled()
+    for use in uses:
+        if not isinstance(use.ctx, ast.Load) or _asks(use, parents):
+            continue
+        above = parents.get(id(use))
+        store = parents.get(id(above)) if isinstance(above, ast.Subscript) and above.value is use else None
+        if not isinstance(store, ast.Assign) or store.targets != [above] or not isinstance(store.value, ast.Name):
+            return None
+        around = parents.get(id(store))
+        if isinstance(around, ast.Module):
+            found.values.append(store.value)
+        elif isinstance(around, ast.FunctionDef) and (outer := _registers(around, store, parents)) is not None:
+            found.decorators.append(outer)
+        else:
+            return None
+        found.stores.append(store)
+    return found if found.stores else None
+
+
+def _registers(inner: ast.FunctionDef, store: ast.Assign, parents: Mapping[int, ast.AST]) -> ast.FunctionDef | None:
+    """Return the decorator, or what gives it, that does nothing but keep what it is given, and give it back."""
+    taken = inner.args.args
+    if len(taken) != 1 or store.value.id != taken[0].arg or not _gives(inner, taken[0].arg, [store]):  # type: ignore[attr-defined]
+        return None
+    around = parents.get(id(inner))
+    if isinstance(around, ast.Module):
+        return inner
+    if not isinstance(around, ast.FunctionDef) or not isinstance(parents.get(id(around)), ast.Module):
+        return None
+    return around if _gives(around, inner.name, [inner]) else None
+
+
+def _gives(function: ast.FunctionDef, name: str, does: list[ast.stmt]) -> bool:
+    """Tell whether a function only does something, and returns a name; a text that describes it may come first."""
+    body = function.body[1:] if isinstance(getattr(function.body[0], "value", None), ast.Constant) else function.body
+    last = body[-1] if body else None
+    given = isinstance(last, ast.Return) and isinstance(last.value, ast.Name) and last.value.id == name
+    return given and body[:-1] == does and not function.decorator_list
