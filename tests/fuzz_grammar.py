@@ -776,6 +776,54 @@ def dispatched(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({table}.get({key}, {one})({s.event})))"]
 
 
+def routed(w: Writer, s: Scope) -> list[str]:
+    """An object keeps functions that its decorator takes in, and calls one; now and then others touch that table."""
+    event, more = w.surface.event, list(w.surface.parameters[1:])
+    if s.event != event or not w.surface.parameters:
+        return said(w, s)
+    cls, name, chance = w.fresh("Routes"), w.fresh("router"), w.random.random
+    more = more if chance() < 0.6 else []
+    waits = s.awaits and chance() < 0.5
+    given = ", ".join([event, *more])
+    ask = w.random.choice(["self.kept[word]", "self.kept.get(word)", "self.kept.get(word, self.kept['GET'])"])
+    call = f"{'await ' * waits}found({given})"
+    lines = [f"class {cls}:", "    def __init__(self, first=None):", "        self.kept = {}"]
+    lines += ["    def on(self, word):", "        def take(function):", "            self.kept[word] = function"]
+    lines += ["            return function", "        return take"]
+    lines += [f"    {'async ' * waits}def told(self, word, {given}):", f"        found = {ask}"]
+    lines += [f"        return {call} if found else sorted(self.kept)"]
+    odd = w.random.choice(["", "", "", "", "alias", "another", "added", "handed", "kept", "set", "twice", "asked"])
+    lines += ["    def __len__(self):", "        return len(self.kept)"] * (chance() < 0.3)
+    w.top += ["\n".join(lines), f"{name} = {cls}()"]
+    made = [name]
+    if odd == "another":
+        made.append(w.fresh("router"))
+        w.top.append(f"{made[-1]} = {cls}()")
+    for word in w.random.sample(["GET", "PUT", "a"], w.random.randint(1, 3)):
+        own, way = w.held(event, awaits=waits), w.fresh("way")
+        twice = "@functools.lru_cache\n" if odd == "twice" and chance() < 0.5 else ""
+        w.top += ["import functools"] if twice else []
+        sends = called(w, own, "message.send", channel='"line"', body=w.text(own, 2)) if more else ""
+        body = [f"    {sends}"] if sends and (waits or not sends.startswith("await")) and chance() < 0.6 else []
+        taken = ", ".join([event if chance() < 0.8 else "given", *more])
+        lines = [f"@{w.random.choice(made)}.on({word!r})", f"{'async ' * waits}def {way}({taken}):"]
+        lines += [f"    {event} = given"] * ("given" in taken) + [*body, f"    return {w.text(own)}"]
+        w.top.append(twice + "\n".join(lines))
+    extra = {
+        "alias": [f"other = {name}"],
+        "added": [f"{name}.on('POST')(lambda *all: 'added')"],
+        "handed": [f"seen.append(show(list({name}.kept)))"],
+        "kept": [f"seen.append(show(sorted(vars({name}))))"],
+        "asked": ["try:", f"    seen.append(show(getattr({name}, 'kept')['GET']({given})))"]
+        + ["except Exception as error:", "    seen.append(type(error).__name__)"],
+        "set": [f"{name}.kept = {{'GET': (lambda *all: 'set')}}"],
+    }.get(odd, [])
+    word = w.random.choice([w.part(s, "text"), '"GET"', '"PUT"'])
+    asked = f"{'await ' * waits}{w.random.choice(made)}.told({word}, {given})"
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return [*extra, "try:", f"    seen.append(show({asked}))", *ending]
+
+
 def tabled(w: Writer, s: Scope) -> list[str]:
     """One of several functions is looked up in a table that stands in full, and called."""
     event, more = w.surface.event, list(w.surface.parameters[1:])
@@ -1592,6 +1640,7 @@ PIECES = [
     ),
     *(
         dispatched,
+        routed,
         tabled,
         tabled,
         decoded,

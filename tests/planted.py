@@ -326,6 +326,16 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         'any(one.when in ("nothing", "always") for one in shape.forms)',
         "shape.forms",
     ),
+    "an object that is handed on keeps its table to itself": (
+        "registries.py",
+        "if not attributes or not _is_closed(modules, module, cls, methods):",
+        "if not attributes:",
+    ),
+    "who else names a table that an object keeps is not seen": (
+        "registries.py",
+        "            if method is None or not",
+        "            if method is None:\n                continue\n            if not",
+    ),
     "what a decorator lets through is left out": (
         "signatures.py",
         "if behind or function.leading is not None:",

@@ -10,6 +10,7 @@ from typing import Any
 from vast_ferry.translate.python.classes import Classes
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
+from vast_ferry.translate.python.registries import registries
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.tables import Filled, begins_empty, filled, only_asked, shown
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
@@ -36,6 +37,8 @@ class Code(Classes):
         self._folders: set[str] = set()
         self.registering: set[int] = set()  # statements by which decorators, or modules, fill tables
         self.tables: dict[int, Table] = {}  # by the node of what a name at the top of a module is given
+        self.kept_tables: dict[tuple[Key, str], Table] = {}  # by class and attribute
+        self.registers: dict[Key, None] = {}  # methods that are decorators, and fill such tables
         self._made_at_top: list[tuple[Module, str, ast.Call]] = []  # what names are given once and for all
         self.unclear: list[Value] = []  # what names stand for that may stand for something else as well
 
@@ -116,6 +119,10 @@ class Code(Classes):
 
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""
+        for one in registries(self.modules, self.classes, self.functions, self.defined):
+            self.kept_tables[one.cls, one.attribute] = Table(one.functions)
+            self.registering.update(map(id, one.stores))
+            self.registers |= dict.fromkeys(one.methods)
         statements = [(module, node) for module in self.modules.values() for node in module.tree.body]
         for module, node in statements:
             if not isinstance(node, (ast.Assign, ast.AnnAssign)):
@@ -330,7 +337,11 @@ class Code(Classes):
 
     def decorator(self, module: Module, decorator: ast.expr) -> Function | None:
         """Return the function of the project that a decorator is, or that gives it."""
-        value = self.named(module, decorator.func if isinstance(decorator, ast.Call) else decorator)
+        node = decorator.func if isinstance(decorator, ast.Call) else decorator
+        value = self.named(module, node)
+        if isinstance(node, ast.Attribute) and isinstance(base := self.named(module, node.value), Instance):
+            method = (base.key[0], f"{base.key[1]}.{node.attr}")
+            return self.functions[method] if method in self.registers else None
         return self.functions.get(value.key) if isinstance(value, Func) else None
 
     def is_the_providers(self, module: Module, decorator: ast.expr, more: Collection[str] = ()) -> bool:

@@ -105,6 +105,8 @@ class Objects(Following):
 
     def _held(self, node: ast.Attribute, base: Instance) -> Value:
         """Return what an object of the project's holds under an attribute."""
+        if (table := self.flow.kept_tables.get((base.key, node.attr))) is not None:
+            return table
         held = self.flow.kept.held(base.key, node.attr)
         if isinstance(held, Clash):
             raise self.stop("rebound", node)

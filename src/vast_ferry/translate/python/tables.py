@@ -48,7 +48,7 @@ def only_asked(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> bool
     return all(_asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))
 
 
-def _asks(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
+def _asks(use: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
     above = parents.get(id(use))
     if isinstance(above, ast.Subscript):
         return above.value is use and isinstance(above.ctx, ast.Load) and is_called_or_tested(above, parents)
@@ -99,6 +99,14 @@ class Filled:
     values: list[ast.expr] = field(default_factory=list)
 
 
+@dataclass(frozen=True, slots=True)
+class FilledAt:
+    """What a use of a table does: it only asks, or a statement stores something, perhaps in a decorator."""
+
+    store: ast.Assign | None = None
+    decorator: ast.FunctionDef | None = None  # the outermost function; nothing at the top of a module
+
+
 def begins_empty(node: ast.expr | None) -> bool:
     """Tell whether a mapping stands there that has nothing in it yet."""
     made = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "dict"
@@ -108,22 +116,32 @@ def begins_empty(node: ast.expr | None) -> bool:
 def filled(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> Filled | None:
     """Return what fills a table under a name; nothing where that is done, or it is used, in another way."""
     found = Filled()
-    for use in uses:
-        if not isinstance(use.ctx, ast.Load) or _asks(use, parents):
-            continue
-        above = parents.get(id(use))
-        store = parents.get(id(above)) if isinstance(above, ast.Subscript) and above.value is use else None
-        if not isinstance(store, ast.Assign) or store.targets != [above] or not isinstance(store.value, ast.Name):
+    for use in (one for one in uses if isinstance(one.ctx, ast.Load)):
+        told = filled_at(use, parents)
+        if told is None or (told.decorator is not None and not isinstance(parents.get(id(told.decorator)), ast.Module)):
             return None
-        around = parents.get(id(store))
-        if isinstance(around, ast.Module):
-            found.values.append(store.value)
-        elif isinstance(around, ast.FunctionDef) and (outer := _registers(around, store, parents)) is not None:
-            found.decorators.append(outer)
-        else:
-            return None
-        found.stores.append(store)
+        if told.store is not None:
+            found.stores.append(told.store)
+            if told.decorator is not None:
+                found.decorators.append(told.decorator)
+            else:
+                found.values.append(told.store.value)
     return found if found.stores else None
+
+
+def filled_at(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
+    """Return what a use of a table does; nothing where it may do anything."""
+    if _asks(use, parents):
+        return FilledAt()
+    above = parents.get(id(use))
+    store = parents.get(id(above)) if isinstance(above, ast.Subscript) and above.value is use else None
+    if not isinstance(store, ast.Assign) or store.targets != [above] or not isinstance(store.value, ast.Name):
+        return None
+    around = parents.get(id(store))
+    if isinstance(around, ast.Module):
+        return FilledAt(store)
+    outer = _registers(around, store, parents) if isinstance(around, ast.FunctionDef) else None
+    return FilledAt(store, outer) if outer is not None else None
 
 
 def _registers(inner: ast.FunctionDef, store: ast.Assign, parents: Mapping[int, ast.AST]) -> ast.FunctionDef | None:
@@ -132,10 +150,8 @@ def _registers(inner: ast.FunctionDef, store: ast.Assign, parents: Mapping[int, 
     if len(taken) != 1 or store.value.id != taken[0].arg or not _gives(inner, taken[0].arg, [store]):  # type: ignore[attr-defined]
         return None
     around = parents.get(id(inner))
-    if isinstance(around, ast.Module):
+    if not isinstance(around, ast.FunctionDef):
         return inner
-    if not isinstance(around, ast.FunctionDef) or not isinstance(parents.get(id(around)), ast.Module):
-        return None
     return around if _gives(around, inner.name, [inner]) else None
 
 

@@ -1,0 +1,171 @@
+"""Tables of functions that an object keeps: a router of the project's own, filled by its own decorator.
+
+    class Router:                                        router = Router()
+        def __init__(self):
+            self.routes = {}                             @router.route("GET")
+        def route(self, method):                         def show(event, ctx): ...
+            def register(function):
+                self.routes[method] = function
+                return function                          def run(event, ctx):
+            return register                                  return router.dispatch(event, ctx)
+        def dispatch(self, event, ctx):
+            return self.routes[event["call"]["verb"]](event, ctx)
+
+What is decorated stands in the table (`tables.py`), whichever of the objects is asked, as long as all that touches one
+is seen: the class is only called, at the tops of its module and under names that are only asked for attributes; its
+methods ask `self` for attributes alone; the table begins empty and is filled by that decorator, and nobody else names
+it; and the decorator is only used as one.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.tables import begins_empty, filled_at
+from vast_ferry.translate.values import Class, Instance, Key, Own
+
+
+@dataclass(frozen=True, slots=True)
+class Registry:
+    """A table that objects of a class keep under an attribute: its functions, and what fills it."""
+
+    cls: Key
+    attribute: str
+    functions: tuple[Key, ...]
+    methods: tuple[Key, ...]
+    stores: tuple[ast.Assign, ...]
+
+
+def registries(
+    modules: Mapping[str, Module],
+    classes: Mapping[Key, ast.ClassDef],
+    functions: Mapping[Key, Function],
+    defined: Mapping[int, Function],
+) -> Iterator[Registry]:
+    """Yield the tables that objects of the project keep, and whose functions are all known."""
+    for cls, node in classes.items():
+        module = modules[cls[0]]
+        methods = [one for one in node.body if isinstance(one, ast.FunctionDef)]
+        if node.decorator_list or node.bases or node.keywords or len(methods) != len(node.body) - _described(node):
+            continue
+        attributes = _begun(methods)
+        if not attributes or not _is_closed(modules, module, cls, methods):
+            continue
+        for attribute in attributes:
+            found = _kept(modules, cls, methods, attribute)
+            if found is not None:
+                keys = _decorated(modules, defined, cls, {name for name, _ in found})
+                if keys:
+                    owns = tuple((cls[0], f"{cls[1]}.{name}") for name, _ in found)
+                    stores = tuple(store for _, store in found)
+                    if all(one in functions for one in owns):
+                        yield Registry(cls, attribute, keys, owns, stores)
+
+
+def _described(node: ast.ClassDef) -> int:
+    first = node.body[0]
+    return int(isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant))
+
+
+def _begun(methods: list[ast.FunctionDef]) -> list[str]:
+    """Return the attributes that begin as an empty mapping where an object is set up."""
+    found = []
+    for method in methods:
+        for one in method.body if method.name == "__init__" else ():
+            target = one.targets[0] if isinstance(one, ast.Assign) and len(one.targets) == 1 else None
+            target = one.target if isinstance(one, ast.AnnAssign) else target
+            if isinstance(target, ast.Attribute) and begins_empty(one.value):  # type: ignore[attr-defined]
+                found.append(target.attr)
+    return found
+
+
+def _is_closed(modules: Mapping[str, Module], module: Module, cls: Key, methods: list[ast.FunctionDef]) -> bool:
+    """Tell whether all that touches an object of a class is seen: its makers, its names, and its own methods."""
+    parents = module.nodes.parents
+    for use in module.nodes.uses(cls[1]):
+        call = parents.get(id(use))
+        made = parents.get(id(call)) if isinstance(call, ast.Call) and call.func is use else None
+        if not isinstance(made, ast.Assign) or not isinstance(parents.get(id(made)), ast.Module):
+            return False
+        target = made.targets[0] if len(made.targets) == 1 else None
+        if not isinstance(target, ast.Name) or module.names.get(target.id) != Instance(cls):
+            return False
+    for other in modules.values():
+        if other is not module and any(value == Class(cls) for value in other.names.values()):
+            return False
+        holders = any(isinstance(value, Own) for value in other.names.values())
+        for name in [name for name, value in other.names.items() if value == Instance(cls)]:
+            uses = [use for use in other.nodes.uses(name) if isinstance(use.ctx, ast.Load)]
+            if not all(isinstance(other.nodes.parents.get(id(use)), ast.Attribute) for use in uses):
+                return False
+        names = {name for one in modules.values() for name, value in one.names.items() if value == Instance(cls)}
+        if holders and any(one.attr in {*names, cls[1]} for one in other.nodes.each(ast.Attribute)):
+            return False
+    return all(_asks_itself_alone(method, parents) for method in methods)
+
+
+def _asks_itself_alone(method: ast.FunctionDef, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether a method only asks its object for attributes, under a name that never holds anything else."""
+    if method.decorator_list or not method.args.args:
+        return False
+    own = method.args.args[0].arg
+    uses = [one for one in ast.walk(method) if isinstance(one, ast.Name) and one.id == own]
+    inner = [one for one in ast.walk(method) if isinstance(one, ast.arg) and one.arg == own]
+    return len(inner) == 1 and all(
+        isinstance(use.ctx, ast.Load) and isinstance(parents.get(id(use)), ast.Attribute) for use in uses
+    )
+
+
+def _kept(
+    modules: Mapping[str, Module], cls: Key, methods: list[ast.FunctionDef], attribute: str
+) -> list[tuple[str, ast.Assign]] | None:
+    """Return the methods that fill a table, and where each does; nothing where it is used in any other way."""
+    module = modules[cls[0]]
+    mine = {id(inner): method for method in methods for inner in ast.walk(method)}
+    found: list[tuple[str, ast.Assign]] = []
+    begun = 0
+    for other in modules.values():
+        for use in (one for one in other.nodes.each(ast.Attribute) if one.attr == attribute):
+            method = mine.get(id(use)) if other is module else None
+            if method is None or not isinstance(use.value, ast.Name) or use.value.id != method.args.args[0].arg:
+                return None
+            if isinstance(use.ctx, ast.Store):
+                begun += 1
+                continue
+            told = filled_at(use, module.nodes.parents)
+            if told is None:
+                return None
+            if told.store is not None:
+                if told.decorator is not method:
+                    return None
+                found.append((method.name, told.store))
+    return found if found and begun == 1 else None
+
+
+def _decorated(
+    modules: Mapping[str, Module], defined: Mapping[int, Function], cls: Key, methods: set[str]
+) -> tuple[Key, ...]:
+    """Return the functions that methods of a class decorate; none where they are used in any other way."""
+    keys: dict[Key, None] = {}
+    for module in modules.values():
+        names = {name for name, value in module.names.items() if value == Instance(cls)}
+        asked = {
+            id(one): one
+            for one in module.nodes.each(ast.Attribute)
+            if one.attr in methods and isinstance(one.value, ast.Name) and one.value.id in names
+        }
+        for node in module.tree.body:
+            if not isinstance(node, DEFINITION):
+                continue
+            for decorator in node.decorator_list:
+                called = decorator.func if isinstance(decorator, ast.Call) else decorator
+                function = defined.get(id(node))
+                if id(called) in asked and len(node.decorator_list) == 1 and function is not None:
+                    keys[function.key] = None
+                    del asked[id(called)]
+        if asked:
+            return ()
+    return tuple(keys)
