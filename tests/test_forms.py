@@ -645,6 +645,13 @@ ANSWERS: list[tuple[list[dict[str, Any]], dict[str, Any], dict[str, Any]]] = [
 ]
 
 
+def declared_by(trigger: dict[str, Any]) -> dict[str, Any]:
+    """Return how functions of such a provider are declared: a list, each with its code and its triggers."""
+    entry = {"at": "code", "is": "entry", "as": "file_entry(':')"}
+    functions = {"at": "fs", "named_by": "name", "triggers_at": "when", "triggers": [trigger], "rows": [entry]}
+    return {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+
+
 def answering(tmp_path: Path, rows: list[dict[str, Any]], **more: Any) -> Profile:
     event = {"rows": [{"at": 'event["id"]', "is": "id"}]}
     model: dict[str, Any] = {"provider": "it", "edition": 1, "title": "It", "about": "an answer"}
@@ -738,10 +745,9 @@ def test_answers_in_any_form_are_rewritten_and_proven(
     model |= {"handler": {"parameters": ["event", "context"], "event": ["event"]}}
     event = {"rows": [{"at": 'event["method"]', "is": "method"}, {"at": 'event["query"]', "is": "query.raw"}]}
     model["http"] = {"event": event, "reply": {"forms": [{"when": "mapping", "written": True, "rows": rows}]}}
-    told = {"kind": "http", "told_by": "web", "rows": [{"at": "web", "is": "methods_and_route"}]}
-    functions = {"at": "fs", "named_by": "name", "triggers_at": "when", "triggers": [told]}
-    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
-    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    model["definition"] = declared_by(
+        {"kind": "http", "told_by": "web", "rows": [{"at": "web", "is": "methods_and_route"}]}
+    )
     (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
     heads, code, body = said
     here = {
@@ -779,10 +785,7 @@ def test_a_parameter_of_which_a_profile_tells_nothing_is_nothing(tmp_path: Path,
     model = yaml.safe_load(profile.path.read_text())
     model["handler"]["parameters"] = ["event", "context"]
     model["javascript"] = {"about": "it"}
-    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
-    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
-    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
-    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    model["definition"] = declared_by({"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]})
     profile.path.write_text(yaml.safe_dump(model))
     told = next(one for one in lint(str(profile.path), examples=1) if one.law == "every parameter is told of")
     assert "no row says what context has" in told.unseen
@@ -834,10 +837,7 @@ def test_calls_in_any_form_do_the_same_elsewhere(
     }
     model["clients"] = {"it": {"store.put": put, "store.get": get, "rows.put": keep}}
     model["signal"] = {"event": {"rows": [{"at": 'event["name"]', "is": "name"}]}}
-    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
-    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
-    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
-    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    model["definition"] = declared_by({"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]})
     (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
     where_it, data, told, row = said
     here = {
@@ -889,10 +889,7 @@ def test_services_that_a_handler_is_handed_are_reached_elsewhere(tmp_path: Path,
     model |= {"handler": {"parameters": ["event", "context"], "event": ["event"]}}
     model |= {"clients": {"context": {"store.put": put, "store.get": get}}}
     model["signal"] = {"event": {"rows": [{"at": 'event["name"]', "is": "name"}]}}
-    functions: dict[str, Any] = {"at": "fs", "named_by": "name", "triggers_at": "when"}
-    functions |= {"triggers": [{"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]}]}
-    functions |= {"rows": [{"at": "code", "is": "entry", "as": "file_entry(':')"}]}
-    model["definition"] = {"file": "it.def.yaml", "syntax": "yaml", "functions": functions}
+    model["definition"] = declared_by({"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]})
     (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
     (tmp_path / "here" / "samples" / "f").mkdir(parents=True)
     (tmp_path / "here" / "samples" / "f" / "a.yaml").write_text("kind: signal\nevent: {name: a}\n")

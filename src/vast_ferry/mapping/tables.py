@@ -205,6 +205,13 @@ class Kind:
     setup_takes: tuple[str, ...] = ()
 
     @property
+    def names_by(self) -> tuple[str | Access, ...]:
+        """Return by which fields or places events of a batch are named: by handlers, by their ids, by their groups."""
+        by = self.answered.again_by if self.answered.again_name is None else ""
+        group = "group" if "group" in self.event.fields else "id"
+        return (self.answered.again_name or by or "id", "id", self.answered.again_within or group)
+
+    @property
     def answered(self) -> ReplyShape:
         """Return how a handler answers; one that has nothing to say is done when it ends."""
         return self.reply or NOTHING_TO_SAY

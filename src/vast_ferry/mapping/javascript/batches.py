@@ -86,14 +86,13 @@ def names_of_events(prefix: str, original: Kind, entry: str, identity: str = "")
 
     `original` is as it stands in JavaScript; `identity` is what gives the id where the shape itself may have another.
     """
-    ours, answered = original.event, original.answered
-    by = answered.again_by if answered.again_name is None else ""
-    fields = (by or "id", "id", "group" if "group" in ours.fields else "id")
-    alone = replace(ours, parameters=ours.event_parameters)
-    views = [view_event(f"{prefix}Named{number}", alone, name) for number, name in enumerate(fields)]
-    for number, at in ((0, answered.again_name), (2, answered.again_within)):
-        if at is not None:
-            views[number] = _held_at(f"{prefix}Named{number}", at)
+    alone = replace(original.event, parameters=original.event.event_parameters)
+    views = [
+        view_event(f"{prefix}Named{number}", alone, by)
+        if isinstance(by, str)
+        else _held_at(f"{prefix}Named{number}", by)
+        for number, by in enumerate(original.names_by)
+    ]
     named = [f"{view.name}({entry})" for view in views]
     if identity:
         named[1] = identity

@@ -22,7 +22,7 @@ from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.answers import Answers
-from vast_ferry.translate.javascript.contents import TEXT, Contents
+from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.handed import FunctionOf
@@ -192,24 +192,9 @@ class Answering:
 
     def _reading_of(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
         """Return what writes the answer that a chain tells, with what its call hands over filled in."""
-        found, given = self.inlined.get(chain.id), self.follower.given
+        found = self.inlined.get(chain.id)
         self.filled = found.filled if found is not None else {}
-        if found is not None:
-            of_objects = [
-                node_id
-                for node_id, parts in found.filled.items()
-                if all(value.type in ("object", "array") for _, value in parts)  # which JSON has a text for
-            ]
-            given = {**{node_id: self._of_objects(found, node_id) for node_id in of_objects}, **given}
-        return self._reading(shapes, given)
-
-    def _of_objects(self, found: Inlined, node_id: int) -> str:
-        """Return what an expression gives in which only objects and lists stand for parameters."""
-        node = next(one for _, given in found.calls for one in given if one.id == node_id)
-        called = node.child_by_field_name("function") if node.type == "call_expression" else None
-        plain = called is not None and self.file.text(called) == "JSON.stringify"
-        alone = len(node.child_by_field_name("arguments").named_children) == 1 if plain else False
-        return TEXT if alone else ""
+        return self._reading(shapes, {one.id: value for parts in self.filled.values() for one, value in parts})
 
     def _without_helpers(self) -> None:
         """Take out functions through which nothing is answered any more."""
@@ -281,8 +266,8 @@ class Answering:
                 place = self.file.place(node)
                 self.findings.append(Finding(code, severity, reason, remedy, place, self.one.name))
 
-    def _reading(self, shapes: tuple[ReplyShape, ReplyShape], given: Mapping[int, str]) -> Answers:
-        contents = Contents(self.file, self.scopes, given)
+    def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
+        contents = Contents(self.file, self.scopes, self.follower.given, stands)
         return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of)
 
     def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
@@ -375,7 +360,7 @@ class Answering:
     def _in_full(self, value: Node) -> bool:
         """Write an answer that stands there in full as the target has it; tell whether it is done."""
         shapes = (reply_there(self.ours.answered), self.reply)
-        reading = self._reading(shapes, self.follower.given)
+        reading = self._reading(shapes)
         text = reading.written(value)
         if text:
             self._note(reading.notes)

@@ -68,17 +68,22 @@ def given_by(row: Row | None, holds: str) -> str:
 
 
 class Contents:
-    """Tells what expressions of a file give; `read` is what reads of the event give, by their nodes."""
+    """Tells what expressions of a file give; `read` is what reads of the event give, by their nodes.
 
-    def __init__(self, file: JavaScriptFile, scopes: Scopes, read: Mapping[int, str]) -> None:
-        self.file, self.scopes, self.read = file, scopes, read
+    `stands` has what is handed over for parameters, by the nodes where these are used.
+    """
+
+    def __init__(
+        self, file: JavaScriptFile, scopes: Scopes, read: Mapping[int, str], stands: Mapping[int, Node] | None = None
+    ) -> None:
+        self.file, self.scopes, self.read, self.stands = file, scopes, read, stands or {}
 
     def of(self, node: Node, depth: int = 0) -> str:
         """Return `text`, `bytes` or `text or nothing`; empty where that is not known."""
-        if depth > _DEEPEST:
-            return ""
-        if node.id in self.read:
-            return self.read[node.id]
+        if depth > _DEEPEST or node.id in self.read:
+            return self.read.get(node.id, "")
+        if node.id in self.stands:
+            return self.of(self.stands[node.id], depth + 1)
         if node.type in ("string", "template_string"):
             return TEXT
         if node.type in _AROUND or node.type == "await_expression":
@@ -196,7 +201,7 @@ class Contents:
         given = call.child_by_field_name("arguments").named_children
         if len(given) > 1 and given[1].type not in ("null", "undefined", "array"):
             return False  # a function may make nothing of it
-        first = given[:1]
+        first = [self.stands.get(one.id, one) for one in given[:1]]
         while first and first[0].type == "identifier":
             first = [one] if (one := self._declared(first[0])) is not None else []
         return bool(first) and first[0].type in ("object", "array")
