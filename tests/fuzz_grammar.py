@@ -787,11 +787,19 @@ def routed(w: Writer, s: Scope) -> list[str]:
     given = ", ".join([event, *more])
     ask = w.random.choice(["self.kept[word]", "self.kept.get(word)", "self.kept.get(word, self.kept['GET'])"])
     call = f"{'await ' * waits}found({given})"
-    lines = [f"class {cls}:", "    def __init__(self, first=None):", "        self.kept = {}"]
-    lines += ["    def on(self, word):", "        def take(function):", "            self.kept[word] = function"]
+    rows = chance() < 0.5
+    lines = [f"class {cls}:", "    def __init__(self, first=None):", f"        self.kept = {'[]' if rows else '{}'}"]
+    takes = "self.kept.append((word, len(word), function))" if rows else "self.kept[word] = function"
+    lines += ["    def on(self, word):", "        def take(function):", f"            {takes}"]
     lines += ["            return function", "        return take"]
-    lines += [f"    {'async ' * waits}def told(self, word, {given}):", f"        found = {ask}"]
-    lines += [f"        return {call} if found else sorted(self.kept)"]
+    lines += [f"    {'async ' * waits}def {w.random.choice(['told', 'told', '__call__'])}(self, word, {given}):"]
+    if rows:
+        spread = w.random.choice(["", "", ", *([1] * (long > 9))", ", **({} if long else {'b': 1})"])
+        lines += ["        for word_too, long, found in self.kept:", "            if word_too == word:"]
+        lines += [f"                return {call[:-1]}{spread})", "        return len(word)"]
+    else:
+        lines += [f"        found = {ask}", f"        return {call} if found else sorted(self.kept)"]
+    method = ".told" if "def told(" in "\n".join(lines) else ""
     odd = w.random.choice(["", "", "", "", "alias", "another", "added", "handed", "kept", "set", "twice", "asked"])
     lines += ["    def __len__(self):", "        return len(self.kept)"] * (chance() < 0.3)
     w.top += ["\n".join(lines), f"{name} = {cls}()"]
@@ -819,7 +827,7 @@ def routed(w: Writer, s: Scope) -> list[str]:
         "set": [f"{name}.kept = {{'GET': (lambda *all: 'set')}}"],
     }.get(odd, [])
     word = w.random.choice([w.part(s, "text"), '"GET"', '"PUT"'])
-    asked = f"{'await ' * waits}{w.random.choice(made)}.told({word}, {given})"
+    asked = f"{'await ' * waits}{w.random.choice(made)}{method}({word}, {given})"
     ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
     return [*extra, "try:", f"    seen.append(show({asked}))", *ending]
 

@@ -53,9 +53,14 @@ class Func:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """A mapping that stands there in full, of which each value is a function of the project, and that is only asked."""
+    """Functions of the project that stand in a mapping, as its values, or in the rows of a list, each in one `column`.
+
+    All of them are known, and it is only asked, or gone through row by row.
+    """
 
     keys: tuple[Key, ...]
+    column: int | None = None
+    width: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -268,7 +268,7 @@ class Calling(Objects):
                 keys = tuple(dict.fromkeys((*keys, other.key)))
             elif index and not isinstance(argument, ast.Constant):
                 self.eval(argument)
-                return self._any_of(keys)
+                return self.any_of(keys)
             else:
                 self.eval(argument)
         return self.one_of(node, keys)
@@ -280,11 +280,11 @@ class Calling(Objects):
     def one_of(self, node: ast.expr, keys: tuple[Key, ...]) -> Value:
         """Return one of some functions, where what is done with it is seen; else somebody unseen may call any."""
         name = name_given(node, self.module.nodes.parents)
-        if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self._only_calls(name)):
-            return self._any_of(keys)
+        if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self.only_calls(name)):
+            return self.any_of(keys)
         return OneOf(keys)
 
-    def _only_calls(self, name: str) -> bool:
+    def only_calls(self, name: str) -> bool:
         """Tell whether what a name holds is only called and tested, and never something else."""
         if self.function is None or name in self._shared():
             return False
@@ -294,7 +294,8 @@ class Calling(Objects):
             is_called_or_tested(use, parents) and not name_given(use, parents) for use in reads
         )
 
-    def _any_of(self, keys: tuple[Key, ...]) -> Value:
+    def any_of(self, keys: tuple[Key, ...]) -> Value:
+        """Note that any of some functions may be called by who can't be seen."""
         self.flow.refer(OneOf(keys))
         return NOTHING
 
@@ -302,7 +303,7 @@ class Calling(Objects):
         """Follow the call of one of several functions: each may get what is handed over."""
         called = [self.flow.functions[key] for key in target.keys]
         if len({_sort_of(one) for one in called}) > 1 or any(one.entry or one.cls for one in called):
-            self._any_of(target.keys)
+            self.any_of(target.keys)
             return self._call_of_unknown(node)
         self.flow.either[id(node)] = target.keys
         for one in called:
@@ -363,10 +364,11 @@ class Calling(Objects):
         values: list[Value] = []
         by_keyword: list[Value] = []
         takers = [_Taker(one) for one in called if one is not None]
-        starred = any(isinstance(one, ast.Starred) for one in node.args)
+        starred = False  # what stands before it has its place
         for index, argument in enumerate(node.args):
             value = self.eval(argument)
             values.append(value)
+            starred = starred or isinstance(argument, ast.Starred)
             if not starred:
                 self._give(takers, index, argument, value)
         for keyword in node.keywords:

@@ -25,6 +25,7 @@ class Classes:
         self.defined: dict[int, Function] = {}
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self._alike: dict[str, list[Function]] | None = None
+        self.closed: set[Key] = set()  # classes all of whose objects are seen, wherever they are (`registries.py`)
         self._above: dict[Key, list[Key]] = {}
         self._otherwise: dict[str, set[Key | None]] | None = None
         self._reached: dict[tuple[Key, str], list[Function]] = {}
@@ -67,11 +68,11 @@ class Classes:
         return next((one for one in found if one is not None), None)
 
     def called_alike(self, name: str) -> list[Function]:
-        """Return the methods of that name, of any class of the project."""
+        """Return the methods of that name, of any class of which an object may be where nobody sees it."""
         if self._alike is None:
             self._alike = {}
             for function in self.functions.values():
-                if function.cls is not None:
+                if function.cls is not None and function.cls not in self.closed:
                     self._alike.setdefault(function.node.name, []).append(function)
         return self._alike.get(name, [])
 

@@ -12,7 +12,15 @@ from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definitio
 from vast_ferry.translate.python.nodes import Nodes, nodes_in
 from vast_ferry.translate.python.registries import registries
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.tables import Filled, begins_empty, filled, only_asked, shown
+from vast_ferry.translate.python.tables import (
+    Filled,
+    begins_empty,
+    filled,
+    only_asked,
+    only_gone_through,
+    shown,
+    shown_rows,
+)
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
@@ -120,7 +128,8 @@ class Code(Classes):
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""
         for one in registries(self.modules, self.classes, self.functions, self.defined):
-            self.kept_tables[one.cls, one.attribute] = Table(one.functions)
+            self.kept_tables[one.cls, one.attribute] = one.table
+            self.closed.add(one.cls)
             self.registering.update(map(id, one.stores))
             self.registers |= dict.fromkeys(one.methods)
         statements = [(module, node) for module in self.modules.values() for node in module.tree.body]
@@ -128,15 +137,20 @@ class Code(Classes):
             if not isinstance(node, (ast.Assign, ast.AnnAssign)):
                 continue
             keys = shown(node.value, partial(self.named, module))
-            name = _bound_once(node, module.nodes) if keys or begins_empty(node.value) else None
+            rows = shown_rows(node.value, partial(self.named, module)) if not keys else None
+            name = _bound_once(node, module.nodes) if keys or rows or begins_empty(node.value) else None
             if name is None or name in module.names or any(self._names_of(one, module, name) for one in self.modules):
                 continue
             uses, parents = module.nodes.uses(name), module.nodes.parents
             if keys and only_asked(uses, parents):
                 self.tables[id(node.value)] = module.names[name] = Table(keys)
-            elif not keys and (fills := filled(uses, parents)) is not None and (keys := self._filling(module, fills)):
-                self.tables[id(node.value)] = module.names[name] = Table(keys)
-                self.registering.update(map(id, fills.stores))
+            elif rows is not None and only_gone_through(uses, parents, rows.width):
+                self.tables[id(node.value)] = module.names[name] = rows
+            elif begins_empty(node.value) and (fills := filled(uses, parents)) is not None:
+                keys = self._filling(module, fills)
+                if keys:
+                    self.tables[id(node.value)] = module.names[name] = Table(keys, *next(iter(fills.shapes)))
+                    self.registering.update(map(id, fills.stores))
 
     def _filling(self, module: Module, fills: Filled) -> tuple[Key, ...]:
         """Return the functions that fill a table; none where any of them, or how they get there, is not known."""

@@ -154,10 +154,21 @@ class Expressions(Calling):
         return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
 
     def _list_(self, node: ast.List) -> Value:
-        return self._display(node, *node.elts)
+        return self._rows(node) or self._display(node, *node.elts)
 
     def _tuple_(self, node: ast.Tuple) -> Value:
-        return self._display(node, *node.elts)
+        return self._rows(node) or self._display(node, *node.elts)
+
+    def _rows(self, node: ast.List | ast.Tuple) -> Table | None:
+        """Return the table of functions that a list of rows is, if it is one."""
+        table = self.flow.tables.get(id(node)) if self.function is None else None
+        if table is None or table.column is None:
+            return None
+        for row in node.elts:
+            for at, one in enumerate(row.elts if isinstance(row, (ast.List, ast.Tuple)) else ()):
+                if at != table.column:
+                    self.eval(one)
+        return table
 
     def _set_(self, node: ast.Set) -> Value:
         return self._display(node, *node.elts)

@@ -311,8 +311,13 @@ class _Project:
                 self._wrap(*one)
 
     def _begin_facts(self) -> None:
+        kinds: dict[Key, set[str]] = {}  # of the handlers that reach a function, which may know of the call alone
+        for handler in self.handlers.values():
+            for key in self.reach.of([handler.key]):
+                kinds.setdefault(key, set()).add(self.job.declared[handler.key][0].kinds[0])
         for key, function in self.job.flow.functions.items():
-            self.job.facts[key] = Facts(self._kind(function))
+            reached = kinds.get(key, set())
+            self.job.facts[key] = Facts(self._kind(function) or ("".join(reached) if len(reached) == 1 else ""))
 
     def _find_alone(self) -> None:
         """Note the handlers that share no code that uses the event with another, and that no decorator stands before.

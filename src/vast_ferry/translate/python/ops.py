@@ -285,6 +285,8 @@ class Ops:
     def shim(self, spot: Spot, node: ast.AST) -> str:
         """Return a call of the emitted function that makes what stood at a place, and note it."""
         if spot.role == "context" and not spot.kind:
+            if self.at.facts is not None and not self.at.facts.kind:
+                raise Stop("several-kinds", node)  # each is told of its calls in its own way
             spot = Spot(self.at.kind, spot.role, spot.steps, spot.holder)
         self._check_made(spot, node)
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)

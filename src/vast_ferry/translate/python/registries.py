@@ -12,9 +12,9 @@
             return self.routes[event["call"]["verb"]](event, ctx)
 
 What is decorated stands in the table (`tables.py`), whichever of the objects is asked, as long as all that touches one
-is seen: the class is only called, at the tops of its module and under names that are only asked for attributes; its
-methods ask `self` for attributes alone; the table begins empty and is filled by that decorator, and nobody else names
-it; and the decorator is only used as one.
+is seen: the class is only called, at the top of its module, under names that are only asked for attributes, or called;
+its methods ask `self` for attributes alone; the table begins empty and is filled by that decorator, and nobody else
+names it; and the decorator is only used as one.
 """
 
 from __future__ import annotations
@@ -24,8 +24,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
-from vast_ferry.translate.python.tables import begins_empty, filled_at
-from vast_ferry.translate.values import Class, Instance, Key, Own
+from vast_ferry.translate.python.tables import FilledAt, begins_empty, filled_at
+from vast_ferry.translate.values import Class, Instance, Key, Own, Table
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,9 +34,9 @@ class Registry:
 
     cls: Key
     attribute: str
-    functions: tuple[Key, ...]
+    table: Table
     methods: tuple[Key, ...]
-    stores: tuple[ast.Assign, ...]
+    stores: tuple[ast.AST, ...]
 
 
 def registries(
@@ -60,9 +60,10 @@ def registries(
                 keys = _decorated(modules, defined, cls, {name for name, _ in found})
                 if keys:
                     owns = tuple((cls[0], f"{cls[1]}.{name}") for name, _ in found)
-                    stores = tuple(store for _, store in found)
+                    stores = tuple(store for _, told in found for store in told.stores)
                     if all(one in functions for one in owns):
-                        yield Registry(cls, attribute, keys, owns, stores)
+                        table = Table(keys, found[0][1].column, found[0][1].width)
+                        yield Registry(cls, attribute, table, owns, stores)
 
 
 def _described(node: ast.ClassDef) -> int:
@@ -71,7 +72,7 @@ def _described(node: ast.ClassDef) -> int:
 
 
 def _begun(methods: list[ast.FunctionDef]) -> list[str]:
-    """Return the attributes that begin as an empty mapping where an object is set up."""
+    """Return the attributes that begin as an empty mapping or list where an object is set up."""
     found = []
     for method in methods:
         for one in method.body if method.name == "__init__" else ():
@@ -99,12 +100,17 @@ def _is_closed(modules: Mapping[str, Module], module: Module, cls: Key, methods:
         holders = any(isinstance(value, Own) for value in other.names.values())
         for name in [name for name, value in other.names.items() if value == Instance(cls)]:
             uses = [use for use in other.nodes.uses(name) if isinstance(use.ctx, ast.Load)]
-            if not all(isinstance(other.nodes.parents.get(id(use)), ast.Attribute) for use in uses):
+            if not all(_is_asked_or_called(use, other.nodes.parents) for use in uses):
                 return False
         names = {name for one in modules.values() for name, value in one.names.items() if value == Instance(cls)}
         if holders and any(one.attr in {*names, cls[1]} for one in other.nodes.each(ast.Attribute)):
             return False
     return all(_asks_itself_alone(method, parents) for method in methods)
+
+
+def _is_asked_or_called(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
+    above = parents.get(id(use))
+    return isinstance(above, ast.Attribute) or (isinstance(above, ast.Call) and above.func is use)
 
 
 def _asks_itself_alone(method: ast.FunctionDef, parents: Mapping[int, ast.AST]) -> bool:
@@ -121,12 +127,12 @@ def _asks_itself_alone(method: ast.FunctionDef, parents: Mapping[int, ast.AST]) 
 
 def _kept(
     modules: Mapping[str, Module], cls: Key, methods: list[ast.FunctionDef], attribute: str
-) -> list[tuple[str, ast.Assign]] | None:
-    """Return the methods that fill a table, and where each does; nothing where it is used in any other way."""
+) -> list[tuple[str, FilledAt]] | None:
+    """Return the methods that fill a table, and how each does; nothing where it is used in any other way."""
     module = modules[cls[0]]
     mine = {id(inner): method for method in methods for inner in ast.walk(method)}
-    found: list[tuple[str, ast.Assign]] = []
-    begun = 0
+    found: list[tuple[str, FilledAt]] = []
+    begun, asked = 0, set[int]()
     for other in modules.values():
         for use in (one for one in other.nodes.each(ast.Attribute) if one.attr == attribute):
             method = mine.get(id(use)) if other is module else None
@@ -138,11 +144,15 @@ def _kept(
             told = filled_at(use, module.nodes.parents)
             if told is None:
                 return None
-            if told.store is not None:
-                if told.decorator is not method:
-                    return None
-                found.append((method.name, told.store))
-    return found if found and begun == 1 else None
+            if told.value is None:
+                asked.add(told.width)
+            elif told.decorator is method:
+                found.append((method.name, told))
+            else:
+                return None
+    shapes = {(told.column, told.width) for _, told in found}
+    alike = len(shapes) == 1 and asked <= {width for _, width in shapes}
+    return found if alike and begun == 1 else None
 
 
 def _decorated(

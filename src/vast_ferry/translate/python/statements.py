@@ -23,8 +23,10 @@ from vast_ferry.translate.values import (
     Instance,
     Known,
     Of,
+    OneOf,
     Parsed,
     Std,
+    Table,
     Uses,
     Value,
 )
@@ -338,6 +340,8 @@ class Statements(Expressions):
         def turn() -> None:
             if entry:
                 self.idioms.bind_entry(node)
+            elif isinstance(over, Table) and over.column is not None:
+                self._bind_row(node.target, over)
             else:
                 self.store(node.target, item)
             self.passes()
@@ -350,6 +354,15 @@ class Statements(Expressions):
         self.meet([*(ends if over_at else []), *left])
 
     _asyncfor = _for
+
+    def _bind_row(self, target: ast.expr, table: Table) -> None:
+        """Bind the parts of a row of which one is a function of the project."""
+        for at, one in enumerate(target.elts if isinstance(target, ast.Tuple) else ()):
+            if at == table.column and isinstance(one, ast.Name):
+                called = self.only_calls(one.id)
+                self.env[one.id] = Bound(OneOf(table.keys) if called else self.any_of(table.keys))
+            else:
+                self.store(one, NOTHING)
 
     def _turns(self, node: ast.While | ast.For | ast.AsyncFor, turn: Callable[[], None]) -> tuple[list[Env], list[Env]]:
         """Follow the turns of a loop; return what names hold where a turn ends, and where the loop is left.

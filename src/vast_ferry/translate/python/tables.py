@@ -18,16 +18,21 @@ A table may begin empty and be filled by a decorator of the project's own, or by
             return function
         return register
 
-Then what is decorated stands in it, as long as the decorator is used in no other way.
+Then what is decorated stands in it, as long as the decorator is used in no other way. The same holds of lists of rows
+with a function in one column, that are only gone through row by row, and may grow by `append`:
+
+    for method, pattern, function in ROUTES:
+        if method == event["call"]["verb"] and (found := pattern.match(event["call"]["path"])):
+            return function(event, **found.groupdict())
 """
 
 from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
-from vast_ferry.translate.values import Func, Key, Value
+from vast_ferry.translate.values import Class, Func, Key, Table, Value
 
 #: What takes a mapping for its words alone.
 _TAKE_WORDS = frozenset(["len", "list", "sorted", "tuple", "set", "frozenset", "any", "all", "iter", "bool"])
@@ -41,6 +46,34 @@ def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> tuple[K
     keys = [one.key for one in found if isinstance(one, Func) and not one.bound]
     words = all(isinstance(one, (ast.Constant, ast.Attribute)) for one in node.keys)
     return tuple(dict.fromkeys(keys)) if words and len(keys) == len(found) else ()
+
+
+def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table | None:
+    """Return the functions in one column of rows that stand there in full; nothing where they don't."""
+    rows = node.elts if isinstance(node, (ast.List, ast.Tuple)) else []
+    widths = {len(row.elts) if isinstance(row, (ast.Tuple, ast.List)) else 0 for row in rows}
+    if len(widths) != 1 or widths <= {0, 1}:
+        return None
+    told = [[lookup(one) if isinstance(one, (ast.Name, ast.Attribute)) else None for one in row.elts] for row in rows]  # type: ignore[attr-defined]
+    columns = {at for row in told for at, one in enumerate(row) if isinstance(one, (Func, Class))}
+    if len(columns) != 1 or any(isinstance(one, ast.Starred) for row in rows for one in row.elts):  # type: ignore[attr-defined]
+        return None
+    (column,) = columns
+    found = [one.key for row in told if isinstance(one := row[column], Func) and not one.bound]
+    return Table(tuple(dict.fromkeys(found)), column, widths.pop()) if len(found) == len(rows) else None
+
+
+def only_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST], width: int) -> bool:
+    """Tell whether rows of such a width are only gone through by loops that name each of their parts."""
+    return all(goes_through(use, parents) == width for use in uses if isinstance(use.ctx, ast.Load))
+
+
+def goes_through(use: ast.expr, parents: Mapping[int, ast.AST]) -> int:
+    """Return how many parts a loop names of each row of what it goes through; 0 where it is anything else."""
+    above = parents.get(id(use))
+    if not isinstance(above, ast.For) or above.iter is not use or not isinstance(above.target, ast.Tuple):
+        return 0
+    return len(above.target.elts) if all(isinstance(one, ast.Name) for one in above.target.elts) else 0
 
 
 def only_asked(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> bool:
@@ -95,69 +128,108 @@ class Filled:
     """What fills a table that begins empty: decorators, each by its outermost function, and statements, with values."""
 
     decorators: list[ast.AST] = field(default_factory=list)
-    stores: list[ast.Assign] = field(default_factory=list)
+    stores: list[ast.AST] = field(default_factory=list)
     values: list[ast.expr] = field(default_factory=list)
+    shapes: set[tuple[int | None, int]] = field(default_factory=set)  # the column and the width of rows
 
 
 @dataclass(frozen=True, slots=True)
 class FilledAt:
     """What a use of a table does: it only asks, or a statement stores something, perhaps in a decorator."""
 
-    store: ast.Assign | None = None
+    stores: tuple[ast.AST, ...] = ()  # the statement, and the row in which it stores
+    value: ast.Name | None = None
     decorator: ast.FunctionDef | None = None  # the outermost function; nothing at the top of a module
+    column: int | None = None
+    width: int = 0  # of the rows that are stored, or gone through; 0 of a mapping
 
 
 def begins_empty(node: ast.expr | None) -> bool:
-    """Tell whether a mapping stands there that has nothing in it yet."""
-    made = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "dict"
-    return (isinstance(node, ast.Dict) and not node.keys) or (made and not node.args and not node.keywords)  # type: ignore[union-attr]
+    """Tell whether a mapping, or a list, stands there that has nothing in it yet."""
+    if isinstance(node, ast.Call):
+        made = isinstance(node.func, ast.Name) and node.func.id in ("dict", "list")
+        return made and not node.args and not node.keywords
+    return (isinstance(node, ast.Dict) and not node.keys) or (isinstance(node, ast.List) and not node.elts)
 
 
 def filled(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> Filled | None:
     """Return what fills a table under a name; nothing where that is done, or it is used, in another way."""
-    found = Filled()
+    found, asked = Filled(), set[int]()
     for use in (one for one in uses if isinstance(one.ctx, ast.Load)):
         told = filled_at(use, parents)
         if told is None or (told.decorator is not None and not isinstance(parents.get(id(told.decorator)), ast.Module)):
             return None
-        if told.store is not None:
-            found.stores.append(told.store)
-            if told.decorator is not None:
-                found.decorators.append(told.decorator)
-            else:
-                found.values.append(told.store.value)
-    return found if found.stores else None
+        if told.value is None:
+            asked.add(told.width)
+            continue
+        found.stores += told.stores
+        found.shapes.add((told.column, told.width))
+        if told.decorator is not None:
+            found.decorators.append(told.decorator)
+        else:
+            found.values.append(told.value)
+    alike = len(found.shapes) == 1 and asked <= {width for _, width in found.shapes}
+    return found if alike else None
 
 
 def filled_at(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
     """Return what a use of a table does; nothing where it may do anything."""
+    if width := goes_through(use, parents):
+        return FilledAt(width=width)
     if _asks(use, parents):
         return FilledAt()
+    told = _stored(use, parents) or _appended(use, parents)
+    if told is None or told.value is None:
+        return None
+    around = parents.get(id(told.stores[0]))
+    if isinstance(around, ast.Module):
+        return told
+    outer = _registers(around, told, parents) if isinstance(around, ast.FunctionDef) else None
+    return replace(told, decorator=outer) if outer is not None else None
+
+
+def _stored(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
+    """Return what is stored under a word of a mapping: `ROUTES[method] = function`."""
     above = parents.get(id(use))
     store = parents.get(id(above)) if isinstance(above, ast.Subscript) and above.value is use else None
     if not isinstance(store, ast.Assign) or store.targets != [above] or not isinstance(store.value, ast.Name):
         return None
-    around = parents.get(id(store))
-    if isinstance(around, ast.Module):
-        return FilledAt(store)
-    outer = _registers(around, store, parents) if isinstance(around, ast.FunctionDef) else None
-    return FilledAt(store, outer) if outer is not None else None
+    return FilledAt((store,), store.value)
 
 
-def _registers(inner: ast.FunctionDef, store: ast.Assign, parents: Mapping[int, ast.AST]) -> ast.FunctionDef | None:
+def _appended(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
+    """Return what is put behind the rows of a list: `ROUTES.append((method, function))`, the last name in it."""
+    above = parents.get(id(use))
+    call = parents.get(id(above)) if isinstance(above, ast.Attribute) and above.attr == "append" else None
+    row = call.args[0] if isinstance(call, ast.Call) and call.func is above and len(call.args) == 1 else None
+    statement = parents.get(id(call))
+    if not isinstance(row, ast.Tuple) or call.keywords or not isinstance(statement, ast.Expr):  # type: ignore[union-attr]
+        return None
+    last = row.elts[-1]
+    plain = (
+        isinstance(last, ast.Name) and len(row.elts) > 1 and not any(isinstance(one, ast.Starred) for one in row.elts)
+    )
+    return FilledAt((statement, row), last, None, len(row.elts) - 1, len(row.elts)) if plain else None  # type: ignore[arg-type]
+
+
+def _registers(inner: ast.FunctionDef, told: FilledAt, parents: Mapping[int, ast.AST]) -> ast.FunctionDef | None:
     """Return the decorator, or what gives it, that does nothing but keep what it is given, and give it back."""
-    taken = inner.args.args
-    if len(taken) != 1 or store.value.id != taken[0].arg or not _gives(inner, taken[0].arg, [store]):  # type: ignore[attr-defined]
+    taken, named = inner.args.args, told.value.id if told.value is not None else ""
+    uses = [one for one in ast.walk(told.stores[-1]) if isinstance(one, ast.Name) and one.id == named]
+    if len(taken) != 1 or named != taken[0].arg or len(uses) != 1 or not _gives(inner, named, [told.stores[0]]):
         return None
     around = parents.get(id(inner))
     if not isinstance(around, ast.FunctionDef):
         return inner
-    return around if _gives(around, inner.name, [inner]) else None
+    before = around.body[:-2]  # what is worked out of the words that the decorator takes
+    plain = all(isinstance(one, (ast.Assign, ast.AnnAssign, ast.Expr)) for one in before)
+    return around if plain and _gives(around, inner.name, [*before, inner]) else None
 
 
-def _gives(function: ast.FunctionDef, name: str, does: list[ast.stmt]) -> bool:
+def _gives(function: ast.FunctionDef, name: str, does: list[ast.stmt | ast.AST]) -> bool:
     """Tell whether a function only does something, and returns a name; a text that describes it may come first."""
-    body = function.body[1:] if isinstance(getattr(function.body[0], "value", None), ast.Constant) else function.body
-    last = body[-1] if body else None
+    last, rest = function.body[-1], function.body[:-1]
+    if rest and rest != does and isinstance(getattr(rest[0], "value", None), ast.Constant):
+        rest = rest[1:]
     given = isinstance(last, ast.Return) and isinstance(last.value, ast.Name) and last.value.id == name
-    return given and body[:-1] == does and not function.decorator_list
+    return given and rest == does and not function.decorator_list
