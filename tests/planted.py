@@ -200,8 +200,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "starred arguments are counted as they stand": (
         "calling.py",
-        "starred = any(isinstance(one, ast.Starred) for one in node.args)\n        for",
-        "starred = False\n        for",
+        "starred = starred or isinstance(argument, ast.Starred)",
+        "starred = False",
     ),
     "a function that is handed on is only called": (
         "expressions.py",
