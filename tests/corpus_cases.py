@@ -236,6 +236,8 @@ def told_beforehand(pair: Pair, sample: str) -> bool:
     why = pair.told.get(sample, "")
     if sample == "bytes.yaml" and "base64-not-seen" in pair.codes:  # JSON that is not called so
         return True
+    if "wrapped-no-service" in pair.codes:  # it calls what the target has nothing for
+        return True
     mounted = find_profile(pair.target).model.handler.mount is not None
     for part in why.split("; "):
         at, _, rest = part.partition(": ")
