@@ -333,8 +333,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "who else names a table that an object keeps is not seen": (
         "registries.py",
-        "            if method is None or not",
-        "            if method is None:\n                continue\n            if not",
+        "                    return None\n                continue",
+        "                    pass\n                continue",
     ),
     "what a decorator lets through is left out": (
         "signatures.py",

@@ -18,12 +18,12 @@ class App:
 
         return register
 
-    def __call__(self, event, ctx):
+    def handle(self, event, ctx):
         call = event["call"]
         for method, pattern, function in self.routes:
             match = pattern.match(call["path"])
             if match and method == call["verb"]:
-                return function(event, *match.groups())
+                return function(event, match[1])
         return {"code": 404, "content": json.dumps({"path": call["path"]}), "fields": {"content-type": "application/json"}}
 
 
@@ -43,4 +43,4 @@ def add_thing(event, thing):
 
 
 def run(event, ctx):
-    return app(event, ctx)
+    return app.handle(event, ctx)

@@ -13,8 +13,8 @@
 
 What is decorated stands in the table (`tables.py`), whichever of the objects is asked, as long as all that touches one
 is seen: the class is only called, at the top of its module, under names that are only asked for attributes, or called;
-its methods ask `self` for attributes alone; the table begins empty and is filled by that decorator, and nobody else
-names it; and the decorator is only used as one.
+its methods ask `self` for attributes alone, none of which begins with `__`; the table begins empty and is filled by
+that decorator, and nobody else names it; and the decorator is only used as one.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ import ast
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.functions import DEFINITION, Definition, Function, Module
 from vast_ferry.translate.python.tables import FilledAt, begins_empty, filled_at
 from vast_ferry.translate.values import Class, Instance, Key, Own, Table
 
@@ -48,7 +48,9 @@ def registries(
     """Yield the tables that objects of the project keep, and whose functions are all known."""
     for cls, node in classes.items():
         module = modules[cls[0]]
-        methods = [one for one in node.body if isinstance(one, ast.FunctionDef)]
+        methods: list[Definition] = [
+            one for one in node.body if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef))
+        ]
         if node.decorator_list or node.bases or node.keywords or len(methods) != len(node.body) - _described(node):
             continue
         attributes = _begun(methods)
@@ -71,7 +73,7 @@ def _described(node: ast.ClassDef) -> int:
     return int(isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant))
 
 
-def _begun(methods: list[ast.FunctionDef]) -> list[str]:
+def _begun(methods: list[Definition]) -> list[str]:
     """Return the attributes that begin as an empty mapping or list where an object is set up."""
     found = []
     for method in methods:
@@ -83,7 +85,7 @@ def _begun(methods: list[ast.FunctionDef]) -> list[str]:
     return found
 
 
-def _is_closed(modules: Mapping[str, Module], module: Module, cls: Key, methods: list[ast.FunctionDef]) -> bool:
+def _is_closed(modules: Mapping[str, Module], module: Module, cls: Key, methods: list[Definition]) -> bool:
     """Tell whether all that touches an object of a class is seen: its makers, its names, and its own methods."""
     parents = module.nodes.parents
     for use in module.nodes.uses(cls[1]):
@@ -113,20 +115,20 @@ def _is_asked_or_called(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
     return isinstance(above, ast.Attribute) or (isinstance(above, ast.Call) and above.func is use)
 
 
-def _asks_itself_alone(method: ast.FunctionDef, parents: Mapping[int, ast.AST]) -> bool:
+def _asks_itself_alone(method: Definition, parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether a method only asks its object for attributes, under a name that never holds anything else."""
     if method.decorator_list or not method.args.args:
         return False
     own = method.args.args[0].arg
     uses = [one for one in ast.walk(method) if isinstance(one, ast.Name) and one.id == own]
     inner = [one for one in ast.walk(method) if isinstance(one, ast.arg) and one.arg == own]
-    return len(inner) == 1 and all(
-        isinstance(use.ctx, ast.Load) and isinstance(parents.get(id(use)), ast.Attribute) for use in uses
-    )
+    asked = [parents.get(id(use)) for use in uses if isinstance(use.ctx, ast.Load)]
+    plain = all(isinstance(one, ast.Attribute) and not one.attr.startswith("__") for one in asked)
+    return len(inner) == 1 and plain and len(asked) == len(uses)
 
 
 def _kept(
-    modules: Mapping[str, Module], cls: Key, methods: list[ast.FunctionDef], attribute: str
+    modules: Mapping[str, Module], cls: Key, methods: list[Definition], attribute: str
 ) -> list[tuple[str, FilledAt]] | None:
     """Return the methods that fill a table, and how each does; nothing where it is used in any other way."""
     module = modules[cls[0]]
@@ -136,8 +138,11 @@ def _kept(
     for other in modules.values():
         for use in (one for one in other.nodes.each(ast.Attribute) if one.attr == attribute):
             method = mine.get(id(use)) if other is module else None
-            if method is None or not isinstance(use.value, ast.Name) or use.value.id != method.args.args[0].arg:
-                return None
+            named = use.value.id if isinstance(use.value, ast.Name) else ""
+            if method is None or named != method.args.args[0].arg:
+                if other.names.get(named) == Instance(cls):
+                    return None
+                continue  # no object of the class: all of those are seen
             if isinstance(use.ctx, ast.Store):
                 begun += 1
                 continue
