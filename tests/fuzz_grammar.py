@@ -820,7 +820,8 @@ def routed(w: Writer, s: Scope) -> list[str]:
     extra = {
         "alias": [f"other = {name}"],
         "added": [f"{name}.on('POST')(lambda *all: 'added')"],
-        "handed": [f"seen.append(show(list({name}.kept)))"],
+        "handed": ["try:", f"    seen.append(show(list({name}.kept.values())[0]({given})))"]
+        + ["except Exception as error:", "    seen.append(type(error).__name__)"],
         "kept": [f"seen.append(show(sorted(vars({name}))))"],
         "asked": ["try:", f"    seen.append(show(getattr({name}, 'kept')['GET']({given})))"]
         + ["except Exception as error:", "    seen.append(type(error).__name__)"],
