@@ -787,7 +787,7 @@ def routed(w: Writer, s: Scope) -> list[str]:
     given = ", ".join([event, *more])
     ask = w.random.choice(["self.kept[word]", "self.kept.get(word)", "self.kept.get(word, self.kept['GET'])"])
     call = f"{'await ' * waits}found({given})"
-    rows = chance() < 0.5
+    rows, same = chance() < 0.5, w.fresh("way")  # two functions may have one name
     lines = [f"class {cls}:", "    def __init__(self, first=None):", f"        self.kept = {'[]' if rows else '{}'}"]
     takes = "self.kept.append((word, len(word), function))" if rows else "self.kept[word] = function"
     lines += ["    def on(self, word):", "        def take(function):", f"            {takes}"]
@@ -808,7 +808,7 @@ def routed(w: Writer, s: Scope) -> list[str]:
         made.append(w.fresh("router"))
         w.top.append(f"{made[-1]} = {cls}()")
     for word in w.random.sample(["GET", "PUT", "a"], w.random.randint(1, 3)):
-        own, way = w.held(event, awaits=waits), w.fresh("way")
+        own, way = w.held(event, awaits=waits), same if chance() < 0.3 else w.fresh("way")
         twice = "@functools.lru_cache\n" if odd == "twice" and chance() < 0.5 else ""
         w.top += ["import functools"] if twice else []
         sends = called(w, own, "message.send", channel='"line"', body=w.text(own, 2)) if more else ""

@@ -15,6 +15,7 @@ from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.tables import (
     Filled,
     begins_empty,
+    decorated,
     filled,
     only_asked,
     only_gone_through,
@@ -171,19 +172,12 @@ class Code(Classes):
         for module in self.modules.values():
             names = [name for name, value in module.names.items() if value == Func(decorator.key)]
             used = {id(use) for name in names for use in module.nodes.uses(name) if isinstance(use.ctx, ast.Load)}
-            for node in module.tree.body:
-                if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-                    continue
-                for one in node.decorator_list:
-                    called = one.func if isinstance(one, ast.Call) else one
-                    function = self.defined.get(id(node))
-                    if id(called) in used and len(node.decorator_list) == 1 and function is not None:
-                        keys.append(function.key)
-                        used.discard(id(called))
+            found = decorated(module, used, self.defined)
             owns = [one for one, value in module.names.items() if isinstance(value, Own)]
             asked = owns and any(one.attr == decorator.node.name for one in module.nodes.each(ast.Attribute))
-            if used or asked:
+            if found is None or asked:
                 return None
+            keys += found
         return keys
 
     def _names_of(self, file: str, module: Module, name: str) -> bool:

@@ -23,8 +23,8 @@ import ast
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from vast_ferry.translate.python.functions import DEFINITION, Definition, Function, Module
-from vast_ferry.translate.python.tables import FilledAt, begins_empty, filled_at
+from vast_ferry.translate.python.functions import Definition, Function, Module
+from vast_ferry.translate.python.tables import FilledAt, begins_empty, decorated, filled_at
 from vast_ferry.translate.values import Class, Instance, Key, Own, Table
 
 
@@ -167,20 +167,13 @@ def _decorated(
     keys: dict[Key, None] = {}
     for module in modules.values():
         names = {name for name, value in module.names.items() if value == Instance(cls)}
-        asked = {
-            id(one): one
+        asked = [
+            id(one)
             for one in module.nodes.each(ast.Attribute)
             if one.attr in methods and isinstance(one.value, ast.Name) and one.value.id in names
-        }
-        for node in module.tree.body:
-            if not isinstance(node, DEFINITION):
-                continue
-            for decorator in node.decorator_list:
-                called = decorator.func if isinstance(decorator, ast.Call) else decorator
-                function = defined.get(id(node))
-                if id(called) in asked and len(node.decorator_list) == 1 and function is not None:
-                    keys[function.key] = None
-                    del asked[id(called)]
-        if asked:
+        ]
+        found = decorated(module, asked, defined)
+        if found is None:
             return ()
+        keys |= dict.fromkeys(found)
     return tuple(keys)

@@ -32,6 +32,7 @@ import ast
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
+from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.values import Class, Func, Key, Table, Value
 
 #: What takes a mapping for its words alone.
@@ -142,6 +143,26 @@ class FilledAt:
     decorator: ast.FunctionDef | None = None  # the outermost function; nothing at the top of a module
     column: int | None = None
     width: int = 0  # of the rows that are stored, or gone through; 0 of a mapping
+
+
+def decorated(module: Module, uses: Iterable[int], defined: Mapping[int, Function]) -> list[Key] | None:
+    """Return the functions at the top of a module that a decorator takes in, whose `uses` these are, by identity.
+
+    Nothing where it is used in another way, stands beside other decorators, or takes in a function whose name another
+    takes as well: only the last of these is known by it.
+    """
+    left, keys = set(uses), list[Key]()
+    for node in module.tree.body:
+        for one in node.decorator_list if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)) else ():
+            called, function = one.func if isinstance(one, ast.Call) else one, defined.get(id(node))
+            if id(called) not in left or function is None:
+                continue
+            known = module.names.get(function.node.name) == Func(function.key)
+            if len(function.node.decorator_list) > 1 or not known:
+                return None
+            keys.append(function.key)
+            left.discard(id(called))
+    return None if left else keys
 
 
 def begins_empty(node: ast.expr | None) -> bool:
