@@ -47,6 +47,8 @@ REQUESTS = {
         "grün\n".encode(),
     ),
     "bytes": ("POST /{f}/x/h?day=", ["content-type: application/octet-stream"], b"\x00\xff\xfe{"),
+    "marked": ("POST /{f}/x/h", ["content-type: application/json"], b'\xef\xbb\xbf{"by": "\xff"}'),
+    "latin": ("POST /{f}/x/h?n=1", ["content-type: text/plain; charset=latin1"], b"gr\xfcn"),
 }
 
 
@@ -451,6 +453,29 @@ STATEMENTS = (
     "function «x»(e) { return arguments.length + String(e‹r›); } out.push(«x»(§, 1));",
     "const «x» = (e = {}, n = 2) => [e‹r›, n]; out.push(…«x»(§));",
 )
+#: Functions around a handler; § and ¤ are what it is handed, ‹A› an answer, «f» the function inside.
+LAYERS = (
+    "(«f») => async (§, ¤) => { ‹s› return await «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { try { return await «f»(§, ¤); } catch (error) { ‹A›; } }",
+    "(«f») => (...all) => «f»(...all)",
+    "(«f») => async (§, ...rest) => { last = ‹v›; return «f»(§, ...rest); }",
+    "(«f») => async (§, ¤) => { if (‹v›) { ‹A›; } return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { const given = await «f»(§, ¤); last = ‹v›; return given; }",
+    "(«f») => async (§, ¤) => (‹v› ? «f»(§, ¤) : await «f»(§, ¤))",
+    "(«f») => async (§, ¤) => { §.user = ‹v›; return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { if (‹v›) §.user = { name: ‹v› }; await null; return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => «f»({ ...§, user: ‹v› }, ¤)",
+    "(«f») => (§, ¤) => «f»(Object.assign({}, §, { user: 'u', kind: ‹v› }), ¤)",
+    "(«f») => async (§, ¤) => { ‹c›; return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { const h = ‹h›; h.added = 1; return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { const was = shown(‹h›); const given = await «f»(§, ¤); "
+    "if (was !== shown(‹h›)) throw new Error('changed'); return given; }",
+    "(«f») => async (§, ¤) => attempt(() => «f»(§, ¤))",
+    "(«f») => async (e, f) => { const § = e; last = ‹v›; return await «f»(e, f); }",
+    "(«f») => async (§) => { await null; return «f»(§); }",
+    "(«f») => async (e, f) => «f»(f, e)",
+    "function («f») { const seen = []; return async function inside(§, ¤) { seen.push(‹v›); return «f»(§, ¤); }; }",
+)
 PRELUDE = """let last;
 const flag = [].length === 0;
 const same = (texts, ...values) => texts.join("") + values.join("");
@@ -474,19 +499,27 @@ class Handler:
     statements: tuple[str, ...]
     answer: str
     first: str = ""
+    layers: tuple[str, ...] = ()  # functions around it, the outermost first
 
     @property
     def text(self) -> str:
         """Return its file."""
         lines = "\n".join(f"  {one}" for one in (*filter(None, [self.first]), *self.statements))
-        ends = "};" if "=>" in self.head else "}"
-        return f"{PRELUDE}\n{self.head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
+        ends, head, before = "};" if "=>" in self.head else "}", self.head, ""
+        if self.layers:
+            before = "".join(f"const layer{number} = {text};\n" for number, text in enumerate(self.layers))
+            made = self.head.removeprefix("export ").removeprefix(f"const {self.surface.export} = ")
+            around = "".join(f"layer{number}(" for number in range(len(self.layers)))
+            head = f"export const {self.surface.export} = {around}{made}"
+            ends = f"}}{')' * len(self.layers)};"
+        return f"{PRELUDE}{before}\n{head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
 
 
 class Generator:
     """Draws handlers at a surface."""
 
-    def __init__(self, surface: Surface, seed: str) -> None:
+    def __init__(self, surface: Surface, seed: str, *, layered: bool = False) -> None:
+        self.layered = layered  # each has functions around it
         self.surface, self.random, self.numbers = surface, random.Random(seed), count()
 
     def handler(self) -> Handler:
@@ -508,12 +541,28 @@ class Generator:
                 f"export const {surface.export} = async function {names} {{",
             ]
         )
-        statements = tuple(self.statement(event) for _ in range(self.random.randint(1, 4)))
+        layered = self.layered or self.random.random() < 0.25
+        statements = tuple(self.statement(event) for _ in range(self.random.randint(1, 2 if layered else 4)))
         text = pick(
             ['out.map(shown).join("|")', "JSON.stringify(out)", "`${out.map(shown)}`", "shown(out.length && out[0])"]
         )
         answer = pick(surface.answers).replace("«text»", text)
-        return Handler(surface, head, statements, answer, first)
+        layers: tuple[str, ...] = ()
+        if layered:
+            layers = tuple(self.layer() for _ in range(pick((1, 1, 2, 3))))
+            statements = (*statements, f"out.push({event}.user?.name ?? {event}.user);")
+        return Handler(surface, head, statements, answer, first, layers)
+
+    def layer(self) -> str:
+        """Return a function around a handler."""
+        pick, (handed, other) = self.random.choice, self.surface.parameters
+        answer = pick([one for one in self.surface.answers if "out" not in one]).replace("«text»", "'layer'")
+        text = pick(LAYERS).replace("‹A›", answer).replace("‹c›", pick(self.surface.changes))
+        text = text.replace("‹h›", pick([one for one in self.surface.holders if "await" not in one]))
+        text = text.replace("‹s›", "last = ‹v›;")
+        while "‹v›" in text:
+            text = text.replace("‹v›", f"({pick([one for one in self.surface.texts if 'await' not in one])})", 1)
+        return text.replace("«f»", pick(["inner", "next"])).replace("§", handed).replace("¤", other)
 
     def value(self, depth: int = 0) -> str:
         """Return an expression that reads, with something around it."""
@@ -601,12 +650,19 @@ def proven(handlers: list[Handler], target: str, folder: Path) -> Came:
 
 
 def shrunk(handler: Handler, target: str) -> Handler:
-    """Return a handler with as few statements as still come out otherwise."""
+    """Return a handler with as few statements, and functions around it, as still come out otherwise."""
     found = True
-    while found and len(handler.statements) > 1:
+    while found and len(handler.statements) + len(handler.layers) > 1:
         found = False
-        for number in range(len(handler.statements)):
-            less = replace(handler, statements=(*handler.statements[:number], *handler.statements[number + 1 :]))
+        fewer = [
+            replace(handler, layers=(*handler.layers[:number], *handler.layers[number + 1 :]))
+            for number in range(len(handler.layers))
+        ]
+        fewer += [
+            replace(handler, statements=(*handler.statements[:number], *handler.statements[number + 1 :]))
+            for number in range(len(handler.statements))
+        ]
+        for less in fewer:
             with tempfile.TemporaryDirectory() as folder:
                 if proven([less], target, Path(folder)).untold:
                     handler, found = less, True
@@ -622,6 +678,7 @@ def main() -> int:
     asks.add_argument("--size", type=int, default=40)
     asks.add_argument("--from", dest="source", default="")
     asks.add_argument("--to", dest="target", default="", help="a part of a target's name")
+    asks.add_argument("--layered", action="store_true", help="each handler with functions around it")
     asks.add_argument("--plain", action="store_true", help="show as found, not shrunk")
     asked = asks.parse_args()
     ends, styles, verdicts, programs, wrong = (
@@ -637,7 +694,7 @@ def main() -> int:
         surface = SURFACES[number % len(SURFACES)]
         if asked.source and not surface.source.startswith(asked.source):
             continue
-        draws = Generator(surface, f"{asked.seed}:{number}")
+        draws = Generator(surface, f"{asked.seed}:{number}", layered=asked.layered)
         handlers = [draws.handler() for _ in range(asked.size)]
         programs += len(handlers)
         for target in TARGETS:

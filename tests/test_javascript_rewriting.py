@@ -130,6 +130,66 @@ def test_however_it_is_written_it_does_the_same(tmp_path: Path, source: str, to:
     assert not [(WAYS[source][int(one.function[1:])], one) for one in verdicts if one.verdict not in fine]
 
 
+AROUND = {
+    "lib.mjs": """export const withErrors = (inner) => async (event, ctx) => {
+  try {
+    return await inner(event, ctx);
+  } catch (error) {
+    return { code: 500, content: error.message };
+  }
+};
+
+export const withLog = (inner) => async (event) => {
+  console.log("called");
+  return inner(event);
+};
+""",
+    "h0.mjs": """import { withErrors, withLog } from "./lib.mjs";
+
+export const run = withLog(withErrors(async (event) => ({ code: 200, content: event.call.first.day.toUpperCase() })));
+""",
+    "h1.mjs": """import * as lib from "./lib.mjs";
+
+export const run = lib.withLog(async (event) => ({ code: 200, content: event.call.verb }));
+""",
+    # This one can't be rewritten: what is around it stays as it is for it.
+    "h2.mjs": """import { withErrors } from "./lib.mjs";
+
+export const run = withErrors(async function () {
+  return { code: 200, content: String(arguments.length) };
+});
+""",
+}
+
+
+@pytest.mark.parametrize("to", ["thornwick@1", "fetch"])
+def test_what_is_around_several_handlers_is_rewritten_once_and_stays_for_those_that_are_not(
+    tmp_path: Path, to: str
+) -> None:
+    here, there = tmp_path / "p", tmp_path / "there"
+    functions = []
+    for path, text in AROUND.items():
+        here.mkdir(exist_ok=True)
+        (here / path).write_text(text)
+        if path.startswith("h"):
+            name = path.partition(".")[0]
+            functions.append(Function(name, Entry(path, "run"), (RouteTrigger(f"/{name}"),)))
+            samples = here / "samples" / name
+            samples.mkdir(parents=True)
+            for query in ("?day=mon", ""):
+                request = f"GET /{name}{query} HTTP/1.1\r\nhost: a.example\r\n\r\n"
+                (samples / f"with{query.strip('?=')}.http").write_bytes(request.encode())
+    for path, text in write_definition(Project("a", functions=tuple(functions)), find_profile("ostermere@1")).items():
+        (here / path).write_text(text)
+    made = carry(here, to=to, out=there, source="ostermere@1")
+    assert [one.name for one in made.record.functions if one.style == "wrapped"] == ["h2"]
+    lib, own = (there / "lib.mjs").read_text(), AROUND["lib.mjs"]
+    assert own.partition("\n\n")[0] in lib  # h2 is called through it as it was
+    assert lib.count("const withErrors2 = ") == lib.count("const withLog = ") == 1
+    assert "{ withErrors2, withLog }" in (there / "h0.mjs").read_text()
+    assert {one.verdict for one in check(there).checked} == {Verdict.SAME}
+
+
 COMPILED = ["thornwick@2", "node-http"]
 
 

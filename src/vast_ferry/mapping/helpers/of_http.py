@@ -205,6 +205,16 @@ def array_buffer(value: bytes) -> bytes:
     return value
 
 
+def web_text(body: bytes) -> str:
+    """Return the text of bytes by "UTF-8 decode" (WHATWG Encoding §6): without a mark, what is wrong as U+FFFD."""
+    return body.removeprefix(b"\xef\xbb\xbf").decode("utf-8", "replace")
+
+
+def web_json(body: bytes) -> Any:
+    """Return the JSON value of bytes that are read as `web_text` reads them."""
+    return json.loads(web_text(body))
+
+
 def without(headers: list[tuple[str, str]], name: str) -> list[tuple[str, str]]:
     """Return the header fields but those called `name`."""
     return [pair for pair in headers if pair[0].lower() != name]

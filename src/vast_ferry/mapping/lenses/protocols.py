@@ -429,6 +429,26 @@ class ArrayBuffer(PlainBytes):
         return helper("array_buffer", value)
 
 
+class WebText(Lens):
+    """Content as text as the platform's own objects read it: UTF-8 whatever its type says (WHATWG Fetch §5.3)."""
+
+    __slots__ = ()
+    name, holds, derived_only, content, gives = "web_text", ("bytes",), True, "text", "text"
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("web_text", value)
+
+
+class WebJson(Lens):
+    """Content as JSON as the platform's own objects read it: UTF-8 whatever its type says (WHATWG Fetch §5.3)."""
+
+    __slots__ = ()
+    name, holds, derived_only, content = "web_json", ("bytes",), True, "json"
+
+    def write(self, value: Expression, need: Need) -> Expression:
+        return helper("web_json", value)
+
+
 class ResponseBody(PlainBytes):
     """A reply's content, nothing where its status has none."""
 

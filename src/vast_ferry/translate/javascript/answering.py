@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript
+from vast_ferry.documents.javascript_file import Node, is_typescript, walk
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.javascript.delivery import made_writer, telling
@@ -22,15 +22,16 @@ from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.answers import Answers
-from vast_ferry.translate.javascript.contents import Contents
+from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of, waited_for
+from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
-from vast_ferry.translate.javascript.handed import FunctionOf
+from vast_ferry.translate.javascript.handed import FunctionOf, only_value
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import Inlined, inlined
 from vast_ferry.translate.javascript.places import Places, spelt
-from vast_ferry.translate.javascript.scopes import Scopes
-from vast_ferry.translate.javascript.stops import Stop
+from vast_ferry.translate.javascript.scopes import Binding
+from vast_ferry.translate.javascript.stops import Inside, Stop
 from vast_ferry.translate.javascript.values import (
     bare,
     calls_of,
@@ -100,21 +101,27 @@ class Answering:
         project: Project,
         one: Function,
         kinds: tuple[Kind, Kind],
-        seen: tuple[JavaScriptFile, Scopes, Node],
+        way: Way,
         limit: float,
     ) -> None:
         self.project, self.one = project, one
-        self.file, self.scopes, self.node = seen
+        self.way, self.layer = way, way.layer
+        stands = way.layer.stands
+        self.file, self.scopes, self.node = stands.file, stands.scopes, stands.node
         self.kind = one.kinds[0]
         self.ours, self.theirs = kinds
         self.body = self.node.child_by_field_name("body")
         self.has_block = self.body.type == "statement_block"
         self.places = Places(*kinds, one.name, limit)
         self.event, self.reply = there(self.theirs.event), reply_there(self.theirs.answered)
-        self.parameters = [*self.event.handed_over]
+        self.split = self.ours.event.each is None and self.theirs.event.each is not None
+        # Where a batch is gone through around it, a layer inside is handed one event.
+        self.inside = [*(self.event.parameters if self.split else self.event.handed_over)]
+        self.parameters = [*self.event.handed_over] if way.outermost else [*self.inside]
         if self.reply.writer is not None and self.reply.written.when == "writer":
             self.parameters = [*self.reply.writer.among(tuple(self.parameters))]
-        self.follower = Follower(Standing(*seen), self.places, project.emitted, project.function_of)
+            self.inside = [*self.parameters]
+        self.follower = Follower(stands, self.places, project.emitted, project.function_of, self.layer)
         self.edits: list[Edit] = []
         self.first: list[str] = []
         self.sources: dict[str, Source] = {}
@@ -131,23 +138,44 @@ class Answering:
         Where each is told at once, at an end of the handler, it is an answer like any other. Else the object is made at
         the first line, and the handler answers with what was told to it, when that is all told.
         """
+        if reply_there(self.ours.answered) == self.reply:
+            return
         pattern = self.writer
+        if pattern is None and self.layer.calls:
+            self._only_passes_on()
+            return
         if pattern is None or pattern.type != "identifier":
             raise Stop("it takes what it answers through apart", pattern)
         binding = self.scopes.of(pattern)
         if binding is None or binding.writes:
             raise Stop("what it answers through gets another value", pattern)
-        ends = {camel(name) for name, one in writer.methods.items() if one.ends}
-        chains = [one for use in binding.uses if (one := self._chain(use, ends)) is not None]
-        answers = self._answers_of(chains) if len(chains) == len(binding.uses) else []
-        seen = {node.id for one in answers for node in (one.chain, *one.before)}
-        if answers and len(seen) == len(chains) and self._ends_with_answers(answers):
-            for told in answers:
-                self._replace(told.node, told.text)
-                for statement in told.without:
-                    self._without(statement)
-            self._without_helpers()
+        if self._tells_at_once(writer, binding):
             return
+        if self.way.passes:
+            raise Inside("not each answer is told at once")
+        self._tell_when_all_is_told(writer, pattern)
+
+    def _tells_at_once(self, writer: ByWriter, binding: Binding) -> bool:
+        """Write the answers where each is told at once; tell whether they are."""
+        ends = {camel(name) for name, one in writer.methods.items() if one.ends}
+        uses = [use for use in binding.uses if not self._hands_on(use)]
+        chains = [one for use in uses if (one := self._chain(use, ends)) is not None]
+        at_once = len(chains) == len(uses) and (self.way.passes or not self.layer.calls)
+        answers = self._answers_of(chains) if at_once else []
+        seen = {node.id for one in answers for node in (one.chain, *one.before)}
+        answered = bool(answers or self.layer.calls)
+        if not (at_once and answered and len(seen) == len(chains) and self._ends_with_answers(answers)):
+            return False
+        for told in answers:
+            self._replace(told.node, told.text)
+            for statement in told.without:
+                self._without(statement)
+        self._give_back_what_is_inside()
+        self._without_helpers()
+        return True
+
+    def _tell_when_all_is_told(self, writer: ByWriter, pattern: Node) -> None:
+        """Make what a handler answers through at its first line, and answer with what was told to it."""
         name = self.file.text(pattern)
         made = Source(
             "answering", function("answering", [], f"return {made_writer(writer)};"), used=frozenset(["Answering"])
@@ -169,7 +197,8 @@ class Answering:
         answer, before = self._answer_function()
         for value in self._returned():
             chained = chain_of_root(value, self.file) == name
-            opens = f"{answer}({before}" if chained else f"{answer}({before}("
+            awaits = "await " if is_call_of(value, self.layer.calls) and value.type != "await_expression" else ""
+            opens = f"{answer}({before}" if chained else f"{answer}({before}({awaits}"
             self.edits.append(Edit(value.start_byte, value.start_byte, opens))
             self.edits.append(Edit(value.end_byte, value.end_byte, ")" if chained else f", {name}))"))
         for one in self._bare_returns():
@@ -177,6 +206,22 @@ class Answering:
             self.edits.append(Edit(at, at, f" {answer}({before}{name})"))
         self._at_the_end(answer, f"{before}{name}, ")
         self._no_return_type()
+
+    def _only_passes_on(self) -> None:
+        """Give back what the function inside does, by a layer that has no name for what is answered through."""
+        if not (self.way.passes and self._ends_with_answers([])):
+            raise Inside("it has no name for what is answered through")
+        self._give_back_what_is_inside()
+
+    def _hands_on(self, use: Node) -> bool:
+        """Tell whether a use of a parameter hands it to the function inside."""
+        return bool(use.parent.type == "arguments" and use.parent.parent in self.layer.calls)
+
+    def _give_back_what_is_inside(self) -> None:
+        """Let a call of the function inside that ends all be what is given back."""
+        for one in map(waited_for, self.layer.calls):
+            if one.parent.type == "expression_statement":
+                self.edits.append(Edit(one.start_byte, one.start_byte, "return "))
 
     def _chain(self, use: Node, ends: set[str]) -> tuple[Node, bool] | None:
         """Return the chain that a use begins, or a call that stands for one, and whether it ends an answer."""
@@ -268,7 +313,7 @@ class Answering:
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given, stands)
-        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of)
+        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=self.way.caught)
 
     def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
         """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
@@ -276,11 +321,16 @@ class Answering:
         What is told again is no matter: a status that every answer sets.
         """
         writer = reply_there(self.ours.answered).writer
-        if writer is None or not in_try(told.chain, self.node):
+        if writer is None or not (self.way.caught or in_try(told.chain, self.node)):
             return False
         methods = {camel(name): one for name, one in writer.methods.items()}
         calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
-        fails = [at for at, (_, given) in enumerate(calls) if at and not all(map(never_fails, given))]
+        contents = Contents(self.file, self.scopes, self.follower.given)
+        fails = [
+            at
+            for at, (_, given) in enumerate(calls)
+            if at and not all(self._never_fails(one, contents) for one in given)
+        ]
         before = [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
         if any(one.puts or one.adds for one in before):
             return True
@@ -291,9 +341,23 @@ class Answering:
                 return True
         return False
 
+    def _never_fails(self, node: Node, contents: Contents) -> bool:
+        """Tell whether working out an expression certainly throws nothing, what is read of the event included."""
+        if never_fails(node):
+            return True
+        if node.id in self.follower.given:
+            return not any(one.type == "call_expression" for one in walk(node))
+        inside = [one for one in node.named_children if one.type != "comment"]
+        if node.type == "binary_expression" and self.file.text(node.child_by_field_name("operator")) == "+":
+            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
+        if node.type == "template_string":
+            filled = [one.named_children[0] for one in inside if one.type == "template_substitution"]
+            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
+        return False
+
     def _ends_with_answers(self, answers: list[_Told]) -> bool:
         """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
-        known = {one.chain.id for one in answers}
+        known = {one.chain.id for one in answers} | {bare(waited_for(one)).id for one in self.layer.calls}
         gone = {statement.id for one in answers for statement in one.without}
         if any(bare(value).id not in known for value in self._returned()):
             return False
@@ -330,6 +394,8 @@ class Answering:
         returns = [one for one in own_nodes(self.body) if one.type == "return_statement"] if self.has_block else []
         values = [one.named_children[0] for one in returns if [c for c in one.named_children if c.type != "comment"]]
         values += [] if self.has_block else [self.body]
+        if self.way.passes:
+            values = [one for one in answers_of(self.node) if not is_call_of(one, self.layer.calls)]
         needed = self.kind == "http" or (values and theirs.forms[0].when != "always")
         if self.kind != "http" and ours.holds_again and not theirs.holds_again and values:
             needed = True
@@ -390,10 +456,11 @@ class Answering:
         """Tell whether a body never comes to its end, and never returns without an answer."""
         if not self.has_block:
             return True
-        inside = [one for one in self.body.named_children if one.type != "comment"]
-        returns = [one for one in own_nodes(self.body) if one.type == "return_statement"]
-        bare = any(not [c for c in one.named_children if c.type != "comment"] for one in returns)
-        return bool(inside) and inside[-1].type in ("return_statement", "throw_statement") and not bare
+        return self._never_ends_itself() and not self._bare_returns()
+
+    def _never_ends_itself(self) -> bool:
+        """Tell whether each way through a body ends with a `return` or a `throw`."""
+        return all(one.type in ("return_statement", "throw_statement") for one in last_statements(self.body))
 
     def _answer(self, value: Node, name: str, before: str) -> None:
         plain = is_plain(value) or self._gives_at_once(value)
@@ -417,7 +484,10 @@ class Answering:
         self.edits.append(Edit(value.end_byte, value.end_byte, ")"))
 
     def _gives_at_once(self, value: Node) -> bool:
-        """Tell whether a value is a call of one of the project's functions that gives no promise."""
+        """Tell whether a value is a call of one of the project's functions that gives no promise, or was waited for."""
+        if value.type == "identifier":
+            given = only_value(self.scopes, value)
+            return given is not None and (given.type == "await_expression" or is_plain(given))
         if value.type != "call_expression":
             return False
         called = value.child_by_field_name("function")
@@ -510,9 +580,9 @@ class Answering:
         """Let a body that comes to its end answer, as one that returns nothing does."""
         if not self.has_block:
             return
-        inside = [one for one in self.body.named_children if one.type != "comment"]
-        if inside and inside[-1].type in ("return_statement", "throw_statement"):
+        if self._never_ends_itself():
             return
+        inside = [one for one in self.body.named_children if one.type != "comment"]
         indent = indent_of(self.file, inside[0]) if inside else "  "
         text = f"{indent}return {name}({before[:-2] if before else ''}){self.follower.semicolon}\n"
         close = self.file.content.rfind(b"\n", 0, self.body.end_byte) + 1
@@ -527,5 +597,6 @@ class Answering:
 
     def _no_return_type(self) -> None:
         kind = self.node.child_by_field_name("return_type")
-        if kind is not None:
-            self.edits.append(Edit(kind.start_byte, kind.end_byte, ""))
+        gone = Edit(kind.start_byte, kind.end_byte, "") if kind is not None else None
+        if gone is not None and gone not in self.edits:
+            self.edits.append(gone)

@@ -56,12 +56,15 @@ class Answers:
         takes: Takes,
         text_of: Callable[[Node], str],
         calls: Callable[[Node], list[tuple[str, list[Node]]]],
+        *,
+        caught: bool = False,
     ) -> None:
         self.file, self.scopes, self.takes = contents.file, contents.scopes, takes
         self.contents = contents
         self._text = text_of  # an expression's source, with what is read of the event written in it
         self._calls = calls  # what a chain calls, one after the other
         self.ours, self.theirs = shapes
+        self.caught = caught  # whether a function around all this may catch what it throws
         self.quote = _quote_of(self.file)
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
 
@@ -437,7 +440,7 @@ class Answers:
             if above.type == "try_statement" and above.child_by_field_name("body") == node:
                 return True
             node = above
-        return False
+        return self.caught
 
     def _is_settled(self, node: Node) -> bool:
         """Tell whether an expression gives the same whenever it is evaluated, and does nothing else."""

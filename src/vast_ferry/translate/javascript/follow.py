@@ -14,6 +14,10 @@ handler's first line, or that of a loop's turn, and has a name from there on: al
 has to be waited for, content that can be read once, is read at the handler's first line; what is made of it is made
 where it was read.
 
+**Functions around a handler** (`around`) are followed like it. What is inside of one is handed the same, and may look
+at it as well: so a part that can be changed, and is not only looked at, or that can be read once and is read by both,
+is made whole in the outer one, and what is inside stays as it was.
+
 **What is not understood** (the parameter handed on, spread, compared, given another value; a part that no row knows)
 is no reason to guess: the whole parameter is then made as the source has it, by an emitted function, at the handler's
 first line, under its own names, and the rest of the code is what it was. There is no third way.
@@ -27,9 +31,10 @@ from dataclasses import dataclass, field
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript, walk
 from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.functions import Source
-from vast_ferry.mapping.javascript.names import RESERVED, camel
+from vast_ferry.mapping.javascript.names import RESERVED, camel, free
 from vast_ferry.mapping.javascript.writing import NoTwin
-from vast_ferry.mapping.places import Call
+from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.translate.javascript.around import Layer
 from vast_ferry.translate.javascript.batches import Batches, Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
@@ -84,9 +89,22 @@ class Emitted:
 class Follower(Batches):
     """Follows the parameters of one handler."""
 
-    def __init__(self, seen: Standing, places: Places, emitted: Emitted, function_of: FunctionOf) -> None:
+    def __init__(
+        self,
+        seen: Standing,
+        places: Places,
+        emitted: Emitted,
+        function_of: FunctionOf,
+        layer: Layer,
+    ) -> None:
         self.file, self.scopes, self.places, self.function = seen.file, seen.scopes, places, seen.node
         self.handed = Handed(places, function_of)
+        self.calls = layer.calls  # of the function that this one is around
+        self.inner = {one.id for one in layer.calls}
+        self.spread = {one.id for handed in layer.handed for one in handed.spread}
+        self.own: dict[tuple[str, str], str] = {}  # by parameter and name, what has what the project puts there
+        self.given_own: set[tuple[str, str]] = set()  # those of them that it is handed
+        self.every_read: dict[str, list[_Read]] = {}  # of all parameters
         self.emitted = emitted
         # Names that mean something in the file.
         self.taken = {*self.scopes.names, *RESERVED, *places.theirs.handed_over}
@@ -97,6 +115,8 @@ class Follower(Batches):
         self.of_entries: list[Node] = []  # what is made of one of these events
         self.shared: set[str] = set()  # places that are read once, for what stands there may be changed
         self.kept: dict[tuple[str, int], str] = {}  # the names of what is read once, by its place, and where it is
+        self.reads_content = False  # what can be read once
+        self.changes = False  # whether what is read may be changed where it stands
         self.awaited: list[Node] = []  # where content is read that can be read once
         self.content = ""  # the name of what can be read once, at the first lines
         self.made = Followed()
@@ -118,16 +138,30 @@ class Follower(Batches):
                 self.turns, self.of_entries = turns, entries
                 raise
             several = self._read_several_times()
+            if self.inner:
+                self._is_read_inside_too(pattern, several)
             if several <= self.shared:
                 break
             self.shared |= several
         self._wait()
+        self.every_read |= self.reads
+        self.reads_content = self.reads_content or bool(self.content or self.awaited)
         return found
+
+    def _is_read_inside_too(self, pattern: Node, changed: set[str]) -> None:
+        """See that the function inside, which is handed the same, finds it as it was; raises Whole."""
+        if changed:
+            raise Whole(pattern, "what may be changed of it is handed on")
 
     def _followed(self, pattern: Node, name: str) -> Followed:
         self.made, self.reads, self.content, self.kept = Followed(), {}, "", {}
         self.awaited = []
         part = self.places.of_parameter(name)
+        if self.inner and pattern.type == "identifier":
+            self._put_there(pattern, part)
+        for (root, key), own in self.own.items():
+            if root == name:
+                part.parts[key] = Part(Access(name, (Item(key),)), own=own)
         if pattern.type == "identifier":
             self._name(pattern, part)
         elif pattern.type == "object_pattern":
@@ -136,6 +170,33 @@ class Follower(Batches):
         else:
             raise Whole(pattern, "it has a default, or takes the rest")
         return self.made
+
+    def take_own(self, parameter: str, key: str) -> str:
+        """Return the name under which it is handed what the project puts into a parameter."""
+        self.given_own.add((parameter, key))
+        return self._own_name(parameter, key)
+
+    def _own_name(self, parameter: str, key: str) -> str:
+        if (parameter, key) not in self.own:
+            names = {self.file.text(one) for one in self.file.of_types(self.function, NAMES)}
+            taken = {*names, *RESERVED, *self.places.theirs.handed_over, *self.places.theirs.parameters}
+            self.own[parameter, key] = name = free(key, taken | {*self.own.values()})
+            self.taken.add(name)
+        return self.own[parameter, key]
+
+    def _put_there(self, pattern: Node, part: Part) -> None:
+        """Give what is put into a parameter, for the function inside, a name of its own: `event.user = ...`."""
+        binding, root = self.scopes.of(pattern), part.at.root
+        keys: dict[str, None] = {}
+        for use in binding.uses if binding is not None else ():
+            above = use.parent
+            if above.type == "member_expression" and above.parent.type == "assignment_expression":
+                key = self.file.text(above.child_by_field_name("property"))
+                if above.parent.child_by_field_name("left") == above and (key not in part.parts or part.parts[key].own):
+                    keys[key] = None
+        for key in keys:
+            name = self._own_name(root, key)
+            self.made.first += [] if (root, key) in self.given_own else [f"let {name}"]
 
     # --- uses ---
 
@@ -178,6 +239,10 @@ class Follower(Batches):
     def _held(self, node: Node, part: Part) -> None:
         """Follow a part that is more than one row: bound to a name, unpacked, or handed to a helper."""
         above = node.parent
+        if above.type == "arguments" and above.parent.id in self.inner and not part.at.steps:
+            return  # the function inside is handed what this one is
+        if node.id in self.spread and not part.at.steps:
+            return  # with more beside it
         if above.type == "arguments":
             self._hand_on(node, part)
             return
@@ -279,8 +344,10 @@ class Follower(Batches):
     # --- reads ---
 
     def _read(self, node: Node, part: Part) -> None:
-        if is_written(node):
+        written = is_written(node)
+        if written and not (part.own and node.parent.type == "assignment_expression"):
             raise Whole(node, "it is given another value")
+        self.changes = self.changes or written
         if node.parent.type == "shorthand_property_identifier":
             raise Whole(node, "it is put into another object")
         self.reads.setdefault(str(part.at), []).append(_Read(node, part))
@@ -330,6 +397,8 @@ class Follower(Batches):
 
     def _written(self, node: Node, part: Part) -> str:
         """Return how what stands at a place is written."""
+        if part.own:
+            return part.own
         try:
             written = self.places.written(part, content=self.content)
         except NoTwin as error:
@@ -342,6 +411,8 @@ class Follower(Batches):
             self.of_entries.append(node)
             if written.afresh:
                 raise Whole(node, "it is made anew each time")
+        if written.afresh and self.inner:
+            raise Whole(node, "it is made anew each time, and handed on")
         if written.afresh or str(part.at) in self.shared:  # it is the same for the whole call
             text = self._kept(node, part, text)
         if part.object:  # it stands in the module that all share
@@ -398,6 +469,8 @@ class Follower(Batches):
         made = self.made = Followed()
         written = self.places.whole(name)
         text = self._emitted(written)
+        put: dict[tuple[str, ...], str] = {(key,): own for (root, key), own in self.own.items() if root == name}
+        text = f"Object.assign({'await ' * written.awaited}{text}, {object_text(put)})" if put else text
         if self._is_of_an_entry(text):
             raise Stop(f"{name} as a whole has in it what is told with each event of a batch", pattern)
         bindings = [self.scopes.of(one) for one in walk(pattern) if one.type in NAMES]
@@ -409,7 +482,9 @@ class Follower(Batches):
         above = pattern.parent
         said = above.child_by_field_name("type") if above.child_by_field_name("pattern") == pattern else None
         typed = self.file.text(said) if said is not None else ""
-        made.first.append(f"{keyword} {self.file.text(pattern)}{typed} = {'await ' * written.awaited}{text}")
+        made.first.append(
+            f"{keyword} {self.file.text(pattern)}{typed} = {'await ' * (written.awaited and not put)}{text}"
+        )
         return made
 
     def _free(self, name: str) -> str:
@@ -431,11 +506,22 @@ class Follower(Batches):
                 looker = Looks(self.file, self.scopes)
                 looks = looker.names(one.node, deep=deep) if one.unpacked else looker.at(one.node, deep=deep)
                 looks = one.looked_at if one.handed else looks
-                if not looks and (one.handed or len(reads) > 1 or again_and_again(one.node, self.function, self.once)):
-                    if any(isinstance(step, Call) for step in part.at.steps):  # another each time, here and there
+                made_there = any(isinstance(step, Call) for step in part.at.steps)  # at each call, here and there
+                self.changes = self.changes or not (looks or made_there)
+                several = one.handed or len(reads) > 1 or (bool(self.inner) and not made_there)
+                if not looks and (several or again_and_again(one.node, self.function, self.once)):
+                    if made_there:
                         raise Whole(one.node, "what stands there may be changed, and is read more than once")
                     found.add(at)
         return found
+
+    def reads_behind_a_call(self) -> bool:
+        """Tell whether something is read when the function inside has run already, which may have changed it."""
+        first = min((call for call in self.calls), default=None, key=lambda one: int(one.start_byte))
+        every = [one.node for reads in self.every_read.values() for one in reads]
+        return first is not None and any(
+            one.end_byte > first.start_byte or again_and_again(one, self.function, set()) for one in every
+        )
 
     def _gives(self, node: Node, part: Part) -> None:
         if part.row is not None:

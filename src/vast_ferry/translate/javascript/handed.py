@@ -268,7 +268,7 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         one = function_of(file, scopes, called)
         if one is not None:
             return [one]
-        value = _only_value(scopes, called)
+        value = only_value(scopes, called)
         return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
     if called.type not in ("member_expression", "subscript_expression"):
         return []
@@ -276,7 +276,7 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
     if of_module is not None:
         return [of_module]
     holder = called.child_by_field_name("object")
-    value = _only_value(scopes, holder) if holder.type == "identifier" else None
+    value = only_value(scopes, holder) if holder.type == "identifier" else None
     if value is None or not _only_asked(scopes, holder):
         return []
     by_index = called.type == "subscript_expression"
@@ -316,13 +316,15 @@ def _entries(
     return found
 
 
-def _only_value(scopes: Scopes, name: Node) -> Node | None:
+def only_value(scopes: Scopes, name: Node) -> Node | None:
     """Return what a constant is declared with."""
     binding = scopes.of(name)
     if binding is None or binding.writes or len(binding.declared) != 1:
         return None
     above = binding.declared[0].parent
-    return above.child_by_field_name("value") if above.type == "variable_declarator" else None
+    if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
+        return None
+    return above.child_by_field_name("value")
 
 
 def _only_asked(scopes: Scopes, name: Node) -> bool:

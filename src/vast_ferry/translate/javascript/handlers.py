@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
 from vast_ferry.hub.functions import Entry
@@ -12,7 +13,8 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 from vast_ferry.translate.javascript.stops import Stop
 
-_PLAIN_FUNCTIONS = ("arrow_function", "function_expression")
+#: Functions that stand where a value does.
+PLAIN_FUNCTIONS: Final = ("arrow_function", "function_expression")
 
 
 def not_turned(ours: Kind, theirs: Kind, titles: tuple[str, str], *, may_throw: bool) -> str:
@@ -44,7 +46,7 @@ ScopesOf = Callable[[JavaScriptFile], Scopes]
 
 
 def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: ScopesOf) -> Standing:
-    """Return the function that an entry is; raises Stop where it is none that stands there plainly.
+    """Return what an entry is, a function or a call that may give one; raises Stop where it stands there otherwise.
 
     Other names of it are followed: those that the file gives it, and files that only pass it on.
     """
@@ -66,18 +68,18 @@ def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: Sco
         if there is None:
             break
         path, name = there
-    node = exported_function(file, scopes, name, own)
-    if node is None:
+    node = _exported_value(file, scopes, name, own)
+    if node is None or not (_is_function(node) or node.type == "call_expression"):
         raise Stop("what it exports is no function that stands there")
     others = [other for at, other in files.items() if at not in passing]
     if any(_may_call(other, at, names) for other in others for at, names in passing.items()):
         raise Stop("it may be called by another file")
-    _asks_for_no_more(node, file, scopes)
     return Standing(file, scopes, node)
 
 
-def _asks_for_no_more(node: Node, file: JavaScriptFile, scopes: Scopes) -> None:
+def asks_for_no_more(stands: Standing) -> None:
     """Raise Stop where a function asks for more than its parameters."""
+    node, file, scopes = stands.node, stands.file, stands.scopes
     own_name = node.child_by_field_name("name") if node.type == "function_expression" else None
     binding = scopes.of(own_name) if own_name is not None else None
     if binding is not None and binding.uses:
@@ -202,46 +204,56 @@ def is_export(file: JavaScriptFile, use: Node) -> bool:
 
 def exported_function(file: JavaScriptFile, scopes: Scopes, name: str, own: str | None) -> Node | None:
     """Return the function behind an exported name."""
+    found = _exported_value(file, scopes, name, own)
+    return found if found is not None and _is_function(found) else None
+
+
+def _is_function(node: Node) -> bool:
+    return node.type in PLAIN_FUNCTIONS or node.type in ("function_declaration", "method_definition")
+
+
+def _exported_value(file: JavaScriptFile, scopes: Scopes, name: str, own: str | None) -> Node | None:
+    """Return what stands behind an exported name, where that is always the same."""
     if own:
         binding = scopes.at_top(own)
         if binding is None or len(binding.declared) != 1:
             return None
-        return None if binding.writes else function_at(binding.declared[0])
+        return None if binding.writes else _value_at(binding.declared[0])
     for statement in file.root.named_children:
         if name == "default" and statement.type == "export_statement":
-            for child in statement.named_children:
-                if child.type in ("arrow_function", "function_expression", "function_declaration"):
-                    return child
-        node = (
-            statement.named_children[0]
-            if statement.type == "expression_statement" and statement.named_children
-            else None
-        )
-        if node is not None and node.type == "assignment_expression":
-            found = assigned(file, node, name)
+            value = statement.child_by_field_name("value") or statement.child_by_field_name("declaration")
+            if value is not None and any(child.type == "default" for child in statement.children):
+                return value
+        inside = statement.named_children[:1] if statement.type == "expression_statement" else []
+        if inside and inside[0].type == "assignment_expression":
+            found = _assigned(file, inside[0], name)
             if found is not None:
                 return found
     return None
 
 
-def function_at(name: Node) -> Node | None:
-    """Return the function that is declared under a name."""
+def _value_at(name: Node) -> Node | None:
+    """Return what is declared under a name."""
     above = name.parent
     if above.type == "function_declaration":
         return above
-    value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
-    return value if value is not None and value.type in _PLAIN_FUNCTIONS else None
+    return above.child_by_field_name("value") if above.type == "variable_declarator" else None
 
 
-def assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:
+def function_at(name: Node) -> Node | None:
+    """Return the function that is declared under a name."""
+    found = _value_at(name)
+    return found if found is not None and _is_function(found) else None
+
+
+def _assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:
     left, right = file.text(node.child_by_field_name("left")), node.child_by_field_name("right")
     if left in (f"exports.{name}", f"module.exports.{name}"):
-        return right if right.type in _PLAIN_FUNCTIONS else None
+        return right
     if left == "module.exports" and right.type == "object":
         for pair in right.named_children:
             if pair.type == "pair" and file.text(pair.child_by_field_name("key")).strip("\"'") == name:
-                value = pair.child_by_field_name("value")
-                return value if value.type in _PLAIN_FUNCTIONS else None
+                return pair.child_by_field_name("value")
             if pair.type == "method_definition" and file.text(pair.child_by_field_name("name")) == name:
                 return None if any(child.type in ("get", "set") for child in pair.children) else pair
     return None

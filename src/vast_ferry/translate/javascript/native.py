@@ -11,25 +11,23 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript, linked_file, parsed, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parsed
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function
-from vast_ferry.mapping.javascript.functions import Source, Takes, reply_there, there
-from vast_ferry.mapping.javascript.names import camel, free
+from vast_ferry.mapping.javascript.functions import Source, Takes
 from vast_ferry.mapping.javascript.writing import NoTwin
-from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.javascript.answering import Answering, Project
-from vast_ferry.translate.javascript.batches import Followed
-from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, goes_on
+from vast_ferry.translate.javascript.answering import Project
+from vast_ferry.translate.javascript.around import Chain, Layer, Way
+from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
-from vast_ferry.translate.javascript.handed import Whole
 from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of, not_turned
-from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in, is_written, within
-from vast_ferry.translate.javascript.stops import Clash, Stop
-from vast_ferry.translate.javascript.values import indent_of
+from vast_ferry.translate.javascript.scopes import Scopes, is_written, within
+from vast_ferry.translate.javascript.shared import Around
+from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
+from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 
 
 @dataclass(slots=True)
@@ -57,25 +55,37 @@ class Native:
     made: Rewritten = field(default_factory=Rewritten)
     _scopes: dict[str, Scopes] = field(default_factory=dict)
     emitted: Emitted = field(default_factory=Emitted)
+    around: Around = field(init=False)
     _others: dict[tuple[str, str], bool] = field(default_factory=dict)  # exports that somebody may give another value
+
+    def __post_init__(self) -> None:
+        self.around = Around(self.files, self._scopes_of)
 
     def rewrite(self, functions: list[Function]) -> Rewritten:
         """Return what becomes of the handlers."""
-        stands: dict[str, Standing] = {}
+        stands: dict[str, list[Layer]] = {}
         for one in functions:
             with self._told_of(one):
-                stands[one.name] = handler_of(one.entry, self.files, self._scopes_of)
-        shared = Counter((one.file.path, one.node.start_byte) for one in stands.values())
-        made: dict[str, list[tuple[Function, _Handler]]] = {}  # by file
+                stands[one.name] = self._layers_of(one)
+        shared = Counter((one[-1].stands.file.path, one[-1].stands.node.start_byte) for one in stands.values())
+        made: dict[str, list[tuple[Function, list[Handler]]]] = {}  # by file
         for one in functions:
             with self._told_of(one):
-                if (found := stands.get(one.name)) is not None:
+                if (layers := stands.get(one.name)) is not None:
+                    found = layers[-1].stands
                     if shared[found.file.path, found.node.start_byte] > 1:
                         raise Stop("its handler is that of another function too")
-                    made.setdefault(found.file.path, []).append((one, self._function(one, found)))
+                    made.setdefault(found.file.path, []).append((one, self._function(one, layers)))
         for path, theirs in made.items():
             self._taken(path, theirs)
+        for path, edit in self.around.edits():
+            self.made.edits.setdefault(path, []).append(edit)
         return self.made
+
+    def _layers_of(self, one: Function) -> list[Layer]:
+        """Return a function's handler, behind the functions around it."""
+        found = handler_of(one.entry, self.files, self._scopes_of)
+        return Chain(self.function_of).layers(found)
 
     @contextlib.contextmanager
     def _told_of(self, one: Function) -> Iterator[None]:
@@ -88,35 +98,44 @@ class Native:
             place = self.files[one.entry.file].place(node) if known else one.place
             self.made.stopped[one.name] = _finding(one, str(error), place, self.target)
 
-    def _function(self, one: Function, stands: Standing) -> _Handler:
+    def _function(self, one: Function, layers: list[Layer]) -> list[Handler]:
         if len(one.kinds) != 1:
             raise Stop("it is called with events of several kinds")
         if self.source.binds(one):
             raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]
         ours, theirs = self.source.kind(kind), self.target.kind(kind)
-        may_throw = self.calls_services(stands.file.path)
+        may_throw = any(self.calls_services(layer.stands.file.path) for layer in layers)
         if why := not_turned(ours, theirs, (self.source.title, self.target.title), may_throw=may_throw):
             raise Stop(why)
-        return self._rewritten(one, (ours, theirs), (stands.file, stands.scopes, stands.node))
+        return self._rewritten(one, (ours, theirs), layers)
 
     def _scopes_of(self, file: JavaScriptFile) -> Scopes:
         if file.path not in self._scopes:
             self._scopes[file.path] = Scopes(file)
         return self._scopes[file.path]
 
-    def _taken(self, path: str, theirs: list[tuple[Function, _Handler]]) -> None:
+    def _taken(self, path: str, theirs: list[tuple[Function, list[Handler]]]) -> None:
         """Take the handlers of a file as they were rewritten, but for those by which it would be no JavaScript.
 
         The whole file is read once; only where that fails it is read after each handler, to find which it was.
         """
         edits = self.made.edits.setdefault(path, [])
-        wrong = self._wrong(path, [*edits, *(edit for _, made in theirs for edit in made.edits)])
-        for one, made in theirs:
+        own = [
+            (one, made, [edit for part in made if not part.layer.maker for edit in part.edits]) for one, made in theirs
+        ]
+        wrong = self._wrong(path, [*edits, *(edit for _, _, some in own for edit in some)])
+        for one, made, some in own:
             with self._told_of(one):
-                if wrong and (why := self._wrong(path, [*edits, *made.edits])):
+                around = [part for part in made if part.layer.maker]
+                why = self._wrong(path, [*edits, *some]) if wrong else ""
+                for part in around:
+                    why = why or self._wrong(part.file.path, part.every_edit())
+                if why:
                     raise Stop(f"it would come out wrong ({why}), which is a fault of Vast Ferry: please report it")
-                self._take(one, made)
+                for part in made:
+                    self._take(part)
+                self.made.entries[one.name] = one.entry
 
     def _wrong(self, path: str, edits: list[Edit]) -> str:
         """Return why a file is no JavaScript any more with some edits, or nothing."""
@@ -126,30 +145,67 @@ class Native:
             return str(error)
         return ""
 
-    def _take(self, one: Function, made: _Handler) -> None:
+    def _take(self, made: Handler) -> None:
         for name, source in made.sources.items():
             own = replace(source, name=name, text=_renamed(source.text, source.name, name))
             self.made.emitted[name] = own
         self.made.helpers |= made.helpers
-        self.made.edits[made.file.path] += made.edits
+        if made.layer.maker is None:
+            self.made.edits[made.file.path] += made.edits
+        else:
+            self.around.take(made)
         self.made.imports.setdefault(made.file.path, []).extend([*made.sources, *sorted(made.helpers)])
-        self.made.entries[one.name] = one.entry
         self.made.findings += made.findings
 
-    def _rewritten(
-        self, one: Function, kinds: tuple[Kind, Kind], seen: tuple[JavaScriptFile, Scopes, Node]
-    ) -> _Handler:
-        """Return a handler that is rewritten; what it is handed gets other names where it knows these."""
+    def _rewritten(self, one: Function, kinds: tuple[Kind, Kind], layers: list[Layer]) -> list[Handler]:
+        """Return a handler that is rewritten, and what is around it, the outermost first.
+
+        What is inside of a layer that hands on something else than it was handed stays as it is, and so do the answers
+        inside of one that makes others of them.
+        """
+        by_writer = self.source.kind(one.kinds[0]).answered.writer is not None
+        turning = next(
+            (at for at, layer in enumerate(layers) if not layer.passes_answers_on(by_writer=by_writer)),
+            len(layers) - 1,
+        )
+        last, why = len(layers) - 1, ""
+        if by_writer and turning < last:
+            last, why = turning, "what the function inside answers is more than passed on"
+        while True:
+            made: list[Handler] = []
+            try:
+                for at, layer in enumerate(layers[: last + 1]):
+                    way = Way(
+                        layer,
+                        outermost=at == 0,
+                        turns=at <= min(turning, last),
+                        passes=at < min(turning, last),
+                        whole=why if at == last else "",
+                        caught=any(one.may_catch() for one in layers[:at]),
+                        carried=made[-1].carries_on() if made else (),
+                    )
+                    made.append(self._layer(one, kinds, way, layers))
+                shared = [(at, told) for at, part in enumerate(made) if (told := _of_both(part, made[at + 1 :]))]
+                if not shared:
+                    return made
+                last, why = shared[0]
+            except Inside as error:
+                if layers[len(made)].is_handler or (why and len(made) == last):
+                    raise Stop(error.why, layers[len(made)].stands.node) from None
+                last, why = len(made), error.why
+
+    def _layer(self, one: Function, kinds: tuple[Kind, Kind], way: Way, layers: list[Layer]) -> Handler:
+        """Return one layer that is rewritten; what it is handed gets other names where it knows these."""
         project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of)
         # Services are called by the provider's modules, or by what the handler is handed.
-        calls = bool(self.source.hosts) or self.calls_services(seen[0].path)
-        hosts = self.target.hosts if calls else ()
-        limit = self.limit_of(one)
-        made = _Handler(project, one, kinds, seen, limit)
+        paths = {layer.stands.file.path for layer in layers}
+        hosts = self.target.hosts if self.source.hosts or any(map(self.calls_services, paths)) else ()
+        limit, scopes = self.limit_of(one), way.layer.stands.scopes
+        made = Handler(project, one, kinds, way, limit)
         try:
             made.rewrite(hosts)
         except Clash as error:
-            made = _Handler(project, one, (kinds[0], _renamed_parameters(kinds[1], error.names, seen[1])), seen, limit)
+            made = Handler(project, one, (kinds[0], renamed_parameters(kinds[1], error.names, scopes)), way, limit)
             made.rewrite(hosts)
         return made
 
@@ -232,28 +288,15 @@ def _only_reads(use: Node) -> bool:
     return bool(asked and not is_written(above))
 
 
-def _renamed_parameters(kind: Kind, names: set[str], scopes: Scopes) -> Kind:
-    """Return the tables of a kind with other names for what a handler is handed."""
-    others = {name: free(f"{name}There", scopes.names) for name in names}
-    event = there(kind.event)
-
-    def at(place: Access) -> Access:
-        return replace(place, root=others.get(place.root, place.root))
-
-    made = replace(
-        event,
-        parameters=tuple(others.get(one, one) for one in event.parameters),
-        event_parameters=tuple(others.get(one, one) for one in event.event_parameters),
-        rows=tuple(replace(row, at=at(row.at), flag=row.flag and at(row.flag)) for row in event.rows),
-        constants=tuple(replace(one, at=at(one.at)) for one in event.constants),
-        envelope=tuple(replace(one, at=at(one.at)) for one in event.envelope),
-        each=event.each and at(event.each),
-        nothing={at(place): name for place, name in event.nothing.items()},
-    )
-    reply = kind.reply
-    if reply is not None and reply.writer is not None and reply.writer.name in others:
-        reply = replace(reply, writer=replace(reply.writer, name=others[reply.writer.name]))
-    return replace(kind, event=made, reply=reply)
+def _of_both(layer: Handler, inside: list[Handler]) -> str:
+    """Return why a layer and what is inside have to share what they are handed, or nothing."""
+    if layer.way.whole:
+        return ""
+    if layer.follower.reads_content and any(one.made_whole or one.follower.reads_content for one in inside):
+        return "its content can be read once, and is read inside too"
+    changed = any(one.made_whole or one.follower.changes for one in inside)
+    behind = changed and layer.follower.reads_behind_a_call()
+    return "the function inside may change what is read behind its call" if behind else ""
 
 
 def _finding(one: Function, why: str, place: Place, target: Profile) -> Finding:
@@ -265,170 +308,6 @@ def _finding(one: Function, why: str, place: Place, target: Profile) -> Finding:
         place,
         one.name,
     )
-
-
-class _Handler(Answering):
-    """One handler on its way: its signature, what it reads, how it answers."""
-
-    def rewrite(self, hosts: tuple[str, ...]) -> None:
-        """Make the edits; `hosts` are the target's parameters that reach services, where the handler calls any.
-
-        Raises Clash where what it is handed there is called as something that it knows, Stop where it can't be done.
-        """
-        listed = self._own_parameters()
-        handed = there(self.ours.event).handed_over
-        writer = self.ours.answered.writer
-        if writer is not None:
-            handed = writer.among(handed)
-        if len(listed) > len(handed):
-            raise Stop("it takes more than it is handed", listed[-1])
-        for pattern, name in zip(listed, handed, strict=False):
-            if writer is not None and name == writer.name:
-                self.writer = pattern
-            else:
-                self._parameter(pattern, name)
-        self.follower.check_entries()
-        if writer is not None and reply_there(self.ours.answered) != self.reply:
-            self._through(writer)
-        # What is made at the first lines is named as the parameters were, or as what they are unpacked to.
-        kept = [*self.made_whole, *(one for one in listed if one.type != "identifier")]
-        taken = self._known() | {self.file.text(name) for one in kept for name in bound_in(one)}
-        given = {*self.parameters, *self.event.parameters}
-        if taken & given:
-            raise Clash(taken & given)
-        if hosts:
-            # What reaches services there comes with each call: it is kept for the modules that call them.
-            held = ", ".join(camel(one) for one in hosts)
-            self.first.insert(0, f"HOST.enterWith({{ {held} }})")
-            self.helpers.add("HOST")
-        self._signature()
-        split = self.ours.event.each is None and self.theirs.event.each is not None
-        if not split:
-            self._answers()
-        self._first_lines(self._for_each_event() if split else "")
-
-    # --- parameters ---
-
-    def _own_parameters(self) -> list[Node]:
-        single = self.node.child_by_field_name("parameter")
-        if single is not None:
-            return [single]
-        listed = self.node.child_by_field_name("parameters")
-        found = []
-        for one in listed.named_children:
-            if one.type == "comment":
-                continue
-            pattern = one.child_by_field_name("pattern") or one
-            if pattern.type == "assignment_pattern":  # whose default is never needed: it is always handed over
-                pattern = pattern.child_by_field_name("left")
-            if pattern.type == "rest_pattern":
-                raise Stop("a parameter takes the rest", one)
-            if pattern.type == "this":
-                raise Stop("it asks for what it is called on", one)
-            found.append(pattern)
-        return found
-
-    def _known(self) -> set[str]:
-        """Return the names that mean something in the handler, but for its own parameters."""
-        found = set()
-        for one in self.file.of_types(self.node, NAMES):
-            binding = self.scopes.of(one)
-            if binding is not None and not (binding.kind == "parameter" and binding.scope == self.node):
-                found.add(binding.name)
-        return found
-
-    def _parameter(self, pattern: Node, name: str) -> None:
-        try:
-            found = self.follower.parameter(pattern, name)
-        except Whole as error:
-            found = self.follower.whole(pattern, name)
-            self.made_whole.append(pattern)
-            self.findings.append(
-                Finding(
-                    "made-whole-javascript",
-                    Severity.NOTE,
-                    f"{self.one.name} has {name} made as {self.project.title} has it: {error.why}",
-                    "It does the same; read it at the target's own places where you want that idiom",
-                    self.file.place(error.node),
-                    self.one.name,
-                )
-            )
-        self._take(found)
-
-    def _take(self, found: Followed) -> None:
-        self.edits += found.edits
-        self.first += found.first
-        self.sources |= found.sources
-        self.helpers |= found.helpers
-
-    def _signature(self) -> None:
-        typed = is_typescript(self.file)
-        text = ", ".join(f"{name}: {self._type_of(name)}" if typed else name for name in self.parameters)
-        single = self.node.child_by_field_name("parameter")
-        listed = single if single is not None else self.node.child_by_field_name("parameters")
-        if self.file.text(listed) != f"({text})" and not (single is not None and self.file.text(single) == text):
-            self.edits.append(Edit(listed.start_byte, listed.end_byte, f"({text})"))
-
-    def _type_of(self, name: str) -> str:
-        """Return a parameter's type in TypeScript: that a batch is an array is what callbacks over it rest on."""
-        each = self.places.theirs.each
-        if each is None or each.root != name:
-            return "any"
-        made = "any[]"
-        for step in reversed(each.steps):
-            key = step.key if isinstance(step, Item) else getattr(step, "name", "")
-            if not key:
-                return "any"
-            made = f"{{ {key}: {made}; [name: string]: any }}"
-        return made
-
-    # --- first lines ---
-
-    def _further_in(self) -> None:
-        """Indent what stands in the handler's body, but for the lines of texts that span several."""
-        texts = [(one.start_byte, one.end_byte) for one in walk(self.body) if one.type == "template_string"]
-        spans = [*texts, *((one.start, one.end) for one in self.edits if one.end > one.start)]
-        content, end = self.file.content, self.body.end_byte - 1
-        at = content.find(b"\n", self.body.start_byte) + 1
-        while 0 < at <= content.rfind(b"\n", 0, end):
-            blank = content[at : at + 1] in (b"\n", b"\r")
-            if not blank and not any(low < at < high or low == at for low, high in spans):
-                self.edits.append(Edit(at, at, "  "))
-            at = content.find(b"\n", at) + 1
-
-    def _first_lines(self, around: str) -> None:
-        """Write what stands at the handler's beginning; `around` begins a function that all of it is put into."""
-        awaits = any("await " in line for line in self.first) or any("await " in one.text for one in self.edits)
-        if awaits and not any(child.type == "async" for child in self.node.children):
-            self.edits.append(Edit(self.node.start_byte, self.node.start_byte, "async "))
-        lines = [line + self.follower.semicolon for line in self.first]
-        if lines and self.has_block and goes_on(self.file, self.body.named_children):
-            lines[-1] = f"{lines[-1].removesuffix(';')};"
-        if not lines and not around:
-            return
-        if not self.has_block:
-            head = " ".join(f"{line.removesuffix(';')};" for line in lines)
-            opens, ends = (f"{{ {head} return ", "; }") if lines else ("", "")
-            self.edits.insert(0, Edit(self.body.start_byte, self.body.start_byte, f"{around}{opens}"))
-            self.edits.append(Edit(self.body.end_byte, self.body.end_byte, f"{ends}{')' * bool(around)}"))
-            return
-        if around:
-            lines = [f"return {around}{{", *(f"  {line}" for line in lines)]
-            self._further_in()
-            end = self.body.end_byte - 1
-            begin = self.file.content.rfind(b"\n", 0, end)
-            pad = self.file.content[begin + 1 : end].decode("utf-8", "replace")
-            ended = f"{pad}  }}){self.follower.semicolon}\n" if not pad.strip() else " });"
-            at = begin + 1 if not pad.strip() else end
-            self.edits.append(Edit(at, at, ended))
-        inside = self.body.named_children
-        start = self.body.start_byte + 1
-        rest = self.file.content[start : inside[0].start_byte if inside else self.body.end_byte - 1]
-        if b"\n" in rest and inside:
-            indent = indent_of(self.file, inside[0])
-            self.edits.insert(0, Edit(start, start, "".join(f"\n{indent}{line}" for line in lines)))
-        else:
-            self.edits.insert(0, Edit(start, start, "".join(f" {line.removesuffix(';')};" for line in lines)))
 
 
 def _renamed(text: str, name: str, own: str) -> str:

@@ -44,11 +44,12 @@ class Part:
     constant: bool = False
     batch: bool = False
     object: bool = False  # one of services
+    own: str = ""  # the name of what the project itself put there
 
     @property
     def is_leaf(self) -> bool:
         """Tell whether something stands there by itself."""
-        return self.row is not None or self.constant or self.object
+        return self.row is not None or self.constant or self.object or bool(self.own)
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +113,7 @@ class Places:
     def unchanging(self, part: Part) -> bool:
         """Tell whether what stands at a place can't be changed by whoever has it."""
         if part.row is None:
-            return part.constant or part.object
+            return part.constant or part.object or bool(part.own)
         packed = part.row.lens.content in ("packed", "text")
         return self.ours.fields[part.row.field].holds in _UNCHANGING or packed
 

@@ -14,6 +14,14 @@ class Stop(FerryError):
         self.why, self.node = why, node
 
 
+class Inside(FerryError):
+    """Why what is inside a function around a handler has to stay as it is."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(why)
+        self.why = why
+
+
 class Clash(FerryError):
     """What a handler is handed at the target is called as something is that the handler knows."""
 

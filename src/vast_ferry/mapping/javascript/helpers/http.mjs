@@ -168,6 +168,16 @@ export function arrayBuffer(bytes) {
   return Uint8Array.from(bytes).buffer;
 }
 
+/** Return the text of bytes by "UTF-8 decode" (WHATWG Encoding §6): without a mark, what is wrong as U+FFFD. */
+export function webText(body) {
+  return new TextDecoder().decode(body);
+}
+
+/** Return the JSON value of bytes that are read as `webText` reads them. */
+export function webJson(body) {
+  return JSON.parse(webText(body));
+}
+
 /** Return header fields as the platform keeps them. */
 export function webHeaders(pairs) {
   return new Headers(pairs);
