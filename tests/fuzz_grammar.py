@@ -1742,6 +1742,8 @@ def program(surface: Surface, seed: str) -> Program:
     lines = said_again(writer) or made(writer, scope)
     plain = not (surface.method or surface.by_name or surface.writer)
     before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
+    if before and writer.random.random() < 0.35:
+        pieces = (*pieces, Piece(tuple(no_handler(writer, scope, before[0]))))
     return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop, before=before, more=more)
 
 
@@ -1786,6 +1788,15 @@ def standing_before(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ..
     apart = ["*"] if names and w.random.random() < 0.3 else []
     usual = [f"{name}=None" if w.random.random() < 0.2 else name for name in names] if apart else names
     return tuple(before), (*more, *apart, *usual)
+
+
+def no_handler(w: Writer, s: Scope, decorator: str) -> list[str]:
+    """Return lines that call a function which is no handler and has the same decorator."""
+    name, waits = w.fresh("plain"), s.awaits
+    w.top.append(f"{decorator}\n{'async ' * waits}def {name}(*all, **named):\n    return len(all) > 0")
+    given = ", ".join(repr(one) for one in w.surface.parameters)
+    call = f"{'await ' * waits}{name}({given})"
+    return ["try:", f"    seen.append({call})", "except Exception:", "    seen.append('fails')"]
 
 
 def sharing(programs: tuple[Program, ...], seed: str) -> tuple[Program, ...]:

@@ -201,6 +201,8 @@ SURFACES = (
             "throw new Error(«text»)",
             "try { throw new TypeError(«text») } catch (error) { reply.status(500).send(error.message) }",
             "const send = (text) => reply.status(200).send(text); return send(«text»)",
+            "const tell = async (one) => { await null; if (out[2]) throw new Error('late'); one.send(«text»); }; "
+            "return tell(reply)",
             "(out.length % 2 ? reply : reply.status(203)).send(«text»)",
             'reply.head("content-type", "text/x").head("a", "1").head("a", "2").send(«text»)',
             "reply.send(Buffer.from(«text»))",

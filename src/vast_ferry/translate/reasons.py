@@ -229,6 +229,11 @@ NOTES: Final = {
         "{what} stands twice: rewritten, and as it was for handlers that are wrapped",
         "See why those are wrapped; without them the second copy goes",
     ),
+    "decorator-twice": (
+        Severity.NOTE,
+        "the decorator {what} stands twice: rewritten for handlers, and as it was for other functions",
+        "Nothing is to be done; give those a decorator of their own to tell them apart",
+    ),
     "by-a-function": (
         Severity.NOTE,
         "{what} goes through a function that comes along: at {target} it takes more than an expression",

@@ -197,10 +197,14 @@ class Answering:
         answer, before = self._answer_function()
         for value in self._returned():
             chained = chain_of_root(value, self.file) == name
-            awaits = "await " if is_call_of(value, self.layer.calls) and value.type != "await_expression" else ""
-            opens = f"{answer}({before}" if chained else f"{answer}({before}({awaits}"
+            # What it gives may be a promise, and what that fails with is the handler's own failure.
+            waits = not (chained or is_plain(value) or value.type in ("await_expression", "identifier"))
+            alone = not waits or value.type in _OPERANDS
+            opens, ends = (f"{answer}({before}", ")") if chained else (f"{answer}({before}(", f", {name}))")
+            opens, ends = (f"{opens}await ", ends) if waits else (opens, ends)
+            opens, ends = (opens, ends) if alone else (f"{opens}(", f"){ends}")
             self.edits.append(Edit(value.start_byte, value.start_byte, opens))
-            self.edits.append(Edit(value.end_byte, value.end_byte, ")" if chained else f", {name}))"))
+            self.edits.append(Edit(value.end_byte, value.end_byte, ends))
         for one in self._bare_returns():
             at = one.start_byte + len("return")
             self.edits.append(Edit(at, at, f" {answer}({before}{name})"))

@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.mapping.javascript.functions import Takes
@@ -44,6 +45,10 @@ class Told:
     typed_by: Node | None = None  # the header field's value that tells it
     charset_seen: bool = True
     perhaps: Node | None = None  # a header field's value that may be no text
+
+
+#: What asks nobody: comparing without turning anything into something else, and choosing.
+_SETTLED: Final = ("===", "!==", "&&", "||", "??")
 
 
 class Answers:
@@ -455,6 +460,10 @@ class Answers:
                 one for one in node.named_children if one.type not in ("string_fragment", "comment", "escape_sequence")
             ]
             return all(self._is_settled(_inside(one)) for one in inner)
+        if kind == "binary_expression" and self._text(node.child_by_field_name("operator")) not in _SETTLED:
+            return False
+        if kind in ("binary_expression", "ternary_expression", "parenthesized_expression"):
+            return all(self._is_settled(one) for one in node.named_children if one.type != "comment")
         return False
 
     # --- texts ---

@@ -15,6 +15,7 @@ from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.tables import Row
+from vast_ferry.translate.javascript.looking import only_asked
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 from vast_ferry.translate.javascript.values import last_statements, own_nodes
 
@@ -155,8 +156,33 @@ class Contents:
             return BYTES
         if node.type != "call_expression":
             return ""
+        if called.type in ("member_expression", "subscript_expression") and (given := self._of_entry(called, depth)):
+            return given
         of_method = called.type == "member_expression"
         return self._of_method(called, depth) if of_method else self._of_function(called, depth)
+
+    def _of_entry(self, called: Node, depth: int) -> str:
+        """Return what a function gives that stands in an object which nobody changes: `render[kind](name)`."""
+        holder = called.child_by_field_name("object")
+        table = self._declared(holder) if holder.type == "identifier" else None
+        if table is None or table.type != "object" or not only_asked(self.scopes, holder):
+            return ""
+        by_index = called.type == "subscript_expression"
+        name = None if by_index else self.file.text(called.child_by_field_name("property"))
+        given = [self._of_entry_node(one, name, depth) for one in table.named_children if one.type != "comment"]
+        known = [one for one in given if one is not None]
+        return known[0] if known and len(set(known)) == 1 else ""
+
+    def _of_entry_node(self, entry: Node, name: str | None, depth: int) -> str | None:
+        """Return what one entry of such an object gives when it is called; nothing where another one is."""
+        key = entry.child_by_field_name("key") or entry.child_by_field_name("name")
+        if key is None or key.type == "computed_property_name":
+            return ""
+        if name is not None and self.file.text(key).strip("\"'") != name:
+            return None
+        plain = not any(child.type in ("get", "set") for child in entry.children)
+        node = entry if entry.type == "method_definition" and plain else entry.child_by_field_name("value")
+        return self._of_function_node(node, depth) if node is not None else ""
 
     def _of_method(self, called: Node, depth: int) -> str:
         """Return what a call of a method gives."""
@@ -176,6 +202,9 @@ class Contents:
             return ""
         above = binding.declared[0].parent
         node = above if above is not None and above.type == "function_declaration" else self._declared(called)
+        return self._of_function_node(node, depth)
+
+    def _of_function_node(self, node: Node | None, depth: int) -> str:
         if node is None or node.type not in FUNCTIONS or any(one.type in ("async", "*") for one in node.children):
             return ""
         body = node.child_by_field_name("body")

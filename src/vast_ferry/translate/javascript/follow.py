@@ -308,11 +308,23 @@ class Follower(Batches):
             if inner is None:
                 raise Whole(one, f"{name} is taken out of it, which nobody knows")
             if inner.called is not None:
-                raise Whole(one, "a method is taken out of it")
+                self._unpack_method(one, target, inner.called)
+                continue
             lines += (
                 self._unpack_leaf(pattern, one, target, inner) if inner.is_leaf else self._unpack_more(target, inner)
             )
         return lines
+
+    def _unpack_method(self, one: Node, target: Node, called: Part) -> None:
+        """Follow a method that is taken out and only called, where it is the same without what it was taken out of."""
+        binding = self.scopes.of(target) if target.type in NAMES else None
+        if called.row is None or not self._is_call(called) or binding is None or binding.writes:
+            raise Whole(one, "a method is taken out of it")
+        calls = [use.parent for use in binding.uses if step_of(self.file, use, use.parent) == "()"]
+        if len(calls) != len(binding.uses) or len(binding.declared) != 1:
+            raise Whole(one, "a method is taken out of it")
+        for call in calls:
+            self._call(call, called)
 
     def _unpack_more(self, target: Node, inner: Part) -> list[str]:
         """Follow what is unpacked further, or is bound to a name: more than one row."""
@@ -503,17 +515,31 @@ class Follower(Batches):
                 continue
             deep = part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
             for one in reads:
-                looker = Looks(self.file, self.scopes)
-                looks = looker.names(one.node, deep=deep) if one.unpacked else looker.at(one.node, deep=deep)
-                looks = one.looked_at if one.handed else looks
-                made_there = any(isinstance(step, Call) for step in part.at.steps)  # at each call, here and there
-                self.changes = self.changes or not (looks or made_there)
+                if self._only_looked_at(one, deep=deep):
+                    continue
+                made_there = part.row is not None and part.row.lens.content == "json"  # of its text, at each call
+                self.changes = self.changes or not made_there
                 several = one.handed or len(reads) > 1 or (bool(self.inner) and not made_there)
-                if not looks and (several or again_and_again(one.node, self.function, self.once)):
-                    if made_there:
+                told_too = not made_there and self._told_elsewhere_too(part)
+                if told_too or several or again_and_again(one.node, self.function, self.once):
+                    if told_too or _is_called(part):  # another each time, here and there
                         raise Whole(one.node, "what stands there may be changed, and is read more than once")
                     found.add(at)
         return found
+
+    def _only_looked_at(self, read: _Read, *, deep: bool) -> bool:
+        if read.handed:
+            return read.looked_at
+        looker = Looks(self.file, self.scopes)
+        return looker.names(read.node, deep=deep) if read.unpacked else looker.at(read.node, deep=deep)
+
+    def _told_elsewhere_too(self, part: Part) -> bool:
+        """Tell whether something else that is read is made of what a method gives: `read()` and `text()`."""
+        others = [reads[0].part for at, reads in self.reads.items() if at != str(part.at)]
+        row = part.row
+        return _is_called(part) and any(
+            row is not None and one.row is not None and one.row.field == row.field and _is_called(one) for one in others
+        )
 
     def reads_behind_a_call(self) -> bool:
         """Tell whether something is read when the function inside has run already, which may have changed it."""
@@ -555,6 +581,10 @@ class Follower(Batches):
             self.made.edits.append(Edit(begin, min(end + 1, len(content)), ""))
         else:
             self.made.edits.append(Edit(statement.start_byte, statement.end_byte, ""))
+
+
+def _is_called(part: Part) -> bool:
+    return any(isinstance(step, Call) for step in part.at.steps)
 
 
 def _as_value(text: str) -> str:

@@ -21,15 +21,12 @@ from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
 from vast_ferry.translate.javascript.handlers import Standing
-from vast_ferry.translate.javascript.looking import AROUND, Looks, parameters_of
+from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
 
 #: Of what a helper reads, so many things are given to it one by one; one that reads more gets the whole.
 MOST: Final = 8
-
-#: Functions that only list what an object has.
-_LISTING = ("Object.keys", "Object.hasOwn", "Object.entries")
 
 #: Returns the function of the project that a name stands for, where it is never another.
 FunctionOf = Callable[[JavaScriptFile, Scopes, Node], Standing | None]
@@ -277,7 +274,7 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         return [of_module]
     holder = called.child_by_field_name("object")
     value = only_value(scopes, holder) if holder.type == "identifier" else None
-    if value is None or not _only_asked(scopes, holder):
+    if value is None or not only_asked(scopes, holder):
         return []
     by_index = called.type == "subscript_expression"
     name = string_of(file, called.child_by_field_name("index")) if by_index else None
@@ -325,21 +322,6 @@ def only_value(scopes: Scopes, name: Node) -> Node | None:
     if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
         return None
     return above.child_by_field_name("value")
-
-
-def _only_asked(scopes: Scopes, name: Node) -> bool:
-    """Tell whether an object is only asked for its parts, wherever it is named, and is never changed."""
-    binding = scopes.of(name)
-    for use in binding.uses if binding is not None else ():
-        above = use.parent
-        if above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == use:
-            if is_written(above):
-                return False
-        elif above.type == "binary_expression":  # `method in routes`
-            continue
-        elif above.type != "arguments" or scopes.file.text(above.parent.children[0]) not in _LISTING:
-            return False
-    return binding is not None and binding.name not in scopes.file.exports.values()
 
 
 def _method_of(file: JavaScriptFile, scopes: Scopes, made: Node, name: str) -> Node | None:

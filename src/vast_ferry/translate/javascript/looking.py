@@ -90,6 +90,25 @@ _PARTS = frozenset(
 _NO_PART = frozenset(("string_fragment", "escape_sequence", "comment", "property_identifier", "computed_property_name"))
 
 
+#: Functions that only list what an object has.
+_LISTING = ("Object.keys", "Object.hasOwn", "Object.entries")
+
+
+def only_asked(scopes: Scopes, name: Node) -> bool:
+    """Tell whether an object is only asked for its parts, wherever it is named, and is never changed."""
+    binding = scopes.of(name)
+    for use in binding.uses if binding is not None else ():
+        above = use.parent
+        if above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == use:
+            if is_written(above):
+                return False
+        elif above.type == "binary_expression":  # `method in routes`
+            continue
+        elif above.type != "arguments" or scopes.file.text(above.parent.children[0]) not in _LISTING:
+            return False
+    return binding is not None and binding.name not in scopes.file.exports.values()
+
+
 class Looks:
     """Whether what a node gives is only looked at, through the functions of its file that it is handed to."""
 

@@ -201,13 +201,18 @@ class Native:
         paths = {layer.stands.file.path for layer in layers}
         hosts = self.target.hosts if self.source.hosts or any(map(self.calls_services, paths)) else ()
         limit, scopes = self.limit_of(one), way.layer.stands.scopes
-        made = Handler(project, one, kinds, way, limit)
-        try:
-            made.rewrite(hosts)
-        except Clash as error:
-            made = Handler(project, one, (kinds[0], renamed_parameters(kinds[1], error.names, scopes)), way, limit)
-            made.rewrite(hosts)
-        return made
+        there, names = kinds[1], set[str]()
+        while True:
+            made = Handler(project, one, (kinds[0], there), way, limit)
+            try:
+                made.rewrite(hosts)
+            except Clash as error:
+                if error.names <= names:
+                    raise Stop(f"it has a name {', '.join(sorted(error.names))}") from None
+                names |= error.names
+                there = renamed_parameters(kinds[1], names, scopes)
+            else:
+                return made
 
     def calls_services(self, path: str) -> bool:
         """Tell whether a file, or one that it links to, calls services by the provider's modules."""

@@ -57,7 +57,7 @@ class Handler(Answering):
         Raises Clash where what it is handed there is called as something that it knows, Stop where it can't be done.
         """
         asks_for_no_more(self.layer.stands)
-        handed = there(self.ours.event).handed_over
+        handed = self._handed_over()
         self.carried = [self.follower.take_own(handed[number], key) for number, key in self.way.carried]
         writer = self.ours.answered.writer
         theirs = self._parameters_of_the_provider(writer)
@@ -84,11 +84,14 @@ class Handler(Answering):
             self._answers()
         self._first_lines(self._for_each_event() if self.split and self.way.outermost else "")
 
+    def _handed_over(self) -> tuple[str, ...]:
+        """Return what the provider hands over, what is answered through among it."""
+        handed, writer = there(self.ours.event).handed_over, self.ours.answered.writer
+        return tuple(writer.among(handed)) if writer is not None else handed
+
     def _parameters_of_the_provider(self, writer: ByWriter | None) -> list[Node]:
         """Follow each parameter that is the provider's, and return their patterns."""
-        handed = there(self.ours.event).handed_over
-        if writer is not None:
-            handed = writer.among(handed)
+        handed = self._handed_over()
         listed = self._own_parameters()
         own = [(self.layer.of_provider(at), one) for at, one in enumerate(listed)]
         theirs = [(number, one) for number, one in own if number is not None]
@@ -105,7 +108,7 @@ class Handler(Answering):
         """Hand the function inside what it needs at the target, and behind that what this one adds."""
         if self.way.whole:
             return
-        known = there(self.ours.event).handed_over
+        known = self._handed_over()
         for call, handed in zip(self.layer.calls, self.layer.handed, strict=True):
             given = call.child_by_field_name("arguments")
             puts = [
@@ -122,7 +125,7 @@ class Handler(Answering):
         """Return what the function inside finds in what it is handed that the project itself put there."""
         if self.way.whole or not self.layer.calls:
             return ()
-        known = there(self.ours.event).handed_over
+        known = self._handed_over()
         hands = {one for one in self.layer.handed[0].hands if one is not None}
         own = [(known.index(root), key) for root, key in self.follower.own]
         puts = [one for handed in self.layer.handed for one in handed.puts]

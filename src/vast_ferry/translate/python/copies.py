@@ -24,6 +24,8 @@ from vast_ferry.translate.values import Class, Func, Key
 
 #: Why a name or a helper's text was edited, in the record of a crossing.
 REASON = "copy"
+#: What each finding on copies says whose they are.
+_WHOSE = {"stands-twice": "handlers that are wrapped", "decorator-twice": "functions that are no handlers"}
 
 
 @dataclass(slots=True)
@@ -53,6 +55,43 @@ def copies(flow: Flow, shared: Iterable[Key], wrapped: Collection[Key], native: 
     return _Copying(flow, sorted(twice), sorted({_outermost(flow.functions[key]) for key in wrapped} - both)).made()
 
 
+def of_decorator(flow: Flow, key: Key, handlers: Collection[Key]) -> Copies | None:
+    """Return how a decorator comes to stand twice that stands before handlers and before other functions as well.
+
+    Those get the copy, as it was. Nothing is copied where all that uses it are the `handlers`; nothing comes back where
+    that can't be done.
+    """
+    others = used_otherwise(flow, key, handlers)
+    if not others:
+        return Copies() if others is not None else None
+    return _Copying(flow, [key], others, "decorator-twice").made() if _can_stand_twice(flow, key) else None
+
+
+def used_otherwise(flow: Flow, key: Key, handlers: Collection[Key]) -> list[Key] | None:
+    """Return what uses a decorator at the top of modules, but for handlers; nothing where a module itself does."""
+    found: dict[Key, None] = {}
+    name = flow.functions[key].node.name
+    for module in flow.modules.values():
+        uses = [node for node in module.nodes.names if module.names.get(node.id) == Func(key)]
+        uses += [
+            node
+            for node in module.nodes.each(ast.Attribute)
+            if node.attr == name and flow.named(module, node) == Func(key)
+        ]
+        inside = {
+            id(one): (module.file, node.name) for node in _definitions(module) for one in module.nodes.of(node) or ()
+        }
+        where = [inside.get(id(node)) for node in uses]
+        if None in where:
+            return None
+        found |= {one: None for one in where if one is not None and one not in handlers}
+    return list(found)
+
+
+def _definitions(module: Module) -> list[Definition | ast.ClassDef]:
+    return [node for node in module.tree.body if isinstance(node, (*DEFINITION, ast.ClassDef))]
+
+
 @dataclass(frozen=True, slots=True)
 class _Use:
     """A name, or an attribute of a module, that stands for a function of the project."""
@@ -66,8 +105,9 @@ class _Use:
 
 
 class _Copying:
-    def __init__(self, flow: Flow, twice: list[Key], apart: list[Key]) -> None:
+    def __init__(self, flow: Flow, twice: list[Key], apart: list[Key], told: str = "stands-twice") -> None:
         self.flow, self.twice, self.apart = flow, twice, apart
+        self.told, self.whose = told, _WHOSE[told]
         self.names = {key: self._free(flow.modules[key[0]], f"{key[1]}_as_it_was") for key in twice}
         self.result = Copies()
 
@@ -88,9 +128,9 @@ class _Copying:
         for key in self.twice:
             file, name = key
             self._note(file, [self._copy(key)])
-            severity, reason, remedy = note("stands-twice", "", "", name)
+            severity, reason, remedy = note(self.told, "", "", name)
             place = Place(file, _node(self.flow, key).lineno)
-            self.result.findings.append(Finding("stands-twice", severity, reason, remedy, place))
+            self.result.findings.append(Finding(self.told, severity, reason, remedy, place))
         # What a copy itself names in another module has to be imported there under the copy's name.
         for file in dict.fromkeys(key[0] for key in self.twice):  # in a fixed order
             module = self.flow.modules[file]
@@ -139,7 +179,7 @@ class _Copying:
             data = data[: edit.start] + edit.text.encode("utf-8") + data[edit.end :]
         at = text.next_line(end - 1)
         lead = "" if text.data[at - 1 : at] == b"\n" else "\n"
-        comment = "# As it was, for handlers that are wrapped.\n"
+        comment = f"# As it was, for {self.whose}.\n"
         return Edit(at, at, f"{lead}\n\n{comment}{data.decode('utf-8')}\n", REASON)
 
     def _import(self, module: Module, uses: Iterable[_Use], *, kept: bool = False) -> bool:

@@ -16,7 +16,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import settle_answers
-from vast_ferry.translate.python.copies import copies
+from vast_ferry.translate.python.copies import copies, of_decorator, used_otherwise
 from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
 from vast_ferry.translate.python.environment import uses_it
 from vast_ferry.translate.python.files import Files
@@ -98,6 +98,7 @@ class _Project:
         self.result = Rewritten()
         self.reach, self.aliases = Reach(self.job.flow), Aliases(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
+        self.before: set[Key] = set()  # decorators that stand before handlers
         self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
     def made(self) -> Rewritten:
@@ -228,6 +229,7 @@ class _Project:
             inner.given_more, inner.passes_more = found.taken, inner.passes_more or found.passed
             behind.stands_behind = inner.key
             flow.waiting[found.outer.key] = None
+            self.before.add(found.outer.key)
             self.job.declared.setdefault(inner.key, []).append(declared)
             if found.whatever:
                 inner.entry = (*inner.entry, declared.name)
@@ -465,7 +467,9 @@ class _Project:
             for done, function in enumerate(native, 1):
                 self.progress(f"{done} of {len(native)} functions written anew")
                 made = Rendering.of(job, function)
-                stop = self._written(made, function)
+                stop = self._written(made, function) or self._stands_before_others(made, function)
+                if self.result.copies is not None:
+                    return []
                 if stop is None:
                     renderings[function.key] = made
                     continue
@@ -491,6 +495,20 @@ class _Project:
             (by_name[name], Stop("too-entangled", handler.node), modules[name])
             for name, handler in self.handlers.items()
         ]
+
+    def _stands_before_others(self, made: Rendering, function: Function) -> Stop | None:
+        """Return why a decorator can't be written otherwise: it stands before more than rewritten handlers.
+
+        Where the others can have one of their own, as it was, it stands twice (`Copies`).
+        """
+        if function.key not in self.before or not made.edits:
+            return None
+        handlers = {handler.key for handler in self.handlers.values()}
+        if used_otherwise(self.job.flow, function.key, handlers) == []:
+            return None
+        if self.twice:
+            self.result.copies = of_decorator(self.job.flow, function.key, handlers)
+        return Stop("shares", function.node, function.node.name)
 
     @staticmethod
     def _written(made: Rendering, function: Function) -> Stop | None:
