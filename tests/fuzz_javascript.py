@@ -453,6 +453,25 @@ STATEMENTS = (
     "const «x» = (e) => e‹r›; for (const one of [1, 2]) out.push(«x»(§), one);",
     "const «x» = (e) => () => e‹r›; out.push(«x»(§)());",
     "function «x»(e) { return arguments.length + String(e‹r›); } out.push(«x»(§, 1));",
+    "const «x» = { a: (e) => e‹r› }; out.push((«x»[flag ? 'a' : 'b'] ?? ((e) => e‹r›))(§));",
+    # Objects that keep it.
+    "class «x»c { #e; constructor(e) { this.#e = e; } get v() { return this.#e‹r›; } "
+    "all() { return [this.v, this.#e‹r›]; } } out.push(new «x»c(§).v, …new «x»c(§).all());",
+    "class «x»b { constructor(e) { this.e = e; } } class «x»c extends «x»b { read() { return this.e‹r›; } "
+    "change() { ‹T›; return this.e‹r›; } } const «x» = new «x»c(§); "
+    "out.push(«x».read(), attempt(() => «x».change()), ‹v›);",
+    "class «x»c { constructor(e) { this.e = e; } self() { return this; } read() { return this.e‹r›; } } "
+    "const «x» = new «x»c(§); out.push(«x».self().e‹r›, «x».read());",
+    "class «x»c { constructor(e) { this.e = e; this.k = e‹r›; } } const «x» = new «x»c(§); "
+    "out.push(JSON.stringify(Object.keys(«x»)), «x».k, «x».e‹r›);",
+    "class «x»c { constructor(e) { this.e = e; } read() { const { e } = this; return e‹r›; } } "
+    "out.push(new «x»c(§).read());",
+    "class «x»c { e; constructor(e) { this.e = e; } read = () => this.e‹r›; static of(e) { return new this(e); } } "
+    "out.push(new «x»c(§).read(), «x»c.of(§).read());",
+    "class «x»c { constructor(e) { this.e = e; } read(n) { return n ? this.read(n - 1) : this.e‹r›; } } "
+    "const «x» = new «x»c(§); ‹c›; out.push(«x».read(2), «x».read(0));",
+    "class «x»c { constructor(e, f) { this.f = f; this.e = e; } twice() { return [1, 2].map(function () { return "
+    "attempt(() => this.e); }).concat(this.f‹r›).length; } } out.push(new «x»c(1, §).twice());",
     "const «x» = (e = {}, n = 2) => [e‹r›, n]; out.push(…«x»(§));",
 )
 #: Functions around a handler; § and ¤ are what it is handed, ‹A› an answer, «f» the function inside.
@@ -590,6 +609,7 @@ class Generator:
             text = text.replace("‹r›", pick(simple)[1:], 1)
         text = text.replace("‹h›", holder).replace("‹c›", pick(surface.changes)).replace("‹q›", "?.nothing")
         text = text.replace("‹H›", holder.replace("§", "e")).replace("‹C›", pick(surface.changes).replace("§", "e"))
+        text = text.replace("‹T›", pick(surface.changes).replace("§", "this.e"))
         while "‹p›" in text:
             text = text.replace("‹p›", pick(surface.holders[holder]), 1)
         if text.startswith("setTimeout"):

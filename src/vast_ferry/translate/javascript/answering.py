@@ -26,8 +26,8 @@ from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of, 
 from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
-from vast_ferry.translate.javascript.handed import FunctionOf, only_value
-from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.handed import only_value
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.inlined import Inlined, inlined
 from vast_ferry.translate.javascript.places import Places, spelt
 from vast_ferry.translate.javascript.scopes import Binding

@@ -14,8 +14,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import Node
-from vast_ferry.translate.javascript.handed import FunctionOf
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, Standing, function_at, is_export
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, function_at, is_export
 from vast_ferry.translate.javascript.looking import only_looks, parameters_of
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.stops import Stop

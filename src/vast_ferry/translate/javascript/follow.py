@@ -39,7 +39,6 @@ from vast_ferry.translate.javascript.batches import Batches, Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handed import (
-    FunctionOf,
     Handed,
     Whole,
     again_and_again,
@@ -48,7 +47,7 @@ from vast_ferry.translate.javascript.handed import (
     object_text,
     step_of,
 )
-from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import Looks
 from vast_ferry.translate.javascript.places import Part, Places, Written, last_name
 from vast_ferry.translate.javascript.scopes import NAMES, bound_in, is_written, within

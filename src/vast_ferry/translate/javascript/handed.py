@@ -12,7 +12,6 @@ that can't be seen) is no reason to guess (`Whole`): the parameter is made whole
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -20,16 +19,15 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
-from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.constructed import Made
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
+from vast_ferry.translate.javascript.values import bare
 
 #: Of what a helper reads, so many things are given to it one by one; one that reads more gets the whole.
 MOST: Final = 8
-
-#: Returns the function of the project that a name stands for, where it is never another.
-FunctionOf = Callable[[JavaScriptFile, Scopes, Node], Standing | None]
 
 
 class Whole(FerryError):
@@ -100,6 +98,7 @@ class Handed:
     def __init__(self, places: Places, function_of: FunctionOf) -> None:
         self.places, self.function_of = places, function_of
         self._functions: list[Node] = []  # those that are gone through just now, the innermost last
+        self._classes: list[Made] = []  # of which objects are made that keep it
         self._times = 0  # how often content is read that can be read once
         self._file: JavaScriptFile
         self._scopes: Scopes
@@ -107,7 +106,7 @@ class Handed:
 
     def needed(self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part) -> tuple[Needed, list[Node]]:
         """Return what is read of an argument, and the parameters that take it; raises Whole."""
-        self._needed, self._functions, self._times = Needed(), [], 0
+        self._needed, self._functions, self._times, self._classes = Needed(), [], 0, []
         taken = self._follow_call(file, scopes, node, part, ())
         if len(self._needed.leaves) > MOST:
             raise Whole(node, "most of it is handed on")
@@ -120,6 +119,11 @@ class Handed:
         call = arguments.parent
         called = call.child_by_field_name("function") if call.type == "call_expression" else None
         found = [] if called is None else called_functions(file, scopes, called, self.function_of)
+        if call.type == "new_expression":
+            called = call.child_by_field_name("constructor")
+            found = self._constructors(file, scopes, called)
+        elif called is not None and called.type == "super":
+            found = self._constructors(file, scopes, called)
         given = [one for one in arguments.named_children if one.type != "comment"]
         at = given.index(node) if node in given else -1
         if not found or at < 0 or any(one.type == "spread_element" for one in given[:at]):
@@ -131,6 +135,17 @@ class Handed:
             most = max(most, self._times)
         self._times = most
         return [parameter for stands in found for parameter in parameters_of(stands.node)[at : at + 1]]
+
+    def _constructors(self, file: JavaScriptFile, scopes: Scopes, called: Node) -> list[Standing]:
+        """Return the function that makes an object of one of the project's classes."""
+        if called.type == "super":  # of a class that is gone through just now
+            found = next((above for one in self._classes if (above := one.above(called)) is not None), None)
+            return [found] if found is not None else []
+        made = Made.of(Standing(file, scopes, called), self.function_of)
+        if made is None or made.constructor is None:
+            return []
+        self._classes.append(made)
+        return [made.constructor]
 
     def _into(
         self, file: JavaScriptFile, called: Node, stands: Standing, at: int, handed: tuple[Node, Part, tuple[str, ...]]
@@ -226,14 +241,34 @@ class Handed:
             self._follow_call(self._file, self._scopes, node, part, path)
         elif above.type == "variable_declarator" and above.child_by_field_name("value") == node:
             self._bound(node, above.child_by_field_name("name"), part, path)
+        elif above.type == "assignment_expression" and above.child_by_field_name("right") == node:
+            self._kept(node, above.child_by_field_name("left"), part, path)
         else:
             raise Whole(node, "it is used as a whole")
+
+    def _kept(self, node: Node, field: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow what an object keeps in a field, wherever its class asks for that."""
+        made = next((one for one in self._classes if one.holds(field)), None)
+        uses = made.uses_of(field) if made is not None else None
+        if uses is None:
+            raise Whole(node, "it is used as a whole")
+        file, scopes = self._file, self._scopes
+        for at, use in uses:
+            self._file, self._scopes = at.file, at.scopes
+            self._functions.append(at.node)
+            try:
+                self._use(use, part, path)
+            finally:
+                self._functions.pop()
+        self._file, self._scopes = file, scopes
 
     def _method(self, call: Node, part: Part, path: tuple[str, ...]) -> None:
         """Take note of a method that is called."""
         inner = part.called
         if inner is None or inner.row is None:
             raise Whole(call, f"{'.'.join(path)} is called")
+        if is_awaited(inner) and self._classes:
+            raise Whole(call, "its content may be read twice, which fails")
         if is_awaited(inner):  # content that can be read once
             self._times += 1
             if self._times > 1 or again_and_again(call, self._functions[-1], set()):
@@ -261,6 +296,12 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
     One that has a name; one of those that stand in an object that nobody changes (`routes[method](…)`); a method of an
     object that is made once, of a class of the same file.
     """
+    called = bare(called)
+    if called.type in PLAIN_FUNCTIONS:
+        return [Standing(file, scopes, called)]
+    if (sides := _sides(file, called)) is not None:
+        every = [called_functions(file, scopes, one, function_of) for one in sides]
+        return [one for each in every for one in each] if all(every) else []
     if called.type == "identifier":
         one = function_of(file, scopes, called)
         if one is not None:
@@ -283,6 +324,15 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         method = _method_of(file, scopes, value, name or "")
         return [Standing(file, scopes, method)] if method is not None else []
     return _entries(file, scopes, value, name, function_of) if value.type == "object" else []
+
+
+def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:
+    """Return the two of which one is called: `ways[method] ?? other`."""
+    if called.type == "ternary_expression":
+        return [called.child_by_field_name("consequence"), called.child_by_field_name("alternative")]
+    if called.type != "binary_expression" or file.text(called.child_by_field_name("operator")) not in ("||", "??"):
+        return None
+    return [called.child_by_field_name("left"), called.child_by_field_name("right")]
 
 
 def _entries(

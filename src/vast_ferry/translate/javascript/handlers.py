@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Protocol
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
 from vast_ferry.hub.functions import Entry
@@ -13,6 +13,8 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 from vast_ferry.translate.javascript.stops import Stop
 
+#: What a class is declared by.
+CLASSES: Final = ("class_declaration", "abstract_class_declaration", "class")
 #: Functions that stand where a value does.
 PLAIN_FUNCTIONS: Final = ("arrow_function", "function_expression")
 
@@ -39,6 +41,14 @@ class Standing:
     file: JavaScriptFile
     scopes: Scopes
     node: Node
+
+
+class FunctionOf(Protocol):
+    """Returns the function of the project, or the class, that a name stands for, where it is never another."""
+
+    def __call__(
+        self, file: JavaScriptFile, scopes: Scopes, name: Node, *, of_class: bool = False
+    ) -> Standing | None: ...
 
 
 #: How to have the scopes of a file.
@@ -202,10 +212,18 @@ def is_export(file: JavaScriptFile, use: Node) -> bool:
     return bool(above.type == "export_statement")
 
 
-def exported_function(file: JavaScriptFile, scopes: Scopes, name: str, own: str | None) -> Node | None:
-    """Return the function behind an exported name."""
+def exported_declared(
+    file: JavaScriptFile, scopes: Scopes, name: str, own: str | None, *, of_class: bool = False
+) -> Node | None:
+    """Return the function behind an exported name, or the class."""
     found = _exported_value(file, scopes, name, own)
-    return found if found is not None and _is_function(found) else None
+    known = found is not None and (is_class(found) if of_class else _is_function(found))
+    return found if known else None
+
+
+def is_class(node: Node) -> bool:
+    """Tell whether a node is a class."""
+    return node.type in CLASSES
 
 
 def _is_function(node: Node) -> bool:
@@ -235,7 +253,7 @@ def _exported_value(file: JavaScriptFile, scopes: Scopes, name: str, own: str | 
 def _value_at(name: Node) -> Node | None:
     """Return what is declared under a name."""
     above = name.parent
-    if above.type == "function_declaration":
+    if above.type == "function_declaration" or (is_class(above) and above.child_by_field_name("name") == name):
         return above
     return above.child_by_field_name("value") if above.type == "variable_declarator" else None
 
@@ -244,6 +262,12 @@ def function_at(name: Node) -> Node | None:
     """Return the function that is declared under a name."""
     found = _value_at(name)
     return found if found is not None and _is_function(found) else None
+
+
+def class_at(name: Node) -> Node | None:
+    """Return the class that is declared under a name."""
+    found = _value_at(name)
+    return found if found is not None and is_class(found) else None
 
 
 def _assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:

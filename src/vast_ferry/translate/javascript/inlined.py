@@ -15,8 +15,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from vast_ferry.documents.javascript_file import Node, walk
-from vast_ferry.translate.javascript.handed import FunctionOf
-from vast_ferry.translate.javascript.handlers import Standing
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, NAMES
 from vast_ferry.translate.javascript.values import bare, calls_of, chain_of, never_fails

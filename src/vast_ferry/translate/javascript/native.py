@@ -23,7 +23,14 @@ from vast_ferry.translate.javascript.answering import Project
 from vast_ferry.translate.javascript.around import Chain, Layer, Way
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
-from vast_ferry.translate.javascript.handlers import Standing, exported_function, function_at, handler_of, not_turned
+from vast_ferry.translate.javascript.handlers import (
+    Standing,
+    class_at,
+    exported_declared,
+    function_at,
+    handler_of,
+    not_turned,
+)
 from vast_ferry.translate.javascript.scopes import Scopes, is_written, within
 from vast_ferry.translate.javascript.shared import Around
 from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
@@ -228,20 +235,24 @@ class Native:
                 waiting.append(linked_file(at, link.module, self.files))
         return False
 
-    def function_of(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> Standing | None:
-        """Return the function that a name, or a part of a module, stands for; nothing where that may be another."""
+    def function_of(
+        self, file: JavaScriptFile, scopes: Scopes, name: Node, *, of_class: bool = False
+    ) -> Standing | None:
+        """Return the function, or class, that a name or a part of a module always stands for, if there is one."""
         if name.type == "member_expression":
             holder, part = name.child_by_field_name("object"), file.text(name.child_by_field_name("property"))
             whole = self._linked(file, scopes, holder) if holder.type == "identifier" else None
-            return self._exported(whole[0], part) if whole is not None and whole[1] == "*" else None
+            known = whole is not None and whole[1] == "*"
+            return self._exported(whole[0], part, of_class=of_class) if whole is not None and known else None
         binding = scopes.of(name)
         if binding is None or binding.writes or len(binding.declared) != 1:
             return None
-        node = function_at(binding.declared[0]) if binding.kind != "import" else None
+        at = class_at if of_class else function_at
+        node = at(binding.declared[0]) if binding.kind != "import" else None
         if node is not None:
             return Standing(file, scopes, node)
         linked = self._linked(file, scopes, name)
-        return self._exported(*linked) if linked is not None and linked[1] != "*" else None
+        return self._exported(*linked, of_class=of_class) if linked is not None and linked[1] != "*" else None
 
     def _linked(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> tuple[str, str] | None:
         """Return the file of the project that a name is taken from, and its name there; `*` for all of it."""
@@ -254,15 +265,15 @@ class Native:
                 return there, link.names[binding.name]
         return None
 
-    def _exported(self, path: str, name: str) -> Standing | None:
-        """Return the function that a file exports under a name, where nobody gives that name another."""
+    def _exported(self, path: str, name: str, *, of_class: bool) -> Standing | None:
+        """Return the function, or class, that a file exports under a name, where nobody gives that name another."""
         file = self.files[path]
         scopes = self._scopes_of(file)
         if (path, name) not in self._others:
             self._others[path, name] = any(self._gives_another(other, path, name) for other in self.files.values())
         if scopes.blind or self._others[path, name]:
             return None
-        node = exported_function(file, scopes, name, file.exports.get(name))
+        node = exported_declared(file, scopes, name, file.exports.get(name), of_class=of_class)
         return Standing(file, scopes, node) if node is not None else None
 
     def _gives_another(self, file: JavaScriptFile, path: str, name: str) -> bool:

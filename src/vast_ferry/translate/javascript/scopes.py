@@ -151,6 +151,7 @@ _DECLARING: Final[dict[str, Callable[[Scopes, Node], None]]] = {
     "function_declaration": Scopes._declare_named,
     "generator_function_declaration": Scopes._declare_named,
     "class_declaration": Scopes._declare_named,
+    "abstract_class_declaration": Scopes._declare_named,
     "function_expression": Scopes._declare_inside,
     "generator_function": Scopes._declare_inside,
     "class": Scopes._declare_inside,
