@@ -84,7 +84,7 @@ def ways_to_ask(
     def ask(code: str) -> str:
         code = renamed(code, by)
         for one in names:
-            quote = "'" if '"' in code else '"'
+            quote = "'" if '"' in code and "f'" not in code else '"'  # which stands in a formatted text, maybe
             code = code.replace(f"_{one}_)", f"{quote}{one}{quote})")
         return code
 

@@ -81,10 +81,12 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
         told.setdefault(fact.kind, []).append(fact)
     for kind, found in told.items():
         wrong = [fact for fact in found if not fact.right]
+        whys = []
         for fact in wrong:
             why = f"{fact.file}: {fact.refused or f'{fact.field} is {fact.wanted!r}, and was read as {fact.got!r}'}"
-            where = f" (row in line {fact.row})" if fact.row else ""
-            yield Linted(law, kind, Broken(law, kind, why + where, {}))
+            whys.append(why + (f" (row in line {fact.row})" if fact.row and not fact.refused else ""))
+        for why in dict.fromkeys(whys):  # an event that can't be read is so for all its facts
+            yield Linted(law, kind, Broken(law, kind, why, {}))
         if not wrong:
             yield Linted(law, kind)
     for file, keys in unread(profile).items():

@@ -286,6 +286,8 @@ class _Reader(Declarations):
                 made += [((*declared.path, key, index), {key: one}) for index, one in enumerate(several)]
             return made
         listed = declared.data.get(at, [])
+        if functions.triggers_text:
+            return self._texts(declared, listed)
         place = declared.document.place(*declared.path, at)
         how = self.model.functions.triggers_are
         if how != "listed" and at in declared.data:
@@ -295,6 +297,18 @@ class _Reader(Declarations):
         if not isinstance(listed, list):
             raise BadInput(f"{at} of {declared.name} is not a list", "List its triggers there", place)
         return [((*declared.path, at, index), item) for index, item in enumerate(listed)]
+
+    def _texts(self, declared: Declared, listed: Any) -> list[tuple[Path_, Any]]:
+        """Return triggers that are each one text, alone or listed, as mappings with that under its name."""
+        functions = self.model.functions
+        here = (*declared.path, functions.triggers_at)
+        every = listed if isinstance(listed, list) else [listed]
+        for number, one in enumerate(every):
+            if not isinstance(one, str):
+                place = declared.document.place(*(here if one is listed else (*here, number)))
+                raise BadInput(f"a trigger of {declared.name} is no text", "Write it in one, as the others are", place)
+        places = [here if one is listed else (*here, number) for number, one in enumerate(every)]
+        return [(place, {functions.triggers_text: one}) for place, one in zip(places, every, strict=True)]
 
     def _at_top(self, top: dict[str, Any], names: set[str]) -> None:
         """Note the triggers that stand at the top, by the function that each names."""
@@ -328,8 +342,16 @@ class _Reader(Declarations):
         for kind in kinds:
             way = next((row.keys[0] for row in kind.rows if row.field == "parameter"), kind.key)
             told = there(data, kind.key)
-            if told is not MISSING and there(data, way) is not MISSING and kind.word in (None, told):
+            if told is not MISSING and there(data, way) is not MISSING and kind.is_told_by(told):
                 return kind
+        beginnings = [one.beginning.strip() for one in kinds if one.beginning is not None]
+        text = data.get(self.model.functions.triggers_text) if self.model.functions.triggers_text else None
+        if text is not None:
+            raise BadInput(
+                f"a trigger of {declared.name}, {text!r}, begins with none of {', '.join(beginnings)}",
+                "Say what kind of trigger it is",
+                declared.document.place(*path),
+            )
         known = list(dict.fromkeys(kind.key if kind.word is None else f"{kind.key}: {kind.word}" for kind in kinds))
         told = next((there(data, kind.key) for kind in kinds if kind.word is not None), MISSING)
         word = next(iter(data), "") if told in (MISSING, None) else f"{kinds[0].key}: {told}"

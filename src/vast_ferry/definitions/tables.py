@@ -93,6 +93,16 @@ def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
         return _of_keys(row, routes)
     if row.texts:
         return _in_texts(row, routes)
+    form = _of_one_key(row, routes)
+    if row.field == "secrets" and (type(form) is Form or (isinstance(form, Behind) and type(form.last) is Form)):
+        raise FormSyntax(
+            "no form says what of it is a secret's reference: end it with reference('vault/'), or with reference('') "
+            "where any text is one; `names` is for a list of their names"
+        )
+    return form
+
+
+def _of_one_key(row: DefinitionRow, routes: RouteStyle) -> Form:
     text = row.field if row.as_ == "plain" and row.field in ALL_FORMS else row.as_
     if text == "plain" and row.words:
         text = "choice"

@@ -150,7 +150,7 @@ class _Fitting:
         decorator = self.kind.decorator or (self.kind.key if dotted or called else "")
         if decorator and (data or decorator == self.kind.key):
             data = {decorator: True, **data}
-        if data and self.kind.word is not None:
+        if data and self.kind.word is not None and self.kind.beginning is None:
             data = {self.kind.key: self.kind.word, **data}
         return data if data and there(data, self.kind.key) is not MISSING else {}
 
@@ -470,6 +470,9 @@ def _triggers_of(
 def _as_they_are(triggers: list[dict[str, Any]], model: DefinitionModel) -> Any:
     """Return a function's triggers in the way in which they stand there."""
     how = model.functions.triggers_are
+    if (text := model.functions.triggers_text) != "":
+        texts = [one[text] for one in triggers]
+        return texts if how == "listed" else texts[0]
     if how == "listed":
         return triggers
     if how == "one":

@@ -34,7 +34,8 @@ def definition_lost(profile: Profile, folder: Path) -> list[str]:
             file.parent.mkdir(parents=True, exist_ok=True)
             file.write_text(text, encoding="utf-8")
         after = read_project(home, profile)[1]
-    return list(_differences(before, after))
+    unread = [f"{one.place}: {one.reason}" for one in before.findings if one.code == "secret-value"]
+    return [*unread, *_differences(before, after)]
 
 
 def _differences(before: Project, after: Project) -> Iterator[str]:

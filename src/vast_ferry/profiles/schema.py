@@ -486,7 +486,8 @@ class TriggerModel(Model):
 
     kind: str = Field(description="kind of event")
     told_by: str | Annotated[dict[str, str | int | bool], Field(min_length=1, max_length=1)] = Field(
-        description="key that only such a trigger has; or a key and what it holds there, such as {type: queue}"
+        description="key that only such a trigger has; or a key and what it holds there, such as {type: queue}, or "
+        "begins with: {said: 'http *'}"
     )
     fixed: dict[Literal["methods", "changes", "callers"], str | list[str]] = Field(
         {}, description="what such a trigger always means, such as methods: [GET]"
@@ -504,6 +505,17 @@ class TriggerModel(Model):
     def word(self) -> Any:
         """Return what stands under that key; nothing where it may be anything."""
         return None if isinstance(self.told_by, str) else self.told_by[self.key]
+
+    @property
+    def beginning(self) -> str | None:
+        """Return what a text under that key begins with; nothing where a word tells it, or the key alone."""
+        return self.word[:-1] if isinstance(self.word, str) and self.word.endswith("*") else None
+
+    def is_told_by(self, held: Any) -> bool:
+        """Tell whether what stands under that key tells of such a trigger."""
+        if self.beginning is not None:
+            return isinstance(held, str) and held.startswith(self.beginning)
+        return self.word in (None, held)
 
 
 class ElsewhereModel(Model):
@@ -582,6 +594,12 @@ class FunctionsModel(Model):
     triggers_at: str = Field("", description="key of a function under which its triggers stand")
     triggers_are: Literal["listed", "one", "by_name"] = Field(
         "listed", description="how they stand there: a list, one alone, or each under a name of its own"
+    )
+    triggers_text: str = Field(
+        "",
+        pattern=r"^[a-z_]*$",
+        description="for triggers that are each one text, such as `http GET /x`: the name by which their rows ask for "
+        "it",
     )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
     elsewhere: list[ElsewhereModel] = Field([], description="triggers at the top, each naming its function")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any
 
@@ -31,7 +31,24 @@ def event_losses(shape: EventShape, seen_by: EventShape | None = None) -> list[L
         )
         wanted = {row.field for row in seen_by.rows if row.field in shape.fields}.union(*seen)
         own = event_losses(seen_by)
-    return _losses(reading, wanted, own, {"function", "limit"})
+    losses = _losses(reading, wanted, own, {"function", "limit"})
+    return [*losses, *_losses_of_another(shape, losses)]
+
+
+def _losses_of_another(shape: EventShape, losses: list[Loss]) -> Iterator[Loss]:
+    """Yield what is lost of fields that are told after another one, of which something is lost."""
+    for row in shape.rows:
+        for other in row.lens.asks if row.lens.told_after_another and not row.derived else ():
+            theirs = tuple(loss for loss in losses if loss.field == other and not loss.harmless)
+            if theirs:
+                yield Loss(
+                    "told-after-another",
+                    row.field,
+                    f"it is told after {other}, of which something is lost",
+                    "another value arrives",
+                    lambda fields, theirs=theirs: any(loss.applies(fields) for loss in theirs),  # type: ignore[misc]
+                    tried=True,
+                )
 
 
 #: Of a form whose provider names a type where a handler names none.

@@ -92,18 +92,32 @@ def of_text(own: str, template: Template, names: Own, *, optional: bool = False)
         def again(*values: Expression) -> Expression:
             return build(text(*values), *(values[asked.index(one)] for one in more))
 
-        changed = _changed(names, name, asked, again)
-        loss = Loss(
-            "text-reshaped",
-            name,
-            "it can't be told from what stands beside it in one text, or is told only with other parts",
-            "another value arrives",
-            changed,
-            tried=True,
-        )
-        return Rule(rule.gives, rule.needs, rule.build, (*losses, loss))
+        why = "it can't be told from what stands beside it in one text, or is told only with other parts"
+        reshaped = _reshaped(names, name, asked, again, why=why)
+        return Rule(rule.gives, rule.needs, rule.build, (*losses, *reshaped))
 
     return [Rule(own, asked, text), *map(field_from_text, told)]
+
+
+def _reshaped(
+    names: Own,
+    name: str,
+    asked: tuple[str, ...],
+    again: Callable[..., Expression],
+    *,
+    why: str,
+    once: Callable[..., Expression] | None = None,
+) -> tuple[Loss, ...]:
+    """Return what is lost where a field in a text comes back as another, and where it can't be read back at all.
+
+    With `once`, another than that.
+    """
+    changed = _changed(names, name, asked, again, once)
+    refused = _changed(names, name, asked, again, once, refused=True)
+    return (
+        Loss("text-reshaped", name, why, "another value arrives", changed, tried=True),
+        Loss("text-unreadable", name, why, "the text can't be taken apart", refused, tried=True, unreadable=True),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,18 +194,14 @@ def of_places(places: Places, names: Own) -> list[Rule]:
         held_there = [rule.build(*(held[one] for one in rule.needs)) for rule in back]
         return together(*held_there, *(held[one] for one in more))
 
+    def once(*values: Expression) -> Expression:
+        need = dict(zip(asked, values, strict=True)).__getitem__
+        return lens.read(lens.write(values[0], need), None, need)
+
+    # What the form itself does to a value is told already; the rest is what its places can't hold of it.
     losses = lens.losses(name)
-    if not losses:
-        losses = (
-            Loss(
-                "text-reshaped",
-                name,
-                "it is not put together as the provider puts it together",
-                "another value arrives",
-                _changed(names, name, asked, again),
-                tried=True,
-            ),
-        )
+    why = "it is not put together as the provider puts it together"
+    losses = (*losses, *_reshaped(names, name, asked, again, why=why, once=once if losses else None))
     return [Rule(name, (*owns, *more), together, losses), *back]
 
 
@@ -251,18 +261,30 @@ def _first_of(name: str) -> Callable[..., Expression]:
 
 
 def _changed(
-    names: Own, name: str, asked: tuple[str, ...], build: Callable[..., Expression]
+    names: Own,
+    name: str,
+    asked: tuple[str, ...],
+    build: Callable[..., Expression],
+    once: Callable[..., Expression] | None = None,
+    *,
+    refused: bool = False,
 ) -> Callable[[Fields], bool]:
-    """Return whether a field of the hub's comes back as another value; compiled when it is first asked."""
+    """Return whether a field of the hub's comes back as another value, or is `refused`; compiled when first asked.
+
+    With `once`, as another than that makes of it.
+    """
     kept: list[Callable[[Fields], tuple[Any, Any]]] = []
 
     def changed(fields: Fields) -> bool:
         if not kept:
             kept.append(run_source(view_made("again", names.hub(), name, asked, build)))
+            if once is not None:
+                kept.append(run_source(view_made("again", names.hub(), name, asked, once)))
         try:
             again, before = kept[0](fields)
+            before = kept[1](fields)[0] if len(kept) > 1 else before
         except Exception:  # what can't be read back does not arrive
             return True
-        return bool(again != before)
+        return bool(again != before) and not refused
 
     return changed

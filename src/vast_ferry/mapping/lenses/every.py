@@ -30,7 +30,7 @@ from vast_ferry.mapping.lenses import (
 )
 from vast_ferry.mapping.lenses.forms import OfVersion
 from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, TwoHelpers
-from vast_ferry.mapping.lenses.listed import Pipeline
+from vast_ferry.mapping.lenses.listed import AsRecord, Pipeline, Scalars
 from vast_ferry.mapping.lenses.times import Epoch
 from vast_ferry.mapping.lenses.typed import Typed
 
@@ -85,7 +85,10 @@ def _without_keywords(text: str) -> str:
 def _lens(text: str, tree: ast.expr) -> Lens:
     if isinstance(tree, ast.BinOp) and isinstance(tree.op, ast.BitOr):
         before, last = _lens(text, tree.left), _lens(text, tree.right)
-        return Pipeline((*(before.parts if isinstance(before, Pipeline) else (before,)), last))
+        parts = before.parts if isinstance(before, Pipeline) else (before,)
+        # What pairs hold may be numbers or truths as well as what a mapping does.
+        between = (AsRecord(),) if isinstance(last, Scalars) and parts[-1].holds == ("pairs",) else ()
+        return Pipeline((*parts, *between, last))
     function = tree.func if isinstance(tree, ast.Call) else tree
     if not isinstance(function, ast.Name):
         raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between")

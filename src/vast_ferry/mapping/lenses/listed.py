@@ -234,7 +234,10 @@ class AsWords(Formed):
 
 
 class Scalars(Formed):
-    """Texts by name that may stand there as numbers, truths or null: what is carried is their text."""
+    """Texts by name that may stand there as numbers, truths or null: what is carried is their text.
+
+    Of a mapping, or of pairs: `records(name, value) | scalars`.
+    """
 
     __slots__ = ()
     name, holds, reader, writer = "scalars", ("texts",), "texts_of_scalars", "dict"
@@ -493,6 +496,7 @@ class Pipeline(Lens):
     derived_only = property(lambda self: any(part.derived_only for part in self.parts))
     awaited = property(lambda self: any(part.awaited for part in self.parts))
     needs = property(lambda self: tuple(field for part in self.parts for field in part.needs))
+    told_after_another = property(lambda self: any(part.told_after_another for part in self.parts))
     by_hand = property(lambda self: all(part.by_hand for part in self.parts))
     holds_text = property(lambda self: any(part.holds_text for part in self.parts))
     wants_value = True
@@ -533,13 +537,15 @@ class Pipeline(Lens):
         found = ""
         for value in (*_TRIED.get(field.holds, ()), *([MOMENT] if field.name in ("time", "due") else [])):
             try:
-                self.back(value)
-            except (TypeError, AttributeError) as error:
-                found = found or f"{type(error).__name__}: {error}"
-            except Exception:  # this value may have no place there
-                found = found or ""
+                came = self.back(value)
+            except Exception as error:
+                # Another error may well say that this very value has no place there.
+                shape = isinstance(error, TypeError | AttributeError) or "unpack" in str(error)
+                found = found or (f"{type(error).__name__}: {error}" if shape else "")
             else:
-                return ""
+                if type(came) is type(value):
+                    return ""
+                found = found or f"{value!r} comes back as {came!r}"
         return found
 
     def __str__(self) -> str:

@@ -278,7 +278,7 @@ class After(Lens):
 
     __slots__ = ()
     name, takes, fewest, most, holds = "after", "a field, and a unit", 2, 2, ("text",)
-    wants_value = True
+    wants_value = told_after_another = True
 
     @property
     def asks(self) -> tuple[str, ...]:
