@@ -7,7 +7,7 @@ something that the definition can't hold.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -154,6 +154,81 @@ class InText(Form):
     def keeps(self) -> tuple[bool, bool]:
         kept = [inner.keeps for _, inner in self.texts]
         return all(zones for zones, _ in kept), all(bounds for _, bounds in kept)
+
+
+@dataclass(frozen=True, slots=True)
+class Pieces:
+    """Parts of a text that are told one by one, by their numbers, until all are there."""
+
+    form: tuple[Any, ...]
+    count: int
+    parts: Mapping[int, str]
+
+    def beside(self, other: Pieces) -> Pieces:
+        """Return the parts of both."""
+        return Pieces(self.form, self.count, {**self.parts, **other.parts})
+
+    def text(self) -> str:
+        """Return the text; raises CannotHold where a part is missing that it can't do without."""
+        held = [self.parts.get(number) for number in range(self.count)]
+        try:
+            made = helpers.fill_text((self.form,), *held)
+            again = helpers.split_text(made, (self.form,), self.count)
+        except (TypeError, ValueError):
+            again = []
+        if again != held:
+            raise CannotHold(
+                f"{helpers.shown_form(self.form)} has to tell all of it, or would be read as something else"
+            )
+        return made
+
+
+@dataclass(frozen=True, slots=True)
+class PartOfText(Form):
+    """One of several fields that stand in a text: `{memory | quantity(MB)}/{timeout | quantity(s)}`."""
+
+    form: tuple[Any, ...]
+    count: int
+    number: int
+    inner: Form
+
+    name: ClassVar[str] = ""
+
+    def read(self, value: Any, field: str) -> Any:
+        try:
+            part = helpers.split_text(value, (self.form,), self.count)[self.number]
+        except ValueError:
+            what = f"expected {helpers.shown_form(self.form)}"
+            raise FormError(what if field in NEVER_SHOWN else f"{what}, got {got(value, field)}") from None
+        if part is None:
+            raise Untold(field)
+        return self.inner.read(part, field)
+
+    def write(self, value: Any) -> Any:
+        return Pieces(self.form, self.count, {self.number: str(self.inner.write(value))})
+
+    @property
+    def keeps(self) -> tuple[bool, bool]:
+        return self.inner.keeps
+
+
+class Untold(FormError):
+    """A text that does not tell of a field that it may tell of."""
+
+
+def put_whole(data: dict[str, Any]) -> list[str]:
+    """Write each text of which all parts are told in their place, and take out any other; return why, for those."""
+    unheld: list[str] = []
+    for key, value in list(data.items()):
+        if isinstance(value, dict):
+            unheld += put_whole(value)
+        elif isinstance(value, Pieces):
+            try:
+                data[key] = value.text()
+            except CannotHold as error:
+                del data[key]
+                unheld.append(str(error))
+    return unheld
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from typing import Any, Final
 
 from vast_ferry.definitions.apart import data_apart
 from vast_ferry.definitions.at_top import entries_at_top
+from vast_ferry.definitions.composed import Untold
 from vast_ferry.definitions.declared import READERS, Declarations, Declared
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wider
@@ -177,6 +178,8 @@ class _Reader(Declarations):
         except OtherLanguage as error:
             if row.field == "entry":
                 self.other(declared, str(said), str(error), place)
+        except Untold:  # its text tells of other fields alone
+            return MISSING
         except Wider as error:
             self.note("wider-trigger", Severity.TODO, (str(error), WIDER), place, declared.name)
             return error.value

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
 from vast_ferry.definitions import amounts, forms, in_words, named_values, spelt
-from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, Through
+from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, PartOfText, Through
 from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
@@ -92,7 +92,7 @@ def parse_form(row: DefinitionRow, routes: RouteStyle) -> Form:
     if len(row.keys) > 1:
         return _of_keys(row, routes)
     if row.texts:
-        return _in_texts(row, routes)
+        return _in_texts(row, routes) if row.part < 0 else _part_of_text(row, routes)
     form = _of_one_key(row, routes)
     if row.field == "secrets" and (type(form) is Form or (isinstance(form, Behind) and type(form.last) is Form)):
         raise FormSyntax(
@@ -145,6 +145,24 @@ def _in_texts(row: DefinitionRow, routes: RouteStyle) -> Form:
         usual = "choice" if row.words else row.field if row.field in ALL_FORMS else "plain"
         texts.append((template.forms[0], template.parts[0].lens or _form_of(usual, row, routes)))
     return InText((), {}, routes, tuple(texts))
+
+
+def _part_of_text(row: DefinitionRow, routes: RouteStyle) -> Form:
+    """Return the form of one field of several that stand in a text."""
+    if row.as_ != "plain" or row.words:
+        raise FormSyntax("what follows a field's name in braces says its form: `{memory | quantity(MB)}/{timeout}`")
+    try:
+        template = parse_template(row.texts[0], reads=str, plain="")
+    except (FerryError, ValueError) as error:
+        raise FormSyntax(str(error)) from None
+    fields = [part.field for part in template.parts]
+    if len(set(fields)) != len(fields) or row.field not in fields:
+        raise FormSyntax(f"{row.texts[0]!r} has one field twice, or one that is none")
+    number = fields.index(row.field)
+    own = template.parts[number]
+    usual = row.field if row.field in ALL_FORMS else "plain"
+    inner = _form_of(own.lens.strip() or usual, row, routes)
+    return PartOfText((), {}, routes, template.forms[0], len(fields), number, inner)
 
 
 def _parsed(text: str) -> ast.expr:
@@ -239,7 +257,8 @@ def checked_definition(profile: Profile) -> DefinitionModel | None:
     Raises ManyBadInputs with the line of every row that can't stand.
     """
     model = profile.model.definition
-    problems = list(_problems(profile, model)) if model else []
+    # A row whose text holds several fields is one for each of them, and says what is wrong with it once.
+    problems = list({str(one): one for one in _problems(profile, model)}.values()) if model else []
     if problems:
         raise ManyBadInputs(problems)
     return model
@@ -271,8 +290,8 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
         of_kind = TRIGGER_FIELDS if kind.way == "event" else BINDING_FIELDS
         groups.append(((*path, "rows"), kind.rows, of_kind.get(kind.kind, ())))
     for at, rows, fields in groups:
-        for number, row in enumerate(rows):
-            yield from _problems_of_row(profile, model, row, (*at, number), fields)
+        for row in rows:
+            yield from _problems_of_row(profile, model, row, (*at, row.number), fields)
     for kind, path in places:
         yield from _unknown_words(profile, kind, path)
 
@@ -280,7 +299,7 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
 def _unknown_words(profile: Profile, kind: TriggerModel, path: tuple[str | int, ...]) -> Iterator[BadInput]:
     """Yield the words of a trigger's rows, and of what it always means, that are none of the hub's for their field."""
     said: list[tuple[str, Any, tuple[str | int, ...]]] = [
-        (row.field, word, (*path, "rows", at)) for at, row in enumerate(kind.rows) for word in _meant_by(profile, row)
+        (row.field, word, (*path, "rows", row.number)) for row in kind.rows for word in _meant_by(profile, row)
     ]
     for name, value in kind.fixed.items():
         said += [(name, word, (*path, "fixed")) for word in (value if isinstance(value, list) else [value])]

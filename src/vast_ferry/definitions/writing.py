@@ -10,6 +10,7 @@ from typing import Any, Final
 from vast_ferry.definitions.apart import together
 from vast_ferry.definitions.at_top import keyed_by_method, put_at_top
 from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.composed import Pieces, put_whole
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
 from vast_ferry.definitions.forms import AccessForm, Form
 from vast_ferry.definitions.in_code import write_calls, write_decorated
@@ -141,9 +142,13 @@ class _Fitting:
         data: dict[str, Any] = {}
         for row in self.kind.rows:
             if row.field in said:
-                put_under(data, row.keys, said[row.field], self._put)
+                held = said[row.field]
+                before = there(data, row.keys[0]) if isinstance(held, Pieces) else None
+                put_under(data, row.keys, _both(before, held) if before else held, self._put)
             elif row.field == "parameter":
                 self._put(data, row.keys[0], parameter_of(self.profile, self.trigger.kind))
+        for why in put_whole(data):
+            self.note(", ".join(row.field for row in self.kind.rows if row.part >= 0), why)
         functions = self.profile.model.definition.functions if self.profile.model.definition else None
         dotted = functions is not None and functions.code is not None and "." in self.kind.key
         called = functions is not None and functions.calls is not None
@@ -396,6 +401,7 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
                     put_under(data, row.keys, both, put)
     if model.functions.files.count("/") > 1:
         unheld += _entry_inside(function, rows["entry"], forms, model.functions.files, data)
+    unheld += [Unheld(", ".join(one.field for one in rows.values() if one.part >= 0), why) for why in put_whole(data)]
     return data, (*unheld, *_no_way_to_say(function, model, set(rows)))
 
 
@@ -412,6 +418,8 @@ def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -
 
 def _both(before: Any, made: Any) -> Any:
     """Return what two rows say of the same key: settings and secrets, in one list or mapping."""
+    if isinstance(before, Pieces) and isinstance(made, Pieces):
+        return before.beside(made)
     if isinstance(before, list) and isinstance(made, list):
         return [*before, *made]
     return {**before, **made} if isinstance(before, dict) and isinstance(made, dict) else made
@@ -547,7 +555,8 @@ def _stage_files(
     where, files = model.stages, dict[str, str]()
     for stage in project.stages if where else ():
         assert where is not None
-        overlays = {name: _overlay(overlay, model, profile) for name, overlay in stage.functions.items()}
+        known = {function.name: function for function in project.functions}
+        overlays = {name: _overlay(overlay, known.get(name), profile) for name, overlay in stage.functions.items()}
         if where.inside:
             for name, overlay in overlays.items():
                 functions[name].setdefault(where.inside, []).append({where.named_by: stage.name, **overlay})
@@ -570,14 +579,21 @@ def _named(functions: dict[str, dict[str, Any]], model: DefinitionModel) -> Any:
     return [{by: name, **one} for name, one in functions.items()] if by else functions
 
 
-def _overlay(overlay: Any, model: DefinitionModel, profile: Profile) -> dict[str, Any]:
+def _overlay(overlay: Any, function: Function | None, profile: Profile) -> dict[str, Any]:
+    """Return what differs of a function in a stage; of a text that tells of several fields, all that it tells."""
+    model = checked_definition(profile)
+    assert model is not None
     forms = forms_of(profile)
     rows: dict[str, DefinitionRow] = {row.field: row for row in model.functions.rows}
+    together = {rows[name].number for name in overlay if name in rows and rows[name].part >= 0}
+    more = {name: getattr(function, name, None) for name, row in rows.items() if row.number in together}
     made: dict[str, Any] = {}
-    for name, value in overlay.items():
+    for name, value in {**{name: value for name, value in more.items() if value}, **overlay}.items():
         if name in rows:
             said = forms[id(rows[name])].write(value)
-            put_under(made, rows[name].keys, said, dict.__setitem__)
+            before = made.get(rows[name].keys[0]) if isinstance(said, Pieces) else None
+            put_under(made, rows[name].keys, _both(before, said) if before else said, dict.__setitem__)
+    put_whole(made)
     return made
 
 

@@ -7,7 +7,7 @@ import keyword
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PrivateAttr, field_validator, model_validator
 
 
 def _inside(path: str) -> str:
@@ -450,6 +450,19 @@ class DefinitionRow(Model):
         "", alias="for", description="language of the functions that it is for; without it, of every function"
     )
 
+    _number: int = PrivateAttr(-1)
+    _part: int = PrivateAttr(-1)
+
+    @property
+    def number(self) -> int:
+        """Return as which of the rows it stands in the profile."""
+        return self._number
+
+    @property
+    def part(self) -> int:
+        """Return which part of its text it is for, where that holds several fields; else -1."""
+        return self._part
+
     @property
     def keys(self) -> tuple[str, ...]:
         """Return the key, or the keys, under which it stands."""
@@ -468,7 +481,19 @@ class DefinitionRow(Model):
         if isinstance(self.is_, str) and not self.texts:
             return self.is_
         named = [re.findall(r"\{\s*([a-z][a-z_]*)", text) for text in self.texts]
-        return named[0][0] if named and named[0] else ""
+        return named[0][max(self._part, 0)] if named and named[0] else ""
+
+
+def _each_part(rows: list[DefinitionRow]) -> None:
+    """Put a row for each field in the place of one whose text holds several: `'{memory}/{timeout}'`."""
+    made = []
+    for number, row in enumerate(rows):
+        several = len(re.findall(r"\{\s*[a-z]", row.is_)) if isinstance(row.is_, str) else 0
+        for part in range(several) if several > 1 else (-1,):
+            own = row.model_copy()
+            own._number, own._part = number, part
+            made.append(own)
+    rows[:] = made
 
 
 class ReferencesModel(Model):
@@ -495,6 +520,11 @@ class TriggerModel(Model):
     way: Literal["event", "in", "out"] = Field("event", description="what triggers; what is read; what is written")
     decorator: Dotted | Literal[""] = Field("", description="the decorator that declares it, where `told_by` is none")
     rows: list[DefinitionRow] = Field([], description="what the keys of the trigger mean")
+
+    @model_validator(mode="after")
+    def _in_parts(self) -> TriggerModel:
+        _each_part(self.rows)
+        return self
 
     @property
     def key(self) -> str:
@@ -603,6 +633,11 @@ class FunctionsModel(Model):
     )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
     elsewhere: list[ElsewhereModel] = Field([], description="triggers at the top, each naming its function")
+
+    @model_validator(mode="after")
+    def _in_parts(self) -> FunctionsModel:
+        _each_part(self.rows)
+        return self
 
     @model_validator(mode="after")
     def _stand_somewhere(self) -> FunctionsModel:
