@@ -736,6 +736,44 @@ def kept(w: Writer, s: Scope) -> list[str]:
     return [f"{name} = {name.title()}({s.event}, 1)", f"seen.append({w.text(read)})"]
 
 
+def made_by_its_class(w: Writer, s: Scope) -> list[str]:
+    """A class method makes an object, whose methods give it back; now and then a class inherits it."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    pick, name = w.random.choice, w.fresh("made").title()
+    own, heir = w.held("self.event"), w.held("self.event")
+    of = pick(
+        [
+            ["return cls(event)"],
+            ["made = cls(event)", "made.more = cls.mark", "return made"],
+            ["self = cls(event, more=cls.mark)", "self.more = 2", "return self"],
+            ["cls.last = event", "return cls(event)"],
+            ["made = cls(event)", "if made.more == 1:", "    made = None", "return made"],
+            ["return cls(event) if event else None"],
+            ["cls = dict", "return cls(a=event)"],
+        ]
+    )
+    back = pick([["return self"], ["self.more = 3", "return self"], ["if self.more:", "    return 1", "return self"]])
+    lines = [f"class {name}:", "    mark = 'm'", "    def __init__(self, event, more=None):"]
+    lines += ["        self.event, self.more = event, more", "    @classmethod", "    def of(cls, event):"]
+    lines += [f"        {one}" for one in of] + ["    def begin(self):"] + [f"        {one}" for one in back]
+    lines += ["    def read(self):", f"        return [{w.text(own)}, self.more]"]
+    w.top.append("\n".join(lines))
+    asked = name
+    if w.random.random() < 0.3:
+        asked = f"{name}Heir" if w.random.random() < 0.6 else name
+        w.top.append(
+            "\n".join([f"class {name}Heir({name}):", "    def read(self):", f"        return {w.value(heir)}"])
+        )
+    call = pick([f"{asked}.of({s.event}).begin().read()", f"{asked}({s.event}).begin().begin().read()"])
+    return [
+        "try:",
+        f"    seen.append(show({call}))",
+        "except Exception as error:",
+        "    seen.append(type(error).__name__)",
+    ]
+
+
 def decorated(w: Writer, s: Scope) -> list[str]:
     if s.event != w.surface.event:
         return said(w, s)
@@ -1645,6 +1683,7 @@ PIECES = [
         a_family,
         kept,
         kept,
+        made_by_its_class,
         decorated,
     ),
     *(

@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
+from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, MADE, NOTHING, Function
+from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.tables import is_called_or_tested, name_given
 from vast_ferry.translate.python.types import (
@@ -100,6 +102,42 @@ class _Taker:
             named = [one.arg for one in (*arguments.args, *arguments.kwonlyargs)]
             return {**dict.fromkeys([*self.function.parameters, *named], NOTHING), **self.given}
         return {**_defaults(arguments, self.given), **self.given}
+
+
+def gives_itself(flow: Flow, function: Function) -> Instance | None:
+    """Return the object that a method gives back wherever it ends: its own, or one that its class method makes.
+
+    `return self`; `return cls(...)`, or what that has a name for. What any other function gives is known once it is
+    followed.
+    """
+    node, names = function.node, [one.arg for one in function.node.args.args]
+    makes = is_of_the_class(function)
+    if function.cls is None or function.generates or not names or (node.decorator_list and not makes):
+        return None
+    nodes = function.nodes
+    returns = [one for one in nodes.all if isinstance(one, ast.Return)]
+    inside = any(isinstance(one, (*DEFINITION, ast.Lambda, ast.ClassDef)) for one in nodes.all[1:])
+    kept = not any(not isinstance(use.ctx, ast.Load) for use in nodes.uses(names[0]))
+    given = all(_is_own(nodes, one.value, names[0], makes=makes) for one in returns)
+    ends = bool(returns) and node.body[-1] in returns
+    alone = not makes or not flow.inherited(function.cls)
+    return Instance(function.cls) if given and kept and ends and alone and not inside else None
+
+
+def is_of_the_class(function: Function) -> bool:
+    """Tell whether a method is one of its class: `@classmethod`, and nothing else."""
+    return [ast.unparse(one) for one in function.node.decorator_list] == ["classmethod"]
+
+
+def _is_own(nodes: Nodes, value: ast.expr | None, own: str, *, makes: bool) -> bool:
+    """Tell whether a value is an object by its own name, or one that is made of the class of that name."""
+    if not makes:
+        return isinstance(value, ast.Name) and value.id == own
+    if isinstance(value, ast.Name):
+        given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
+        above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
+        value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
+    return isinstance(value, ast.Call) and isinstance(value.func, ast.Name) and value.func.id == own
 
 
 def _sort_of(function: Function) -> tuple[bool, bool]:
@@ -253,7 +291,7 @@ class Calling(Objects):
         called = self.flow.functions[target.key]
         self._note_call(called, node)  # first: what is handed on may make this caller be followed again
         self.arguments(node, called)
-        returned = called.returned
+        returned = called.returned if called.returned is not None else gives_itself(self.flow, called)
         return returned if isinstance(returned, (Of, Instance)) else NOTHING
 
     def _asked_of_table(self, node: ast.Call, method: ast.Attribute, table: Table) -> Value:

@@ -154,6 +154,10 @@ class Classes:
             self._above[cls] = self._in_order(cls)
         return self._above[cls]
 
+    def inherited(self, cls: Key) -> bool:
+        """Tell whether another class of the project inherits from a class."""
+        return any(one != cls and cls in self.above(one) for one in self.classes)
+
     def _in_order(self, cls: Key) -> list[Key]:
         if cls not in self.classes:
             return []

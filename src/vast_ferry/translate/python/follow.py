@@ -85,6 +85,7 @@ from contextlib import suppress
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
+from vast_ferry.translate.python.calling import is_of_the_class
 from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
@@ -239,7 +240,8 @@ class Follower(Statements):
         if function.stands_before:
             self.env[function.given] = Bound(Handlers(function.stands_before))
         if function.cls is not None and not function.static and arguments.args:
-            self.env[arguments.args[0].arg] = Bound(Instance(function.cls))
+            own = is_of_the_class(function) and not self.flow.inherited(function.cls)
+            self.env[arguments.args[0].arg] = Bound(Class(function.cls) if own else Instance(function.cls))
         for default in (*arguments.defaults, *(d for d in arguments.kw_defaults if d)):
             self.no_client(default, self.eval(default))
         self.body(node.body)
