@@ -34,7 +34,7 @@ from vast_ferry.hub.keys import ANY, EVERY_KEY, AnyOf, Pattern, Piece, all_of, b
 from vast_ferry.hub.schedules import FROM, Calendar, Every, Schedule, first_difference
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles, find_profile
-from vast_ferry.profiles.schema import DefinitionRow
+from vast_ferry.profiles.schema_definition import DefinitionRow
 
 OSTERMERE, THORNWICK = find_profile("ostermere@1"), find_profile("thornwick@1")
 DECLARING = [profile for profile in all_profiles() if profile.model.definition]

@@ -22,7 +22,8 @@ from conftest import ROOT, Run
 import vast_ferry
 from vast_ferry import StandIn, Verdict, carry, check, find_profile
 from vast_ferry.demo import PROJECT
-from vast_ferry.profiles import schema
+from vast_ferry.profiles import schema, schema_definition
+from vast_ferry.profiles.schema_texts import Model
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 MODULES = [
@@ -155,7 +156,8 @@ def test_the_provider_of_the_instructions_lints_converts_carries_and_has_a_stand
 
 def test_every_key_of_a_profile_has_its_row_in_the_reference() -> None:
     text = (ROOT / "docs" / "profiles.md").read_text()
-    models = [one for one in vars(schema).values() if isinstance(one, type) and issubclass(one, schema.Model)]
+    every = {**vars(schema), **vars(schema_definition)}.values()
+    models = [one for one in every if isinstance(one, type) and issubclass(one, Model)]
     for name, told in ((name, told) for one in models for name, told in one.model_fields.items()):
         row = f"| `{told.alias or name}` | {'yes' if told.is_required() else ''} | {told.description or ''}"
         assert row.replace("|", "") in text.replace("|", "").replace("\\", ""), row

@@ -25,7 +25,7 @@ from vast_ferry.hub.standards import CHANGES, words_of
 from vast_ferry.mapping.law_values import KEPT, kept_text
 from vast_ferry.mapping.lenses.every import LENSES
 from vast_ferry.mapping.tables import TESTS, Kind
-from vast_ferry.profiles import schema
+from vast_ferry.profiles import schema, schema_definition, schema_texts
 from vast_ferry.profiles.json_schema import profile_schema
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
@@ -250,7 +250,7 @@ def table(header: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> str:
     return "\n".join("| " + " | ".join(cell.replace("|", "\\|") for cell in line) + " |" for line in lines)
 
 
-def keys(model: type[schema.Model]) -> str:
+def keys(model: type[schema_texts.Model]) -> str:
     """Return the keys that a part of a profile takes."""
     rows = [
         (f"`{field.alias or name}`", "yes" if field.is_required() else "", field.description or "")
@@ -328,10 +328,10 @@ OTHER_PARTS = (
     schema.MakerModel,
     schema.MountModel,
     schema.EnvironmentModel,
-    schema.DefinitionModel,
-    schema.DefinitionRow,
-    schema.ReferencesModel,
-    schema.StagesModel,
+    schema_definition.DefinitionModel,
+    schema_definition.DefinitionRow,
+    schema_definition.ReferencesModel,
+    schema_definition.StagesModel,
     schema.FileModel,
     schema.MemoryModel,
     schema.FreeModel,
@@ -383,15 +383,15 @@ def reference() -> str:
         + "; ".join(f"of {kind} triggers {_listed(words_of('changes', kind))}" for kind in CHANGES)
         + ".\n",
         "\nFunctions stand in the file itself, each in a file of its own, or in the code as decorators:\n",
-        keys(schema.FunctionsModel),
+        keys(schema_definition.FunctionsModel),
         "\nA kind of trigger (`triggers`):\n",
-        keys(schema.TriggerModel),
+        keys(schema_definition.TriggerModel),
         "\nTriggers at the top, each naming its function (`elsewhere`):\n",
-        keys(schema.ElsewhereModel),
+        keys(schema_definition.ElsewhereModel),
         "\nFunctions that decorators declare (`code`):\n",
-        keys(schema.CodeModel),
+        keys(schema_definition.CodeModel),
         "\nFunctions that calls declare (`calls`):\n",
-        keys(schema.CallsModel),
+        keys(schema_definition.CallsModel),
         "\n### Forms\n",
         table(("form", "takes", "meaning"), forms),
         "\n### Spellings of a schedule\n",

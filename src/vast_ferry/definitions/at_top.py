@@ -10,7 +10,7 @@ from typing import Any
 
 from vast_ferry.documents.document import Document
 from vast_ferry.hub.findings import BadInput
-from vast_ferry.profiles.schema import DefinitionModel, ElsewhereModel, TriggerModel
+from vast_ferry.profiles.schema_definition import DefinitionModel, ElsewhereModel, TriggerModel
 
 Way = tuple[str | int, ...]
 

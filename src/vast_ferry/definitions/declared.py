@@ -33,7 +33,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.keys import fits
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import CallsModel, DefinitionModel
+from vast_ferry.profiles.schema_definition import CallsModel, DefinitionModel
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini, "xml": read_xml}

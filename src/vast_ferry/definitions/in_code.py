@@ -10,7 +10,7 @@ from vast_ferry.definitions.filters.captures import captures_of
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Project
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import CodeModel, DefinitionModel
+from vast_ferry.profiles.schema_definition import CodeModel, DefinitionModel
 
 
 def write_calls(

@@ -19,7 +19,7 @@ from vast_ferry.mapping.lenses.every import LENSES, parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import LensError
 from vast_ferry.mapping.templates import parse_template
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
+from vast_ferry.profiles.schema_definition import DefinitionModel, DefinitionRow, TriggerModel
 
 FUNCTION_FIELDS: Final = (
     "entry",

@@ -39,7 +39,7 @@ from vast_ferry.hub.keys import (
 )
 from vast_ferry.hub.schedules import FROM, Schedule, first_difference
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema import DefinitionModel, DefinitionRow, TriggerModel
+from vast_ferry.profiles.schema_definition import DefinitionModel, DefinitionRow, TriggerModel
 
 FIRINGS: Final = 1000
 

@@ -24,7 +24,7 @@ from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.definitions.secrecy import looks_secret
 from vast_ferry.definitions.tables import parse_form
 from vast_ferry.hub.findings import BadInput, Place
-from vast_ferry.profiles.schema import DefinitionRow
+from vast_ferry.profiles.schema_definition import DefinitionRow
 
 #: suffix of a definition file → its syntax
 _SYNTAXES: Final = {".yaml": "yaml", ".yml": "yaml", ".toml": "toml", ".json": "json", ".ini": "ini", ".xml": "xml"}

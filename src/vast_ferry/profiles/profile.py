@@ -45,7 +45,7 @@ from vast_ferry.mapping.tables import (
     check_reply,
     hub_answer,
 )
-from vast_ferry.profiles import schema
+from vast_ferry.profiles import schema, schema_texts
 from vast_ferry.profiles.building import Builder
 
 #: What handlers find in a module beside classes and clients, as code.
@@ -429,12 +429,12 @@ def _there(data: Any, path: tuple[str | int, ...]) -> tuple[str | int, ...]:
     return path
 
 
-def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:
+def _model_at(path: tuple[str | int, ...]) -> type[schema_texts.Model] | None:
     import typing
 
     model: Any = schema.ProfileModel
     for part in path:
-        if isinstance(model, type) and issubclass(model, schema.Model):
+        if isinstance(model, type) and issubclass(model, schema_texts.Model):
             named = next((f for n, f in model.model_fields.items() if part in (n, f.alias)), None)
             if named is None:
                 return None
@@ -443,10 +443,10 @@ def _model_at(path: tuple[str | int, ...]) -> type[schema.Model] | None:
             arguments = [a for a in typing.get_args(model) if a is not type(None)]
             model = arguments[-1] if arguments else None
         arguments = [a for a in typing.get_args(model) if a is not type(None)]
-        if len(arguments) == 1 and isinstance(arguments[0], type) and issubclass(arguments[0], schema.Model):
+        if len(arguments) == 1 and isinstance(arguments[0], type) and issubclass(arguments[0], schema_texts.Model):
             is_list = typing.get_origin(model) is list
             model = model if is_list else arguments[0]
-    return model if isinstance(model, type) and issubclass(model, schema.Model) else None
+    return model if isinstance(model, type) and issubclass(model, schema_texts.Model) else None
 
 
 def _class_source(name: str, model: schema.ClassModel) -> str:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import Node, is_typescript, walk
-from vast_ferry.hub.findings import Finding, Severity
+from vast_ferry.documents.javascript_file import Node, is_typescript
+from vast_ferry.hub.findings import Finding
 from vast_ferry.hub.functions import Function
-from vast_ferry.mapping.javascript.delivery import made_writer, telling
+from vast_ferry.mapping.javascript.delivery import telling
 from vast_ferry.mapping.javascript.functions import (
     Source,
     Takes,
@@ -18,38 +18,29 @@ from vast_ferry.mapping.javascript.functions import (
     translate_reply,
     view_event,
 )
-from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
-from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.answers import Answers
-from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of, waited_for
-from vast_ferry.translate.javascript.contents import TEXT, Contents
+from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of
+from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.handed import only_value
-from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
-from vast_ferry.translate.javascript.inlined import Inlined, inlined
+from vast_ferry.translate.javascript.handlers import FunctionOf
+from vast_ferry.translate.javascript.inlined import Inlined
 from vast_ferry.translate.javascript.places import Places, spelt
-from vast_ferry.translate.javascript.scopes import Binding
-from vast_ferry.translate.javascript.stops import Inside, Stop
 from vast_ferry.translate.javascript.values import (
-    bare,
     calls_of,
-    chain_of,
-    chain_of_root,
-    ends_the_function,
     in_try,
     indent_of,
     is_plain,
     last_statements,
-    never_fails,
     own_nodes,
 )
 from vast_ferry.translate.reasons import note
 
 #: What may stand anywhere without parentheses.
-_OPERANDS = frozenset(("identifier", "string", "template_string", "number", "object", "array", "call_expression"))
-_OPERANDS |= {"member_expression", "subscript_expression", "true", "false", "null", "undefined", "new_expression"}
+OPERANDS = frozenset(("identifier", "string", "template_string", "number", "object", "array", "call_expression"))
+OPERANDS |= {"member_expression", "subscript_expression", "true", "false", "null", "undefined", "new_expression"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,36 +52,6 @@ class Project:
     takes: Takes
     emitted: Emitted
     function_of: FunctionOf
-
-
-@dataclass(frozen=True, slots=True)
-class _Told:
-    """An answer that is told at once: the chain of calls that ends it, those before it, and what it becomes where."""
-
-    chain: Node
-    before: tuple[Node, ...]
-    node: Node
-    text: str
-    without: tuple[Node, ...]  # statements that are not needed any more
-
-
-def _values(statement: Node) -> list[Node]:
-    return [one for one in statement.named_children if one.type != "comment"]
-
-
-def _next(statement: Node, step: int = 1) -> Node | None:
-    """Return the statement behind another, or before it."""
-    beside = [one for one in statement.parent.named_children if one.type != "comment"]
-    at = beside.index(statement) + step
-    return beside[at] if 0 <= at < len(beside) else None
-
-
-def _before(statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, Node]]:
-    """Return the statements right before one that each tell a part of an answer, with their chains of calls."""
-    found: list[tuple[Node, Node]] = []
-    while statement is not None and (statement := _next(statement, -1)) is not None and statement.id in steps:
-        found.insert(0, (statement, steps[statement.id]))
-    return found
 
 
 class Answering:
@@ -132,131 +93,6 @@ class Answering:
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
 
-    def _through(self, writer: ByWriter) -> None:
-        """Write the answers of a handler that gives them through an object that it is handed.
-
-        Where each is told at once, at an end of the handler, it is an answer like any other. Else the object is made at
-        the first line, and the handler answers with what was told to it, when that is all told.
-        """
-        if reply_there(self.ours.answered) == self.reply:
-            return
-        pattern = self.writer
-        if pattern is None and self.layer.calls:
-            self._only_passes_on()
-            return
-        if pattern is None or pattern.type != "identifier":
-            raise Stop("it takes what it answers through apart", pattern)
-        binding = self.scopes.of(pattern)
-        if binding is None or binding.writes:
-            raise Stop("what it answers through gets another value", pattern)
-        if self._tells_at_once(writer, binding):
-            return
-        if self.way.passes:
-            raise Inside("not each answer is told at once")
-        self._tell_when_all_is_told(writer, pattern)
-
-    def _tells_at_once(self, writer: ByWriter, binding: Binding) -> bool:
-        """Write the answers where each is told at once; tell whether they are."""
-        ends = {camel(name) for name, one in writer.methods.items() if one.ends}
-        uses = [use for use in binding.uses if not self._hands_on(use)]
-        chains = [one for use in uses if (one := self._chain(use, ends)) is not None]
-        at_once = len(chains) == len(uses) and (self.way.passes or not self.layer.calls)
-        answers = self._answers_of(chains) if at_once else []
-        seen = {node.id for one in answers for node in (one.chain, *one.before)}
-        answered = bool(answers or self.layer.calls)
-        if not (at_once and answered and len(seen) == len(chains) and self._ends_with_answers(answers)):
-            return False
-        for told in answers:
-            self._replace(told.node, told.text)
-            for statement in told.without:
-                self._without(statement)
-        self._give_back_what_is_inside()
-        self._without_helpers()
-        return True
-
-    def _tell_when_all_is_told(self, writer: ByWriter, pattern: Node) -> None:
-        """Make what a handler answers through at its first line, and answer with what was told to it."""
-        name = self.file.text(pattern)
-        made = Source(
-            "answering", function("answering", [], f"return {made_writer(writer)};"), used=frozenset(["Answering"])
-        )
-        own = self.project.emitted.name_of(made, self.follower.taken)
-        self.sources[own] = made
-        self.first.insert(0, f"const {name} = {own}()")
-        self.made_whole.append(pattern)
-        self.findings.append(
-            Finding(
-                "made-whole-javascript",
-                Severity.NOTE,
-                f"{self.one.name} has {name} made as {self.project.title} has it: not each answer is told at once",
-                "It does the same; answer in the target's own way where you want that idiom",
-                self.file.place(pattern),
-                self.one.name,
-            )
-        )
-        answer, before = self._answer_function()
-        for value in self._returned():
-            chained = chain_of_root(value, self.file) == name
-            # What it gives may be a promise, and what that fails with is the handler's own failure.
-            waits = not (chained or is_plain(value) or value.type in ("await_expression", "identifier"))
-            alone = not waits or value.type in _OPERANDS
-            opens, ends = (f"{answer}({before}", ")") if chained else (f"{answer}({before}(", f", {name}))")
-            opens, ends = (f"{opens}await ", ends) if waits else (opens, ends)
-            opens, ends = (opens, ends) if alone else (f"{opens}(", f"){ends}")
-            self.edits.append(Edit(value.start_byte, value.start_byte, opens))
-            self.edits.append(Edit(value.end_byte, value.end_byte, ends))
-        for one in self._bare_returns():
-            at = one.start_byte + len("return")
-            self.edits.append(Edit(at, at, f" {answer}({before}{name})"))
-        self._at_the_end(answer, f"{before}{name}, ")
-        self._no_return_type()
-
-    def _only_passes_on(self) -> None:
-        """Give back what the function inside does, by a layer that has no name for what is answered through."""
-        if not (self.way.passes and self._ends_with_answers([])):
-            raise Inside("it has no name for what is answered through")
-        self._give_back_what_is_inside()
-
-    def _hands_on(self, use: Node) -> bool:
-        """Tell whether a use of a parameter hands it to the function inside."""
-        return bool(use.parent.type == "arguments" and use.parent.parent in self.layer.calls)
-
-    def _give_back_what_is_inside(self) -> None:
-        """Let a call of the function inside that ends all be what is given back."""
-        for one in map(waited_for, self.layer.calls):
-            if one.parent.type == "expression_statement":
-                self.edits.append(Edit(one.start_byte, one.start_byte, "return "))
-
-    def _chain(self, use: Node, ends: set[str]) -> tuple[Node, bool] | None:
-        """Return the chain that a use begins, or a call that stands for one, and whether it ends an answer."""
-        chain = chain_of(use, self.file, ends)
-        if chain is not None:
-            return chain
-        at = Standing(self.file, self.scopes, self.node)
-        found = inlined(use, at, self.project.function_of, ends)
-        if found is None:
-            return None
-        self.inlined[found.call.id] = found
-        return found.call, True
-
-    def _reading_of(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
-        """Return what writes the answer that a chain tells, with what its call hands over filled in."""
-        found = self.inlined.get(chain.id)
-        self.filled = found.filled if found is not None else {}
-        return self._reading(shapes, {one.id: value for parts in self.filled.values() for one, value in parts})
-
-    def _without_helpers(self) -> None:
-        """Take out functions through which nothing is answered any more."""
-        for helper in {one.function.id: one.function for one in self.inlined.values()}.values():
-            calls = sum(one.function.id == helper.id for one in self.inlined.values())
-            named = helper if helper.type == "function_declaration" else helper.parent
-            statement = helper if helper.type == "function_declaration" else named.parent
-            binding = self.scopes.of(named.child_by_field_name("name"))
-            alone = statement.type == "function_declaration" or len(statement.named_children) == 1
-            at_top = statement.parent.type == "program"
-            if binding is not None and len(binding.uses) == calls and alone and at_top:
-                self._without(statement)
-
     def _calls_of(self, chain: Node) -> list[tuple[str, list[Node]]]:
         found = self.inlined.get(chain.id)
         return found.calls if found is not None else calls_of(chain, self.file)
@@ -272,41 +108,6 @@ class Answering:
         returns = [one for one in own_nodes(self.body) if one.type == "return_statement"] if self.has_block else []
         return [one for one in returns if not [c for c in one.named_children if c.type != "comment"]]
 
-    def _answers_of(self, chains: list[tuple[Node, bool]]) -> list[_Told]:
-        """Return the answers that are told at once, at an end of the handler.
-
-        One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
-        """
-        shapes = (reply_there(self.ours.answered), self.reply)
-        returned = {bare(value).id: value for value in self._returned()}
-        steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
-        own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
-        found: list[_Told] = []
-        for chain, ended in chains:
-            if not ended:
-                continue
-            value: Node = returned.get(chain.id, chain)
-            above = value.parent
-            statement = above if above.type in ("expression_statement", "return_statement") else None
-            before = _before(statement, steps)
-            reading = self._reading_of(chain, shapes)
-            text = reading.written(chain, [node for _, node in before])
-            self._note(reading.notes)
-            if not text:
-                continue
-            without = [one for one, _ in before]
-            if chain.id not in returned:
-                if statement is None or statement.id not in own:  # a function inside tells it, whenever that is called
-                    continue
-                after = _next(statement)
-                if after is not None and after.type == "return_statement" and not _values(after):
-                    without.append(after)
-                elif not ends_the_function(statement, self.body):
-                    continue
-                text = f"return {text}"
-            found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
-        return [] if any(self._is_half_told(one, found) for one in found) else found
-
     def _note(self, notes: dict[str, Node]) -> None:
         """Tell of what is taken for granted in an answer, each kind once a handler."""
         for code, node in notes.items():
@@ -318,63 +119,6 @@ class Answering:
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given, stands)
         return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=self.way.caught)
-
-    def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
-        """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
-
-        What is told again is no matter: a status that every answer sets.
-        """
-        writer = reply_there(self.ours.answered).writer
-        if writer is None or not (self.way.caught or in_try(told.chain, self.node)):
-            return False
-        methods = {camel(name): one for name, one in writer.methods.items()}
-        calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
-        contents = Contents(self.file, self.scopes, self.follower.given)
-        fails = [
-            at
-            for at, (_, given) in enumerate(calls)
-            if at and not all(self._never_fails(one, contents) for one in given)
-        ]
-        before = [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
-        if any(one.puts or one.adds for one in before):
-            return True
-        halves = {attribute for one in before for attribute in one.sets}
-        for other in answers:
-            own = {name for chain in (*other.before, other.chain) for name, _ in self._calls_of(chain)}
-            if halves - {attribute for name in own for attribute in methods[name].sets}:
-                return True
-        return False
-
-    def _never_fails(self, node: Node, contents: Contents) -> bool:
-        """Tell whether working out an expression certainly throws nothing, what is read of the event included."""
-        if never_fails(node):
-            return True
-        if node.id in self.follower.given:
-            return not any(one.type == "call_expression" for one in walk(node))
-        inside = [one for one in node.named_children if one.type != "comment"]
-        if node.type == "binary_expression" and self.file.text(node.child_by_field_name("operator")) == "+":
-            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
-        if node.type == "template_string":
-            filled = [one.named_children[0] for one in inside if one.type == "template_substitution"]
-            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
-        return False
-
-    def _ends_with_answers(self, answers: list[_Told]) -> bool:
-        """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
-        known = {one.chain.id for one in answers} | {bare(waited_for(one)).id for one in self.layer.calls}
-        gone = {statement.id for one in answers for statement in one.without}
-        if any(bare(value).id not in known for value in self._returned()):
-            return False
-        if any(one.id not in gone for one in self._bare_returns()):
-            return False
-        inside = [one for one in self.body.named_children if one.type != "comment"] if self.has_block else []
-        if not inside:
-            return not self.has_block
-        return all(
-            one.type in ("return_statement", "throw_statement")
-            or (one.type == "expression_statement" and one.named_children[0].id in known)
-            for one in last_statements(self.body)
-        )
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""
@@ -453,7 +197,7 @@ class Answering:
     def _in_place(self, parameter: Node, value: Node) -> str:
         """Return what is handed over as it stands in place of a parameter."""
         text = self._text_of(value)
-        text = text if value.type in _OPERANDS else f"({text})"
+        text = text if value.type in OPERANDS else f"({text})"
         return f"{self.file.text(parameter)}: {text}" if parameter.type == "shorthand_property_identifier" else text
 
     def _always_answers(self) -> bool:

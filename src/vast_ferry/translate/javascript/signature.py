@@ -11,7 +11,6 @@ from vast_ferry.mapping.javascript.names import camel, free
 from vast_ferry.mapping.places import Access, Item
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.mapping.writers import ByWriter
-from vast_ferry.translate.javascript.answering import Answering
 from vast_ferry.translate.javascript.batches import Followed
 from vast_ferry.translate.javascript.edits import Edit, goes_on
 from vast_ferry.translate.javascript.handed import Whole
@@ -19,6 +18,7 @@ from vast_ferry.translate.javascript.handlers import asks_for_no_more
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
+from vast_ferry.translate.javascript.told_through import ToldThrough
 from vast_ferry.translate.javascript.values import indent_of
 
 
@@ -46,7 +46,7 @@ def renamed_parameters(kind: Kind, names: set[str], scopes: Scopes) -> Kind:
     return replace(kind, event=made, reply=reply)
 
 
-class Handler(Answering):
+class Handler(ToldThrough):
     """One handler on its way: its signature, what it reads, how it answers."""
 
     carried: list[str]  # the parameters that have what layers around it put into what it is handed
