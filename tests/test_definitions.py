@@ -18,12 +18,13 @@ from hypothesis import strategies as st
 
 from vast_ferry import BadInput, carry
 from vast_ferry.definitions.cannot_hold import CannotHold
+from vast_ferry.definitions.fitting import fit_trigger
 from vast_ferry.definitions.forms import FormError, Wider
 from vast_ferry.definitions.laid_over import NoSuchName, filled, merged
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.schedules.styles import STYLES
 from vast_ferry.definitions.tables import FormSyntax, checked_definition, parse_form, route_style
-from vast_ferry.definitions.writing import fit_function, fit_trigger, write_definition
+from vast_ferry.definitions.writing import fit_function, write_definition
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.yaml_file import parse_yaml
 from vast_ferry.evidence.beginning_definition import begin_definition

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vast_ferry.definitions.writing import declares
+from vast_ferry.definitions.fitting import declares
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
 from vast_ferry.hub.functions import LANGUAGES, Function

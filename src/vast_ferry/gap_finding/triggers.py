@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Final
 
+from vast_ferry.definitions.fitting import fit_trigger
 from vast_ferry.definitions.routes import overlapping, winners
 from vast_ferry.definitions.tables import route_style
-from vast_ferry.definitions.writing import fit_trigger
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
 from vast_ferry.hub.functions import EventTrigger, Function
