@@ -9,10 +9,10 @@ from functools import partial
 from typing import Any
 
 from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.translate.python.ends import falls_off, in_return, is_asked
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.python.writing import falls_off, in_return, is_asked
 from vast_ferry.translate.values import Key
 
 

@@ -33,9 +33,10 @@ from vast_ferry.translate.operations import (
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
 from vast_ferry.translate.python.context_calls import ContextCalls
+from vast_ferry.translate.python.ends import is_asked
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.service_calls import ServiceCalls
-from vast_ferry.translate.python.writing import Writing, is_asked
+from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Foreign, Service, Stop
 
 _LOOPS = (ast.For, ast.AsyncFor, ast.comprehension)

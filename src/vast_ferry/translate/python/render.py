@@ -24,6 +24,7 @@ from vast_ferry.translate.operations import (
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled, own_statements
 from vast_ferry.translate.python.context_calls import ContextCalls
+from vast_ferry.translate.python.ends import falls_off
 from vast_ferry.translate.python.environment import is_environment, read_of
 from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
@@ -34,7 +35,7 @@ from vast_ferry.translate.python.own_calls import OwnCalls
 from vast_ferry.translate.python.replies import Replies
 from vast_ferry.translate.python.service_calls import ServiceCalls
 from vast_ferry.translate.python.signatures import Signatures
-from vast_ferry.translate.python.writing import Writing, falls_off
+from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Batch, Foreign, Of, Parsed, Stop
 

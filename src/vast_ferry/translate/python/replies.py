@@ -12,6 +12,7 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import NOTHING_TO_SAY, ReplyForm
 from vast_ferry.mapping.writers import ByWriter
+from vast_ferry.translate.python.ends import does_something
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
@@ -21,7 +22,6 @@ from vast_ferry.translate.python.reply_by_writer import Told
 from vast_ferry.translate.python.reply_parts import Made
 from vast_ferry.translate.python.reply_reading import ReplyReading
 from vast_ferry.translate.python.reply_writing import ReplyWriting
-from vast_ferry.translate.python.writing import does_something
 from vast_ferry.translate.shapes import answers_apart, told_by_shape
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop

@@ -16,10 +16,10 @@ from typing import Any
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import Row
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
+from vast_ferry.translate.python.ends import does_something
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.reply_by_shape import ByShape, Unknown
 from vast_ferry.translate.python.reply_parts import Made
-from vast_ferry.translate.python.writing import does_something
 
 #: What a parameter has to be → the type that it then has.
 _TYPES = {"bytes": "bytes", "text": "str", "number": "int"}

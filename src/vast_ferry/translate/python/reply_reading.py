@@ -13,10 +13,10 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.translate.operations import LookUp
+from vast_ferry.translate.python.ends import falls_off
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_parts import Forms, Made
-from vast_ferry.translate.python.writing import falls_off
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Stop
 

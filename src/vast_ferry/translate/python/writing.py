@@ -20,13 +20,12 @@ from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.functions import Function, Module
+from vast_ferry.translate.python.held_answers import HeldAnswers
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
-from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.text import Edit, order
 from vast_ferry.translate.values import Foreign, Stop
 
-#: A literal of text on one line.
 #: Where an expression stands that needs no parentheses whatever it is.
 _FREE: tuple[type[ast.AST], ...] = (
     ast.Expr,
@@ -484,54 +483,11 @@ class Writing:
     def reply_names(self, name: str) -> str:
         """Tell how a name holds an answer: its assignments are `answers`, it is a `mapping`, or neither."""
         assert self.function is not None
-        key = (self.function.key, name)
-        if key not in self.job.replies_held:
-            self.job.replies_held[key] = self._held_reply(self.function, name)
-        return self.job.replies_held[key]
+        return HeldAnswers(self.job).of(self.function, name)
 
     def reply_keys(self, function: Function, name: str) -> tuple[set[str], set[str]]:
         """Return the keys that a mapping under a name always has, and those that it may have."""
         return self.job.keys_held[function.key, name]
-
-    def _held_reply(self, function: Function, name: str) -> str:
-        if name in function.parameters:
-            return ""
-        parents = self.parents
-        uses = function.nodes.uses(name)
-        reads = [use for use in uses if isinstance(use.ctx, ast.Load)]
-        bound = [_value_bound(use, parents.get(id(use))) for use in uses if not isinstance(use.ctx, ast.Load)]
-        values = [value for value in bound if value is not None]
-        returned = [read for read in reads if in_return(read, parents)]
-        asked = [read for read in reads if read not in returned and is_asked(read, parents)]
-        if not values or not returned or len(values) < len(bound):
-            return ""
-        if len(returned) + len(asked) == len(reads) and all(self._is_answer(value, bool(asked)) for value in values):
-            return "answers"
-        if len(values) != 1 or not isinstance(values[0], ast.Dict):
-            return ""
-        stood = [str(key.value) for key in values[0].keys if isinstance(key, ast.Constant)]
-        always = set(stood) - {key for read in reads for key in _key_removed(read, parents)}
-        added = [_key_used(read, parents) for read in reads if read not in returned]
-        maybe = {key for keys in added for key in keys or ()}
-        if len(set(stood)) != len(values[0].keys) or None in added:
-            return ""
-        self.job.keys_held[function.key, name] = (always, maybe - always)
-        return "mapping"
-
-    def _is_answer(self, node: ast.expr, asked: bool = False) -> bool:
-        """Tell whether an expression gives an answer or, where it is `asked` whether it does, None."""
-        if isinstance(node, ast.IfExp):
-            return self._is_answer(node.body, asked) and self._is_answer(node.orelse, asked)
-        if isinstance(node, ast.Await):
-            return self._is_answer(node.value, asked)
-        if asked and isinstance(node, ast.Constant):
-            return node.value is None
-        if isinstance(node, ast.Call):
-            called = self.job.called.get(id(node))
-            if called is not None:
-                return self.job.makes_answers(called)
-            return self.flow.standard_name(self.module, node.func) in self.flow.reply_classes
-        return isinstance(node, ast.Dict)
 
     # --- what is written by whoever knows the whole function ---
 
@@ -564,50 +520,11 @@ class Writing:
         return self.__class__(self.job, function.module, function).held_by_parameter(function, name)
 
 
-def _value_bound(name: ast.Name, statement: ast.AST | None) -> ast.expr | None:
-    """Return what a plain assignment binds a name to."""
-    if isinstance(statement, ast.Assign):
-        return statement.value if len(statement.targets) == 1 and statement.targets[0] is name else None
-    if isinstance(statement, ast.NamedExpr):
-        return statement.value if isinstance(statement.value, ast.Call) else None
-    return statement.value if isinstance(statement, ast.AnnAssign) else None
-
-
 def _steps_through(function: Function) -> bool:
     """Tell whether a function asks an asynchronous generator otherwise than by going through it."""
     attributes = {attribute for _, attribute in function.nodes.attributes}
     by_name = function.nodes.uses("anext") or function.nodes.uses("aiter")
     return bool(by_name) or not attributes.isdisjoint(["__anext__", "__aiter__", "aclose", "asend", "athrow"])
-
-
-def falls_off(body: list[ast.stmt], through: Callable[[ast.expr], bool]) -> bool:
-    """Tell whether a function may end at the end of its body; `through` tells what lets all exceptions through."""
-    last = body[-1]
-    if isinstance(last, (ast.Return, ast.Raise)):
-        return False
-    if isinstance(last, ast.If):
-        return falls_off(last.body, through) or not last.orelse or falls_off(last.orelse, through)
-    if isinstance(last, (ast.With, ast.AsyncWith)):
-        return falls_off(last.body, through) or not all(through(item.context_expr) for item in last.items)
-    if isinstance(last, ast.Try):
-        if last.finalbody and not falls_off(last.finalbody, through):
-            return False
-        ways = [last.orelse or last.body, *(handler.body for handler in last.handlers)]
-        return any(falls_off(way, through) for way in ways)
-    if isinstance(last, ast.While) and isinstance(last.test, ast.Constant) and last.test.value:
-        return any(isinstance(inner, ast.Break) for inner in ast.walk(last))
-    if isinstance(last, ast.Match):
-        always = any(
-            isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None and not c.guard for c in last.cases
-        )
-        return not always or any(falls_off(case.body, through) for case in last.cases)
-    return True
-
-
-def does_something(value: ast.expr) -> bool:
-    """Tell whether to leave an expression out could be noticed."""
-    does = ast.Call | ast.Await | ast.Subscript | ast.BinOp | ast.Attribute
-    return any(isinstance(one, does) for one in walk(value))
 
 
 def _is_operand(text: str) -> bool:
@@ -616,48 +533,3 @@ def _is_operand(text: str) -> bool:
     except SyntaxError:
         return False
     return isinstance(made, (ast.Call, ast.Attribute, ast.Subscript, ast.Name, ast.Constant))
-
-
-def in_return(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
-    parent = parents.get(id(node))
-    while (isinstance(parent, ast.IfExp) and parent.test is not node) or (
-        isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or)
-    ):
-        node, parent = parent, parents.get(id(parent))
-    return isinstance(parent, ast.Return)
-
-
-def is_asked(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
-    """Tell whether it is only asked whether an expression gives anything."""
-    parent = parents.get(id(node))
-    if isinstance(parent, ast.Compare):
-        one = parent.comparators[0]
-        nothing = isinstance(one, ast.Constant) and one.value is None
-        return (
-            parent.left is node and len(parent.ops) == 1 and isinstance(parent.ops[0], (ast.Is, ast.IsNot)) and nothing
-        )
-    while isinstance(parent, (ast.UnaryOp, ast.BoolOp)):
-        node, parent = parent, parents.get(id(parent))
-    return isinstance(parent, (ast.If, ast.IfExp, ast.While)) and parent.test is node
-
-
-def _key_removed(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str]:
-    """Return the key that a statement takes out of a mapping."""
-    parent = parents.get(id(read))
-    removes = isinstance(parent, ast.Subscript) and parent.value is read and isinstance(parent.ctx, ast.Del)
-    return {str(parent.slice.value)} if removes and isinstance(parent.slice, ast.Constant) else set()  # type: ignore[union-attr]
-
-
-def _key_used(read: ast.Name, parents: Mapping[int, ast.AST]) -> set[str] | None:
-    """Return the keys that a use of a mapping may add, or nothing where it may do anything."""
-    parent = parents.get(id(read))
-    if isinstance(parent, ast.Subscript) and parent.value is read and isinstance(parent.slice, ast.Constant):
-        return {str(parent.slice.value)}
-    if isinstance(parent, ast.Attribute) and isinstance(call := parents.get(id(parent)), ast.Call) and call.args:
-        first = call.args[0]
-        if parent.attr in ("get", "setdefault") and isinstance(first, ast.Constant):
-            return {str(first.value)} if parent.attr == "setdefault" else set()
-        if parent.attr == "update" and isinstance(first, ast.Dict) and not call.keywords:
-            keys = [key.value for key in first.keys if isinstance(key, ast.Constant)]
-            return {str(key) for key in keys} if len(keys) == len(first.keys) else None
-    return None
