@@ -98,6 +98,11 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)",
         "return False",
     ),
+    "content that a decorator reads as well is kept behind it": (
+        "native.py",
+        "first = self._first_called(self.handlers[one[0].name])",
+        "first = self.handlers[one[0].name]",
+    ),
     "what was awaited together is not told": (
         "own_calls.py",
         'self.at.notes.append(("one-after-another", node))',

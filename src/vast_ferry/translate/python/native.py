@@ -534,9 +534,10 @@ class _Project:
         """
         job, left = self.job, []
         for one in gone:
-            key = self.handlers[one[0].name].key
-            kind = job.facts[key].kind
+            first = self._first_called(self.handlers[one[0].name])
+            key, kind = first.key, job.facts[first.key].kind
             again = is_request(kind) and any(row.lens.again for row in job.target.kinds[kind].event.rows)
+            again = again and not first.whatever  # which has no name for it
             # What could not be written though its content was kept is not written at all.
             if one[1].code != "content-read-twice" or not again or (unwritten and key in self.kept_before):
                 left.append(one)
@@ -544,9 +545,16 @@ class _Project:
                 job.again.add(key)
                 job.changed = True
         if job.changed:
-            others = [handler.key for handler in self.handlers.values() if handler.key not in job.again]
+            firsts = [(handler, self._first_called(handler)) for handler in self.handlers.values()]
+            others = [handler.key for handler, first in firsts if first.key not in job.again]
             job.kept = frozenset(self.reach.of(sorted(job.again))) - frozenset(self.reach.of(others))
         return left
+
+    def _first_called(self, handler: Function) -> Function:
+        """Return what the provider calls: the handler, or the outermost of the decorators that stand before it."""
+        while handler.stands_behind is not None:
+            handler = self.job.flow.functions[handler.stands_behind]
+        return handler
 
     def _affected(
         self, function: Function, by_name: Mapping[str, Declared], stop: Stop
