@@ -260,6 +260,9 @@ class Proving:
                     for event, held in zip(ran.sample.events, kept, strict=True)
                 )
                 outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
+                # What comes again is named by what it is called there; it is the same event.
+                ids = {str(held["id"]): str(event["id"]) for event, held in zip(ran.sample.events, events, strict=True)}
+                outcome = replace(outcome, again=tuple(ids.get(one, one) for one in outcome.again))
             if outcome.reply is not None:
                 like = ran.carried.reply if outcome.message != FROM_GATEWAY else None
                 outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, like))
