@@ -134,14 +134,18 @@ class Replies(ReplyReading, ReplyWriting):
             return f"return {empty}" if empty else ""
         if function.writer and self.at.runs is None:
             return self._through_writer(function)
-        if not any(form.when in ("nothing", "always") for form in self._source) and not self._same():
-            self.at.notes.append(("no-answer", at or function.node))
+        self._note_no_answer(at or function.node)
         made = self._made_of_nothing()
         if made is None:
             return ""
         node = self.at.function.node if self.at.function else self.at.module.tree
         text = self._construct(made, node) if not self._apart else self._answer_of("None", node)
         return f"return {self._sent(text, function)}"
+
+    def _note_no_answer(self, at: ast.AST) -> None:
+        """Note that nothing is answered where that is no answer at the source."""
+        if not any(form.when in ("nothing", "always") for form in self._source) and not self._same():
+            self.at.notes.append(("no-answer", at))
 
     @property
     def _nothing_again(self) -> str:
@@ -404,6 +408,7 @@ class Replies(ReplyReading, ReplyWriting):
         )
 
     def _none(self, node: ast.Constant) -> None:
+        self._note_no_answer(node)
         made = self._made_of_nothing()
         if made is not None:
             self.at.swap(node, self._answer_of("None", node) if self._apart else self._construct(made, node), "reply")
