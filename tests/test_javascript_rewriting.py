@@ -190,6 +190,20 @@ def test_what_is_around_several_handlers_is_rewritten_once_and_stays_for_those_t
     assert {one.verdict for one in check(there).checked} == {Verdict.SAME}
 
 
+def test_names_that_stand_for_each_other_are_no_handler(tmp_path: Path) -> None:
+    here = tmp_path / "p"
+    here.mkdir()
+    (here / "h.mjs").write_text(
+        "const around = (inner) => (event) => inner(event);\nconst one = other;\nconst other = one;\n"
+        "export const run = around(one);\n"
+    )
+    one = Function("f", Entry("h.mjs", "run"), (RouteTrigger("/f"),))
+    for path, text in write_definition(Project("a", functions=(one,)), find_profile("ostermere@1")).items():
+        (here / path).write_text(text)
+    made = carry(here, to="fetch", out=tmp_path / "there", source="ostermere@1")
+    assert [one.style for one in made.record.functions] == ["wrapped"]
+
+
 COMPILED = ["thornwick@2", "node-http"]
 
 

@@ -104,6 +104,9 @@ CALLED = {
     'importlib.import_module("lib.parsing").raw': "import importlib",
     'sys.modules["lib.parsing"].raw': "import sys\nimport lib.parsing",
     '__import__("lib.parsing", fromlist=["raw"]).raw': "",
+    "{0: importlib.import_module(THERE).only}[0]": "import importlib\nTHERE = 'alone'",
+    "list(map(import_module, ['alone']))[0].only": "from importlib import import_module",
+    "{0: [alone][0].only}[0]": "import alone",
     "lib.parsing.raw": "import lib.parsing",
     "read": "from lib.parsing import raw as parse\nread = parse",
     "raw": "try:\n    from lib.quick import raw\nexcept ImportError:\n    from lib.parsing import raw",
@@ -149,6 +152,8 @@ class Plain(Raw):
     def read(self, event):
         return raw(event)
 """,
+    "alone.py": "def only(event):\n    return event['call']['verb'].lower()\n",
+    "counting.py": "def twice(event):\n    return 2 * event['call']['verb']\n",
     "routes.py": """from lib.parsing import seen
 
 ROUTES = {}
@@ -221,16 +226,29 @@ def test_what_is_taken_back_is_not_changed_in_a_copy(project: Project, tmp_path:
     assert not quiet
 
 
+@pytest.mark.parametrize("wrapped", [False, True], ids=["rewritten", "wrapped"])
 @pytest.mark.parametrize("called", some(CALLED, 4))
-def test_a_helper_is_as_it_was_where_somebody_unseen_may_call_it(project: Project, tmp_path: Path, called: str) -> None:
+def test_a_helper_is_as_it_was_where_somebody_unseen_may_call_it(
+    project: Project, tmp_path: Path, called: str, wrapped: bool
+) -> None:
     def handler(call: str, top: str) -> str:
         return f'{top}\n\n\ndef a(event, ctx):\n    return {{"code": 200, "content": {call}(event)}}\n'
 
     # `raw` is a value in a table as well, `seen` has its name alone.
     own = "seen" if called.startswith(("MODULES", "[one", "ROUTES", "hooks", "getattr(hooks", "handed")) else "raw"
-    plain = handler(own, f"from lib.parsing import {own}")
+    own, file = ("only", "alone") if ".only" in called else (own, "lib.parsing")
+    plain = handler(own, f"from {file} import {own}")
     codes = {"plain": plain, "other": handler(called.strip(), CALLED[called])}
-    carried(project, tmp_path / "out", codes, LIBRARY, "thornwick")
+    if wrapped:  # it hands a method of the context on; and for one that does so as well, another helper stands twice
+        does = "def a(event, ctx):\n    list(map(ctx.left_ms, ()))\n"
+        again = handler("twice", "from counting import twice")
+        both = "from counting import twice\n" + plain.replace(f"{own}(event)", f"{own}(event) + twice(event)")
+        codes = {"plain": both} | {
+            name: code.replace("def a(event, ctx):\n", does)
+            for name, code in (("again", again), ("other", codes["other"]))
+        }
+    found = carried(project, tmp_path / "out", codes, LIBRARY, "thornwick")
+    assert all("wrapped-" in " ".join(found[name]) for name in codes if wrapped and name != "plain")
 
 
 #: How a helper that changes its event is called, by whom nobody sees.

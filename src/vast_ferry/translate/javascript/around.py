@@ -14,6 +14,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import Node
+from vast_ferry.translate.javascript.handed import only_value
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, function_at, is_export
 from vast_ferry.translate.javascript.looking import only_looks, parameters_of
 from vast_ferry.translate.javascript.scopes import within
@@ -25,7 +26,7 @@ from vast_ferry.translate.javascript.values import bare, ends_the_function, in_t
 class Maker:
     """A function that makes a layer: itself, the one at its file's top that it stands in, and what that is called by.
 
-    `between` are the functions from the one at the top to the layer's, with it and without that.
+    `between` are the functions inside the one at the top, down to the layer's.
     """
 
     stands: Standing
@@ -113,7 +114,7 @@ def _choices(value: Node) -> list[Node]:
 
 
 def waited_for(call: Node) -> Node:
-    """Return what stands around a call and only waits for it, or nothing."""
+    """Return a call with what stands around it and only waits for it."""
     node = call
     while node.parent.type in ("parenthesized_expression", "await_expression"):
         node = node.parent
@@ -223,16 +224,13 @@ class Chain:
             return self._maker(at, value.child_by_field_name("function")) is not None
         if value.type != "identifier":
             return False
-        binding = at.scopes.of(value)
-        if binding is None or len(binding.declared) != 1:
-            return False
-        if binding.kind == "import":
-            return self.function_of(at.file, at.scopes, value) is not None
-        above = binding.declared[0].parent
-        inner = above.child_by_field_name("value") if above.type == "variable_declarator" else None
-        if inner is not None and inner.type in ("call_expression", "identifier") and inner != value:
-            return self._is_a_function(at, inner)
-        return function_at(binding.declared[0]) is not None
+        if self.function_of(at.file, at.scopes, value) is not None:
+            return True
+        inner, seen = only_value(at.scopes, value), {value.id}
+        while inner is not None and inner.type == "identifier" and inner.id not in seen:
+            seen.add(inner.id)
+            inner = only_value(at.scopes, inner)
+        return inner is not None and inner.type != "identifier" and self._is_a_function(at, inner)
 
     def _maker(self, at: Standing, called: Node) -> Maker | None:
         """Return the function that a call comes to, where what it gives back is a function."""

@@ -63,6 +63,7 @@ class Native:
     _scopes: dict[str, Scopes] = field(default_factory=dict)
     emitted: Emitted = field(default_factory=Emitted)
     around: Around = field(init=False)
+    _read_around: dict[tuple[str, tuple[Edit, ...]], str] = field(default_factory=dict)
     _others: dict[tuple[str, str], bool] = field(default_factory=dict)  # exports that somebody may give another value
 
     def __post_init__(self) -> None:
@@ -137,12 +138,18 @@ class Native:
                 around = [part for part in made if part.layer.maker]
                 why = self._wrong(path, [*edits, *some]) if wrong else ""
                 for part in around:
-                    why = why or self._wrong(part.file.path, part.every_edit())
+                    why = why or self._wrong_around(part.file.path, tuple(part.every_edit()))
                 if why:
                     raise Stop(f"it would come out wrong ({why}), which is a fault of Vast Ferry: please report it")
                 for part in made:
                     self._take(part)
                 self.made.entries[one.name] = one.entry
+
+    def _wrong_around(self, path: str, edits: tuple[Edit, ...]) -> str:
+        """Return the same of a function around handlers, which many share: each text of it is read once."""
+        if (path, edits) not in self._read_around:
+            self._read_around[path, edits] = self._wrong(path, list(edits))
+        return self._read_around[path, edits]
 
     def _wrong(self, path: str, edits: list[Edit]) -> str:
         """Return why a file is no JavaScript any more with some edits, or nothing."""

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
-from vast_ferry.translate.javascript.around import Maker, declaration_of
+from vast_ferry.translate.javascript.around import declaration_of
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
 from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_export
 from vast_ferry.translate.javascript.signature import Handler
@@ -32,14 +32,14 @@ class Around:
     scopes_of: ScopesOf
     _owners: dict[tuple[str, int], Standing] = field(default_factory=dict)
     _variants: dict[tuple[str, int], list[_Variant]] = field(default_factory=dict)
-    _kept: dict[tuple[str, int], list[Node]] = field(default_factory=dict)  # calls for which one stays as it is
 
     def take(self, made: Handler) -> None:
         """Take note of a function around a handler that was rewritten."""
         maker, called_in = made.layer.maker, made.layer.called_in
         assert maker is not None
         assert called_in is not None
-        at = self._known(maker)
+        at = maker.owner.file.path, maker.owner.node.start_byte
+        self._owners[at] = maker.owner
         every = self._variants.setdefault(at, [])
         edits = made.every_edit()
         found = next((one for one in every if one.edits == edits), None)
@@ -47,11 +47,6 @@ class Around:
             found = _Variant(edits)
             every.append(found)
         found.called.append((called_in, maker.named))
-
-    def _known(self, maker: Maker) -> tuple[str, int]:
-        at = maker.owner.file.path, maker.owner.node.start_byte
-        self._owners[at] = maker.owner
-        return at
 
     def edits(self) -> Iterator[tuple[str, Edit]]:
         """Yield the edits by file: of the functions themselves, and where others than before are called."""

@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable
 
 from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.module_values import loaded_by_text
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Key
 
@@ -39,7 +40,7 @@ def loaded(code: Code, files: Iterable[str]) -> dict[str, None]:
         found[file] = None
         folders = file.split("/")[:-1]
         waiting += [f"{'/'.join(folders[: at + 1])}/__init__.py" for at in range(len(folders))]
-        waiting += _loaded_by_name(code, code.modules[file])
+        waiting += loaded_by_text(code, code.modules[file])
         for node in code.modules[file].nodes.imports:
             if isinstance(node, ast.ImportFrom):
                 base = code.imported_from(code.modules[file], node)
@@ -47,22 +48,6 @@ def loaded(code: Code, files: Iterable[str]) -> dict[str, None]:
             else:
                 waiting += code.files_of(one.name for one in node.names)
     return found
-
-
-def _loaded_by_name(code: Code, module: Module) -> list[str]:
-    """Return the files that a module may load by a text; all, where the text is made."""
-    found: list[str] = []
-    loads = {"import_module", "__import__", "run_path", "run_module"}
-    for node in module.nodes.all if loads & _words(module) else ():
-        if isinstance(node, ast.Call) and (getattr(node.func, "id", "") or getattr(node.func, "attr", "")) in loads:
-            first = node.args[0].value if node.args and isinstance(node.args[0], ast.Constant) else None
-            known = isinstance(first, str) and not first.startswith(".")
-            found += code.files_of([str(first)]) if known else list(code.modules)
-    return found
-
-
-def _words(module: Module) -> set[str]:
-    return {*module.nodes.ids, *(attribute for _, attribute in module.nodes.attributes), *module.names}
 
 
 def alive(code: Code, handlers: Collection[Key]) -> dict[Key, None]:

@@ -209,9 +209,15 @@ class Calling(Objects):
 
     def _unseen(self, values: list[Value], name: str = "") -> None:
         """Note that something of the event's may be handed to a method, or to any function that is a value."""
-        if any(isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values):
+        if any(
+            isinstance(one, (Foreign, Instance)) or self._gives_parts(one) for one in values if not self._is_fixed(one)
+        ):
             for one in {name} if name and self.flow.called_alike(name) else {name, ""}:
                 self.flow.unseen.setdefault(one, set()).add(self.module.file)
+
+    def _is_fixed(self, value: Value) -> bool:
+        """Tell whether a value is a text or the like of the event's: once made, it is as any other that is equal."""
+        return isinstance(value, Spot) and not self._is_the_events(value)
 
     def _new(self, node: ast.Call, target: Class) -> Value:
         """Return the object that a call of a class makes; what the author makes of it may give anything."""

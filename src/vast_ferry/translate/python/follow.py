@@ -35,7 +35,8 @@ Who calls a function must be known for its parameters to hold the event. So ever
 all, by its name alone (`alive.py`), whether it is known who calls it or not. A parameter that gets the event from one
 call and something else, or its default, from another is `plain`: every call hands it things as they were. So does every
 call of a function that somebody may call whom we don't see (`referred`): it is a value somewhere (`_handed_on`: in a
-table, at the top of a module too; its class or its module is one; a name that two imports bind may stand for it), a
+table, at the top of a module too; its class or its module is one, or may be loaded by a text, `module_values.py`; a
+name that two imports bind may stand for it), a
 decorator that can't be seen through stands before it, an operator calls it, or something of which we don't know what it
 is may have a method of that name (`_of_any_class`). A name that is defined twice is no function at all to us. A call
 on an object reaches whatever any class that it may be of has under that name, or is given from anywhere (`classes.py`);
@@ -89,6 +90,7 @@ from vast_ferry.translate.python.calling import is_of_the_class
 from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
+from vast_ferry.translate.python.module_values import ModuleValues
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import Batch, Bound, Clash, Class, Foreign, Handlers, Instance, Key, Stop
 
@@ -139,6 +141,10 @@ def _note_who_is_unseen(flow: Flow) -> None:
     """Note which functions may be called by who can't be seen, and what outlives a call."""
     for value in flow.unclear:
         flow.refer(value)
+    module_values = ModuleValues(flow)
+    for module in flow.modules.values():
+        for _, _, asked in module_values.asked(module, module.nodes.all):
+            flow.refer(asked)
     for module in flow.modules.values():  # what outlives a call keeps nothing that another could take for its own
         for value in module.names.values():
             if isinstance(value, Instance):

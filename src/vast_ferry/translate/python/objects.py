@@ -10,6 +10,7 @@ from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.idioms import Idioms
+from vast_ferry.translate.python.module_values import loaded_by
 from vast_ferry.translate.values import (
     Batch,
     Clash,
@@ -172,12 +173,8 @@ class Objects(Following):
 
     def _loaded_by_name(self, node: ast.Call) -> None:
         """Note that a module is loaded by its name: what it has is called by who can't be seen."""
-        first = node.args[0] if node.args else None
-        if isinstance(first, ast.Constant) and isinstance(first.value, str) and not first.value.startswith("."):
-            for file in self.flow.files_of([first.value]):
-                self.flow.refer(Own(file))
-        else:
-            self.flow.refer_all()
+        for file in loaded_by(self.flow, self.module, node):
+            self.flow.refer(Own(file))
 
     def _asked_by_name(self, values: list[Value]) -> None:
         """Note that whoever calls the methods of an object is not seen any more: what it was handed to may."""
