@@ -19,7 +19,7 @@ from javascript_cases import SOURCES, TARGETS, cases, proven, untold
 from javascript_cases import build as written
 from under_node import called, served, told_by_typescript
 
-from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, find_profile, survey
+from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, find_profile, strength, survey
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import LANGUAGES
 from vast_ferry.documents.javascript_file import not_stripped, parse_javascript
@@ -386,3 +386,46 @@ def test_a_file_that_node_refuses_takes_nobody_with_it(tmp_path: Path) -> None:
 
 
 FILES = [("good", "good.mjs"), ("bad", "bad.ts")]
+
+NEEDS_CODE = """enum Unit {
+  kg = "kg",
+  lb = "lb",
+}
+
+namespace Scale {
+  export const grams = (unit: Unit): number => (unit === Unit.kg ? 1000 : 454);
+}
+
+class Weight {
+  constructor(private readonly unit: Unit, public amount = 2) {}
+
+  told(): string {
+    return `${this.amount * Scale.grams(this.unit)}`;
+  }
+
+  never(): string {
+    return this.unit;
+  }
+}
+
+export const run = (event: any) => {
+  if (event.call.first.unit === "lb") {
+    return { code: 200, content: new Weight(Unit.lb).told() };
+  }
+  return { code: 200, content: new Weight(Unit.kg).told() };
+};
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick@2", "node-http"])
+def test_typescript_that_needs_code_is_proven_with_the_code_made(tmp_path: Path, to: str) -> None:
+    folder = tmp_path / "p"
+    (folder / "samples" / "f").mkdir(parents=True)
+    (folder / "h.ts").write_text(NEEDS_CODE)
+    (folder / "ostermere.yaml").write_text("app: a\njobs:\n  f:\n    code: h.ts#run\n    when:\n      - web: GET /f\n")
+    for name, query in (("kg", ""), ("lb", ", query.raw: unit=lb")):
+        (folder / "samples" / "f" / f"{name}.yaml").write_text(f"kind: http\nevent: {{path.raw: /f{query}}}\n")
+    carry(folder, to=to, out=tmp_path / "there")
+    assert [one.verdict for one in check(tmp_path / "there").checked] == [Verdict.SAME] * 2
+    (one,) = strength(tmp_path / "there", seconds=3).functions
+    assert one.original.missed == (("h.ts", NEEDS_CODE[: NEEDS_CODE.index("return this.unit")].count("\n") + 1),)

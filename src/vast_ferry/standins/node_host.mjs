@@ -4,7 +4,8 @@
 // {"$bytes": Base64}. Services are behind that line too. Every message carries a mark that handlers never see.
 import { createHash } from "node:crypto";
 import { Session } from "node:inspector";
-import { registerHooks } from "node:module";
+import { readFileSync } from "node:fs";
+import { registerHooks, SourceMap, stripTypeScriptTypes } from "node:module";
 import { Socket } from "node:net";
 import { relative } from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
@@ -109,10 +110,34 @@ function useStandIns() {
         const held = `globalThis[Symbol.for("stand-in modules")].get(${JSON.stringify(url.slice("stand-in-required:".length))})`;
         return { format: "commonjs", source: `module.exports = ${held};`, shortCircuit: true };
       }
-      if (!url.startsWith("stand-in:")) return next(url, context);
+      if (!url.startsWith("stand-in:")) return withCodeMade(url, context, next);
       return { format: "module", source: sources[url.slice("stand-in:".length)], shortCircuit: true };
     },
   });
+}
+
+// Files of which Node takes no types away, for they need code (an enum, a parameter that is a property): what was made of them.
+const madeOf = new Map();
+
+/** Load a file; where it needs code for its types, with that, as a build would make it. */
+function withCodeMade(url, context, next) {
+  let format = context.format;
+  try {
+    const loaded = next(url, context);
+    if (!loaded.format?.endsWith("-typescript")) return loaded;
+    format = loaded.format;
+    stripTypeScriptTypes(String(loaded.source ?? readFileSync(fileURLToPath(url.split("?")[0]), "utf8")));
+    return loaded;
+  } catch (error) {
+    if (error.code !== "ERR_UNSUPPORTED_TYPESCRIPT_SYNTAX") throw error;
+  }
+  const path = fileURLToPath(url.split("?")[0]);
+  const source = stripTypeScriptTypes(readFileSync(path, "utf8"), { mode: "transform", sourceMap: true, sourceUrl: url });
+  process.setSourceMapsEnabled(true);
+  madeOf.set(path, source);
+  // Neither its name nor its package says what it is: what it imports and exports does, as for Node.
+  const told = format?.slice(0, -"-typescript".length) || (/^\s*(?:import|export)\b/m.test(source) ? "module" : "commonjs");
+  return { format: told, source, shortCircuit: true };
 }
 
 let handler = null;
@@ -128,6 +153,26 @@ function beginReach() {
   inspector.post("Profiler.startPreciseCoverage", { callCount: true, detailed: true });
 }
 
+/** Return what gives the place in a file for one in the code that runs: another where code was made for its types. */
+function placesIn(path) {
+  const made = madeOf.get(path);
+  if (made === undefined) return (offset) => offset;
+  const text = readFileSync(path, "utf8");
+  const map = new SourceMap(JSON.parse(Buffer.from(made.slice(made.lastIndexOf(",") + 1), "base64").toString("utf8")));
+  const beginnings = (code) => [0, ...Array.from(code.matchAll(/\n/g), (found) => found.index + 1)];
+  const there = beginnings(text);
+  const here = beginnings(made);
+  return (offset) => {
+    const row = here.findLastIndex((start) => start <= offset);
+    const entry = map.findEntry(row, offset - here[row]);
+    if (entry.originalLine === undefined) return 0;
+    const behind = entry.generatedLine === row ? offset - here[row] - entry.generatedColumn : 0;
+    return Math.min(there[entry.originalLine] + entry.originalColumn + behind, text.length);
+  };
+}
+
+const placesOf = new Map();
+
 function reached() {
   const found = {};
   if (inspector === null) return found;
@@ -136,7 +181,9 @@ function reached() {
       if (!url.startsWith("file://")) continue;
       const path = fileURLToPath(url.split("?")[0]);
       if (!path.startsWith(`${setup.folder}/`) || path.includes("/[eval")) continue;
-      found[relative(setup.folder, path)] = functions.map(({ ranges }) => ranges.map((one) => [one.startOffset, one.endOffset, one.count]));
+      if (!placesOf.has(path)) placesOf.set(path, placesIn(path));
+      const at = placesOf.get(path);
+      found[relative(setup.folder, path)] = functions.map(({ ranges }) => ranges.map((one) => [at(one.startOffset), at(one.endOffset), one.count]));
     }
   });
   return found;
