@@ -64,6 +64,8 @@ class Surface:
     changes: tuple[str, ...]
     answers: tuple[str, ...]  # «text» stands for the content
     unpacked: tuple[str, ...]  # patterns that bind «a» from what is handed over
+    top: str = ""  # what stands before each handler
+    lib: str = ""  # what stands in a file of its own, `lib.mjs`
 
 
 SURFACES = (
@@ -209,6 +211,31 @@ SURFACES = (
             "const { status } = { status: 207 }; reply.status(status).send(«text»)",
             "reply.send(«text»); out.length = 0",
             "setTimeout(() => reply.send(«text»), 2)",
+            # Through functions of the file, of a table, of another file.
+            "return fail(reply, 404, «text»)",
+            "if (out.length > 2) return fail(reply, 400, «text»); done(reply, out)",
+            "done(reply, out, 'a/b'); return",
+            "return await later(reply, «text»)",
+            "later(reply, «text»)",
+            "await later(reply, «text»)",
+            "return late(reply, out[9])",
+            "return maybe(reply, «text»)",
+            "fail(reply, 204, '')",
+            "try { risky(reply, «text»); } catch (error) { fail(reply, 500, error.name); }",
+            "try { return await later(reply, out.nope.nope); } catch (error) { return done(reply, error.name); }",
+            "return risky(reply, «text»)",
+            "const way = ways[§.verb]; if (!way) return fail(reply, 405, Object.keys(ways).join()); "
+            "await way(reply, «text»)",
+            "if (!(§.verb in ways)) return done(reply, 'no'); return ways[§.verb](reply, «text»)",
+            "return problem(reply, 422, «text», { at: 1 })",
+            "if (flag) return problem(reply, 400, «text»); return problem(reply, 204, '')",
+            "return tell(§, reply, «text»)",
+            "routes.b(§, reply)",
+            "return (out.length % 2 ? routes.a : routes.b)(§, reply)",
+            "fail(reply.head('x-b', 'b'), 400, «text»)",
+            "const kept = fail; kept(reply, 200, «text»)",
+            "reply.head('x-c', 'c'); fail(reply, 401, «text»)",
+            "return pieces(reply, …out)",
         ),
         (
             "{ path: «a» }",
@@ -221,6 +248,60 @@ SURFACES = (
             "{ parts: { hive, ...«a» } }",
             "{ ['pa' + 'th']: «a» }",
         ),
+        """import { problem, routes, tell } from "./lib.mjs";
+const fail = (reply, status, text) => reply.status(status).head("content-type", "text/plain").send(text);
+function done(reply, value, type = "text/x") {
+  reply.head("content-type", type);
+  reply.send(shown(value));
+}
+const later = async (reply, text) => {
+  await null;
+  if (text.length % 2) return reply.status(201).send(text);
+  fail(reply, 202, text);
+};
+async function late(reply, text) {
+  if (text === undefined) {
+    reply.status(410).send();
+    return;
+  }
+  await null;
+  reply.send(text);
+}
+const maybe = (reply, text) => {
+  if (text.length > 30) {
+    done(reply, [text]);
+    return;
+  }
+  reply.send(text);
+};
+const risky = (reply, text) => reply.status(207).head("x-l", String(JSON.parse(text).length)).send("risky");
+const pieces = (reply, ...all) => reply.send(all.map(shown).join());
+const ways = {
+  GET(reply, text) {
+    reply.send(text);
+  },
+  POST: async (reply, text) => {
+    await null;
+    reply.status(203).send(text);
+  },
+};
+""",
+        """const send = (reply, status, type, text) => reply.status(status).head("content-type", type).send(text);
+export const problem = (reply, status, title, more = {}) => {
+  if (status === 204) return reply.status(204).send();
+  send(reply, status, "application/problem+json", JSON.stringify({ title, status, ...more }));
+};
+export function tell(request, reply, text) {
+  reply.head("x-verb", request.verb);
+  reply.status(206).send(text);
+}
+export const routes = {
+  a: (request, reply) => reply.send(request.path),
+  b(request, reply) {
+    reply.status(208).send(`b ${request.parts.hive}`);
+  },
+};
+""",
     ),
     Surface(
         "marrowby@1",
@@ -533,7 +614,7 @@ class Handler:
             around = "".join(f"layer{number}(" for number in range(len(self.layers)))
             head = f"export const {self.surface.export} = {around}{made}"
             ends = f"}}{')' * len(self.layers)};"
-        return f"{PRELUDE}{before}\n{head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
+        return f"{self.surface.top}{PRELUDE}{before}\n{head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
 
 
 class Generator:
@@ -567,7 +648,7 @@ class Generator:
         text = pick(
             ['out.map(shown).join("|")', "JSON.stringify(out)", "`${out.map(shown)}`", "shown(out.length && out[0])"]
         )
-        answer = pick(surface.answers).replace("«text»", text)
+        answer = pick(surface.answers).replace("«text»", text).replace("§", event).replace("…", "...")
         layers: tuple[str, ...] = ()
         if layered:
             layers = tuple(self.layer() for _ in range(pick((1, 1, 2, 3))))
@@ -578,6 +659,7 @@ class Generator:
         """Return a function around a handler."""
         pick, (handed, other) = self.random.choice, self.surface.parameters
         answer = pick([one for one in self.surface.answers if "out" not in one]).replace("«text»", "'layer'")
+        answer = answer.replace("§", handed)
         text = pick(LAYERS).replace("‹A›", answer).replace("‹c›", pick(self.surface.changes))
         text = text.replace("‹h›", pick([one for one in self.surface.holders if "await" not in one]))
         text = text.replace("‹s›", "last = ‹v›;")
@@ -639,6 +721,8 @@ def project(handlers: list[Handler], folder: Path) -> Path:
     """Write handlers as a project with its samples."""
     surface, functions = handlers[0].surface, []
     folder.mkdir(parents=True)
+    if surface.lib:
+        (folder / "lib.mjs").write_text(surface.lib, encoding="utf-8")
     for number, one in enumerate(handlers):
         name = f"f{number}"
         (folder / f"{name}.mjs").write_text(one.text, encoding="utf-8")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import Node, is_typescript
@@ -44,6 +44,20 @@ OPERANDS |= {"member_expression", "subscript_expression", "true", "false", "null
 
 
 @dataclass(frozen=True, slots=True)
+class Called:
+    """A call of a function by which a handler answers: the handler, the call, and which argument it answers through."""
+
+    by: Answering
+    call: Node
+    writer: int
+
+    @property
+    def arguments(self) -> list[Node]:
+        """Return what the call hands over."""
+        return [one for one in self.call.child_by_field_name("arguments").named_children if one.type != "comment"]
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
     """What handlers of one project share on their way: where it comes from, its functions, what is emitted."""
 
@@ -52,6 +66,7 @@ class Project:
     takes: Takes
     emitted: Emitted
     function_of: FunctionOf
+    helper: Callable[[Called], Answering | None]  # rewrites the function that is called, where that can be done
 
 
 class Answering:
@@ -79,7 +94,7 @@ class Answering:
         # Where a batch is gone through around it, a layer inside is handed one event.
         self.inside = [*(self.event.parameters if self.split else self.event.handed_over)]
         self.parameters = [*self.event.handed_over] if way.outermost else [*self.inside]
-        if self.reply.writer is not None and self.reply.written.when == "writer":
+        if self.reply.writer is not None and self.writers():
             self.parameters = [*self.reply.writer.among(tuple(self.parameters))]
             self.inside = [*self.parameters]
         self.follower = Follower(stands, self.places, project.emitted, project.function_of, self.layer)
@@ -90,10 +105,23 @@ class Answering:
         self.findings: list[Finding] = []
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
+        self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
+        self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
 
+    def writers(self) -> list[str]:
+        """Return the name of what is answered through at the target; nothing where answers are given back."""
+        writer = self.reply.writer
+        return [writer.name] if writer is not None and self.reply.written.when == "writer" else []
+
+    def contents(self) -> Contents:
+        """Return what tells whether expressions give text or bytes."""
+        return Contents(self.file, self.scopes, self.follower.given)
+
     def _calls_of(self, chain: Node) -> list[tuple[str, list[Node]]]:
+        if chain.id in self.helped:
+            return []
         found = self.inlined.get(chain.id)
         return found.calls if found is not None else calls_of(chain, self.file)
 
@@ -117,7 +145,7 @@ class Answering:
                 self.findings.append(Finding(code, severity, reason, remedy, place, self.one.name))
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
-        contents = Contents(self.file, self.scopes, self.follower.given, stands)
+        contents = Contents(self.file, self.scopes, self.follower.given, {**self.stands, **(stands or {})})
         return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=self.way.caught)
 
     def _without(self, statement: Node) -> None:

@@ -36,6 +36,7 @@ class Told:
     """What an answer says, each part as source: name and value of header fields with their quotes."""
 
     status: str = "200"
+    number: str = ""  # the status as digits, where a name stands for a number that is known
     fields: list[tuple[str, str]] = field(default_factory=list)
     cookies: list[str] = field(default_factory=list)
     content: str = ""  # empty: none
@@ -192,6 +193,8 @@ class Answers:
     def _set(self, told: Told, field: str, node: Node | None) -> bool:
         if field == "status" and node is not None:
             told.status = self._text(node)
+            known = self.contents.stands.get(node.id)
+            told.number = known.text.decode() if known is not None and known.type == "number" else ""
         elif field == "body":
             told.content, told.body = (self._text(node), node) if node is not None else ("", None)
         else:
@@ -330,8 +333,9 @@ class Answers:
         form = self.theirs.written
         by_field = {row.field: row for row in form.rows}
         lens = by_field["body"].lens.name if "body" in by_field else ""
-        bodyless = told.status in _NO_CONTENT
-        if not told.status.isdigit() and lens == "response_body":
+        number = told.number or told.status
+        bodyless = number in _NO_CONTENT
+        if not number.isdigit() and lens == "response_body":
             return ""
         if not self._settled_but_content(told):
             return ""
@@ -345,7 +349,7 @@ class Answers:
         if status is None or headers is None:
             return ""
         if told.status != "200":
-            named.append(f"{_name_of(status)}: {told.status}")
+            named.append(_pair(_name_of(status), told.status))
         if fields:
             names = [name.lower() for name, _ in fields]
             if headers.lens.name == "web_headers" and len(set(names)) == len(names):
@@ -377,7 +381,7 @@ class Answers:
         content = self._content_entries(told)
         if content is None or not self._settled_but_content(told):
             return ""
-        named = [f"{keys['status']}: {told.status}"]
+        named = [_pair(str(keys["status"]), told.status)]
         if "headers" in keys:  # pairs, cookies among them
             pairs = [*told.fields, *((self._quoted("set-cookie"), cookie) for cookie in told.cookies)]
             listed = ", ".join(f"[{name}, {held}]" for name, held in pairs)
@@ -404,11 +408,11 @@ class Answers:
         if not told.content:
             return []
         if row.lens.content == "either":
-            return [f"{_key(row)}: {told.content}"]
+            return [_pair(str(_key(row)), told.content)]
         kind = TEXT if told.body is None else self.contents.of(told.body)
         step = row.flag.steps[-1] if row.flag is not None and len(row.flag.steps) == 1 else None
         if kind in (TEXT, MAYBE):
-            return [f"{_key(row)}: {told.content}"]
+            return [_pair(str(_key(row)), told.content)]
         if kind != BYTES or not isinstance(step, Item):
             return None
         chained = told.content if re.fullmatch(r"[\w.$]+(\([^()]*\))?", told.content) else f"({told.content})"
@@ -529,6 +533,11 @@ def _key(row: Row) -> str | None:
 def _name_of(row: Row) -> str:
     step = row.at.steps[0] if row.at.steps else None
     return step.name if isinstance(step, Attr) else ""
+
+
+def _pair(name: str, text: str) -> str:
+    """Return a key with its value, once where a name stands for a value of that name."""
+    return name if name == text else f"{name}: {text}"
 
 
 def _as_key(quoted: str) -> str:

@@ -26,13 +26,15 @@ from vast_ferry.translate.javascript.values import bare, ends_the_function, in_t
 class Maker:
     """A function that makes a layer: itself, the one at its file's top that it stands in, and what that is called by.
 
-    `between` are the functions inside the one at the top, down to the layer's.
+    `between` are the functions inside the one at the top, down to the layer's; `beside` is where else in the handler
+    the owner is named, which is to be the same one.
     """
 
     stands: Standing
     owner: Standing
     named: Node
     between: tuple[Node, ...]
+    beside: tuple[Node, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,14 +247,14 @@ class Chain:
             if called.type not in ("identifier", "member_expression"):
                 return None
             found = self.function_of(at.file, at.scopes, called)
-            if found is None or _declared_at_top(found.node) is None:
+            if found is None or declared_at_top(found.node) is None:
                 return None
             made = Maker(found, found, called, ())
         plain = not any(child.type in ("async", "*") for child in made.stands.node.children)
         return made if plain and _given_back(made.stands) is not None else None
 
 
-def _declared_at_top(function: Node) -> Node | None:
+def declared_at_top(function: Node) -> Node | None:
     """Return the statement of a file's top that declares a function, alone; nothing where there is none."""
     statement = function if function.type == "function_declaration" else function.parent.parent
     if statement is None or (statement != function and function.parent.type != "variable_declarator"):
@@ -267,7 +269,7 @@ def _declared_at_top(function: Node) -> Node | None:
 
 def declaration_of(function: Node) -> Node:
     """Return the statement that declares the owner of a layer."""
-    found = _declared_at_top(function)
+    found = declared_at_top(function)
     assert found is not None
     return found
 

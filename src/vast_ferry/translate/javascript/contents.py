@@ -7,6 +7,7 @@ what each of its returns gives.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from typing import Final
 
@@ -171,7 +172,7 @@ class Contents:
         name = None if by_index else self.file.text(called.child_by_field_name("property"))
         given = [self._of_entry_node(one, name, depth) for one in table.named_children if one.type != "comment"]
         known = [one for one in given if one is not None]
-        return known[0] if known and len(set(known)) == 1 else ""
+        return functools.reduce(self._both, known) if known else ""
 
     def _of_entry_node(self, entry: Node, name: str | None, depth: int) -> str | None:
         """Return what one entry of such an object gives when it is called; nothing where another one is."""

@@ -323,7 +323,7 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
     if value.type == "new_expression":
         method = _method_of(file, scopes, value, name or "")
         return [Standing(file, scopes, method)] if method is not None else []
-    return _entries(file, scopes, value, name, function_of) if value.type == "object" else []
+    return entries_of(file, scopes, value, name, function_of) if value.type == "object" else []
 
 
 def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:
@@ -335,7 +335,7 @@ def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:
     return [called.child_by_field_name("left"), called.child_by_field_name("right")]
 
 
-def _entries(
+def entries_of(
     file: JavaScriptFile, scopes: Scopes, table: Node, name: str | None, function_of: FunctionOf
 ) -> list[Standing]:
     """Return the functions in an object: the one of a name, or all where the name is not known."""

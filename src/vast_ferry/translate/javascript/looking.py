@@ -109,6 +109,15 @@ def only_asked(scopes: Scopes, name: Node) -> bool:
     return binding is not None and binding.name not in scopes.file.exports.values()
 
 
+def asks_for_names(use: Node) -> bool:
+    """Tell whether a use of an object only asks which names it has."""
+    above = use.parent
+    if above.type == "binary_expression":
+        return bool(above.child_by_field_name("operator").type == "in" and above.child_by_field_name("right") == use)
+    called = above.parent.child_by_field_name("function") if above.type == "arguments" else None
+    return called is not None and called.text.decode("utf-8", "replace") in ("Object.keys", "Object.hasOwn")
+
+
 class Looks:
     """Whether what a node gives is only looked at, through the functions of its file that it is handed to."""
 

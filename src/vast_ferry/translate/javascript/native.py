@@ -7,19 +7,22 @@ emitted function where the target wants them in another form. What can't be seen
 from __future__ import annotations
 
 import contextlib
+import functools
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from typing import TypeVar
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parsed
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function
-from vast_ferry.mapping.javascript.functions import Source, Takes
+from vast_ferry.mapping.javascript.functions import Source, Takes, there
 from vast_ferry.mapping.javascript.writing import NoTwin
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.translate.javascript.answering import Project
+from vast_ferry.translate.javascript.answer_helpers import AnswerHelper, give, layers_of
+from vast_ferry.translate.javascript.answering import Answering, Called, Project
 from vast_ferry.translate.javascript.around import Chain, Layer, Way
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
@@ -35,6 +38,9 @@ from vast_ferry.translate.javascript.scopes import Scopes, is_written, within
 from vast_ferry.translate.javascript.shared import Around
 from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
+from vast_ferry.translate.javascript.values import in_try
+
+SomeHandler = TypeVar("SomeHandler", bound=Handler)
 
 
 @dataclass(slots=True)
@@ -86,7 +92,7 @@ class Native:
                     made.setdefault(found.file.path, []).append((one, self._function(one, layers)))
         for path, theirs in made.items():
             self._taken(path, theirs)
-        for path, edit in self.around.edits():
+        for path, edit in self.around.edits(self.made.edits):
             self.made.edits.setdefault(path, []).append(edit)
         return self.made
 
@@ -169,7 +175,7 @@ class Native:
         else:
             self.around.take(made)
         self.made.imports.setdefault(made.file.path, []).extend([*made.sources, *sorted(made.helpers)])
-        self.made.findings += made.findings
+        self.made.findings += [one for one in made.findings if one not in self.made.findings]
 
     def _rewritten(self, one: Function, kinds: tuple[Kind, Kind], layers: list[Layer]) -> list[Handler]:
         """Return a handler that is rewritten, and what is around it, the outermost first.
@@ -201,7 +207,7 @@ class Native:
                     made.append(self._layer(one, kinds, way, layers))
                 shared = [(at, told) for at, part in enumerate(made) if (told := _of_both(part, made[at + 1 :]))]
                 if not shared:
-                    return made
+                    return [*made, *(helper for part in made for helper in part.answers_by())]
                 last, why = shared[0]
             except Inside as error:
                 if layers[len(made)].is_handler or (why and len(made) == last):
@@ -209,15 +215,51 @@ class Native:
                 last, why = len(made), error.why
 
     def _layer(self, one: Function, kinds: tuple[Kind, Kind], way: Way, layers: list[Layer]) -> Handler:
-        """Return one layer that is rewritten; what it is handed gets other names where it knows these."""
-        project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of)
+        """Return one layer that is rewritten."""
+        helper = functools.partial(self._helper, one, kinds)
+        project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of, helper)
         # Services are called by the provider's modules, or by what the handler is handed.
         paths = {layer.stands.file.path for layer in layers}
         hosts = self.target.hosts if self.source.hosts or any(map(self.calls_services, paths)) else ()
-        limit, scopes = self.limit_of(one), way.layer.stands.scopes
+        limit = self.limit_of(one)
+        return self._with_free_names(
+            lambda kinds: Handler(project, one, kinds, way, limit), kinds, way.layer.stands.scopes, hosts
+        )
+
+    def _helper(self, one: Function, kinds: tuple[Kind, Kind], called: Called) -> Answering | None:
+        """Return a function by which a handler answers as it is rewritten for a call of it, where that can be done."""
+        answered = kinds[0].answered.writer
+        assert answered is not None
+        number = answered.among(there(kinds[0].event).handed_over).index(answered.name)
+        caught = called.by.way.caught or in_try(called.call, called.by.node)
+        every: list[AnswerHelper] = []
+        for layer in layers_of(called, number, self.function_of):
+            way = Way(layer, outermost=False, passes=True, caught=caught)
+
+            def make(kinds: tuple[Kind, Kind], way: Way = way) -> AnswerHelper:
+                made = AnswerHelper(called.by.project, one, kinds, way, self.limit_of(one))
+                give(made, called)
+                return made
+
+            try:
+                every.append(self._with_free_names(make, kinds, layer.stands.scopes, ()))
+            except (Stop, Inside, NoTwin):
+                return None
+        for other in every[1:]:
+            every[0].take(other)
+        return every[0] if every else None
+
+    @staticmethod
+    def _with_free_names(
+        make: Callable[[tuple[Kind, Kind]], SomeHandler],
+        kinds: tuple[Kind, Kind],
+        scopes: Scopes,
+        hosts: tuple[str, ...],
+    ) -> SomeHandler:
+        """Return a function that is rewritten; what it is handed there gets other names where it knows these."""
         there, names = kinds[1], set[str]()
         while True:
-            made = Handler(project, one, (kinds[0], there), way, limit)
+            made = make((kinds[0], there))
             try:
                 made.rewrite(hosts)
             except Clash as error:

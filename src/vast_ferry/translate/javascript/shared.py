@@ -13,6 +13,7 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_fi
 from vast_ferry.translate.javascript.around import declaration_of
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
 from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_export
+from vast_ferry.translate.javascript.looking import asks_for_names
 from vast_ferry.translate.javascript.signature import Handler
 
 
@@ -46,19 +47,40 @@ class Around:
         if found is None:
             found = _Variant(edits)
             every.append(found)
-        found.called.append((called_in, maker.named))
+        found.called += [(called_in, one) for one in (maker.named, *maker.beside)]
 
-    def edits(self) -> Iterator[tuple[str, Edit]]:
-        """Yield the edits by file: of the functions themselves, and where others than before are called."""
+    def edits(self, others: Mapping[str, list[Edit]]) -> list[tuple[str, Edit]]:
+        """Return the edits by file: of the functions themselves, and where others than before are called.
+
+        `others` are those of the handlers: a function stays as it was where it is still called in what they leave.
+        """
+        gone = {path: [one for one in edits if one.end > one.start] for path, edits in others.items()}
+        stay = dict.fromkeys(self._variants)
+        while True:
+            anew = [at for at in stay if not self._stays(at, gone)]
+            if not anew:
+                break
+            for at in anew:
+                del stay[at]
+                gone.setdefault(at[0], []).extend(one for one in self._variants[at][0].edits if one.end > one.start)
+        made = []
         for at, variants in self._variants.items():
-            owner = self._owners[at]
-            called = {node.id for one in variants for _, node in one.called}
-            stays = any(node.id not in called for node in self._uses(owner))
             for number, one in enumerate(variants):
-                if number == 0 and not stays:
-                    yield from ((owner.file.path, edit) for edit in one.edits)
+                if number == 0 and at not in stay:
+                    made += [(at[0], edit) for edit in one.edits]
                 else:
-                    yield from self._beside(owner, one, number + 1 + stays)
+                    made += self._beside(self._owners[at], one, number + 1 + (at in stay))
+        return made
+
+    def _stays(self, at: tuple[str, int], gone: Mapping[str, list[Edit]]) -> bool:
+        """Tell whether somebody still calls a function as it was."""
+        called = {node.id for one in self._variants[at] for _, node in one.called}
+        return any(
+            node.id not in called
+            and not asks_for_names(node)
+            and not any(one.start <= node.start_byte and node.end_byte <= one.end for one in gone.get(path, ()))
+            for path, node in self._uses(self._owners[at])
+        )
 
     def _beside(self, owner: Standing, variant: _Variant, number: int) -> Iterator[tuple[str, Edit]]:
         """Yield what puts a variant behind the function that it is one of, and calls it instead."""
@@ -101,7 +123,7 @@ class Around:
         module = next(one.module for one in there.links if linked_file(there.path, one.module, self.files) == path)
         return import_of(there, [new], module)
 
-    def _uses(self, owner: Standing) -> Iterator[Node]:
+    def _uses(self, owner: Standing) -> Iterator[tuple[str, Node]]:
         """Yield where a function of a file's top is used, in whatever file."""
         file, scopes = owner.file, owner.scopes
         name = owner.node.child_by_field_name("name") or owner.node.parent.child_by_field_name("name")
@@ -109,14 +131,14 @@ class Around:
         assert binding is not None
         for use in binding.uses:
             if not is_export(file, use) and use.parent.type != "export_specifier":
-                yield use
+                yield file.path, use
         names = {there for there, own in file.exports.items() if own == binding.name}
         for path, other in self.files.items():
             for link in other.links:
                 if linked_file(path, link.module, self.files) == file.path:
-                    yield from self._uses_by(other, link.names, names)
+                    yield from ((path, use) for use in self._uses_by(other, link.names, names))
                     if names & {*link.passed.values()} or "*" in link.passed.values():
-                        yield link.text
+                        yield path, link.text
 
     def _uses_by(self, file: JavaScriptFile, taken: Mapping[str, str], names: set[str]) -> Iterator[Node]:
         """Yield the uses in a file of what it takes from another under some names."""

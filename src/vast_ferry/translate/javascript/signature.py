@@ -131,6 +131,10 @@ class Handler(ToldThrough):
         puts = [one for handed in self.layer.handed for one in handed.puts]
         return tuple(dict.fromkeys(one for one in (*own, *puts) if one[0] in hands))
 
+    def answers_by(self) -> list[Handler]:
+        """Return the functions by which it answers, as they are rewritten."""
+        return [one for one in self.helped.values() if isinstance(one, Handler)]
+
     def every_edit(self) -> list[Edit]:
         """Return its edits, those of the function that makes it included."""
         return [*self.edits, *self._typed_anew()]

@@ -6,7 +6,7 @@ handler's first line, and it answers with what was told to it, when all is told.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import Node, walk
 from vast_ferry.hub.findings import Finding, Severity
@@ -14,8 +14,8 @@ from vast_ferry.mapping.javascript.delivery import made_writer
 from vast_ferry.mapping.javascript.functions import Source, function, reply_there
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import ReplyShape
-from vast_ferry.mapping.writers import ByWriter
-from vast_ferry.translate.javascript.answering import OPERANDS, Answering
+from vast_ferry.mapping.writers import ByWriter, WriterMethod
+from vast_ferry.translate.javascript.answering import OPERANDS, Answering, Called
 from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.around import waited_for
 from vast_ferry.translate.javascript.contents import TEXT, Contents
@@ -38,14 +38,15 @@ from vast_ferry.translate.javascript.values import (
 
 
 @dataclass(frozen=True, slots=True)
-class _Told:
+class Told:
     """An answer that is told at once: the chain of calls that ends it, those before it, and what it becomes where."""
 
     chain: Node
     before: tuple[Node, ...]
-    node: Node
-    text: str
+    edits: tuple[Edit, ...]  # or what becomes of it
     without: tuple[Node, ...]  # statements that are not needed any more
+    node: Node | None = None
+    text: str = ""
 
 
 def _values(statement: Node) -> list[Node]:
@@ -103,11 +104,16 @@ class ToldThrough(Answering):
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         answered = bool(answers or self.layer.calls)
         if not (at_once and answered and len(seen) == len(chains) and self._ends_with_answers(answers)):
+            self.helped.clear()
             return False
         for told in answers:
-            self._replace(told.node, told.text)
+            if told.node is not None:
+                self._replace(told.node, told.text)
+            self.edits += told.edits
             for statement in told.without:
                 self._without(statement)
+        if answers:
+            self._no_return_type()
         self._give_back_what_is_inside()
         self._without_helpers()
         return True
@@ -170,12 +176,56 @@ class ToldThrough(Answering):
         chain = chain_of(use, self.file, ends)
         if chain is not None:
             return chain
+        helped = self._helped(use)
+        if helped is not None:
+            return helped, True
         at = Standing(self.file, self.scopes, self.node)
         found = inlined(use, at, self.project.function_of, ends)
         if found is None:
             return None
         self.inlined[found.call.id] = found
         return found.call, True
+
+    def _helped(self, use: Node) -> Node | None:
+        """Return the call, with what waits for it, of a function that answers in a handler's place; or nothing."""
+        call = use.parent.parent if use.parent.type == "arguments" else None
+        given = _values(use.parent)
+        plain = (
+            call is not None and call.type == "call_expression" and all(one.type != "spread_element" for one in given)
+        )
+        helper = self.project.helper(Called(self, call, given.index(use))) if plain else None
+        if helper is None:
+            return None
+        chain = waited_for(call)
+        self.helped[chain.id] = helper
+        return chain
+
+    def _without_writer(self, chain: Node) -> list[Edit]:
+        """Return the edits by which a call hands over what is answered through at the target, first, and no other."""
+        call = bare(chain)
+        while call.type != "call_expression":
+            call = bare(call.named_children[0])
+        given = _values(call.child_by_field_name("arguments"))
+        at = next(at for at, one in enumerate(given) if self._is_writer(one))
+        there = ", ".join(self.writers())
+        if len(given) == 1:
+            return [Edit(given[0].start_byte, given[0].end_byte, there)]
+        if at == 0:
+            end = given[0].end_byte if there else given[1].start_byte
+            return [Edit(given[0].start_byte, end, there)]
+        first = [Edit(given[0].start_byte, given[0].start_byte, f"{there}, ")] if there else []
+        return [*first, Edit(given[at - 1].end_byte, given[at].end_byte, "")]
+
+    def _is_writer(self, node: Node) -> bool:
+        binding = self.scopes.of(node) if node.type == "identifier" else None
+        return binding is not None and self.writer is not None and binding == self.scopes.of(self.writer)
+
+    def _written(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape], before: list[Node]) -> str:
+        """Return the answer that a chain tells as the target has it; empty where that can't be said in full."""
+        reading = self._reading_of(chain, shapes)
+        text = reading.written(chain, before)
+        self._note(reading.notes)
+        return text
 
     def _reading_of(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
         """Return what writes the answer that a chain tells, with what its call hands over filled in."""
@@ -195,7 +245,7 @@ class ToldThrough(Answering):
             if binding is not None and len(binding.uses) == calls and alone and at_top:
                 self._without(statement)
 
-    def _answers_of(self, chains: list[tuple[Node, bool]]) -> list[_Told]:
+    def _answers_of(self, chains: list[tuple[Node, bool]]) -> list[Told]:
         """Return the answers that are told at once, at an end of the handler.
 
         One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
@@ -204,7 +254,7 @@ class ToldThrough(Answering):
         returned = {bare(value).id: value for value in self._returned()}
         steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
         own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
-        found: list[_Told] = []
+        found: list[Told] = []
         for chain, ended in chains:
             if not ended:
                 continue
@@ -212,12 +262,14 @@ class ToldThrough(Answering):
             above = value.parent
             statement = above if above.type in ("expression_statement", "return_statement") else None
             before = _before(statement, steps)
-            reading = self._reading_of(chain, shapes)
-            text = reading.written(chain, [node for _, node in before])
-            self._note(reading.notes)
-            if not text:
+            helped = chain.id in self.helped
+            if helped and before:
+                continue
+            text = "" if helped else self._written(chain, shapes, [node for _, node in before])
+            if not text and not helped:
                 continue
             without = [one for one, _ in before]
+            edits = self._without_writer(chain) if helped else []
             if chain.id not in returned:
                 if statement is None or statement.id not in own:  # a function inside tells it, whenever that is called
                     continue
@@ -227,34 +279,45 @@ class ToldThrough(Answering):
                 elif not ends_the_function(statement, self.body):
                     continue
                 text = f"return {text}"
-            found.append(_Told(chain, tuple(node for _, node in before), value, text, tuple(without)))
+                edits = [Edit(value.start_byte, value.start_byte, "return "), *edits] if helped else []
+            steps_before = tuple(node for _, node in before)
+            told = Told(chain, steps_before, tuple(edits), tuple(without))
+            found.append(told if helped else replace(told, node=value, text=text))
         return [] if any(self._is_half_told(one, found) for one in found) else found
 
-    def _is_half_told(self, told: _Told, answers: list[_Told]) -> bool:
+    def _is_half_told(self, told: Told, answers: list[Told]) -> bool:
         """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
 
         What is told again is no matter: a status that every answer sets.
         """
-        writer = reply_there(self.ours.answered).writer
-        if writer is None or not (self.way.caught or in_try(told.chain, self.node)):
+        if not (self.way.caught or in_try(told.chain, self.node)):
             return False
-        methods = {camel(name): one for name, one in writer.methods.items()}
-        calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
-        contents = Contents(self.file, self.scopes, self.follower.given)
-        fails = [
-            at
-            for at, (_, given) in enumerate(calls)
-            if at and not all(self._never_fails(one, contents) for one in given)
-        ]
-        before = [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
+        before = self.fails_behind(told)
         if any(one.puts or one.adds for one in before):
             return True
         halves = {attribute for one in before for attribute in one.sets}
+        methods = self._methods()
         for other in answers:
             own = {name for chain in (*other.before, other.chain) for name, _ in self._calls_of(chain)}
             if halves - {attribute for name in own for attribute in methods[name].sets}:
                 return True
         return False
+
+    def _methods(self) -> dict[str, WriterMethod]:
+        writer = reply_there(self.ours.answered).writer
+        return {camel(name): one for name, one in writer.methods.items()} if writer is not None else {}
+
+    def fails_behind(self, told: Told) -> list[WriterMethod]:
+        """Return by what an answer is half told when it may still fail."""
+        methods = self._methods()
+        calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
+        contents = self.contents()
+        fails = [
+            at
+            for at, (_, given) in enumerate(calls)
+            if at and not all(self._never_fails(one, contents) for one in given)
+        ]
+        return [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
 
     def _never_fails(self, node: Node, contents: Contents) -> bool:
         """Tell whether working out an expression certainly throws nothing, what is read of the event included."""
@@ -270,7 +333,7 @@ class ToldThrough(Answering):
             return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
         return False
 
-    def _ends_with_answers(self, answers: list[_Told]) -> bool:
+    def _ends_with_answers(self, answers: list[Told]) -> bool:
         """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
         known = {one.chain.id for one in answers} | {bare(waited_for(one)).id for one in self.layer.calls}
         gone = {statement.id for one in answers for statement in one.without}

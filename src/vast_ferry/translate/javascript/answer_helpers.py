@@ -1,0 +1,140 @@
+"""Functions by which a handler answers through an object that it is handed: they give the answer instead.
+
+    const problem = (reply, status, title, more = {}) =>
+      reply.status(status).head("content-type", "application/problem+json").send(JSON.stringify({ title, ...more }));
+    ...
+    if (!note.by) return problem(reply, 422, "by whom?");
+
+becomes
+
+    const problem = (status, title, more = {}) =>
+      ({ code: status, fields: { "content-type": … }, content: JSON.stringify({ title, ...more }) });
+    ...
+    if (!note.by) return problem(422, "by whom?");
+
+Only where each of its ends tells one answer, and its call ends the handler. Whoever else calls it, a handler that stays
+as it is for one, keeps it as it was: what is rewritten stands beside it (`shared.py`). Where the answer can be told in
+place of the call, that is done instead (`inlined.py`).
+"""
+
+from __future__ import annotations
+
+from vast_ferry.documents.javascript_file import Node, is_typescript
+from vast_ferry.hub.functions import Function
+from vast_ferry.mapping.tables import Kind
+from vast_ferry.translate.javascript.answering import Called, Project
+from vast_ferry.translate.javascript.around import Layer, Maker, Way, answers_of, declared_at_top, waited_for
+from vast_ferry.translate.javascript.contents import Contents
+from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.handed import entries_of, only_value
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
+from vast_ferry.translate.javascript.looking import only_asked, parameters_of
+from vast_ferry.translate.javascript.scopes import within
+from vast_ferry.translate.javascript.signature import Handler
+from vast_ferry.translate.javascript.told_through import Told
+
+
+def layers_of(called: Called, number: int, function_of: FunctionOf) -> list[Layer]:
+    """Return such a function as a layer, of which one parameter is the provider's, the one with the `number` there.
+
+    There are several where one of a table's is called. Nothing comes back where it can't be one.
+    """
+    found = _found(called, function_of)
+    if found is None:
+        return []
+    maker, functions = found
+    waited = waited_for(called.call) != called.call or called.call in answers_of(called.by.node)
+    called_in = Standing(called.by.file, called.by.scopes, called.by.node)
+    layers = []
+    for one in functions:
+        parameters = parameters_of(one.node)
+        waits = any(child.type == "async" for child in one.node.children)
+        if called.writer >= len(parameters) or (waits and not waited):  # what it fails with would be nobody's
+            return []
+        given = tuple(number if at == called.writer else None for at in range(len(parameters)))
+        layers.append(Layer(one, given, maker=maker, called_in=called_in))
+    return layers
+
+
+def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standing]] | None:
+    """Return the function of a file's top that is called, or all that stand in a table of which one is."""
+    by, named = called.by, called.call.child_by_field_name("function")
+    found = function_of(by.file, by.scopes, named) if named.type in ("identifier", "member_expression") else None
+    if found is not None:
+        typed = is_typescript(found.file) and found.node.parent.type == "variable_declarator"
+        says_what_it_takes = typed and found.node.parent.child_by_field_name("type") is not None
+        if found.node == by.node or declared_at_top(found.node) is None or says_what_it_takes:
+            return None
+        return Maker(found, found, named, ()), [found]
+    entry: Node | None = named
+    if named.type == "identifier":  # const action = actions[request.verb]
+        entry = only_value(by.scopes, named)
+    if entry is None or entry.type not in ("member_expression", "subscript_expression"):
+        return None
+    holder = entry.child_by_field_name("object")
+    table = only_value(by.scopes, holder) if holder.type == "identifier" else None
+    if table is None or table.type != "object" or not only_asked(by.scopes, holder) or declared_at_top(table) is None:
+        return None
+    functions = entries_of(by.file, by.scopes, table, None, function_of)
+    if not functions or any(one.file != by.file or not within(one.node, table) for one in functions):
+        return None
+    binding = by.scopes.of(holder)
+    assert binding is not None
+    beside = tuple(use for use in binding.uses if within(use, by.node) and use != holder)
+    owner = Standing(by.file, by.scopes, table)
+    return Maker(owner, owner, holder, (), beside), functions
+
+
+class AnswerHelper(Handler):
+    """Such a function on its way, or all that stand in a table: `take` takes what becomes of another in."""
+
+    def __init__(self, project: Project, one: Function, kinds: tuple[Kind, Kind], way: Way, limit: float) -> None:
+        super().__init__(project, one, kinds, way, limit)
+        self.parameters = self.inside = self.writers()
+
+    def take(self, other: AnswerHelper) -> None:
+        """Take in what becomes of another function of the same table."""
+        self.edits += other.edits
+        self.sources |= other.sources
+        self.helpers |= other.helpers
+        self.findings += other.findings
+
+    def every_edit(self) -> list[Edit]:
+        """Return its edits; a table's type says no more than that it has names."""
+        assert self.layer.maker is not None
+        above = self.layer.maker.owner.node.parent
+        said = above.child_by_field_name("type") if above.type == "variable_declarator" else None
+        return [
+            *self.edits,
+            *([Edit(said.start_byte, said.end_byte, ": Record<string, any>")] if said is not None else []),
+        ]
+
+    def _helped(self, use: Node) -> Node | None:
+        """Leave what it calls as it is: it may come to stand twice itself, and each would have to call another."""
+        return None
+
+    def _without_helpers(self) -> None:
+        """Leave functions beside this one where they are: it may come to stand twice."""
+
+    def _is_half_told(self, told: Told, answers: list[Told]) -> bool:
+        """Tell whether an answer may fail when part of it is told already, and another function tells another then."""
+        return self.way.caught and bool(self.fails_behind(told))
+
+
+def give(helper: AnswerHelper, called: Called) -> None:
+    """Tell a function what its parameters are as far as a call does: text or bytes, or a literal."""
+    arguments, theirs = called.arguments, called.by.contents()
+    own = Contents(helper.file, helper.scopes, {})
+    for at, one in enumerate(parameters_of(helper.node)):
+        pattern, usual = one.child_by_field_name("pattern") or one, one.child_by_field_name("value")
+        if pattern.type == "assignment_pattern":
+            pattern, usual = pattern.child_by_field_name("left"), pattern.child_by_field_name("right")
+        binding = helper.scopes.of(pattern) if pattern.type == "identifier" else None
+        value = arguments[at] if at < len(arguments) else usual
+        if binding is None or binding.writes or value is None:
+            continue
+        told = (theirs if at < len(arguments) else own).of(value)
+        if told:
+            helper.follower.given |= {use.id: told for use in binding.uses}
+        if value.type in ("number", "string"):
+            helper.stands |= {use.id: value for use in binding.uses}
