@@ -774,6 +774,45 @@ def made_by_its_class(w: Writer, s: Scope) -> list[str]:
     ]
 
 
+def asked_by_a_beginning(w: Writer, s: Scope) -> list[str]:
+    """An object's method is asked for by a name of which the beginning is known; what stands there may be odd."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    pick, name = w.random.choice, w.fresh("ways").title()
+    own, other, heir = w.held("self.event"), w.held("self.event"), w.held("self.event")
+    kept = w.random.random() < 0.6
+    takes = pick(["", ", more=2", ", *more"])
+    lines = [f"class {name}{pick(['', '', '(Exception)', '(dict)'])}:", "    on_mark = 'm'"][: pick([1, 1, 1, 2])]
+    lines += ["    def __init__(self, event):", f"        self.event = {'event' if kept else '[event][0]'}"]
+    lines += [pick(["        pass", "        pass", "        self.on_late = len"])]
+    lines += pick([[], [], [], ["    @property"], ["    @staticmethod"]])
+    lines += [f"    def on_a(self{takes}):", f"        return {w.value(own)}", f"    def on_b(self{takes}):"]
+    lines += [f"        return [{w.text(other)}, self.__class__.__name__]"]
+    lines += pick([[], [], [], ["    def __getattr__(self, name):", "        return lambda *all: name"]])
+    asks = pick(["'on_' + word", "f'on_{word}'", "f'on_{word}'", "'on' + '_' + word", "'%s' % ('on_' + word)", "word"])
+    usual = pick([", None", ", None", "", ", str"])
+    handed = pick(["", "", "1", "self.event"]) if takes else ""
+    lines += ["    def go(self, word):", f"        way = getattr(self, {asks}{usual})"]
+    lines += pick([["        if way is None:", "            return 'none'"], []])
+    lines += [pick([f"        return way({handed})", f"        return [way({handed})]", "        return [way][0]()"])]
+    w.top.append("\n".join(lines))
+    made = name
+    if w.random.random() < 0.4:
+        made = f"{name}Heir"
+        w.top.append(
+            "\n".join([f"class {made}({name}):", f"    def on_a(self{takes}):", f"        return {w.value(heir)}"])
+        )
+    if w.random.random() < 0.15:
+        w.top.append(f"{name}.on_b = lambda self: 'set'")
+    said_of = f"{made}({s.event}).go({pick(['a', 'b', 'a', 'b', 'x', 'late'])!r})"
+    return [
+        "try:",
+        f"    seen.append(show({said_of}))",
+        "except Exception as error:",
+        "    seen.append(type(error).__name__)",
+    ]
+
+
 def decorated(w: Writer, s: Scope) -> list[str]:
     if s.event != w.surface.event:
         return said(w, s)
@@ -879,11 +918,11 @@ def tabled(w: Writer, s: Scope) -> list[str]:
     waits, names = s.awaits and w.random.random() < 0.6, [w.fresh("way") for _ in range(w.random.randint(1, 3))]
     more = more if w.random.random() < 0.7 else []
     for name in names:
-        own = w.held(event, awaits=waits)
+        takes = "async def" if waits and w.random.random() < 0.95 else "def"
+        own = w.held(event, awaits=takes.startswith("async"))
         sends = called(w, own, "message.send", channel='"line"', body=w.text(own, 2)) if more or not s.awaits else ""
         rest = w.random.choice(["", "", "", ", again=2", ", *rest", ", **named"])
         taken = [event if w.random.random() < 0.7 else "given", *more]
-        takes = "async def" if waits and w.random.random() < 0.95 else "def"
         body = [f"    {sends}"] if sends and takes.startswith("async") >= waits and w.random.random() < 0.7 else []
         lines = [f"{takes} {name}({', '.join(taken)}{rest}):", *body, f"    return {w.text(own)}"]
         if "given" in taken:
@@ -891,11 +930,17 @@ def tabled(w: Writer, s: Scope) -> list[str]:
         w.top.append("\n".join(lines))
     table = w.fresh("WAYS")
     words = w.random.sample(["GET", "PUT", "a", "one"], len(names))
-    shows = f"{table} = {{{', '.join(f'{word!r}: {name}' for word, name in zip(words, names, strict=True))}}}"
+    handed = ", ".join([event, *more])
+    stands = {
+        name: w.random.choice([name, name, name, f"lambda {handed}: {name}({handed})"]) for name in names
+    }  # a name, or a function without one
+    if w.random.random() < 0.15 and not waits:
+        stands[names[0]] = f"lambda {handed}: [{w.text(w.held(event))}]"
+    shows = f"{table} = {{{', '.join(f'{word!r}: {stands[name]}' for word, name in zip(words, names, strict=True))}}}"
     lines = [shows] if w.random.random() < 0.4 else []
     w.top += [] if lines else [shows]
     key, way = w.random.choice([w.part(s, "text"), repr(words[0])]), w.fresh("way")
-    given = ", ".join([event, *more])
+    given = handed
     wait = "await " if waits else ""
     lines += w.random.choice(
         [
@@ -1657,6 +1702,7 @@ PIECES = [
         client_handed_on,
         in_many_ways,
         in_many_ways,
+        asked_by_a_beginning,
         objects_reached,
         named,
         part_named,

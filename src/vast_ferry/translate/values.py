@@ -65,9 +65,13 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class OneOf:
-    """One of several functions of the project, as a table gives it for a word; or None, where it has none."""
+    """One of several functions of the project, as a table gives it for a word; or None, where it has none.
+
+    `bound` where they are methods, as an object gives one.
+    """
 
     keys: tuple[Key, ...]
+    bound: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
@@ -140,6 +140,15 @@ def _is_own(nodes: Nodes, value: ast.expr | None, own: str, *, makes: bool) -> b
     return isinstance(value, ast.Call) and isinstance(value.func, ast.Name) and value.func.id == own
 
 
+def _beginning(node: ast.expr) -> str:
+    """Return the text with which one that is made begins, as far as it stands there."""
+    if isinstance(node, ast.JoinedStr) and node.values:
+        node = node.values[0]
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add):
+        return _beginning(node.left)
+    return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
+
+
 def _sort_of(function: Function) -> tuple[bool, bool]:
     """Return what functions share whose calls are written alike: whether they are coroutines or generators."""
     return isinstance(function.node, ast.AsyncFunctionDef), function.generates
@@ -236,6 +245,8 @@ class Calling(Objects):
         """Return what a call gives of something outside the project."""
         if name == "functools.partial" and node.args:
             return self._partial(node)
+        if name == "getattr" and (found := self._one_of_its_methods(node)) is not None:
+            return found
         if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
             raise self.stop("runs-a-loop", node, name)
         if name in ("setattr", "delattr") and node.args:
@@ -317,6 +328,23 @@ class Calling(Objects):
                 self.eval(argument)
         return self.one_of(node, keys)
 
+    def _one_of_its_methods(self, node: ast.Call) -> Value | None:
+        """Return what an object of the project's has under a name of which the beginning is known.
+
+        `getattr(self, f"on_{verb}", None)`. Nothing comes back, and nothing is followed, where that may be anything.
+        """
+        base = self.what_it_names(node.args[0]) if len(node.args) in (2, 3) and not node.keywords else NOTHING
+        begins = _beginning(node.args[1]) if isinstance(base, Instance) else ""
+        otherwise = node.args[2] if len(node.args) == 3 else None
+        usual = otherwise is None or (isinstance(otherwise, ast.Constant) and otherwise.value is None)
+        keys = self.flow.methods_like(base.key, begins) if isinstance(base, Instance) and begins and usual else ()
+        if not keys:
+            return None
+        for argument in node.args[1:]:
+            self.eval(argument)
+        found = self.one_of(node, keys)
+        return replace(found, bound=True) if isinstance(found, OneOf) else found
+
     def what_it_names(self, node: ast.expr) -> Value:
         """Return what a name, or an attribute of a module, stands for, without noting that it is read."""
         return self.lookup(node.id) if isinstance(node, ast.Name) else self.flow.named(self.module, node)
@@ -346,7 +374,8 @@ class Calling(Objects):
     def _call_of_several(self, node: ast.Call, target: OneOf) -> Value:
         """Follow the call of one of several functions: each may get what is handed over."""
         called = [self.flow.functions[key] for key in target.keys]
-        if len({_sort_of(one) for one in called}) > 1 or any(one.entry or one.cls for one in called):
+        unbound = any(one.cls for one in called) and not target.bound
+        if len({_sort_of(one) for one in called}) > 1 or unbound or any(one.entry for one in called):
             self.any_of(target.keys)
             return self._call_of_unknown(node)
         self.flow.either[id(node)] = target.keys

@@ -13,6 +13,9 @@ from collections.abc import Iterable, Iterator, Set
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.values import Class, Key, Std, Value
 
+#: Classes that give those which inherit from them no attribute that one would ask for.
+_NO_ATTRIBUTES = frozenset(["abc.ABC", "typing.Protocol"])
+
 
 class Classes:
     """What is known of classes once all files are in; `named` is told by who knows what imports bring."""
@@ -118,6 +121,34 @@ class Classes:
                     self._otherwise.setdefault(told, set()).add(key)
         by = self._otherwise.get(name, set())
         return None in by or not self.family(cls).isdisjoint(by)
+
+    def methods_like(self, cls: Key, begins: str) -> tuple[Key, ...]:
+        """Return the methods that an object of a class may have under names that begin so; none where that is not all.
+
+        It is not where it may have something else under such a name: by another class, a decorator, or an assignment.
+        """
+        family = self.family(cls)
+        plain = all(self._stands_alone(self.modules[one[0]], self.classes[one]) for one in family)
+        found = [one for one in self.functions.values() if one.cls in family and one.node.name.startswith(begins)]
+        self.is_told_otherwise(cls, "")  # so that it is known who tells what
+        for name, by in (self._otherwise or {}).items():
+            plain = plain and not (name.startswith(begins) and (None in by or not family.isdisjoint(by)))
+        asked = any(self.method(cls, name) is not None for name in ("__getattr__", "__getattribute__"))
+        names = dict.fromkeys(one.node.name for one in found)
+        methods = {one.key: one for name in names for one in self.methods(cls, name)}
+        if not plain or asked or any(one.node.decorator_list for one in methods.values()):
+            return ()
+        return tuple(methods)
+
+    def _stands_alone(self, module: Module, node: ast.ClassDef) -> bool:
+        """Tell whether a class has its attributes of the project alone."""
+        bases = (self.named(module, one) for one in node.bases)
+        told = (self.standard_name(module, one) for one in node.bases)
+        own = all(
+            isinstance(base, Class) or name in _NO_ATTRIBUTES or getattr(one, "id", "") == "object"
+            for base, name, one in zip(bases, told, node.bases, strict=True)
+        )
+        return own and not node.keywords and not node.decorator_list
 
     def _own_class(self, module: Module, node: ast.Attribute) -> Key | None:
         """Return the class whose method gives its own object an attribute; nothing where another is given it."""

@@ -9,7 +9,7 @@ from typing import Any
 
 from vast_ferry.translate.python.classes import Classes
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
-from vast_ferry.translate.python.nodes import Nodes, nodes_in
+from vast_ferry.translate.python.nodes import Nodes, nodes_in, walk
 from vast_ferry.translate.python.registries import registries
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.tables import (
@@ -45,6 +45,7 @@ class Code(Classes):
         self._several: dict[Key, dict[Value, None]] = {}
         self._folders: set[str] = set()
         self.registering: set[int] = set()  # statements by which decorators, or modules, fill tables
+        self.lambdas: set[int] = set()  # functions without a name that stand in such tables
         self.tables: dict[int, Table] = {}  # by the node of what a name at the top of a module is given
         self.kept_tables: dict[tuple[Key, str], Table] = {}  # by class and attribute
         self.registers: dict[Key, None] = {}  # methods that are decorators, and fill such tables
@@ -137,21 +138,34 @@ class Code(Classes):
         for module, node in statements:
             if not isinstance(node, (ast.Assign, ast.AnnAssign)):
                 continue
-            keys = shown(node.value, partial(self.named, module))
-            rows = shown_rows(node.value, partial(self.named, module)) if not keys else None
+            keys = shown(node.value, partial(self._in_a_table, module))
+            rows = shown_rows(node.value, partial(self._in_a_table, module)) if not keys else None
             name = _bound_once(node, module.nodes) if keys or rows or begins_empty(node.value) else None
             if name is None or name in module.names or any(self._names_of(one, module, name) for one in self.modules):
                 continue
             uses, parents = module.nodes.uses(name), module.nodes.parents
             if keys and only_asked(uses, parents):
                 self.tables[id(node.value)] = module.names[name] = Table(keys)
+                self._define_lambdas(module, node.value)
             elif rows is not None and only_gone_through(uses, parents, rows.width):
                 self.tables[id(node.value)] = module.names[name] = rows
+                self._define_lambdas(module, node.value)
             elif begins_empty(node.value) and (fills := filled(uses, parents)) is not None:
                 keys = self._filling(module, fills)
                 if keys:
                     self.tables[id(node.value)] = module.names[name] = Table(keys, *next(iter(fills.shapes)))
                     self.registering.update(map(id, fills.stores))
+
+    def _in_a_table(self, module: Module, node: ast.expr) -> Value:
+        """Return what stands in a table: a name for something, or a function without one."""
+        return Func(_key_of(module, node)) if isinstance(node, ast.Lambda) else self.named(module, node)
+
+    def _define_lambdas(self, module: Module, table: ast.expr | None) -> None:
+        """Take in the functions without a name that stand in a table."""
+        for node in walk(table) if table is not None else ():
+            if isinstance(node, ast.Lambda) and not isinstance(module.nodes.parents.get(id(node)), ast.Lambda):
+                self.define(_key_of(module, node), module, _as_function("<lambda>", node))
+                self.lambdas.add(id(node))
 
     def _filling(self, module: Module, fills: Filled) -> tuple[Key, ...]:
         """Return the functions that fill a table; none where any of them, or how they get there, is not known."""
@@ -407,6 +421,10 @@ def _bound_once(node: ast.Assign | ast.AnnAssign, nodes: Nodes) -> str | None:
         return None
     bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]
     return target.id if len(bound) == 1 and target.id not in nodes.told_global else None
+
+
+def _key_of(module: Module, node: ast.Lambda) -> Key:
+    return module.file, f"<lambda {node.lineno}:{node.col_offset}>"
 
 
 def _as_function(name: str, node: ast.Lambda) -> ast.FunctionDef:

@@ -335,6 +335,8 @@ class Expressions(Calling):
         return value
 
     def _lambda_(self, node: ast.Lambda) -> Value:
+        if id(node) in self.flow.lambdas:  # which is followed as a function of its own
+            return NOTHING
         self._read_later(node)
         before = dict(self.env)
         for default in (*node.args.defaults, *(d for d in node.args.kw_defaults if d)):

@@ -252,7 +252,20 @@ class ReplyReading(Forms):
             else:
                 made.pairs.append((self.at.code(key), self._header_value(row, inner), _text(key)))
 
+    def _constant_pair(self, node: ast.expr) -> ast.expr:
+        """Return the pair of two texts that a name of the module stands for, and for nothing else; else what it was."""
+        function, module = self.at.function, self.at.module
+        if not isinstance(node, ast.Name) or (function is not None and node.id in function.nodes.bound):
+            return node
+        stores = [use for use in module.nodes.uses(node.id) if not isinstance(use.ctx, ast.Load)]
+        above = module.nodes.parents.get(id(stores[0])) if len(stores) == 1 else None
+        if not isinstance(above, ast.Assign) or above not in module.tree.body or node.id in module.nodes.told_global:
+            return node
+        pair = above.value
+        return pair if isinstance(pair, ast.Tuple) and len(pair.elts) == 2 and all(map(_text, pair.elts)) else node
+
     def _header_pair(self, made: Made, row: Row, inner: ast.expr) -> None:
+        inner = self._constant_pair(inner)
         if isinstance(inner, (ast.Tuple, ast.List)) and len(inner.elts) == 2:
             name, content = inner.elts
             made.pairs.append((self.at.code(name), self.at.code(content), _text(name)))

@@ -317,7 +317,10 @@ class Signatures:
         facts = self.at.facts
         assert facts is not None
         waits = facts.awaits and isinstance(node, ast.FunctionDef)  # and did not before
-        if function.referred and (waits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)):
+        # What calls it where nothing is written (a lambda at the top of a module) has nothing to hand over, and waits
+        # for nothing.
+        unseen = function.referred or any(caller is None for caller, _ in function.calls)
+        if unseen and (waits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)):
             raise Stop("passed-on", node, node.name)
         for index, argument in enumerate(every):
             value = function.params.get(argument.arg)

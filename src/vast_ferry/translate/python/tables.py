@@ -7,7 +7,8 @@
 Which of them is called is not known before; but that it is one of these is, as long as the table is only asked, and
 what it gives is only called or tested. Then each of them gets what the call hands over, and all are written alike: the
 parameters that one needs more, all get; where one waits, all do. A table that is handed on, changed, imported by
-another module or gone through by its values is none to us, and its functions are called by who can't be seen.
+another module or gone through by its values is none to us, and its functions are called by who can't be seen. One may
+stand there without a name: `"PUT": lambda request: store(request)`.
 
 A table may begin empty and be filled by a decorator of the project's own, or by statements at the top of its module:
 
@@ -38,12 +39,15 @@ from vast_ferry.translate.values import Class, Func, Key, Table, Value
 #: What takes a mapping for its words alone.
 _TAKE_WORDS = frozenset(["len", "list", "sorted", "tuple", "set", "frozenset", "any", "all", "iter", "bool"])
 
+#: What may be a function in a table.
+_FUNCTIONS = (ast.Name, ast.Attribute, ast.Lambda)
+
 
 def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> tuple[Key, ...]:
     """Return the functions in a mapping that stands there in full; none where any of its values is something else."""
     if not isinstance(node, ast.Dict) or not node.values:
         return ()
-    found = [lookup(value) if isinstance(value, (ast.Name, ast.Attribute)) else None for value in node.values]
+    found = [lookup(value) if isinstance(value, _FUNCTIONS) else None for value in node.values]
     keys = [one.key for one in found if isinstance(one, Func) and not one.bound]
     words = all(isinstance(one, (ast.Constant, ast.Attribute)) for one in node.keys)
     return tuple(dict.fromkeys(keys)) if words and len(keys) == len(found) else ()
@@ -55,7 +59,7 @@ def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Ta
     widths = {len(row.elts) if isinstance(row, (ast.Tuple, ast.List)) else 0 for row in rows}
     if len(widths) != 1 or widths <= {0, 1}:
         return None
-    told = [[lookup(one) if isinstance(one, (ast.Name, ast.Attribute)) else None for one in row.elts] for row in rows]  # type: ignore[attr-defined]
+    told = [[lookup(one) if isinstance(one, _FUNCTIONS) else None for one in row.elts] for row in rows]  # type: ignore[attr-defined]
     columns = {at for row in told for at, one in enumerate(row) if isinstance(one, (Func, Class))}
     if len(columns) != 1 or any(isinstance(one, ast.Starred) for row in rows for one in row.elts):  # type: ignore[attr-defined]
         return None
