@@ -535,6 +535,20 @@ STATEMENTS = (
     "const «x» = (e) => () => e‹r›; out.push(«x»(§)());",
     "function «x»(e) { return arguments.length + String(e‹r›); } out.push(«x»(§, 1));",
     "const «x» = { a: (e) => e‹r› }; out.push((«x»[flag ? 'a' : 'b'] ?? ((e) => e‹r›))(§));",
+    # In an object beside others.
+    "const «x» = ({ e, n = 1 }) => [e‹r›, n]; out.push(…«x»({ e: §, k: 2 }));",
+    "const «x» = (all) => all.e‹r› ?? all.k; out.push(«x»({ k: ‹v›, e: § }), «x»({ e: § }));",
+    "const «x» = ({ e, ...more }) => [e‹r›, Object.keys(more).length]; out.push(…«x»({ a: 1, e: § }));",
+    "const «x» = (all) => { all.e = { path: 1 }; return all.e‹r›; }; out.push(attempt(() => «x»({ e: § })));",
+    "const «x» = (all) => JSON.stringify(Object.keys(all)); out.push(«x»({ e: §, f: 1 }));",
+    "const «x»a = ({ f }) => f‹r›, «x» = ({ e }) => «x»a({ f: e }); out.push(«x»({ e: § }));",
+    "const «x» = ({ § }) => §‹r›; out.push(«x»({ § }), «x»({ §, ...{ k: 1 } }));",
+    "const «x» = async ({ § }, k) => { await null; return [k, §‹r›]; }; out.push(…(await «x»({ § }, ‹v›)));",
+    "const «x» = { a: ({ e }) => e‹r›, b(all) { return all.e‹r›; } }; "
+    "out.push(«x»[flag ? 'a' : 'b']({ e: § }), «x».b({ e: § }));",
+    "const «x» = ({ e }) => { ‹C›; return e‹r›; }; out.push(attempt(() => «x»({ e: § })), ‹v›);",
+    "const «x» = ({ e: { ...f } }) => Object.keys(f).length > 0; out.push(«x»({ e: § }));",
+    "const «x» = ({ e } = {}) => e‹r›; out.push(«x»({ ['e']: § }), «x»({ e: 1, e: § }));",
     # Objects that keep it.
     "class «x»c { #e; constructor(e) { this.#e = e; } get v() { return this.#e‹r›; } "
     "all() { return [this.v, this.#e‹r›]; } } out.push(new «x»c(§).v, …new «x»c(§).all());",

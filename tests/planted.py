@@ -347,8 +347,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "if behind:",
     ),
     "a module that is a value hands nothing out": (
-        "holders.py",
-        "in self._module_values.asked(module, nodes):",
+        "follow.py",
+        "in ModuleValues(flow).asked():",
         "in ():",
     ),
     "who else tells what a name stands for that begins so is not asked": (

@@ -64,6 +64,7 @@ class Project:
     title: str
     target: str  # where it goes
     takes: Takes
+    modules: frozenset[str]  # the provider's, at the source
     emitted: Emitted
     function_of: FunctionOf
     helper: Callable[[Called], Answering | None]  # rewrites the function that is called, where that can be done
@@ -89,6 +90,7 @@ class Answering:
         self.body = self.node.child_by_field_name("body")
         self.has_block = self.body.type == "statement_block"
         self.places = Places(*kinds, one.name, limit)
+        self.places.modules = project.modules
         self.event, self.reply = there(self.theirs.event), reply_there(self.theirs.answered)
         self.split = self.ours.event.each is None and self.theirs.event.each is not None
         # Where a batch is gone through around it, a layer inside is handed one event.

@@ -14,6 +14,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import Node
+from vast_ferry.translate.javascript.composed import composed
 from vast_ferry.translate.javascript.handed import only_value
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, function_at, is_export
 from vast_ferry.translate.javascript.looking import only_looks, parameters_of
@@ -157,9 +158,16 @@ class Chain:
         given: tuple[int | None, ...] | None = None
         at = value
         while at.node.type == "call_expression":
-            layer, inside = self._layer(at, given)
-            found.append(layer)
-            given = layer.handed[0].hands
+            several = composed(at, self.function_of)
+            if several is None:
+                layer, inside = self._layer(at, given)
+                found.append(layer)
+            else:
+                steps, inside = several
+                for step in steps:
+                    found.append(self._step(at, step, given))
+                    given = found[-1].handed[0].hands
+            given = found[-1].handed[0].hands
             at = self._inside(inside, at)
         return [*found, Layer(at, given)]
 
@@ -177,7 +185,20 @@ class Chain:
             inside = [one for one in inside if _answers_with(maker.stands, layer, names[one])]
         if len(inside) != 1:
             raise Stop("which of what is put into it is the handler can't be seen", at.node)
-        name = names[inside[0]]
+        return self._made(at, (maker, layer), names[inside[0]], given), arguments[inside[0]]
+
+    def _step(self, at: Standing, called: Node, given: tuple[int | None, ...] | None) -> Layer:
+        """Return the layer that one of several functions makes which are put around what is inside one in another."""
+        maker = self._maker(at, called)
+        layer = _given_back(maker.stands) if maker is not None else None
+        taken = parameters_of(maker.stands.node) if maker is not None else []
+        if maker is None or layer is None or len(taken) != 1:
+            raise Stop("what it exports is no function that stands there", called)
+        return self._made(at, (maker, layer), taken[0].child_by_field_name("pattern") or taken[0], given)
+
+    def _made(self, at: Standing, found: tuple[Maker, Node], name: Node, given: tuple[int | None, ...] | None) -> Layer:
+        """Return a layer of which it is known what makes it, and by what name that knows what is inside."""
+        maker, layer = found
         binding = maker.stands.scopes.of(name) if name.type == "identifier" else None
         if binding is None or binding.writes or len(binding.declared) != 1:
             raise Stop("what is around it gives what is inside another name", at.node)
@@ -191,8 +212,7 @@ class Chain:
             raise Stop("what is around it calls it in several ways", at.node)
         between = (*maker.between, layer)
         made = Maker(maker.stands, maker.owner, maker.named, between)
-        layered = Layer(stands, given, rest, tuple(calls), tuple(handed), made, name, at)
-        return layered, arguments[inside[0]]
+        return Layer(stands, given, rest, tuple(calls), tuple(handed), made, name, at)
 
     def _inside(self, value: Node, at: Standing) -> Standing:
         """Return what a name stands for that is put into a layer and used nowhere else, or the value itself."""

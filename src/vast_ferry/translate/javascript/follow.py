@@ -40,6 +40,7 @@ from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handed import (
     Handed,
+    Put,
     Whole,
     again_and_again,
     is_awaited,
@@ -48,7 +49,7 @@ from vast_ferry.translate.javascript.handed import (
     step_of,
 )
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
-from vast_ferry.translate.javascript.looking import Looks
+from vast_ferry.translate.javascript.looking import Looks, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places, Written, last_name
 from vast_ferry.translate.javascript.scopes import NAMES, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Stop
@@ -98,6 +99,9 @@ class Follower(Batches):
     ) -> None:
         self.file, self.scopes, self.places, self.function = seen.file, seen.scopes, places, seen.node
         self.handed = Handed(places, function_of)
+        every = enumerate(parameters_of(seen.node))
+        theirs = [one.child_by_field_name("pattern") or one for at, one in every if layer.of_provider(at) is not None]
+        self.theirs = frozenset(self.file.text(name) for one in theirs for name in bound_in(one))
         self.calls = layer.calls  # of the function that this one is around
         self.inner = {one.id for one in layer.calls}
         self.spread = {one.id for handed in layer.handed for one in handed.spread}
@@ -205,7 +209,8 @@ class Follower(Batches):
         if binding is None or binding.writes or len(binding.declared) != 1:
             raise Whole(node, f"{self.file.text(node)} gets another value")
         for use in binding.uses:
-            if use.type == "shorthand_property_identifier":
+            shorthand = use.type == "shorthand_property_identifier"
+            if shorthand and (part.is_leaf or part.batch or Put.of(self.file, use) is None):
                 raise Whole(use, f"{self.file.text(node)} is put into another object")
             self._use(use, part)
 
@@ -242,7 +247,7 @@ class Follower(Batches):
             return  # the function inside is handed what this one is
         if node.id in self.spread and not part.at.steps:
             return  # with more beside it
-        if above.type == "arguments":
+        if above.type == "arguments" or Put.of(self.file, node) is not None:
             self._hand_on(node, part)
             return
         if above.type != "variable_declarator" or above.child_by_field_name("value") != node:
@@ -268,14 +273,13 @@ class Follower(Batches):
         needed, taken = self.handed.needed(self.file, self.scopes, node, part)
         values: dict[tuple[str, ...], str] = {}
         for path, inner in needed.leaves.items():
+            read = _Read(node, inner, handed=True, looked_at=path not in needed.changed)
+            self.reads.setdefault(str(inner.at), []).append(read)
             if path in needed.called:
                 waits = path in needed.awaited
                 values[path] = self._as_method(node, inner, given=needed.called[path], waits=waits)
-                continue
-            values[path] = self._written(node, inner)
-            self.reads.setdefault(str(inner.at), []).append(
-                _Read(node, inner, handed=True, looked_at=path not in needed.changed)
-            )
+            else:
+                values[path] = self._written(node, inner)
         if not values:
             raise Whole(node, "it is handed on to what reads nothing of it")
         if needed.awaited:
@@ -284,6 +288,8 @@ class Follower(Batches):
         said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]
         if said and is_typescript(self.file):  # it may ask for more than is read
             text = f"{text} as any"
+        if node.type == "shorthand_property_identifier":
+            text = f"{self.file.text(node)}: {text}"
         self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
 
     def _as_method(self, node: Node, part: Part, *, given: bool, waits: bool) -> str:
@@ -529,7 +535,7 @@ class Follower(Batches):
     def _only_looked_at(self, read: _Read, *, deep: bool) -> bool:
         if read.handed:
             return read.looked_at
-        looker = Looks(self.file, self.scopes)
+        looker = Looks(self.file, self.scopes, self.places.modules, (self.function, self.theirs))
         return looker.names(read.node, deep=deep) if read.unpacked else looker.at(read.node, deep=deep)
 
     def _told_elsewhere_too(self, part: Part) -> bool:

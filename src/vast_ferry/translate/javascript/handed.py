@@ -5,9 +5,10 @@ it reads is followed as in the handler itself (`follow`), and the call gives it 
 
     jarOf(event)        →        jarOf({ crumbs: crumbsOf(request) })
 
-under the names that it has at the source. A mapping, a list or bytes that the helper may change or keep is read once in
-the handler, so that all have the same. What is done with the event itself (changed, kept, given back, handed to code
-that can't be seen) is no reason to guess (`Whole`): the parameter is made whole.
+under the names that it has at the source; so it does where the helper is handed it in an object (`{ key, request }`). A
+mapping, a list or bytes that the helper may change or keep is read once in the handler, so that all have the same. What
+is done with the event itself (changed, kept, given back, handed to code that can't be seen) is no reason to guess
+(`Whole`): the parameter is made whole.
 """
 
 from __future__ import annotations
@@ -77,6 +78,33 @@ def step_of(file: JavaScriptFile, node: Node, above: Node) -> str | None:
     return "" if above.type in AROUND else None
 
 
+@dataclass(frozen=True, slots=True)
+class Put:
+    """An object that a call is given, in which a value stands under a key."""
+
+    made: Node
+    key: str
+
+    @staticmethod
+    def of(file: JavaScriptFile, value: Node) -> Put | None:
+        """Return the object in which a value stands that is given to a call, and nothing that may take its place."""
+        above = value.parent
+        if value.type == "shorthand_property_identifier":
+            made, key = above, file.text(value)
+        elif above.type == "pair" and above.child_by_field_name("value") == value:
+            made, key = above.parent, file.text(above.child_by_field_name("key")).strip("\"'")
+        else:
+            return None
+        inside = [one for one in made.named_children if one.type != "comment"]
+        plain = all(one.type in ("pair", "shorthand_property_identifier", "method_definition") for one in inside)
+        worked_out = any(
+            (one.child_by_field_name("key") or one.child_by_field_name("name") or one).type == "computed_property_name"
+            for one in inside
+        )
+        known = made.type == "object" and plain and not worked_out and key != "__proto__"
+        return Put(made, key) if known and made.parent.type == "arguments" else None
+
+
 def key_and_target(node: Node) -> tuple[Node | None, Node | None]:
     """Return the key that a part of a pattern takes, and what it is bound to; a default is never needed."""
     if node.type == "shorthand_property_identifier_pattern":
@@ -115,7 +143,9 @@ class Handed:
     def _follow_call(
         self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part, path: tuple[str, ...]
     ) -> list[Node]:
-        arguments = node.parent
+        put = Put.of(file, node)
+        argument = put.made if put is not None else node
+        arguments = argument.parent
         call = arguments.parent
         called = call.child_by_field_name("function") if call.type == "call_expression" else None
         found = [] if called is None else called_functions(file, scopes, called, self.function_of)
@@ -125,7 +155,7 @@ class Handed:
         elif called is not None and called.type == "super":
             found = self._constructors(file, scopes, called)
         given = [one for one in arguments.named_children if one.type != "comment"]
-        at = given.index(node) if node in given else -1
+        at = given.index(argument) if argument in given else -1
         if not found or at < 0 or any(one.type == "spread_element" for one in given[:at]):
             raise Whole(node, "it is used as a whole")
         before = most = self._times
@@ -166,13 +196,42 @@ class Handed:
             pattern = taken[at].child_by_field_name("pattern") or taken[at]
             if pattern.type == "assignment_pattern":  # whose default is never needed
                 pattern = pattern.child_by_field_name("left")
-            self._bound(node, pattern, part, path)
+            put = Put.of(file, node)
+            if put is None:
+                self._bound(node, pattern, part, path)
+            elif pattern.type == "object_pattern":
+                self._unpacked_of(put.key, node, pattern, part, path)
+            else:
+                self._asked_of(put.key, node, pattern, part, path)
         except Whole as error:  # where it is read is in another function: what is told is the call
             raise Whole(node, f"{file.text(called)} is handed it: {error.why}") from None
         finally:
             self._functions.pop()
             if kept[0] is not None:
                 self._file, self._scopes = kept  # type: ignore[assignment]
+
+    def _unpacked_of(self, key: str, node: Node, pattern: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow what is unpacked that stands under a key of an object."""
+        for one in pattern.named_children:
+            own, target = key_and_target(one)
+            if one.type != "comment" and (own is None or target is None):
+                raise Whole(node, "the rest of an object that it is put into is taken")
+            if own is not None and target is not None and self._file.text(own) == key:
+                self._bound(node, target, part, path)
+
+    def _asked_of(self, key: str, node: Node, pattern: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow what is asked for under a key of an object that is bound to a name."""
+        binding = self._scopes.of(pattern) if pattern.type == "identifier" else None
+        if binding is None or binding.writes or len(binding.declared) != 1:
+            raise Whole(node, "an object that it is put into gets another value, or is unpacked by number")
+        for use in binding.uses:
+            above = use.parent
+            if above.type != "member_expression" or above.child_by_field_name("object") != use:
+                raise Whole(node, "it is put into an object that is used as a whole")
+            if self._file.text(above.child_by_field_name("property")) == key:
+                if is_written(above):
+                    raise Whole(node, f"{key} of an object that it is put into is given another value")
+                self._use(above, part, path)
 
     def _bound(self, node: Node, pattern: Node, part: Part, path: tuple[str, ...]) -> None:
         """Follow what is bound to a name, or unpacked."""
@@ -181,7 +240,7 @@ class Handed:
             if binding is None or binding.writes or len(binding.declared) != 1:
                 raise Whole(node, f"{self._file.text(pattern)} gets another value")
             for use in binding.uses:
-                if use.type == "shorthand_property_identifier":
+                if use.type == "shorthand_property_identifier" and Put.of(self._file, use) is None:
                     raise Whole(node, f"{self._file.text(pattern)} is put into another object")
                 self._use(use, part, path)
         elif pattern.type == "object_pattern":
@@ -202,7 +261,9 @@ class Handed:
         if not inner.is_leaf:
             self._bound(one, target, inner, (*path, name))
             return
-        if not self.places.unchanging(inner) and not Looks(self._file, self._scopes).names(one, deep=self._deep(inner)):
+        if not self.places.unchanging(inner) and not Looks(self._file, self._scopes, self.places.modules).names(
+            one, deep=self._deep(inner)
+        ):
             self._needed.changed.add((*path, name))
         if any(self._scopes.of(bound) is None for bound in bound_in(target)):
             raise Whole(one, "it can't be seen what it is bound to")
@@ -226,7 +287,9 @@ class Handed:
         if part.is_leaf:
             if is_written(node):
                 raise Whole(node, f"{'.'.join(path)} is given another value")
-            if not self.places.unchanging(part) and not Looks(self._file, self._scopes).at(node, deep=self._deep(part)):
+            if not self.places.unchanging(part) and not Looks(self._file, self._scopes, self.places.modules).at(
+                node, deep=self._deep(part)
+            ):
                 self._needed.changed.add(path)
             self._leaf(node, part, path)
         elif part.batch:
@@ -237,7 +300,7 @@ class Handed:
     def _held(self, node: Node, part: Part, path: tuple[str, ...]) -> None:
         """Follow a part that is more than one row: handed on once more, bound to a name, or unpacked."""
         above = node.parent
-        if above.type == "arguments":
+        if above.type == "arguments" or Put.of(self._file, node) is not None:
             self._follow_call(self._file, self._scopes, node, part, path)
         elif above.type == "variable_declarator" and above.child_by_field_name("value") == node:
             self._bound(node, above.child_by_field_name("name"), part, path)
@@ -279,6 +342,12 @@ class Handed:
             raise Whole(call, f"{'.'.join(path)} is called with something")
         if self._needed.called.setdefault(path, given) is not given:
             raise Whole(call, f"{'.'.join(path)} is called in two ways")
+        given_back = call
+        while given_back.parent.type in ("await_expression", "parenthesized_expression"):
+            given_back = given_back.parent
+        looks = Looks(self._file, self._scopes, self.places.modules)
+        if not self.places.unchanging(inner) and not looks.at(given_back, deep=self._deep(inner)):
+            self._needed.changed.add(path)
         self._needed.leaves[path] = inner
 
     def _leaf(self, node: Node, part: Part, path: tuple[str, ...]) -> None:

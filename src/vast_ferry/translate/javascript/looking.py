@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.translate.javascript.handlers import function_at
-from vast_ferry.translate.javascript.scopes import Scopes, bound_in, is_written
+from vast_ferry.translate.javascript.scopes import Scopes, bound_in, is_written, within
 
 #: What stands around an expression and changes nothing.
 AROUND = frozenset(("parenthesized_expression", "non_null_expression"))
@@ -119,14 +119,28 @@ def asks_for_names(use: Node) -> bool:
 
 
 class Looks:
-    """Whether what a node gives is only looked at, through the functions of its file that it is handed to."""
+    """Whether what a node gives is only looked at, through the functions of its file that it is handed to.
 
-    def __init__(self, file: JavaScriptFile, scopes: Scopes) -> None:
-        self.file, self.scopes = file, scopes
+    `called` is the function that is called for each event, if it is known, and the names of its parameters by which it
+    has what is the provider's; `modules` are the provider's. What these have changes nothing of what it is given.
+    """
+
+    def __init__(
+        self,
+        file: JavaScriptFile,
+        scopes: Scopes,
+        modules: frozenset[str] = frozenset(),
+        called: tuple[Node | None, frozenset[str]] = (None, frozenset()),
+    ) -> None:
+        self.file, self.scopes, self.modules = file, scopes, modules
+        self.function, self.handed = called
         self.inside: list[int] = []  # functions that are gone through
 
     def at(self, node: Node, *, deep: bool) -> bool:
         """Tell whether it is; `deep`: what is in it can be changed as well."""
+        return self._is_told_to_the_provider(node) or self._is_looked_at(node, deep=deep)
+
+    def _is_looked_at(self, node: Node, *, deep: bool) -> bool:
         above = node.parent
         while above.type in (*AROUND, "as_expression", "satisfies_expression") or _gives_on(self.file, above, node):
             node, above = above, above.parent
@@ -134,7 +148,7 @@ class Looks:
         if kind in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == node:
             return self._asked_of(above, deep=deep)
         if kind == "binary_expression":
-            return not _asks_if_one(self.file, above, node)
+            return not self._asks_if_one(above, node)
         if kind in ("template_substitution", "if_statement", "while_statement"):
             return True
         if kind == "arguments":
@@ -149,6 +163,37 @@ class Looks:
         if kind == "for_in_statement":
             return bool(above.child_by_field_name("right") == node) and not deep
         return bool(kind == "spread_element") and not deep
+
+    def _asks_if_one(self, comparison: Node, node: Node) -> bool:
+        """Tell whether it is asked if an object is another, which one that is made at each read never is."""
+        if self.file.text(comparison.child_by_field_name("operator")) not in ("==", "===", "!=", "!=="):
+            return False
+        sides = [comparison.child_by_field_name(side) for side in ("left", "right")]
+        other = next(one for one in sides if one != node)
+        plain = ("null", "undefined", "string", "number", "true", "false", "template_string")
+        return other.type not in plain and not self._was_there_before(other)
+
+    def _is_told_to_the_provider(self, node: Node) -> bool:
+        """Tell whether a value is given to a call of the provider's, by itself or within an object or a list."""
+        while node.parent.type in ("pair", "object", "array", "spread_element"):
+            node = node.parent
+        call = node.parent.parent if node.parent.type == "arguments" else None
+        root = call.child_by_field_name("function") if call is not None and call.type == "call_expression" else None
+        while root is not None and root.type in ("member_expression", "call_expression"):
+            root = root.child_by_field_name("object") or root.child_by_field_name("function")
+        binding = self.scopes.of(root) if root is not None and root.type == "identifier" else None
+        if binding is None or binding.writes or len(binding.declared) != 1:
+            return False
+        if binding.kind == "parameter":
+            return binding.name in self.handed and binding.scope == self.function
+        return any(link.module in self.modules and binding.name in link.names for link in self.file.links)
+
+    def _was_there_before(self, node: Node) -> bool:
+        """Tell whether a value is none of the event's: its name got it before there was one, and gets no other."""
+        binding = self.scopes.of(node) if node.type == "identifier" else None
+        if binding is None or self.function is None or binding.writes or len(binding.declared) != 1:
+            return False
+        return binding.kind in ("const", "let", "parameter") and not within(binding.scope, self.function)
 
     def names(self, pattern: Node, *, deep: bool) -> bool:
         """Tell whether what a pattern unpacks is only looked at, under each of its names."""
@@ -237,12 +282,3 @@ def _gives_on(file: JavaScriptFile, above: Node, node: Node) -> bool:
         return False
     operator = file.text(above.child_by_field_name("operator"))
     return operator in ("||", "??") or (operator == "&&" and above.child_by_field_name("right") == node)
-
-
-def _asks_if_one(file: JavaScriptFile, comparison: Node, node: Node) -> bool:
-    """Tell whether it is asked if an object is the same as another, which one that is made at each read never is."""
-    if file.text(comparison.child_by_field_name("operator")) not in ("==", "===", "!=", "!=="):
-        return False
-    sides = [comparison.child_by_field_name(side) for side in ("left", "right")]
-    other = next(one for one in sides if one != node)
-    return other.type not in ("null", "undefined", "string", "number", "true", "false", "template_string")

@@ -217,7 +217,8 @@ class Native:
     def _layer(self, one: Function, kinds: tuple[Kind, Kind], way: Way, layers: list[Layer]) -> Handler:
         """Return one layer that is rewritten."""
         helper = functools.partial(self._helper, one, kinds)
-        project = Project(self.source.title, self.target.title, self.takes, self.emitted, self.function_of, helper)
+        titles, modules = (self.source.title, self.target.title), module_names(self.source)
+        project = Project(*titles, self.takes, modules, self.emitted, self.function_of, helper)
         # Services are called by the provider's modules, or by what the handler is handed.
         paths = {layer.stands.file.path for layer in layers}
         hosts = self.target.hosts if self.source.hosts or any(map(self.calls_services, paths)) else ()

@@ -68,6 +68,7 @@ class Places:
 
     def __init__(self, source: Kind, target: Kind, function_name: str, limit: float) -> None:
         self.ours, self.theirs = there(source.event), there(target.event)
+        self.modules: frozenset[str] = frozenset()  # the provider's, at the source
         if self.ours.levels or self.theirs.levels or self.ours.told_by or self.theirs.told_by:
             raise NoTwin("batches in batches are not rewritten in JavaScript")
         self.given = {"functionName": text(function_name), "limit": f"{limit:g}"}

@@ -141,10 +141,8 @@ def _note_who_is_unseen(flow: Flow) -> None:
     """Note which functions may be called by who can't be seen, and what outlives a call."""
     for value in flow.unclear:
         flow.refer(value)
-    module_values = ModuleValues(flow)
-    for module in flow.modules.values():
-        for _, _, asked in module_values.asked(module, module.nodes.all):
-            flow.refer(asked)
+    for asked in ModuleValues(flow).asked():
+        flow.refer(asked)
     for module in flow.modules.values():  # what outlives a call keeps nothing that another could take for its own
         for value in module.names.values():
             if isinstance(value, Instance):

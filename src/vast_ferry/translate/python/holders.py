@@ -17,14 +17,13 @@ into it. Only names are told apart, not what stands in them; a name stands for t
 from __future__ import annotations
 
 import ast
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.python.alive import is_program
 from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import only_calls
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
-from vast_ferry.translate.python.module_values import ModuleValues
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
@@ -88,7 +87,6 @@ class Holders:
         self._bound: dict[Variable, Variable] = {}
         self._receive: set[Variable] = set()
         self._held: dict[Variable, dict[Key, None]] | None = None
-        self._module_values = ModuleValues(code)
 
     def keys(self, value: Value | None) -> list[Key]:
         """Return the functions that a value is, or that an object of it has under whatever name, its bases' as well."""
@@ -138,7 +136,7 @@ class Holders:
     def _mentioned(self, module: Module, nodes: list[ast.AST]) -> _Mentioned:
         return self._among(module, dict.fromkeys(one.id for one in nodes if isinstance(one, ast.Name)), nodes)
 
-    def _among(self, module: Module, names: Iterable[str], nodes: Collection[ast.AST]) -> _Mentioned:
+    def _among(self, module: Module, names: Iterable[str], nodes: Iterable[ast.AST]) -> _Mentioned:
         found, modules = _Mentioned(), False
         for name in names:
             value = module.names.get(name)
@@ -151,8 +149,6 @@ class Holders:
                 base = self.code.named(module, node.value)
                 if isinstance(base, Own) and base.file in self.code.modules:
                     self._note(found, self.code.in_module(base.file, node.attr), base.file, node.attr)
-        for file, name, asked in self._module_values.asked(module, nodes):
-            self._note(found, asked, file, name)
         return found
 
     def _known(self, module: Module, name: str) -> bool:

@@ -5,8 +5,8 @@
     importlib.import_module(name).weigh(…)    any module may be a value
 
 Which attribute of which value is a function's is not known here; so every function that stands in such a module counts
-as mentioned where its name is asked of something that is not known, whoever asks: a handler that is rewritten, or one
-that stays as it is.
+as one that somebody may call whom nobody sees, where its name is asked of something that is not known, whoever asks: a
+handler that is rewritten, or one that stays as it is.
 """
 
 from __future__ import annotations
@@ -87,17 +87,18 @@ class ModuleValues:
 
     def __init__(self, code: Code) -> None:
         self.code = code
-        self.named: dict[str, list[tuple[str, Func | Class]]] = {}  # by name, with its file
+        self.named: dict[str, list[Func | Class]] = {}  # by name
         for file in self._files():
             for name, value in code.modules[file].names.items():
                 if isinstance(value, (Func, Class)):
-                    self.named.setdefault(name, []).append((file, value))
+                    self.named.setdefault(name, []).append(value)
 
-    def asked(self, module: Module, nodes: Iterable[ast.AST]) -> Iterator[tuple[str, str, Func | Class]]:
-        """Yield what some nodes may ask of such modules: its file, its name there, and what that is."""
-        for node in nodes if self.named else ():
-            for name in self._names(module, node):
-                yield from ((file, name, value) for file, value in self.named.get(name, ()))
+    def asked(self) -> Iterator[Func | Class]:
+        """Yield what somebody may ask of such modules, whoever it is."""
+        for module in self.code.modules.values() if self.named else ():
+            for node in module.nodes.each(ast.Attribute, ast.Call):
+                for name in self._names(module, node):
+                    yield from self.named.get(name, ())
 
     def _names(self, module: Module, node: ast.AST) -> Iterable[str]:
         if isinstance(node, ast.Attribute):
