@@ -533,6 +533,7 @@ STATEMENTS = (
     "const «x»a = (e) => e‹r›, «x» = (e, f) => «x»a(f) ?? e; out.push(«x»(1, §));",
     "const «x» = (e) => e‹r›; for (const one of [1, 2]) out.push(«x»(§), one);",
     "const «x» = (e) => () => e‹r›; out.push(«x»(§)());",
+    "const «x» = (a, b) => a === b; out.push(«x»(‹h›, ‹h›), ‹h› === last, last !== ‹v›);",
     "function «x»(e) { return arguments.length + String(e‹r›); } out.push(«x»(§, 1));",
     "const «x» = { a: (e) => e‹r› }; out.push((«x»[flag ? 'a' : 'b'] ?? ((e) => e‹r›))(§));",
     # In an object beside others.

@@ -108,6 +108,7 @@ class Answering:
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
+        self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
         self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters

@@ -342,13 +342,16 @@ class Handed:
             raise Whole(call, f"{'.'.join(path)} is called with something")
         if self._needed.called.setdefault(path, given) is not given:
             raise Whole(call, f"{'.'.join(path)} is called in two ways")
-        given_back = call
-        while given_back.parent.type in ("await_expression", "parenthesized_expression"):
-            given_back = given_back.parent
-        looks = Looks(self._file, self._scopes, self.places.modules)
-        if not self.places.unchanging(inner) and not looks.at(given_back, deep=self._deep(inner)):
+        made_anew = given or inner.row.lens.content == "json"  # at each call
+        if not (made_anew or self.places.unchanging(inner) or self._only_looks_at(call, inner)):
             self._needed.changed.add(path)
         self._needed.leaves[path] = inner
+
+    def _only_looks_at(self, call: Node, part: Part) -> bool:
+        """Tell whether what a method gives is only looked at."""
+        while call.parent.type in ("await_expression", "parenthesized_expression"):
+            call = call.parent
+        return Looks(self._file, self._scopes, self.places.modules).at(call, deep=self._deep(part))
 
     def _leaf(self, node: Node, part: Part, path: tuple[str, ...]) -> None:
         if part.row is not None and part.row.optional:

@@ -26,10 +26,22 @@ _LOOKS = _CALLING | frozenset(
     ).split()
 )
 #: Methods of lists, sets, texts and patterns that only look at what they are asked for.
-_ASKING = frozenset(("includes", "indexOf", "lastIndexOf", "has", "get", "test", "startsWith", "endsWith", "match"))
+_ASKING = frozenset(
+    ("decode", "includes", "indexOf", "lastIndexOf", "has", "get", "test", "startsWith", "endsWith", "match")
+)
 #: Functions that only look at what they are given.
 _ONLY_LOOK = frozenset(
-    ("JSON.stringify", "Object.keys", "Object.entries", "Object.values", "Object.hasOwn", "String", "Number", "Boolean")
+    (
+        "JSON.stringify",
+        "JSON.parse",
+        "Object.keys",
+        "Object.entries",
+        "Object.values",
+        "Object.hasOwn",
+        "String",
+        "Number",
+        "Boolean",
+    )
     + (
         "Array.isArray",
         "Array.from",
@@ -193,7 +205,8 @@ class Looks:
         binding = self.scopes.of(node) if node.type == "identifier" else None
         if binding is None or self.function is None or binding.writes or len(binding.declared) != 1:
             return False
-        return binding.kind in ("const", "let", "parameter") and not within(binding.scope, self.function)
+        around = binding.scope != self.function and within(self.function, binding.scope)
+        return around and binding.kind in ("const", "let", "parameter")
 
     def names(self, pattern: Node, *, deep: bool) -> bool:
         """Tell whether what a pattern unpacks is only looked at, under each of its names."""
@@ -228,7 +241,7 @@ class Looks:
         if node.type in ("array", "string", "template_string", "regex"):
             return True
         if node.type == "new_expression":
-            return self.file.text(node.child_by_field_name("constructor")) in ("Set", "Map")
+            return self.file.text(node.child_by_field_name("constructor")) in ("Set", "Map", "TextDecoder")
         binding = self.scopes.of(node) if node.type == "identifier" else None
         if binding is None or binding.writes or len(binding.declared) != 1:
             return False

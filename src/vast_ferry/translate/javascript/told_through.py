@@ -176,11 +176,13 @@ class ToldThrough(Answering):
         chain = chain_of(use, self.file, ends)
         if chain is not None:
             return chain
-        helped = self._helped(use)
-        if helped is not None:
-            return helped, True
         at = Standing(self.file, self.scopes, self.node)
         found = inlined(use, at, self.project.function_of, ends)
+        helped = self._helped(use)
+        if helped is not None:
+            if found is not None and helped == found.call:
+                self.instead[helped.id] = found
+            return helped, True
         if found is None:
             return None
         self.inlined[found.call.id] = found
@@ -263,8 +265,11 @@ class ToldThrough(Answering):
             statement = above if above.type in ("expression_statement", "return_statement") else None
             before = _before(statement, steps)
             helped = chain.id in self.helped
-            if helped and before:
-                continue
+            if helped and before:  # a part of it is told here
+                if chain.id not in self.instead:
+                    continue
+                del self.helped[chain.id]
+                self.inlined[chain.id], helped = self.instead[chain.id], False
             text = "" if helped else self._written(chain, shapes, [node for _, node in before])
             if not text and not helped:
                 continue
