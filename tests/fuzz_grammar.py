@@ -65,6 +65,9 @@ class Program:
     shared: tuple[tuple[str, str], ...] = ()  # files that others use as well
     before: tuple[str, ...] = ()  # decorators of its own, outermost first
     more: tuple[str, ...] = ()  # parameters that these fill
+    way: int | None = (
+        None  # in which its helpers stand apart, negative if they don't; as it happens where it is not said
+    )
 
     def files(self, name: str) -> dict[str, str]:
         """Return the handler's file, and those of its helpers where they stand apart."""
@@ -76,10 +79,11 @@ class Program:
             "\n\n" + ("async def " if self.surface.asynchronous else "def ") + f"{name}("
         )
         names = defined(head)
-        if len(self.pieces) % 3 or not at or len(names) < 2:
+        together = len(self.pieces) % 3 if self.way is None else self.way < 0
+        if together or not at or len(names) < 2:
             return {f"h_{name}.py": whole}
         imports = [line for line in head.split("\n") if line.startswith(("import ", "from "))]
-        choices = random.Random(len(whole))
+        choices = random.Random(len(whole) if self.way is None else self.way)
         files = stand_apart(f"lib_{name}", head, choices)
         line, ask = ways_to_ask(f"lib_{name}", files, names, choices)
         main = "\n".join([*imports, line])
@@ -561,6 +565,52 @@ def with_block(w: Writer, s: Scope) -> list[str]:
     w.top.append("import contextlib")
     held = w.random.choice([s.event, w.part(s)])
     return [f"with contextlib.nullcontext({held}) as {name}:", f"    seen.append(show({name}))", *w.block(s, 0)]
+
+
+def managed(w: Writer, s: Scope) -> list[str]:
+    """An object of one's own that keeps the event is entered, or yielded by a function; what is given may be odd."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    pick, cls, name, made = w.random.choice, w.fresh("kept").title(), w.fresh("n"), w.fresh("held")
+    own = w.held("self.event")
+    w.top += ["import contextlib"]
+    lines = [f"class {cls}:", "    def __init__(self, event):", "        self.event, self.lines = event, []"]
+    gives = pick(
+        [
+            ["return self"],
+            ["return self"],
+            ["self.lines = [1]", "return self"],
+            ["return self.event"],
+            ["return [self]"],
+        ]
+    )
+    lines += ["    def __enter__(self):", *(f"        {one}" for one in gives)]
+    lines += ["    def __exit__(self, *told):", f"        return {pick(['None', 'False', 'True'])}"]
+    lines += ["    def add(self, *more):", "        self.lines.append(more)", "        return len(self.lines)"]
+    lines += ["    def read(self):", f"        return {w.value(own)}"]
+    w.top.append("\n".join(lines))
+    yields = pick(
+        [
+            [f"made = {cls}(event)", "try:", "    yield made", "finally:", "    made.add(1)"],
+            [f"yield {cls}(event)"],
+            [f"made = {cls}(event)", "made = made if event else None", "yield made"],
+            [f"made = {cls}(event)", "yield [made]"],
+            [f"made = {cls}(event)", "if event:", "    yield made", "else:", "    yield event"],
+            ["yield event"],
+        ]
+    )
+    w.top.append("\n".join(["@contextlib.contextmanager", f"def {made}(event):", *(f"    {one}" for one in yields)]))
+    entered = pick([f"{cls}({s.event})", f"{made}({s.event})", f"{made}({s.event})"])
+    asked = pick(
+        [f"{name}.add(1)", f"{name}.read()", f"[{name}.add(2), {name}.read()]", f"{name}.event", f"{name}.lines"]
+    )
+    return [
+        "try:",
+        f"    with {entered} as {name}:",
+        f"        seen.append(show({asked}))",
+        "except Exception as error:",
+        "    seen.append(type(error).__name__)",
+    ]
 
 
 def matched(w: Writer, s: Scope) -> list[str]:
@@ -1703,6 +1753,7 @@ PIECES = [
         in_many_ways,
         in_many_ways,
         asked_by_a_beginning,
+        managed,
         objects_reached,
         named,
         part_named,

@@ -180,8 +180,8 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "what `with` gives is not the event's": (
         "statements.py",
-        "self.store(item.optional_vars, MADE if self._is_the_events(held) else NOTHING)",
-        "self.store(item.optional_vars, NOTHING)",
+        "plain = MADE if self._is_the_events(held) else NOTHING",
+        "plain = NOTHING",
     ),
     "one side of a condition is forgotten": (
         "expressions.py",

@@ -15,6 +15,7 @@ from vast_ferry.translate.python.nodes import walk
 
 #: Why some handlers are wrapped wherever they go, and one of them what it has the emitted functions make.
 WRAPPED = {
+    "quillhaven/crud_routes": {"wrapped-awaits-inside"},  # functions without a name would have to wait
     "fennick/greet_script": {"wrapped-script"},
     "fennick/tidy_script": {"wrapped-script"},
     "brackendale/order_async": {"wrapped-never-there"},  # it asks what it never is: hasattr(happening, "text")

@@ -1,8 +1,9 @@
 """Following what a handler in JavaScript is handed, and writing every read of it as the target has it.
 
 **What is assumed.** A handler is called by its provider only, with a fresh event; what it changes of that nobody else
-sees. Names are what `scopes` resolves them to; a file with `eval` or `with` is left alone, and so is a handler that
-uses `arguments`, is a generator, or is called or handed on by the project's own code.
+sees. What the provider's own functions are given they change nothing of. Names are what `scopes` resolves them to; a
+file with `eval` or `with` is left alone, and so is a handler that uses `arguments`, is a generator, or is called or
+handed on by the project's own code.
 
 **What follows.** Each parameter is a tree of places (`places.Places`). From each use of a parameter the code is read
 outwards: a property leads to the part of that name, a name that is bound to a part stands for it, an unpacking pattern
@@ -33,9 +34,9 @@ from vast_ferry.mapping.javascript import library
 from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.mapping.javascript.names import RESERVED, camel, free
 from vast_ferry.mapping.javascript.writing import NoTwin
-from vast_ferry.mapping.places import Access, Call, Item
+from vast_ferry.mapping.places import Access, Item
 from vast_ferry.translate.javascript.around import Layer
-from vast_ferry.translate.javascript.batches import Batches, Followed, only_of
+from vast_ferry.translate.javascript.batches import Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handed import (
@@ -49,22 +50,12 @@ from vast_ferry.translate.javascript.handed import (
     step_of,
 )
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
-from vast_ferry.translate.javascript.looking import Looks, parameters_of
+from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.places import Part, Places, Written, last_name
+from vast_ferry.translate.javascript.reads import Read, Reads
 from vast_ferry.translate.javascript.scopes import NAMES, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Stop
 from vast_ferry.translate.javascript.values import may_both_run
-
-
-@dataclass(slots=True)
-class _Read:
-    """A read of what stands at a place: the node that gives it, and how it is used."""
-
-    node: Node
-    part: Part
-    unpacked: bool = False
-    handed: bool = False  # it is handed to a helper
-    looked_at: bool = False  # and that only looks at it
 
 
 @dataclass(slots=True)
@@ -86,7 +77,7 @@ class Emitted:
         return found
 
 
-class Follower(Batches):
+class Follower(Reads):
     """Follows the parameters of one handler."""
 
     def __init__(
@@ -107,11 +98,11 @@ class Follower(Batches):
         self.spread = {one.id for handed in layer.handed for one in handed.spread}
         self.own: dict[tuple[str, str], str] = {}  # by parameter and name, what has what the project puts there
         self.given_own: set[tuple[str, str]] = set()  # those of them that it is handed
-        self.every_read: dict[str, list[_Read]] = {}  # of all parameters
+        self.every_read: dict[str, list[Read]] = {}  # of all parameters
         self.emitted = emitted
         # Names that mean something in the file.
         self.taken = {*self.scopes.names, *RESERVED, *places.theirs.handed_over}
-        self.reads: dict[str, list[_Read]] = {}
+        self.reads: dict[str, list[Read]] = {}
         self.given: dict[int, str] = {}  # what reads give, by their nodes
         self.once: set[int] = set()  # loops that are gone through once
         self.turns: list[Node] = []  # what is done with each event of the target's batch
@@ -273,7 +264,7 @@ class Follower(Batches):
         needed, taken = self.handed.needed(self.file, self.scopes, node, part)
         values: dict[tuple[str, ...], str] = {}
         for path, inner in needed.leaves.items():
-            read = _Read(node, inner, handed=True, looked_at=path not in needed.changed)
+            read = Read(node, inner, handed=True, looked_at=path not in needed.changed)
             self.reads.setdefault(str(inner.at), []).append(read)
             if path in needed.called:
                 waits = path in needed.awaited
@@ -354,7 +345,7 @@ class Follower(Batches):
             if binding is not None and any(within(use, pattern) for use in binding.uses):
                 raise Whole(bound, "a default uses it")
         written = self._written(one, inner)
-        self.reads.setdefault(str(inner.at), []).append(_Read(one, inner, unpacked=True))
+        self.reads.setdefault(str(inner.at), []).append(Read(one, inner, unpacked=True))
         self._gives(target, inner)
         return [f"{self.file.text(target)} = {written}"]
 
@@ -367,7 +358,7 @@ class Follower(Batches):
         self.changes = self.changes or written
         if node.parent.type == "shorthand_property_identifier":
             raise Whole(node, "it is put into another object")
-        self.reads.setdefault(str(part.at), []).append(_Read(node, part))
+        self.reads.setdefault(str(part.at), []).append(Read(node, part))
         self._gives(node, part)
         self._edit(node, self._written(node, part))
 
@@ -390,7 +381,7 @@ class Follower(Batches):
             if not awaits:
                 raise Whole(node, "its promise is used")
             self._read_content(node)
-        self.reads.setdefault(str(part.at), []).append(_Read(above if awaits else node, part))
+        self.reads.setdefault(str(part.at), []).append(Read(above if awaits else node, part))
         self._gives(above if awaits else node, part)
         self._edit(above if awaits else node, self._written(node, part))
 
@@ -511,56 +502,9 @@ class Follower(Batches):
         self.taken.add(name)
         return name
 
-    def _read_several_times(self) -> set[str]:
-        """Return the places where somebody could tell a value that is made at each read from one that is there once."""
-        found = set()
-        for at, reads in self.reads.items():
-            part = reads[0].part
-            if self.places.unchanging(part) or (part.row is not None and self._is_call(part)):
-                continue
-            deep = part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
-            for one in reads:
-                if self._only_looked_at(one, deep=deep):
-                    continue
-                made_there = part.row is not None and part.row.lens.content == "json"  # of its text, at each call
-                self.changes = self.changes or not made_there
-                several = one.handed or len(reads) > 1 or (bool(self.inner) and not made_there)
-                told_too = not made_there and self._told_elsewhere_too(part)
-                if told_too or several or again_and_again(one.node, self.function, self.once):
-                    if told_too or _is_called(part):  # another each time, here and there
-                        raise Whole(one.node, "what stands there may be changed, and is read more than once")
-                    found.add(at)
-        return found
-
-    def _only_looked_at(self, read: _Read, *, deep: bool) -> bool:
-        if read.handed:
-            return read.looked_at
-        looker = Looks(self.file, self.scopes, self.places.modules, (self.function, self.theirs))
-        return looker.names(read.node, deep=deep) if read.unpacked else looker.at(read.node, deep=deep)
-
-    def _told_elsewhere_too(self, part: Part) -> bool:
-        """Tell whether something else that is read is made of what a method gives: `read()` and `text()`."""
-        others = [reads[0].part for at, reads in self.reads.items() if at != str(part.at)]
-        row = part.row
-        return _is_called(part) and any(
-            row is not None and one.row is not None and one.row.field == row.field and _is_called(one) for one in others
-        )
-
-    def reads_behind_a_call(self) -> bool:
-        """Tell whether something is read when the function inside has run already, which may have changed it."""
-        first = min((call for call in self.calls), default=None, key=lambda one: int(one.start_byte))
-        every = [one.node for reads in self.every_read.values() for one in reads]
-        return first is not None and any(
-            one.end_byte > first.start_byte or again_and_again(one, self.function, set()) for one in every
-        )
-
     def _gives(self, node: Node, part: Part) -> None:
         if part.row is not None:
             self.given[node.id] = given_by(part.row, self.places.ours.fields[part.row.field].holds)
-
-    def _is_call(self, part: Part) -> bool:
-        assert part.row is not None
-        return self.places.ours.fields[part.row.field].holds == "call"
 
     # --- edits ---
 
@@ -586,10 +530,6 @@ class Follower(Batches):
             self.made.edits.append(Edit(begin, min(end + 1, len(content)), ""))
         else:
             self.made.edits.append(Edit(statement.start_byte, statement.end_byte, ""))
-
-
-def _is_called(part: Part) -> bool:
-    return any(isinstance(step, Call) for step in part.at.steps)
 
 
 def _as_value(text: str) -> str:

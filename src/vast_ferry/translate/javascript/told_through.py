@@ -39,11 +39,14 @@ from vast_ferry.translate.javascript.values import (
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """An answer that is told at once: the chain of calls that ends it, those before it, and what it becomes where."""
+    """An answer that is told at once: the chain of calls that ends it, those before it, and what becomes of it.
+
+    That is a text in place of a node, or edits.
+    """
 
     chain: Node
     before: tuple[Node, ...]
-    edits: tuple[Edit, ...]  # or what becomes of it
+    edits: tuple[Edit, ...]
     without: tuple[Node, ...]  # statements that are not needed any more
     node: Node | None = None
     text: str = ""

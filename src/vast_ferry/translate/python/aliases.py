@@ -197,10 +197,14 @@ class Aliases:
         elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
             if self.flow.standard_name(function.module, node.func) in CHANGING:
                 yield from node.args[:1]
-            elif node.func.attr in CHANGING_METHODS and id(node) not in self.flow.ops:
+            elif node.func.attr in CHANGING_METHODS and not self._is_followed(node):
                 yield node.func.value
         elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in CHANGING:
             yield from node.args[:1]
+
+    def _is_followed(self, call: ast.Call) -> bool:
+        """Tell whether a call is of the provider's, or comes to a method of the project, which is looked at itself."""
+        return id(call) in self.flow.ops or id(call) in self.flow.own_calls
 
     # --- how fresh something is ---
 

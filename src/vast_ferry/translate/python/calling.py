@@ -11,7 +11,7 @@ from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, MADE, NOTHING, Function
-from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.tables import is_called_or_tested, name_given
 from vast_ferry.translate.python.types import (
@@ -124,6 +124,27 @@ def gives_itself(flow: Flow, function: Function) -> Instance | None:
     return Instance(function.cls) if given and kept and ends and alone and not inside else None
 
 
+def yields_an_object(flow: Flow, function: Function) -> Instance | None:
+    """Return the object of the project's that a context manager's function makes and yields, once and no other."""
+    module, nodes = function.module, function.nodes
+    names = {flow.standard_name(module, one) for one in function.node.decorator_list}
+    found = [one for one in nodes.all if isinstance(one, (ast.Yield, ast.YieldFrom))]
+    value = found[0].value if len(found) == 1 and isinstance(found[0], ast.Yield) else None
+    if len(function.node.decorator_list) != 1 or not names <= _MANAGERS:
+        return None
+    if isinstance(value, ast.Name):
+        given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
+        above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
+        value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
+    made = flow.named(module, value.func) if isinstance(value, ast.Call) else NOTHING
+    bound = isinstance(value, ast.Call) and not nodes.bound.isdisjoint(
+        one.id for one in walk(value.func) if isinstance(one, ast.Name)
+    )
+    return (
+        Instance(made.key) if isinstance(made, Class) and not bound and not flow.is_made_otherwise(made.key) else None
+    )
+
+
 def is_of_the_class(function: Function) -> bool:
     """Tell whether a method is one of its class: `@classmethod`, and nothing else."""
     return [ast.unparse(one) for one in function.node.decorator_list] == ["classmethod"]
@@ -152,6 +173,10 @@ def _beginning(node: ast.expr) -> str:
 def _sort_of(function: Function) -> tuple[bool, bool]:
     """Return what functions share whose calls are written alike: whether they are coroutines or generators."""
     return isinstance(function.node, ast.AsyncFunctionDef), function.generates
+
+
+#: Decorators that make a context manager of a function.
+_MANAGERS = frozenset(["contextlib.contextmanager", "contextlib.asynccontextmanager"])
 
 
 class Calling(Objects):
@@ -204,6 +229,7 @@ class Calling(Objects):
 
     def _call_of_unknown(self, node: ast.Call) -> Value:
         """Return what a call gives of which we don't know what it calls."""
+        self.flow.own_calls.discard(id(node))
         self.arguments(node, None)
         values = self.every
         self._asked_by_name(values)
@@ -306,6 +332,7 @@ class Calling(Objects):
 
     def _project_call(self, node: ast.Call, target: Func) -> Value:
         called = self.flow.functions[target.key]
+        self.flow.own_calls.add(id(node))
         self._note_call(called, node)  # first: what is handed on may make this caller be followed again
         self.arguments(node, called)
         returned = called.returned if called.returned is not None else gives_itself(self.flow, called)
@@ -344,6 +371,15 @@ class Calling(Objects):
             self.eval(argument)
         found = self.one_of(node, keys)
         return replace(found, bound=True) if isinstance(found, OneOf) else found
+
+    def entered(self, node: ast.expr, held: Value) -> Instance | None:
+        """Return the object of the project's that `with` gives a name: itself, or what a function yields once."""
+        if isinstance(held, Instance):
+            found = [one for name in ("__enter__", "__aenter__") for one in self._methods(held, name)]
+            return gives_itself(self.flow, found[0]) if len(found) == 1 and found[0] is not None else None
+        target = self.flow.named(self.module, node.func) if isinstance(node, ast.Call) else NOTHING
+        function = self.flow.functions[target.key] if isinstance(target, Func) else None
+        return yields_an_object(self.flow, function) if function is not None else None
 
     def what_it_names(self, node: ast.expr) -> Value:
         """Return what a name, or an attribute of a module, stands for, without noting that it is read."""

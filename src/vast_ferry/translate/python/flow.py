@@ -65,6 +65,7 @@ class Flow(Code):
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
+        self.own_calls: set[int] = set()  # calls that come to a function of the project, whatever happened before
         self.formed: set[int] = set()  # reads of a batch that have a form of their own wherever they stand
         self.waiting: dict[Key, None] = {}  # in order, each once
         self.whole_there: Callable[[Spot], bool] = lambda spot: True  # whether the target has what stands at a place

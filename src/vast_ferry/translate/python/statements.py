@@ -411,7 +411,9 @@ class Statements(Expressions):
             held = self.eval(item.context_expr)
             swallows = swallows or not self.flow.lets_through(self.module, item.context_expr)
             if item.optional_vars is not None:
-                self.store(item.optional_vars, MADE if self._is_the_events(held) else NOTHING)
+                given = self.entered(item.context_expr, held)
+                plain = MADE if self._is_the_events(held) else NOTHING
+                self.store(item.optional_vars, given if given is not None else plain)
         ends: list[Env] = []
         self.ways.append([dict(self.env)])
         self.branch(node.body, ends)
