@@ -204,6 +204,41 @@ def test_names_that_stand_for_each_other_are_no_handler(tmp_path: Path) -> None:
     assert [one.style for one in made.record.functions] == ["wrapped"]
 
 
+#: How functions are put around a handler one in another, and whether that is seen through.
+PUT_AROUND = {
+    "(...steps) => (handler) => steps.reduceRight((next, step) => step(next), handler)": "native",
+    "function (...steps) { return (handler) => { return steps.reduce((all, one) => one(all), handler); }; }": "native",
+    "(...steps) => steps.reduce((outer, inner) => (handler) => outer(inner(handler)))": "native",
+    "(...steps) => steps.reduceRight((outer, inner) => (handler) => outer(inner(handler)))": "native",
+    "(...steps) => (handler) => steps.slice(1).reduceRight((next, step) => step(next), handler)": "wrapped",
+    "(...steps) => (handler) => steps.reduceRight((next, step) => step(step(next)), handler)": "wrapped",
+    "(first, ...steps) => (handler) => steps.reduceRight((next, step) => step(next), first(handler))": "wrapped",
+}
+
+
+@pytest.mark.parametrize("pipe", PUT_AROUND)
+def test_what_is_put_around_a_handler_stands_in_its_order(tmp_path: Path, pipe: str) -> None:
+    here = tmp_path / "p"
+    (here / "samples" / "f").mkdir(parents=True)
+    (here / "h.mjs").write_text(
+        f"const pipe = {pipe};\nconst said = [];\n"
+        "const named = (name) => (inner) => async (event, ctx) => {\n"
+        "  said.push(name + event.call.verb);\n  return inner(event, ctx);\n};\n"
+        "const only = (inner) => (event, ctx) =>\n"
+        "  event.call.path.length > 2 ? inner(event, ctx) : { code: 403, content: said.join() };\n"
+        "const handle = (event) => ({ code: 200, content: said.join() + event.call.path });\n"
+        'export const run = pipe(named("a"), only, named("b"))(handle);\n'
+    )
+    one = Function("f", Entry("h.mjs", "run"), (RouteTrigger("/{+all}"),))
+    for path, text in write_definition(Project("a", functions=(one,)), find_profile("ostermere@1")).items():
+        (here / path).write_text(text)
+    for name in ("f", "further"):
+        (here / "samples" / "f" / f"{name}.yaml").write_text(f"kind: http\nevent: {{path.raw: /{name}}}\n")
+    made = carry(here, to="fetch", out=tmp_path / "there", source="ostermere@1")
+    assert [one.style for one in made.record.functions] == [PUT_AROUND[pipe]]
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
 COMPILED = ["thornwick@2", "node-http"]
 
 

@@ -136,13 +136,12 @@ def yields_an_object(flow: Flow, function: Function) -> Instance | None:
         given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
         above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
         value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
-    made = flow.named(module, value.func) if isinstance(value, ast.Call) else NOTHING
-    bound = isinstance(value, ast.Call) and not nodes.bound.isdisjoint(
-        one.id for one in walk(value.func) if isinstance(one, ast.Name)
-    )
-    return (
-        Instance(made.key) if isinstance(made, Class) and not bound and not flow.is_made_otherwise(made.key) else None
-    )
+    if not isinstance(value, ast.Call):
+        return None
+    made = flow.named(module, value.func)
+    own = any(isinstance(one, ast.Name) and one.id in nodes.bound for one in walk(value.func))
+    known = isinstance(made, Class) and not own and not flow.is_made_otherwise(made.key)
+    return Instance(made.key) if isinstance(made, Class) and known else None
 
 
 def is_of_the_class(function: Function) -> bool:
@@ -377,7 +376,7 @@ class Calling(Objects):
         if isinstance(held, Instance):
             found = [one for name in ("__enter__", "__aenter__") for one in self._methods(held, name)]
             return gives_itself(self.flow, found[0]) if len(found) == 1 and found[0] is not None else None
-        target = self.flow.named(self.module, node.func) if isinstance(node, ast.Call) else NOTHING
+        target = self.what_it_names(node.func) if isinstance(node, ast.Call) else NOTHING
         function = self.flow.functions[target.key] if isinstance(target, Func) else None
         return yields_an_object(self.flow, function) if function is not None else None
 
