@@ -548,6 +548,7 @@ STATEMENTS = (
     "const «x» = { a: ({ e }) => e‹r›, b(all) { return all.e‹r›; } }; "
     "out.push(«x»[flag ? 'a' : 'b']({ e: § }), «x».b({ e: § }));",
     "const «x» = ({ e }) => { ‹C›; return e‹r›; }; out.push(attempt(() => «x»({ e: § })), ‹v›);",
+    "const «x» = (all) => all.m(); out.push(«x»({ e: §, m() { return this.e‹r›; } }));",
     "const «x» = ({ e: { ...f } }) => Object.keys(f).length > 0; out.push(«x»({ e: § }));",
     "const «x» = ({ e } = {}) => e‹r›; out.push(«x»({ ['e']: § }), «x»({ e: 1, e: § }));",
     # Objects that keep it.

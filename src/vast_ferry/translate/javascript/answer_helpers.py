@@ -13,8 +13,8 @@ becomes
     if (!note.by) return problem(422, "by whom?");
 
 Only where each of its ends tells one answer, and its call ends the handler. Whoever else calls it, a handler that stays
-as it is for one, keeps it as it was: what is rewritten stands beside it (`shared.py`). Where the answer can be told in
-place of the call, that is done instead (`inlined.py`).
+as it is for one, keeps it as it was: what is rewritten stands beside it (`shared.py`). Where a part of the answer is
+told before the call, or this can't be done, the answer may be told in place of the call (`inlined.py`).
 """
 
 from __future__ import annotations

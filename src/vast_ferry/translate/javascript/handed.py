@@ -101,7 +101,8 @@ class Put:
             (one.child_by_field_name("key") or one.child_by_field_name("name") or one).type == "computed_property_name"
             for one in inside
         )
-        known = made.type == "object" and plain and not worked_out and key != "__proto__"
+        asks_itself = any(one.type == "this" for one in walk(made))  # a method of it, which may want all of the value
+        known = made.type == "object" and plain and not (worked_out or asks_itself) and key != "__proto__"
         return Put(made, key) if known and made.parent.type == "arguments" else None
 
 
