@@ -356,6 +356,16 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
         "plain = plain and not (name.startswith(begins) and (None in by or not family.isdisjoint(by)))",
         "plain = plain and True",
     ),
+    "what a class of outside the project has before a method of the project's is not asked": (
+        "classes.py",
+        "any(self.is_had_from_outside(one, name) for one in family)",
+        "False",
+    ),
+    "a class of outside the project sets no object up in place of the project's": (
+        "calling.py",
+        'if init is not None and self.flow.is_had_from_outside(target.key, "__init__"):',
+        "if False and init is not None:",
+    ),
 }
 
 

@@ -439,6 +439,39 @@ FAMILIES = {
         "class Own(View):\n    __slots__ = ('get',)\n\n    def __init__(self):\n        self.get = paths\n",
         "Own().handle(event)",
     ),
+    "answered for": (
+        "class Own:\n    def ask(self, event):\n        return getattr(self, f'g{ENDS}')(event)\n\n"
+        "    def __getattr__(self, name):\n        return paths\n\n"
+        "    def get_all(self, event):\n        return event['call']['path']\n",
+        "Own().ask(event)",
+    ),
+    "decorated": (
+        "def also(method):\n    return lambda self, event: [type(event).__name__, method(self, event)]\n\n\n"
+        "class Own(View):\n    @also\n    def get(self, event):\n        return event['call']['path']\n",
+        "Own().handle(event)",
+    ),
+    "the class decorated": (
+        "def also(cls):\n    cls.get = by_path\n    return cls\n\n\n"
+        "@also\nclass Own(View):\n    def get(self, event):\n        return event['call']['verb']\n",
+        "Own().handle(event)",
+    ),
+    "of a class unseen": (
+        "from collections import UserDict\n\n\nclass Own(UserDict, View):\n    pass\n",
+        "Own({'get': 1}).handle(event)",
+    ),
+    "of a class unseen, two further up": (
+        "from collections import UserDict\n\n\nclass Left(UserDict):\n    pass\n\n\nclass Own(Left, View):\n    pass\n",
+        "Own({'get': 1}).handle(event)",
+    ),
+    "of a class unseen that stands behind": (
+        "class Own(View, dict):\n    pass\n",
+        "Own({'get': 1}).handle(event)",
+    ),
+    "set up by a class unseen": (
+        "class Told:\n    def __init__(self, event, *more):\n        self.path = event['call']['path']\n\n\n"
+        "from logging import LoggerAdapter\n\n\nclass Own(LoggerAdapter, Told):\n    pass\n",
+        "Own(event).logger['call']['path']",
+    ),
     "a class inside": (
         "def made():\n    class Own(View):\n        def get(self, event):\n            return event['call']['path']\n\n"
         "    return Own()\n",
@@ -448,12 +481,14 @@ FAMILIES = {
 #: What stands there only where it is named: whatever is asked for anywhere counts as asked for everywhere.
 NAMED = {
     "TABLE": "TABLE = {'a': 1}\n\n\n",
+    "BEGINS": "BEGINS = 'g'\n\n\n",
+    "ENDS": "ENDS = 'et'\n\n\n",
     "paths": "def paths(event):\n    return [event['call']['path'], event['call']['verb']]\n\n\n",
     "by_path": "def by_path(self, event):\n    return event['call']['path']\n\n\n",
 }
 FAMILY = """class View:
     def handle(self, event):
-        return self.get(event)
+        return %s(event)
 %s
     def get(self, event):
         %s
@@ -466,13 +501,20 @@ def a(event, ctx):
 """
 
 
-def family(how: str, above: str) -> str:
+def family(how: str, above: str, asked: str = "self.get") -> str:
     """Return the code of a family of classes, and of the handler that calls one of its objects."""
     called = "\n    def __call__(self, event):\n        return self.get(event)\n" if "call" in how else ""
-    code = FAMILY % (called, above, *FAMILIES[how])
+    code = FAMILY % (asked, called, above, *FAMILIES[how])
     return "".join(text for name, text in NAMED.items() if name in code) + code
 
 
+#: How an object asks itself for its method: by the name, or by how the name begins.
+ASKED = (
+    "self.get",
+    "getattr(self, f'{BEGINS}et', None)",
+    "getattr(self, f'g{ENDS}', None)",
+    "getattr(self, 'g' + ENDS)",
+)
 #: What the method of the class above does.
 ABOVE = ("return ['base']", "raise NotImplementedError", "return event['call']['path']")
 
@@ -489,7 +531,7 @@ AS_OBJECTS = {
     ")}\n": "))\n",
 }
 #: Each at one of the two providers in turn.
-EVERY = [(*one, SOURCES[at % 2]) for at, one in enumerate(itertools.product(FAMILIES, ABOVE))]
+EVERY = [(*one, SOURCES[at % 2]) for at, one in enumerate(itertools.product(FAMILIES, ABOVE, ASKED))]
 
 
 def out_of_sight() -> dict[str, tuple[str, str]]:
@@ -520,9 +562,9 @@ def test_whoever_gets_hold_of_an_event_finds_it_as_it_was(
     carried(project, tmp_path / "out", {"i": code}, {}, to, source)
 
 
-@pytest.mark.parametrize(("how", "above", "source"), some(EVERY, 13))
+@pytest.mark.parametrize(("how", "above", "asked", "source"), some(EVERY, 13))
 def test_whichever_class_an_object_is_of_it_gets_its_event(
-    project: Project, tmp_path: Path, how: str, above: str, source: str
+    project: Project, tmp_path: Path, how: str, above: str, asked: str, source: str
 ) -> None:
-    code, to = as_there(family(how, above), source)
+    code, to = as_there(family(how, above, asked), source)
     carried(project, tmp_path / "out", {"i": code}, {}, to, source)

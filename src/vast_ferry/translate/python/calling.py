@@ -261,6 +261,8 @@ class Calling(Objects):
             self._unseen(self.every)
             return NOTHING
         init = self.flow.method(target.key, "__init__")
+        if init is not None and self.flow.is_had_from_outside(target.key, "__init__"):
+            init.referred, init = True, None
         if init is not None:
             self._note_call(init, node)
         self.arguments(node, init)

@@ -8,13 +8,16 @@ may stand under the name (an alias in a class's body, an attribute that is set f
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator, Set
+import builtins
+from collections.abc import Collection, Iterable, Iterator, Set
 
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
 from vast_ferry.translate.values import Class, Key, Std, Value
 
 #: Classes that give those which inherit from them no attribute that one would ask for.
-_NO_ATTRIBUTES = frozenset(["abc.ABC", "typing.Protocol"])
+_NO_ATTRIBUTES = frozenset(["abc.ABC", "typing.Protocol", "typing.Generic"])
+#: In place of a file: a class that stands in none of the project's.
+_OUTSIDE = ""
 
 
 class Classes:
@@ -30,6 +33,7 @@ class Classes:
         self._alike: dict[str, list[Function]] | None = None
         self.closed: set[Key] = set()  # classes all of whose objects are seen, wherever they are (`registries.py`)
         self._above: dict[Key, list[Key]] = {}
+        self._order: dict[Key, list[Key]] = {}  # the same, with those of outside where they stand among them
         self._otherwise: dict[str, set[Key | None]] | None = None
         self._reached: dict[tuple[Key, str], list[Function]] = {}
 
@@ -119,8 +123,15 @@ class Classes:
             for key, node in self.classes.items():
                 for told in _bound_in(node.body):
                     self._otherwise.setdefault(told, set()).add(key)
-        by = self._otherwise.get(name, set())
-        return None in by or not self.family(cls).isdisjoint(by)
+        by, family = self._otherwise.get(name, set()), self.family(cls)
+        return None in by or not family.isdisjoint(by) or any(self.is_had_from_outside(one, name) for one in family)
+
+    def is_had_from_outside(self, cls: Key, name: str) -> bool:
+        """Tell whether a class may have something from outside the project that stands before a method of a class's."""
+        self.above(cls)
+        order = self._order[cls]
+        first = next((at for at, (file, own) in enumerate(order) if (file, f"{own}.{name}") in self.functions), 0)
+        return any(file == _OUTSIDE and name in _attributes(own, name) for file, own in order[:first])
 
     def methods_like(self, cls: Key, begins: str) -> tuple[Key, ...]:
         """Return the methods that an object of a class may have under names that begin so; none where that is not all.
@@ -181,8 +192,9 @@ class Classes:
         That is Python's own order (C3): a class before its bases, and bases in the order in which they are named.
         """
         if cls not in self._above:
-            self._above[cls] = []  # a class that inherits from itself: the file can't be imported
-            self._above[cls] = self._in_order(cls)
+            self._order[cls] = self._above[cls] = []  # a class that inherits from itself: the file can't be imported
+            self._order[cls] = self._in_order(cls)
+            self._above[cls] = [one for one in self._order[cls] if one[0] != _OUTSIDE]
         return self._above[cls]
 
     def inherited(self, cls: Key) -> bool:
@@ -192,9 +204,10 @@ class Classes:
     def _in_order(self, cls: Key) -> list[Key]:
         if cls not in self.classes:
             return []
-        named = [self.named(self.modules[cls[0]], base) for base in self.classes[cls].bases]
-        bases = [base.key for base in named if isinstance(base, Class) and base.key in self.classes]
-        rows = [row for row in (*map(list, map(self.above, bases)), bases) if row]
+        bases = [self._base(self.modules[cls[0]], base) for base in self.classes[cls].bases]
+        for base in bases:
+            self.above(base)
+        rows = [row for row in (*(list(self._order[base]) or [base] for base in bases), bases) if row]
         found = [cls]
         while rows:
             heads = (row[0] for row in rows if not any(row[0] in other[1:] for other in rows))
@@ -202,6 +215,14 @@ class Classes:
             found.append(one)
             rows = [rest for rest in ([each for each in row if each != one] for row in rows) if rest]
         return list(dict.fromkeys(found))
+
+    def _base(self, module: Module, node: ast.expr) -> Key:
+        """Return a class that another inherits from: one of the project's, or the name of one that isn't."""
+        if isinstance(value := self.named(module, node), Class) and value.key in self.classes:
+            return value.key
+        node = node.value if isinstance(node, ast.Subscript) else node
+        built_in = isinstance(node, ast.Name) and node.id not in module.nodes.top_names
+        return _OUTSIDE, self.standard_name(module, node) or f"{'' if built_in else '?'}{ast.unparse(node)}"
 
     def is_of_the_provider(self, cls: Key) -> bool:
         """Tell whether a class of the project inherits from one of the provider's, however far up."""
@@ -220,6 +241,14 @@ class Classes:
             node = node.value
         there = module.names.get(node.id) if isinstance(node, ast.Name) else None
         return ".".join([there.name, *reversed(parts)]) if isinstance(there, Std) else ""
+
+
+def _attributes(cls: str, asked: str) -> Collection[str]:
+    """Return which attributes a class of outside the project has; of one that isn't known, whatever is asked for."""
+    if cls in _NO_ATTRIBUTES:
+        return ()
+    known = getattr(builtins, cls, None)
+    return dir(known) if isinstance(known, type) else (asked,)
 
 
 def _bound_in(body: Iterable[ast.stmt], *, all_of_it: bool = False) -> Iterator[str]:
