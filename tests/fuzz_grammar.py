@@ -723,6 +723,43 @@ def a_class(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({call}))"]
 
 
+def read_outside(w: Writer, s: Scope) -> list[str]:
+    """An object keeps the event, a part or a client, from when it is set up, and others read it there."""
+    if s.event != w.surface.event:
+        return said(w, s)
+    name, one, attribute = w.fresh("Keeps"), w.fresh("one"), w.random.choice(["event", "it", "_e"])
+    made = called(w, s, "object.write", bucket='"kept"', key=w.text(s, 1), body=w.text(s, 1))
+    group = re.match(r"(await )?(\w+\.\w+)\.", made) if made and w.random.random() < 0.4 else None
+    inner = [s.event, s.event, *(code for code in s.inner if "await " not in code)]
+    source = group[2] if group else w.random.choice(inner)
+    more = w.random.choice(["", ", frozen=True", ", kw_only=True", ", eq=False"])
+    store = ["    def __init__(self, given, more=1):", f"        self.{attribute}, self.more = given, more"]
+    if w.random.random() < 0.4:
+        store = store[:1] + [f"        self.{attribute} = given", "        self.more = more"]
+    head, given = f"class {name}:", source
+    if w.random.random() < 0.5:
+        w.top.append("import dataclasses")
+        head = f"@dataclasses.dataclass({more.removeprefix(', ')})\nclass {name}:"
+        store = [f"    {attribute}: object", f"    more: {w.random.choice(['int', 'object'])} = 1"]
+        given = f"{attribute}={source}" if "kw_only" in more or w.random.random() < 0.3 else source
+    w.top.append("\n".join([head, *store]))
+    if w.random.random() < 0.2:
+        w.top.append(f"class {name}Too({name}):\n    pass")
+        name = f"{name}Too"
+    there = f"{one}.{attribute}"
+    if group:
+        read = made.replace(f"{group[2]}.", f"{there}.", 1)
+    else:
+        own = w.held(there)
+        shown = w.value(own, 1) if source == s.event else w.random.choice([there, f"[{there}]"])
+        read = f"seen.append(show({shown}))"
+    lines = [f"{one} = {name}({given})", read]
+    odd = [f"seen.append(show({one} == {name}({given})))", f"{one}.{attribute} = {w.value(s, 1)}"]
+    if w.random.random() < 0.3:
+        return [*lines, w.random.choice(odd), *(["try:", f"    {read}", "except Exception as error:"] + NOTED)]
+    return lines
+
+
 def a_family(w: Writer, s: Scope) -> list[str]:
     """A class calls a method on itself that another overrides, or that is given to it later."""
     if s.event != w.surface.event:
@@ -1744,6 +1781,8 @@ def client_handed_on(w: Writer, s: Scope) -> list[str]:
     return w.random.choice(ways)
 
 
+#: What became of an error.
+NOTED = ["    seen.append(type(error).__name__)"]
 SIMPLE = [said, said_text, named, part_named, added, unpacked, logged]
 PIECES = [
     *(
@@ -1777,6 +1816,8 @@ PIECES = [
         a_lambda,
         a_class,
         a_class,
+        read_outside,
+        read_outside,
         a_family,
         kept,
         kept,

@@ -50,6 +50,11 @@ STOPS: Final = {
         "it asks whether two things of the event are one and the same object, and each is made where it is read",
         "Compare them by `==`",
     ),
+    "equality": (
+        "it asks whether things of the event are equal that are so only if they are one and the same object, and each "
+        "is made where it is read",
+        "Compare what tells them apart, as their ids",
+    ),
     "hidden-names": ("code that is made while it runs may use the event", "Take `exec` and `eval` out"),
     "rebound": ("a name holds the event at one time and something else at another", "Give the two names"),
     "never-there": (

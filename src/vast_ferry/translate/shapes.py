@@ -126,6 +126,12 @@ class ShapeMap:
         places = (steps for role, steps in (*self.rows, *self.inner) if role == spot.role and len(steps) > length)
         return any(steps[:length] == at and isinstance(steps[length], Attr) for steps in places)
 
+    def is_an_object(self, role: str, steps: tuple[Step, ...]) -> bool:
+        """Tell whether what stands at a place is an object, and no mapping: two that are made of the same differ."""
+        at = _bare(steps)
+        behind = (own[len(at) : len(at) + 1] for one, own in self.rows if one == role and own[: len(at)] == at)
+        return any(isinstance(step, (Attr, Call)) for rest in behind for step in rest)
+
     def is_method(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether a place is called."""
         return (role, (*_bare(steps), Call())) in self.rows

@@ -61,6 +61,8 @@ _CALL_NOTHING = (_ASK_NO_METHODS | _GATHER) | frozenset(
 )
 
 
+#: Methods of lists that look for what is equal to what they are given.
+_FIND = frozenset(["index", "count", "remove"])
 #: Fields in which handlers look values up by their names.
 LOOKED_UP = frozenset(["headers", "headers.plain", "headers.all", "query"])
 
@@ -233,6 +235,8 @@ class Calling(Objects):
         values = self.every
         self._asked_by_name(values)
         name = node.func.attr if isinstance(node.func, ast.Attribute) else ""
+        if name in _FIND and values:
+            self.compared_as_objects(node, values[0])
         self.flow.called_unseen.setdefault(name, set()).add(self.module.file)
         self._unseen(values, name)
         for method in self.flow.called_alike("__call__"):
@@ -266,6 +270,8 @@ class Calling(Objects):
         if init is not None:
             self._note_call(init, node)
         self.arguments(node, init)
+        if init is None and any(map(self._gives_parts, self.every)):
+            self.flow.keep_attribute(target.key, "", ANYTHING)  # whatever its fields are
         return Instance(target.key)
 
     def _standard_call(self, node: ast.Call, name: str) -> Value:
@@ -305,7 +311,7 @@ class Calling(Objects):
 
     def _type_of(self, node: ast.expr) -> str:
         value = self.flow.values.get(id(node))
-        value = self.flow.made(value) if isinstance(value, Spot) else value
+        value = self.made(value) if isinstance(value, Spot) else value
         return value.type if isinstance(value, Of) and value.type in ("str", "bytes") else ""
 
     def _method_type(self, node: ast.Call) -> Value:
@@ -530,7 +536,7 @@ class Calling(Objects):
             self.mark(argument)
             return Batch(value.kind, "")
         if isinstance(value, Foreign):
-            return self.flow.made(value)
+            return self.made(value)
         return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
 
 

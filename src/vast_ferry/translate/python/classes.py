@@ -197,6 +197,11 @@ class Classes:
             self._above[cls] = [one for one in self._order[cls] if one[0] != _OUTSIDE]
         return self._above[cls]
 
+    def has_outside(self, cls: Key) -> bool:
+        """Tell whether a class has something from a class that stands in none of the project's files."""
+        self.above(cls)
+        return any(file == _OUTSIDE and own not in ("object", *_NO_ATTRIBUTES) for file, own in self._order[cls])
+
     def inherited(self, cls: Key) -> bool:
         """Tell whether another class of the project inherits from a class."""
         return any(one != cls and cls in self.above(one) for one in self.classes)

@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any
 
 from vast_ferry.translate.python.classes import Classes
+from vast_ferry.translate.python.data_classes import set_up_of
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, nodes_in, walk
 from vast_ferry.translate.python.registries import registries
@@ -125,7 +126,18 @@ class Code(Classes):
             self.unclear += values
             self.modules[file].names[name] = NOTHING
         self._find_tables()
+        self._set_up_data_classes()
         self._above.clear()
+
+    def _set_up_data_classes(self) -> None:
+        """Take in what sets up the objects of data classes; nobody is seen who calls what runs behind it."""
+        self._above.clear()
+        for cls in self.classes:
+            if (node := set_up_of(self, cls)) is not None:
+                made = self.define((cls[0], f"{cls[1]}.__init__"), self.modules[cls[0]], node, cls=cls)
+                made.made_up = True
+                if (behind := self.functions.get((cls[0], f"{cls[1]}.__post_init__"))) is not None:
+                    behind.referred = True
 
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""

@@ -9,6 +9,7 @@ from vast_ferry.mapping.by_hand import How
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
 from vast_ferry.translate.python.calling import Calling
+from vast_ferry.translate.python.data_classes import fields_of, is_data_class
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.nodes import in_generator, walk
@@ -34,6 +35,8 @@ from vast_ferry.translate.values import (
 )
 
 _TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, float, bool, type(None), complex)}
+#: What compares values, and doesn't ask whether they are equal.
+_NOT_EQUALITY = (ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.Is, ast.IsNot)
 #: Names by which code may reach names that we don't see.
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
@@ -151,6 +154,8 @@ class Expressions(Calling):
 
     def _display(self, node: ast.List | ast.Tuple | ast.Set | ast.Dict, *parts: ast.expr | None) -> Value:
         values = [self.eval(part) for part in parts if part is not None]
+        for value in values:
+            self.made(value)
         return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
 
     def _list_(self, node: ast.List) -> Value:
@@ -229,7 +234,7 @@ class Expressions(Calling):
         if isinstance(base, Batch):
             return self.idioms.one_of_batch(node, base)
         if isinstance(base, (Spot, Parsed)):
-            made = self.flow.made(base)
+            made = self.made(base)
             if isinstance(node.slice, ast.Slice) and isinstance(made, Of) and made.type in ("str", "bytes"):
                 return made
             found = self.idioms.item(node, base)
@@ -248,7 +253,7 @@ class Expressions(Calling):
 
     def _namedexpr_(self, node: ast.NamedExpr) -> Value:
         value = self.eval(node.value)
-        made = self.flow.made(value) if isinstance(value, Foreign) else value
+        made = self.made(value) if isinstance(value, Foreign) else value
         self.env[node.target.id] = Bound(made)
         self.named += 1
         self.passes()
@@ -321,9 +326,23 @@ class Expressions(Calling):
             alone = len(values) == 2 and not isinstance(values[1], Spot) and _is_one_of_a_kind(node.comparators[0])
             if theirs and not alone:
                 raise self.stop("identity", node)
+        for one in values:
+            if isinstance(one, Instance) and is_data_class(self.flow, one.key):
+                self._compared_by_fields(node, one)
+        for at, operator in enumerate(node.ops):
+            if not isinstance(operator, _NOT_EQUALITY):
+                self.compared_as_objects(node, *values[at : at + 2])
         if len(values) == 2:
             self.idioms.compared(node, values[0], values[1])
         return Of("bool")
+
+    def _compared_by_fields(self, node: ast.Compare, value: Instance) -> None:
+        """Note that an object is compared by all that it holds; what is read of the event may be made each time."""
+        self.flow.looked_into([value])
+        for field in fields_of(self.flow, value.key):
+            held = self.held(field, value)
+            if isinstance(held, Foreign) or self._gives_parts(held):
+                raise self.stop("identity", node)
 
     def _await_(self, node: ast.Await) -> Value:
         value = self.eval(node.value)

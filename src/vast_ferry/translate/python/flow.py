@@ -55,6 +55,9 @@ class Flow(Code):
         self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
         self._referred: set[str] = set()
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
+        self.ask_objects: dict[str, dict[Key, None]] = {}  # by attribute, the functions that ask objects for it
+        self.objects_made: set[str] = set()  # files in which an object of the provider's is made as it was
+        self.compare_parts: dict[Key, None] = {}  # functions that compare what may hold such objects
         self.kept = Kept(self.family, _joined)
         # Methods, or "" for any function, that are handed something of the event's by who can't tell what it calls:
         self.unseen: dict[str, set[str]] = {}  # by whom, as files
@@ -146,12 +149,16 @@ class Flow(Code):
             return
         joined = value if before is None else _joined(before, value)
         if isinstance(joined, Clash) and not function.entry:
-            function.plain.add(parameter)
+            self.takes_as_it_was(function, parameter)
             joined = NOTHING
-            self.waiting |= {caller.key: None for caller, _ in function.calls if caller is not None}
         if joined != before:
             function.params[parameter] = joined
             self.waiting[function.key] = None
+
+    def takes_as_it_was(self, function: Function, parameter: str) -> None:
+        """Have whoever calls a function hand it a parameter as it was."""
+        function.plain.add(parameter)
+        self.waiting |= {caller.key: None for caller, _ in function.calls if caller is not None}
 
     # --- what things are ---
 
@@ -176,6 +183,7 @@ class Flow(Code):
         if self.kept.keep(cls, name, value):
             family = self.family(cls)
             self.waiting |= {k: None for k, f in self.functions.items() if f.cls in family}
+            self.waiting |= self.ask_objects.get(name, {})
 
     def is_made_otherwise(self, cls: Key) -> bool:
         """Tell whether a class may be another than stands there: its metaclass or a decorator is the author's own."""

@@ -248,7 +248,7 @@ class Follower(Statements):
             self.env[arguments.args[0].arg] = Bound(Class(function.cls) if own else Instance(function.cls))
         for default in (*arguments.defaults, *(d for d in arguments.kw_defaults if d)):
             self.no_client(default, self.eval(default))
-        self.body(node.body)
+        self.body(node.body if function.is_called_as_written else [])
         function.env = {**self.history, **self.env}
         for inner in self.later:
             self.flow.waiting[inner.key] = None

@@ -6,9 +6,10 @@ import ast
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import Operation
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function, Module
-from vast_ferry.translate.values import Bound, Clash, Env, Foreign, Known, Of, Service, Std, Stop, Value
+from vast_ferry.translate.values import Batch, Bound, Clash, Env, Foreign, Known, Of, Service, Std, Stop, Value
 
 
 class _Methods(dict[type, str]):
@@ -85,6 +86,20 @@ class Following:
         """Note that a place need not be made at a node: what stands around it takes it in."""
         self.flow.consumed.add(id(node))
         self.mark(node)
+
+    def made(self, value: Value) -> Value:
+        """Return what a place is where it is made as it was, and note that an object of the provider's is."""
+        if self.is_an_object(value) and self.module.file not in self.flow.objects_made:
+            self.flow.objects_made.add(self.module.file)
+            self.flow.waiting |= self.flow.compare_parts
+        return self.flow.made(value)
+
+    def is_an_object(self, value: Value) -> bool:
+        """Tell whether a value is an object of the provider's, which is equal to itself alone, or a batch of them."""
+        if isinstance(value, Batch):
+            return self.flow.maps[value.kind].is_an_object("entry", ())
+        inner = isinstance(value, Spot) and self.flow.spot_is_inner(value)
+        return isinstance(value, Spot) and inner and self.flow.shape(value).is_an_object(value.role, value.steps)
 
     def no_client(self, node: ast.expr, value: Value) -> None:
         """Refuse a client, or a group of them, that stands where others read it whom nobody sees."""

@@ -81,6 +81,7 @@ class Function:
     writer: str = ""  # the parameter that is what it answers through, which is made at the beginning
     batch: str = ""  # the parameter that takes what is made whole, as it was: a batch of several levels, or any event
     whole: bool = False  # it is an event of any kind
+    made_up: bool = False  # it stands in no file: nothing can be written there
     together: tuple[Key, ...] = ()  # functions that go where it goes: those that set its object up
     stop: Stop | None = None
     uses: dict[int, Uses] = field(default_factory=dict)
@@ -114,6 +115,11 @@ class Function:
     def named(self) -> list[str]:
         """Return the names of its parameters, and of those that are given by name only."""
         return [*self.parameters, *(argument.arg for argument in self.node.args.kwonlyargs)]
+
+    @property
+    def is_called_as_written(self) -> bool:
+        """Tell whether its body counts: not that of what stands in no file, as long as nobody calls it."""
+        return not self.made_up or bool(self.params)
 
     def is_value(self) -> None:
         """Note that it is handed on as a value: whoever has that may call it."""

@@ -104,11 +104,20 @@ class Objects(Following):
                 one.referred = True
         return found
 
+    def held(self, name: str, base: Instance) -> Value:
+        """Return what objects of a class are known to hold under an attribute; who asks is told when that changes."""
+        if self.function is not None:
+            self.flow.ask_objects.setdefault(name, {})[self.function.key] = None
+        return self.flow.kept.held(base.key, name)
+
     def _held(self, node: ast.Attribute, base: Instance) -> Value:
         """Return what an object of the project's holds under an attribute."""
         if (table := self.flow.kept_tables.get((base.key, node.attr))) is not None:
             return table
-        held = self.flow.kept.held(base.key, node.attr)
+        held = self.held(node.attr, base)
+        if isinstance(held, Spot) and not _only_names(node.value):  # what it is asked of has to be written anew as well
+            self.flow.asked_anywhere(node.attr)
+            return NOTHING
         if isinstance(held, Clash):
             raise self.stop("rebound", node)
         return self._held_spot(held, node, base.key) if isinstance(held, Spot) else held
@@ -160,6 +169,20 @@ class Objects(Following):
         if name.startswith("inspect.") and any(isinstance(value, Func) for value in values):
             raise self.stop("hidden-names", node)
 
+    def compared_as_objects(self, node: ast.expr, left: Value, right: Value = NOTHING) -> None:
+        """Refuse to ask whether things of the event are equal that are so only if they are one and the same object."""
+        plain = (isinstance(one, Of) and one.type and not self._gives_parts(one) for one in (left, right))
+        if self.function is None or any(plain):
+            return
+        known = self.is_an_object(left) or self.is_an_object(right)
+        if not known and not (self._gives_parts(left) or self._gives_parts(right)):
+            return
+        self.flow.compare_parts[self.function.key] = None
+        with_it = self.flow.loads.get(self.module.file, set())
+        made = any(with_it & self.flow.loads.get(file, set()) for file in self.flow.objects_made)
+        if made or (self.is_an_object(left) and self.is_an_object(right)):
+            raise self.stop("equality", node)
+
     def _asked_by_a_text(self, node: ast.Call, name: str, values: list[Value]) -> None:
         """Note an attribute that is asked for by a text, which may be made; then it is any, of what is asked."""
         place = 0 if name.startswith("operator.") else 1
@@ -187,3 +210,8 @@ class Objects(Following):
                         and not function.node.name.startswith("__")
                     ):
                         function.referred = True
+
+
+def _only_names(node: ast.expr) -> bool:
+    """Tell whether an expression is a name, or an attribute of one."""
+    return isinstance(node, ast.Name) or (isinstance(node, ast.Attribute) and _only_names(node.value))

@@ -83,6 +83,8 @@ class Rendering(Writing):
                 self._keep_content(node)
         else:
             self.signatures.of_helper(function, node)
+        if function.made_up:
+            return []
         self.signatures.asynchronous(node)
         self.block(node.body)
         kept = self.content or function.key in self.job.kept

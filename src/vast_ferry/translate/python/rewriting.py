@@ -93,6 +93,7 @@ _HELPED = frozenset(
         "event-changed",
         "rebound",
         "identity",
+        "equality",
         "batch-escapes",
         "at-definition",
         "class-inside",

@@ -319,7 +319,7 @@ class Signatures:
         waits = facts.awaits and isinstance(node, ast.FunctionDef)  # and did not before
         # What calls it where nothing is written (a lambda at the top of a module) has nothing to hand over, and waits
         # for nothing.
-        unseen = function.referred or any(caller is None for caller, _ in function.calls)
+        unseen = function.referred or function.made_up or any(caller is None for caller, _ in function.calls)
         if unseen and (waits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)):
             raise Stop("passed-on", node, node.name)
         for index, argument in enumerate(every):

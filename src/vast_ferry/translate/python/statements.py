@@ -133,7 +133,7 @@ class Statements(Expressions):
             return
         value = self.eval(node.value)
         for target in node.targets:
-            self.store(target, value if not isinstance(value, Foreign) else self.flow.made(value))
+            self.store(target, value if not isinstance(value, Foreign) else self.made(value))
 
     def _annassign(self, node: ast.AnnAssign) -> None:
         if node.value is not None:
@@ -155,34 +155,34 @@ class Statements(Expressions):
     def bind(self, target: ast.expr, value_node: ast.expr, value: Value, statement: ast.stmt) -> None:
         """Bind a target to what was read."""
         if isinstance(target, ast.Name) and isinstance(value, Foreign) and target.id in self._shared():
-            self.store(target, self.flow.made(value))  # others read it, whom nobody sees: it is made as it was
+            self.store(target, self.made(value))  # others read it, whom nobody sees: it is made as it was
             return
         if isinstance(target, ast.Name) and isinstance(value, Foreign) and self.function is not None:
             origin = id(target)
             if origin in self.function.keep or not self._can_go(value):
-                self.env[target.id] = Bound(self.flow.made(value))
+                self.env[target.id] = Bound(self.made(value))
                 return
             self.consume(value_node)
             self.function.uses[origin] = Uses(statement, target, value_node)
             self.env[target.id] = self.history[target.id] = Bound(value, origin)
             return
+        made_up = self.function is not None and self.function.made_up
         if isinstance(target, ast.Attribute) and isinstance(value, Spot):
             base = self.eval(target.value)
             sets_up = self.function is not None and self.function.sets_up
             alone = isinstance(base, Instance) and not (
                 self.flow.kept.is_seen(base.key, target.attr) or self.flow.is_described(base.key, target.attr)
             )
+            alone = alone and not (made_up and value.of_event)  # which such an object shows, and is compared by
             if alone and isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
                 self.flow.keep_attribute(base.key, target.attr, held)
                 return
-        if isinstance(target, ast.Attribute) and isinstance(value, (Of, Instance, Func)):
-            base = self.eval(target.value)
-            if isinstance(base, Instance):
-                self.flow.keep_attribute(base.key, target.attr, value)
-                return
-        self.store(target, self.flow.made(value) if isinstance(value, Foreign) else value)
+        if made_up and isinstance(value, Foreign) and self.function is not None and isinstance(target, ast.Attribute):
+            self.flow.takes_as_it_was(self.function, target.attr)
+            self.function.params[target.attr] = value = NOTHING
+        self.store(target, self.made(value) if isinstance(value, Foreign) else value)
 
     def _shared(self) -> frozenset[str]:
         """Return the names that others change, or read when it suits them: by `global` and `nonlocal`, or later."""
@@ -217,8 +217,15 @@ class Statements(Expressions):
                 raise self.stop("event-changed", target)
             if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
                 self.flow.patched(base, target)
-            if isinstance(target, ast.Attribute) and not isinstance(base, (Std, Instance)):
-                self.flow.asked_anywhere(target.attr, stored=True)
+            if isinstance(target, ast.Attribute):
+                self._stored_in(base, target.attr, value)
+
+    def _stored_in(self, base: Value, name: str, value: Value) -> None:
+        """Note that something gets an attribute: an object of the project's, or we don't know what."""
+        if isinstance(base, Instance):
+            self.flow.keep_attribute(base.key, name, value)
+        elif not isinstance(base, Std):
+            self.flow.asked_anywhere(name, stored=True)
 
     def _augassign(self, node: ast.AugAssign) -> None:
         value = self.eval(node.value)

@@ -122,6 +122,8 @@ class Writing:
 
     def takes_context(self, function: Function) -> bool:
         """Tell whether a helper is handed what the target tells of the call: not where it has that by its event."""
+        if function.made_up:
+            return True
         root = self.context_root(self.kind)
         if not root or root != self.event_root:
             return bool(root)

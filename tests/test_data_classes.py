@@ -1,0 +1,190 @@
+"""Data classes that keep the provider's services: rewritten where what they hold is only used, else made as it was."""
+
+from __future__ import annotations
+
+import itertools
+from pathlib import Path
+
+import pytest
+from conftest import Project, some
+from test_unseen import carried
+
+HEAD = """import copy
+import dataclasses
+import functools
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+from brackendale import Response
+
+SEEN = []
+
+
+"""
+#: A data class, how the handler uses one, and whether that is rewritten.
+CASES = {
+    "plain": ("@dataclass\nclass Kept:\n    records: Any\n    key: dict\n", "Kept(services.records, KEY)", True),
+    "by name": (
+        "@dataclass\nclass Kept:\n    key: dict\n    records: Any\n",
+        "Kept(records=services.records, key=KEY)",
+        True,
+    ),
+    "all of them": (
+        "@dataclass\nclass Kept:\n    services: Any\n    key: dict\n\n    @property\n    def records(self):\n"
+        "        return self.services.records\n",
+        "Kept(services, KEY)",
+        False,
+    ),
+    "with usual values": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict = field(default_factory=dict)\n    tries: int = 3\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "by name only": (
+        "@dataclass(kw_only=True)\nclass Kept:\n    tries: int = 3\n    records: Any\n    key: dict\n",
+        "Kept(records=services.records, key=KEY)",
+        True,
+    ),
+    "by name only from there": (
+        "@dataclass\nclass Kept:\n    key: dict\n    _: dataclasses.KW_ONLY\n    records: Any\n",
+        "Kept(KEY, records=services.records)",
+        True,
+    ),
+    "a field that is not given": (
+        "@dataclass\nclass Kept:\n    found: Any = field(init=False, default=None)\n    records: Any\n    key: dict\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "one of the class": (
+        "@dataclass\nclass Kept:\n    many: ClassVar[int] = 3\n    records: Any\n    key: dict\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "frozen": (
+        "@dataclass(frozen=True)\nclass Kept:\n    records: Any\n    key: dict\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "frozen, and found again": (
+        "@dataclass(frozen=True)\nclass Kept:\n    records: Any\n    key: Any\n\n\n"
+        "@functools.lru_cache\ndef once(kept):\n    return kept\n",
+        "once(Kept(services.records, HIVE))",
+        False,
+    ),
+    "inherited": (
+        "@dataclass\nclass Base:\n    records: Any\n\n\n@dataclass\nclass Kept(Base):\n    key: dict\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "said again below": (
+        "@dataclass\nclass Base:\n    records: Any\n    key: Any = None\n\n\n"
+        "@dataclass\nclass Kept(Base):\n    key: dict = None\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "inherited without more": (
+        "@dataclass\nclass Base:\n    records: Any\n    key: dict\n\n\nclass Kept(Base):\n    pass\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "set up by itself": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n\n"
+        "    def __init__(self, key, records):\n        self.key, self.records = key, records\n",
+        "Kept(KEY, services.records)",
+        True,
+    ),
+    "with more behind it": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n\n"
+        "    def __post_init__(self):\n        self.key = dict(self.key)\n",
+        "Kept(services.records, KEY)",
+        True,
+    ),
+    "swapped behind it": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: Any\n\n"
+        "    def __post_init__(self):\n        self.records, self.key = self.key, self.records\n",
+        "Kept(KEY, services.records)",
+        False,
+    ),
+    "only to set it up": (
+        "@dataclass\nclass Kept:\n    given: dataclasses.InitVar[Any]\n    key: dict\n    records: Any = None\n\n"
+        "    def __post_init__(self, given):\n        self.records = given\n",
+        "Kept(services.records, KEY)",
+        False,
+    ),
+    "changed in a copy": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "dataclasses.replace(Kept(services.records, {}), key=KEY)",
+        False,
+    ),
+    "made by whoever": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "[make(services.records, KEY) for make in (Kept, Kept)][0]",
+        False,
+    ),
+    "made by its class": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n\n"
+        "    @classmethod\n    def of(cls, services):\n        return cls(services.records, KEY)\n",
+        "Kept.of(services)",
+        True,
+    ),
+    "from a list": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "Kept(*[services.records, KEY])",
+        False,
+    ),
+    "of either": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n\n\nclass None_:\n"
+        "    async def get(self, *more):\n        return {'none': 1}\n",
+        "Kept(services.records if KEY else None_(), KEY)",
+        False,
+    ),
+    "another one as well": (
+        "class Other:\n    async def get(self, *more):\n        return {'none': 1}\n\n\n"
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "[Kept(Other(), {}), Kept(services.records, KEY)][1]",
+        False,
+    ),
+    "compared": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "one if (one := Kept(services.records, KEY)) == Kept(services.records, {}) else Kept(services.records, KEY)",
+        False,
+    ),
+    "kept for all": (
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "(SEEN.append(Kept(services.records, KEY)), SEEN[-1])[1]",
+        False,
+    ),
+    "an error": (
+        "@dataclass\nclass Kept(Exception):\n    records: Any\n    key: dict\n",
+        "Kept(services.records, KEY)",
+        False,
+    ),
+    "by another of that name": (
+        "def dataclass(cls):\n    cls.__init__ = lambda self, key, records: "
+        "self.__dict__.update(key=key, records=records)\n    return cls\n\n\n"
+        "@dataclass\nclass Kept:\n    records: Any\n    key: dict\n",
+        "Kept(KEY, services.records)",
+        False,
+    ),
+}
+HANDLER = """
+
+HIVE = "h-7"
+KEY = {"hive": HIVE}
+
+
+async def a(request, services):
+    await services.records.put("hives", KEY, {"colour": "blue"})
+    kept = %s
+    row = await kept.records.get("hives", kept.key if isinstance(kept.key, dict) else KEY)
+    return Response(str(row["colour"] if row else type(kept).__name__), 200, [("x-key", str(kept.key))])
+"""
+
+
+@pytest.mark.parametrize(
+    ("name", "to"), some(zip(CASES, itertools.cycle(["thornwick", "asgi", "cgi", "ostermere@1"])), 9)
+)
+def test_a_data_class_keeps_what_it_is_given(project: Project, tmp_path: Path, name: str, to: str) -> None:
+    code, made, native = CASES[name]
+    came = carried(project, tmp_path / "out", {"a": f"{HEAD}{code}{HANDLER % made}"}, {}, to, "brackendale")
+    assert native is not any(code.startswith("wrapped") for code in came["a"])
