@@ -197,6 +197,17 @@ SURFACES = (
             "return reply.send(«text»)",
             'reply.status(201).head("x-a", "1").send(«text»)',
             "reply.send(«text»); return",
+            "reply.head('x-d', String(out.length)); out.push('late'); "
+            "if (out.length > 3) return reply.status(409).send(); reply.send(«text»)",
+            "reply.status(201).head('x-e', `${out.length}`); for (const one of out) { if (one === 'q') "
+            "return reply.status(202).send(one); } out.length = 0; return reply.send(«text»)",
+            "reply.head('x-f', out.join().length > 9 ? 'long' : 'short'); try { out.nope.nope(); reply.send('none'); } "
+            "catch (error) { reply.status(500).send(error.name); }",
+            "reply.status(out.length ? 203 : 200); const late2 = out.pop(); if (late2) { reply.head('x-g', 'g'); "
+            "reply.send(late2); } else { reply.send(«text»); }",
+            "if (out.length > 1) { reply.head('x-h', 'h'); out.push('h'); reply.status(206).send(«text»); return; } "
+            "reply.status(207).send(«text»)",
+            "if (out.length > 1) { reply.head('x-i', 'i'); } reply.status(207).send(«text»)",
             'reply.status(202); reply.head("x-b", "2"); reply.send(«text»)',
             "await new Promise((done) => setTimeout(done, 1)); reply.send(«text»)",
             "if (out.length > 2) return reply.send(«text»); reply.status(204).send()",

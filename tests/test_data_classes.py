@@ -71,6 +71,18 @@ CASES = {
         "once(Kept(services.records, HIVE))",
         False,
     ),
+    "frozen, and put among others": (
+        "@dataclass(frozen=True)\nclass Kept:\n    records: Any\n    key: Any\n\n"
+        "    def __post_init__(self):\n        {self: 1}\n",
+        "Kept(services.records, HIVE)",
+        False,
+    ),
+    "frozen, and put there later": (
+        "@dataclass(frozen=True)\nclass Kept:\n    records: Any\n    key: Any\n\n"
+        "    def __post_init__(self):\n        among = {}\n        among[self] = 1\n",
+        "Kept(services.records, HIVE)",
+        False,
+    ),
     "inherited": (
         "@dataclass\nclass Base:\n    records: Any\n\n\n@dataclass\nclass Kept(Base):\n    key: dict\n",
         "Kept(services.records, KEY)",

@@ -21,15 +21,24 @@ def scratch_folder() -> Iterator[Path]:
     A lock in it is held as long as its owner lives, however that ends: so a folder without is nobody's any more.
     """
     _clear()
-    outer = Path(tempfile.mkdtemp(prefix=PREFIX))
-    lock = os.open(outer / _OWNER, os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600)
+    outer, lock = _owned()
     try:
-        fcntl.flock(lock, fcntl.LOCK_EX)
         inner = outer / "here"
         inner.mkdir()
         yield inner
     finally:
         shutil.rmtree(outer, ignore_errors=True)
+        os.close(lock)
+
+
+def _owned() -> tuple[Path, int]:
+    """Return a new folder that is locked, and the lock; another one where somebody cleared it before it was locked."""
+    while True:
+        outer = Path(tempfile.mkdtemp(prefix=PREFIX))
+        lock = os.open(outer / _OWNER, os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600)
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if os.fstat(lock).st_nlink:  # nobody can clear it any more
+            return outer, lock
         os.close(lock)
 
 

@@ -49,8 +49,9 @@ def layers_of(called: Called, number: int, function_of: FunctionOf) -> list[Laye
     for one in functions:
         parameters = parameters_of(one.node)
         waits = any(child.type == "async" for child in one.node.children)
-        if called.writer >= len(parameters) or (waits and not waited):  # what it fails with would be nobody's
-            return []
+        generates = any(child.type == "*" for child in one.node.children)  # and answers when it is gone through
+        if called.writer >= len(parameters) or generates or (waits and not waited):
+            return []  # what it fails with would be nobody's
         given = tuple(number if at == called.writer else None for at in range(len(parameters)))
         layers.append(Layer(one, given, maker=maker, called_in=called_in))
     return layers

@@ -22,6 +22,7 @@ from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of
 from vast_ferry.translate.javascript.contents import Contents
+from vast_ferry.translate.javascript.early import Early
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.handed import only_value
@@ -110,6 +111,7 @@ class Answering:
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
         self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
+        self.early = Early(self.file, self.follower.taken)
         self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
 
@@ -149,7 +151,8 @@ class Answering:
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given, {**self.stands, **(stands or {})})
-        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=self.way.caught)
+        named, caught = self.early.names, self.way.caught
+        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=caught, named=named)
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""
@@ -216,6 +219,10 @@ class Answering:
 
     def _text_of(self, node: Node) -> str:
         """Return the source of an expression with the edits in it."""
+        return self.early.names.get(node.id) or self._own_text_of(node)
+
+    def _own_text_of(self, node: Node) -> str:
+        """Return the same of one that may have been worked out before, under a name."""
         low, high = node.start_byte, node.end_byte
         inside = [one for one in self.edits if low <= one.start and one.end <= high]
         inside += [

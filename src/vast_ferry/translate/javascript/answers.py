@@ -10,7 +10,7 @@ no content) is left to that.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -64,12 +64,14 @@ class Answers:
         calls: Callable[[Node], list[tuple[str, list[Node]]]],
         *,
         caught: bool = False,
+        named: Collection[int] = (),
     ) -> None:
         self.file, self.scopes, self.takes = contents.file, contents.scopes, takes
         self.contents = contents
         self._text = text_of  # an expression's source, with what is read of the event written in it
         self._calls = calls  # what a chain calls, one after the other
         self.ours, self.theirs = shapes
+        self.named = named  # expressions that were worked out before, under a name
         self.caught = caught  # whether a function around all this may catch what it throws
         self.quote = _quote_of(self.file)
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
@@ -353,7 +355,7 @@ class Answers:
         if fields:
             names = [name.lower() for name, _ in fields]
             if headers.lens.name == "web_headers" and len(set(names)) == len(names):
-                listed = ", ".join(f"{_as_key(name)}: {value}" for name, value in fields)
+                listed = ", ".join(_pair(_as_key(name), value) for name, value in fields)
                 named.append(f"{_name_of(headers)}: {{ {listed} }}")
             else:
                 listed = ", ".join(f"[{name}, {value}]" for name, value in fields)
@@ -390,7 +392,7 @@ class Answers:
             names = [name.lower() for name, _ in told.fields]
             if len(set(names)) < len(names):
                 return ""
-            listed = ", ".join(f"{_as_key(name)}: {held}" for name, held in told.fields)
+            listed = ", ".join(_pair(_as_key(name), held) for name, held in told.fields)
             named += [f"{keys['headers.plain']}: {{ {listed} }}"] if told.fields else []
             named += [f"{keys['set_cookies']}: [{', '.join(told.cookies)}]"] if told.cookies else []
         named += content
@@ -454,6 +456,8 @@ class Answers:
     def _is_settled(self, node: Node) -> bool:
         """Tell whether an expression gives the same whenever it is evaluated, and does nothing else."""
         kind = node.type
+        if node.id in self.named:
+            return True
         if kind in ("string", "number", "true", "false", "null", "undefined"):
             return True
         if kind in ("identifier", "shorthand_property_identifier"):

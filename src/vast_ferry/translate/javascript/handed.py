@@ -331,6 +331,8 @@ class Handed:
         inner = part.called
         if inner is None or inner.row is None:
             raise Whole(call, f"{'.'.join(path)} is called")
+        if is_awaited(inner) and any(child.type == "*" for one in self._functions for child in one.children):
+            raise Whole(call, "its content would be read before it is asked for")
         if is_awaited(inner) and self._classes:
             raise Whole(call, "its content may be read twice, which fails")
         if is_awaited(inner):  # content that can be read once
@@ -470,10 +472,8 @@ def _method_of(file: JavaScriptFile, scopes: Scopes, made: Node, name: str) -> N
 
 
 def _takes_otherwise(stands: Standing) -> bool:
-    """Tell whether a function may take its arguments without their names, or goes on when it is asked to."""
-    return any(child.type == "*" for child in stands.node.children) or any(
-        one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node)
-    )
+    """Tell whether a function may take its arguments without their names."""
+    return any(one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node))
 
 
 def object_text(values: dict[tuple[str, ...], str]) -> str:

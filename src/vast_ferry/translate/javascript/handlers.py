@@ -17,6 +17,7 @@ from vast_ferry.translate.javascript.stops import Stop
 CLASSES: Final = ("class_declaration", "abstract_class_declaration", "class")
 #: Functions that stand where a value does.
 PLAIN_FUNCTIONS: Final = ("arrow_function", "function_expression")
+_DECLARED: Final = ("function_declaration", "generator_function_declaration")
 
 
 def not_turned(ours: Kind, theirs: Kind, titles: tuple[str, str], *, may_throw: bool) -> str:
@@ -227,7 +228,7 @@ def is_class(node: Node) -> bool:
 
 
 def _is_function(node: Node) -> bool:
-    return node.type in PLAIN_FUNCTIONS or node.type in ("function_declaration", "method_definition")
+    return node.type in (*PLAIN_FUNCTIONS, *_DECLARED, "generator_function", "method_definition")
 
 
 def _exported_value(file: JavaScriptFile, scopes: Scopes, name: str, own: str | None) -> Node | None:
@@ -253,7 +254,7 @@ def _exported_value(file: JavaScriptFile, scopes: Scopes, name: str, own: str | 
 def _value_at(name: Node) -> Node | None:
     """Return what is declared under a name."""
     above = name.parent
-    if above.type == "function_declaration" or (is_class(above) and above.child_by_field_name("name") == name):
+    if above.type in _DECLARED or (is_class(above) and above.child_by_field_name("name") == name):
         return above
     return above.child_by_field_name("value") if above.type == "variable_declarator" else None
 

@@ -30,6 +30,7 @@ from vast_ferry.translate.javascript.values import (
     chain_of_root,
     ends_the_function,
     in_try,
+    indent_of,
     is_plain,
     last_statements,
     never_fails,
@@ -108,18 +109,30 @@ class ToldThrough(Answering):
         answered = bool(answers or self.layer.calls)
         if not (at_once and answered and len(seen) == len(chains) and self._ends_with_answers(answers)):
             self.helped.clear()
+            self.early.names.clear()
             return False
         for told in answers:
             if told.node is not None:
                 self._replace(told.node, told.text)
             self.edits += told.edits
             for statement in told.without:
-                self._without(statement)
+                self._without_step(statement)
         if answers:
             self._no_return_type()
         self._give_back_what_is_inside()
         self._without_helpers()
         return True
+
+    def _without_step(self, statement: Node) -> None:
+        """Take out a statement; what it is given that has names gets them there."""
+        named = self.early.given(statement.named_children[0]) if statement.type == "expression_statement" else []
+        if not named:
+            self._without(statement)
+            return
+        ends = self.file.text(statement)[-1:] == ";"
+        pad = indent_of(self.file, statement)
+        lines = [f"const {name} = {self._own_text_of(one)}{';' * ends}" for one, name in named]
+        self._replace(statement, f"\n{pad}".join(lines))
 
     def _tell_when_all_is_told(self, writer: ByWriter, pattern: Node) -> None:
         """Make what a handler answers through at its first line, and answer with what was told to it."""
@@ -266,7 +279,7 @@ class ToldThrough(Answering):
             value: Node = returned.get(chain.id, chain)
             above = value.parent
             statement = above if above.type in ("expression_statement", "return_statement") else None
-            before = _before(statement, steps)
+            before = self._steps_before(statement, steps)
             helped = chain.id in self.helped
             if helped and before:  # a part of it is told here
                 if chain.id not in self.instead:
@@ -293,6 +306,17 @@ class ToldThrough(Answering):
             found.append(told if helped else replace(told, node=value, text=text))
         return [] if any(self._is_half_told(one, found) for one in found) else found
 
+    def _steps_before(self, statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, Node]]:
+        """Return the statements that tell parts of an answer before its own, with their chains of calls."""
+        right_before = _before(statement, steps)
+        if statement is None or not self.has_block or self.way.caught:
+            return right_before
+        known = {step.id for step, _ in right_before}
+        early = [one for one in self.early.before(statement, steps, self.body) if one[0].id not in known]
+        early = [one for one in early if one[1].id not in self.inlined]
+        self.early.named(early)
+        return [*early, *right_before]
+
     def _is_half_told(self, told: Told, answers: list[Told]) -> bool:
         """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
 
@@ -300,7 +324,9 @@ class ToldThrough(Answering):
         """
         if not (self.way.caught or in_try(told.chain, self.node)):
             return False
-        before = self.fails_behind(told)
+        every = {one.id for answer in answers for one in answer.before}
+        shared = {one for one in every if all(one in {step.id for step in answer.before} for answer in answers)}
+        before = self.fails_behind(replace(told, before=tuple(one for one in told.before if one.id not in shared)))
         if any(one.puts or one.adds for one in before):
             return True
         halves = {attribute for one in before for attribute in one.sets}

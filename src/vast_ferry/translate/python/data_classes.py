@@ -16,8 +16,6 @@ from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Key
 
 _DATA_CLASS = "dataclasses.dataclass"
-#: What asks an object for a number by which it is found again.
-_ASK_FOR_HASHES = frozenset(["lru_cache", "cache"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,9 +38,6 @@ def set_up_of(code: Classes, cls: Key) -> ast.FunctionDef | None:
     if own is None or own.get("init", True) is not True:
         return None
     if any((cls[0], f"{cls[1]}.{name}") in code.functions for name in ("__init__", "__new__")):
-        return None
-    hashed = own.get("frozen") is True or own.get("unsafe_hash") is True
-    if hashed and any(map(_may_ask_for_hashes, code.modules.values())):
         return None
     try:
         return _written(code, cls, list(_every_field(code, cls).values()))
@@ -69,11 +64,6 @@ def _told(code: Classes, cls: Key) -> dict[str, object] | None:
             keywords = one.keywords if isinstance(one, ast.Call) else []
             return {k.arg or "": k.value.value if isinstance(k.value, ast.Constant) else None for k in keywords}
     return None
-
-
-def _may_ask_for_hashes(module: Module) -> bool:
-    named = {one.attr for one in module.nodes.each(ast.Attribute)}
-    return bool(_ASK_FOR_HASHES & (named | {alias.name for node in module.nodes.imports for alias in node.names}))
 
 
 def _every_field(code: Classes, cls: Key) -> dict[str, _Field]:

@@ -156,6 +156,7 @@ class Expressions(Calling):
         values = [self.eval(part) for part in parts if part is not None]
         for value in values:
             self.made(value)
+            self.put_away(value)
         return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
 
     def _list_(self, node: ast.List) -> Value:

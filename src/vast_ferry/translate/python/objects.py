@@ -6,6 +6,7 @@ import ast
 
 from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.data_classes import is_data_class
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
@@ -168,6 +169,11 @@ class Objects(Following):
             raise self.stop("identity", node)
         if name.startswith("inspect.") and any(isinstance(value, Func) for value in values):
             raise self.stop("hidden-names", node)
+
+    def put_away(self, value: Value) -> None:
+        """Note that a value stands among others, where one may look for it: by all that it holds if that is its way."""
+        if isinstance(value, Instance) and is_data_class(self.flow, value.key):
+            self.flow.looked_into([value])
 
     def compared_as_objects(self, node: ast.expr, left: Value, right: Value = NOTHING) -> None:
         """Refuse to ask whether things of the event are equal that are so only if they are one and the same object."""

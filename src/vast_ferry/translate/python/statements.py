@@ -212,7 +212,7 @@ class Statements(Expressions):
         elif isinstance(target, (ast.Attribute, ast.Subscript)):
             base = self.eval(target.value)
             if isinstance(target, ast.Subscript):
-                self.eval(target.slice)
+                self.put_away(self.eval(target.slice))
             if isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base):
                 raise self.stop("event-changed", target)
             if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
