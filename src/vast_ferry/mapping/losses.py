@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Final
 
 Fields = dict[str, Any]
+
+
+#: The code of what pairs lose that hold the texts by which they are told apart.
+PAIRS_UNREADABLE: Final = "pairs-unreadable"
 
 
 @dataclass(frozen=True, slots=True)

@@ -47,6 +47,8 @@ PLAIN: Final = Plain()
 _PIECES: Final = re.compile(r"\{\{|\}\}|\[\[|\]\]|\{[^{}]*\}|\[|\]|[^{}\[\]]+|.", re.DOTALL)
 #: What always begins with a slash, which tells it from the part before it: `{authority}{target}`.
 _BEGINS_WITH_SLASH: Final = re.compile(r"\}\{(target|path|path\.raw|route)\}")
+#: An address that has a colon of its own only in brackets: it is a form with these, and one without.
+_BRACKETED: Final = re.compile(r"\{\s*([a-z_]*(?:\.[a-z_]+)*)\s*\|\s*bracketed\s*\}")
 #: More parts than any text of a provider has.
 _MOST_PARTS: Final = 32
 
@@ -60,7 +62,8 @@ def parse_template(*texts: str, reads: Callable[[str], Any] = parse_lens, plain:
     """
     parts: list[Part] = []
     forms = []
-    for text in (_BEGINS_WITH_SLASH.sub(r"}/{\1 | unprefixed('/')}", text) for text in texts):
+    ways = [way for text in texts for way in _each_way(text)]
+    for text in (_BEGINS_WITH_SLASH.sub(r"}/{\1 | unprefixed('/')}", way) for way in ways):
         pieces = [(found[0], found.start() + 1) for found in _PIECES.finditer(text)]
         form = _form(text, pieces, parts, needed=True)
         if pieces:
@@ -70,6 +73,13 @@ def parse_template(*texts: str, reads: Callable[[str], Any] = parse_lens, plain:
         raise TemplateError(f"{texts[0]!r} has more than {_MOST_PARTS} parts", 1)
     known = [replace(part, lens=plain if part.lens is None else reads(part.lens)) for part in parts]
     return Template(tuple(forms), tuple(known))
+
+
+def _each_way(text: str) -> list[str]:
+    """Return a text once with its bracketed address in brackets, and once without; any other as it is."""
+    if _BRACKETED.search(text) is None:
+        return [text]
+    return [_BRACKETED.sub(r"[[{\1 | ipv6}]]", text), _BRACKETED.sub(r"{\1}", text)]
 
 
 def _form(text: str, pieces: list[tuple[str, int]], parts: list[Part], *, needed: bool) -> tuple[Any, ...]:

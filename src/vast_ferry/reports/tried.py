@@ -32,6 +32,12 @@ def _brief(value: Any) -> Text:
     return Text(text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…")
 
 
+def _as_what(before: Any, after: Any) -> Text:
+    """Return what tells two values apart that look alike."""
+    alike = _brief(before).plain == _brief(after).plain and type(before) is not type(after)
+    return Text(f" (a {type(after).__name__}, and no {type(before).__name__})" if alike else "", "yellow")
+
+
 def tried_text(tried: Tried, profile: Profile, to: str) -> RenderableType:
     """Return an event as a profile reads it: its rows, its fields, and what is not read or does not come back."""
     about = (
@@ -87,7 +93,9 @@ def _facts(tried: Tried) -> list[RenderableType]:
         parts.append(Text("Written again, it differs", "bold red"))
         table = Table.grid(padding=(0, 2, 0, 0))
         for place, before, after in tried.changed:
-            table.add_row(place, _brief(before), Text("→", "dim"), _brief(after))
+            table.add_row(
+                place, _brief(before), Text("→", "dim"), Text.assemble(_brief(after), _as_what(before, after))
+            )
         parts.append(Padding(table, (0, 0, 0, 2)))
     elif not tried.shape:
         parts.append(Text("Written again, it is the same.", "green"))

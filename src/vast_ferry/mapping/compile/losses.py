@@ -12,7 +12,7 @@ from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile.reading import Reading, reading_of
 from vast_ferry.mapping.compile.writing import returning
 from vast_ferry.mapping.helpers import content_type_of
-from vast_ferry.mapping.losses import Loss, missing
+from vast_ferry.mapping.losses import PAIRS_UNREADABLE, Loss, missing
 from vast_ferry.mapping.tables import EventShape, ReplyForm, ReplyShape
 from vast_ferry.mapping.views import truths_of
 
@@ -155,7 +155,9 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
             row = reading.rows[name]
             # What stands for nothing there comes back as nothing.
             kept = row.optional and (row.unless_empty or row.null_if_empty)
-            losses = row.lens.losses(name) if hub.holds != "any" else _of_own(reading, name, row.lens.losses(name))
+            losses = row.lens.losses(name)
+            looks = [loss for loss in losses if hub.holds == "any" or (not hub.truth and loss.code == PAIRS_UNREADABLE)]
+            losses = (*(loss for loss in losses if loss not in looks), *_of_own(reading, name, tuple(looks)))
             losses = tuple(loss for loss in losses if not (kept and loss.code == "time-unknown"))
             found.update({f"{loss.code} {loss.field}": loss for loss in losses} | found)
             return

@@ -71,6 +71,7 @@ class Lens:
     by_hand: ClassVar[bool] = True  # a handler may be rewritten where it stands
     tries: ClassVar[bool] = False  # in a pipeline, what comes back is looked at
     stands_for_nothing: ClassVar[bool] = False  # an empty text has a form as well
+    sets_apart: ClassVar[bool] = False  # it tells pairs apart by texts that they may hold
     told_after_another: ClassVar[bool] = False  # what is lost of the field that it asks for changes this one
     wants_value: ClassVar[bool] = False  # reads no missing place: what the field has stands for it
 

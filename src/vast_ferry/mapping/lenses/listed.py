@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import builtins
 from collections.abc import Callable
-from typing import Any, Final
+from typing import Any, ClassVar, Final
 
 from vast_ferry.hub.fields import Field
 from vast_ferry.mapping import expressions as ex
@@ -12,7 +12,25 @@ from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
 from vast_ferry.mapping.lenses.pairs import joined_loss
-from vast_ferry.mapping.losses import Fields, Loss, by_trying
+from vast_ferry.mapping.losses import PAIRS_UNREADABLE, Fields, Loss, by_trying
+
+
+def _taken_apart_otherwise(field: str, back: Callable[[Any], Any], between: str, mark: str) -> tuple[Loss, ...]:
+    """Return the loss of pairs that hold the texts by which they are told apart: nothing says which are meant."""
+    differs = by_trying(field, back, "", "").applies
+
+    def holds_them(fields: Fields) -> bool:
+        held = fields.get(field) or ()  # of a part of a text, the text as a whole tells
+        pairs = held.items() if isinstance(held, dict) else held
+        texts = [(str(name), value if isinstance(value, str) else "") for name, value in pairs]
+        return differs(fields) and any(
+            (mark and mark in name) or (between and (between in name or between in value)) for name, value in texts
+        )
+
+    why = f"a name holds {mark!r}" + (f", or a name or a value {between!r}" if between else "")
+    return (
+        Loss(PAIRS_UNREADABLE, field, why, "they can't be told apart again", holds_them, tried=True, unreadable=True),
+    )
 
 
 class Flat(Formed):
@@ -45,9 +63,14 @@ class Words(Formed):
     name, takes, fewest, most, holds = "words", "what stands between pairs, and in each", 2, 2, ("pairs",)
     reader, writer = "pairs_of_words", "words_of_pairs"
 
+    sets_apart: ClassVar[bool] = True
+
     def losses(self, field: str) -> tuple[Loss, ...]:
+        return self.losses_by(field, self.back)
+
+    def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
         if "\n" not in self.args[0] or not field.startswith("headers"):
-            return ()
+            return _taken_apart_otherwise(field, back, *self.args)
         return (
             Loss(
                 "spaces-around",
@@ -67,6 +90,14 @@ class ListOfWords(Formed):
     __slots__ = ()
     name, takes, fewest, most, holds = "list_of_words", "what stands within each", 1, 1, ("pairs",)
     reader, writer = "pairs_of_list", "list_of_pairs"
+
+    sets_apart: ClassVar[bool] = True
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        return self.losses_by(field, self.back)
+
+    def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
+        return _taken_apart_otherwise(field, back, "", *self.args)
 
 
 class FormPairs(Formed):
@@ -518,7 +549,9 @@ class Pipeline(Lens):
         return Pipeline(tuple(part.exact() for part in self.parts))
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        alike = [part for part in self.parts if not part.holds or set(part.holds) & set(self.last.holds)]
+        alike = [
+            part for part in self.parts if not part.holds or part.sets_apart or set(part.holds) & set(self.last.holds)
+        ]
         tried = (by_trying(field, self.back, _UNSEEN, "another value arrives"),) if self.last.tries else ()
         return (*(loss for part in alike for loss in part.losses_by(field, self.back)), *tried)
 
@@ -541,12 +574,26 @@ class Pipeline(Lens):
             except Exception as error:
                 # Another error may well say that this very value has no place there.
                 shape = isinstance(error, TypeError | AttributeError) or "unpack" in str(error)
-                found = found or (f"{type(error).__name__}: {error}" if shape else "")
+                found = found or (self._where(value) if shape else "")
             else:
                 if type(came) is type(value):
                     return ""
                 found = found or f"{value!r} comes back as {came!r}"
         return found
+
+    def _where(self, value: Any) -> str:
+        """Return which two of the forms don't follow on each other, by a value that is written and read again."""
+        steps = [(part, "writer") for part in reversed(self.parts)] + [(part, "reader") for part in self.parts]
+        before = None
+        for part, way in steps:
+            try:
+                value = _applied(part, way, value)
+            except Exception:
+                given = f"{value!r}"[:60]
+                told = f"what {before.name} gives" if before is not None else "a value of the field"
+                return f"{part.name} can't take {told}, such as {given}"
+            before = part
+        return ""
 
     def __str__(self) -> str:
         return " | ".join(map(str, self.parts))

@@ -36,7 +36,7 @@ def picked(at: ByHand, wanted: Lookup, test: Expression, value: Expression) -> B
 
 
 class PairList(Lens):
-    """A list of (name, value) pairs."""
+    """A list of pairs, each a tuple of name and value; where each is a list, `records(0, 1)`."""
 
     __slots__ = ()
     name, holds, pairs = "pairs", ("pairs",), True
