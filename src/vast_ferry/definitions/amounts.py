@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import re
+from decimal import Decimal
 from typing import Any, Final
 
 from vast_ferry.definitions.cannot_hold import CannotHold
@@ -10,21 +12,37 @@ from vast_ferry.definitions.forms import TYPES, Form, FormError, got, text_of
 
 
 class Quantity(Form):
-    """A number with its unit behind it."""
+    """A number with its unit behind it: `quantity(GiB)` is of memory, `quantity(min)` of time, any other a count."""
 
     __slots__ = ()
     name, takes, wants = "quantity", 1, "the unit"
 
+    @property
+    def _factor(self) -> float:
+        """Return how many of the hub's units, MiB or seconds, one is."""
+        unit = self.args[0].strip()
+        memory = re.fullmatch(r"([kKMG]?)(?:i?B)?", unit)
+        if memory is not None and unit:
+            return _SIZES[memory[1].lower()]
+        return SECONDS.get(unit.removesuffix("s") if len(unit) > 2 else unit, 1)
+
     def read(self, value: Any, field: str) -> int | float:
-        found = re.fullmatch(rf"(\d+(?:\.\d+)?){re.escape(self.args[0])}", text_of(value))
+        unit = self.args[0].strip()
+        found = re.fullmatch(rf"(\d{{1,15}}(?:\.\d{{1,9}})?) ?{re.escape(unit)}", text_of(value))
         if not found:
+            raise FormError(f"expected a number with the unit {unit}, such as 30{self.args[0]}, got {got(value)}")
+        amount = Decimal(found[1]) * Decimal(str(self._factor))
+        if amount != int(amount) and TYPES.get(field, TYPES["memory"])[0] is int:
             raise FormError(
-                f"expected a number with the unit {self.args[0]}, such as 30{self.args[0]}, got {got(value)}"
+                f"expected {TYPES.get(field, TYPES['memory'])[1]}, got {got(value)}, which is {amount.normalize():f}"
             )
-        return float(found[1]) if "." in found[1] else int(found[1])
+        return int(amount) if amount == int(amount) else float(amount)
 
     def write(self, value: float) -> str:
-        return f"{value:g}{self.args[0]}" if isinstance(value, float) else f"{value}{self.args[0]}"
+        number = value / self._factor
+        if not math.isclose(float(f"{number:.6f}") * self._factor, value, rel_tol=1e-12):
+            raise CannotHold(f"{value:g} is no short number of {self.args[0].strip()}")
+        return f"{f'{number:.6f}'.rstrip('0').rstrip('.')}{self.args[0]}"
 
 
 #: Units of a span of time, in seconds.

@@ -266,3 +266,28 @@ class OfKeys(Form):
     @property
     def keeps(self) -> tuple[bool, bool]:
         return self.last.keeps
+
+
+@dataclass(frozen=True, slots=True)
+class BesideKeys(Form):
+    """A value that stands under several keys beside others, which make one mapping: `[on, at]`, `days_at(on, at)`."""
+
+    keys: tuple[str, ...]
+    last: Form
+
+    name: ClassVar[str] = ""
+
+    def read(self, value: Any, field: str) -> Any:
+        told = {key: one for key, one in zip(self.keys, value, strict=True) if one is not None}
+        return self.last.read(told, field)
+
+    def write(self, value: Any) -> list[Any]:
+        made = self.last.write(value)
+        return [self._apart(one) for one in made] if isinstance(made, list) else self._apart(made)
+
+    def _apart(self, told: dict[str, Any]) -> list[Any]:
+        return [told.get(key) for key in self.keys]
+
+    @property
+    def keeps(self) -> tuple[bool, bool]:
+        return self.last.keeps

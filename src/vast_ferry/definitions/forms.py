@@ -112,6 +112,7 @@ class Form:
     takes: ClassVar[int] = 0
     may_take: ClassVar[int] = 0  # so many more
     named: ClassVar[bool] = False
+    of_mapping: ClassVar[bool] = False  # it reads a mapping, whose keys it is given
     worded: ClassVar[bool] = False  # `words` of the row are its options
     wants: ClassVar[str] = "no arguments"
 

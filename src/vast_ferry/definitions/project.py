@@ -94,7 +94,7 @@ class _Reader(TriggersRead):
         values = self.rows(rows, declared.data, declared, declared.path)
         told = keys_of(self.model.functions.triggers) if not self.model.functions.triggers_at else set()
         known = [*(key for row in rows for key in row.keys), self.model.functions.triggers_at, *told]
-        self.unknown(declared, declared.data, [key.partition(".")[0] for key in known if key], declared.path)
+        self.unknown_within(declared, declared.data, [key for key in known if key], declared.path)
         inside = PurePosixPath(self.files.get(declared.document.file, "")).parent.as_posix()
         if self.model.functions.files.count("/") > 1 and "entry" in values:  # its file lies beside its definition
             values["entry"] = replace(values["entry"], file=f"{inside}/{values['entry'].file}")
@@ -146,7 +146,9 @@ class _Reader(TriggersRead):
                 one = Declared(str(function), self.mapping(overlay, self.document, where, "it"), self.document, where)
                 fields = self.rows(self.model.functions.rows, one.data, one, where, usual=False)
                 overlays[str(function)] = {name: value for name, value in fields.items() if name != "withheld"}
-                self.unknown(one, one.data, [key for row in self.model.functions.rows for key in row.keys], where)
+                self.unknown_within(
+                    one, one.data, [key for row in self.model.functions.rows for key in row.keys], where
+                )
             only = stage.get(model.only, []) if model.only else []
             if not isinstance(only, list):
                 raise BadInput(f"{model.only} is not a list", "List functions there", self.document.place(*path))

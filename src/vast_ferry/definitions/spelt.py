@@ -106,6 +106,7 @@ class CronByKey(Form):
     """A schedule as a mapping of cron's fields: `cron_by_key(minute, hour, day, month, weekday)`, `*` for none."""
 
     __slots__ = ()
+    of_mapping: ClassVar[bool] = True
     name, takes, wants = "cron_by_key", 5, "the keys of minute, hour, day, month and weekday"
 
     def read(self, value: Any, field: str) -> Schedule:
@@ -148,13 +149,20 @@ class ScheduleForm(Form):
 
 
 class DaysAt(Form):
-    """Days and times of day under two keys: `days_at('days', 'at')`; the days may be missing for every day."""
+    """Days and times of day under two keys: `days_at('days', 'at')`; the days may be missing for every day.
+
+    Days are written as `mon-fri` or `mon,thu`, and with `days_at('days', 'at', each)` as a list.
+    """
 
     __slots__ = ()
-    name, takes, wants = "days_at", 2, "the keys of days and of times"
+    of_mapping: ClassVar[bool] = True
+    name, takes, may_take, wants = "days_at", 2, 1, "the keys of days and of times, and `each` for a list of days"
+
+    def wrong(self) -> str:
+        return "" if self.args[2:] in ((), ("each",)) else f"there is no way {self.args[2]!r} to write days: write each"
 
     def read(self, value: Any, field: str) -> Schedule:
-        days, at = self.args
+        days, at = self.args[:2]
         if not isinstance(value, dict) or at not in value:
             raise FormError(f"expected times of day under {at}, got {got(value)}")
         try:
@@ -167,13 +175,21 @@ class DaysAt(Form):
     def write(self, value: Schedule) -> list[dict[str, Any]]:
         made = []
         for words, times in by_days(value.rules).items():
-            days = words.replace(" and ", ",")
-            if days.startswith("the "):
+            if words.startswith("the "):
                 raise CannotHold("it names weekdays, not days of the month")
-            said = {} if days == "daily" else {self.args[0]: _SHORT.get(days, days)}
+            said = {} if words == "daily" else {self.args[0]: self._days(words)}
             made.append({**said, self.args[1]: times})
         return made
 
+    def _days(self, words: str) -> str | list[str]:
+        """Return days as they are written there."""
+        names = [word[:3] for word in words.split(" and ")]
+        text, each = _SHORT.get(words, (",".join(names), names))
+        return each if self.args[2:] else text
 
-#: Groups of days as ranges.
-_SHORT: Final = {"weekdays": "mon-fri", "weekends": "sat-sun"}
+
+#: Groups of days as ranges, and one by one.
+_SHORT: Final[dict[str, tuple[str, list[str]]]] = {
+    "weekdays": ("mon-fri", ["mon", "tue", "wed", "thu", "fri"]),
+    "weekends": ("sat-sun", ["sat", "sun"]),
+}

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
 from vast_ferry.definitions import amounts, forms, in_words, named_values, spelt
-from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, InText, OfKeys, PartOfText, Through
+from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, BesideKeys, InText, OfKeys, PartOfText, Through
 from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
@@ -114,8 +114,16 @@ def _of_keys(row: DefinitionRow, routes: RouteStyle) -> Form:
     tree = _parsed(row.as_)
     steps = _steps(tree)
     first = steps[0]
+    if len(steps) == 1 and not row.texts and isinstance(first, ast.Call):
+        form, names = _form_of(row.as_, row, routes), tuple(key.rpartition(".")[2] for key in row.keys)
+        if form.of_mapping and set(names) <= set(form.args):
+            return BesideKeys((), {}, routes, names, form)
     if row.texts or not isinstance(first, ast.Constant) or not isinstance(first.value, str):
-        raise FormSyntax("a row of several keys begins its `as` with the text that they make, such as \"'{}#{}'\"")
+        forms = " or ".join(sorted(name for name, form in ALL_FORMS.items() if form.of_mapping))
+        raise FormSyntax(
+            "a row of several keys begins its `as` with the text that they make, such as \"'{}#{}'\", "
+            f"or is {forms} of these keys"
+        )
     try:
         template = parse_template(first.value)
     except (FerryError, ValueError) as error:
@@ -361,6 +369,15 @@ def _problems_of_row(
 ) -> Iterator[BadInput]:
     place = profile.document.place(*at)
     unnamed = [key for key in row.keys if not _is_name(key, dotted=at[-3] != "functions" and not row.field)]
+    if not all(part for key in row.keys for part in key.split(".")):
+        told = next(key for key in row.keys if not all(key.split(".")))
+        yield BadInput(
+            f"{told!r} is no key",
+            "Name the key, or several, set apart by dots where one stands in another; keys that stand side by side are "
+            "a list of them",
+            place,
+        )
+        return
     if model.functions.code and unnamed:
         yield BadInput(
             f"{unnamed[0]!r} can't be an argument of a decorator, as which it stands in code",

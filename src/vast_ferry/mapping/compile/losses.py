@@ -146,31 +146,39 @@ def _of_own(reading: Reading, own: str, losses: tuple[Loss, ...]) -> tuple[Loss,
     return tuple(replace(loss, field=truth, applies=told(loss)) for loss in losses)
 
 
+def _of_row(reading: Reading, name: str) -> tuple[Loss, ...]:
+    """Return what a row's form can't hold of its field."""
+    row, hub = reading.rows[name], reading.fields[name]
+    # What stands for nothing there comes back as nothing.
+    kept = row.optional and (row.unless_empty or row.null_if_empty)
+    losses = row.lens.losses(name)
+    looks = [loss for loss in losses if hub.holds == "any" or (not hub.truth and loss.code == PAIRS_UNREADABLE)]
+    losses = (*(loss for loss in losses if loss not in looks), *_of_own(reading, name, tuple(looks)))
+    return tuple(loss for loss in losses if not (kept and loss.code == "time-unknown"))
+
+
 def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
+
+    def note_if_missed(whole: str, part: str) -> None:
+        if _is_missed(reading, whole, part):
+            hub, view = reading.fields[part], _viewed(reading, part)
+            found.setdefault(f"no {part}", missing(part, hub.meaning, hub.default_value, view))
 
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
-            row = reading.rows[name]
-            # What stands for nothing there comes back as nothing.
-            kept = row.optional and (row.unless_empty or row.null_if_empty)
-            losses = row.lens.losses(name)
-            looks = [loss for loss in losses if hub.holds == "any" or (not hub.truth and loss.code == PAIRS_UNREADABLE)]
-            losses = (*(loss for loss in losses if loss not in looks), *_of_own(reading, name, tuple(looks)))
-            losses = tuple(loss for loss in losses if not (kept and loss.code == "time-unknown"))
+            losses = _of_row(reading, name)
             found.update({f"{loss.code} {loss.field}": loss for loss in losses} | found)
             return
-        if name in given or hub.holds == "call" or name in under_way:
+        if name in given or hub.holds == "call":
             return
-        rule = reading.rule_for(name)
+        # What would be read of something that is put together of it is not told: an address among header fields.
+        rule = reading.rule_for(name) if name not in under_way else None
         if rule is not None:
             found.update({f"{loss.code} {loss.field}": loss for loss in rule.losses} | found)
             for part in rule.needs:
-                if _is_missed(reading, name, part):
-                    hub = reading.fields[part]
-                    view = _viewed(reading, part)
-                    found.setdefault(f"no {part}", missing(part, hub.meaning, hub.default_value, view))
+                note_if_missed(name, part)
                 walk(part, under_way | {name})
         elif hub.truth:
             found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
