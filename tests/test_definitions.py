@@ -704,6 +704,27 @@ def one_form(tmp_path: Path, file: str, functions: dict[str, Any], **top: Any) -
     return find_profile(str(tmp_path / "it.yaml"))
 
 
+def test_a_key_inside_of_a_key_of_which_only_parts_are_known_is_told(tmp_path: Path) -> None:
+    rows = [{"at": ["file", "name"], "is": "entry", "as": "'{}#{}' | file_entry('#')"}]
+    rows += [{"at": "again.most", "is": "attempts"}]
+    profile = one_form(tmp_path, "it.yaml", {"at": "all", "rows": rows})
+    (tmp_path / "it.yaml").rename(tmp_path / "profile.yaml")
+    (tmp_path / "it.yaml").write_text("all:\n  f:\n    file: h.py\n    name: f\n    again: {most: 3, wait: 2s}\n")
+    read = read_project(tmp_path, profile)[1]
+    assert [(one.code, one.reason.partition(" ")[0], one.place.line) for one in read.findings] == [
+        ("unknown-key", "'wait'", 5)
+    ]
+    assert read.functions[0].attempts == 3
+
+
+@pytest.mark.parametrize("at", [".", "a..b", ["a", ""]])
+def test_what_is_no_key_is_refused(tmp_path: Path, at: Any) -> None:
+    profile = one_form(tmp_path, "its.yaml", {"at": "all", "rows": [{"at": at, "is": "entry"}]})
+    (tmp_path / "its.yaml").write_text("all: {f: {}}\n")
+    with pytest.raises(BadInput, match="is no key"):
+        read_project(tmp_path, profile)
+
+
 OWN = {"file": "h.py", "name": "f"}
 MAPPED = {"f": OWN, "g": OWN}
 IN_A_LIST = [{"id": "f", **OWN}, {"id": "g", **OWN}]

@@ -570,6 +570,11 @@ def test_texts_that_hold_what_tells_them_apart_are_told_as_lost(
     assert not [one for one in lint(str(tmp_path / "it.yaml"), examples=20) if one.broken is not None]
 
 
+def test_an_address_that_would_stand_among_header_fields_that_leave_it_out_is_a_loss(tmp_path: Path) -> None:
+    profile = profile_of(tmp_path, "http", "headers", {"as": "lists"})
+    assert ("no-authority", "authority") in {(one.code, one.field) for one in event_losses(profile.kinds["http"].event)}
+
+
 def test_a_record_that_is_told_neither_before_nor_after_is_refused(tmp_path: Path) -> None:
     rows = [{"at": 'event["old"]', "is": "old"}, {"at": 'event["new"]', "is": "new"}]
     model = {"provider": "it", "edition": 1, "title": "It", "about": "a form", "record": {"event": {"rows": rows}}}

@@ -116,6 +116,13 @@ def _is_missed(reading: Reading, whole: str, part: str) -> bool:
     return apart.find(part) is None
 
 
+def _missed(reading: Reading, whole: str, part: str) -> Iterator[Loss]:
+    """Yield the loss of such a view."""
+    if _is_missed(reading, whole, part):
+        hub, view = reading.fields[part], _viewed(reading, part)
+        yield missing(part, hub.meaning, hub.default_value, view)
+
+
 def _viewed(reading: Reading, part: str) -> Callable[[dict[str, Any]], Any]:
     """Return what gives a view of an event's or a reply's truths."""
     every = Reading(reading.fields, reading.rules, variables=True)
@@ -160,11 +167,6 @@ def _of_row(reading: Reading, name: str) -> tuple[Loss, ...]:
 def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]) -> list[Loss]:
     found: dict[str, Loss] = {}
 
-    def note_if_missed(whole: str, part: str) -> None:
-        if _is_missed(reading, whole, part):
-            hub, view = reading.fields[part], _viewed(reading, part)
-            found.setdefault(f"no {part}", missing(part, hub.meaning, hub.default_value, view))
-
     def walk(name: str, under_way: frozenset[str]) -> None:
         hub = reading.fields[name]
         if name in reading.rows:
@@ -178,7 +180,8 @@ def _losses(reading: Reading, wanted: set[str], own: list[Loss], given: set[str]
         if rule is not None:
             found.update({f"{loss.code} {loss.field}": loss for loss in rule.losses} | found)
             for part in rule.needs:
-                note_if_missed(name, part)
+                for loss in _missed(reading, name, part):
+                    found.setdefault(f"no {part}", loss)
                 walk(part, under_way | {name})
         elif hub.truth:
             found.setdefault(f"no {name}", missing(name, hub.meaning, hub.default_value))
