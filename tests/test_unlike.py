@@ -6,6 +6,7 @@ They are written for the providers of the manuals, whose profiles nobody shipped
 from __future__ import annotations
 
 import ast
+import asyncio
 import json
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -361,6 +362,44 @@ def test_that_others_come_again_no_more_is_told() -> None:
     }
     alone = {to: {one.field for one in found.findings if one.code == "again-alone"} for to, found in told.items()}
     assert alone == {"thornwick": {"message", "record"}, "ostermere": set()}
+
+
+def test_what_sets_an_object_up_may_be_a_coroutine() -> None:
+    class Rope:
+        async def ready(self, tower: Any) -> None:
+            await asyncio.sleep(0)
+            self.tower = tower
+
+        def ring(self, bell: str) -> str:
+            return f"{bell} of {self.tower.title}"
+
+    async def rung() -> str:
+        return str(method_of(Rope, "ring", "ready", SimpleNamespace(title="it"))("b"))
+
+    assert asyncio.run(rung()) == "b of it"
+
+
+BELLROPE = ROOT / "tests" / "profiles" / "bellrope-5.yaml"
+
+
+def test_a_service_is_seen_that_is_kept_from_when_an_object_was_set_up() -> None:
+    there = survey(BELLROPE.parent / "bellrope" / "project", find_profile(str(BELLROPE)))
+    assert not there.findings
+    seen = {(use.client.operation, use.name) for use in there.scanned.uses}
+    assert seen == {
+        *{("object.read", "notes"), ("record.write", "notes"), ("record.read", "honey")},
+        *{("message.send", "packing"), ("message.send", "moves")},
+    }
+
+
+@pytest.mark.parametrize("to", some(["ostermere", "fennick", "brackendale", "quillhaven", "marrowby", "asgi"], 3))
+def test_classes_whose_methods_are_coroutines_are_carried_and_proven(tmp_path: Path, to: str) -> None:
+    crossing = carry(BELLROPE.parent / "bellrope" / "project", to=to, out=tmp_path, source=find_profile(str(BELLROPE)))
+    native = {one.name for one in crossing.record.functions if one.style == "native"}
+    assert "moved" in native or "moved" not in {one.name for one in crossing.record.functions}
+    found = check(tmp_path)
+    assert {one.verdict for one in found.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert all(one.reached for one in found.checked)
 
 
 def test_services_by_steps_are_called_behind_wrappers_where_they_are_handed_over(tmp_path: Path) -> None:

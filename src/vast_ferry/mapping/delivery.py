@@ -226,19 +226,22 @@ class _Delivery:
         own = self.original
         if own.answered.writer is not None:
             return self._call_through(own.answered.writer, arguments)
-        if own.by_keyword and not own.asynchronous:
-            names = own.event.handed_over
-            named = ", ".join(f"{name}={value}" for name, value in zip(names, arguments, strict=True))
-            return f"{'await in_thread(call_named, ' if self.asynchronous else 'call_named('}original, {named})"
+        function, called = "original", f"original({given})"
+        pairs = list(zip(own.event.handed_over, arguments, strict=True))
         if own.method:
-            pairs = list(zip(own.event.handed_over, arguments, strict=True))
-            setup = ", ".join(value for name, value in pairs if name in own.setup_takes)
-            given = ", ".join(value for name, value in pairs if name not in own.setup_takes)
-            told = f"original, {own.method!r}, {own.setup!r}"
-            called = f"method_of({told}{', ' * bool(setup)}{setup})({given})"
+            setup = [value for name, value in pairs if name in own.setup_takes]
+            pairs = [pair for pair in pairs if pair[0] not in own.setup_takes]
+            function = f"method_of({', '.join(['original', repr(own.method), repr(own.setup), *setup])})"
+            called = f"{function}({', '.join(value for _, value in pairs)})"
+        if own.by_keyword:
+            named = ", ".join(f"{name}={value}" for name, value in pairs)
+            called = f"call_named({function}, {named})"
+            if self.asynchronous and not own.asynchronous and not own.method:
+                return f"await in_thread(call_named, {function}, {named})"
+        if own.asynchronous:
+            return f"await {called}" if self.asynchronous else f"run_to_end({called})"
+        if own.method or own.by_keyword:
             return f"await in_thread(lambda: {called})" if self.asynchronous else called
-        if self.original.asynchronous:
-            return f"await original({given})" if self.asynchronous else f"run_to_end(original({given}))"
         # A handler that does not await must not hold up those that do.
         return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
 

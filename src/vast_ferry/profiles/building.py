@@ -321,8 +321,21 @@ class Builder:
         usual = Kind(event, reply, handler.asynchronous, others, handler.by_keyword)
         return replace(usual, method=handler.method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
 
+    @staticmethod
+    def _parameters(profile: schema.ProfileModel) -> set[str]:
+        """Return all that handlers of any kind are handed."""
+        kinds = [getattr(profile, name) for name in KINDS]
+        return {*profile.handler.parameters, *(one for kind in kinds if kind for one in kind.event.parameters)}
+
     def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
         """Yield the clients of a profile; those of an unknown operation are noted and left out."""
+        for name in ("event", "setup_takes"):
+            odd = [one for one in getattr(profile.handler, name) if one not in self._parameters(profile)]
+            if odd:
+                what = f"{name} names {odd[0]!r}, which is none of the parameters of a handler"
+                self._no(
+                    what, "Write it under `parameters` as well: these are all that is handed over", "handler", name
+                )
         for root, calls in profile.clients.items():
             for path, model in calls.items():
                 at = ("clients", root, path)

@@ -18,6 +18,7 @@ from vast_ferry.documents.javascript_file import JavaScriptFile
 from vast_ferry.documents.python_file import Computed, constants_of, parse_python, value_of
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest, shortened
 from vast_ferry.hub.functions import JAVASCRIPT, PYTHON, Function, language_of
+from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.chained import Handles, named_in
@@ -357,6 +358,7 @@ class _Scanner:
         calls: dict[int, ast.Call] = {}
         attributes: list[ast.Attribute] = []
         settings: list[Setting] = []
+        parameters = {node.arg for node in nodes if isinstance(node, ast.arg)} if self.profile.hosts else set()
         for node in nodes:
             kind = node.__class__
             if kind is ast.Name:
@@ -374,13 +376,20 @@ class _Scanner:
             path = _dotted(node)
             root, _, rest = (path or "").partition(".")
             called = f"{aliases[root][0] if root in aliases else root}.{rest}"
-            client = self.clients.get(called)
+            client = self.clients.get(called) or self._handed(root, rest, parameters)
             if client is not None:
                 seen.add(called.rpartition(".")[0])
                 call = calls.get(id(node))
                 name = named_in(client, call, partial(_told_by, constants=constants)) if call else ""
                 uses.append(Use(client, Place(file, node.lineno, node.col_offset + 1), name))
         return Part(tuple(uses), tuple(settings), frozenset(names))
+
+    def _handed(self, root: str, rest: str, parameters: set[str]) -> Client | None:
+        """Return the call of a service that a handler is handed, under its name there, or kept by `self`."""
+        parts = rest.split(".") if root in parameters else []
+        tails = (".".join(parts[at:]) for at in range(len(parts)))
+        found = (self.clients.get(f"{host}.{tail}") for tail in tails for host in self.profile.hosts)
+        return next((one for one in found if one is not None), None)
 
     def _unseen(self, aliases: Mapping[str, tuple[str, Place]], seen: set[str]) -> Iterator[Use]:
         """Yield all clients of an imported group of which no call can be seen."""

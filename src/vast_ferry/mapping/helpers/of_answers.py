@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import concurrent.futures
 import contextvars
 import copy
 import inspect
@@ -55,7 +57,10 @@ def method_of(handler: Any, method: str, setup: str, *given: Any) -> Any:
     if handler not in _OBJECTS:
         made = handler()
         if hasattr(made, setup):
-            getattr(made, setup)(*(OfThisCall(at) for at in range(len(given))))
+            told = getattr(made, setup)(*(OfThisCall(at) for at in range(len(given))))
+            if inspect.iscoroutine(told):  # it ends before the first event, whether or not a loop runs here
+                with concurrent.futures.ThreadPoolExecutor(1) as apart:
+                    apart.submit(contextvars.copy_context().run, asyncio.run, told).result()
         _OBJECTS[handler] = made
     return getattr(_OBJECTS[handler], method)
 

@@ -22,7 +22,7 @@ def _taken_apart_otherwise(field: str, back: Callable[[Any], Any], between: str,
     def holds_them(fields: Fields) -> bool:
         held = fields.get(field) or ()  # of a part of a text, the text as a whole tells
         pairs = held.items() if isinstance(held, dict) else held
-        texts = [(str(name), value if isinstance(value, str) else "") for name, value in pairs]
+        texts = [(str(name), helpers.text_of_scalar(value)) for name, value in pairs]
         return differs(fields) and any(
             (mark and mark in name) or (between and (between in name or between in value)) for name, value in texts
         )

@@ -103,20 +103,22 @@ class Files:
     def _appended(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
         """Return what stands beside the author's code: small functions, and what takes batches apart."""
         job = self.job
-        made = []
+        made = self._set_up(module, imports, entries)
         for function, parameters in job.batches:
             if function.module is not module:
                 continue
-            name = f"{function.node.name}_batch"
+            theirs = [one for one, handler in self.handlers.items() if handler is function]
+            # Of a class, the function beside it takes an event.
+            called = entries[theirs[0]].name if function.cls is not None else function.node.name
+            name = f"{called}_batch"
             while name in module.names:
                 name += "_"
-            text = self._batch_of(function, name, parameters, imports)
-            made.append(self._behind(module, function.node, text, "batch"))
+            text = self._batch_of(function, (name, called), parameters, imports)
+            node = job.flow.classes[function.cls] if function.cls is not None else function.node
+            made.append(self._behind(module, node, text, "batch"))
             imports.add(Import("traceback"))
-            for one, handler in self.handlers.items():
-                if handler is function:
-                    entries[one] = Entry(function.key[0], name)
-        made += self._set_up(module, imports, entries)
+            for one in theirs:
+                entries[one] = Entry(function.key[0], name)
         made += self._classes(module, entries)
         adapters = job.adapters.get(module.file, {})
         imports |= {one for needed in job.needed.get(module.file, {}).values() for one in needed}
@@ -177,7 +179,9 @@ class Files:
             entries[one] = Entry(module.file, named[called])
         return edits
 
-    def _batch_of(self, function: Function, name: str, parameters: list[str], imports: set[Import]) -> str:
+    def _batch_of(self, function: Function, names: tuple[str, str], parameters: list[str], imports: set[Import]) -> str:
+        """Return the function of a name that takes a batch, and calls the one of another for each of its events."""
+        name, called = names
         kind = self.job.facts[function.key].kind
         shape, there = self.job.shape(kind), self.job.target.kinds[kind]
         assert shape.each is not None
@@ -187,12 +191,12 @@ class Files:
         imports |= self.job.functions_in(shape.each)
         again = there.event.told_by or any(row.field == "again" for row in there.answered.written.rows)
         lines = [
-            f"def {name}({', '.join(outer)}):",
+            f"{'async ' * self.job.target_awaits}def {name}({', '.join(outer)}):",
             f"    {docstring('Take a batch one by one: what fails shall come again.')}",
             *(["    again = []"] if again else []),
             f"    for {entry} in {at_text(shape.each, {})}:",
             *(["        try:"] if again else []),
-            f"    {'    ' * (2 if again else 1)}{function.node.name}({', '.join(parameters)})",
+            f"    {'    ' * (2 if again else 1)}{'await ' * self.job.target_awaits}{called}({', '.join(parameters)})",
         ]
         if again:
             imports |= self.job.functions_in(identity.at)

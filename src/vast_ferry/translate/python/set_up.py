@@ -28,6 +28,8 @@ def handling(flow: Flow, cls: Key, kind: Kind) -> Function | None:
         return None
     if made is not None and made.parameters:
         return None
+    if setup is not None and isinstance(setup.node, ast.AsyncFunctionDef):  # who makes the object would have to wait
+        return None
     if setup is not None:
         setup.sets_up = True
     flow.set_up.add(cls)
