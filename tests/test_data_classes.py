@@ -1,4 +1,4 @@
-"""Data classes that keep the provider's services: rewritten where what they hold is only used, else made as it was."""
+"""Services that handlers hand on or keep in data classes: rewritten where they are only used, else as they were."""
 
 from __future__ import annotations
 
@@ -200,3 +200,40 @@ def test_a_data_class_keeps_what_it_is_given(project: Project, tmp_path: Path, n
     code, made, native = CASES[name]
     came = carried(project, tmp_path / "out", {"a": f"{HEAD}{code}{HANDLER % made}"}, {}, to, "brackendale")
     assert native is not any(code.startswith("wrapped") for code in came["a"])
+
+
+#: What a helper takes, and what it is handed: what the target has elsewhere goes, wherever it stands.
+TAKEN = [
+    ("records, messages", "services.records, services.messages"),
+    ("records, messages, n", "services.records, services.messages, 1"),
+    ("m, records, messages, n", "0, services.records, services.messages, 1"),
+    ("m, records, messages", "0, services.records, services.messages"),
+    ("records, m, messages", "services.records, 0, services.messages"),
+    ("*, records, messages", "records=services.records, messages=services.messages"),
+    ("m, *, records, messages, n", "0, records=services.records, n=1, messages=services.messages"),
+    ("records, *, messages", "services.records, messages=services.messages"),
+    ("records, n, *, messages", "services.records, 3, messages=services.messages"),
+    ("\n    records: Any,\n    messages: Any,\n", "services.records,\n        services.messages,\n    "),
+    ("records, messages, *more", "services.records, services.messages, 1, 2"),
+    ("records, /, messages, **more", "services.records, services.messages, a=1"),
+]
+HANDING_ON = """
+
+KEY = {"hive": "h-7"}
+
+
+async def f(%s):
+    await messages.send("told", "all")
+    return await records.get("hives", KEY)
+
+
+async def a(request, services):
+    return Response(str(await f(%s)), 200)
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick", "asgi", "cgi"])
+def test_services_that_a_helper_is_handed_go_wherever_they_stand(project: Project, tmp_path: Path, to: str) -> None:
+    codes = {f"h{at}": f"{HEAD}{HANDING_ON % case}" for at, case in enumerate(TAKEN)}
+    came = carried(project, tmp_path / "out", codes, {}, to, "brackendale")
+    assert not [at for at, found in came.items() if any(code.startswith("wrapped") for code in found)]

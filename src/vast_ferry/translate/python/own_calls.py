@@ -143,19 +143,23 @@ class OwnCalls:
     def _gone(self, node: ast.Call, called: Function) -> list[tuple[int, int]]:
         """Return where arguments stand that there is nothing to hand on for."""
         parts: list[ast.AST] = [*node.args, *node.keywords]
-        spans = []
+        gone = []
         for index, part in enumerate(parts):
             value_node = part.value if isinstance(part, ast.keyword) else part
             value = self.flow.values.get(id(value_node))
-            if not (isinstance(value, Spot) and value.role == "context" and id(value_node) in self.flow.consumed):
-                continue
-            if self.at.takes_context(called):
-                continue
-            start, end = self.at.text.start(part), self.at.text.end(part)
-            if index + 1 < len(parts):
-                end = self.at.text.start(parts[index + 1])
-            elif index:
-                start = self.at.text.end(parts[index - 1])
+            told = isinstance(value, Spot) and value.role == "context" and id(value_node) in self.flow.consumed
+            if told and not self.at.takes_context(called):
+                gone.append(index)
+        spans = []
+        for first, last in runs(gone):
+            start, end = self.at.text.start(parts[first]), self.at.text.end(parts[last])
+            if last + 1 < len(parts):
+                end = self.at.text.start(parts[last + 1])
+            elif first:
+                start = self.at.text.end(parts[first - 1])
+            else:  # with the comma that may stand behind the last
+                closing = self.at.text.end(node) - 1
+                end = closing if b"," in self.at.text.data[end:closing] else end
             spans.append((start, end))
         return spans
 
@@ -222,3 +226,14 @@ class OwnCalls:
         called = self.job.called.get(id(part))
         own = called is not None and isinstance(called.node, ast.AsyncFunctionDef)
         return own or id(part) in self.flow.ops or isinstance(self.flow.values.get(id(part)), Spot)
+
+
+def runs(numbers: list[int]) -> list[tuple[int, int]]:
+    """Return the first and the last of numbers that follow each other, for each run of them."""
+    found: list[tuple[int, int]] = []
+    for number in numbers:
+        if found and found[-1][1] + 1 == number:
+            found[-1] = (found[-1][0], number)
+        else:
+            found.append((number, number))
+    return found

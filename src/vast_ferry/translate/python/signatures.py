@@ -11,6 +11,7 @@ from vast_ferry.translate.python.decorators import gives_it_back, is_hidden
 from vast_ferry.translate.python.functions import DEFINITION, Function
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.own_calls import runs
 from vast_ferry.translate.python.reply_by_writer import Told
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Batch, Std, Stop
@@ -322,6 +323,7 @@ class Signatures:
         unseen = function.referred or function.made_up or any(caller is None for caller, _ in function.calls)
         if unseen and (waits or any(not self.at.held_by_parameter(function, name) for name in facts.needs)):
             raise Stop("passed-on", node, node.name)
+        gone = []
         for index, argument in enumerate(every):
             value = function.params.get(argument.arg)
             if not isinstance(value, Spot):
@@ -330,10 +332,11 @@ class Signatures:
             if value.role == "context" and not self.at.takes_context(function):
                 by_event = self.at.context_root(self.at.kind) == self.at.event_root
                 self.at.names[argument.arg] = self._event_parameter(function) if by_event else ""
-                self._drop_parameter(node, every, index)
+                gone.append(index)
             elif argument.annotation is not None:
                 start = self.at.text.start(argument) + len(argument.arg.encode())
                 self.at.edit(start, self.at.text.end(argument), "", "signature")
+        self._drop_parameters(node, every, gone)
         more = [name for name in facts.needs if not self.at.held_by_parameter(function, name)]
         if more:
             self._add_parameters(node, [self.at.handed.setdefault(name, self.at.fresh(name)) for name in more])
@@ -345,19 +348,33 @@ class Signatures:
         held = (name for name, value in function.params.items() if isinstance(value, Spot) and value.of_event)
         return next(held, "")
 
-    def _drop_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], index: int) -> None:
-        start, end = self.at.text.start(every[index]), self.at.text.end(every[index])
-        data = self.at.text.data
-        after = end
-        while data[after : after + 1] in (b" ", b"\n"):
-            after += 1
-        if data[after : after + 1] == b",":
-            end = after + 1
-            while data[end : end + 1] == b" ":
-                end += 1
-        elif index:
-            start = data.rindex(b",", 0, start)
-        self.at.edit(start, end, "", "signature")
+    def _drop_parameters(
+        self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], gone: list[int]
+    ) -> None:
+        """Take parameters out; those that are given by name only stand behind a star, which goes with the last."""
+        by_place, data = len(every) - len(node.args.kwonlyargs), self.at.text.data
+        for first, last in [*runs([at for at in gone if at < by_place]), *runs([at for at in gone if at >= by_place])]:
+            start, end = self.at.text.start(every[first]), self.at.text.end(every[last])
+            after = end
+            while data[after : after + 1] in (b" ", b"\n"):
+                after += 1
+            if data[after : after + 1] == b",":
+                end = after + 1
+                while data[end : end + 1] == b" ":
+                    end += 1
+            else:
+                start = self._from_what_stands_before(node, start, first, by_place, gone)
+            self.at.edit(start, end, "", "signature")
+
+    def _from_what_stands_before(
+        self, node: ast.FunctionDef | ast.AsyncFunctionDef, start: int, first: int, by_place: int, gone: list[int]
+    ) -> int:
+        """Return where the last parameters are taken out from: with the star before them, and the comma before that."""
+        data, left = self.at.text.data, first > 0
+        if first == by_place and node.args.vararg is None and node.args.kwonlyargs:
+            start = data.rindex(b"*", 0, start)
+            left = left and by_place - 1 not in gone  # else it went with what stood there
+        return data.rindex(b",", 0, start) if left else start
 
     def _add_parameters(self, node: ast.FunctionDef | ast.AsyncFunctionDef, names: list[str]) -> None:
         arguments = node.args
