@@ -237,3 +237,21 @@ def test_services_that_a_helper_is_handed_go_wherever_they_stand(project: Projec
     codes = {f"h{at}": f"{HEAD}{HANDING_ON % case}" for at, case in enumerate(TAKEN)}
     came = carried(project, tmp_path / "out", codes, {}, to, "brackendale")
     assert not [at for at, found in came.items() if any(code.startswith("wrapped") for code in found)]
+
+
+def reaching_services() -> dict[str, tuple[str, str]]:
+    """Return ways in which handlers reach services: what stands at the top of the file, and what is answered."""
+    text = (Path(__file__).parent / "projects" / "small_services.txt").read_text(encoding="utf-8")
+    sections = [one.partition("\n") for one in text.split("#### ")[1:]]
+    return {head.partition(" | ")[0]: (top, head.partition(" | ")[2]) for head, _, top in sections}
+
+
+REACHED = reaching_services()
+
+
+@pytest.mark.parametrize(("name", "to"), some(zip(REACHED, itertools.cycle(["asgi", "thornwick", "ostermere@1"])), 7))
+def test_however_a_service_is_reached_it_does_the_same(project: Project, tmp_path: Path, name: str, to: str) -> None:
+    top, answer = REACHED[name]
+    code = f"{HEAD}KEY = {{'hive': 'h-7'}}\n{top}\n\nasync def a(request, services):\n"
+    code += "    await services.records.put('hives', KEY, {'colour': 'blue'})\n"
+    carried(project, tmp_path / "out", {"a": f"{code}    return Response(repr({answer}))\n"}, {}, to, "brackendale")

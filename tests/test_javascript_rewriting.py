@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import http.client
+import itertools
 from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
@@ -14,6 +15,8 @@ from typing import Any
 
 import httpx
 import pytest
+from conftest import Project as ProjectFiles
+from conftest import some
 from corpus_cases import CORPUS
 from javascript_cases import SOURCES, TARGETS, cases, proven, untold
 from javascript_cases import build as written
@@ -259,6 +262,65 @@ def test_what_is_carried_passes_the_compiler_of_typescript(tmp_path: Path, to: s
         assert [one for one in told if one.partition("(")[0] not in before] == []
         passed += len(typed) - len(before)
     assert passed > 0
+
+
+#: Small handlers by name: what stands at the top of the file, and what is answered.
+SMALL = {
+    head.partition(" | ")[0]: (top, head.partition(" | ")[2])
+    for head, _, top in (
+        one.partition("\n") for one in (CORPUS / "javascript_small.txt").read_text(encoding="utf-8").split("#### ")[1:]
+    )
+}
+#: A provider → what its events have in place of Ostermere's parts, and how a handler begins and answers.
+THERE: dict[str, tuple[dict[str, str], str, str]] = {
+    "ostermere@1": ({}, "run(event, ctx)", "return { code: 200, content: «» };"),
+    "thornwick@2": ({"call.path": "path", "call.verb": "verb"}, "run(event, reply)", "return reply.send(«»);"),
+    "brackendale@1": (
+        {"call.path": "url", "call.verb": "method"},
+        "respond(event, services)",
+        "return new Response(«»);",
+    ),
+}
+#: How a handler takes its event apart, which is another way at each.
+APART = {
+    "{ call: { path } }": {"thornwick@2": "{ path }", "brackendale@1": "{ url: path }"},
+    "{ call: { path, verb }, ...rest }": {
+        "thornwick@2": "{ path, verb, ...rest }",
+        "brackendale@1": "{ url: path, method: verb, ...rest }",
+    },
+    "?.call?.path": {"thornwick@2": "?.path", "brackendale@1": "?.url"},
+    "event.call === event.call": {"thornwick@2": "event.run === event.run", "brackendale@1": "event === event"},
+}
+BY_TURNS = itertools.cycle(
+    [
+        ("ostermere@1", "thornwick"),
+        ("thornwick@2", "ostermere"),
+        ("brackendale@1", "node-http"),
+        ("ostermere@1", "fetch"),
+    ]
+    + [("thornwick@2", "brackendale"), ("brackendale@1", "thornwick"), ("thornwick@2", "node-http")]
+)
+
+
+@pytest.mark.parametrize(("name", "way"), some(zip(SMALL, BY_TURNS, strict=False), 9))
+def test_whatever_a_small_handler_does_with_its_event_it_does_the_same(
+    project: ProjectFiles, tmp_path: Path, name: str, way: tuple[str, str]
+) -> None:
+    source, to = way
+    top, answered = SMALL[name]
+    parts, begins, ends = THERE[source]
+    for one, theirs in APART.items():
+        top, answered = (text.replace(one, theirs.get(source, one)) for text in (top, answered))
+    for one, other in parts.items():
+        top, answered = (text.replace(one, other) for text in (top, answered))
+    answer = ends.replace("«»", "JSON.stringify(found ?? null)")
+    code = f"{top}\nexport async function {begins} {{\n  const found = await ({answered});\n  {answer}\n}}\n"
+    function = Function("i", Entry("h.mjs", NAMES[source]), (RouteTrigger("/i/{hive}", ("GET", "POST"), "public"),))
+    files = {**write_definition(Project("small", functions=(function,)), find_profile(source)), "h.mjs": code}
+    for number, method in enumerate(("GET", "POST")):
+        files[f"samples/i/{number}.yaml"] = f"kind: http\nevent: {{path.raw: /i/h-7, method: {method}}}\n"
+    carry(project(files), to=to, out=tmp_path / "out", source=source)
+    assert {one.verdict for one in check(tmp_path / "out").checked} <= {Verdict.SAME, Verdict.UNHELD}
 
 
 def at_home(ways: Path, source: str, function: Function) -> dict[str, Outcome]:

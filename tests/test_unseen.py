@@ -536,8 +536,9 @@ EVERY = [(*one, SOURCES[at % 2]) for at, one in enumerate(itertools.product(FAMI
 
 def out_of_sight() -> dict[str, tuple[str, str]]:
     """Return ways in which code gets hold of an event: what stands at the top of the file, and how it is called."""
-    text = (Path(__file__).parent / "projects" / "out_of_sight.txt").read_text(encoding="utf-8")
-    sections = [one.partition("\n") for one in text.split("#### ")[1:]]
+    files = [Path(__file__).parent / "projects" / f"{name}.txt" for name in ("out_of_sight", "small_python")]
+    texts = [one for file in files for one in file.read_text(encoding="utf-8").split("#### ")[1:]]
+    sections = [one.partition("\n") for one in texts]
     return {head.partition(" | ")[0]: (top, head.partition(" | ")[2]) for head, _, top in sections}
 
 
