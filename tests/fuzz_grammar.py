@@ -102,7 +102,11 @@ class Program:
         if surface.method:
             lines = [f"class {name}:", f"    def {surface.setup}(self, {', '.join(surface.told)}):"]
             lines += [f"        self.{one} = {one}" for one in surface.told]
-            lines += ["", f"    def {surface.method}(self, {', '.join(surface.parameters)}):", "        seen = []"]
+            lines += [
+                "",
+                f"    {'async ' * surface.asynchronous}def {surface.method}(self, {', '.join(surface.parameters)}):",
+                "        seen = []",
+            ]
             inside = "        "
         outside = inside
         for line in self.loop:

@@ -199,6 +199,10 @@ class Wrapping:
                 sources += one.inner.sources
                 classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
                 texts += [one.inner.text, one.delivery.text, one.called.text]
+        known = {source.name: source.text for source in sources}
+        for source in beside:
+            if known.setdefault(source.name, source.text) != source.text:
+                raise RuntimeError(f"two functions are called {source.name}, which is a fault of Vast Ferry: report it")
         sources += [source for source in beside if all(source.name != other.name for other in sources)]
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
 

@@ -31,7 +31,7 @@ class CannotMake(FerryError, ValueError):
 
 #: Names that functions of a kind's batches have behind its prefix.
 OF_BATCHES: Final = frozenset(
-    ("entry", "batch", "whose", "done", "settled", "told", "again", "answer", "events", "delivery")
+    ("entry", "batch", "whose", "done", "settled", "told", "again", "answered", "events", "delivery")
 )
 
 
@@ -155,7 +155,7 @@ def _answering(caller: Kind, done: str) -> tuple[list[Source], str]:
     sources, done = as_told(KINDS[caller.event.kind].prefix, caller, done)
     if not caller.answered.holds_again:
         return sources, done
-    name = f"{KINDS[caller.event.kind].prefix}answer"
+    name = f"{KINDS[caller.event.kind].prefix}answered"
     reply = translate_reply(name, HUB_DONE, caller.answered, "Answer with what the handler returned.")
     if len(reply.parameters) != 1:
         raise CannotMake(f"an answer of kind {caller.event.kind} needs more than what was returned")
