@@ -717,6 +717,37 @@ def test_a_key_inside_of_a_key_of_which_only_parts_are_known_is_told(tmp_path: P
     assert read.functions[0].attempts == 3
 
 
+CODE = """from taps import kettle, tap
+
+
+@kettle(cups=256)
+@tap.steam("GET /a")
+def f(event): ...
+"""
+
+
+@pytest.mark.parametrize("known", [["kettle", "tap.steam"], ["kettle", "tap"]])
+def test_decorators_stand_under_no_key_and_are_named_with_their_module(tmp_path: Path, known: list[str]) -> None:
+    model: dict[str, Any] = {"provider": "it", "edition": 1, "title": "It", "about": "a form"}
+    model |= {"handler": {"parameters": ["event"], "event": ["event"]}, "decorators": {"taps": known}}
+    route = {"at": "way", "is": "methods_and_route"}
+    code = {"module": "taps", "settings": "kettle", "file": "of_this.py", "decorators": {"tap.steam": ["way"]}}
+    functions = {"code": code, "rows": [{"at": "cups", "is": "memory"}]}
+    functions["triggers"] = [{"kind": "http", "told_by": "way", "decorator": "tap.steam", "rows": [route]}]
+    model["definition"] = {"file": "it.yaml", "syntax": "yaml", "functions": functions}
+    (tmp_path / "its.yaml").write_text(yaml.safe_dump(model))
+    (tmp_path / "it.yaml").write_text("{}\n")
+    (tmp_path / "h.py").write_text(CODE)
+    profile = find_profile(str(tmp_path / "its.yaml"))
+    if "tap.steam" not in known:
+        with pytest.raises(BadInput, match=r"taps has no decorator tap\.steam"):
+            read_project(tmp_path, profile)
+        return
+    read = read_project(tmp_path, profile)[1]
+    assert [(one.name, one.memory, one.triggers[0].kind) for one in read.functions] == [("f", 256, "http")]
+    assert not read.findings
+
+
 @pytest.mark.parametrize("at", [".", "a..b", ["a", ""]])
 def test_what_is_no_key_is_refused(tmp_path: Path, at: Any) -> None:
     profile = one_form(tmp_path, "its.yaml", {"at": "all", "rows": [{"at": at, "is": "entry"}]})

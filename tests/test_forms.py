@@ -570,6 +570,12 @@ def test_texts_that_hold_what_tells_them_apart_are_told_as_lost(
     assert not [one for one in lint(str(tmp_path / "it.yaml"), examples=20) if one.broken is not None]
 
 
+@pytest.mark.parametrize("form", ["units(1024)", "digits", "hexadecimal", "number_text"])
+def test_a_number_of_which_there_may_be_none_comes_back_as_none(tmp_path: Path, form: str) -> None:
+    profile_of(tmp_path, "object", "size", {"as": form, "optional": True})
+    assert not [one for one in lint(str(tmp_path / "it.yaml"), examples=20) if one.broken is not None]
+
+
 def test_an_address_that_would_stand_among_header_fields_that_leave_it_out_is_a_loss(tmp_path: Path) -> None:
     profile = profile_of(tmp_path, "http", "headers", {"as": "lists"})
     assert ("no-authority", "authority") in {(one.code, one.field) for one in event_losses(profile.kinds["http"].event)}

@@ -199,11 +199,7 @@ class Wrapping:
                 sources += one.inner.sources
                 classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
                 texts += [one.inner.text, one.delivery.text, one.called.text]
-        known = {source.name: source.text for source in sources}
-        for source in beside:
-            if known.setdefault(source.name, source.text) != source.text:
-                raise RuntimeError(f"two functions are called {source.name}, which is a fault of Vast Ferry: report it")
-        sources += [source for source in beside if all(source.name != other.name for other in sources)]
+        sources += _not_known([*sources], beside)
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
 
     def _every_bound(self) -> list[Bound]:
@@ -307,3 +303,12 @@ class Wrapping:
             settings=self._settings_there(function, told_at_setup),
             gently=any("gently(" in test for test, _ in calls) and len(calls) > 1,
         )
+
+
+def _not_known(known: list[Source], more: list[Source]) -> list[Source]:
+    """Return those functions that are not known yet; two of one name that differ would take each other's place."""
+    texts = {source.name: source.text for source in known}
+    for source in more:
+        if texts.setdefault(source.name, source.text) != source.text:
+            raise RuntimeError(f"two functions are called {source.name}, which is a fault of Vast Ferry: report it")
+    return [source for source in more if all(source.name != other.name for other in known)]

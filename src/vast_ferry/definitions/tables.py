@@ -302,6 +302,22 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
             yield from _problems_of_row(profile, model, row, (*at, row.number), fields)
     for kind, path in places:
         yield from _unknown_words(profile, kind, path)
+    yield from _unknown_decorators(profile, model)
+
+
+def _unknown_decorators(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
+    """Yield what is wrong with decorators that declare functions, where the provider's module has no such thing."""
+    code = model.functions.code
+    if code is None:
+        return
+    known = profile.model.decorators.get(code.module, [])
+    for name in dict.fromkeys((*code.decorators, code.settings)):
+        if name not in known:
+            yield BadInput(
+                f"{code.module} has no decorator {name}{nearest(name, known)}",
+                f"Name it at the top as well: decorators: {{{code.module}: [{name}]}}",
+                profile.document.place("definition", "functions", "code", "decorators"),
+            )
 
 
 def _unknown_words(profile: Profile, kind: TriggerModel, path: tuple[str | int, ...]) -> Iterator[BadInput]:

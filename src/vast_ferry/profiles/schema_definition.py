@@ -156,6 +156,18 @@ class CodeModel(Model):
     decorators: dict[Dotted, list[Identifier]] = Field(description="decorator → names of its positional arguments")
     file: Inside = Field(description="file that a carried project's declarations are written to")
 
+    @model_validator(mode="before")
+    @classmethod
+    def _settings_is_one(cls, told: Any) -> Any:
+        """Count the decorator that says what is not a trigger among the decorators, where it is named there or not."""
+        if (
+            isinstance(told, dict)
+            and isinstance(told.get("decorators"), dict)
+            and isinstance(told.get("settings"), str)
+        ):
+            return {**told, "decorators": {told["settings"]: [], **told["decorators"]}}
+        return told
+
 
 class CallsModel(Model):
     """Functions declared by calls on an object in one file of code: each call hands a handler over."""
@@ -203,7 +215,9 @@ class FunctionsModel(Model):
     )
     shared: list[str] = Field([], description="keys at the top that hold for each function under the same key")
     rows: list[DefinitionRow] = Field(description="what the keys of a function mean")
-    triggers_at: str = Field("", description="key of a function under which its triggers stand")
+    triggers_at: str = Field(
+        "", description="key of a function under which its triggers stand; decorators in code need none"
+    )
     triggers_are: Literal["listed", "one", "by_name"] = Field(
         "listed", description="how they stand there: a list, one alone, or each under a name of its own"
     )
@@ -215,6 +229,14 @@ class FunctionsModel(Model):
     )
     triggers: list[TriggerModel] = Field(description="the kinds of trigger")
     elsewhere: list[ElsewhereModel] = Field([], description="triggers at the top, each naming its function")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _in_code_under_any_key(cls, told: Any) -> Any:
+        """Give the triggers of decorators, which stand under no key, one to stand under once they are read."""
+        if isinstance(told, dict) and told.get("code") and not told.get("triggers_at"):
+            return {**told, "triggers_at": "decorators"}
+        return told
 
     @model_validator(mode="after")
     def _in_parts(self) -> FunctionsModel:

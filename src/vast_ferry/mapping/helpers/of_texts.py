@@ -210,8 +210,10 @@ def whole_number(text: Any) -> int:
     return int(text)
 
 
-def number_as_text(number: Any) -> str:
-    """Return a number's text, or raise ValueError for what is none."""
+def number_as_text(number: Any) -> str | None:
+    """Return a number's text, nothing for nothing, or raise ValueError for what is none."""
+    if number is None:
+        return None
     if isinstance(number, bool) or not isinstance(number, int):
         raise ValueError(f"{number!r} is no whole number")
     return str(number)
@@ -224,8 +226,10 @@ def number_of_hex(text: Any) -> int:
     return int(text, 16)
 
 
-def hex_of_number(number: Any) -> str:
-    """Return a whole number's hexadecimal digits, or raise ValueError for what is none."""
+def hex_of_number(number: Any) -> str | None:
+    """Return a whole number's hexadecimal digits, nothing for nothing, or raise ValueError for what is none."""
+    if number is None:
+        return None
     if isinstance(number, bool) or not isinstance(number, int):
         raise ValueError(f"{number!r} is no whole number")
     return f"{number:x}"
@@ -238,7 +242,7 @@ def number_or_zero(text: str | None) -> int:
 
 def fraction_digits(number: Any, width: int) -> str:
     """Return the digits of a fraction that stands as a whole number of its smallest unit."""
-    return number_as_text(number).zfill(width)
+    return (number_as_text(number) or "").zfill(width)
 
 
 def fraction_number(digits: str | None, width: int) -> int:
@@ -321,9 +325,9 @@ def times_of(number: Any, factor: int) -> int:
     return number * factor
 
 
-def whole_units(number: int, factor: int) -> int:
-    """Return how many whole units there are in a number."""
-    return number // factor
+def whole_units(number: int | None, factor: int) -> int | None:
+    """Return how many whole units there are in a number, nothing for nothing."""
+    return None if number is None else number // factor
 
 
 def attempt_if_again(again: Any) -> int:

@@ -234,8 +234,9 @@ export function wholeNumber(text) {
   throw new RangeError(`${asShown(text)} is no whole number`);
 }
 
-/** Return a whole number's text; throw for what is none. */
+/** Return a whole number's text, null for nothing; throw for what is none. */
 export function numberAsText(number) {
+  if (number == null) return null;
   if (Number.isInteger(number) || typeof number === "bigint") return BigInt(number).toString();
   throw new RangeError(`${asShown(number)} is no whole number`);
 }
@@ -247,8 +248,9 @@ export function numberOfHex(text) {
   return Number(`0x${found[2]}`) * (found[1] ? -1 : 1);
 }
 
-/** Return a whole number's hexadecimal digits; throw for what is none. */
+/** Return a whole number's hexadecimal digits, null for nothing; throw for what is none. */
 export function hexOfNumber(number) {
+  if (number == null) return null;
   if (Number.isInteger(number) || typeof number === "bigint") return BigInt(number).toString(16);
   throw new RangeError(`${asShown(number)} is no whole number`);
 }
@@ -284,9 +286,9 @@ export function timesOf(number, factor) {
   throw new RangeError(`${asShown(number)} is no whole number`);
 }
 
-/** Return how many whole units there are in a number. */
+/** Return how many whole units there are in a number, null for nothing. */
 export function wholeUnits(number, factor) {
-  return Math.floor(number / factor);
+  return number == null ? null : Math.floor(number / factor);
 }
 
 /** Return 2 for what comes again, 1 for what comes the first time. */
