@@ -358,7 +358,7 @@ class _Scanner:
         calls: dict[int, ast.Call] = {}
         attributes: list[ast.Attribute] = []
         settings: list[Setting] = []
-        parameters = {node.arg for node in nodes if isinstance(node, ast.arg)} if self.profile.hosts else set()
+        bound = _bound(nodes) if self.profile.hosts else set()
         for node in nodes:
             kind = node.__class__
             if kind is ast.Name:
@@ -376,7 +376,7 @@ class _Scanner:
             path = _dotted(node)
             root, _, rest = (path or "").partition(".")
             called = f"{aliases[root][0] if root in aliases else root}.{rest}"
-            client = self.clients.get(called) or self._handed(root, rest, parameters)
+            client = self.clients.get(called) or self._handed(root, rest, bound)
             if client is not None:
                 seen.add(called.rpartition(".")[0])
                 call = calls.get(id(node))
@@ -384,9 +384,9 @@ class _Scanner:
                 uses.append(Use(client, Place(file, node.lineno, node.col_offset + 1), name))
         return Part(tuple(uses), tuple(settings), frozenset(names))
 
-    def _handed(self, root: str, rest: str, parameters: set[str]) -> Client | None:
+    def _handed(self, root: str, rest: str, bound: set[str]) -> Client | None:
         """Return the call of a service that a handler is handed, under its name there, or kept by `self`."""
-        parts = rest.split(".") if root in parameters else []
+        parts = [root, *rest.split(".")] if root in bound else []
         tails = (".".join(parts[at:]) for at in range(len(parts)))
         found = (self.clients.get(f"{host}.{tail}") for tail in tails for host in self.profile.hosts)
         return next((one for one in found if one is not None), None)
@@ -513,3 +513,9 @@ def _told_by(node: ast.expr, constants: Mapping[str, Any]) -> str:
     """Return a text that stands in the code, or `$NAME` where an environment variable holds it."""
     variable = _environment_name(node, constants)
     return f"${variable}" if variable else _text_of(node, constants)
+
+
+def _bound(nodes: list[ast.AST]) -> set[str]:
+    """Return the names of parameters, and those that are given something."""
+    given = {node.id for node in nodes if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store)}
+    return given | {node.arg for node in nodes if isinstance(node, ast.arg)}

@@ -75,6 +75,7 @@ class _Scanner:
     def __init__(self, surface: Profile, known: Collection[str], made: JavaScriptScan) -> None:
         self.surface, self.known, self.made = surface, known, made
         self.theirs = module_names(surface)
+        self.hosts = tuple(map(camel, surface.hosts))
         self.clients = {".".join(map(camel, one.called.split("."))): one for one in surface.clients}
         rows = (row for kind in surface.kinds.values() for row in kind.event.rows if row.field == "secret")
         asked = next((str(row.at) for row in rows), "")
@@ -135,9 +136,17 @@ class _Scanner:
         if root in aliases:
             there = aliases[root].names[root]
             root = aliases[root].module if there in ("*", "default") else f"{aliases[root].module}.{there}"
-        client = self.clients.get(".".join([root, *rest]))
+        client = self.clients.get(".".join([root, *rest])) or self._handed(file, [root, *rest])
         if client is not None:
             yield Use(client, file.place(node), _named(file, node, client))
+
+    def _handed(self, file: JavaScriptFile, parts: list[str]) -> Client | None:
+        """Return the call of a service that a handler is handed, under its name there, or kept in an object."""
+        if any(parts[0] in link.names for link in file.links):  # what another module has
+            return None
+        tails = (".".join(parts[at:]) for at in range(len(parts) - 1))
+        found = (self.clients.get(f"{host}.{tail}") for tail in tails for host in self.hosts)
+        return next((one for one in found if one is not None), None)
 
     def _setting(self, file: JavaScriptFile, node: Node) -> Iterable[Setting]:
         base = node.child_by_field_name("object")

@@ -9,6 +9,11 @@ import pytest
 from conftest import Project, some
 from test_unseen import carried
 
+from vast_ferry import find_profile, survey
+from vast_ferry.definitions.writing import write_definition
+from vast_ferry.hub.functions import Entry, Function, RouteTrigger
+from vast_ferry.hub.functions import Project as Declared
+
 HEAD = """import copy
 import dataclasses
 import functools
@@ -255,3 +260,48 @@ def test_however_a_service_is_reached_it_does_the_same(project: Project, tmp_pat
     code = f"{HEAD}KEY = {{'hive': 'h-7'}}\n{top}\n\nasync def a(request, services):\n"
     code += "    await services.records.put('hives', KEY, {'colour': 'blue'})\n"
     carried(project, tmp_path / "out", {"a": f"{code}    return Response(repr({answer}))\n"}, {}, to, "brackendale")
+
+
+#: Ways in which a service is reached at a provider that hands its services over, in two languages.
+SEEN = {
+    "h.py": [
+        "async def a(request, services):\n    await services.records.get('hives', {})\n",
+        "async def a(request, given):\n    await given.records.get('hives', {})\n",
+        "async def a(request, services):\n    records = services.records\n    await records.get('hives', {})\n",
+        "async def read(records):\n    await records.get('hives', {})\n\n\n"
+        "async def a(request, services):\n    await read(services.records)\n",
+        "class Kept:\n    def __init__(self, services):\n        self.services = services\n\n"
+        "    async def read(self):\n        await self.services.records.get('hives', {})\n\n\n"
+        "async def a(request, services):\n    await Kept(services).read()\n",
+    ],
+    "h.mjs": [
+        "export async function a(request, services) { await services.records.get('hives', {}); }\n",
+        "export async function a(request, given) { await given.records.get('hives', {}); }\n",
+        "export async function a(request, { records }) { await records.get('hives', {}); }\n",
+        "export const a = async (request, services) => {\n"
+        "  const { records } = services;\n  await records.get('hives', {});\n};\n",
+        "class Kept { constructor(services) { this.services = services; }\n"
+        "  async read() { await this.services.records.get('hives', {}); } }\n"
+        "export const a = (request, services) => new Kept(services).read();\n",
+    ],
+}
+NOT_SEEN = {
+    "h.py": "import other as records\n\n\nasync def a(request, services):\n    await records.get('hives', {})\n",
+    "h.mjs": "import { records } from './other.mjs';\nexport const a = () => records.get('hives', {});\n",
+}
+
+
+@pytest.mark.parametrize("file", SEEN)
+def test_a_service_that_is_handed_over_is_seen_under_whatever_name(project: Project, file: str) -> None:
+    source = find_profile("brackendale@1")
+    for code in (*SEEN[file], NOT_SEEN[file]):
+        one = Function("a", Entry(file, "a"), (RouteTrigger("/a", (), "public"),))
+        files = {
+            **write_definition(Declared("seen", functions=(one,)), source),
+            file: code,
+            "other.mjs": "",
+            "other.py": "",
+        }
+        there = survey(project(files), source)
+        seen = {(use.client.operation, use.name) for use in there.scanned.uses}
+        assert seen == (set() if code == NOT_SEEN[file] else {("record.read", "hives")}), code
