@@ -18,9 +18,10 @@ from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.content import BytesReadOnce, ContentUnderKeys, TextOrBytes
 from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ObjectOf, StatusSaid
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
-from vast_ferry.mapping.lenses.listed import JoinedByName, LowerNames, Pipeline, TitleNames, UpperNames
+from vast_ferry.mapping.lenses.listed import JoinedByName, LowerNames, TitleNames, UpperNames
 from vast_ferry.mapping.lenses.packed import ReadOnce
 from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, Joined, ListsToLookUp, PairList
+from vast_ferry.mapping.lenses.pipeline import Pipeline
 from vast_ferry.mapping.lenses.text import RouteStyle
 from vast_ferry.mapping.places import Access, Function, Through
 from vast_ferry.mapping.tables import EventShape, ReplyShape, Row

@@ -8,7 +8,7 @@ they from it: what the compiler does with views it does with these.
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -16,13 +16,11 @@ from vast_ferry.documents.document import Document
 from vast_ferry.hub.fields import EVENTS, Field
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
-from vast_ferry.hub.operations import OPERATIONS
-from vast_ferry.mapping.chains import ChainError, parse_chain
-from vast_ferry.mapping.clients import Client, Converter, arguments_shape, class_of, name_of, result_shape
+from vast_ferry.mapping.clients import class_of
 from vast_ferry.mapping.compile.parts import Own, Places, not_apart, of_header_fields, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
-from vast_ferry.mapping.lenses.listed import Pipeline
+from vast_ferry.mapping.lenses.pipeline import Pipeline
 from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
 from vast_ferry.mapping.python import RESERVED
 from vast_ferry.mapping.tables import (
@@ -321,71 +319,6 @@ class Builder:
         usual = Kind(event, reply, handler.asynchronous, others, handler.by_keyword)
         return replace(usual, method=handler.method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
 
-    @staticmethod
-    def _parameters(profile: schema.ProfileModel) -> set[str]:
-        """Return all that handlers of any kind are handed."""
-        kinds = [getattr(profile, name) for name in KINDS]
-        return {*profile.handler.parameters, *(one for kind in kinds if kind for one in kind.event.parameters)}
-
-    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
-        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
-        for name in ("event", "setup_takes"):
-            odd = [one for one in getattr(profile.handler, name) if one not in self._parameters(profile)]
-            if odd:
-                what = f"{name} names {odd[0]!r}, which is none of the parameters of a handler"
-                self._no(
-                    what, "Write it under `parameters` as well: these are all that is handed over", "handler", name
-                )
-        for root, calls in profile.clients.items():
-            for path, model in calls.items():
-                at = ("clients", root, path)
-                line = self.document.place(*at).line
-                operation = OPERATIONS.get(model.does)
-                if operation is None:
-                    self.problems.append(
-                        BadInput(
-                            f"there is no operation {model.does!r}{nearest(model.does, OPERATIONS)}",
-                            f"Use one of: {', '.join(OPERATIONS)}",
-                            self.document.place(*at, "does"),
-                        )
-                    )
-                    continue
-                rows = tuple(self.row(row, *at, "rows", index) for index, row in enumerate(model.rows))
-                try:
-                    chain = parse_chain(path)
-                except ChainError as error:
-                    remedy = "See docs/profiles.md for calls that are made step by step"
-                    self.problems.append(BadInput(str(error), remedy, self.document.place(*at)))
-                    continue
-                if root in profile.handler.parameters and (chain or "." not in path):
-                    how = "is a call that is made step by step" if chain else "has no group before it"
-                    what = f"{root} is handed to a handler, and {path!r} {how}"
-                    remedy = "Such calls are made on a module" if chain else f"Write it as group.{path}, or on a module"
-                    self.problems.append(BadInput(what, remedy, self.document.place(*at)))
-                    continue
-                takes = (*(chain.names if chain else ()), *model.takes)
-                rows = tuple(_where_nothing_stands(row, model.takes) for row in rows)
-                result = None
-                if operation.gives and model.returns:
-                    given_back = (self.row(row, *at, "returns", index) for index, row in enumerate(model.returns))
-                    result = result_shape(operation, *given_back)
-                elif operation.gives:
-                    returned = {"at": "returned", "is": operation.gives.name, "as": model.gives}
-                    given = schema.RowModel.model_validate(returned)
-                    result = result_shape(operation, replace(self.row(given, *at), line=line))
-                arguments = arguments_shape(operation, takes, rows)
-                calling = (model.absent, model.awaited, chain, model.pages)
-                yield Client(root, path, operation.name, takes, arguments, result, *calling)
-
-    def converters(self, profile: schema.ProfileModel) -> Iterable[Converter]:
-        """Yield each function of a provider's that converts between two forms."""
-        for module, several in profile.converters.items():
-            for name, model in several.items():
-                at = ("converters", module, name)
-                told = {"at": "value", "is": "record", "as": model.reads or model.writes, "words": model.words}
-                lens = self.row(schema.RowModel.model_validate(told), *at).lens
-                yield Converter(module, name, lens, reads=bool(model.reads))
-
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
         """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""
         usual = tuple(profile.handler.parameters)
@@ -602,13 +535,6 @@ def _with_what_is_elsewhere(fields: Mapping[str, Field], profile: schema.Profile
     if not profile.environment.settings and "setting" in around:
         made["setting"] = f"from_module{around['setting']!r}"
     return {**fields, **{name: replace(fields[name], default=text) for name, text in made.items()}} if made else fields
-
-
-def _where_nothing_stands(row: Row, takes: Sequence[str]) -> Row:
-    """Return a row of a call's arguments that finds nothing where nothing is given for the whole argument."""
-    usual = {name_of(one): one.partition("=")[2].strip() for one in takes}
-    gently = row.optional and bool(row.at.steps) and usual.get(row.at.root) == "None"
-    return replace(row, at=replace(row.at, gently=True)) if gently else row
 
 
 def _held(model: schema.ConstantModel) -> Any:

@@ -46,7 +46,7 @@ from vast_ferry.mapping.tables import (
     hub_answer,
 )
 from vast_ferry.profiles import schema, schema_texts
-from vast_ferry.profiles.building import Builder
+from vast_ferry.profiles.building_clients import BuilderOfAll
 
 #: What handlers find in a module beside classes and clients, as code.
 SURROUNDINGS: Final = {
@@ -252,7 +252,7 @@ def _built(document: Document, path: Path, shown: str, *, javascript: bool = Fal
         raise _many(document, error) from None
     if model.javascript is not None:
         _declares_javascript(document, model.javascript)
-    builder = Builder(document)
+    builder = BuilderOfAll(document)
     clients = tuple(builder.clients(model))
     converters = tuple(builder.converters(model))
     kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}

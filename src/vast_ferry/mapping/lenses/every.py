@@ -30,7 +30,8 @@ from vast_ferry.mapping.lenses import (
 )
 from vast_ferry.mapping.lenses.forms import OfVersion
 from vast_ferry.mapping.lenses.lens import FileBytes, Formed, Lens, LensError, TwoHelpers
-from vast_ferry.mapping.lenses.listed import AsRecord, Pipeline, Scalars
+from vast_ferry.mapping.lenses.listed import AsRecord, Scalars
+from vast_ferry.mapping.lenses.pipeline import Pipeline
 from vast_ferry.mapping.lenses.times import Epoch
 from vast_ferry.mapping.lenses.typed import Typed
 
