@@ -72,7 +72,11 @@ def _fit(client: Any, address: str) -> None:
         raise BadInput(f"the workers at {address} do not answer: {error}", "See to them, and try again") from None
     if not found:
         raise BadInput(f"the scheduler at {address} has no workers", f"Start some: dask worker {address} --nthreads 1")
-    for worker, told in found.items():
+    # One that is lost while it is asked says nothing of what it has: its part is made up for by the others.
+    answered = {worker: told for worker, told in found.items() if not isinstance(told, OSError)}
+    if not answered:
+        raise BadInput(f"the workers at {address} do not answer: all were lost", "See to them, and try again")
+    for worker, told in answered.items():
         if told != own:
             has = f"Vast Ferry {told}" if isinstance(told, str) else "no Vast Ferry"
             raise BadInput(f"the worker {worker} has {has}, and here it is {own}", "Install the same on all machines")
