@@ -237,9 +237,9 @@ class Surface:
                 arguments.append(f"{name}={given[row.field]}" if default else given[row.field])
             elif not default:
                 return None
-        called = f"{'await ' if client.awaited else ''}{client.called}({', '.join(arguments)})"
-        hosted = client.root in self.parameters
-        return called, "" if hosted else f"import {client.root}"
+        kept = client.root in self.told  # from when the object was set up
+        called = f"{'await ' if client.awaited else ''}{'self.' * kept}{client.called}({', '.join(arguments)})"
+        return called, "" if kept or client.root in self.parameters else f"import {client.root}"
 
 
 def _by_level(text: str, *, levels: bool) -> str:

@@ -12,6 +12,8 @@ from conftest import ROOT, Run
 
 from vast_ferry import begin_profile, find_profile
 from vast_ferry.definitions.project import read_project
+from vast_ferry.evidence.beginning_definition import begin_definition
+from vast_ferry.evidence.telling import form_of_fields
 from vast_ferry.hub.functions import EventTrigger, Function
 
 
@@ -145,3 +147,29 @@ def test_no_credentials_of_an_event_stand_in_the_beginning(run: Run, tmp_path: P
     text = begun.read_text()
     assert "headers" in text
     assert not any(secret in text for secret in ("abc123def", "sesame"))
+
+
+#: Header fields as they may stand → the form in which they are guessed to.
+FIELDS: list[tuple[Any, str]] = [
+    (["Content-Type: text/plain", "X-By: a: b"], "\"list_of_words(': ') | lower_names\""),
+    (["content-type", "text/plain", "x-by", "a"], "flat | lower_names"),
+    (["one", "two"], ""),
+    ([["accept", "*/*"]], "pairs"),
+    ([{"k": "Content-Type", "v": "a"}], "'records(k, v) | lower_names'"),
+    ({"content-type": "a"}, "joined"),
+]
+
+
+@pytest.mark.parametrize(("value", "form"), FIELDS)
+def test_header_fields_are_told_by_their_form(value: Any, form: str) -> None:
+    assert form_of_fields(value) == form
+
+
+def test_secrets_by_reference_are_guessed_where_several_begin_alike(tmp_path: Path) -> None:
+    file = tmp_path / "it.toml"
+    for sealed, says in (
+        ("""{A = "chest:a", B = "chest:b"}""", "is: secrets, as: \"reference('chest:')\""),
+        ("""{A = "chest:a"}""", '{at: "sealed", is: }'),  # it may be the value
+    ):
+        file.write_text(f'[[job]]\nname = "f"\nrun = "h.py:f"\nsealed = {sealed}\n')
+        assert says in "\n".join(begin_definition(file).lines)

@@ -433,6 +433,7 @@ FORM_CASES: list[tuple[str, Any, Any]] = [
     ("any_ends('from', 'to')", [{"from": "a/"}, {"to": ".csv"}], AnyOf((begins("a/"), ends(".csv")))),
     ("any_ends('from', 'to')", [{"in": "a/"}], None),
     ("names", ["key"], {"key": "key"}),
+    ("names", {"KEY": "vault:key"}, None),
     ("days_at('on', 'at')", {"on": "mon-fri", "at": "25:00"}, None),
     ("days_at('on', 'at')", {"on": "mon-fry", "at": "06:15"}, None),
 ]

@@ -125,6 +125,8 @@ class Names(Form):
 
     def read(self, value: Any, field: str) -> dict[str, str]:
         names = [one.get("name", "") if isinstance(one, dict) else one for one in _entries(value)]
+        if not all(names):
+            raise FormError(f"expected a list of names, got {got(value)}")
         return {name: name for name in listed(names)}
 
     def write(self, value: dict[str, str]) -> list[str]:

@@ -52,7 +52,7 @@ _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] =
         _OF_VARIABLES,
         ("plain", "settings", "assignments", "assignments(lines)"),
     ),
-    ("secrets", ("secrets", "secret", "sealed", "vault"), ("names", "plain")),
+    ("secrets", ("secrets", "secret", "sealed", "vault"), ("names",)),
     ("dead_letter", ("dead", "failed", "lost"), ("plain",)),
 )
 #: Spellings of a schedule that are tried.
@@ -216,7 +216,7 @@ class _Writing:
         for name, known, forms in _OF_FUNCTIONS:
             if known and not words & set(known):
                 continue
-            more = _listed_pairs(values) if name == "variables" else _versions(values) if name == "language" else ()
+            more = _FROM_VALUES[name](values) if name in _FROM_VALUES else ()
             for form in (*more, *forms):
                 if _reads_all(form, name, values, self.style):
                     yield name, form
@@ -422,6 +422,22 @@ def _listed_pairs(values: list[Any]) -> Iterator[str]:
         if usual:
             name, value = usual.most_common(1)[0][0]
             yield f"entries({name!r}, {value!r})"
+
+
+def _references(values: list[Any]) -> Iterator[str]:
+    """Yield the form of secrets by reference, where several begin alike, up to a mark: one alone may be a value."""
+    texts = [one for value in values if isinstance(value, dict) for one in value.values() if isinstance(one, str)]
+    begins = {found[0] for text in texts if (found := re.match(r"[A-Za-z0-9_-]+(?:://|:|/)", text))}
+    if len({*texts}) > 1 and len(begins) == 1 and all(text.startswith(next(iter(begins))) for text in texts):
+        yield f"reference({next(iter(begins))!r})"
+
+
+#: What forms of some fields are made of: their values.
+_FROM_VALUES: Final[dict[str, Callable[[list[Any]], Iterator[str]]]] = {
+    "variables": _listed_pairs,
+    "language": _versions,
+    "secrets": _references,
+}
 
 
 def _keys(mappings: tuple[dict[str, Any], ...]) -> list[str]:

@@ -247,5 +247,11 @@ def form_of_fields(value: Any) -> str:
         if not any("-" in one.get(name, "") or one.get(name, "").lower() in _FIELDS for one in value):
             return ""
         return f"'records({name}, {text}) | lower_names'" if f"{name}{text}".isidentifier() else ""
-    flat = all(isinstance(one, str) for one in value) and not len(value) % 2
-    return "flat | lower_names" if flat and any("-" in name for name in value[::2]) else ""
+    return _of_texts(value) if all(isinstance(one, str) for one in value) else ""
+
+
+def _of_texts(texts: list[str]) -> str:
+    """Return the form in which header fields may stand in a list of texts."""
+    if all(re.match(r"[A-Za-z0-9_-]+: ", one) for one in texts):
+        return "\"list_of_words(': ') | lower_names\""
+    return "flat | lower_names" if not len(texts) % 2 and any("-" in name for name in texts[::2]) else ""
