@@ -232,15 +232,32 @@ def put_whole(data: dict[str, Any]) -> list[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class OfKeys(Form):
+class _UnderKeys(Form):
+    """What `last` makes of values that stand under several keys; `_apart` gives each key its own again."""
+
+    last: Form
+
+    name: ClassVar[str] = ""
+
+    def write(self, value: Any) -> list[Any]:
+        made = self.last.write(value)
+        return [self._apart(one) for one in made] if isinstance(made, list) else self._apart(made)
+
+    def _apart(self, made: Any) -> list[Any]:
+        raise NotImplementedError
+
+    @property
+    def keeps(self) -> tuple[bool, bool]:
+        return self.last.keeps
+
+
+@dataclass(frozen=True, slots=True)
+class OfKeys(_UnderKeys):
     """A value that stands under several keys, which make one text: `'{}#{}' | file_entry('#')`."""
 
     pieces: tuple[Any, ...]
     parts: tuple[Through, ...]
     needed: tuple[bool, ...]
-    last: Form
-
-    name: ClassVar[str] = ""
 
     def read(self, value: Any, field: str) -> Any:
         read = []
@@ -252,10 +269,6 @@ class OfKeys(Form):
             raise FormError(f"expected texts, got {got(next(one for one in read if not isinstance(one, str)), field)}")
         return self.last.read(helpers.fill_text((self.pieces,), *read), field)
 
-    def write(self, value: Any) -> list[Any]:
-        made = self.last.write(value)
-        return [self._apart(one) for one in made] if isinstance(made, list) else self._apart(made)
-
     def _apart(self, text: Any) -> list[Any]:
         try:
             found = helpers.split_text(text, (self.pieces,), len(self.parts))
@@ -263,31 +276,16 @@ class OfKeys(Form):
             raise CannotHold(str(error)) from None
         return [None if one is None else part.writes(one) for one, part in zip(found, self.parts, strict=True)]
 
-    @property
-    def keeps(self) -> tuple[bool, bool]:
-        return self.last.keeps
-
 
 @dataclass(frozen=True, slots=True)
-class BesideKeys(Form):
+class BesideKeys(_UnderKeys):
     """A value that stands under several keys beside others, which make one mapping: `[on, at]`, `days_at(on, at)`."""
 
     keys: tuple[str, ...]
-    last: Form
-
-    name: ClassVar[str] = ""
 
     def read(self, value: Any, field: str) -> Any:
         told = {key: one for key, one in zip(self.keys, value, strict=True) if one is not None}
         return self.last.read(told, field)
 
-    def write(self, value: Any) -> list[Any]:
-        made = self.last.write(value)
-        return [self._apart(one) for one in made] if isinstance(made, list) else self._apart(made)
-
     def _apart(self, told: dict[str, Any]) -> list[Any]:
         return [told.get(key) for key in self.keys]
-
-    @property
-    def keeps(self) -> tuple[bool, bool]:
-        return self.last.keeps

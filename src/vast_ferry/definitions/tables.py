@@ -117,7 +117,7 @@ def _of_keys(row: DefinitionRow, routes: RouteStyle) -> Form:
     if len(steps) == 1 and not row.texts and isinstance(first, ast.Call):
         form, names = _form_of(row.as_, row, routes), tuple(key.rpartition(".")[2] for key in row.keys)
         if form.of_mapping and set(names) <= set(form.args):
-            return BesideKeys((), {}, routes, names, form)
+            return BesideKeys((), {}, routes, form, names)
     if row.texts or not isinstance(first, ast.Constant) or not isinstance(first.value, str):
         forms = " or ".join(sorted(name for name, form in ALL_FORMS.items() if form.of_mapping))
         raise FormSyntax(
@@ -133,7 +133,7 @@ def _of_keys(row: DefinitionRow, routes: RouteStyle) -> Form:
     parts = tuple(Through.of(part.lens) for part in template.parts)
     last = _chain(steps[1:], row.as_, row, routes)
     needed = tuple(part.needed for part in template.parts)
-    return OfKeys((), {}, routes, template.forms[0], parts, needed, last)
+    return OfKeys((), {}, routes, last, template.forms[0], parts, needed)
 
 
 def _in_texts(row: DefinitionRow, routes: RouteStyle) -> Form:

@@ -226,13 +226,8 @@ class _Delivery:
         own = self.original
         if own.answered.writer is not None:
             return self._call_through(own.answered.writer, arguments)
-        function, called = "original", f"original({given})"
-        pairs = list(zip(own.event.handed_over, arguments, strict=True))
-        if own.method:
-            setup = [value for name, value in pairs if name in own.setup_takes]
-            pairs = [pair for pair in pairs if pair[0] not in own.setup_takes]
-            function = f"method_of({', '.join(['original', repr(own.method), repr(own.setup), *setup])})"
-            called = f"{function}({', '.join(value for _, value in pairs)})"
+        function, pairs = self._handler(arguments)
+        called = f"{function}({', '.join(value for _, value in pairs)})"
         if own.by_keyword:
             named = ", ".join(f"{name}={value}" for name, value in pairs)
             called = f"call_named({function}, {named})"
@@ -245,15 +240,20 @@ class _Delivery:
         # A handler that does not await must not hold up those that do.
         return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
 
+    def _handler(self, arguments: tuple[str, ...]) -> tuple[str, list[tuple[str, str]]]:
+        """Return what is called, and the names and values of what it is handed; a class is set up with the others."""
+        own = self.original
+        pairs = list(zip(own.event.handed_over, arguments, strict=True))
+        if not own.method:
+            return "original", pairs
+        setup = [value for name, value in pairs if name in own.setup_takes]
+        made = f"method_of({', '.join(['original', repr(own.method), repr(own.setup), *setup])})"
+        return made, [pair for pair in pairs if pair[0] not in own.setup_takes]
+
     def _call_through(self, writer: ByWriter, arguments: tuple[str, ...]) -> str:
         """Return the call of a handler that may answer through an object that is handed to it."""
         own = self.original
-        pairs = list(zip(own.event.handed_over, arguments, strict=True))
-        function = "original"
-        if own.method:
-            setup = [value for name, value in pairs if name in own.setup_takes]
-            function = f"method_of({', '.join(['original', repr(own.method), repr(own.setup), *setup])})"
-            pairs = [pair for pair in pairs if pair[0] not in own.setup_takes]
+        function, pairs = self._handler(arguments)
         given = [f"{name}={value}" if own.by_keyword else value for name, value in pairs]
         told = [writer.made(), repr(writer.name), repr(writer.first), repr(writer.returns), function, *given]
         call = f"call_through({', '.join(told)})"

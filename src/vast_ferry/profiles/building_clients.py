@@ -18,21 +18,20 @@ from vast_ferry.profiles.building import Builder
 class BuilderOfAll(Builder):
     """Builds the rows of clients and converters as well as those of events and replies."""
 
-    @staticmethod
-    def _parameters(profile: schema.ProfileModel) -> set[str]:
-        """Return all that handlers of any kind are handed."""
+    def handler(self, profile: schema.ProfileModel) -> None:
+        """Note what a profile says is handed to a handler, or to what sets it up, and is none of its parameters."""
         kinds = [getattr(profile, name) for name in KINDS]
-        return {*profile.handler.parameters, *(one for kind in kinds if kind for one in kind.event.parameters)}
-
-    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
-        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
+        handed = {*profile.handler.parameters, *(one for kind in kinds if kind for one in kind.event.parameters)}
         for name in ("event", "setup_takes"):
-            odd = [one for one in getattr(profile.handler, name) if one not in self._parameters(profile)]
+            odd = [one for one in getattr(profile.handler, name) if one not in handed]
             if odd:
                 what = f"{name} names {odd[0]!r}, which is none of the parameters of a handler"
                 self._no(
                     what, "Write it under `parameters` as well: these are all that is handed over", "handler", name
                 )
+
+    def clients(self, profile: schema.ProfileModel) -> Iterable[Client]:
+        """Yield the clients of a profile; those of an unknown operation are noted and left out."""
         for root, calls in profile.clients.items():
             for path, model in calls.items():
                 at = ("clients", root, path)

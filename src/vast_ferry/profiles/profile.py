@@ -253,6 +253,7 @@ def _built(document: Document, path: Path, shown: str, *, javascript: bool = Fal
     if model.javascript is not None:
         _declares_javascript(document, model.javascript)
     builder = BuilderOfAll(document)
+    builder.handler(model)
     clients = tuple(builder.clients(model))
     converters = tuple(builder.converters(model))
     kinds = {name: builder.kind(model, name) for name in EVENTS if getattr(model, name) is not None}
