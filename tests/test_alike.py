@@ -125,3 +125,29 @@ def served(folder: Path, path: str) -> tuple[str, bytes]:
         sys.path.remove(str(folder))
         for name in set(sys.modules) - set(before):
             del sys.modules[name]
+
+
+NAMES = ("application", "broken", "handle", "load", "os", "plain", "respond", "routes", "served")
+PYTHON = "def run(event, ctx):\n    return {'code': 200, 'content': ctx.job}\n"
+JAVASCRIPT = "export const run = (event, ctx) => ({ code: 200, content: ctx.job });\n"
+
+
+@pytest.mark.parametrize(
+    ("to", "end", "text", "broken"),
+    [
+        *((to, "py", PYTHON, "import not_there_at_all\n") for to in ("wsgi", "asgi", "cgi")),
+        *((to, "mjs", JAVASCRIPT, 'import "./not_there.mjs";\n') for to in ("node-http", "fetch")),
+    ],
+)
+def test_functions_may_be_called_like_parts_of_a_program_and_one_that_is_broken_stops_no_other(
+    project: Project, tmp_path: Path, to: str, end: str, text: str, broken: str
+) -> None:
+    jobs = [
+        f'  {name}: {{code: {"k" if name == "broken" else "h"}.{end}#run, when: [{{web: "GET /{name}/{{x}}"}}]}}\n'
+        for name in NAMES
+    ]
+    files = {"ostermere.yaml": "app: a\njobs:\n" + "".join(jobs), f"h.{end}": text, f"k.{end}": broken + text}
+    files |= {f"samples/{name}/a.http": f"GET /{name}/1 HTTP/1.1\r\nHost: a\r\n\r\n" for name in NAMES}
+    carry(project(files), to=to, out=tmp_path / "out", source="ostermere@1")
+    verdicts = {one.function: str(one.verdict) for one in check(tmp_path / "out").checked}
+    assert verdicts == {name: "unchecked" if name == "broken" else "same" for name in NAMES}

@@ -7,21 +7,18 @@ does not let through, or another type.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
-from urllib.parse import quote, urlencode
 
-from vast_ferry.collecting.described import HOST, METHODS
-from vast_ferry.collecting.found import request_of
+from vast_ferry.collecting.asked import Asked
+from vast_ferry.collecting.described import METHODS
 from vast_ferry.collecting.schema_values import fitting, resolved, wrong
 from vast_ferry.hub.findings import Place
 from vast_ferry.hub.http import HttpEvent
 
 #: Of one operation so many requests are made.
 _MOST: Final = 80
-_FORM: Final = "application/x-www-form-urlencoded"
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,43 +106,10 @@ def _contents(data: Mapping[str, Any], operation: Mapping[str, Any]) -> Iterator
 
 def _written(path: str, method: str, parameters: list[_Parameter], asked: _Asked, place: Place) -> HttpEvent:
     """Return a request as it is sent."""
-    query: list[tuple[str, str]] = []
-    headers: list[tuple[str, str]] = []
-    cookies: list[str] = []
+    made = Asked(path)
     for one, values in zip(parameters, asked.values, strict=True):
-        texts = [_text(part) for value in values for part in (value if isinstance(value, list) else [value])]
-        if one.where == "path" and texts:
-            path = path.replace(f"{{{one.name}}}", quote(texts[0], safe="") or "a")
-        elif one.where == "query":
-            query += [(one.name, text) for text in texts]
-        elif one.where == "header":
-            headers += [(one.name, _sendable(text)) for text in texts]
-        elif one.where == "cookie":
-            cookies += [f"{one.name}={quote(text)}" for text in texts]
-    path = path.replace("{", "").replace("}", "")
-    headers += [("cookie", "; ".join(cookies))] if cookies else []
-    body = b""
-    if asked.typed:
-        headers.append(("content-type", _sendable(asked.typed)))
-        body = _body(asked.typed, asked.content)
-    url = f"{HOST}{path}" + (f"?{urlencode(query)}" if query else "")
-    return request_of(method, url, headers, body, place)[0]
-
-
-def _body(typed: str, content: Any) -> bytes:
-    if typed.startswith(_FORM) and isinstance(content, dict):
-        return urlencode(content, doseq=True).encode()
-    plain = isinstance(content, str) and "json" not in typed
-    return (content if plain else json.dumps(content, ensure_ascii=False)).encode("utf-8", "surrogatepass")
-
-
-def _text(value: Any) -> str:
-    return value if isinstance(value, str) else json.dumps(value)
-
-
-def _sendable(text: str) -> str:
-    """Return what of a text can stand in a header field."""
-    return "".join(one for one in text if one.isprintable() and ord(one) < 256).strip()
+        made.put(one.where, one.name, values)
+    return made.sent(method, asked.typed, asked.content, place)
 
 
 def _list(value: Any) -> list[Any]:

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any, Final
-from urllib.parse import quote, urlencode
 
-from vast_ferry.collecting.found import Found, request_of
+from vast_ferry.collecting.asked import Asked
+from vast_ferry.collecting.found import Found
 from vast_ferry.collecting.schema_values import resolved
 from vast_ferry.hub.findings import Place
 
 METHODS: Final = ("get", "put", "post", "delete", "options", "head", "patch", "trace")
-HOST: Final = "https://api.example"
 
 
 def is_description(data: Any) -> bool:
@@ -30,11 +27,13 @@ def described_requests(data: Mapping[str, Any], shown: str) -> Iterator[Found]:
                 continue
             place = Place(f"{shown}, {method.upper()} {path}")
             shared = [*_list(item.get("parameters")), *_list(operation.get("parameters"))]
-            told = _Parameters(path)
-            for one in shared:
-                told.take(data, resolved(data, one))
-            for content in _contents(data, operation):
-                yield _request(place, method, told, content)
+            asked = Asked(str(path))
+            notes = [note for one in shared if (note := _take(asked, data, resolved(data, one)))]
+            if "{" in asked.path:
+                notes.append("values of the path, of which there is no example,")
+            for typed, value in _contents(data, operation):
+                content = value.encode() if isinstance(value, str) else value  # the text as it is given
+                yield Found(place, asked.sent(method, typed, content, place), notes=tuple(notes))
 
 
 def _list(value: Any) -> list[Any]:
@@ -87,55 +86,18 @@ def _contents(data: Mapping[str, Any], operation: Mapping[str, Any]) -> Iterator
     for typed, one in (contents or {}).items() if isinstance(contents, dict) else ():
         for example in _examples(data, one):
             found = True
-            yield typed, example
+            yield str(typed), example
     if not found:
         yield "", _NOTHING
 
 
-@dataclass(slots=True)
-class _Parameters:
-    """What the parameters of an operation come to in a request."""
-
-    path: str
-    query: list[tuple[str, str]] = field(default_factory=list)
-    headers: list[tuple[str, str]] = field(default_factory=list)
-    cookies: list[str] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-
-    def take(self, data: Mapping[str, Any], one: Any) -> None:
-        """Take in one parameter, by its first example."""
-        if not isinstance(one, dict) or "name" not in one:
-            return
-        name, where, given = str(one["name"]), one.get("in"), _examples(data, one)
-        if not given:
-            if one.get("required") and where != "path":
-                self.notes.append(f"{name}, which it has to have and of which there is no example,")
-            return
-        values = given[0] if isinstance(given[0], list) else [given[0]]
-        texts = [value if isinstance(value, str) else json.dumps(value) for value in values]
-        if where == "path":
-            self.path = self.path.replace(f"{{{name}}}", quote(texts[0], safe=""))
-        elif where == "query":
-            self.query += [(name, text) for text in texts]
-        elif where == "header":
-            self.headers.append((name, ", ".join(texts)))
-        elif where == "cookie":
-            self.cookies.append(f"{name}={texts[0]}")
-
-
-def _request(place: Place, method: str, told: _Parameters, content: tuple[str, Any]) -> Found:
-    path, headers, notes = told.path, [*told.headers], [*told.notes]
-    if "{" in path:
-        notes.append("values of the path, of which there is no example,")
-        path = path.replace("{", "").replace("}", "")
-    if told.cookies:
-        headers.append(("cookie", "; ".join(told.cookies)))
-    body, (typed, value) = b"", content
-    if value is not _NOTHING:
-        headers.append(("content-type", typed))
-        form = typed.startswith("application/x-www-form-urlencoded") and isinstance(value, dict)
-        text = urlencode(value, doseq=True) if form else value if isinstance(value, str) else json.dumps(value)
-        body = text.encode()
-    url = f"{HOST}{path}" + (f"?{urlencode(told.query)}" if told.query else "")
-    made, _ = request_of(method, url, headers, body, place)
-    return Found(place, made, notes=tuple(notes))
+def _take(asked: Asked, data: Mapping[str, Any], one: Any) -> str:
+    """Put a parameter where it stands, by its first example; return what it lacks, if it does."""
+    if not isinstance(one, dict) or "name" not in one:
+        return ""
+    name, where, given = str(one["name"]), str(one.get("in")), _examples(data, one)
+    if given:
+        asked.put(where, name, given[:1])
+    elif one.get("required") and where != "path":
+        return f"{name}, which it has to have and of which there is no example,"
+    return ""

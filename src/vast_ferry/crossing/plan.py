@@ -476,7 +476,8 @@ class Plan:
                 "routes": function.routes,
                 "module": function.entry.module,
                 "handler": function.entry.name,
-                "alias": slugs[function.name],
+                # No name that a template has of its own ends like this.
+                "alias": f"{slugs[function.name]}_handler",
                 "file": function.entry.file,
                 "secrets": sorted({*function.secrets, *function.withheld}),
             }

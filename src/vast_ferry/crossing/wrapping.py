@@ -181,7 +181,7 @@ class Wrapping:
         if self.bound and not self.source.model.handler.output:
             routing += ("run_script_file",)
         sources = [source for one in self.deliveries.values() for source in one.sources]
-        sources += [source for source in self.more if all(source.name != other.name for other in sources)]
+        sources += _not_known(sources, list(self.more))
         beside = list(beside)
         context, classes = self.source.context_classes(self.target.operations, self.target.hosts)
         if not (self.deliveries or self.bound or beside):  # nothing is handed what the source has
@@ -199,7 +199,7 @@ class Wrapping:
                 sources += one.inner.sources
                 classes += [text for text in (*one.inner.more, *one.delivery.more) if text not in classes]
                 texts += [one.inner.text, one.delivery.text, one.called.text]
-        sources += _not_known([*sources], beside)
+        sources += _not_known(sources, beside)
         return module_source(about, [*context, *sources], *classes, *texts, also=routing)
 
     def _every_bound(self) -> list[Bound]:
