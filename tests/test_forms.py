@@ -208,6 +208,7 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("http", "captures", {"as": "in_order(1)"}, [["/", "l/7", "x"]], {"loom": "l/7", "rest": "x"}),
     ("object", "labels", {"as": "words(';', '=') | percent_pairs | texts"}, ["a=b%3Bc;d="], {"a": "b;c", "d": ""}),
     ("object", "labels", {"as": "list_of_words('=') | texts"}, [["a=b=c"], ["a=x", "a=b=c"]], {"a": "b=c"}),
+    ("object", "labels", {"as": "single_entries | texts"}, [[{"a": "b"}, {"c": ""}]], {"a": "b", "c": ""}),
     ("object", "labels", {"as": "form | texts"}, ["a=b+c", "a=b%20c"], {"a": "b c"}),
     ("object", "labels", {"as": "behind('x-')"}, [{"x-a": "1"}], {"a": "1"}),
     (
@@ -630,6 +631,8 @@ BAD_ROWS = [
         "gzip | base64 don't follow on each other: gzip can't take what base64 gives",
     ),
     ({"is": "{content_type};base64,{body | base64}"}, "nothing is read of content_type in this text"),
+    ({"is": "id", "read_only": True}, "id is read at a place that nothing writes, and that may not be missing"),
+    ({"is": "{id} {captures}"}, "captures holds texts, and nothing says how that stands in a text"),
 ]
 
 
@@ -662,6 +665,7 @@ def test_files_made_for_content_are_removed_again(tmp_path: Path, monkeypatch: p
 #: rows of an answer that is a mapping, what a handler returns, and what a client sees of it
 ANSWERS: list[tuple[list[dict[str, Any]], dict[str, Any], dict[str, Any]]] = [
     ([{"at": 'reply["s"]', "is": "{status | digits}[ {_}]"}], {"s": "201 Created"}, {"status": 201}),
+    ([{"at": 'reply["s"]', "is": "{status}[ {_}]"}], {"s": "201 Created"}, {"status": 201}),
     ([{"at": 'reply["s"]', "is": "status", "words": {"ok": 200, "missing": 404}}], {"s": "missing"}, {"status": 404}),
     (
         [
@@ -744,7 +748,7 @@ def test_a_time_that_its_places_cannot_be_made_of_is_refused(tmp_path: Path) -> 
         profile_of(tmp_path, "schedule", "time", says)
 
 
-@pytest.mark.parametrize("name", ["quernby-1", "hesket-1", "cobblewick-1", "tarrowmere-1"])
+@pytest.mark.parametrize("name", ["quernby-1", "hesket-1", "cobblewick-1", "tarrowmere-1", "thistlemoor-2"])
 def test_a_provider_that_says_all_in_such_forms_keeps_every_law(name: str) -> None:
     """Its handlers are generated and carried by the fuzzer as well, to every target and back."""
     path = ROOT / "tests" / "profiles" / f"{name}.yaml"

@@ -8,6 +8,7 @@ from __future__ import annotations
 import ast
 import asyncio
 import json
+import shutil
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from types import SimpleNamespace
@@ -20,11 +21,15 @@ from test_manuals import BEYOND
 
 from vast_ferry import StandIn, Verdict, carry, check, find_profile, gaps, survey
 from vast_ferry.checking.answers_seen import handler_source
+from vast_ferry.definitions.filters.ends import from_ends
+from vast_ferry.definitions.project import read_project
+from vast_ferry.definitions.schedules.cron import read_cron
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
+from vast_ferry.hub.schedules import Schedule
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.helpers import method_of
 from vast_ferry.mapping.lenses.content import MessagesBody
@@ -400,6 +405,75 @@ def test_classes_whose_methods_are_coroutines_are_carried_and_proven(tmp_path: P
     found = check(tmp_path)
     assert {one.verdict for one in found.checked} <= {Verdict.SAME, Verdict.UNHELD}
     assert all(one.reached for one in found.checked)
+
+
+THISTLEMOOR = ROOT / "tests" / "profiles" / "thistlemoor-2.yaml"
+WRITTEN_IN = {"python": "project", "javascript": "project_in_javascript"}
+BY_STEPS = {
+    "python": {
+        *{("object.write", "inspections"), ("record.read", "hives"), ("object.read", ""), ("message.send", "sums")},
+        *{("record.write", "orders"), ("message.send", "moves"), ("message.send", "reports")},
+    },
+    "javascript": {
+        *{("object.write", "inspections"), ("record.read", "hives"), ("message.send", "moves")},
+        *{("message.send", "last"), ("message.send", "")},
+    },
+}
+
+
+@pytest.mark.parametrize("language", WRITTEN_IN)
+def test_calls_by_steps_on_what_is_handed_over_are_seen(language: str, tmp_path: Path) -> None:
+    folder = THISTLEMOOR.parent / "thistlemoor" / WRITTEN_IN[language]
+    there = survey(folder, find_profile(str(THISTLEMOOR)))
+    assert not there.findings
+    uses = [use for scan in there.scanned.files.values() for part in scan.parts.values() for use in part.uses]
+    assert {(use.client.operation, use.name) for use in uses} == BY_STEPS[language]
+    # A step that the profile has not is told at its line.
+    shutil.copytree(folder, tmp_path / "it")
+    file = tmp_path / "it" / ("orders.py" if language == "python" else "orders.js")
+    file.write_text(file.read_text().replace(".send(", ".sent("))
+    odd = survey(tmp_path / "it", find_profile(str(THISTLEMOOR))).findings
+    assert {one.code for one in odd} == {"client-not-carried"}
+    assert all(".sent" in one.reason and one.place.line for one in odd)
+
+
+@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "fennick"], 2))
+def test_calls_by_steps_on_what_is_handed_over_are_carried_and_proven(language: str, to: str, tmp_path: Path) -> None:
+    if (language, to) == ("javascript", "fennick"):
+        pytest.skip("it runs no JavaScript")
+    profile = find_profile(str(THISTLEMOOR))
+    folder = THISTLEMOOR.parent / "thistlemoor" / WRITTEN_IN[language]
+    crossing = carry(folder, to=to, out=tmp_path, source=profile)
+    wrapped = {one.name for one in crossing.record.functions if one.style == "wrapped"}
+    batches = {"moved"} if language == "javascript" else {"summarise", "take", "moved"} if to == "fennick" else set()
+    assert wrapped == batches or (language, to) == ("python", "brackendale")
+    if language == "python" and to != "brackendale":
+        assert "services-by-module" in {one.code for one in crossing.findings}
+        assert (tmp_path / "thistlemoor_kit.py").is_file()
+    found = check(tmp_path)
+    assert {one.verdict for one in found.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert all(one.reached and not one.fails for one in found.checked if one.sample != "c.http")
+
+
+def test_values_in_one_text_of_a_definition_are_written_with_what_stands_beside_them(tmp_path: Path) -> None:
+    """A filter on keys took the place of the bucket before it; a schedule beside its zone could not be read back."""
+    profile = find_profile(str(THISTLEMOOR))
+    at = Schedule.of(read_cron("30 2 * * *"), zone="Europe/Vienna")
+    triggers = (
+        EventTrigger("object", source="inspections", filter=from_ends("north/", "")),
+        EventTrigger("schedule", schedule=at),
+        EventTrigger("schedule", schedule=Schedule.of(read_cron("0 4 * * *"))),
+    )
+    one = Function("f", Entry("h.py", "f"), triggers)
+    written = write_definition(Declared("it", functions=(one,)), profile)["moor.yaml"]
+    for line in ("notices: inspections/north/", "bell: CRON_TZ=Europe/Vienna 30 2 * * *", "bell: 0 4 * * *"):
+        assert f"- {line}\n" in written
+    (tmp_path / "moor.yaml").write_text(written)
+    (read,) = read_project(tmp_path, profile)[1].functions
+    assert [(t.source, t.schedule) for t in read.triggers if isinstance(t, EventTrigger)] == [
+        (t.source, t.schedule) for t in triggers
+    ]
 
 
 def test_services_by_steps_are_called_behind_wrappers_where_they_are_handed_over(tmp_path: Path) -> None:

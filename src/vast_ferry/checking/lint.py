@@ -48,29 +48,43 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     yield from _parts_of_answers(profile)
     yield from _parameters(profile)
     require("hypothesis", "lint", "generated events")
-    from vast_ferry.mapping.laws import check_pair, check_shape
-    from vast_ferry.mapping.laws_beside import check_beside, check_client
+    from vast_ferry.mapping.laws_beside import check_client
 
     if not profile.kinds:
         why = "the profile describes no kind of event, so there is nothing that could be checked"
         yield Linted("there is something to check", "", Broken("there is something to check", "", why, {}))
-    for kind, tables in profile.kinds.items():
-        for law, broken in (*check_shape(tables.event, examples), *check_beside(tables, examples)):
-            yield Linted(law, kind, broken)
-        law, failed, for_each = "fused is read and write", False, max(LEAST, examples // 5)
-        for other in all_profiles():
-            if other.name == profile.name or kind not in other.kinds:
-                continue
-            for one, two in ((profile, other), (other, profile)):
-                broken = check_pair(one.kinds[kind].event, two.kinds[kind].event, for_each)
-                if broken:
-                    failed = True
-                    yield Linted(law, kind, broken, f"{one.name} → {two.name}")
-        if not failed:
-            yield Linted(law, kind)
+    for kind in profile.kinds:
+        yield from _of_kind(profile, kind, examples)
     broken_calls = [broken for client in profile.clients if (broken := check_client(client, examples))]
     if profile.clients:
         yield Linted("calls pass on what they are given", "services", broken_calls[0] if broken_calls else None)
+
+
+def _of_kind(profile: Profile, kind: str, examples: int) -> Iterator[Linted]:
+    """Yield the laws of a kind, alone and, where nothing is broken alone, with every other profile."""
+    from vast_ferry.mapping.laws import SINGLE, check_pair, check_shape
+    from vast_ferry.mapping.laws_beside import check_beside
+
+    tables = profile.kinds[kind]
+    alone = [*check_shape(tables.event, examples), *check_beside(tables, examples)]
+    for law, broken in alone:
+        yield Linted(law, kind, broken)
+    law = "fused is read and write"
+    if any(broken for name, broken in alone if name in SINGLE):
+        why = "what is broken above would break it with every other profile: mend that first"
+        yield Linted(law, kind, unseen=why)
+        return
+    failed = False
+    for other in all_profiles():
+        if other.name == profile.name or kind not in other.kinds:
+            continue
+        for one, two in ((profile, other), (other, profile)):
+            broken = check_pair(one.kinds[kind].event, two.kinds[kind].event, max(LEAST, examples // 5))
+            if broken:
+                failed = True
+                yield Linted(law, kind, broken, f"{one.name} → {two.name}")
+    if not failed:
+        yield Linted(law, kind)
 
 
 def _evidence(profile: Profile) -> Iterator[Linted]:
@@ -83,8 +97,9 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
         wrong = [fact for fact in found if not fact.right]
         whys = []
         for fact in wrong:
-            why = f"{fact.file}: {fact.refused or f'{fact.field} is {fact.wanted!r}, and was read as {fact.got!r}'}"
-            whys.append(why + (f" (row in line {fact.row})" if fact.row and not fact.refused else ""))
+            at = f" (row in line {fact.row})" if fact.row else ""
+            why = f"{fact.file}: {fact.field} is {fact.wanted!r}, and was read as {fact.got!r}{at}"
+            whys.append(fact.refused or why)  # which begins with the file
         for why in dict.fromkeys(whys):  # an event that can't be read is so for all its facts
             yield Linted(law, kind, Broken(law, kind, why, {}))
         if not wrong:

@@ -234,7 +234,10 @@ class Proving:
         moves = bool(self.compare([ran.carried], carried, ran.method).differences)
         ran = replace(ran, carried=carried, runs=tuple(first), moves=moves)
         if not self._holds(ran, lost, known, cold):
-            return []
+            # A provider that hands over another path may have found the function by the one that came.
+            ran = replace(ran, rerouted=False)
+            if "path.raw" not in lost or not self._holds(ran, lost, known, cold):
+                return []
         if of_services and self._holds(ran, lost, known, cold, services=False):
             of_services = ()
         # Only what is needed to explain the difference is a reason: the rest is given back, one by one.
@@ -259,7 +262,7 @@ class Proving:
                     {**event, **{name: held[name] for name in lost if name in held}}
                     for event, held in zip(ran.sample.events, kept, strict=True)
                 )
-                outcome = cold.original(ran.sample, events, seed, apart="batch" in lost)
+                outcome = cold.original(ran.sample, events, seed, apart="batch" in lost, rerouted=ran.rerouted)
                 # What comes again is named by what it is called there; it is the same event.
                 ids = {str(held["id"]): str(event["id"]) for event, held in zip(ran.sample.events, events, strict=True)}
                 outcome = replace(outcome, again=tuple(ids.get(one, one) for one in outcome.again))
@@ -332,9 +335,18 @@ class _Cold:
     source: Worker
     target: Worker
 
-    def original(self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False) -> Outcome:
-        """Return how the original ends with events and a seed; `apart`: with one event at a time."""
-        called = self.check.at_source(sample, events)
+    def original(
+        self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False, rerouted: bool = True
+    ) -> Outcome:
+        """Return how the original ends with events and a seed; `apart`: with one event at a time.
+
+        Unless it is `rerouted`, a request goes where the sample's own went, whatever path it has now.
+        """
+        called = self.check.at_source(sample, events if rerouted else sample.events)
+        if not rerouted:
+            (routed,), (changed,), (own,) = called.call.events, events, sample.events
+            others = {name: value for name, value in changed.items() if value != own.get(name)}
+            called = replace(called, call=replace(called.call, events=({**routed, **others},)))
         called = replace(called, call=replace(called.call, apart=apart))
         return gone_through(self.source, called, self.function.name, self.limit, seed, cold=True)
 
@@ -391,6 +403,7 @@ class _Ran:
     runs: tuple[Outcome, ...]
     carried: Outcome
     moves: bool = False  # the carried one ends otherwise from call to call
+    rerouted: bool = True  # what the original is handed instead is routed by the path that it then has
 
     @property
     def method(self) -> str:

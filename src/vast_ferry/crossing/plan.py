@@ -198,7 +198,8 @@ class Plan:
         clients = self.source.modules_over(
             self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
         )
-        still = imported_by(own, self.scanned.modules) if self.rewritten.entries else self.scanned.modules
+        modules = self.scanned.modules | set(self.source.stepped.values())
+        still = imported_by(own, modules) if self.rewritten.entries else self.scanned.modules
         # What is emitted may need a module that no handler imports, such as that of the event's class.
         emitted = {path: text.encode("utf-8") for path, text in made.items()}
         still = still | imported_by(emitted, frozenset(clients))

@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.forms import NEVER_SHOWN, Form, FormError, Wider, got
+from vast_ferry.hub.schedules import Schedule
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.compile.functions import lens_source, lens_writer
 from vast_ferry.mapping.emit import run_source
@@ -205,7 +206,16 @@ class PartOfText(Form):
         return self.inner.read(part, field)
 
     def write(self, value: Any) -> Any:
-        return Pieces(self.form, self.count, {self.number: str(self.inner.write(value))})
+        made = self.inner.write(value)
+        if isinstance(made, list):
+            if not isinstance(value, Schedule):
+                raise CannotHold(f"{helpers.shown_form(self.form)} has room for one value, not for a list")
+            # It takes several triggers, each with a text of its own.
+            return [Pieces(self.form, self.count, {self.number: str(one)}) for one in made]
+        return Pieces(self.form, self.count, {self.number: str(made)})
+
+    def read_again(self, written: Any, field: str) -> Any:
+        return self.inner.read(written.parts[self.number], field)
 
     @property
     def keeps(self) -> tuple[bool, bool]:

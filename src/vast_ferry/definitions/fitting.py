@@ -232,13 +232,11 @@ class _Fitting:
         prefix, suffix = to_ends(one)
         if (prefix and "prefix" not in self.rows) or (suffix and "suffix" not in self.rows):
             raise CannotHold(f"it does not filter by what a key {'begins' if 'suffix' in self.rows else 'ends'} with")
-        return {"prefix": prefix, "suffix": suffix}
+        return {name: self.form(name).write(text) for name, text in (("prefix", prefix), ("suffix", suffix)) if text}
 
     def _compare(self, wanted: KeyFilter, made: dict[str, Any], why: str) -> None:
-        if made.get("key_filter"):
-            there: KeyFilter = self.form("key_filter").read(made["key_filter"], "key_filter")
-        else:
-            there = from_ends(made.get("prefix", ""), made.get("suffix", ""))
+        read = {name: self.form(name).read_again(said, name) for name, said in made.items()}
+        there: KeyFilter = read.get("key_filter") or from_ends(read.get("prefix", ""), read.get("suffix", ""))
         if _same_ends(wanted, there):
             return
         try:
@@ -280,7 +278,7 @@ class _Fitting:
         except CannotHold as error:
             self.note("schedule", str(error))
             return []
-        parts = [form.read(text, "schedule") for text in texts]
+        parts = [form.read_again(text, "schedule") for text in texts]
         zone = wanted.zone if "zone" in self.rows else parts[0].zone
         bounds = (parts[0].since, parts[0].until) if bounded and len(parts) == 1 else (wanted.since, wanted.until)
         there = Schedule.of(*(rule for part in parts for rule in part.rules), zone=zone)
@@ -292,7 +290,7 @@ class _Fitting:
             moments = [moment for part in parts for moment in part.next(100, FROM)]
             if len(set(moments)) < len(moments):
                 self.note("schedule", "it takes several triggers, and some moments fire more than one", blocking=False)
-        more = {"zone": wanted.zone} if wanted.zone and "zone" in self.rows else {}
+        more = {"zone": self.form("zone").write(wanted.zone)} if wanted.zone and "zone" in self.rows else {}
         return [{"schedule": text, **more} for text in texts]
 
 

@@ -137,6 +137,10 @@ class Form:
             raise FormError(f"there is no time zone {value!r} in the time zone database")
         return value
 
+    def read_again(self, written: Any, field: str) -> Any:
+        """Return the hub's value of what this form wrote."""
+        return self.read(written, field)
+
     @property
     def keeps(self) -> tuple[bool, bool]:
         """Return whether a schedule keeps its time zone there, and whether it may begin and end."""
@@ -187,14 +191,35 @@ def _method(value: Any) -> str:
     return value
 
 
-class FileEntry(Form):
-    """`handlers/hives.py#weight`: a file of the project, a separator, a name in it."""
+class _WithSeparator(Form):
+    """An entry that is a file, or a module, and a name behind a separator."""
 
     __slots__ = ()
-    name, takes, wants = "file_entry", 1, "the separator"
+    takes, may_take, wants = 1, 1, "the separator, and `bare` where files are named without their endings"
+
+    def wrong(self) -> str:
+        return "" if self.args[1:] in ((), ("bare",)) else f"{self.name} can't be {self.args[1]!r}"
+
+    @property
+    def _bare(self) -> bool:
+        return len(self.args) > 1
+
+
+def _without_ending(file: str) -> str:
+    return file.rpartition(".")[0] if language_of(file) else file
+
+
+class FileEntry(_WithSeparator):
+    """`handlers/hives.py#weight`: a file of the project, a separator, a name in it; `bare`: `handlers/hives#weight`."""
+
+    __slots__ = ()
+    name = "file_entry"
 
     def read(self, value: Any, field: str) -> Entry:
         file, mark, callable_name = text_of(value).partition(self.args[0])
+        if self._bare and not language_of(file):
+            file, mark, callable_name = text_of(value).rpartition(self.args[0])
+            file = file if language_of(file) or not mark else f"{file}.py"  # or what is there of that name
         if not language_of(file):  # what sets them apart may stand in the file's name as well, as a dot does
             file, mark, callable_name = text_of(value).rpartition(self.args[0])
         if not language_of(file):
@@ -206,7 +231,7 @@ class FileEntry(Form):
         return Entry("/".join(part for part in file.split("/") if part not in ("", ".")), callable_name)
 
     def write(self, value: Entry) -> str:
-        return f"{value.file}{self.args[0]}{value.name}"
+        return f"{_without_ending(value.file) if self._bare else value.file}{self.args[0]}{value.name}"
 
 
 class ScriptEntry(Form):
@@ -222,15 +247,15 @@ class ScriptEntry(Form):
         return value.file
 
 
-class ModuleEntry(Form):
-    """`handlers.hives:weight`: a module, a separator, a name in it."""
+class ModuleEntry(_WithSeparator):
+    """`handlers.hives:weight`: a module, a separator, a name in it; `bare`: so files of JavaScript are named too."""
 
     __slots__ = ()
-    name, takes, wants = "module_entry", 1, "the separator"
+    name = "module_entry"
 
     def read(self, value: Any, field: str) -> Entry:
         if "/" in text_of(value):  # a module has dots only, and may well be called `js`
-            return FileEntry(self.args, {}, self.routes).read(value, field)
+            return FileEntry(self.args[:1], {}, self.routes).read(value, field)
         module, mark, callable_name = text_of(value).rpartition(self.args[0])
         parts = module.split(".")
         if not mark or not callable_name.isidentifier() or not all(part.isidentifier() for part in parts):
@@ -240,6 +265,8 @@ class ModuleEntry(Form):
     def write(self, value: Entry) -> str:
         if value.language == PYTHON:
             return f"{value.module}{self.args[0]}{value.name}"
+        if self._bare:
+            return f"{_without_ending(value.file).replace('/', '.')}{self.args[0]}{value.name}"
         # A file at the top has its folder before it: `f.js` alone is the module `js` in a package.
         return f"{'' if '/' in value.file else './'}{value.file}{self.args[0]}{value.name}"
 

@@ -15,6 +15,7 @@ from vast_ferry.documents.document import Path_
 from vast_ferry.hub.findings import BadInput, Place, Severity
 from vast_ferry.hub.functions import (
     JAVASCRIPT,
+    JAVASCRIPT_FILES,
     PYTHON,
     Entry,
     OtherFunction,
@@ -130,11 +131,18 @@ class RowsRead(Declarations):
         return MISSING
 
     def meant(self, entry: Entry) -> Entry:
-        """Return an entry with the file that it means, where that is not Python: `f.js` is no `f/js.py`."""
-        stem, _, suffix = entry.file.removesuffix(".py").rpartition("/")
-        file = f"{stem}.{suffix}"
-        other = suffix in LANGUAGES and stem and not (self.folder / entry.file).exists()
-        return replace(entry, file=file) if other and (self.folder / file).is_file() else entry
+        """Return an entry with the file that it means, where that is not Python: `f.js` is no `f/js.py`.
+
+        What names a file without its ending, or as a module, may mean one of JavaScript.
+        """
+        if (self.folder / entry.file).exists() or not entry.file.endswith(".py"):
+            return entry
+        whole = entry.file.removesuffix(".py")
+        stem, _, suffix = whole.rpartition("/")
+        named = [f"{stem}.{suffix}"] if suffix in LANGUAGES and stem else []
+        files = [*named, *(f"{whole}{ending}" for ending in JAVASCRIPT_FILES)]
+        there = [file for file in files if (self.folder / file).is_file()]
+        return replace(entry, file=there[0]) if len(there) == 1 else entry
 
     def other_language(self, entry: Entry) -> str:
         """Return the language of an entry, where it is none that is carried from here."""

@@ -53,12 +53,14 @@ BINDING_FIELDS: Final = {
 KINDS: Final = tuple(TRIGGER_FIELDS)
 
 
-#: Every form by its name: a new one is a class in the module of its topic, which is found here by itself.
+#: Every form by its name: a new one is a class in the module of its topic, which is found here by itself; what several
+#: share begins with an underscore.
 ALL_FORMS: Final[Mapping[str, type[Form]]] = {
     form.name: form
     for topic in (forms, amounts, named_values, spelt, in_words)
     for form in vars(topic).values()
     if isinstance(form, type) and issubclass(form, Form) and form.__module__ == topic.__name__
+    if not form.__name__.startswith("_")
 }
 
 

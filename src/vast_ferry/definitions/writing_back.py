@@ -29,6 +29,10 @@ def definition_lost(profile: Profile, folder: Path) -> list[str]:
     with tempfile.TemporaryDirectory(prefix="written-back-") as made:
         # Where no key tells a project's name, its folder does.
         home = Path(made) / (before.name or "project")
+        for function in before.functions:  # what an entry means may be told by the files that are there
+            file = home / function.entry.file
+            file.parent.mkdir(parents=True, exist_ok=True)
+            file.touch()
         for path, text in write_definition(before, profile).items():
             file = home / path
             file.parent.mkdir(parents=True, exist_ok=True)

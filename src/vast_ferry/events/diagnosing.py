@@ -80,7 +80,16 @@ def _problem(data: Any, shape: EventShape, field: str) -> str:
         why = no_value(shape.kind, field)
         return why(got) if why is not None else ""
     except Exception as error:
-        return f"which can't be read: {type(error).__name__}: {error}"
+        return f"which can't be read: {_in_words(error)}"
+
+
+def _in_words(error: Exception) -> str:
+    """Return what an error says of a value, for somebody who has not written what raised it."""
+    if isinstance(error, KeyError):
+        return f"it has no {error}"
+    if isinstance(error, TypeError | AttributeError):
+        return "it is a value of another type, or holds one"
+    return str(error) if isinstance(error, ValueError) else f"{type(error).__name__}: {error}"
 
 
 def _rows_of(shape: EventShape, field: str) -> list[Row]:

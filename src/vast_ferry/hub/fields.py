@@ -79,6 +79,7 @@ HTTP_EVENT: Final = _table(
     Field("client", True, "text", '""', "address of the client"),
     Field("principal", True, "record", "None", "who called: id and claims, or nothing"),
     Field("principal.id", False, "text", '""', "the id of who called, empty for nobody"),
+    Field("principal.known", False, "text", '"nobody"', "whether it is known who called: someone, or nobody"),
     Field("principal.claims", False, "texts", "{}", "what is known of who called, name to value"),
     *OF_THE_CALL.values(),
 )

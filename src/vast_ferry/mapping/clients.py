@@ -112,26 +112,34 @@ def client_losses(theirs: Client, ours: Client) -> list[Loss]:
 
 
 def client_module(
-    about: str, root: str, ours: Iterable[Client], theirs: Mapping[str, Client], hosts: Iterable[str] = ()
+    about: str,
+    root: str,
+    ours: Iterable[Client],
+    theirs: Mapping[str, Client],
+    hosts: Iterable[str] = (),
+    *,
+    handed: bool = False,
 ) -> tuple[list[Source], str]:
     """Return what makes `root` of one provider out of another's clients: translations, and the code that uses them.
 
     `theirs` gives the other's client for each operation; what it has not raises NotImplementedError when it is called.
-    `hosts` are the other's parameters by which it reaches services; `host(name)` then gives them.
+    `hosts` are the other's parameters by which it reaches services; `host(name)` then gives them. What is `handed` to a
+    handler has its groups made object by object, and what a call by steps begins with made by a function.
     """
     sources: list[Source] = []
     groups: dict[str, list[str]] = {}
     ours = list(ours)
     chained = [client for client in ours if client.chain is not None]
     steps = []
+    table, call = (f"_CALLS_OF_{root.upper()}", f"_call_of_{root}") if handed else ("_CALLS", "_call")
     for number, client in enumerate(chained):
         assert client.chain is not None
         text, used = _function(
-            root, client, theirs.get(client.operation), f"_call_{number}", in_class=False, hosts=hosts
+            root, client, theirs.get(client.operation), f"{call}_{number}", in_class=False, hosts=hosts
         )
         sources += used
         groups.setdefault("", []).append(text)
-        steps.append(f"    ({client.chain.called_with(client.takes[len(client.chain.names) :])!r}, _call_{number}),")
+        steps.append(f"    ({client.chain.called_with(client.takes[len(client.chain.names) :])!r}, {call}_{number}),")
     for client in (client for client in ours if client.chain is None):
         group, _, name = client.path.rpartition(".")
         text, used = _function(root, client, theirs.get(client.operation), name, in_class=bool(group), hosts=hosts)
@@ -147,8 +155,10 @@ def client_module(
         parts += [f"class {title}:\n    {docstring(about)}\n\n{body}"]
     if chained:
         roots = dict.fromkeys(client.chain.root for client in chained if client.chain is not None)
-        begun = [f"{name} = Chained(_CALLS).{name}" for name in roots]
-        parts.append("\n".join(["_CALLS = [", *steps, "]", *begun]))
+        begun = {name: f"Chained({table}).{name}" for name in roots}
+        parts.append("\n".join([f"{table} = [", *steps, "]", *([] if handed else map(" = ".join, begun.items()))]))
+        for name, made in begun.items() if handed else ():
+            parts.append(f"def {class_of(root, name)}():\n    {docstring(about)}\n    return {made}")
     return sources, "\n\n\n".join(parts)
 
 
@@ -191,7 +201,8 @@ def _function(
     if theirs.chain is not None:
         before = f"told = {arguments.name}({given})\n"
         last = theirs.takes[len(theirs.chain.names) :]
-        call = theirs.chain.call_of(theirs.root, last, "told" if star else "(told,)", theirs.arguments.parameters)
+        reached = f"host({theirs.root!r})" if theirs.root in hosts else theirs.root
+        call = theirs.chain.call_of(reached, last, "told" if star else "(told,)", theirs.arguments.parameters)
     if theirs.awaited:
         call = f"await {call}" if ours.awaited else f"wait_for({call}, host('loop'))"
     if theirs.result is None or ours.result is None:

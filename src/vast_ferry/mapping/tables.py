@@ -409,6 +409,16 @@ def check_event(shape: EventShape, *, of_a_call: bool = False) -> list[TableProb
     written += [(row.flag, row.line) for row in shape.rows if row.flag]
     written += [(constant.at, constant.line) for constant in shape.constants]
     problems += _check_places(written)
+    standing = {str(at) for at, _ in written}
+    problems += [
+        TableProblem(
+            row.line,
+            f"{row.field} is read at a place that nothing writes, and that may not be missing",
+            "Leave `read_only` out; or say `optional: true`, so that an event without it can be read",
+        )
+        for row in shape.rows
+        if row.read_only and not row.optional and row.at.root in shape.parameters and str(row.at) not in standing
+    ]
     return problems
 
 

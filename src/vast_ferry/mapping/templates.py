@@ -8,7 +8,7 @@ in brackets may be missing as a whole. `{{`, `}}`, `[[`, `]]` stand for themselv
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
@@ -101,7 +101,7 @@ def _form(text: str, pieces: list[tuple[str, int]], parts: list[Part], *, needed
                 raise TemplateError(f"{text!r}: {why}", column)
             made.append(("[", inner))
         elif piece.startswith("{") and piece != "{{":
-            if made and not _ends_in_text(made):
+            if not _ends_in_text(made):
                 raise TemplateError(f"{text!r}: two parts with no text between them can't be told apart", column)
             made.append(_part(text, piece[1:-1], column, parts, needed=needed))
         else:
@@ -113,7 +113,12 @@ def _form(text: str, pieces: list[tuple[str, int]], parts: list[Part], *, needed
     return tuple(made)
 
 
-def _ends_in_text(made: list[Any]) -> bool:
+def _ends_in_text(made: Sequence[Any]) -> bool:
+    """Tell whether what stands before a part ends in a text, or is nothing: also without what may be missing."""
+    if not made:
+        return True
+    if isinstance(made[-1], tuple) and made[-1][0] == "[":
+        return isinstance(made[-1][1][-1], str) and _ends_in_text(made[:-1])
     return isinstance(made[-1], str)
 
 

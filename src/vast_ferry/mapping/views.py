@@ -153,6 +153,7 @@ EVENT_RULES: Final = (
         ),
     ),
     Rule("principal.id", ("principal",), _helper("id_of")),
+    Rule("principal.known", ("principal",), _helper("whether_known")),
     Rule("principal.claims", ("principal",), _helper("claims_of")),
     Rule("body.length", ("body",), lambda body: ex.built_in("len", body)),
     Rule("time_left", ("limit",), _helper("clock_from")),

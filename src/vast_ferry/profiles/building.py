@@ -35,7 +35,7 @@ from vast_ferry.mapping.tables import (
     Row,
     Told,
 )
-from vast_ferry.mapping.templates import TemplateError, parse_template
+from vast_ferry.mapping.templates import PLAIN, Part, TemplateError, parse_template
 from vast_ferry.mapping.views import REPLY_RULES, RULES, Rule
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
 from vast_ferry.profiles import schema
@@ -236,8 +236,14 @@ class Builder:
         except (TemplateError, LensError, ValueError) as error:
             self._no(str(error), "Write the text with fields in braces, such as '{method} {target}'", *path, "is")
             return []
+        template = replace(template, parts=tuple(_as_digits(part, names) for part in template.parts))
         for part in template.parts:
             if not self._fits(part.field, part.lens, names, *path, "is"):
+                return []
+            holds = names.fields[part.field].holds
+            if part.lens is PLAIN and holds not in ("text", "any"):
+                what = f"{part.field} holds {holds}, and nothing says how that stands in a text"
+                self._no(what, f"Name a form that makes it a text: {{{part.field} | …}}", *path, "is")
                 return []
         own = names.own("text")
         names.rules += of_text(own, template, names.all_of_them, optional=model.optional)
@@ -351,8 +357,8 @@ class Builder:
             Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
             for root, calls in profile.clients.items()
             if root in parameters
-            for group in dict.fromkeys(path.rpartition(".")[0] for path in calls)
-            if group and "(" not in group
+            for group in dict.fromkeys(map(_begun_by, calls))
+            if group
         }
         self._unread(rows, names, *path)
         return EventShape(
@@ -518,6 +524,21 @@ class Builder:
         types = (model.default_types[0], model.default_types[-1]) if model.default_types else None
         form = ReplyForm("object", rows, {}, model.class_, types)
         return ByHand(form, tuple(model.takes), model.ends, model.awaited)
+
+
+def _begun_by(path: str) -> str:
+    """Return the object on which a call of a service is made; of one that is made by steps, what it begins with."""
+    begin, by_steps, _ = path.partition("(")
+    return begin.partition(".")[0] if by_steps else path.rpartition(".")[0]
+
+
+def _as_digits(part: Part, names: _Names) -> Part:
+    """Return a part of a text in which a number stands, without a form, as one in digits."""
+    known = names.fields.get(part.field)
+    if part.lens is not PLAIN or known is None:
+        return part
+    form = {"integer": "digits", "integer or nothing": "digits", "number": "decimal_text"}.get(known.holds)
+    return replace(part, lens=parse_lens(form)) if form else part
 
 
 def _is_header(model: schema.RowModel) -> bool:

@@ -53,10 +53,9 @@ class BuilderOfAll(Builder):
                     remedy = "See docs/profiles.md for calls that are made step by step"
                     self.problems.append(BadInput(str(error), remedy, self.document.place(*at)))
                     continue
-                if root in profile.handler.parameters and (chain or "." not in path):
-                    how = "is a call that is made step by step" if chain else "has no group before it"
-                    what = f"{root} is handed to a handler, and {path!r} {how}"
-                    remedy = "Such calls are made on a module" if chain else f"Write it as group.{path}, or on a module"
+                if root in profile.handler.parameters and not chain and "." not in path:
+                    what = f"{root} is handed to a handler, and {path!r} has no group before it"
+                    remedy = f"Write it as group.{path}, or on a module"
                     self.problems.append(BadInput(what, remedy, self.document.place(*at)))
                     continue
                 takes = (*(chain.names if chain else ()), *model.takes)

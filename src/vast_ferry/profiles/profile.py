@@ -173,6 +173,12 @@ class Profile:
         """Return the parameters of handlers by which they reach services."""
         return tuple(name for name in self.model.handler.parameters if any(c.root == name for c in self.clients))
 
+    @property
+    def stepped(self) -> Mapping[str, str]:
+        """Return the parameters on which services are called step by step, each with the module that stands for it."""
+        chained = {one.root for one in self.clients if one.chain is not None}
+        return {name: f"{self.model.provider.replace('-', '_')}_{name}" for name in self.hosts if name in chained}
+
     def modules_over(
         self,
         theirs: Mapping[str, Client],
@@ -192,6 +198,9 @@ class Profile:
         made = {}
         for name in names:
             ours = [client for client in self.clients if client.root == name and name in wanted]
+            made[name] = self._module(name, ours, theirs, imports, hosts)
+        for root, name in self.stepped.items():
+            ours = [client for client in self.clients if client.root == root and client.chain is not None]
             made[name] = self._module(name, ours, theirs, imports, hosts)
         return made
 
@@ -225,7 +234,7 @@ class Profile:
         parts: list[str] = []
         for root in dict.fromkeys(c.root for c in self.clients if c.root in self.model.handler.parameters):
             ours = [client for client in self.clients if client.root == root]
-            used, code = client_module(f"{self.title}'s services.", root, ours, theirs, hosts)
+            used, code = client_module(f"{self.title}'s services.", root, ours, theirs, hosts, handed=True)
             sources += used
             parts.append(code)
         return sources, parts

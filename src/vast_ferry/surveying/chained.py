@@ -8,7 +8,7 @@ on may be asked for all that begins as it does.
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -41,7 +41,10 @@ class Found:
 
 
 class Handles:
-    """Reads one file; `modules` are the names by which it knows the provider's modules, and what it imports of them."""
+    """Reads one file; `modules` are the names by which it knows the provider's modules, and what it imports of them.
+
+    `hosts` are the parameters by which handlers reach services: whatever they call them, such calls begin the same.
+    """
 
     def __init__(
         self,
@@ -50,12 +53,16 @@ class Handles:
         nodes: list[ast.AST],
         parents: Mapping[int, ast.AST],
         text_of: Callable[[ast.expr], str],
+        *,
+        hosts: Collection[str] = (),
     ) -> None:
         self.modules, self.parents, self.text_of = modules, parents, text_of
         self.clients = [client for client in clients if client.chain is not None]
+        self.handed = [client for client in self.clients if client.root in hosts]
+        self.parameters = {node.arg for node in nodes if isinstance(node, ast.arg)} if self.handed else set()
         self.held: dict[str, Handle | None] = {}
         self.found = Found()
-        if self.clients and modules:
+        if self.clients and (modules or self.handed):
             self._learn(nodes)
             self._read(nodes)
 
@@ -82,12 +89,22 @@ class Handles:
         if isinstance(node, ast.Name):
             return self._of_module(node.id)
         if isinstance(node, ast.Attribute):
-            base = self.of(node.value)
+            base = self.of(node.value) or self._of_host(node)
             return self._step(base, node.attr) if base is not None else None
         if isinstance(node, ast.Call):
             base = self.of(node.func)
             return self._called(base, node) if base is not None else None
         return None
+
+    def _of_host(self, node: ast.Attribute) -> Handle | None:
+        """Return what a handler is handed, if this is its first step: told by that step, on a name or what keeps it."""
+        held_by = node.value
+        while isinstance(held_by, ast.Attribute):
+            held_by = held_by.value
+        if not isinstance(held_by, ast.Name) or held_by.id not in self.parameters:
+            return None
+        ways = tuple(one for one in self.handed if one.chain is not None and one.chain.root == node.attr)
+        return Handle(ways) if ways else None
 
     def _of_module(self, name: str) -> Handle | None:
         path = self.modules.get(name, "")
@@ -161,7 +178,7 @@ class Handles:
             self._used(node, made)
 
     def _attribute(self, node: ast.Attribute) -> None:
-        base = self.of(node.value)
+        base = self.of(node.value) or self._of_host(node)
         if base is None or (base.made == 0 and not isinstance(node.ctx, ast.Load)):
             return
         there = self._step(base, node.attr)

@@ -305,9 +305,8 @@ class _Scanner:
         """Return the calls that are made step by step, by the node that makes one; tell of steps that nobody knows."""
 
         modules = {own: path for own, (path, _) in aliases.items()}
-        handles = Handles(
-            self.profile.clients, modules, all_nodes.all, all_nodes.parents, partial(_told_by, constants=constants)
-        )
+        text_of, clients = partial(_told_by, constants=constants), self.profile.clients
+        handles = Handles(clients, modules, all_nodes.all, all_nodes.parents, text_of, hosts=self.profile.hosts)
         found = handles.found
         uses: dict[int, list[Use]] = {}
         for node, client, on in found.calls:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -21,6 +21,7 @@ from vast_ferry.mapping.clients import Client, name_of
 from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.surveying.chained_javascript import StepsInFile
 from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
 
 
@@ -98,6 +99,12 @@ class _Scanner:
             if (module := self._theirs(file.path, link.module))
         }
         self._unknown_names(file, aliases)
+        self.steps = StepsInFile(
+            self.surface.clients,
+            self.surface.hosts,
+            file,
+            lambda name: _thing(aliases, name) if name in aliases else "",
+        )
         parts = {name: self._part(file, nodes, aliases) for name, nodes in _by_name(file).items()}
         for name, inner in file.exports.items():  # under each name, what stands behind it
             if name not in parts:
@@ -118,11 +125,13 @@ class _Scanner:
         settings: list[Setting] = []
         for top in nodes:
             for node in file.of_types(top, _READ):
+                uses += [Use(client, file.place(node), on) for client, on in self.steps.calls(node)]
                 if node.type in ("identifier", "property_identifier", "shorthand_property_identifier"):
                     names.add(file.text(node))
                 elif node.type == "member_expression":
                     settings += self._setting(file, node)
                     uses += self._use(file, node, aliases)
+                    self._unknown_step(file, node)
                 elif node.type == "subscript_expression":
                     settings += self._setting(file, node)
                 elif node.type == "call_expression":
@@ -134,8 +143,7 @@ class _Scanner:
     def _use(self, file: JavaScriptFile, node: Node, aliases: dict[str, Link]) -> Iterable[Use]:
         root, *rest = file.text(node).replace("?.", ".").split(".")
         if root in aliases:
-            there = aliases[root].names[root]
-            root = aliases[root].module if there in ("*", "default") else f"{aliases[root].module}.{there}"
+            root = _thing(aliases, root)
         client = self.clients.get(".".join([root, *rest])) or self._handed(file, [root, *rest])
         if client is not None:
             yield Use(client, file.place(node), _named(file, node, client))
@@ -184,6 +192,12 @@ class _Scanner:
             if text:
                 yield Setting(text, file.place(node), secret=True)
 
+    def _unknown_step(self, file: JavaScriptFile, node: Node) -> None:
+        if text := self.steps.unknown(node):
+            why = f"{text} is used, and {self.surface.title}'s profile knows no such thing: it fails when it is reached"
+            remedy = "Describe it in the profile, or call the target's own client there"
+            self.made.findings.append(Finding("client-not-carried", Severity.BLOCKING, why, remedy, file.place(node)))
+
     def _unknown_names(self, file: JavaScriptFile, aliases: dict[str, Link]) -> None:
         known = self.surface.provided
         for link in {id(link.text): link for link in aliases.values()}.values():
@@ -194,6 +208,12 @@ class _Scanner:
                 remedy = "Call the target's own client there, or leave the function where it is"
                 place = file.place(link.text)
                 self.made.findings.append(Finding("client-not-carried", Severity.BLOCKING, why, remedy, place))
+
+
+def _thing(aliases: Mapping[str, Link], name: str) -> str:
+    """Return what of the provider's a name is: a module's path, or that of a thing in it."""
+    there = aliases[name].names[name]
+    return aliases[name].module if there in ("*", "default") else f"{aliases[name].module}.{there}"
 
 
 def _by_name(file: JavaScriptFile) -> dict[str, list[Node]]:

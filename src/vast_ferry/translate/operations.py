@@ -69,6 +69,13 @@ class ServiceCall:
 
 
 @dataclass(frozen=True, slots=True)
+class Stepped:
+    """What a handler is handed, on which it calls a service step by step: a module that comes along stands for it."""
+
+    module: str
+
+
+@dataclass(frozen=True, slots=True)
 class Word:
     """One of the provider's words, as it stands in the event, or (with `meaning`) as the handler compares with it."""
 
@@ -113,7 +120,7 @@ class Moment:
     call: Node
 
 
-Operation = LookUp | Decode | ContextCall | ServiceCall | Word | Fixed | OfPrincipal | Pairs | Moment
+Operation = LookUp | Decode | ContextCall | ServiceCall | Stepped | Word | Fixed | OfPrincipal | Pairs | Moment
 
 
 @dataclass(frozen=True, slots=True)

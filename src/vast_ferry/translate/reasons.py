@@ -227,7 +227,13 @@ NOTES: Final = {
         Severity.NOTE,
         "a client is handed on as a value, or called with arguments that are spread: it stays that of {source}, and "
         "reaches the services of {target} by a module that comes along",
-        "Call it where it is named, with each argument written out, to have the call of {target} there",
+        "Call it where it is named, with each argument written out, to have the target's own call there",
+    ),
+    "services-by-module": (
+        Severity.NOTE,
+        "services are called by steps on what {source} hands over: a module that comes along stands for it, and "
+        "reaches the services of {target}",
+        "Keep the module; or call the target's own client there",
     ),
     "stands-twice": (
         Severity.NOTE,

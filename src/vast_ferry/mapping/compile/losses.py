@@ -156,6 +156,8 @@ def _of_own(reading: Reading, own: str, losses: tuple[Loss, ...]) -> tuple[Loss,
 def _of_row(reading: Reading, name: str) -> tuple[Loss, ...]:
     """Return what a row's form can't hold of its field."""
     row, hub = reading.rows[name], reading.fields[name]
+    if row.read_only and hub.truth:  # nothing writes it
+        return (missing(name, hub.meaning, hub.default_value),)
     # What stands for nothing there comes back as nothing.
     kept = row.optional and (row.unless_empty or row.null_if_empty)
     losses = row.lens.losses(name)

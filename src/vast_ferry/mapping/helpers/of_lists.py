@@ -76,6 +76,21 @@ def list_of_pairs(pairs: Iterable[tuple[str, str]], mark: str) -> list[str]:
     return [f"{name}{mark}{text_of_scalar(value)}" for name, value in pairs]
 
 
+def pairs_of_single_entries(items: Any) -> list[tuple[str, Any]]:
+    """Return the pairs of a list of mappings that have one entry each."""
+    pairs = []
+    for item in items:
+        if len(item) != 1:
+            raise ValueError(f"{sorted(item)} stand together, where each stands alone")
+        pairs += item.items()
+    return pairs
+
+
+def single_entries_of_pairs(pairs: Iterable[tuple[str, Any]]) -> list[dict[str, Any]]:
+    """Return pairs as a list of mappings that have one entry each."""
+    return [{name: value} for name, value in pairs]
+
+
 def text_of_scalar(value: Any) -> str:
     """Return a text as it is, any other value as JSON writes it, and nothing as an empty text."""
     if isinstance(value, str):
@@ -350,6 +365,11 @@ def principal_of(name: str | None, claims: dict[str, Any] | None) -> dict[str, A
 def id_of(principal: dict[str, Any] | None) -> str:
     """Return the identity of who called."""
     return (principal or {}).get("id") or ""
+
+
+def whether_known(principal: dict[str, Any] | None) -> str:
+    """Return the word for whether it is known who called."""
+    return "nobody" if principal is None else "someone"
 
 
 def claims_of(principal: dict[str, Any] | None) -> dict[str, Any]:

@@ -83,8 +83,8 @@ def client_code(
         steps.append(f"\n  [{literal([_step_there(*step) for step in told])}, {own}],")
     begun = dict.fromkeys(client.chain.root for client in chained if client.chain is not None)
     for name in begun:
-        ways = f"const {camel(name)} = chained([{''.join(steps)}\n]).{camel(name)};"
-        declared[camel(name)] = ways
+        own = class_of(root, name) if prefix else camel(name)
+        declared[own] = f"const {own} = chained([{''.join(steps)}\n]).{camel(name)};"
     for client in (one for one in ours if one.chain is None):
         group, _, name = client.path.rpartition(".")
         body, used = _body(root, client, theirs.get(client.operation), frozenset(hosts))

@@ -98,6 +98,13 @@ class ListOfWords(Formed):
         return _taken_apart_otherwise(field, back, "", *self.args)
 
 
+class SingleEntries(Formed):
+    """Pairs as a list of mappings that have one entry each."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "single_entries", ("pairs",), "pairs_of_single_entries", "single_entries_of_pairs"
+
+
 class FormPairs(Formed):
     """Pairs in one text, encoded as a form (application/x-www-form-urlencoded)."""
 

@@ -22,6 +22,7 @@ from vast_ferry.translate.operations import (
     Moment,
     OfPrincipal,
     Pairs,
+    Stepped,
     Word,
 )
 from vast_ferry.translate.places import Spot
@@ -63,12 +64,33 @@ class Idioms:
         if shape.knows(on.role, on.steps):
             self.follower.consume(taken)
             return on
+        if isinstance(step, Attr) and self._by_steps(taken, base, step.name):
+            return NOTHING
         found = self._client(on)
         if found is not None:
             self.follower.consume(taken)
             return found
         place = f"{'.'.join(str(getattr(s, 'key', getattr(s, 'name', s))) for s in on.steps)}"
         raise Stop("never-there", node, place)
+
+    def _by_steps(self, taken: ast.expr, base: Spot, name: str) -> bool:
+        """Tell whether a call of a service that is made step by step begins so on what a handler is handed.
+
+        A module that comes along then stands for that, and the steps go on as they are written.
+        """
+        roles = self.flow.shape(base).roles
+        ways = [
+            one
+            for one in self.flow.source.clients
+            if one.chain is not None and one.chain.root == name and roles.get(one.root) == base.role and not base.steps
+        ]
+        for one in ways:
+            theirs = self.flow.target.operations.get(one.operation)
+            if theirs is not None and (theirs.awaited or theirs.root in self.flow.target.hosts):
+                raise Stop("services-by-steps", taken)
+        if ways:
+            self.follower.note(taken, Stepped(self.flow.source.stepped[ways[0].root]))
+        return bool(ways)
 
     def _client(self, spot: Spot) -> Spot | Service | None:
         """Return what a step into an object of services is: on the way to a client's call, or the call itself."""
@@ -201,6 +223,8 @@ class Idioms:
             return self.follower.service(node, service.client)
         self.follower.arguments(node)
         if isinstance(base, Batch):
+            return NOTHING
+        if isinstance(base, Spot) and self.flow.spot_is_inner(base) and self._by_steps(taken, base, name):
             return NOTHING
         if isinstance(base, Parsed):
             if name == "get" and base.form == "lists" and base.blank and node.args:

@@ -27,6 +27,7 @@ from vast_ferry.translate.operations import (
     Operation,
     Pairs,
     ServiceCall,
+    Stepped,
     Word,
     note_of,
 )
@@ -55,6 +56,7 @@ class Ops:
             Decode: self._decode,
             ContextCall: context.call,
             ServiceCall: services.call,
+            Stepped: self._stepped,
             Word: self._word,
             Fixed: self._fixed,
             OfPrincipal: self._of_principal,
@@ -68,6 +70,10 @@ class Ops:
             self.at.notes.append((note_of(op), node))
         write: Callable[[Operation, ast.AST], str] = self._writes[type(op)]
         return write(op, node)
+
+    def _stepped(self, op: Stepped, node: ast.AST) -> str:
+        self.at.notes.append(("services-by-module", node))
+        return self.at.need([f"import {op.module}"], op.module)
 
     def _fixed(self, op: Fixed, node: ast.AST) -> str:
         return self._default(op.default) or op.source
@@ -187,8 +193,8 @@ class Ops:
 
     def _word(self, op: Word, node: ast.AST) -> str:
         row = next(iter(self.at.reads().rows.get(op.field, ())), None)
-        if row is None:
-            raise Stop("no-such-field", node, op.field)
+        if row is None:  # then it is made as it was, and compared with the word that it was
+            return self.at.text.of(node) if op.meaning else self.shim(op.spot, node)
         if op.meaning:
             own = {hub: word for word, hub in row.lens.words.items()}
             return quoted(own.get(op.meaning, op.meaning))

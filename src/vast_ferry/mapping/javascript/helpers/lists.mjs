@@ -73,6 +73,20 @@ export function listOfPairs(pairs, mark) {
   return pairs.map(([name, value]) => `${name}${mark}${textOfScalar(value)}`);
 }
 
+/** Return the pairs of a list of mappings that have one entry each. */
+export function pairsOfSingleEntries(items) {
+  return items.map((item) => {
+    const pairs = Object.entries(item);
+    if (pairs.length !== 1) throw new RangeError(`${asShown(Object.keys(item))} stand together, where each stands alone`);
+    return pairs[0];
+  });
+}
+
+/** Return pairs as a list of mappings that have one entry each. */
+export function singleEntriesOfPairs(pairs) {
+  return pairs.map(([name, value]) => ({ [name]: value }));
+}
+
 /** Return a text as it is, any other value as JSON writes it, and nothing as an empty text. */
 export function textOfScalar(value) {
   if (typeof value === "string") return value;

@@ -72,6 +72,21 @@ export function idOf(principal) {
   return principal?.id || "";
 }
 
+/** Return the host of a pair of host and port. */
+export function hostOfPair(pair) {
+  return pair ? String(pair[0]) : "";
+}
+
+/** Return a pair of host and port, or nothing where there is no host. */
+export function pairOfHost(host) {
+  return host ? [host, 0] : null;
+}
+
+/** Return the word for whether it is known who called. */
+export function whetherKnown(principal) {
+  return principal == null ? "nobody" : "someone";
+}
+
 /** Return what is known of who called. */
 export function claimsOf(principal) {
   return principal?.claims ?? {};
