@@ -20,7 +20,7 @@ import tempfile
 import threading
 import types
 import warnings
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -146,6 +146,10 @@ class Inside:
             self.handler = getattr(module, self.setup.entry.name)
         except BaseException as error:
             self.failed = outcome_of(worker.failure(error, self.world.folder, "not loaded"))
+
+    def calls(self, several: Iterable[Call], limit: float, seed: int = 1) -> Iterator[Outcome]:
+        """Yield how calls ended."""
+        return (self.call(one, limit, seed) for one in several)
 
     def call(self, call: Call, limit: float, seed: int = 1, *, cold: bool = False) -> Outcome:
         """Return how a call ended; a cold one with everything of the project loaded anew."""

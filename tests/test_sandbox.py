@@ -16,12 +16,15 @@ from pathlib import Path
 import pytest
 from conftest import Project, definition, request, some
 
-from vast_ferry import StandIn, carry, check
+from vast_ferry import StandIn, carry, check, find_profile
 from vast_ferry.checking.compare import Verdict
+from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.http import HttpEvent
-from vast_ferry.standins.process import not_held
+from vast_ferry.hub.outcomes import Outcome
+from vast_ferry.standins.process import Call, Worker, not_held
 from vast_ferry.standins.sandbox import told as in_words
 from vast_ferry.standins.scratch import PREFIX
+from vast_ferry.standins.stand_in import stand_in_setup
 
 contained = pytest.mark.skipif(bool(not_held()), reason="this system has no user namespaces")
 EVENT = HttpEvent("1", "2026-01-01T00:00:00Z").as_fields()
@@ -310,3 +313,70 @@ def test_where_a_system_has_no_namespaces_the_report_says_what_is_not_held(proje
     said = " ".join(done.stdout.split())
     assert all(one.partition(" (")[0] in said for one in in_words(dict.fromkeys(("network", "files", "processes"), "")))
     assert not list(Path(folder).rglob("x"))
+
+
+#: A handler that does what it is asked for, and answers with how many calls its process has had.
+ASKED = """
+import os, signal, threading, time
+calls = []
+def run(event, ctx):
+    calls.append(event["call"]["path"])
+    word = event["call"]["path"].strip("/")
+    if word == "leave":
+        os._exit(3)
+    if word == "kill":
+        os.kill(os.getpid(), signal.SIGKILL)
+    if word == "sleep":
+        time.sleep(60)
+    if word == "thread":
+        threading.Thread(target=time.sleep, args=(60,), daemon=True).start()
+    if word == "raise":
+        raise ValueError(word)
+    return {"code": 200, "content": f"{len(calls)} {len(event['content'])}"}
+"""
+
+
+def test_calls_that_are_sent_ahead_end_as_one_after_the_other(tmp_path: Path) -> None:
+    """Whatever a call does to its process, those behind it are made as if nothing had been sent yet."""
+    (tmp_path / "h.py").write_text(ASKED)
+    words = (
+        ["a"] * 5
+        + [
+            "raise",
+            "a",
+            "thread",
+            "a",
+            "leave",
+            "a",
+            "a",
+            "kill",
+            "sleep",
+            "a",
+            "thread",
+            "leave",
+            "sleep",
+            "a",
+            "big",
+            "a",
+            "huge",
+            "huge",
+            "a",
+        ]
+        + ["a"] * 40
+    )
+    sizes = {"big": 20_000, "huge": 400_000}
+    calls = [
+        Call("http", (HttpEvent("1", path=f"/{word}", body=b"x" * sizes.get(word, 0)).as_fields(),)) for word in words
+    ]
+    setup = stand_in_setup(find_profile("ostermere@1"), tmp_path, Entry("h.py", "run"), ("http",))
+
+    def told(outcome: Outcome) -> tuple[str, str, bytes]:
+        return str(outcome.ending), outcome.message, outcome.reply.body if outcome.reply else b""
+
+    with Worker(setup) as worker:
+        alone = [told(worker.call(one, 0.4)) for one in calls]
+    with Worker(setup) as worker:
+        together = list(map(told, worker.calls(calls, 0.4)))
+    assert together == alone
+    assert [body for _, _, body in alone][:9] == [b"1 0", b"2 0", b"3 0", b"4 0", b"5 0", b"", b"7 0", b"8 0", b"1 0"]
+    assert {ending for ending, _, _ in alone} == {"replied", "failed", "died", "timed out"}

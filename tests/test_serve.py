@@ -298,8 +298,11 @@ def test_a_request_that_may_have_arrived_is_not_sent_twice() -> None:
                         method = link.recv(1000).split(b" ")[0].decode()
                         counts[method] = counts.get(method, 0) + 1
 
-        threading.Thread(target=hang_up, daemon=True).start()
+        hanging_up = threading.Thread(target=hang_up, daemon=True)
+        hanging_up.start()
         for method in ("GET", "POST"):
             with pytest.raises(NoAnswer):
                 Endpoint(f"http://127.0.0.1:{server.getsockname()[1]}").ask(HttpEvent(method=method))
+        server.shutdown(socket.SHUT_RDWR)  # else it would wait on, and other tests for it
+        hanging_up.join(5)
     assert counts == {"GET": 3, "POST": 1}

@@ -6,13 +6,13 @@ What is asked of it is plain data, so that the workers of a cluster do the same.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.originals import Originals
-from vast_ferry.checking.proving import Proving
+from vast_ferry.checking.proving import Begun, Proving
 from vast_ferry.checking.result import Checked, Noted
 from vast_ferry.checking.sides import both_deployed, source_side, target_side
 from vast_ferry.hub.findings import BadInput, nearest
@@ -81,18 +81,40 @@ def _run(
     profile: Profile,
     noted: list[Noted],
 ) -> Iterator[Checked]:
-    """Yield the verdicts, and note what of the samples nobody reads or is read oddly."""
-    for function in declared.functions:
-        files = by_function.get(function.name, [])
-        for start in range(0, len(files), BATCH):
-            batch: list[Sample] = []
-            for path, top in files[start : start + BATCH]:
-                try:
-                    batch.append(read_sample(function.name, path, profile, top))
-                    if batch[-1].unread or batch[-1].odd:
-                        noted.append(Noted(function.name, str(path), batch[-1].unread, batch[-1].odd))
-                except BadInput as error:  # the others may be fine
-                    name = sample_name(function.name, path, top)
-                    why = (str(error),)
-                    yield Checked(function.name, name, Verdict.UNCHECKED, reasons=why, file=str(path), read=False)
-            yield from run.function(function, batch)
+    """Yield the verdicts, and note what of the samples nobody reads or is read oddly.
+
+    While the samples of one batch are run, the next is read, and what came of the one before is compared.
+    """
+    begun: Begun | None = None
+    try:
+        for function in declared.functions:
+            files = by_function.get(function.name, [])
+            for start in range(0, len(files), BATCH):
+                batch, unread = _read(function.name, files[start : start + BATCH], profile, noted)
+                if begun is not None:
+                    begun.wait()  # else there would be twice as many workers
+                before, begun = begun, run.begin(function, batch)
+                yield from run.verdicts(before) if before is not None else ()
+                yield from unread
+        last, begun = begun, None
+        yield from run.verdicts(last) if last is not None else ()
+    finally:
+        if begun is not None:
+            begun.give_up()
+
+
+def _read(
+    function: str, files: Sequence[tuple[Path, Path]], profile: Profile, noted: list[Noted]
+) -> tuple[list[Sample], list[Checked]]:
+    """Return the samples in files, and verdicts on those that can't be read: the others may be fine."""
+    batch: list[Sample] = []
+    unread: list[Checked] = []
+    for path, top in files:
+        try:
+            batch.append(read_sample(function, path, profile, top))
+            if batch[-1].unread or batch[-1].odd:
+                noted.append(Noted(function, str(path), batch[-1].unread, batch[-1].odd))
+        except BadInput as error:
+            name, why = sample_name(function, path, top), (str(error),)
+            unread.append(Checked(function, name, Verdict.UNCHECKED, reasons=why, file=str(path), read=False))
+    return batch, unread

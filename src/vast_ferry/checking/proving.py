@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable, Iterator, Sequence, Set
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, replace
 from itertools import zip_longest
 from typing import Final
@@ -18,7 +18,7 @@ from vast_ferry.checking.services_held import held_effects
 from vast_ferry.checking.sides import Side
 from vast_ferry.definitions.tables import route_style
 from vast_ferry.hub.functions import PYTHON, Function, Project
-from vast_ferry.hub.http import HttpEvent, HttpReply
+from vast_ferry.hub.http import TRUTHS, HttpEvent, HttpReply
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
@@ -26,7 +26,7 @@ from vast_ferry.mapping.losses import SPLIT, Fields, Loss
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.samples.store import Sample
-from vast_ferry.standins.gateway import Gateway, Routed, takes
+from vast_ferry.standins.gateway import Found, Gateway, takes
 from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker
 
 #: So many samples of a function are called twice at the original, to see what varies by itself. Where anything does,
@@ -84,29 +84,35 @@ class Proving:
 
     def function(self, function: Function, samples: Sequence[Sample]) -> Iterator[Checked]:
         """Yield the verdicts on the samples of one function."""
+        yield from self.verdicts(self.begin(function, samples))
+
+    def begin(self, function: Function, samples: Sequence[Sample]) -> Begun:
+        """Begin to run the samples of one function on both sides, in threads."""
         limit = min(function.timeout or self.limit, self.limit)
         refused = {id(sample): self.refused(function, sample) for sample in samples}
-        for one in samples:
-            if why := refused[id(one)]:
-                yield Checked(one.function, one.name, Verdict.UNCHECKED, reasons=(why,), file=str(one.path))
+        said = tuple(
+            Checked(one.function, one.name, Verdict.UNCHECKED, reasons=(why,), file=str(one.path))
+            for one in samples
+            if (why := refused[id(one)])
+        )
         taken = [sample for sample in samples if not refused[id(sample)]]
-        if taken:
-            yield from self._proven(function, taken, limit)
-
-    def _proven(self, function: Function, taken: list[Sample], limit: float) -> Iterator[Checked]:
-        """Yield the verdicts on samples that can be run on both sides."""
         # Whatever a handler keeps from call to call must not depend on how its samples are called or given.
         taken.sort(key=_content)
+        return Begun(function, limit, said, taken, self._started(function, taken, limit) if taken else None)
+
+    def _started(self, function: Function, taken: list[Sample], limit: float) -> _Started:
+        """Start all runs of samples that can be run on both sides."""
         kinds = tuple(dict.fromkeys(sorted(sample.kind for sample in taken)))
         at_source = [self.at_source(sample, sample.events) for sample in taken]
         at_target = [self.at_target(function, sample) for sample in taken]
         # Made before the threads start: Python's parser must not be used by several at once (cpython gh-106905).
-        both = [side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)]
-        setup, there = both
+        setup, there = (
+            side.setup(function, kinds, self.memory, max(self.limit, 1.0)) for side in (self.source, self.target)
+        )
 
         def run(side: Setup, calls: Sequence[CallTo], seed: int) -> list[Outcome]:
             with Worker(side) as worker:
-                return [gone_through(worker, one, function.name, limit, seed) for one in calls]
+                return all_gone_through(worker, calls, function.name, limit, seed)
 
         def original(seed: int, calls: Sequence[CallTo]) -> list[Outcome]:
             key = self.originals.key(setup, calls, limit, seed)
@@ -116,13 +122,26 @@ class Proving:
                 self.originals.keep(key, kept)
             return kept
 
-        with ThreadPoolExecutor(3) as pool:
+        pool = ThreadPoolExecutor(3)
+        first, carried = pool.submit(original, 1, at_source), pool.submit(run, there, at_target, 1)
+        second = pool.submit(original, 2, at_source[:LOOKED_AT])
+        return _Started(pool, (setup, there), at_source, (first, second, carried), run, original)
+
+    def verdicts(self, begun: Begun) -> Iterator[Checked]:
+        """Yield the verdicts on the samples of which the runs were begun."""
+        yield from begun.refused
+        if begun.started is not None:
+            yield from self._proven(begun.function, begun.taken, begun.limit, begun.started)
+
+    def _proven(self, function: Function, taken: list[Sample], limit: float, started: _Started) -> Iterator[Checked]:
+        """Yield the verdicts on samples that were run on both sides."""
+        at_source, run, (setup, there) = started.calls, started.run, started.setups
+        with started.pool:
             try:
-                first, carried = pool.submit(original, 1, at_source), pool.submit(run, there, at_target, 1)
-                second = original(2, at_source[:LOOKED_AT])
-                if len(taken) > LOOKED_AT and self._vary(first.result(), second):
-                    second = original(2, at_source)
-                outcomes = list(zip_longest(first.result(), second, carried.result()))
+                first, second, carried = (one.result() for one in started.runs)
+                if len(taken) > LOOKED_AT and self._vary(first, second):
+                    second = started.original(2, at_source)
+                outcomes = list(zip_longest(first, second, carried))
             except BaseException:
                 KEEPER_HERE.stop_workers()  # else the threads would be waited for
                 raise
@@ -160,17 +179,14 @@ class Proving:
         return ""
 
     def at_source(self, sample: Sample, events: tuple[Fields, ...]) -> CallTo:
-        call = Call(sample.kind, events, sample.before, sample.answers)
         if not is_request(sample.kind):
-            return CallTo(call, sample.function)
-        return _called(self.gateway.route(HttpEvent.from_fields(events[0])), call)
+            return CallTo(Call(sample.kind, events, sample.before, sample.answers), sample.function)
+        return _routed(self.gateway, events[0], sample)
 
     def at_target(self, function: Function, sample: Sample) -> CallTo:
-        call = Call(sample.kind, sample.events, sample.before, sample.answers)
         if is_request(sample.kind):
-            if self.target_gateway is None:  # the carried project routes by itself
-                return _called(Routed("", replace(sample.event, route="", captures={})), call)
-            return _called(self.target_gateway.route(sample.event), call)
+            return _routed(self.target_gateway, sample.events[0], sample)
+        call = Call(sample.kind, sample.events, sample.before, sample.answers)
         there = self.target.at(function.name)
         why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
         return CallTo(call, function.name, misrouted=why)
@@ -326,6 +342,40 @@ def _errors_logged(outcome: Outcome) -> dict[str, str]:
 
 
 @dataclass(frozen=True, slots=True)
+class _Started:
+    """The runs of a function's samples, in threads: two of the original (the second may be shorter), one carried."""
+
+    pool: ThreadPoolExecutor
+    setups: tuple[Setup, Setup]
+    calls: list[CallTo]
+    runs: tuple[Future[list[Outcome]], Future[list[Outcome]], Future[list[Outcome]]]
+    run: Callable[[Setup, Sequence[CallTo], int], list[Outcome]]
+    original: Callable[[int, Sequence[CallTo]], list[Outcome]]
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """Samples of a function of which the runs were begun; `refused` are the verdicts on those that are not for it."""
+
+    function: Function
+    limit: float
+    refused: tuple[Checked, ...]
+    taken: list[Sample]
+    started: _Started | None
+
+    def wait(self) -> None:
+        """Wait for all that was begun, however it ends."""
+        if self.started is not None:
+            wait(self.started.runs)
+
+    def give_up(self) -> None:
+        """End what runs, where nobody asks for its verdicts any more."""
+        if self.started is not None:
+            KEEPER_HERE.stop_workers()
+            self.started.pool.shutdown()
+
+
+@dataclass(frozen=True, slots=True)
 class _Cold:
     """Both sides of one function, called as if for the first time, each time."""
 
@@ -381,8 +431,13 @@ class CallTo:
     misrouted: str = ""
 
 
-def _called(routed: Routed, call: Call) -> CallTo:
-    return CallTo(replace(call, events=(routed.event.as_fields(),)), routed.function, routed.reply)
+def _routed(gateway: Gateway | None, fields: Fields, sample: Sample) -> CallTo:
+    """Return the call that a request comes to; without a gateway, at a project that routes by itself."""
+    if not fields.keys() >= TRUTHS:
+        fields = HttpEvent.from_fields(fields).as_fields()
+    found = gateway.find(fields["method"], fields["path.raw"]) if gateway is not None else Found("", "", {})
+    event = {**fields, "route": found.route, "captures": found.captures}
+    return CallTo(Call(sample.kind, (event,), sample.before, sample.answers), found.function, found.reply)
 
 
 def _told(events: Sequence[Fields]) -> Iterator[Fields]:
@@ -407,20 +462,35 @@ class _Ran:
 
     @property
     def method(self) -> str:
-        return self.sample.event.method if is_request(self.sample.kind) else ""
+        return str(self.sample.events[0].get("method", "GET")) if is_request(self.sample.kind) else ""
 
 
 def gone_through(
     worker: Worker, called: CallTo, function: str, limit: float, seed: int, *, cold: bool = False
 ) -> Outcome:
     """Return how a call ended: at the gateway, at another function, or in the worker."""
+    before = _before_the_worker(called, function)
+    return before if before is not None else worker.call(called.call, limit, seed, cold=cold)
+
+
+def all_gone_through(
+    worker: Worker, several: Sequence[CallTo], function: str, limit: float, seed: int
+) -> list[Outcome]:
+    """Return how calls ended, one after the other."""
+    before = [_before_the_worker(one, function) for one in several]
+    made = worker.calls([one.call for one, ended in zip(several, before, strict=True) if ended is None], limit, seed)
+    return [next(made) if ended is None else ended for ended in before]
+
+
+def _before_the_worker(called: CallTo, function: str) -> Outcome | None:
+    """Return how a call ends that does not come to the worker; nothing for one that does."""
     if called.reply is not None:
         return Outcome(Ending.REPLIED, called.reply, message=FROM_GATEWAY)
     if called.misrouted:
         return Outcome(Ending.FAILED, None, "Misrouted", called.misrouted)
     if called.function not in ("", function):  # empty: the project routes by itself
         return Outcome(Ending.FAILED, None, "Misrouted", f"the request goes to {called.function}")
-    return worker.call(called.call, limit, seed, cold=cold)
+    return None
 
 
 def _bare(outcome: Outcome) -> Outcome:

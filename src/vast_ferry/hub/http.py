@@ -74,6 +74,10 @@ class HttpEvent:
         return cls(**event)
 
 
+#: The names of an event's fields, as `as_fields` has them.
+TRUTHS = frozenset(HttpEvent().as_fields())
+
+
 @dataclass(frozen=True, slots=True)
 class HttpReply:
     """One HTTP reply: final `status`, `headers` as ordered pairs with every Set-Cookie apart, `body` as bytes."""

@@ -23,6 +23,16 @@ class Routed:
     reply: HttpReply | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The function that a request goes to, by which route, what that captured; or an answer of the gateway itself."""
+
+    function: str
+    route: str
+    captures: dict[str, str]
+    reply: HttpReply | None = None
+
+
 class Gateway:
     """Routes of a project, the more exact first or in the order declared; GET takes HEAD too (RFC 9110 §9.3.2)."""
 
@@ -38,18 +48,23 @@ class Gateway:
 
     def route(self, event: HttpEvent) -> Routed:
         """Return where a request goes: a function, 405 with Allow where only the method is wrong, or 404."""
+        found = self.find(event.method, event.path)
+        return Routed(found.function, replace(event, route=found.route, captures=found.captures), found.reply)
+
+    def find(self, method: str, path: str) -> Found:
+        """Return where a request with a method and a path, as they came, goes."""
         allowed: set[str] = set()
         for methods, template, types, function in self._routes:
-            captures = match_route(template, event.path)
+            captures = match_route(template, path)
             if captures is None or not all(re.fullmatch(TYPES[kind], captures[name]) for name, kind in types.items()):
                 continue
-            if not methods or event.method in methods or (event.method == "HEAD" and "GET" in methods):
-                return Routed(function, replace(event, route=template, captures=captures))
+            if not methods or method in methods or (method == "HEAD" and "GET" in methods):
+                return Found(function, template, captures)
             allowed.update(methods)
         if "GET" in allowed:
             allowed.add("HEAD")
         reply = HttpReply(405, [("allow", ", ".join(sorted(allowed)))]) if allowed else HttpReply(404)
-        return Routed("", replace(event, route="", captures={}), reply)
+        return Found("", "", {}, reply)
 
 
 #: kind → the hub field that says where an event comes from

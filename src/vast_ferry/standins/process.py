@@ -21,7 +21,10 @@ import subprocess
 import sys
 import threading
 import time
+from collections import deque
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from itertools import islice
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -44,6 +47,9 @@ START_LIMIT = 60.0
 LARGEST_ANSWER = 512 * 1024 * 1024
 #: After so many calls that did not end in time, what is left is not tried.
 MOST_TIMEOUTS = 5
+#: So many calls are sent ahead at most, and so many bytes of them: they wait in the socket.
+AHEAD = 32
+ROOM = 1 << 16
 _HEAD = struct.Struct("!IQ8s")
 
 
@@ -223,18 +229,55 @@ class Worker:
             problem = self._start()
             if problem is not None:
                 return problem
-        request = {
-            "kind": call.kind,
-            "hubs": call.events,
-            "before": call.before,
-            "answers": call.answers,
-            "apart": call.apart,
-            "fails_after": call.fails_after,
-            "limit": limit,
-            "seed": seed,
-            "cold": cold,
-        }
-        answer = self._exchange(request, limit)
+        return self._ended(self._exchange(_request(call, limit, seed, cold=cold), limit))
+
+    def calls(self, several: Iterable[Call], limit: float, seed: int = 1) -> Iterator[Outcome]:
+        """Yield how calls ended, in their order, each as `call` has it.
+
+        Small ones are sent ahead, so that the worker need not wait for the next. What it has not come to when it ends
+        goes to the process after it.
+        """
+        waiting = deque(several)
+        ahead: deque[int] = deque()  # how large those are that are in the worker, or on the way
+        held: bytes | None = b""  # the next one, for which there was no room yet
+        while waiting:
+            if self._talk is not None and not self._broken:
+                held = self._send_ahead(islice(waiting, len(ahead), AHEAD), ahead, held or b"", (limit, seed))
+            if not ahead and held is not None:
+                yield self.call(waiting.popleft(), limit, seed)
+                continue
+            outcome = self._ended(self._awaited(limit) if held is not None else self._timed_out(limit))
+            waiting.popleft()
+            if self._talk is not None:
+                ahead.popleft()
+            else:  # all of it went with the process
+                ahead.clear()
+                held = b""
+            yield outcome
+
+    def _send_ahead(
+        self, several: Iterable[Call], ahead: deque[int], held: bytes, how: tuple[float, int]
+    ) -> bytes | None:
+        """Send calls while all that are on the way have room in the socket, else each side would wait for the other.
+
+        Returns the one for which there was no room; nothing where the worker took no more of one in time.
+        """
+        limit, seed = how
+        for call in several:
+            try:
+                data = held or b"".join(framed(_request(call, limit, seed)))
+                held = b""
+                if len(data) + sum(ahead) > ROOM or self._talk is None:
+                    return data
+                if not _sent(self._talk, data, time.monotonic() + limit):
+                    return None
+            except (OSError, ValueError, RecursionError):  # which is told when it comes to it
+                return b""
+            ahead.append(len(data))
+        return b""
+
+    def _ended(self, answer: dict[str, Any] | Outcome) -> Outcome:
+        """Return how a call ended by what the worker answered; a process that is spent is ended."""
         if isinstance(answer, Outcome):
             self.timeouts += answer.ending is Ending.TIMED_OUT
             return answer
@@ -330,14 +373,19 @@ class Worker:
             return Outcome(Ending.DIED, message="broken off")
         end = time.monotonic() + limit + 0.25  # the handler's own clock should run out first
         try:
-            for part in framed(message):
-                view = memoryview(part)
-                while view:
-                    if not _ready(talk, select.POLLOUT, end):
-                        return self._timed_out(limit)
-                    with contextlib.suppress(BlockingIOError):
-                        view = view[talk.send(view) :]
-            answer = self._answer(talk, end)
+            if not all(_sent(talk, part, end) for part in framed(message)):
+                return self._timed_out(limit)
+        except (OSError, ValueError, RecursionError):
+            return self._died()
+        return self._awaited(limit, end)
+
+    def _awaited(self, limit: float, end: float = 0.0) -> dict[str, Any] | Outcome:
+        """Return the next answer, or how the worker ended instead."""
+        talk = self._talk
+        if talk is None:
+            return Outcome(Ending.DIED, message="broken off")
+        try:
+            answer = self._answer(talk, end or time.monotonic() + limit + 0.25)
             return self._timed_out(limit) if answer is None else answer
         except (OSError, ValueError, RecursionError, struct.error):
             return self._died()
@@ -367,13 +415,14 @@ class Worker:
             else:
                 del data[: max(0, len(data) - len(self._mark))]
                 searched = 0
-            if not _ready(talk, select.POLLIN, end):
-                return None
             with contextlib.suppress(BlockingIOError):
                 chunk = talk.recv(1 << 18)
                 if not chunk:
                     raise ConnectionResetError
                 data += chunk
+                continue
+            if not _ready(talk, select.POLLIN, end):
+                return None
 
     @staticmethod
     def _fill(talk: socket.socket, data: bytearray, size: int, end: float) -> bool:
@@ -476,6 +525,33 @@ def _ready(end: socket.socket, what: int, by: float) -> bool:
     poll = select.poll()
     poll.register(end, what)
     return bool(poll.poll(max(0.0, by - time.monotonic()) * 1000))
+
+
+def _sent(talk: socket.socket, data: bytes, by: float) -> bool:
+    """Send all of something; tell whether it was sent in time."""
+    view = memoryview(data)
+    while True:
+        with contextlib.suppress(BlockingIOError):
+            view = view[talk.send(view) :]
+        if not view:
+            return True
+        if not _ready(talk, select.POLLOUT, by):
+            return False
+
+
+def _request(call: Call, limit: float, seed: int, *, cold: bool = False) -> dict[str, Any]:
+    """Return a call as the worker takes it."""
+    return {
+        "kind": call.kind,
+        "hubs": call.events,
+        "before": call.before,
+        "answers": call.answers,
+        "apart": call.apart,
+        "fails_after": call.fails_after,
+        "limit": limit,
+        "seed": seed,
+        "cold": cold,
+    }
 
 
 def framed(message: dict[str, Any]) -> list[bytes]:

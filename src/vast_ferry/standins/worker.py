@@ -64,6 +64,8 @@ MOST_OUTPUT = 65_536
 MOST_MESSAGE = 100_000
 #: Sizes of a frame's text and of its bytes, and what stands for bytes in the text.
 HEAD = struct.Struct("!IQ8s")
+#: So many bytes are taken off a socket at once, and so many are put together for it.
+PIECE = 1 << 16
 #: What goes on after a handler has answered is waited for so long, in seconds.
 GRACE = 0.5
 
@@ -77,16 +79,19 @@ class Line:
         if descriptor != 700:
             os.close(descriptor)
         self.mark = b""
+        self._ahead = b""  # what came with the message before: calls may be sent ahead
 
     def _exactly(self, size: int) -> bytes:
-        data = bytearray(size)
-        view, at = memoryview(data), 0
-        while at < size:
-            got = self.socket.recv_into(view[at:])
-            if not got:
-                os._exit(0)  # the tool has gone
-            at += got
-        return bytes(data)
+        if len(self._ahead) < size:
+            data = bytearray(self._ahead)
+            while len(data) < size:
+                got = self.socket.recv(PIECE)
+                if not got:
+                    os._exit(0)  # the tool has gone
+                data += got
+            self._ahead = bytes(data)
+        wanted, self._ahead = self._ahead[:size], self._ahead[size:]
+        return wanted
 
     def receive(self) -> Any:
         """Return the next message."""
@@ -113,8 +118,11 @@ class Line:
             return {key: [size - len(value), len(value)]}
 
         text = json.dumps(message, default=apart).encode("ascii")
-        self.socket.sendall(self.mark + HEAD.pack(len(text), size, mark) + text)
-        for part in parts:
+        head = self.mark + HEAD.pack(len(text), size, mark) + text
+        if size < PIECE:
+            self.socket.sendall(b"".join((head, *parts)))
+            return
+        for part in (head, *parts):
             self.socket.sendall(part)
 
 
@@ -528,6 +536,8 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         if setup["reach"]:
             data["reached"] = side.reached()
         line.send(data)
+        if data["spent"] and not request["cold"]:
+            return  # the next call is for a new process, also where it was sent ahead
         if request["cold"]:
             side.stop()
             os._exit(0)
