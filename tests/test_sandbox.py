@@ -339,31 +339,8 @@ def run(event, ctx):
 def test_calls_that_are_sent_ahead_end_as_one_after_the_other(tmp_path: Path) -> None:
     """Whatever a call does to its process, those behind it are made as if nothing had been sent yet."""
     (tmp_path / "h.py").write_text(ASKED)
-    words = (
-        ["a"] * 5
-        + [
-            "raise",
-            "a",
-            "thread",
-            "a",
-            "leave",
-            "a",
-            "a",
-            "kill",
-            "sleep",
-            "a",
-            "thread",
-            "leave",
-            "sleep",
-            "a",
-            "big",
-            "a",
-            "huge",
-            "huge",
-            "a",
-        ]
-        + ["a"] * 40
-    )
+    odd = "raise a thread a leave a a kill sleep a thread leave sleep a big a huge huge a"
+    words = ["a"] * 5 + odd.split(" ") + ["a"] * 40
     sizes = {"big": 20_000, "huge": 400_000}
     calls = [
         Call("http", (HttpEvent("1", path=f"/{word}", body=b"x" * sizes.get(word, 0)).as_fields(),)) for word in words
