@@ -21,6 +21,7 @@ from vast_ferry.mapping.helpers import of_contents
 from vast_ferry.mapping.lenses.every import parse_lens
 from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
 from vast_ferry.mapping.templates import TemplateError, parse_template
+from vast_ferry.profiles.schema import ClassModel
 
 WORDS = {"text": "text", "no": "decimal", "flag": "words:on/off", "bin": "bytes", "many": "list", "more": "mapping"}
 
@@ -739,6 +740,19 @@ def test_a_row_that_nothing_reads_is_refused(tmp_path: Path, rows: list[dict[str
     """Its value would have been lost without a word: header fields come whole from the other row."""
     with pytest.raises(BadInput, match=rf"nothing is read of this row \({field}\)"):
         answering(tmp_path, rows)
+
+
+@pytest.mark.parametrize(
+    ("model", "says"),
+    [
+        ({"takes": ["code=200"], "sets": {"code": "code"}}, "'code' is a method and what the class takes"),
+        ({"takes": ["code=200"], "sets": {"mark": "kode"}}, "'kode' is none of what the class takes"),
+        ({"takes": ["code=200"], "adds": {"line": "lines"}}, "'lines' is none of what the class takes"),
+    ],
+)
+def test_a_class_of_an_answer_that_can_not_be_is_refused(model: dict[str, Any], says: str) -> None:
+    with pytest.raises(ValueError, match=re.escape(says)):
+        ClassModel.model_validate(model)
 
 
 def test_a_time_that_its_places_cannot_be_made_of_is_refused(tmp_path: Path) -> None:

@@ -456,6 +456,44 @@ def test_calls_by_steps_on_what_is_handed_over_are_carried_and_proven(language: 
     assert all(one.reached and not one.fails for one in found.checked if one.sample != "c.http")
 
 
+FLAGSTONE = find_profile(str(ROOT / "tests" / "profiles" / "flagstone-1.yaml"))
+STEP_BY_STEP = {
+    "h.py": """
+from flagstone import Say
+
+def f(ask, kit):
+    say = Say()
+    say.mark(202)
+    if ask.parts["x"] == "none":
+        return Say().mark(404).text("no such thing")
+    return say.line("x-a", "1").line("x-b", "2").line("content-type", "text/csv").text(ask.parts["x"])
+""",
+    "h.js": """
+const { Say } = require("flagstone");
+exports.f = async (ask, kit) => {
+  const say = new Say();
+  say.mark(202);
+  if (ask.parts.x === "none") return new Say().mark(404).text("no such thing");
+  return say.line("x-a", "1").line("x-b", "2").line("content-type", "text/csv").text(ask.parts.x);
+};
+""",
+}
+
+
+@pytest.mark.parametrize("file", STEP_BY_STEP)
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2"], 2))
+def test_an_answer_may_be_put_together_step_by_step(project: Project, tmp_path: Path, file: str, to: str) -> None:
+    text = f'fs:\n  f: {{code: "{file}:f", on: [{{ask: "GET /f/{{x}}"}}]}}\n'
+    files: dict[str, str | bytes] = {"flagstone.yaml": text, file: STEP_BY_STEP[file]}
+    files |= {f"samples/f/{word}.http": f"GET /f/{word} HTTP/1.1\r\nHost: a\r\n\r\n" for word in ("none", "y")}
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source=FLAGSTONE)
+    assert {one.style for one in crossing.record.functions} == {"native"}
+    found = {one.sample: (one.verdict, one.expected) for one in check(tmp_path / "out").checked}
+    assert found["y.http"] == (Verdict.SAME, "replied 202")
+    assert found["none.http"][0] in (Verdict.SAME, Verdict.UNHELD)  # it names no type for its content
+    assert found["none.http"][1] == "replied 404"
+
+
 def test_values_in_one_text_of_a_definition_are_written_with_what_stands_beside_them(tmp_path: Path) -> None:
     """A filter on keys took the place of the bucket before it; a schedule beside its zone could not be read back."""
     profile = find_profile(str(THISTLEMOOR))

@@ -65,6 +65,8 @@ def class_text(name: str, model: schema.ClassModel) -> str:
         held = f"this.{camel(attribute)}"
         added = f'  {held} = [...headerFields({held}, "name", "value"), [name, value]];'
         lines += ["", f"{camel(method)}(name, value) {{", added, "  return this;", "}"]
+    for method, attribute in model.sets.items():
+        lines += ["", f"{camel(method)}(value) {{", f"  this.{camel(attribute)} = value;", "  return this;", "}"]
     for method, maker in model.makers.items():
         value, *others = [camel(one.partition("=")[0].strip()) for one in maker.takes]
         fields = camel(maker.fields)

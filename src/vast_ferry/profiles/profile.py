@@ -477,6 +477,8 @@ def _class_source(name: str, model: schema.ClassModel) -> str:
             f"        self.{attribute} = {added}",
             "        return self",
         ]
+    for method, attribute in model.sets.items():
+        lines += ["", f"    def {method}(self, value):", f"        self.{attribute} = value", "        return self"]
     for method, maker in model.makers.items():
         value, *others = [parameter.partition("=")[0].strip() for parameter in maker.takes]
         given = [f"{one}={one}" for one in others if one != maker.fields]

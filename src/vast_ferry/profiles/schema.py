@@ -351,9 +351,22 @@ class ClassModel(Model):
     adds: dict[Identifier, Identifier] = Field(
         {}, description="methods that add a pair to an attribute, and give the object: method → attribute"
     )
+    sets: dict[Identifier, Identifier] = Field(
+        {}, description="methods that set an attribute, and give the object: method → attribute"
+    )
     makers: dict[Identifier, MakerModel] = Field({}, description="other ways to make one: method of the class → how")
     error: bool = Field(False, description="whether it is an exception, to be raised")
     about: str = Field("", description="one line for its documentation")
+
+    @model_validator(mode="after")
+    def _fits(self) -> ClassModel:
+        known = {parameter.partition("=")[0].strip() for parameter in self.takes}
+        methods = {**self.adds, **self.sets}
+        if stray := next((one for one in methods.values() if one not in known), ""):
+            raise ValueError(f"{stray!r} is none of what the class takes")
+        if alike := next((one for one in (*methods, *self.makers) if one in known), ""):
+            raise ValueError(f"{alike!r} is a method and what the class takes: call the second otherwise here")
+        return self
 
 
 class RouteModel(Model):
