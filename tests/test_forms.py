@@ -299,6 +299,8 @@ OF_BATCHES: list[tuple[str, Any, list[str]]] = [
     ("each_at(id)", [{"id": "a"}, {"id": "b"}], ["a", "b"]),
     ("with_word(again)", {"a": "again"}, ["a"]),
     ("with_word(false)", {"a": False}, ["a"]),
+    ("with_word(again, id, state)", [{"id": "a", "state": "again"}, {"id": "b", "state": "again"}], ["a", "b"]),
+    ("with_word(false, id, ok)", [{"id": "a", "ok": False}], ["a"]),
     ("apart(',')", "a,b", ["a", "b"]),
 ]
 

@@ -337,7 +337,7 @@ CALLS = [
     ("saltmarsh.open('hold:charts').crate('a').read()", {("object.read", "charts")}, set()),
     ("h = saltmarsh.open('hold:charts')\n    h.crate('a').write(b'')", {("object.write", "charts")}, set()),
     ("saltmarsh.open('hold:' + name).crate('a').drop()", {("object.delete", "")}, set()),
-    ("with saltmarsh.open('creek:a') as c:\n        c.cast(b'')", {("message.send", "")}, set()),
+    ("with saltmarsh.open('creek:a') as c:\n        c.cast(b'')", set(), {"with saltmarsh.open('creek:a')"}),
     ("saltmarsh.open('hold:a').crates()", {("object.list", "a")}, set()),
     ("saltmarsh.open('hold:a').barrels()", set(), {"saltmarsh.open('hold:a').barrels"}),
     ("saltmarsh.open('hold:a')['b']", set(), {"saltmarsh.open('hold:a')[…]"}),
@@ -492,6 +492,55 @@ def test_an_answer_may_be_put_together_step_by_step(project: Project, tmp_path: 
     assert found["y.http"] == (Verdict.SAME, "replied 202")
     assert found["none.http"][0] in (Verdict.SAME, Verdict.UNHELD)  # it names no type for its content
     assert found["none.http"][1] == "replied 404"
+
+
+BY_STEPS_IN_PYTHON = """
+import json
+from flagstone import Desk, Say
+
+desk = Desk(region="north")
+
+def a(ask, kit):
+    with kit.line("seen") as line:
+        line.send("one")
+        line.send("two", heads={"k": "v"})
+    desk.table("visits").put(ask.parts["x"], {"id": ask.parts["x"]})
+    return Say().mark(201).text("ok").line("content-type", "text/plain")
+
+def m(ask, kit):
+    told = []
+    for item in ask.items:
+        try:
+            desk.table("orders").put(json.loads(item.load)["id"], {"load": item.load})
+            told.append({"id": item.id, "state": "done"})
+        except ValueError:
+            told.append({"id": item.id, "state": "again"})
+    return told
+"""
+
+
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "quillhaven"], 2))
+def test_what_a_with_statement_gives_is_a_step_and_a_batch_is_answered_by_words(
+    project: Project, tmp_path: Path, to: str
+) -> None:
+    two = 'fs:\n  a: {code: "h.py:a", on: [{ask: "GET /a/{x}"}]}\n  m: {code: "h.py:m", on: [{line: orders}]}\n'
+    events = "[{id: m-1, channel: orders, body: '{\"id\": 1}'}, {id: m-2, channel: orders, body: 'x'}]"
+    files: dict[str, str | bytes] = {"flagstone.yaml": two, "h.py": BY_STEPS_IN_PYTHON}
+    files |= {"samples/a/x.http": b"GET /a/7 HTTP/1.1\r\nHost: a\r\n\r\n"}
+    files |= {"samples/m/x.yaml": f"kind: message\nevents: {events}\n"}
+    there = survey(project(files), FLAGSTONE)
+    uses = [use for scan in there.scanned.files.values() for part in scan.parts.values() for use in part.uses]
+    assert {(use.client.operation, use.name) for use in uses} == {
+        *{("message.send", "seen"), ("record.write", "visits"), ("record.write", "orders")}
+    }
+    assert (there.findings, list(there.readings["a"].answers)) == ([], ["201"])
+    carry(project(files), to=to, out=tmp_path / "out", source=FLAGSTONE)
+    found = {one.function: one for one in check(tmp_path / "out").checked}
+    assert {one.verdict for one in found.values()} == {Verdict.SAME}
+    assert (found["a"].expected, found["m"].expected) == (
+        "replied 201, 3 effects",
+        "partly failed, m-2 again, 1 effect",
+    )
 
 
 def test_values_in_one_text_of_a_definition_are_written_with_what_stands_beside_them(tmp_path: Path) -> None:

@@ -199,6 +199,11 @@ class Handles:
     def _used(self, node: ast.expr, handle: Handle) -> None:
         """Note a handle that is handed on, so that nobody sees what is called on it."""
         parent = self.parents.get(id(node))
+        if isinstance(parent, ast.withitem):
+            above = self.parents.get(id(parent))
+            if isinstance(above, (ast.With, ast.AsyncWith)) and self.of(_entered(node, above)) is None:
+                self.found.unknown.append((node, f"with {ast.unparse(node)}"))
+            return
         called = isinstance(parent, ast.Call) and parent.func is node
         asked = called or isinstance(parent, (ast.Attribute, ast.Subscript))
         kept = any(self.held.get(_named(target)) for target, value in _bindings(parent or node) if value is node)
@@ -244,10 +249,18 @@ def _bindings(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None]]:
         yield node.target, node.value
     elif isinstance(node, (ast.AugAssign, ast.For, ast.AsyncFor, ast.comprehension)):
         yield node.target, None
-    elif isinstance(node, ast.withitem) and node.optional_vars is not None:
-        yield node.optional_vars, None
+    elif isinstance(node, (ast.With, ast.AsyncWith)):
+        for item in node.items:
+            if item.optional_vars is not None:
+                yield item.optional_vars, _entered(item.context_expr, node)
     elif isinstance(node, ast.arg):
         yield ast.Name(node.arg), None
+
+
+def _entered(node: ast.expr, entered: ast.With | ast.AsyncWith) -> ast.expr:
+    """Return the call by which a `with` statement gets what it binds."""
+    name = "__enter__" if isinstance(entered, ast.With) else "__aenter__"
+    return ast.Call(ast.Attribute(node, name, ast.Load()), [], [])
 
 
 def _named(node: ast.AST) -> str:

@@ -74,7 +74,7 @@ def _answers(profile: Profile, function: Function, reading: Reading, own: Callab
     forms = profile.http_reply.forms if profile.http_reply is not None else ()
     for node in function.nodes.all:
         for form in forms:
-            status = _status(node, form, profile)
+            status = _status(node, form, profile) or _set(node, form, profile, function)
             if status is not None:
                 place = f"{function.module.file}:{own(node.lineno)}"  # type: ignore[attr-defined]
                 reading.answers.setdefault(status, {})[place] = None
@@ -97,5 +97,42 @@ def _status(node: ast.AST, form: ReplyForm, profile: Profile) -> str | None:
         names = [name.partition("=")[0] for name in profile.model.modules[module][form.short_name].takes]
         given = dict(zip(names, node.args, strict=False)) | {k.arg: k.value for k in node.keywords if k.arg}
         said = given.get(step.name)
+        if said is None and _setters(form, profile, step.name):
+            return None  # a method may say it
         return "200" if said is None else str(said.value) if isinstance(said, ast.Constant) else "?"
     return None
+
+
+def _set(node: ast.AST, form: ReplyForm, profile: Profile, function: Function) -> str | None:
+    """Return the status that a method of an answer sets, as far as it stands there."""
+    row = next((row for row in form.rows if row.field == "status" and row.at.steps), None)
+    step = row.at.steps[-1] if row is not None else None
+    if not isinstance(step, Attr) or not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+        return None
+    if node.func.attr not in _setters(form, profile, step.name) or len(node.args) != 1:
+        return None
+    own = form.short_name
+    held = {
+        target.id
+        for one in function.nodes.all
+        if isinstance(one, ast.Assign) and _begins(one.value) == own
+        for target in one.targets
+        if isinstance(target, ast.Name)
+    }
+    if _begins(node.func.value) not in {own, *held}:
+        return None
+    return str(node.args[0].value) if isinstance(node.args[0], ast.Constant) else "?"
+
+
+def _setters(form: ReplyForm, profile: Profile, attribute: str) -> list[str]:
+    """Return the methods of an answer's class that set an attribute."""
+    module = form.class_name.rpartition(".")[0]
+    model = profile.model.modules.get(module, {}).get(form.short_name)
+    return [method for method, one in model.sets.items() if one == attribute] if model is not None else []
+
+
+def _begins(node: ast.expr) -> str:
+    """Return the name with which a chain of calls and attributes begins."""
+    while isinstance(node, (ast.Call, ast.Attribute)):
+        node = node.func if isinstance(node, ast.Call) else node.value
+    return node.id if isinstance(node, ast.Name) else ""

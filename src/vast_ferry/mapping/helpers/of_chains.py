@@ -38,6 +38,18 @@ class Chained:
             raise TypeError(f"no call of the provider takes {len(given)} arguments and {sorted(named)} by name here")
         return Chained([(steps, function) for steps, function, _ in fits], self._at_step + 1, fits[0][2])
 
+    def __enter__(self) -> Any:
+        return self.__getattr__("__enter__")()
+
+    def __exit__(self, *_: object) -> None:
+        """Do nothing: what a provider does at the end shows in no effect."""
+
+    async def __aenter__(self) -> Any:
+        return self.__getattr__("__aenter__")()
+
+    async def __aexit__(self, *_: object) -> None:
+        """Do nothing, as `__exit__`."""
+
     def __getitem__(self, key: Any) -> Any:
         return self.__getattr__("__getitem__")(key)
 

@@ -253,16 +253,15 @@ def objects_with(texts: Iterable[str], name: str) -> list[Any]:
     return [types.SimpleNamespace(**{name: text}) for text in texts]
 
 
-def texts_with_word(mapping: dict[str, Any] | None, word: Any) -> list[str]:
-    """Return the texts that have a word."""
-    return [
-        text for text, one in (mapping or {}).items() if one == word and isinstance(one, bool) == isinstance(word, bool)
-    ]
+def texts_with_word(told: Any, word: Any, key: str = "", at: str = "") -> list[str]:
+    """Return the texts that have a word, in a mapping; or in records, or objects, that hold both under keys."""
+    pairs = zip(texts_at(told, key), texts_at(told, at), strict=True) if key else (told or {}).items()
+    return [text for text, one in pairs if one == word and isinstance(one, bool) == isinstance(word, bool)]
 
 
-def words_of_texts(texts: Iterable[str], word: Any) -> dict[str, Any]:
-    """Return a mapping from texts to one word."""
-    return dict.fromkeys(texts, word)
+def words_of_texts(texts: Iterable[str], word: Any, key: str = "", at: str = "") -> Any:
+    """Return a mapping from texts to one word; or records that hold both under keys."""
+    return [{key: text, at: word} for text in texts] if key else dict.fromkeys(texts, word)
 
 
 def texts_apart(text: Any, mark: str) -> list[str]:

@@ -343,15 +343,20 @@ class EachAs(EachAt):
 
 
 class WithWord(Formed):
-    """Of a mapping from texts to words, the texts that have one of them: `with_word(again)`, `with_word(false)`."""
+    """Of a mapping from texts to words, the texts that have one of them: `with_word(again)`, `with_word(false)`.
+
+    Where records hold a text and its word, both keys are named: `with_word(again, id, state)`.
+    """
 
     __slots__ = ()
     by_hand = False
-    name, takes, fewest, most, holds = "with_word", "the word", 1, 1, ("list of text",)
+    name, takes, fewest, most, holds = "with_word", "the word; the keys of a text and its word", 1, 3, ("list of text",)
     reader, writer = "texts_with_word", "words_of_texts"
 
     def told(self) -> tuple[Any, ...]:
-        return ({"true": True, "false": False, "null": None}.get(self.args[0], self.args[0]),)
+        if len(self.args) == 2:
+            raise LensError("with_word takes the keys of both, a text and its word")
+        return ({"true": True, "false": False, "null": None}.get(self.args[0], self.args[0]), *self.args[1:])
 
 
 class Apart(Formed):

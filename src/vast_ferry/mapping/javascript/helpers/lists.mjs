@@ -257,13 +257,14 @@ export function objectsWith(texts, name) {
 }
 
 /** Return the texts that have a word. */
-export function textsWithWord(mapping, word) {
-  return Object.entries(mapping ?? {}).filter(([, one]) => one === word).map(([text]) => text);
+export function textsWithWord(told, word, key = "", at = "") {
+  const pairs = key ? (told ?? []).map((one) => [heldUnder(one, key), heldUnder(one, at)]) : Object.entries(told ?? {});
+  return pairs.filter(([, one]) => one === word).map(([text]) => text);
 }
 
-/** Return a mapping from texts to one word. */
-export function wordsOfTexts(texts, word) {
-  return Object.fromEntries(texts.map((text) => [text, word]));
+/** Return a mapping from texts to one word; or records that hold both under keys. */
+export function wordsOfTexts(texts, word, key = "", at = "") {
+  return key ? texts.map((text) => ({ [key]: text, [at]: word })) : Object.fromEntries(texts.map((text) => [text, word]));
 }
 
 /** Return the texts that stand in one, set apart by another. */
