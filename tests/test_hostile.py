@@ -39,7 +39,7 @@ from vast_ferry.profiles.registry import FOLDER, find_profile, shipped
 from vast_ferry.reports.terminal import UNSAFE, json_text
 from vast_ferry.samples.store import read_sample
 from vast_ferry.standins.driver import driver_source
-from vast_ferry.standins.process import framed
+from vast_ferry.standins.frames import framed
 
 #: Of what takes long, a fixed share is done in every run, six times as much with `SHARE=whole`, and what `SHARE` says.
 SHARE = {"": 0.004, "whole": 0.025}.get(os.environ.get("SHARE", "")) or float(os.environ["SHARE"])

@@ -30,9 +30,8 @@ from types import TracebackType
 from typing import Any
 
 from vast_ferry.hub.functions import Entry
-from vast_ferry.hub.http import HttpReply
-from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.standins.frames import HEAD, framed, outcome_of, ready, sent, unframed
 from vast_ferry.standins.node_program import node_program
 from vast_ferry.standins.scratch import scratch_folder
 
@@ -50,7 +49,6 @@ MOST_TIMEOUTS = 5
 #: So many calls are sent ahead at most, and so many bytes of them: they wait in the socket.
 AHEAD = 32
 ROOM = 1 << 16
-_HEAD = struct.Struct("!IQ8s")
 
 
 @dataclass(frozen=True, slots=True)
@@ -269,7 +267,7 @@ class Worker:
                 held = b""
                 if len(data) + sum(ahead) > ROOM or self._talk is None:
                     return data
-                if not _sent(self._talk, data, time.monotonic() + limit):
+                if not sent(self._talk, data, time.monotonic() + limit):
                     return None
             except (OSError, ValueError, RecursionError):  # which is told when it comes to it
                 return b""
@@ -373,7 +371,7 @@ class Worker:
             return Outcome(Ending.DIED, message="broken off")
         end = time.monotonic() + limit + 0.25  # the handler's own clock should run out first
         try:
-            if not all(_sent(talk, part, end) for part in framed(message)):
+            if not all(sent(talk, part, end) for part in framed(message)):
                 return self._timed_out(limit)
         except (OSError, ValueError, RecursionError):
             return self._died()
@@ -395,7 +393,7 @@ class Worker:
 
         Whatever stands before its mark is no answer: something else wrote it.
         """
-        data, head = self._left, len(self._mark) + _HEAD.size
+        data, head = self._left, len(self._mark) + HEAD.size
         self._left = bytearray()
         searched = 0
         while True:
@@ -404,7 +402,7 @@ class Worker:
                 del data[:at]
                 searched = 0
                 if len(data) >= head:
-                    text, blob, key = _HEAD.unpack_from(data, len(self._mark))
+                    text, blob, key = HEAD.unpack_from(data, len(self._mark))
                     size = head + text + blob
                     if size > LARGEST_ANSWER:
                         raise ValueError("an answer too large")
@@ -421,14 +419,14 @@ class Worker:
                     raise ConnectionResetError
                 data += chunk
                 continue
-            if not _ready(talk, select.POLLIN, end):
+            if not ready(talk, select.POLLIN, end):
                 return None
 
     @staticmethod
     def _fill(talk: socket.socket, data: bytearray, size: int, end: float) -> bool:
         """Read until `data` holds as much as `size`; tell whether it came in time."""
         while len(data) < size:
-            if not _ready(talk, select.POLLIN, end):
+            if not ready(talk, select.POLLIN, end):
                 return False
             with contextlib.suppress(BlockingIOError):
                 chunk = talk.recv(min(1 << 20, size - len(data)))
@@ -521,24 +519,6 @@ def _signal_name(number: int) -> str:
         return f"signal {number}"
 
 
-def _ready(end: socket.socket, what: int, by: float) -> bool:
-    poll = select.poll()
-    poll.register(end, what)
-    return bool(poll.poll(max(0.0, by - time.monotonic()) * 1000))
-
-
-def _sent(talk: socket.socket, data: bytes, by: float) -> bool:
-    """Send all of something; tell whether it was sent in time."""
-    view = memoryview(data)
-    while True:
-        with contextlib.suppress(BlockingIOError):
-            view = view[talk.send(view) :]
-        if not view:
-            return True
-        if not _ready(talk, select.POLLOUT, by):
-            return False
-
-
 def _request(call: Call, limit: float, seed: int, *, cold: bool = False) -> dict[str, Any]:
     """Return a call as the worker takes it."""
     return {
@@ -552,75 +532,3 @@ def _request(call: Call, limit: float, seed: int, *, cold: bool = False) -> dict
         "seed": seed,
         "cold": cold,
     }
-
-
-def framed(message: dict[str, Any]) -> list[bytes]:
-    """Return a message as the parts that go over a worker's socket: its JSON, and every bytes value as it is."""
-    mark = secrets.token_bytes(8)
-    key, parts, size = mark.hex(), [b""], 0
-
-    def apart(value: Any) -> Any:
-        nonlocal size
-        if not isinstance(value, bytes):
-            return float(value)  # a decimal kept as it was written is a float to a handler, as JSON would make it
-        parts.append(value)
-        size += len(value)
-        return {key: [size - len(value), len(value)]}
-
-    text = json.dumps(message, default=apart).encode("ascii")
-    parts[0] = _HEAD.pack(len(text), size, mark) + text
-    return parts
-
-
-def unframed(data: bytearray, head: int, text: int, key: str) -> dict[str, Any]:
-    """Return the message of a frame; raises ValueError for what is none."""
-    view = memoryview(data)
-
-    def with_bytes(found: dict[str, Any]) -> Any:
-        at = found.get(key)
-        if at is None:
-            return found
-        start, size = (int(one) for one in at)
-        return bytes(view[head + text + start : head + text + start + size])
-
-    try:
-        message = json.loads(bytes(view[head : head + text]), object_hook=with_bytes)
-    finally:
-        view.release()
-    if not isinstance(message, dict) or not isinstance(message.get("ending"), str):
-        raise ValueError("no answer")
-    return message
-
-
-def outcome_of(answer: dict[str, Any]) -> Outcome:
-    """Return what a worker's answer says; raises ValueError, TypeError or KeyError for what is no answer."""
-    reply = answer.get("reply")
-    return Outcome(
-        Ending(answer["ending"]),
-        _reply(reply) if reply is not None else None,
-        _a(str, answer.get("error", "")),
-        _a(str, answer.get("message", "")),
-        _a(str, answer.get("trace", "")),
-        _a(str, answer.get("output", "")),
-        [_a(str, one) for one in _a(list, answer.get("logs", []))],
-        float(answer.get("seconds", 0.0)),
-        answer.get("value"),
-        tuple(_a(str, one) for one in answer.get("again", ())),
-        tuple(Effect(_a(str, one["operation"]), _a(dict, one["fields"])) for one in answer.get("effects", ())),
-        tuple((_a(str, what), _a(str, place)) for what, place in answer.get("unseen", ())),
-        _a(dict, answer.get("reached", {})),
-    )
-
-
-def _reply(reply: dict[str, Any]) -> HttpReply:
-    status = reply["status"]
-    if isinstance(status, bool) or not isinstance(status, int):
-        raise TypeError("a status is a number")
-    headers = [(_a(str, name), _a(str, value)) for name, value in reply["headers"]]
-    return HttpReply(status, headers, _a(bytes, reply["body"]))
-
-
-def _a(kind: type, value: Any) -> Any:
-    if not isinstance(value, kind):
-        raise TypeError(f"{kind.__name__} was wanted")
-    return value

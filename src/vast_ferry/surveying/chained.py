@@ -30,6 +30,16 @@ class Handle:
         """Return the client of which all steps but the last call were made."""
         return next((way for way in self.ways if way.chain and len(way.chain.steps) == self.made), None)
 
+    def called(self, said: Callable[[tuple[Any, ...]], dict[str, str] | None]) -> Handle | None:
+        """Return what a call gives: `said` is what its arguments tell of a step's parameters, if they can be its."""
+        fits, told = [], dict(self.told)
+        for way in self.ways:
+            step = way.chain.steps[self.made] if way.chain and self.made < len(way.chain.steps) else ("", ())
+            if step[0] == "call" and (more := said(step[1])) is not None:
+                fits.append(way)
+                told |= more
+        return Handle(tuple(fits), self.made + 1, tuple(told.items())) if fits else None
+
 
 @dataclass(slots=True)
 class Found:
@@ -122,13 +132,7 @@ class Handles:
 
     def _called(self, base: Handle, node: ast.Call) -> Handle | None:
         """Return what a call on the way gives; nothing where no call has one there, or with such arguments."""
-        fits, told = [], dict(base.told)
-        for way in base.ways:
-            step = way.chain.steps[base.made] if way.chain and base.made < len(way.chain.steps) else ("", ())
-            if step[0] == "call" and (said := self._said(step[1], node)) is not None:
-                fits.append(way)
-                told |= said
-        return Handle(tuple(fits), base.made + 1, tuple(told.items())) if fits else None
+        return base.called(lambda parameters: self._said(parameters, node))
 
     def _said(self, parameters: tuple[Any, ...], node: ast.Call) -> dict[str, str] | None:
         """Return what arguments tell, as far as the code says it; nothing where they can't be those of a step."""

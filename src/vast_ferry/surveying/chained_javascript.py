@@ -107,13 +107,7 @@ class StepsInFile:
 
     def _called(self, base: Handle, node: Node) -> Handle | None:
         """Return what a call on the way gives; nothing where no call has one there, or with such arguments."""
-        fits, told = [], dict(base.told)
-        for way in base.ways:
-            step = way.chain.steps[base.made] if way.chain and base.made < len(way.chain.steps) else ("", ())
-            if step[0] == "call" and (said := self._said(step[1], node)) is not None:
-                fits.append(way)
-                told |= said
-        return Handle(tuple(fits), base.made + 1, tuple(told.items())) if fits else None
+        return base.called(lambda parameters: self._said(parameters, node))
 
     def _said(self, parameters: tuple[Any, ...], node: Node) -> dict[str, str] | None:
         """Return what arguments tell, as far as the code says it; nothing where they can't be those of a step."""

@@ -1,0 +1,114 @@
+"""What goes over a worker's socket, on its near side: frames out and in, and answers read as outcomes.
+
+A frame is the sizes of a JSON text and of the bytes that it speaks of, the text, and the bytes. The far side of it is
+in the worker itself, which is loaded by its path and imports nothing of ours.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import secrets
+import select
+import socket
+import struct
+import time
+from typing import Any, Final
+
+from vast_ferry.hub.http import HttpReply
+from vast_ferry.hub.operations import Effect
+from vast_ferry.hub.outcomes import Ending, Outcome
+
+#: Sizes of a frame's text and of its bytes, and what stands for bytes in the text.
+HEAD: Final = struct.Struct("!IQ8s")
+
+
+def ready(end: socket.socket, what: int, by: float) -> bool:
+    """Wait until a socket can be read, or written to; tell whether that was in time."""
+    poll = select.poll()
+    poll.register(end, what)
+    return bool(poll.poll(max(0.0, by - time.monotonic()) * 1000))
+
+
+def sent(talk: socket.socket, data: bytes, by: float) -> bool:
+    """Send all of something; tell whether it was sent in time."""
+    view = memoryview(data)
+    while True:
+        with contextlib.suppress(BlockingIOError):
+            view = view[talk.send(view) :]
+        if not view:
+            return True
+        if not ready(talk, select.POLLOUT, by):
+            return False
+
+
+def framed(message: dict[str, Any]) -> list[bytes]:
+    """Return a message as the parts that go over a worker's socket: its JSON, and every bytes value as it is."""
+    mark = secrets.token_bytes(8)
+    key, parts, size = mark.hex(), [b""], 0
+
+    def apart(value: Any) -> Any:
+        nonlocal size
+        if not isinstance(value, bytes):
+            return float(value)  # a decimal kept as it was written is a float to a handler, as JSON would make it
+        parts.append(value)
+        size += len(value)
+        return {key: [size - len(value), len(value)]}
+
+    text = json.dumps(message, default=apart).encode("ascii")
+    parts[0] = HEAD.pack(len(text), size, mark) + text
+    return parts
+
+
+def unframed(data: bytearray, head: int, text: int, key: str) -> dict[str, Any]:
+    """Return the message of a frame; raises ValueError for what is none."""
+    view = memoryview(data)
+
+    def with_bytes(found: dict[str, Any]) -> Any:
+        at = found.get(key)
+        if at is None:
+            return found
+        start, size = (int(one) for one in at)
+        return bytes(view[head + text + start : head + text + start + size])
+
+    try:
+        message = json.loads(bytes(view[head : head + text]), object_hook=with_bytes)
+    finally:
+        view.release()
+    if not isinstance(message, dict) or not isinstance(message.get("ending"), str):
+        raise ValueError("no answer")
+    return message
+
+
+def outcome_of(answer: dict[str, Any]) -> Outcome:
+    """Return what a worker's answer says; raises ValueError, TypeError or KeyError for what is no answer."""
+    reply = answer.get("reply")
+    return Outcome(
+        Ending(answer["ending"]),
+        _reply(reply) if reply is not None else None,
+        _a(str, answer.get("error", "")),
+        _a(str, answer.get("message", "")),
+        _a(str, answer.get("trace", "")),
+        _a(str, answer.get("output", "")),
+        [_a(str, one) for one in _a(list, answer.get("logs", []))],
+        float(answer.get("seconds", 0.0)),
+        answer.get("value"),
+        tuple(_a(str, one) for one in answer.get("again", ())),
+        tuple(Effect(_a(str, one["operation"]), _a(dict, one["fields"])) for one in answer.get("effects", ())),
+        tuple((_a(str, what), _a(str, place)) for what, place in answer.get("unseen", ())),
+        _a(dict, answer.get("reached", {})),
+    )
+
+
+def _reply(reply: dict[str, Any]) -> HttpReply:
+    status = reply["status"]
+    if isinstance(status, bool) or not isinstance(status, int):
+        raise TypeError("a status is a number")
+    headers = [(_a(str, name), _a(str, value)) for name, value in reply["headers"]]
+    return HttpReply(status, headers, _a(bytes, reply["body"]))
+
+
+def _a(kind: type, value: Any) -> Any:
+    if not isinstance(value, kind):
+        raise TypeError(f"{kind.__name__} was wanted")
+    return value
