@@ -204,6 +204,7 @@ class Proving:
             got=str(ran.carried),
             output=ran.carried.output,
             file=str(sample.path),
+            took=(one.seconds, ran.carried.seconds),
             reached=ran.called.reply is None,
         )
         reason = next((why for why in map(nothing_to_compare, ran.runs) if why), "")
@@ -215,7 +216,8 @@ class Proving:
         compared = self.compare(ran.runs, carried, ran.method)
         if compared.differences and not compared.hopeless and ran.called.reply is None:
             compared = self.compare([*ran.runs, *(run[number] for run in again())], carried, ran.method)
-        base = replace(base, varies=tuple(sorted(compared.varies)))
+        if compared.varies:
+            base = replace(base, varies=tuple(sorted(compared.varies)))
         if compared.hopeless:
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(compared.hopeless,))
         if not compared.differences:
@@ -320,14 +322,8 @@ def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -
     fails = original.ending in (Ending.FAILED, Ending.EXITED)
     before, after = _errors_logged(original), _errors_logged(carried)
     logs = next((line for said, line in after.items() if said not in before), "") if len(after) > len(before) else ""
-    took = original.seconds, carried.seconds
-    return replace(
-        checked,
-        fails=fails,
-        logs=logs,
-        took=took,
-        unseen=tuple({**dict(carried.unseen), **dict(original.unseen)}.items()),
-    )
+    unseen = tuple({**dict(carried.unseen), **dict(original.unseen)}.items())
+    return replace(checked, fails=fails, logs=logs, unseen=unseen) if fails or logs or unseen else checked
 
 
 def _places(compared: Compared) -> set[str]:
