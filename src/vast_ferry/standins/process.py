@@ -239,9 +239,11 @@ class Worker:
         ahead: deque[int] = deque()  # how large those are that are in the worker, or on the way
         held: bytes | None = b""  # the next one, for which there was no room yet
         while waiting:
-            if self._talk is not None and not self._broken:
+            # Many in one go: whatever lets another thread run costs more than it does.
+            if self._talk is not None and not self._broken and len(ahead) <= AHEAD // 2:
                 held = self._send_ahead(islice(waiting, len(ahead), AHEAD), ahead, held or b"", (limit, seed))
             if not ahead and held is not None:
+                held = b""
                 yield self.call(waiting.popleft(), limit, seed)
                 continue
             outcome = self._ended(self._awaited(limit) if held is not None else self._timed_out(limit))
@@ -261,18 +263,28 @@ class Worker:
         Returns the one for which there was no room; nothing where the worker took no more of one in time.
         """
         limit, seed = how
+        frames: list[bytes] = []
+        room = ROOM - sum(ahead)
         for call in several:
             try:
                 data = held or b"".join(framed(_request(call, limit, seed)))
-                held = b""
-                if len(data) + sum(ahead) > ROOM or self._talk is None:
-                    return data
-                if not sent(self._talk, data, time.monotonic() + limit):
-                    return None
-            except (OSError, ValueError, RecursionError):  # which is told when it comes to it
-                return b""
-            ahead.append(len(data))
-        return b""
+            except (ValueError, RecursionError):  # which is told when it comes to it
+                break
+            held = b""
+            if len(data) > room:
+                held = data
+                break
+            frames.append(data)
+            room -= len(data)
+        if not frames or self._talk is None:
+            return held
+        try:
+            if not sent(self._talk, b"".join(frames), time.monotonic() + limit):
+                return None
+        except OSError:  # it has ended: what it answered before still stands in the socket
+            return b""
+        ahead.extend(map(len, frames))
+        return held
 
     def _ended(self, answer: dict[str, Any] | Outcome) -> Outcome:
         """Return how a call ended by what the worker answered; a process that is spent is ended."""
