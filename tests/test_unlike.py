@@ -437,6 +437,32 @@ def test_calls_by_steps_on_what_is_handed_over_are_seen(language: str, tmp_path:
     assert all(".sent" in one.reason and one.place.line for one in odd)
 
 
+#: how a handler comes to what it calls by steps → what is seen of it
+REACHED = [
+    ("py", "kit.line('a').send('x')", {"a"}),
+    ("py", "own = kit\n    own.line('a').send('x')", {"a"}),
+    ("py", "line = kit.line\n    line('a').send('x')", {"a"}),
+    ("py", "turn.bell.line", set()),
+    ("js", "kit.line('a').send('x')", {"a"}),
+    ("js", "const own = kit; await own.line('a').send('x')", {"a"}),
+    ("js", "const { line } = kit; await line('a').send('x')", {"a"}),
+    ("js", "this.kit = kit; await this.kit.line(`${turn.bell}`).send('x')", {""}),
+    ("js", "console.line('a')", set()),
+]
+
+
+@pytest.mark.parametrize(("end", "body", "channels"), REACHED)
+def test_what_is_handed_over_is_known_under_other_names(
+    project: Project, end: str, body: str, channels: set[str]
+) -> None:
+    head = {"py": "def f(turn, kit):\n    ", "js": "exports.f = async function (turn, kit) { "}[end]
+    text = head + body + {"py": "\n", "js": " };\n"}[end]
+    moor = 'moors:\n  - {called: f, does: "h->f", upon: [{bell: 0 2 * * *}]}\n'
+    there = survey(project({"moor.yaml": moor, f"h.{end}": text}), find_profile(str(THISTLEMOOR)))
+    uses = [use for scan in there.scanned.files.values() for part in scan.parts.values() for use in part.uses]
+    assert {use.name for use in uses} == channels
+
+
 @pytest.mark.parametrize("language", WRITTEN_IN)
 @pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "fennick"], 2))
 def test_calls_by_steps_on_what_is_handed_over_are_carried_and_proven(language: str, to: str, tmp_path: Path) -> None:

@@ -69,7 +69,7 @@ class Handles:
         self.modules, self.parents, self.text_of = modules, parents, text_of
         self.clients = [client for client in clients if client.chain is not None]
         self.handed = [client for client in self.clients if client.root in hosts]
-        self.parameters = {node.arg for node in nodes if isinstance(node, ast.arg)} if self.handed else set()
+        self.parameters = _parameters(nodes) if self.handed else set()
         self.held: dict[str, Handle | None] = {}
         self.found = Found()
         if self.clients and (modules or self.handed):
@@ -109,6 +109,9 @@ class Handles:
     def _of_host(self, node: ast.Attribute) -> Handle | None:
         """Return what a handler is handed, if this is its first step: told by that step, on a name or what keeps it."""
         held_by = node.value
+        usual = {one.root for one in self.handed}
+        if isinstance(held_by, ast.Attribute) and held_by.attr not in usual and not _named(held_by):
+            return None  # neither under the usual name, nor kept by an object of the handler's own
         while isinstance(held_by, ast.Attribute):
             held_by = held_by.value
         if not isinstance(held_by, ast.Name) or held_by.id not in self.parameters:
@@ -259,6 +262,15 @@ def _bindings(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None]]:
                 yield item.optional_vars, _entered(item.context_expr, node)
     elif isinstance(node, ast.arg):
         yield ast.Name(node.arg), None
+
+
+def _parameters(nodes: list[ast.AST]) -> set[str]:
+    """Return the names of parameters, and those that are other names of one."""
+    known = {node.arg for node in nodes if isinstance(node, ast.arg)}
+    for node in nodes:
+        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Name) and node.value.id in known:
+            known |= {target.id for target in node.targets if isinstance(target, ast.Name)}
+    return known
 
 
 def _entered(node: ast.expr, entered: ast.With | ast.AsyncWith) -> ast.expr:

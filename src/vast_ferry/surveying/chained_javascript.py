@@ -33,9 +33,13 @@ class StepsInFile:
         self.clients = [one for one in clients if one.chain is not None]
         self.handed = [one for one in self.clients if one.root in hosts]
         self.held: dict[str, Node] = {}
+        self.parameters: set[str] = set()
+        self.unpacked: set[str] = set()  # names that stand for what something has under them: `({ stores }) => …`
         self._under_way: set[int] = set()
         if self.clients:
             self._learn()
+        if self.handed:
+            self._learn_parameters()
 
     def _learn(self) -> None:
         """Find what names hold that are bound once."""
@@ -46,6 +50,18 @@ class StepsInFile:
             self.held[name] = value
         for name in again:
             del self.held[name]
+
+    def _learn_parameters(self) -> None:
+        for node in walk(self.file.root):
+            alone = node.child_by_field_name("parameter") if node.type == "arrow_function" else None
+            if alone is not None:
+                self.parameters.add(self.file.text(alone))
+            elif node.type == "formal_parameters":
+                self.parameters |= {self.file.text(one) for one in walk(node) if one.type == "identifier"}
+            elif node.type == "shorthand_property_identifier_pattern":
+                self.unpacked.add(self.file.text(node))
+        self.parameters |= self.unpacked
+        self.parameters |= {name for name, value in self.held.items() if self.file.text(value) in self.parameters}
 
     def calls(self, node: Node) -> Iterator[tuple[Client, str]]:
         """Yield the clients that are called at a node, or that whoever is handed it may call; and on what each is."""
@@ -76,11 +92,12 @@ class StepsInFile:
             finally:
                 self._under_way.remove(held.id)
         if node.type == "identifier":
-            return self._of_module(self.file.text(node))
+            name = self.file.text(node)
+            return self._of_module(name) or (self._first_step(name) if name in self.unpacked else None)
         if node.type == "member_expression":
             name = self.file.text(node.child_by_field_name("property"))
-            base = self._of(node.child_by_field_name("object")) or self._of_host(node, name)
-            return _step(base, name) if base is not None else None
+            base = self._of(node.child_by_field_name("object"))
+            return _step(base, name) if base is not None else self._of_host(node, name)
         if node.type == "call_expression":
             base = self._of(node.child_by_field_name("function"))
             return self._called(base, node) if base is not None else None
@@ -96,14 +113,22 @@ class StepsInFile:
         return _step(Handle(ways), inside) if ways else None
 
     def _of_host(self, node: Node, name: str) -> Handle | None:
-        """Return what a handler is handed, if this is its first step: told by that step, on any name but a module's."""
+        """Return the first step on what a handler is handed: told by its name, on a parameter or what keeps one."""
         root = node.child_by_field_name("object")
+        usual = {camel(one.root) for one in self.handed}
+        if root.type == "member_expression" and not (
+            self.file.text(root.child_by_field_name("property")) in usual
+            or root.child_by_field_name("object").type == "this"
+        ):
+            return None  # neither under the usual name, nor kept by an object of the handler's own
         while root.type == "member_expression":
             root = root.child_by_field_name("object")
-        if root.type not in ("identifier", "this") or self.module_of(self.file.text(root)):
-            return None
+        known = root.type == "this" or (root.type == "identifier" and self.file.text(root) in self.parameters)
+        return self._first_step(name) if known else None
+
+    def _first_step(self, name: str) -> Handle | None:
         ways = tuple(one for one in self.handed if one.chain is not None and camel(one.chain.root) == name)
-        return Handle(ways) if ways else None
+        return _step(Handle(ways), name) if ways else None
 
     def _called(self, base: Handle, node: Node) -> Handle | None:
         """Return what a call on the way gives; nothing where no call has one there, or with such arguments."""
