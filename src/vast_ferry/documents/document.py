@@ -52,7 +52,9 @@ def read_file(path: Path, shown: str, what: str, largest: int = LARGEST) -> byte
                     "Give a smaller one, or split it",
                     Place(shown),
                 )
-            return file.read(status.st_size + 1)  # to ask for more would set so much aside
+            # To ask for all that it may hold would set so much aside; some systems tell no size, or it has grown.
+            data = file.read(status.st_size + 1)
+            return data + file.read(largest) if len(data) > status.st_size else data
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or str(error)
         raise BadInput(f"{what} can't be read: {why}", "Check the path and its permissions", Place(shown)) from None
