@@ -205,6 +205,43 @@ def test_a_loss_does_not_excuse_another_mistake(ported: Callable[[str], Path], t
     assert result.count(Verdict.UNHELD) == 0
 
 
+KEEPS = """
+from ostermere import lines
+
+TOLD = []
+
+
+def f(event, ctx):
+    for entry in event["batch"]:
+        TOLD.append(entry["item"])
+        for told in TOLD:
+            lines.post("told", told)
+        raise ValueError("not today")
+"""
+
+
+@pytest.mark.parametrize(("mistake", "verdict"), [(("", ""), Verdict.UNHELD), (("today", "now"), Verdict.DIFFERS)])
+def test_a_loss_explains_what_a_handler_keeps_from_call_to_call(
+    project: Project, tmp_path: Path, mistake: tuple[str, str], verdict: Verdict
+) -> None:
+    """Where batches come one event at a time, a handler that fails is called again for what it never came to."""
+    keys = ("north/a", "north/b", "north/c")
+    entries = "".join(f"  - {{change: created, bucket: hives, key: {key}, etag: x}}\n" for key in keys)
+    source = project(
+        {
+            "ostermere.yaml": "app: a\njobs:\n  f: {code: h.py#f, when: [{store: hives, on: [put]}]}\n",
+            "h.py": KEEPS,
+            **{f"samples/f/{name}.yaml": f"kind: object\nevents:\n{entries}# {name}" for name in ("one", "two")},
+        }
+    )
+    carry(source, to="brackendale", out=tmp_path / "out")
+    handler = next(path for path in (tmp_path / "out").rglob("*.py") if "not today" in path.read_text())
+    handler.write_text(handler.read_text().replace(*mistake))
+    result = check(tmp_path / "out")
+    assert {one.verdict for one in result.checked} == {verdict}
+    assert all("batch:" in " ".join(one.reasons) for one in result.checked if verdict is Verdict.UNHELD)
+
+
 def test_requests_that_reach_no_function_are_compared_too(project: Project, tmp_path: Path) -> None:
     source = project(
         {

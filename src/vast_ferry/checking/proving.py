@@ -38,6 +38,10 @@ LOOKED_AT: Final = 32
 _ERROR: Final = re.compile(r"\b(\w*error|\w*exception|traceback|unhandled\w*|is not defined)\b", re.IGNORECASE)
 
 
+#: Runs of the original, each with an outcome for each sample, made when they are asked for.
+Runs = Callable[[], list[list[Outcome]]]
+
+
 class Proving:
     """One run of the check."""
 
@@ -148,6 +152,7 @@ class Proving:
         with Worker(setup) as source, Worker(there) as target:
             cold = _Cold(self, function, limit, source, target)
             later: list[list[Outcome]] = []
+            held: list[list[Outcome]] = []
 
             def again() -> list[list[Outcome]]:
                 # A clock goes on, and chance may look like a rule twice: before anything is said to differ, the
@@ -156,9 +161,16 @@ class Proving:
                     later.extend(run(setup, at_source, seed) for seed in (3, 4))
                 return later
 
+            def as_held() -> list[list[Outcome]]:
+                # Handed only what the target holds, from the first sample on.
+                if not held:
+                    calls = [self._as_held(sample) for sample in taken]
+                    held.extend(run(setup, calls, seed) for seed in (1, 2))
+                return held
+
             for number, (sample, called, ended) in enumerate(zip(taken, at_source, outcomes, strict=True)):
                 ran = _Ran(sample, called, tuple(run for run in ended[:2] if run is not None), ended[2])
-                yield _with_what_was_seen(self._verdict(ran, cold, again, number), ended[0], ended[2])
+                yield _with_what_was_seen(self._verdict(ran, cold, again, as_held, number), ended[0], ended[2])
 
     def _vary(self, first: Sequence[Outcome], second: Sequence[Outcome]) -> bool:
         """Tell whether anything differs between two runs of the original, of which the second may be shorter."""
@@ -191,10 +203,22 @@ class Proving:
         why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
         return CallTo(call, function.name, misrouted=why)
 
-    def _verdict(self, ran: _Ran, cold: _Cold, again: Callable[[], list[list[Outcome]]], number: int) -> Checked:
+    def _as_held(self, sample: Sample) -> CallTo:
+        """Return the call of a sample at the source with only what the target holds of its events."""
+        known = self.losses(sample.function, sample.kind)
+        lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample)))
+        called = self.at_source(sample, known.held(sample.events, lost))
+        return replace(called, call=replace(called.call, apart="batch" in lost))
+
+    def _lost_of(self, sample: Sample) -> list[Loss]:
+        """Return the losses that the target has of a sample's events."""
+        known = self.losses(sample.function, sample.kind)
+        return [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
+
+    def _verdict(self, ran: _Ran, cold: _Cold, again: Runs, as_held: Runs, number: int) -> Checked:
         sample, one = ran.sample, ran.runs[0]
         known = self.losses(sample.function, sample.kind)
-        losses = [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
+        losses = self._lost_of(sample)
         base = Checked(
             sample.function,
             sample.name,
@@ -223,6 +247,8 @@ class Proving:
         if not compared.differences:
             return base
         reasons = self._explained(ran, losses, known, cold, _places(compared))
+        if not reasons and losses:
+            reasons = self._explained_after_others(ran, losses, known, [run[number] for run in as_held()])
         verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
         return replace(base, verdict=verdict, differences=tuple(compared.differences), reasons=tuple(reasons))
 
@@ -232,7 +258,7 @@ class Proving:
         """Return the losses that explain a difference, if they explain all of it.
 
         Each call for it is a first call, on both sides: so it does not matter which samples came before. What differs
-        only after others is not explained.
+        only after others is not explained here.
         """
         of_reply = []
         one = ran.runs[0]
@@ -266,6 +292,27 @@ class Proving:
             *of_services
         ]
 
+    def _explained_after_others(
+        self, ran: _Ran, losses: list[Loss], known: _KnownLosses, as_held: list[Outcome]
+    ) -> list[str]:
+        """Return the losses of an event, if the original answers as the carried one did once it loses them as well.
+
+        A handler may keep something from call to call, so the samples before are handed to it in the same way.
+        """
+        if any(nothing_to_compare(outcome) for outcome in as_held):
+            return []
+        events = self._as_held(ran.sample).call.events
+        named = (_again_as_named(outcome, ran.sample.events, events) for outcome in as_held)
+        outcomes = [self._held(self._replied(outcome, ran, known), ran)[0] for outcome in named]
+        return [str(loss) for loss in losses] if self._agree(outcomes, ran.carried, ran.method) else []
+
+    def _replied(self, outcome: Outcome, ran: _Ran, known: _KnownLosses) -> Outcome:
+        """Return an outcome with what the target holds of its answer."""
+        if outcome.reply is None:
+            return outcome
+        like = ran.carried.reply if outcome.message != FROM_GATEWAY else None
+        return replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, like))
+
     def _held(self, outcome: Outcome, ran: _Ran) -> tuple[Outcome, tuple[str, ...]]:
         return held_effects(outcome, self.source.profile, self.target.profile, ran.sample.before)
 
@@ -275,18 +322,10 @@ class Proving:
         def outcome_of(seed: int) -> Outcome:
             outcome = ran.runs[seed - 1]
             if lost:
-                kept = [known.projection.event(event) for event in ran.sample.events]
-                events = tuple(
-                    {**event, **{name: held[name] for name in lost if name in held}}
-                    for event, held in zip(ran.sample.events, kept, strict=True)
-                )
+                events = known.held(ran.sample.events, lost)
                 outcome = cold.original(ran.sample, events, seed, apart="batch" in lost, rerouted=ran.rerouted)
-                # What comes again is named by what it is called there; it is the same event.
-                ids = {str(held["id"]): str(event["id"]) for event, held in zip(ran.sample.events, events, strict=True)}
-                outcome = replace(outcome, again=tuple(ids.get(one, one) for one in outcome.again))
-            if outcome.reply is not None:
-                like = ran.carried.reply if outcome.message != FROM_GATEWAY else None
-                outcome = replace(outcome, reply=known.projection.reply(outcome.reply, ran.method, like))
+                outcome = _again_as_named(outcome, ran.sample.events, events)
+            outcome = self._replied(outcome, ran, known)
             return self._held(outcome, ran)[0] if services else outcome
 
         outcomes = [
@@ -307,6 +346,12 @@ class Proving:
             carried = _bare(carried)
         compared = self.compare(outcomes, carried, method)
         return not compared.differences and not compared.hopeless
+
+
+def _again_as_named(outcome: Outcome, events: Sequence[Fields], held: Sequence[Fields]) -> Outcome:
+    """Return an outcome of which what comes again is named as in `events`; the same have other ids in `held`."""
+    ids = {str(there["id"]): str(event["id"]) for event, there in zip(events, held, strict=True)}
+    return replace(outcome, again=tuple(ids.get(one, one) for one in outcome.again))
 
 
 def _in_any_order(outcome: Outcome) -> Outcome:
@@ -415,6 +460,14 @@ class _KnownLosses:
     def shows_in(self, loss: Loss) -> set[str]:
         """Return the truths of an event in which a loss shows; `batch` is how events are put together."""
         return {loss.field} if loss is SPLIT else truths_of(loss.field, self.shape.fields, self.shape.rules)
+
+    def held(self, events: Sequence[Fields], lost: Set[str]) -> tuple[Fields, ...]:
+        """Return events of which the truths that are `lost` are as the target holds them."""
+        kept = [self.projection.event(event) for event in events] if lost else events
+        return tuple(
+            {**event, **{name: there[name] for name in lost if name in there}}
+            for event, there in zip(events, kept, strict=True)
+        )
 
 
 @dataclass(frozen=True, slots=True)
