@@ -14,10 +14,10 @@ from typing import Final
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.mapping.javascript.functions import Source
 from vast_ferry.translate.javascript.edits import Edit
-from vast_ferry.translate.javascript.handed import Whole
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.places import Part, Places, spelt
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, NAMES, Scopes, bound_in, is_written, within
+from vast_ferry.translate.javascript.stops import Whole
 from vast_ferry.translate.javascript.values import own_nodes
 
 #: Methods of a batch that call what they are given with each of its events, and keep none.

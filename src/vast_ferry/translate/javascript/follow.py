@@ -26,7 +26,9 @@ first line, under its own names, and the rest of the code is what it was. There 
 
 from __future__ import annotations
 
+import copy
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript, walk
@@ -39,10 +41,11 @@ from vast_ferry.translate.javascript.around import Layer
 from vast_ferry.translate.javascript.batches import Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
 from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.entries import EACH
 from vast_ferry.translate.javascript.handed import (
     Handed,
+    Needed,
     Put,
-    Whole,
     again_and_again,
     is_awaited,
     key_and_target,
@@ -51,10 +54,10 @@ from vast_ferry.translate.javascript.handed import (
 )
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import parameters_of
-from vast_ferry.translate.javascript.places import Part, Places, Written, last_name
+from vast_ferry.translate.javascript.places import Part, Places, Written, last_name, spelt
 from vast_ferry.translate.javascript.reads import Read, Reads
 from vast_ferry.translate.javascript.scopes import NAMES, bound_in, is_written, within
-from vast_ferry.translate.javascript.stops import Stop
+from vast_ferry.translate.javascript.stops import Stop, Whole
 from vast_ferry.translate.javascript.values import may_both_run
 
 
@@ -225,7 +228,8 @@ class Follower(Reads):
                 raise Whole(above, f"{step} is asked of it, which nobody knows")
             node, part = above, part.parts[step]
         if part.batch:
-            self._batch(node, part)
+            if not self._tried(lambda: self._batch(node, part)):
+                self.made.edits.append(Edit(node.start_byte, node.end_byte, self._as_list(node, part)))
         elif part.is_leaf:
             self._read(node, part)
         else:
@@ -262,26 +266,61 @@ class Follower(Reads):
     def _hand_on(self, node: Node, part: Part) -> None:
         """Give a helper of the project an object of what it reads, in place of the part that it was handed."""
         needed, taken = self.handed.needed(self.file, self.scopes, node, part)
-        values: dict[tuple[str, ...], str] = {}
-        for path, inner in needed.leaves.items():
-            read = Read(node, inner, handed=True, looked_at=path not in needed.changed)
-            self.reads.setdefault(str(inner.at), []).append(read)
-            if path in needed.called:
-                waits = path in needed.awaited
-                values[path] = self._as_method(node, inner, given=needed.called[path], waits=waits)
-            else:
-                values[path] = self._written(node, inner)
-        if not values:
+        if not needed.leaves and not needed.lists:
             raise Whole(node, "it is handed on to what reads nothing of it")
+        text = self._object_of(node, needed)
         if needed.awaited:
             self._read_content(node)
-        text = object_text(values)
         said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]
         if said and is_typescript(self.file):  # it may ask for more than is read
             text = f"{text} as any"
         if node.type == "shorthand_property_identifier":
             text = f"{self.file.text(node)}: {text}"
         self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
+
+    def _object_of(self, node: Node, needed: Needed) -> str:
+        """Return the source of an object, or a list, that has what is needed of a part."""
+        values: dict[tuple[str, ...], str] = {(*path, EACH): "" for path in needed.lists}
+        for path, inner in needed.leaves.items():
+            # What is in a list is made once for all that the list is given to.
+            read = Read(node, inner, handed=True, listed=EACH in path, looked_at=path not in needed.changed)
+            self.reads.setdefault(str(inner.at), []).append(read)
+            entries = len(self.of_entries)
+            if path in needed.called:
+                waits = path in needed.awaited
+                values[path] = self._as_method(node, inner, given=needed.called[path], waits=waits)
+            else:
+                values[path] = self._written(node, inner)
+            if EACH in path:  # it stands where there is one event, whatever is around the list
+                del self.of_entries[entries:]
+        return object_text(values, self._of_each)
+
+    def _of_each(self, text: str) -> str:
+        """Return the source of a list that has something for each event of the target's batch, or for its only one."""
+        theirs = self.places.theirs
+        if theirs.each is None:
+            return f"[{text}]"
+        return f"{spelt(theirs.each)}.map(({theirs.event_parameters[0]}) => ({text}))"
+
+    def _as_list(self, node: Node, part: Part) -> str:
+        """Return the source of a list of what is read of each event of a batch."""
+        text = self._object_of(node, self.handed.needed_of_list(self.file, self.scopes, node, part))
+        return f"({text} as any[])" if is_typescript(self.file) else text
+
+    def _tried(self, follow: Callable[[], None]) -> bool:
+        """Follow something, and tell whether it was understood; what it came to is forgotten where it was not."""
+        made, kept = self.made, copy.copy(self.__dict__)
+        for name, value in kept.items():
+            if isinstance(value, (dict, list, set)):
+                kept[name] = copy.copy(value)
+        kept["reads"] = {at: [*reads] for at, reads in self.reads.items()}
+        kept["made"] = Followed([*made.edits], [*made.first], {**made.sources}, {*made.helpers})
+        try:
+            follow()
+        except Whole:
+            self.__dict__.update(kept)
+            return False
+        return True
 
     def _as_method(self, node: Node, part: Part, *, given: bool, waits: bool) -> str:
         """Return what a helper calls in place of a method of what a handler is handed."""
@@ -331,7 +370,8 @@ class Follower(Reads):
         if target.type not in ("identifier", "shorthand_property_identifier_pattern"):
             raise Whole(target, "it is unpacked by number")
         if inner.batch:
-            self._batch_name(target, inner)
+            if not self._tried(lambda: self._batch_name(target, inner)):
+                return [f"{self.file.text(target)} = {self._as_list(target, inner)}"]
         else:
             self._name(target, inner)
         return []
@@ -433,6 +473,8 @@ class Follower(Reads):
         """Return the name of what is read once: at the handler's first line, or at the first of a loop's turn."""
         turn = next((one for one in self.turns if within(node, one)), None) if self._is_of_an_entry(text) else None
         at = str(part.at), turn.id if turn is not None else 0
+        if turn is None and self._is_of_an_entry(text):
+            raise Whole(node, "what stands there may be changed, and is read more than once")
         if at not in self.kept:
             self.kept[at] = name = self._free(camel(last_name(part.at)) or "made")
             body = turn.child_by_field_name("body") if turn is not None else None
@@ -461,6 +503,8 @@ class Follower(Reads):
         """Write what waits for content that can be read once, at the handler's first line."""
         if self.content:
             text = self._emitted(self.places.waited_for(self.content))
+            if self._is_of_an_entry(text):
+                raise Stop("the content of each event of a batch has to be waited for")
             self.made.first.insert(0, f"const {self.content} = await {text}")
 
     def _emitted(self, written: Written) -> str:

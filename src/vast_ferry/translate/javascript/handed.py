@@ -13,30 +13,24 @@ is done with the event itself (changed, kept, given back, handed to code that ca
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of, walk
-from vast_ferry.hub.findings import FerryError
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
 from vast_ferry.translate.javascript.constructed import Made
+from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
+from vast_ferry.translate.javascript.stops import Whole
 from vast_ferry.translate.javascript.values import bare
 
 #: Of what a helper reads, so many things are given to it one by one; one that reads more gets the whole.
 MOST: Final = 8
-
-
-class Whole(FerryError):
-    """A use of a parameter that is not understood: it is made whole. `node` is where, the message why."""
-
-    def __init__(self, node: Node, why: str) -> None:
-        super().__init__(why)
-        self.node, self.why = node, why
 
 
 @dataclass(slots=True)
@@ -47,6 +41,7 @@ class Needed:
     called: dict[tuple[str, ...], bool] = field(default_factory=dict)  # methods; whether with arguments
     awaited: set[tuple[str, ...]] = field(default_factory=set)  # methods that give a promise
     changed: set[tuple[str, ...]] = field(default_factory=set)  # what may be changed there, or kept
+    lists: set[tuple[str, ...]] = field(default_factory=set)  # of events, whatever is read of these
 
 
 def is_awaited(part: Part) -> bool:
@@ -121,8 +116,8 @@ def key_and_target(node: Node) -> tuple[Node | None, Node | None]:
     return None, None
 
 
-class Handed:
-    """Finds what is read of a part that is an argument of a call."""
+class Handed(Entries):
+    """Finds what is read of a part that is an argument of a call, or of the events of a batch."""
 
     def __init__(self, places: Places, function_of: FunctionOf) -> None:
         self.places, self.function_of = places, function_of
@@ -140,6 +135,42 @@ class Handed:
         if len(self._needed.leaves) > MOST:
             raise Whole(node, "most of it is handed on")
         return self._needed, taken
+
+    def needed_of_list(self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part) -> Needed:
+        """Return what is read of the events of a batch; raises Whole.
+
+        `node` is where the batch is read, or the name that a pattern gives it.
+        """
+        self._needed, self._functions, self._times, self._classes = Needed({}), [], 0, []
+        self._file, self._scopes = file, scopes
+        self._needed.lists.add(())
+        if node.type.endswith("_pattern"):
+            self._list_bound(node, node, part, ())
+        else:
+            self._list(node, part, ())
+        if len(self._needed.leaves) > MOST:
+            raise Whole(node, "most of it is handed on")
+        return self._needed
+
+    def _called_with(self, called: Node, numbers: Sequence[int], part: Part, path: tuple[str, ...]) -> None:
+        """Follow what the functions do that a list's method calls with each thing in it, in some of their arguments."""
+        found = called_functions(self._file, self._scopes, called, self.function_of)
+        if not found:
+            raise Whole(called, "each event of the batch is handed on")
+        kept = self._file, self._scopes
+        for stands in found:
+            if stands.node in self._functions or _takes_otherwise(stands):
+                raise Whole(called, "each event of the batch is handed on")
+            self._file, self._scopes = stands.file, stands.scopes
+            self._functions.append(stands.node)
+            try:
+                for number in numbers:
+                    pattern = taken_by(stands, number, numbers)
+                    if pattern is not None:
+                        self._bound(called, pattern, part, path)
+            finally:
+                self._functions.pop()
+                self._file, self._scopes = kept
 
     def _follow_call(
         self, file: JavaScriptFile, scopes: Scopes, node: Node, part: Part, path: tuple[str, ...]
@@ -257,8 +288,12 @@ class Handed:
         inner = part.parts.get(name)
         if target is None or inner is None:
             raise Whole(one, "the rest of it is taken" if target is None else f"{name} is taken out of it")
-        if inner.called is not None or inner.batch:
+        if inner.called is not None:
             raise Whole(one, f"{name} is taken out of it")
+        if inner.batch:
+            self._needed.lists.add((*path, name))
+            self._list_bound(one, target, inner, (*path, name))
+            return
         if not inner.is_leaf:
             self._bound(one, target, inner, (*path, name))
             return
@@ -294,7 +329,8 @@ class Handed:
                 self._needed.changed.add(path)
             self._leaf(node, part, path)
         elif part.batch:
-            raise Whole(node, "the batch is handed on")
+            self._needed.lists.add(path)
+            self._list(node, part, path)
         else:
             self._held(node, part, path)
 
@@ -333,7 +369,7 @@ class Handed:
             raise Whole(call, f"{'.'.join(path)} is called")
         if is_awaited(inner) and any(child.type == "*" for one in self._functions for child in one.children):
             raise Whole(call, "its content would be read before it is asked for")
-        if is_awaited(inner) and self._classes:
+        if is_awaited(inner) and (self._classes or EACH in path):
             raise Whole(call, "its content may be read twice, which fails")
         if is_awaited(inner):  # content that can be read once
             self._times += 1
@@ -476,14 +512,19 @@ def _takes_otherwise(stands: Standing) -> bool:
     return any(one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node))
 
 
-def object_text(values: dict[tuple[str, ...], str]) -> str:
-    """Return the source of an object that has some values, each at its path."""
+def object_text(values: dict[tuple[str, ...], str], of_each: Callable[[str], str] = "[{}]".format) -> str:
+    """Return the source of an object that has some values, each at its path.
+
+    `of_each` is the source of a list of which each has what is given to it: what stands at a path with `[]` in it.
+    """
+    if (EACH,) in {path[:1] for path in values}:
+        return of_each(object_text({path[1:]: text for path, text in values.items() if path[1:]}, of_each))
     inner: dict[str, dict[tuple[str, ...], str]] = {}
     for path, text in values.items():
         inner.setdefault(path[0], {})[path[1:]] = text
     parts = []
     for name, below in inner.items():
-        text = below.get((), "") or object_text(below)
+        text = below.get((), "") or object_text(below, of_each)
         key = name if is_identifier(name) else literal(name)
         parts.append(name if text == name else f"{key}: {text}")
-    return f"{{ {', '.join(parts)} }}"
+    return f"{{ {', '.join(parts)} }}" if parts else "{}"

@@ -11,9 +11,10 @@ from dataclasses import dataclass
 from vast_ferry.documents.javascript_file import Node
 from vast_ferry.mapping.places import Call
 from vast_ferry.translate.javascript.batches import Batches
-from vast_ferry.translate.javascript.handed import Whole, again_and_again
+from vast_ferry.translate.javascript.handed import again_and_again
 from vast_ferry.translate.javascript.looking import Looks
 from vast_ferry.translate.javascript.places import Part
+from vast_ferry.translate.javascript.stops import Whole
 
 
 @dataclass(slots=True)
@@ -25,6 +26,7 @@ class Read:
     unpacked: bool = False
     handed: bool = False  # it is handed to a helper
     looked_at: bool = False  # and that only looks at it
+    listed: bool = False  # it is handed over in a list that is made once
 
 
 class Reads(Batches):
@@ -50,7 +52,7 @@ class Reads(Batches):
                     continue
                 made_there = part.row is not None and part.row.lens.content == "json"  # of its text, at each call
                 self.changes = self.changes or not made_there
-                several = one.handed or len(reads) > 1 or (bool(self.inner) and not made_there)
+                several = (one.handed and not one.listed) or len(reads) > 1 or (bool(self.inner) and not made_there)
                 told_too = not made_there and self._told_elsewhere_too(part)
                 if told_too or several or again_and_again(one.node, self.function, self.once):
                     if told_too or is_called(part):  # another each time, here and there

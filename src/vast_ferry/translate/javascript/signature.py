@@ -13,11 +13,10 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.batches import Followed
 from vast_ferry.translate.javascript.edits import Edit, goes_on
-from vast_ferry.translate.javascript.handed import Whole
 from vast_ferry.translate.javascript.handlers import asks_for_no_more
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
-from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
+from vast_ferry.translate.javascript.stops import Clash, Inside, Stop, Whole
 from vast_ferry.translate.javascript.told_through import ToldThrough
 from vast_ferry.translate.javascript.values import indent_of
 

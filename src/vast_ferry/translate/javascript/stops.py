@@ -1,4 +1,4 @@
-"""Why a handler in JavaScript is left as it is, or has to be followed under other names."""
+"""Why a handler in JavaScript is left as it is, a part of it is, or it has to be followed under other names."""
 
 from __future__ import annotations
 
@@ -12,6 +12,14 @@ class Stop(FerryError):
     def __init__(self, why: str, node: Node | None = None) -> None:
         super().__init__(why)
         self.why, self.node = why, node
+
+
+class Whole(FerryError):
+    """A use of a parameter that is not understood: it is made whole. `node` is where, the message why."""
+
+    def __init__(self, node: Node, why: str) -> None:
+        super().__init__(why)
+        self.node, self.why = node, why
 
 
 class Inside(FerryError):
