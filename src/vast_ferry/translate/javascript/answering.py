@@ -112,6 +112,7 @@ class Answering:
         self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
         self.early = Early(self.file, self.follower.taken)
+        self.maybe: set[int] = set()  # what is given under a condition, in the answer that is written
         self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
 
@@ -152,7 +153,11 @@ class Answering:
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given, {**self.stands, **(stands or {})})
         named, caught = self.early.names, self.way.caught
-        return Answers(contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=caught, named=named)
+        answers = Answers(
+            contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=caught, named=named
+        )
+        answers.maybe = self.maybe
+        return answers
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""

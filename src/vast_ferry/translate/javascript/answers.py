@@ -46,6 +46,7 @@ class Told:
     typed_by: Node | None = None  # the header field's value that tells it
     charset_seen: bool = True
     perhaps: Node | None = None  # a header field's value that may be no text
+    conditional: list[tuple[str, str]] = field(default_factory=list)  # fields, under names that may have no value
 
 
 #: What asks nobody: comparing without turning anything into something else, and choosing.
@@ -74,6 +75,7 @@ class Answers:
         self.named = named  # expressions that were worked out before, under a name
         self.caught = caught  # whether a function around all this may catch what it throws
         self.quote = _quote_of(self.file)
+        self.maybe: Collection[int] = ()  # what is told under a condition
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
 
     def written(self, value: Node, before: Sequence[Node] = ()) -> str:
@@ -178,10 +180,15 @@ class Answers:
             return False
         by_name = dict(zip((one.partition("=")[0] for one in method.takes), given, strict=False))
         told.order += given
+        if any(one.id in self.maybe for one in given) and (method.sets or len(method.puts) != 1):
+            return False
         if not all(self._set(told, fields.get(at, ""), by_name.get(name)) for at, name in method.sets.items()):
             return False
         for attribute, (own, held) in method.puts.items():
             if fields.get(attribute) != "headers" or (method.over and self._stands(told, by_name.get(own))):
+                return False
+            perhaps = {one[1:-1].lower() for one, _ in told.conditional}
+            if (string_of(self.file, by_name.get(own)) or "").lower() in perhaps:
                 return False
             if not self._put(told, by_name.get(own), by_name.get(held)):
                 return False
@@ -208,6 +215,13 @@ class Answers:
         own = string_of(self.file, name)
         if own is None or value is None:
             return False
+        if value.id in self.maybe:
+            if self.contents.of(value) != TEXT or own.lower() == "content-type":
+                return False
+            if own.lower() != "set-cookie" and any(own.lower() == one[1:-1].lower() for one, _ in told.fields):
+                return False
+            told.conditional.append((self._quoted(own), self._text(value)))
+            return True
         if self.contents.of(value) != TEXT:
             told.perhaps = told.perhaps or value
         if own.lower() == "set-cookie":
@@ -330,6 +344,15 @@ class Answers:
         calls.append(f".{camel(names[2])}({told.content})")
         return self._set_out(value, writer.name, calls)
 
+    def field_told(self, name: Node, value: str) -> str:
+        """Return the call by which an object that is handed over is told a header field beside others."""
+        writer = self.theirs.writer
+        assert writer is not None
+        headers = next(_name_of(row) for row in self.theirs.written.rows if row.field == "headers")
+        ways = sorted(writer.methods.items(), key=lambda way: way[1].over)
+        own = next(way for way, method in ways if headers in method.puts)
+        return f"{writer.name}.{camel(own)}({self._text(name)}, {value})"
+
     def _as_object(self, value: Node, told: Told) -> str:
         """Return the object that is made of an answer."""
         form = self.theirs.written
@@ -352,13 +375,15 @@ class Answers:
             return ""
         if told.status != "200":
             named.append(_pair(_name_of(status), told.status))
-        if fields:
-            names = [name.lower() for name, _ in fields]
+        if fields or told.conditional:
+            names = [name.lower() for name, _ in (*fields, *told.conditional)]
             if headers.lens.name == "web_headers" and len(set(names)) == len(names):
-                listed = ", ".join(_pair(_as_key(name), value) for name, value in fields)
+                listed = ", ".join(
+                    [*(_pair(_as_key(name), value) for name, value in fields), *_entries(told.conditional)]
+                )
                 named.append(f"{_name_of(headers)}: {{ {listed} }}")
             else:
-                listed = ", ".join(f"[{name}, {value}]" for name, value in fields)
+                listed = ", ".join([*(f"[{name}, {value}]" for name, value in fields), *_pairs(told)])
                 named.append(f"{_name_of(headers)}: [{listed}]")
         line = f"new {form.short_name}({content}{', ' * bool(named)}{_object(named)})"
         if len(line.partition("\n")[0]) + self._column(value) <= WIDTH and "\n" not in line:
@@ -386,15 +411,18 @@ class Answers:
         named = [_pair(str(keys["status"]), told.status)]
         if "headers" in keys:  # pairs, cookies among them
             pairs = [*told.fields, *((self._quoted("set-cookie"), cookie) for cookie in told.cookies)]
-            listed = ", ".join(f"[{name}, {held}]" for name, held in pairs)
-            named += [f"{keys['headers']}: [{listed}]"] if pairs else []
+            listed = [*(f"[{name}, {held}]" for name, held in pairs), *_pairs(told)]
+            named += [f"{keys['headers']}: [{', '.join(listed)}]"] if listed else []
         else:
             names = [name.lower() for name, _ in told.fields]
             if len(set(names)) < len(names):
                 return ""
-            listed = ", ".join(_pair(_as_key(name), held) for name, held in told.fields)
-            named += [f"{keys['headers.plain']}: {{ {listed} }}"] if told.fields else []
-            named += [f"{keys['set_cookies']}: [{', '.join(told.cookies)}]"] if told.cookies else []
+            plain = [one for one in told.conditional if not _is_cookie(one[0])]
+            cookies = [held for name, held in told.conditional if _is_cookie(name)]
+            listed = [*(_pair(_as_key(name), held) for name, held in told.fields), *_entries(plain)]
+            named += [f"{keys['headers.plain']}: {{ {', '.join(listed)} }}"] if listed else []
+            cookies = [*told.cookies, *(f"...({held} !== undefined ? [{held}] : [])" for held in cookies)]
+            named += [f"{keys['set_cookies']}: [{', '.join(cookies)}]"] if cookies else []
         named += content
         line = _object(named)
         long = "\n" in line or len(line) + self._column(value) > WIDTH
@@ -500,6 +528,20 @@ class Answers:
 
     def _quoted(self, text: str) -> str:
         return f"{self.quote}{text}{self.quote}"
+
+
+def _is_cookie(quoted: str) -> bool:
+    return quoted[1:-1].lower() == "set-cookie"
+
+
+def _pairs(told: Told) -> list[str]:
+    """Return the entries of a list of fields that are told under a condition."""
+    return [f"...({held} !== undefined ? [[{name}, {held}]] : [])" for name, held in told.conditional]
+
+
+def _entries(conditional: list[tuple[str, str]]) -> list[str]:
+    """Return the entries of a mapping of fields that are told under a condition."""
+    return [f"...({held} !== undefined && {{ {_pair(_as_key(name), held)} }})" for name, held in conditional]
 
 
 def _is_literal(source: str) -> bool:

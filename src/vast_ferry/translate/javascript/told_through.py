@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import Node, walk
+from vast_ferry.documents.javascript_file import Node, is_typescript, walk
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.mapping.javascript.delivery import made_writer
 from vast_ferry.mapping.javascript.functions import Source, function, reply_there
@@ -26,6 +26,8 @@ from vast_ferry.translate.javascript.scopes import Binding
 from vast_ferry.translate.javascript.stops import Inside, Stop
 from vast_ferry.translate.javascript.values import (
     bare,
+    calls_of,
+    chain_in,
     chain_of,
     chain_of_root,
     ends_the_function,
@@ -33,8 +35,10 @@ from vast_ferry.translate.javascript.values import (
     indent_of,
     is_plain,
     last_statements,
+    name_of_chain,
     never_fails,
     own_nodes,
+    statement_of,
 )
 
 
@@ -101,15 +105,16 @@ class ToldThrough(Answering):
     def _tells_at_once(self, writer: ByWriter, binding: Binding) -> bool:
         """Write the answers where each is told at once; tell whether they are."""
         ends = {camel(name) for name, one in writer.methods.items() if one.ends}
-        uses = [use for use in binding.uses if not self._hands_on(use)]
+        uses = self._uses_of(binding, ends)
         chains = [one for use in uses if (one := self._chain(use, ends)) is not None]
         at_once = len(chains) == len(uses) and (self.way.passes or not self.layer.calls)
         answers = self._answers_of(chains) if at_once else []
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         answered = bool(answers or self.layer.calls)
-        if not (at_once and answered and len(seen) == len(chains) and self._ends_with_answers(answers)):
+        told_all = len(seen) == len(chains) and not self.early.both()
+        if not (at_once and answered and told_all and self._ends_with_answers(answers)):
             self.helped.clear()
-            self.early.names.clear()
+            self.early.clear()
             return False
         for told in answers:
             if told.node is not None:
@@ -123,9 +128,26 @@ class ToldThrough(Answering):
         self._without_helpers()
         return True
 
+    def _uses_of(self, binding: Binding, ends: set[str]) -> list[Node]:
+        """Return the uses of what is answered through, under the names as well that chains of calls on it get."""
+        found: list[Node] = []
+        for use in binding.uses:
+            if self._hands_on(use):
+                continue
+            found.append(use)
+            named = name_of_chain(use, self.file, ends)
+            other = self.scopes.of(named) if named is not None else None
+            if other is not None and not other.writes and len(other.declared) == 1 and other.kind == "const":
+                found += self._uses_of(other, ends)
+        return found
+
     def _without_step(self, statement: Node) -> None:
         """Take out a statement; what it is given that has names gets them there."""
-        named = self.early.given(statement.named_children[0]) if statement.type == "expression_statement" else []
+        chain = chain_in(statement)
+        named = self.early.given(chain) if chain is not None else []
+        if statement.id in self.early.perhaps:
+            self._tell_perhaps(statement, named)
+            return
         if not named:
             self._without(statement)
             return
@@ -133,6 +155,26 @@ class ToldThrough(Answering):
         pad = indent_of(self.file, statement)
         lines = [f"const {name} = {self._own_text_of(one)}{';' * ends}" for one, name in named]
         self._replace(statement, f"\n{pad}".join(lines))
+
+    def _tell_perhaps(self, statement: Node, named: list[tuple[Node, str]]) -> None:
+        """Write a step that stands under a condition: as one of the target's, or as what gives a name its value."""
+        end = ";" * (self.file.text(statement)[-1:] == ";")
+        if self.writers():
+            shapes = (reply_there(self.ours.answered), self.reply)
+            reading, chain = self._reading(shapes), chain_in(statement)
+            assert chain is not None
+            calls = [
+                reading.field_told(given[0], self._own_text_of(given[1])) for _, given in calls_of(chain, self.file)
+            ]
+            self._replace(statement, " ".join(f"{one}{end or ';'}" for one in calls).removesuffix("" if end else ";"))
+            return
+        lines = [f"{name} = {self._own_text_of(one)}" for one, name in named]
+        several = len(lines) > 1 and statement.parent.type != "statement_block"
+        self._replace(statement, ", ".join(lines) + end if several else "; ".join(lines) + end)
+        above = self.early.perhaps[statement.id]
+        typed = ": string | undefined" * is_typescript(self.file)
+        declared = "".join(f"let {name}{typed}{end}\n{indent_of(self.file, above)}" for _, name in named)
+        self.edits.append(Edit(above.start_byte, above.start_byte, declared))
 
     def _tell_when_all_is_told(self, writer: ByWriter, pattern: Node) -> None:
         """Make what a handler answers through at its first line, and answer with what was told to it."""
@@ -270,7 +312,7 @@ class ToldThrough(Answering):
         """
         shapes = (reply_there(self.ours.answered), self.reply)
         returned = {bare(value).id: value for value in self._returned()}
-        steps = {node.parent.id: node for node, ended in chains if node is not None and not ended}
+        steps = {statement_of(node).id: node for node, ended in chains if node is not None and not ended}
         own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
         found: list[Told] = []
         for chain, ended in chains:
@@ -308,6 +350,7 @@ class ToldThrough(Answering):
 
     def _steps_before(self, statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, Node]]:
         """Return the statements that tell parts of an answer before its own, with their chains of calls."""
+        self.maybe = set()
         right_before = _before(statement, steps)
         if statement is None or not self.has_block or self.way.caught:
             return right_before
@@ -315,6 +358,7 @@ class ToldThrough(Answering):
         early = [one for one in self.early.before(statement, steps, self.body) if one[0].id not in known]
         early = [one for one in early if one[1].id not in self.inlined]
         self.early.named(early)
+        self.maybe = self.early.maybe(early)
         return [*early, *right_before]
 
     def _is_half_told(self, told: Told, answers: list[Told]) -> bool:

@@ -12,7 +12,8 @@ def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> tuple[Node, boo
     while True:
         above = node.parent
         if above.type != "member_expression" or above.child_by_field_name("object") != node:
-            return (node, False) if node != use and above.type == "expression_statement" else None
+            alone = above.type == "expression_statement" and node != use
+            return (node, False) if alone or _declared_by(above, node) else None
         name = file.text(above.child_by_field_name("property"))
         call = above.parent
         if call.type != "call_expression" or call.child_by_field_name("function") != above:
@@ -20,6 +21,33 @@ def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> tuple[Node, boo
         if name in ends:
             return call, True
         node = call
+
+
+def _declared_by(above: Node, node: Node) -> bool:
+    """Tell whether a statement declares one name, with a node as its value."""
+    plain = above.type == "variable_declarator" and above.child_by_field_name("value") == node
+    named = plain and above.child_by_field_name("name").type == "identifier"
+    return bool(named and above.parent.type == "lexical_declaration" and len(above.parent.named_children) == 1)
+
+
+def name_of_chain(use: Node, file: JavaScriptFile, ends: set[str]) -> Node | None:
+    """Return the name that a chain of calls on a name gets, where it does not end an answer."""
+    chain = chain_of(use, file, ends)
+    above = chain[0].parent if chain is not None and not chain[1] else None
+    return above.child_by_field_name("name") if above is not None and above.type == "variable_declarator" else None
+
+
+def statement_of(chain: Node) -> Node:
+    """Return the statement that a chain of calls is, or that gives it a name."""
+    return chain.parent.parent if chain.parent.type == "variable_declarator" else chain.parent
+
+
+def chain_in(statement: Node) -> Node | None:
+    """Return the chain of calls that a statement is, or gives a name."""
+    if statement.type == "lexical_declaration":
+        value: Node | None = statement.named_children[0].child_by_field_name("value")
+        return value
+    return statement.named_children[0] if statement.type == "expression_statement" else None
 
 
 def chain_of_root(node: Node, file: JavaScriptFile) -> str:
