@@ -64,7 +64,13 @@ class Made:
             return None
         name = field.child_by_field_name("property")
         private = name.type == "private_property_identifier"
-        if not private and not self._is_only_asked(self._text(field, name)):
+        return self.uses_of_name(self._text(field, name), private=private, given=field)
+
+    def uses_of_name(
+        self, name: str, *, private: bool = False, given: Node | None = None
+    ) -> list[tuple[Standing, Node]] | None:
+        """Return the same of a field of a name, which `given` gives its value where no parameter does."""
+        if not private and not self._is_only_asked(name):
             return None
         found: list[tuple[Standing, Node]] = []
         for one, this in self._every_this():
@@ -74,7 +80,7 @@ class Made:
                 if private:
                     continue
                 return None  # the object itself goes somewhere
-            if one.file.text(above.child_by_field_name("property")) != self._text(field, name) or above == field:
+            if one.file.text(above.child_by_field_name("property")) != name or above == given:
                 continue
             if is_written(above) or not self._is_of_an_object(this):
                 return None
@@ -118,6 +124,11 @@ def _is_only_asked(scopes: Scopes, name: Node, field: str) -> bool:
     asked = [use.parent for use in binding.uses if _asks(use.parent, use)]
     names = {scopes.file.text(one.child_by_field_name("property")) for one in asked}
     return len(asked) == len(binding.uses) and field not in names
+
+
+def is_field_too(parameter: Node) -> bool:
+    """Tell whether a constructor's parameter is a field of the object as well, as TypeScript has it."""
+    return any(one.type in ("accessibility_modifier", "readonly", "override_modifier") for one in parameter.children)
 
 
 def _asks(above: Node, node: Node) -> bool:

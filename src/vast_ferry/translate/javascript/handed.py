@@ -20,7 +20,7 @@ from typing import Final
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of, walk
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
-from vast_ferry.translate.javascript.constructed import Made
+from vast_ferry.translate.javascript.constructed import Made, is_field_too
 from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
@@ -231,6 +231,8 @@ class Handed(Entries):
             put = Put.of(file, node)
             if put is None:
                 self._bound(node, pattern, part, path)
+                if is_field_too(taken[at]):
+                    self._kept_as(node, self._file.text(pattern), stands, part, path)
             elif pattern.type == "object_pattern":
                 self._unpacked_of(put.key, node, pattern, part, path)
             else:
@@ -349,7 +351,16 @@ class Handed(Entries):
     def _kept(self, node: Node, field: Node, part: Part, path: tuple[str, ...]) -> None:
         """Follow what an object keeps in a field, wherever its class asks for that."""
         made = next((one for one in self._classes if one.holds(field)), None)
-        uses = made.uses_of(field) if made is not None else None
+        self._follow_field(node, made.uses_of(field) if made is not None else None, part, path)
+
+    def _kept_as(self, node: Node, name: str, by: Standing, part: Part, path: tuple[str, ...]) -> None:
+        """Follow what a constructor keeps under the name of its parameter."""
+        made = next((one for one in self._classes if one.holds(by.node)), None)
+        self._follow_field(node, made.uses_of_name(name) if made is not None else None, part, path)
+
+    def _follow_field(
+        self, node: Node, uses: list[tuple[Standing, Node]] | None, part: Part, path: tuple[str, ...]
+    ) -> None:
         if uses is None:
             raise Whole(node, "it is used as a whole")
         file, scopes = self._file, self._scopes
