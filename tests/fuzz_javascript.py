@@ -16,10 +16,14 @@ from collections import Counter
 from dataclasses import dataclass, field, replace
 from itertools import count
 from pathlib import Path
+from typing import Any
+
+from fuzz_batches import BATCH_STATEMENTS, BATCHES
 
 from vast_ferry import Verdict, carry, check, find_profile
 from vast_ferry.definitions.writing import write_definition
-from vast_ferry.hub.functions import Entry, Function, Project, RouteTrigger
+from vast_ferry.documents.yaml_file import write_yaml
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger
 
 TARGETS = [
     "ostermere@1",
@@ -66,9 +70,13 @@ class Surface:
     unpacked: tuple[str, ...]  # patterns that bind «a» from what is handed over
     top: str = ""  # what stands before each handler
     lib: str = ""  # what stands in a file of its own, `lib.mjs`
+    trigger: EventTrigger | None = None  # of events in batches; nothing: requests
+    samples: tuple[dict[str, Any], ...] = ()
+    entry: tuple[str, ...] = ()  # what is asked of one event of a batch
+    entry_changes: tuple[str, ...] = ()  # how an event `e` is changed
 
 
-SURFACES = (
+SURFACES: tuple[Surface, ...] = (
     Surface(
         "ostermere@1",
         "run",
@@ -446,6 +454,8 @@ export const routes = {
     ),
 )
 
+SURFACES += tuple(Surface(**one) for one in BATCHES)
+
 #: Around one value: what it gives is shown; ‹v› is the value.
 AROUND = (
     "‹v›",
@@ -670,12 +680,12 @@ class Generator:
                 f"export const {surface.export} = async function {names} {{",
             ]
         )
-        layered = self.layered or self.random.random() < 0.25
+        layered = surface.trigger is None and (self.layered or self.random.random() < 0.25)
         statements = tuple(self.statement(event) for _ in range(self.random.randint(1, 2 if layered else 4)))
         text = pick(
             ['out.map(shown).join("|")', "JSON.stringify(out)", "`${out.map(shown)}`", "shown(out.length && out[0])"]
         )
-        answer = pick(surface.answers).replace("«text»", text).replace("§", event).replace("…", "...")
+        answer = self.on_entries(pick(surface.answers)).replace("«text»", text).replace("§", event).replace("…", "...")
         layers: tuple[str, ...] = ()
         if layered:
             layers = tuple(self.layer() for _ in range(pick((1, 1, 2, 3))))
@@ -703,10 +713,21 @@ class Generator:
             own = self.random.choice(AROUND).replace("‹v›", own)
         return own
 
+    def on_entries(self, text: str) -> str:
+        """Return a text in which a batch, what is asked of its events, and how they are changed is filled in."""
+        surface, pick = self.surface, self.random.choice
+        text = text.replace("‹b›", "§.batch").replace("‹F›", pick(surface.entry_changes or ("",)))
+        while "‹E›" in text:
+            text = text.replace("‹E›", pick(surface.entry), 1)
+        return text
+
     def statement(self, event: str) -> str:
         """Return a statement that reads."""
         pick, surface = self.random.choice, self.surface
-        text = pick(STATEMENTS)
+        of_batches = surface.trigger is not None
+        text = pick(BATCH_STATEMENTS if of_batches else STATEMENTS)
+        if of_batches:
+            text = self.on_entries(text).replace("«y»", f"y{next(self.numbers)}")
         own = f"x{next(self.numbers)}"
         holder = pick(list(surface.holders))
         text = text.replace("«x»", own).replace("«y»", f"{own}y").replace("…", "...")
@@ -721,6 +742,8 @@ class Generator:
         text = text.replace("‹T›", pick(surface.changes).replace("§", "this.e"))
         while "‹p›" in text:
             text = text.replace("‹p›", pick(surface.holders[holder]), 1)
+        if of_batches:
+            return text.replace("§", event)
         if text.startswith("setTimeout"):
             text = _no_await_inside(text.removesuffix(" await null;")) + " await null;"
         elif "await" in text and not text.startswith("out.push(await"):
@@ -754,8 +777,12 @@ def project(handlers: list[Handler], folder: Path) -> Path:
         name = f"f{number}"
         (folder / f"{name}.mjs").write_text(one.text, encoding="utf-8")
         route = RouteTrigger(f"/{name}/x/{{hive}}", methods=("GET", "POST", "PUT"))
-        functions.append(Function(name, Entry(f"{name}.mjs", surface.export), (route,)))
-        for sample, (line, fields, body) in REQUESTS.items():
+        functions.append(Function(name, Entry(f"{name}.mjs", surface.export), (surface.trigger or route,)))
+        for sample, told in batches_of(surface).items():
+            place = folder / "samples" / name / f"{sample}.yaml"
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_text(write_yaml(told), encoding="utf-8")
+        for sample, (line, fields, body) in REQUESTS.items() if surface.trigger is None else ():
             place = folder / "samples" / name / f"{sample}.http"
             place.parent.mkdir(parents=True, exist_ok=True)
             more = [f"content-length: {len(body)}"] if body else []
@@ -765,6 +792,15 @@ def project(handlers: list[Handler], folder: Path) -> Path:
         (folder / path).parent.mkdir(exist_ok=True)
         (folder / path).write_text(text, encoding="utf-8")
     return folder
+
+
+def batches_of(surface: Surface) -> dict[str, dict[str, Any]]:
+    """Return the samples of a surface whose events come in batches: each event alone, two, and all of them."""
+    if surface.trigger is None:
+        return {}
+    every = [{"id": f"e-{at}", **event} for at, event in enumerate(surface.samples)]
+    several = {"all": every, "two": every[1:], **{f"one-{at}": [event] for at, event in enumerate(every)}}
+    return {name: {"kind": surface.trigger.kind, "events": events} for name, events in several.items()}
 
 
 def proven(handlers: list[Handler], target: str, folder: Path) -> Came:
@@ -831,6 +867,10 @@ def main() -> int:
         handlers = [draws.handler() for _ in range(asked.size)]
         programs += len(handlers)
         for target in TARGETS:
+            kind = surface.trigger.kind if surface.trigger is not None else "http"
+            there = find_profile(target)
+            if kind not in there.kinds or (surface.trigger is not None and not there.model.clients):
+                continue
             if target == surface.source or asked.target not in target or time.monotonic() > ends:
                 continue
             with tempfile.TemporaryDirectory() as folder:

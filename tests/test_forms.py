@@ -240,6 +240,21 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         [[{"n": "a", "t": "text", "k": True, "now": "x"}, {"n": "b", "t": "no", "now": "13"}]],
         {"a": "x", "b": 13},
     ),
+    ("record", "new", {"is": "columns", "as": "sides_by_name(0, 1)"}, [{"b": [None, 3]}], {"b": 3}),
+    (
+        "record",
+        "new",
+        {"is": "columns", "as": "sides_by_name(was, now)"},
+        [{"b": {"was": None, "now": [1]}}],
+        {"b": [1]},
+    ),
+    (
+        "object",
+        "size",
+        {"is": "[size={size | digits}][;type={content_type}][;tag={etag | quoted}]"},
+        ["size=412", 'size=412;type=;tag=""', 'size=412;tag="9f2c"'],
+        412,
+    ),
     (
         "record",
         "new",
@@ -355,6 +370,7 @@ def test_a_form_reads_what_it_writes(
 
 #: Where these say nothing, a record is told neither as it was nor as it is: that is no event.
 NEEDED = ("one_column('a')", "words(';', '=') | as_record", "columns(n, t, k, was, now, v)")
+NEEDED += ("sides_by_name(0, 1)", "sides_by_name(was, now)")
 
 
 @pytest.mark.parametrize(

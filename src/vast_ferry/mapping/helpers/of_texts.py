@@ -66,21 +66,25 @@ def form_pattern(form: tuple[Any, ...], count: int) -> tuple[Callable[[str], re.
     return pattern.fullmatch, tuple(pattern.groupindex.get(f"p{number}", 0) for number in range(count))
 
 
-def pieces_pattern(form: tuple[Any, ...], fresh: Iterator[int], whole: bool = True) -> str:
-    """Return the pattern of pieces. A part is looked for ahead and then taken as found: nothing is gone back over."""
+def pieces_pattern(form: tuple[Any, ...], fresh: Iterator[int], behind: tuple[Any, ...] = ()) -> str:
+    """Return the pattern of pieces, `behind` which others follow.
+
+    A part is looked for ahead and then taken as found: nothing is gone back over.
+    """
     made = ""
     for index, piece in enumerate(form):
         if isinstance(piece, str):
             made += re.escape(piece)
         elif isinstance(piece, tuple) and piece[0] == "[":
             begins = re.escape(_begins(piece[1]))
-            made += f"(?:(?={begins}){pieces_pattern(piece[1], fresh, False)}|(?!{begins}))"
+            after = (*form[index + 1 :], *behind)
+            made += f"(?:(?={begins}){pieces_pattern(piece[1], fresh, after)}|(?!{begins}))"
         else:
             nobody, most = isinstance(piece, tuple) and piece[0] == "_", isinstance(piece, tuple) and piece[0] == "..."
             most = most or (nobody and piece[2])
             name = f"q{next(fresh)}" if nobody else f"p{piece[1] if isinstance(piece, tuple) else piece}"
-            rest = form[index + 1 :]
-            if not rest and whole:
+            rest = (*form[index + 1 :], *behind)
+            if not rest:
                 made += f"(?P<{name}>.*)"
             elif rest and isinstance(rest[0], str) and len(rest[0]) == 1 and not most:
                 made += f"(?P<{name}>[^{re.escape(rest[0])}]*)"

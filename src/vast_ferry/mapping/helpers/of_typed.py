@@ -260,6 +260,31 @@ def columns_as_told(columns: list[dict[str, Any]], keys: dict[str, str], types: 
     return made
 
 
+def columns_of_sides(sides: Any, old: str | int, new: str | int) -> list[dict[str, Any]]:
+    """Return changed columns of a mapping from each name to what it held and holds; null, or nothing, is neither."""
+    if not isinstance(sides, dict):
+        raise ValueError(f"{sides!r} is no mapping from the names of columns")
+    made = []
+    for name, both in sides.items():
+        one: dict[str, Any] = {"name": name, "key": False}
+        for side, at in (("old", old), ("new", new)):
+            held = both[at] if isinstance(at, int) else both.get(at)
+            if held is not None:
+                one[side] = held
+        made.append(one)
+    return made
+
+
+def sides_of_columns(columns: list[dict[str, Any]], old: str | int, new: str | int) -> dict[str, Any]:
+    """Return a mapping from the name of each column that changed, none of the key, to what it held and holds."""
+    told = [(one, [(isinstance(held, bool), held) for held in (one.get("old"), one.get("new"))]) for one in columns]
+    changed = [one for one, (was, now) in told if not one["key"] and was != now]
+    sides = {one["name"]: {old: one.get("old"), new: one.get("new")} for one in changed}
+    if isinstance(old, str):
+        return sides
+    return {name: [both[0], both[1]] for name, both in sides.items()}
+
+
 def keys_of_columns(columns: list[dict[str, Any]]) -> dict[str, Any]:
     """Return the key of a record whose columns changed."""
     return {one["name"]: one.get("new", one.get("old")) for one in columns if one["key"]}

@@ -127,3 +127,32 @@ class Columns(Typed):
                 return True
 
         return (Loss("type-unknown", field, "a value has no type there", "another value arrives", changed, tried=True),)
+
+
+class SidesByName(Formed):
+    """Changed columns as a mapping from each name to what it held and holds: `sides_by_name(was, now)`, both keys.
+
+    Where both stand in a list it is `sides_by_name(0, 1)`. Null says that the column was not, or is not there.
+    """
+
+    __slots__ = ()
+    by_hand, counts = False, True
+    name, takes, fewest, most = "sides_by_name", "the keys of what it held and holds", 2, 2
+    holds = ("columns",)
+    reader, writer = "columns_of_sides", "sides_of_columns"
+
+    def told(self) -> tuple[Any, ...]:
+        old, new = self.args
+        if (old, new) == ("0", "1"):
+            return (0, 1)
+        if old.isdecimal() or new.isdecimal() or old == new:
+            raise LensError(f"{self.name} takes two keys, or the places 0 and 1")
+        return (old, new)
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        def changed(fields: Fields) -> bool:
+            columns = helpers.columns_of(fields["keys"], fields["old"], fields["new"])
+            return bool(self.back(columns) != columns)
+
+        why = "a column did not change, is of the key, or holds nothing"
+        return (Loss("column-not-told", field, why, "it does not arrive", changed, tried=True),)

@@ -105,18 +105,19 @@ export function inPattern(text) {
   return text.replace(/[.*+?^${}()|[\]\\/]/g, "\\$&");
 }
 
-/** Return the pattern of pieces. A part is looked for ahead and then taken as found: nothing is gone back over. */
-export function piecesPattern(form, fresh, whole = true) {
+/** Return the pattern of pieces, behind which others follow. A part is looked for ahead and then taken as found. */
+export function piecesPattern(form, fresh, behind = []) {
   return form.map((piece, at) => {
     if (typeof piece === "string") return inPattern(piece);
     if (piece[0] === "[") {
       const begins = inPattern(textAtFirst(piece[1]));
-      return `(?:(?=${begins})${piecesPattern(piece[1], fresh, false)}|(?!${begins}))`;
+      const after = [...form.slice(at + 1), ...behind];
+      return `(?:(?=${begins})${piecesPattern(piece[1], fresh, after)}|(?!${begins}))`;
     }
     const most = piece[0] === "..." || (piece[0] === "_" && piece[2]);
     const name = piece[0] === "_" ? `q${fresh.next++}` : `p${Array.isArray(piece) ? piece[1] : piece}`;
-    const rest = form.slice(at + 1);
-    if (!rest.length && whole) return `(?<${name}>.*)`;
+    const rest = [...form.slice(at + 1), ...behind];
+    if (!rest.length) return `(?<${name}>.*)`;
     const single = typeof rest[0] === "string" && [...rest[0]].length === 1 && !most;
     if (single) return `(?<${name}>[^${inPattern(rest[0])}]*)`;
     return `(?=(?<${name}>${partPattern(rest, most)}))\\k<${name}>`;

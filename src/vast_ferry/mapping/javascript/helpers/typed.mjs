@@ -197,6 +197,23 @@ export function columnsAsTold(columns, keys, types) {
   });
 }
 
+/** Return changed columns of a mapping from each name to what it held and holds; null, or nothing, is neither. */
+export function columnsOfSides(sides, old, now) {
+  if (!isMapping(sides)) throw new RangeError(`${asShown(sides)} is no mapping from the names of columns`);
+  return Object.entries(sides).map(([name, both]) => {
+    const told = [["old", both[old]], ["new", both[now]]].filter(([, held]) => held != null);
+    return { name, key: false, ...Object.fromEntries(told) };
+  });
+}
+
+/** Return a mapping from the name of each column that changed, none of the key, to what it held and holds. */
+export function sidesOfColumns(columns, old, now) {
+  const changed = columns.filter((one) => !one.key && !isDeepStrictEqual(one.old ?? null, one.new ?? null));
+  const both = (one) => [one.old ?? null, one.new ?? null];
+  const made = (one) => (typeof old === "string" ? { [old]: both(one)[0], [now]: both(one)[1] } : both(one));
+  return Object.fromEntries(changed.map((one) => [one.name, made(one)]));
+}
+
 /** Return the key of a record whose columns changed. */
 export function keysOfColumns(columns) {
   const ofKey = columns.filter((one) => one.key);
