@@ -868,8 +868,8 @@ def main() -> int:
         programs += len(handlers)
         for target in TARGETS:
             kind = surface.trigger.kind if surface.trigger is not None else "http"
-            there = find_profile(target)
-            if kind not in there.kinds or (surface.trigger is not None and not there.model.clients):
+            profile = find_profile(target)
+            if kind not in profile.kinds or (surface.trigger is not None and not profile.model.clients):
                 continue
             if target == surface.source or asked.target not in target or time.monotonic() > ends:
                 continue

@@ -369,8 +369,13 @@ def test_a_form_reads_what_it_writes(
 
 
 #: Where these say nothing, a record is told neither as it was nor as it is: that is no event.
-NEEDED = ("one_column('a')", "words(';', '=') | as_record", "columns(n, t, k, was, now, v)")
-NEEDED += ("sides_by_name(0, 1)", "sides_by_name(was, now)")
+NEEDED = (
+    "one_column('a')",
+    "words(';', '=') | as_record",
+    "columns(n, t, k, was, now, v)",
+    "sides_by_name(0, 1)",
+    "sides_by_name(was, now)",
+)
 
 
 @pytest.mark.parametrize(
