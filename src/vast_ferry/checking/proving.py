@@ -207,7 +207,11 @@ class Proving:
         """Return the call of a sample at the source with only what the target holds of its events."""
         known = self.losses(sample.function, sample.kind)
         lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample)))
-        called = self.at_source(sample, known.held(sample.events, lost))
+        try:
+            held = known.held(sample.events, lost)
+        except _CannotTell:  # what the target makes of it nobody knows
+            held = sample.events
+        called = self.at_source(sample, held)
         return replace(called, call=replace(called.call, apart="batch" in lost))
 
     def _lost_of(self, sample: Sample) -> list[Loss]:
@@ -246,7 +250,12 @@ class Proving:
             return replace(base, verdict=Verdict.UNCHECKED, reasons=(compared.hopeless,))
         if not compared.differences:
             return base
-        reasons = self._explained(ran, losses, known, cold, _places(compared))
+        try:
+            reasons = self._explained(ran, losses, known, cold, _places(compared))
+        except _CannotTell as error:
+            # Whoever asks for it there fails so: that is what the target has of it.
+            untold = str(error) in ran.carried.message
+            reasons = [str(loss) for loss in losses if loss.unreadable and untold]
         if not reasons and losses:
             reasons = self._explained_after_others(ran, losses, known, [run[number] for run in as_held()])
         verdict = Verdict.UNHELD if reasons else Verdict.DIFFERS
@@ -447,6 +456,10 @@ class _Cold:
         return gone_through(self.target, called, self.function.name, self.limit, 1, cold=True)
 
 
+class _CannotTell(Exception):
+    """An event that the target has no way to tell."""
+
+
 @dataclass(frozen=True, slots=True)
 class _KnownLosses:
     """What the target can't hold of one kind, and what remains of it there."""
@@ -462,8 +475,14 @@ class _KnownLosses:
         return {loss.field} if loss is SPLIT else truths_of(loss.field, self.shape.fields, self.shape.rules)
 
     def held(self, events: Sequence[Fields], lost: Set[str]) -> tuple[Fields, ...]:
-        """Return events of which the truths that are `lost` are as the target holds them."""
-        kept = [self.projection.event(event) for event in events] if lost else events
+        """Return events of which the truths that are `lost` are as the target holds them.
+
+        Raises _CannotTell where the target has no way to tell one of them.
+        """
+        try:
+            kept = [self.projection.event(event) for event in events] if lost else events
+        except Exception as error:
+            raise _CannotTell(str(error)) from None
         return tuple(
             {**event, **{name: there[name] for name in lost if name in there}}
             for event, there in zip(events, kept, strict=True)

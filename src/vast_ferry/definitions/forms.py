@@ -15,6 +15,7 @@ from vast_ferry.hub.findings import FerryError, nearest
 from vast_ferry.hub.functions import PYTHON, Access, Entry, language_of
 from vast_ferry.hub.operations import ALLOWED
 from vast_ferry.hub.schedules import known_zone
+from vast_ferry.hub.standards import words_of
 
 #: RFC 9110 §9.1: a method is a token; providers write them in capitals.
 METHOD: Final = re.compile(r"[A-Z][A-Z0-9!#$%&'*+.^_`|~-]*")
@@ -122,6 +123,10 @@ class Form:
 
     def read(self, value: Any, field: str) -> Any:
         """Return the hub's value."""
+        if field == "changes":
+            return tuple(_word(item, field) for item in (value if isinstance(value, list) else [value]))
+        if field == "callers":
+            return _word(value, field)
         kind, expected = TYPES.get(field, (str, "a text"))
         if not isinstance(value, kind) or isinstance(value, bool):
             raise FormError(f"expected {expected}, got {got(value, field)}")
@@ -157,6 +162,14 @@ class Form:
         if isinstance(value, float) and value.is_integer():
             return int(value)
         return list(value) if isinstance(value, tuple) else value
+
+
+def _word(value: Any, field: str) -> str:
+    """Return one of the hub's words; a profile that has others of its own says so by `words`."""
+    known = words_of(field)
+    if value not in known:
+        raise FormError(f"expected one of {', '.join(known)}, got {got(value)}{nearest(str(value), known)}")
+    return str(value)
 
 
 def _values(value: Any) -> tuple[str, ...]:

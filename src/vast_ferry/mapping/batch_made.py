@@ -99,9 +99,10 @@ def settle_batch(original: Kind, caller: Kind, about: str) -> list[Source]:
     if answered.again_by or answered.again_with or whose:
         views, named = names_of_events(prefix, original, "entry", "its" if whose else "")
         sources += [*views, *([whose] if whose else [])]
-        loop = f"for entry in {entries}"
+        numbers = f"numbered({entries}, {original.numbered!r})" if original.numbered else entries
+        loop = f"for entry in {numbers}"
         if whose:
-            loop = f"for entry, its in zip({entries}, {entries.replace(entry.name, whose.name)})"
+            loop = f"for entry, its in zip({numbers}, {entries.replace(entry.name, whose.name)})"
         value = f"again_of({value}, [{named} {loop}], {answered.again_with!r})"
     name = f"{prefix}settled"
     more, last = _answering(caller, value)

@@ -471,6 +471,8 @@ class _Delivery:
             names = ["_" if index == place else name for index, name in enumerate(ours.parameters)]
             self.lines.append(f"{', '.join(names)} = taken[0]")
         entries = f"[one[{place}] for one in taken]" if several else "taken"
+        if self.original.numbered:
+            self.lines.append(f"numbered({entries}, {self.original.numbered!r})")
         if ours.told_by:
             entry = f"one[{place}]" if several else "one"
             self._told_one_by_one(self._call(self._handed(entries)), entry, "taken")

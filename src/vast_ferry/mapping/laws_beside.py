@@ -7,6 +7,7 @@ import functools
 import sys
 import types
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Any
 
 from vast_ferry.hub.kinds import is_request
@@ -15,10 +16,11 @@ from vast_ferry.mapping import laws
 from vast_ferry.mapping.clients import HUB_CLIENTS, Client
 from vast_ferry.mapping.compile.functions import build_batch, pack_batch, translate_event, translate_reply, unpack_batch
 from vast_ferry.mapping.compile.losses import event_losses, reply_losses
+from vast_ferry.mapping.delivery import deliver, each_of, names_of_events
 from vast_ferry.mapping.emit import module_source, run_module, run_source
 from vast_ferry.mapping.law_values import NAMED
 from vast_ferry.mapping.losses import Broken, Fields
-from vast_ferry.mapping.tables import HUB_DONE, HUB_EVENTS, EventShape, Kind, ReplyShape
+from vast_ferry.mapping.tables import HUB_BATCHES, HUB_DONE, HUB_EVENTS, EventShape, Kind, ReplyShape
 
 #: field of an answer or a call → what it may hold
 VALUES = {
@@ -158,6 +160,42 @@ def _is_read(read: Callable[[Fields], Any], entry: Fields) -> bool:
     return True
 
 
+def check_again(kind: Kind, examples: int) -> Broken | None:
+    """Return how an event of a batch that a handler names does not come again, if it does not.
+
+    The handler is called as any is, and names one event after the other by what it was handed.
+    """
+    # What a handler is told of its call beside the batch is no matter here.
+    kind = replace(kind, event=kind.event.on_file())
+    shape, answered = kind.event, kind.answered
+    called = deliver("call", kind, Kind(HUB_BATCHES[shape.kind], HUB_DONE))
+    views, named = names_of_events("law_", kind, shape.event_parameters[0])
+    sources, loop = each_of("law_", kind)
+    assert shape.each is not None
+    looks = f"def look({shape.each.root}):\n    return [{named} {loop}]"
+    text = module_source("A batch.", [*called.sources, *views, *sources], *called.more, called.text, looks)
+    code = run_module(text, "a batch")
+    answer = run_source(translate_reply("answer", HUB_DONE, answered))
+    # Alike but for their names: what stands around a list is one for all that stand in it.
+    alike = {**laws.pool(shape.kind, 1)[0], "limit": 1.0, "function": "f"}
+    names = {name for name in ("id", "sequence") if name in alike}
+    events = [{**alike, **dict.fromkeys(names, f"e-{number}")} for number in range(3)]
+    root = shape.each.root
+    place = shape.parameters.index(shape.event_parameters[0])
+
+    def check(some: Fields) -> str:
+        def handler(*handed: Any, **by_name: Any) -> Any:
+            names = code["look"](by_name[root] if by_name else handed[place])
+            return answer({"value": None, "again": [names[some["number"]][0]]})
+
+        wanted = f"e-{some['number']}"
+        told = code["call"](handler, events)["again"]
+        return "" if wanted in told else f"{wanted} shall come again, and what came was {told!r}"
+
+    numbers = tuple({"number": number} for number in range(len(events)))
+    return _first(check, numbers, "what shall come again does", shape.kind)
+
+
 def check_client(client: Client, examples: int) -> Broken | None:
     """Return how what a call is given does not arrive, but for derived losses, if it does not."""
     hub = HUB_CLIENTS[client.operation].arguments
@@ -184,3 +222,5 @@ def check_beside(kind: Kind, examples: int) -> Iterator[tuple[str, Broken | None
         yield "answers come back", check_answers(kind, examples)
     if kind.event.each is not None:
         yield "batches hold their events", check_batch(kind, examples)
+        if kind.answered.holds_again and not (kind.event.told_by or kind.method):
+            yield "what shall come again does", check_again(kind, examples)

@@ -212,6 +212,14 @@ class Kind:
         return (self.answered.again_name or by or "id", "id", self.answered.again_within or group)
 
     @property
+    def numbered(self) -> str:
+        """Return under which name an event's number in its batch stands, where handlers name it by that alone."""
+        at, index = self.answered.again_name, self.event.levels[-1].index if self.event.levels else ""
+        if at is None or not index or at.steps[:1] != (Item(index),):
+            return ""
+        return "" if any(row.at.steps[:1] == (Item(index),) for row in self.event.rows) else index
+
+    @property
     def answered(self) -> ReplyShape:
         """Return how a handler answers; one that has nothing to say is done when it ends."""
         return self.reply or NOTHING_TO_SAY

@@ -449,6 +449,9 @@ class Builder:
             what = f"{text!r} is no field of {event.kind} events, and begins at no name of `each`"
             self.problems.append(BadInput(what, "Give a hub field, or a place in an event", self.document.place(*path)))
             return None
+        if len(event.levels) > 1 and at.root in {level.index for level in event.levels}:
+            what = f"{text!r} is a number within its list, and there are several lists"
+            self.problems.append(BadInput(what, "Name events by what no two of them have", self.document.place(*path)))
         return Access(event.event_parameters[0], (Item(at.root), *at.steps))
 
     def reply(self, profile: schema.ProfileModel, model: schema.ReplyModel, kind: str, event: EventShape) -> ReplyShape:

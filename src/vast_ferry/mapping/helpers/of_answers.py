@@ -227,11 +227,22 @@ def told_again(done: dict[str, Any], events: list[tuple[Any, str]], method: str)
     return {**done, "again": []}
 
 
+def numbered(entries: list[Any], index: str) -> list[Any]:
+    """Return the entries of a batch, each with its number in it."""
+    for number, entry in enumerate(entries):
+        entry[index] = number
+    return entries
+
+
 def again_of(done: dict[str, Any], told: list[tuple[Any, str, str]], extent: str) -> dict[str, Any]:
     """Return what a handler said is done, with the ids of all events that come again.
 
-    `told` has, for each event of the batch in its order, by what it is named, its id and its group.
+    `told` has, for each event of the batch in its order, by what it is named, its id and its group. Raises ValueError
+    for a name that no event of the batch has.
     """
+    known = [name for name, _, _ in told]
+    if unknown := [one for one in done["again"] if one not in known]:
+        raise ValueError(f"the handler wants {unknown[0]!r} delivered again, which is not in its batch")
     named = set(done["again"])
     again: list[str] = []
     groups: set[str] = set()

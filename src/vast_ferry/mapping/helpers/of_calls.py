@@ -194,7 +194,7 @@ class DeliverAgain(Exception):
 def settled(done: dict[str, Any]) -> dict[str, Any]:
     """Return what a handler said; raise where events shall be delivered again."""
     if done["again"]:
-        raise DeliverAgain(", ".join(done["again"]))
+        raise DeliverAgain(", ".join(map(str, done["again"])))
     return done
 
 

@@ -316,6 +316,8 @@ class _Delivery:
             self.lines.append(f"const [{', '.join(names)}] = taken[0];")
         entries = f"taken.map((one) => one[{place}])" if several else "taken"
         entry = f"one[{place}]" if several else "one"
+        if self.original.numbered:
+            self.lines.append(f"numbered({entries}, {text(self.original.numbered)});")
         if self.ours.told_by:
             self._told_one_by_one(self._call(self._batch(entries)), entry, "taken")
             return

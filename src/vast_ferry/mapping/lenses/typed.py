@@ -136,7 +136,7 @@ class SidesByName(Formed):
     """
 
     __slots__ = ()
-    by_hand, counts = False, True
+    counts = True
     name, takes, fewest, most = "sides_by_name", "the keys of what it held and holds", 2, 2
     holds = ("columns",)
     reader, writer = "columns_of_sides", "sides_of_columns"

@@ -298,6 +298,10 @@ class Aliases:
         name = self._standard(function, node.func)
         if name:
             return self._of_standard(function, node, name, depth)
+        if self.flow.standard_name(function.module, node.func).partition(".")[0] in self.flow.theirs:
+            # The provider's own gives nothing of the event that it was not given: a handle on a service.
+            given = [*node.args, *(one.value for one in node.keywords)]
+            return _ALL if self._least(function, given, depth) == _ALL else _NOT
         value = self.flow.named(function.module, node.func)
         called = self._called(node)
         if isinstance(value, Class) or any(one.node.name == "__init__" for one in called):

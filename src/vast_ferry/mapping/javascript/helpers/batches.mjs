@@ -94,6 +94,10 @@ export function putAt(above, at, steps, value) {
  */
 export function againOf(done, told, extent) {
   const named = new Set(done.again);
+  const unknown = done.again.find((one) => !told.some(([name]) => name === one));
+  if (unknown !== undefined) {
+    throw new RangeError(`the handler wants ${asShown(unknown)} delivered again, which is not in its batch`);
+  }
   const again = [];
   const groups = new Set();
   let found = false;
@@ -104,6 +108,14 @@ export function againOf(done, told, extent) {
     if (hit || (extent === "rest" && found) || (extent === "group" && groups.has(group))) again.push(id);
   }
   return { ...done, again: extent === "all" && found ? told.map(([, id]) => id) : again };
+}
+
+/** Return the entries of a batch, each with its number in it. */
+export function numbered(entries, index) {
+  entries.forEach((entry, number) => {
+    entry[index] = number;
+  });
+  return entries;
 }
 
 /** Return what is done with what comes again as a provider names it; `told` has name, id and group of each event. */
