@@ -19,7 +19,7 @@ import yaml
 from conftest import ROOT, Project, some
 from test_manuals import BEYOND
 
-from vast_ferry import StandIn, Verdict, carry, check, find_profile, gaps, survey
+from vast_ferry import BadInput, StandIn, Verdict, carry, check, find_profile, gaps, survey
 from vast_ferry.checking.answers_seen import handler_source
 from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.project import read_project
@@ -32,7 +32,9 @@ from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.schedules import Schedule
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.helpers import method_of
+from vast_ferry.mapping.laws_beside import check_beside
 from vast_ferry.mapping.lenses.content import MessagesBody
+from vast_ferry.mapping.tables import Kind
 
 MANUALS = ROOT / "tests" / "manuals"
 PROFILES = {path.stem.partition("-")[0]: find_profile(str(path)) for path in sorted(MANUALS.glob("*.yaml"))}
@@ -632,3 +634,44 @@ def test_what_is_said_of_each_event_is_answered(project: Project, tmp_path: Path
     checked = check(tmp_path / "out").checked
     if find_profile(to).kinds["message"].event.each is not None:
         assert [one.verdict for one in checked] == [Verdict.SAME] * len(BATCHES), checked
+
+
+CINDERWICK = ROOT / "tests" / "profiles" / "cinderwick-1.yaml"
+
+
+@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 2))
+def test_events_that_are_named_by_their_number_come_again(language: str, to: str, tmp_path: Path) -> None:
+    carry(
+        CINDERWICK.parent / "cinderwick" / WRITTEN_IN[language],
+        to=to,
+        out=tmp_path,
+        source=find_profile(str(CINDERWICK)),
+    )
+    result = check(tmp_path)
+    assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    orders = next(one for one in result.checked if one.function == "orders")
+    assert (orders.verdict, "orders/three.yaml#2 again" in orders.expected) == (Verdict.SAME, True)
+
+
+def test_a_name_that_no_event_of_a_batch_has_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    profile = find_profile(str(CINDERWICK))
+    told = [one for one in check_beside(profile.kinds["message"], 5) if one[0] == "what shall come again does"]
+    assert [broken for _, broken in told] == [None]
+    monkeypatch.setattr(Kind, "numbered", property(lambda self: ""))
+    (broken,) = [one for law, one in check_beside(profile.kinds["message"], 5) if law == "what shall come again does"]
+    assert broken is not None
+    assert "delivered again, which is not in its batch" in broken.why
+
+
+def test_words_of_a_definition_are_the_hubs_or_refused(tmp_path: Path) -> None:
+    folder = tmp_path / "it"
+    shutil.copytree(CINDERWICK.parent / "cinderwick" / "project", folder)
+    profile = find_profile(str(CINDERWICK))
+    trigger = read_project(folder, profile)[1].functions[1].triggers[0]
+    assert isinstance(trigger, EventTrigger)
+    assert trigger.changes == ("created",)  # not a letter each
+    file = folder / "cinderwick.toml"
+    file.write_text(file.read_text().replace("on created", "on laid"))
+    with pytest.raises(BadInput, match="expected one of created, deleted, relabelled, inserted, updated, got 'laid'"):
+        read_project(folder, profile)

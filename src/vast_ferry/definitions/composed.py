@@ -207,6 +207,8 @@ class PartOfText(Form):
 
     def write(self, value: Any) -> Any:
         made = self.inner.write(value)
+        if isinstance(value, tuple) and isinstance(made, list) and len(made) == 1:  # one word of those that may be many
+            made = made[0]
         if isinstance(made, list):
             if not isinstance(value, Schedule):
                 raise CannotHold(f"{helpers.shown_form(self.form)} has room for one value, not for a list")

@@ -63,7 +63,9 @@ def _is_composed(row: Row) -> bool:
     """Tell whether what stands at a row is one of several forms that follow on each other, or of several fields."""
     if isinstance(row.lens, RouteStyle):  # a route is known beforehand
         return False
-    return not _has_a_face(row) and bool(_is_encoded(row) or row.shown or row.lens.wants_value or row.lens.asks)
+    if row.shown:  # however plain the part is
+        return True
+    return not _has_a_face(row) and bool(_is_encoded(row) or row.lens.wants_value or row.lens.asks)
 
 
 def _has_a_face(row: Row) -> bool:

@@ -60,8 +60,8 @@ class ShapeMap:
         left_out, packed = set(), set()
         for row in shape.rows:
             if row.lens.spread:
-                if row.at.steps:  # keys of a mapping of its own, of which only what stands there is known
-                    left_out.add(way(row.at, roles[row.at.root]))
+                # Keys of a mapping of its own: what stands there, and what does not, the lens knows.
+                left_out |= {way(row.at, roles[row.at.root])} if row.at.steps else set()
                 continue
             through = next((at for at, step in enumerate(row.at.steps) if isinstance(step, Through)), None)
             if through is not None:

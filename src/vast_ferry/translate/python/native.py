@@ -436,7 +436,7 @@ class _Project:
             f"wrapped-{stop.code}" if not stop.code.startswith("wrapped") else stop.code,
             Severity.NOTE,
             f"{declared.name} is wrapped as it is: {reason}",
-            remedy,
+            remedy.format(stop.why),
             Place(place.file, place.line, column if place.line else 0),
             declared.name,
         )
