@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -9,6 +10,7 @@ from vast_ferry.checking.answers_seen import AnswerSeen, answers_seen
 from vast_ferry.definitions.writing_back import PROJECT, definition_lost
 from vast_ferry.evidence.witnesses import Fact, evidence_folder, facts, unread
 from vast_ferry.hub.extras import require
+from vast_ferry.hub.fields import OF_THE_CALL
 from vast_ferry.mapping.delivery import untold
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.mapping.places import Attr
@@ -47,6 +49,7 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     yield from _definition(profile)
     yield from _parts_of_answers(profile)
     yield from _parameters(profile)
+    yield from _told_of_batches(profile)
     require("hypothesis", "lint", "generated events")
     from vast_ferry.mapping.laws_beside import check_client
 
@@ -58,6 +61,21 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     broken_calls = [broken for client in profile.clients if (broken := check_client(client, examples))]
     if profile.clients:
         yield Linted("calls pass on what they are given", "services", broken_calls[0] if broken_calls else None)
+
+
+def _told_of_batches(profile: Profile) -> Iterator[Linted]:
+    """Yield the kinds whose batch tells of the call as well, which nothing but the events of a batch does here."""
+    law = "what is told of the call is told with batches"
+    for kind, tables in profile.kinds.items():
+        each = tables.event.each
+        places = [str(row.at) for row in profile.model.context]
+        lost = [at for at in places if each is not None and re.match(rf"{re.escape(each.root)}\b", at)]
+        if lost:
+            why = (
+                f"{', '.join(lost)}: handlers find it on what they get a batch in, which can't be described yet; a "
+                "handler that asks for it stays behind a wrapper, and its original fails there"
+            )
+            yield Linted(law, kind, Broken(law, kind, why, {}))
 
 
 def _of_kind(profile: Profile, kind: str, examples: int) -> Iterator[Linted]:
@@ -99,6 +117,8 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
         for fact in wrong:
             at = f" (row in line {fact.row})" if fact.row else ""
             why = f"{fact.file}: {fact.field} is {fact.wanted!r}, and was read as {fact.got!r}{at}"
+            if fact.field in OF_THE_CALL:
+                why = f"{fact.file}: {fact.field} is told of the call, not by an event: take it out of meaning.yaml"
             whys.append(fact.refused or why)  # which begins with the file
         for why in dict.fromkeys(whys):  # an event that can't be read is so for all its facts
             yield Linted(law, kind, Broken(law, kind, why, {}))

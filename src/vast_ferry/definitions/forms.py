@@ -115,6 +115,7 @@ class Form:
     named: ClassVar[bool] = False
     of_mapping: ClassVar[bool] = False  # it reads a mapping, whose keys it is given
     worded: ClassVar[bool] = False  # `words` of the row are its options
+    gives: ClassVar[str] = ""  # the only field that its values are of
     wants: ClassVar[str] = "no arguments"
 
     def wrong(self) -> str:

@@ -25,6 +25,7 @@ class Filter(Form):
     """A filter on keys in one of the spellings: shell patterns, paths with captures, CloudEvents filters."""
 
     __slots__ = ()
+    gives = "key_filter"
     name, takes, wants = "key_filter", 1, f"one of {', '.join(FILTERS)}"
     spellings: ClassVar[tuple[str, ...]] = FILTERS
 
@@ -83,6 +84,7 @@ class AnyEnds(Form):
     """Beginnings and ends of which a key must have one pair: `any_ends('begins', 'ends')`, the keys of an entry."""
 
     __slots__ = ()
+    gives = "key_filter"
     name, takes, wants = "any_ends", 2, "the keys of a beginning and of an end"
 
     def read(self, value: Any, field: str) -> KeyFilter:
@@ -106,6 +108,7 @@ class CronByKey(Form):
     """A schedule as a mapping of cron's fields: `cron_by_key(minute, hour, day, month, weekday)`, `*` for none."""
 
     __slots__ = ()
+    gives = "schedule"
     of_mapping: ClassVar[bool] = True
     name, takes, wants = "cron_by_key", 5, "the keys of minute, hour, day, month and weekday"
 
@@ -127,6 +130,7 @@ class ScheduleForm(Form):
     """A schedule in one of the spellings of `definitions/schedules/`; a text for each trigger that it takes."""
 
     __slots__ = ()
+    gives = "schedule"
     name, takes, wants = "schedule", 1, f"one of {', '.join(STYLES)}"
 
     def wrong(self) -> str:
@@ -155,6 +159,7 @@ class DaysAt(Form):
     """
 
     __slots__ = ()
+    gives = "schedule"
     of_mapping: ClassVar[bool] = True
     name, takes, may_take, wants = "days_at", 2, 1, "the keys of days and of times, and `each` for a list of days"
 

@@ -190,7 +190,18 @@ def _steps(tree: ast.expr) -> list[ast.expr]:
 
 
 def _form_of(text: str, row: DefinitionRow, routes: RouteStyle) -> Form:
-    return _chain(_steps(_parsed(text)), text, row, routes)
+    return _fitting(_chain(_steps(_parsed(text)), text, row, routes), text, row)
+
+
+def _fitting(form: Form, text: str, row: DefinitionRow) -> Form:
+    """Return a form whose values a row's field may have; raises FormSyntax for any other."""
+    last = form.last if isinstance(form, Behind) else form
+    own = sorted(name for name, one in ALL_FORMS.items() if one.gives == row.field)
+    if own and last.gives != row.field:
+        raise FormSyntax(f"{row.field} is read by {' or '.join(own)}, and {text} gives another value")
+    if last.gives not in ("", row.field):
+        raise FormSyntax(f"{text} gives what only {last.gives} holds, and not {row.field}")
+    return form
 
 
 def _chain(steps: list[ast.expr], text: str, row: DefinitionRow, routes: RouteStyle) -> Form:

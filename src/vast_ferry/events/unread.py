@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from vast_ferry.events.compiled import shapes_of
+from vast_ferry.hub.fields import OF_THE_CALL
 from vast_ferry.mapping.compile.functions import lens_source
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.lenses.lens import Lens
@@ -106,7 +107,14 @@ class _Tree:
 
 @functools.lru_cache(maxsize=256)
 def _tree_of(profile: Profile, kind: str, number: int) -> _Node:
-    return _Tree(shapes_of(profile, kind)[number].on_file()).top
+    shape = shapes_of(profile, kind)[number]
+    top = _Tree(shape.on_file()).top
+    # What is told of the call may stand in the event as well: it is known, and its place is not read from a file.
+    roots = {shape.each.root} if shape.each is not None else set(shape.event_parameters)
+    for row in shape.rows:
+        if len(roots) == 1 and row.at.root in roots and row.field in OF_THE_CALL:
+            _at(top, row.at.filed(row.at.root)).whole = True
+    return top
 
 
 def _quickly(node: _Node) -> Callable[[Any], bool] | None:

@@ -1,7 +1,7 @@
 """Calls that are made step by step, as a profile writes them: `open('hold:{bucket}').crate(key).read`.
 
-Each step is an attribute or a call. A call's argument is a parameter's name, a text (in which `{name}` may stand), a
-`name=default`, or `**keys` for all that is given by keyword.
+Each step is an attribute, a call, or a key (`[key]`, which is `.__getitem__(key)`). A call's argument is a parameter's
+name, a text (in which `{name}` may stand), a `name=default`, or `**keys` for all that is given by keyword.
 """
 
 from __future__ import annotations
@@ -67,7 +67,7 @@ def parse_chain(path: str) -> Chain | None:
 
     Raises ChainError for what is neither.
     """
-    if "(" not in path:
+    if "(" not in path and "[" not in path:
         return None
     try:
         node: ast.expr = ast.parse(path, mode="eval").body
@@ -83,8 +83,11 @@ def parse_chain(path: str) -> Chain | None:
             arguments += tuple(_named(one) for one in node.keywords)
             steps.append(("call", arguments))
             node = node.func
+        elif isinstance(node, ast.Subscript):
+            steps += [("call", (_argument(node.slice),)), ("attr", "__getitem__")]
+            node = node.value
         else:
-            raise ChainError(f"{ast.unparse(node)!r} in {path!r} is neither a name, an attribute nor a call")
+            raise ChainError(f"{ast.unparse(node)!r} in {path!r} is neither a name, an attribute, a key nor a call")
     steps.append(("attr", node.id))
     steps.reverse()
     if steps[-1][0] != "attr":

@@ -405,13 +405,19 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
         if item["type"] not in ("extra_forbidden", "missing") and len(there) < len(
             path
         ):  # one of several that may stand
-            told = item["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
-            either.setdefault(there, []).append(told.removeprefix("must be ").lower())
+            told = item["msg"].removeprefix("Input should be ").removeprefix("Value error, ").removeprefix("must be ")
+            written = schema_texts.in_words(str(item.get("ctx", {}).get("pattern", "")))
+            either.setdefault(there, []).append(written or told[:1].lower() + told[1:])
             continue
         name = ".".join(str(part) for part in path)
+        written = schema_texts.in_words(str(item.get("ctx", {}).get("pattern", "")))
         what, remedy = (
-            f"{name}: {item['msg'][:1].lower()}{item['msg'][1:].removeprefix('alue error, ')}",
-            "See docs/profiles.md for what stands there",
+            (f"{name} has to be {written}", "See docs/profiles.md for what stands there")
+            if written
+            else (
+                f"{name}: {item['msg'][:1].lower()}{item['msg'][1:].removeprefix('alue error, ')}",
+                "See docs/profiles.md for what stands there",
+            )
         )
         if item["type"] == "extra_forbidden":
             model = _model_at(path[:-1])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import keyword
 import re
-from typing import Annotated
+from typing import Annotated, Final
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -52,16 +52,28 @@ def name_of_function(text: str) -> str:
 
 
 # What a profile says goes into generated code and paths: each such text is held to a form that can be nothing else.
-Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_-]*$")]
-Identifier = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$"), AfterValidator(_names)]
-Dotted = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$"), AfterValidator(_names)]
+_NAME: Final = r"^[a-z][a-z0-9_-]*$"
+_IDENTIFIER: Final = r"^[A-Za-z_][A-Za-z0-9_]*$"
+_DOTTED: Final = r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*)*$"
+#: Names set apart by dots, or a call that is made step by step; `mapping.chains` reads those.
+_CALLED: Final = r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*|\([^()]{0,200}\)|\[[^\[\]]{1,200}\])*$"
+Name = Annotated[str, Field(pattern=_NAME)]
+Identifier = Annotated[str, Field(pattern=_IDENTIFIER), AfterValidator(_names)]
+Dotted = Annotated[str, Field(pattern=_DOTTED), AfterValidator(_names)]
+Called = Annotated[str, Field(pattern=_CALLED)]
 Line = Annotated[str, Field(max_length=120), AfterValidator(_line)]
 Inside = Annotated[str, AfterValidator(_inside)]
 Parameter = Annotated[str, AfterValidator(_parameter)]
 
 
-#: Names set apart by dots, or a call that is made step by step; `mapping.chains` reads those.
-Called = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*(\.[A-Za-z_][A-Za-z0-9_]*|\([^()]{0,200}\))*$")]
+def in_words(pattern: str) -> str:
+    """Return what a text has to be that a pattern asks for, as a person would say it; empty for any other pattern."""
+    return {
+        _NAME: "a name in lower case, of letters, digits, - and _",
+        _IDENTIFIER: "a name of letters, digits and _",
+        _DOTTED: "names set apart by dots",
+        _CALLED: "a call, step by step, such as client.put or open('store:{bucket}').item(key).read",
+    }.get(pattern, "")
 
 
 class Model(BaseModel):

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from vast_ferry.hub.standards import CHANGES
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, Stands
 from vast_ferry.mapping.expressions import Expression, Literal, helper
 from vast_ferry.mapping.lenses.lens import Lens, Need, TwoHelpers
+from vast_ferry.mapping.losses import Loss
 
 
 class ChoiceOf(Lens):
@@ -40,6 +42,22 @@ class ChoiceOf(Lens):
         for own, hub in self.options:
             first.setdefault(hub, own)
         return first
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        own = self.own
+        if field == "scheme" or any(set(own).issuperset(words) for words in CHANGES.values()):
+            return ()  # there is no other
+        why = f"it is none of {', '.join(map(str, own))}, for which the provider has words"
+        none = Loss(
+            "no-word-there",
+            field,
+            why,
+            "the event can't be told",
+            lambda fields: field in fields and fields[field] not in own,
+            tried=True,
+            unreadable=True,
+        )
+        return (none,)
 
     def inline_from(self, other: Lens, there: ByHand) -> ByHand:
         """Return a word as it stands here, straight from another provider's."""
