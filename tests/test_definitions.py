@@ -919,7 +919,8 @@ def test_rows_of_definitions_that_can_not_stand_are_refused(row: dict[str, Any],
 
 @pytest.mark.parametrize(("name", "said", "hub"), FORM_CASES)
 def test_forms_of_triggers_are_read_and_written(name: str, said: Any, hub: Any) -> None:
-    row = DefinitionRow.model_validate({"at": "x", "is": "source", "as": name})
+    field = {"any_ends": "key_filter", "days_at": "schedule"}.get(name.partition("(")[0], "source")
+    row = DefinitionRow.model_validate({"at": "x", "is": field, "as": name})
     form = parse_form(row, route_style(OSTERMERE))
     if hub is None:
         with pytest.raises(FormError, match="expected"):

@@ -738,7 +738,9 @@ CHAINS = {
     "open(name + '1').read": "is no argument",
     "open(name).crate(name).read": "names a parameter twice",
     "open('{a}{b}').read": "may hold one name",
-    "open(x)[1].read": "neither a name",
+    "open(x)[1].read": "is no argument",
+    "open(x)[key].read": "",
+    "(open or x).read": "neither a name",
 }
 
 

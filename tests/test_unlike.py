@@ -25,6 +25,7 @@ from vast_ferry.definitions.filters.ends import from_ends
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.schedules.cron import read_cron
 from vast_ferry.definitions.writing import write_definition
+from vast_ferry.demo import PROJECT
 from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
@@ -654,14 +655,14 @@ def test_events_that_are_named_by_their_number_come_again(language: str, to: str
     assert (orders.verdict, "orders/three.yaml#2 again" in orders.expected) == (Verdict.SAME, True)
 
 
-def test_a_name_that_no_event_of_a_batch_has_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_law_sees_that_what_handlers_name_comes_again(monkeypatch: pytest.MonkeyPatch) -> None:
     profile = find_profile(str(CINDERWICK))
     told = [one for one in check_beside(profile.kinds["message"], 5) if one[0] == "what shall come again does"]
     assert [broken for _, broken in told] == [None]
     monkeypatch.setattr(Kind, "numbered", property(lambda self: ""))
     (broken,) = [one for law, one in check_beside(profile.kinds["message"], 5) if law == "what shall come again does"]
     assert broken is not None
-    assert "delivered again, which is not in its batch" in broken.why
+    assert broken.why == "e-0 shall come again, and what came was []"
 
 
 def test_words_of_a_definition_are_the_hubs_or_refused(tmp_path: Path) -> None:
@@ -675,3 +676,27 @@ def test_words_of_a_definition_are_the_hubs_or_refused(tmp_path: Path) -> None:
     file.write_text(file.read_text().replace("on created", "on laid"))
     with pytest.raises(BadInput, match="expected one of created, deleted, relabelled, inserted, updated, got 'laid'"):
         read_project(folder, profile)
+
+
+DUNMARSH = ROOT / "tests" / "profiles" / "dunmarsh-1.yaml"
+
+
+@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 2))
+def test_one_thing_may_tell_of_the_event_and_of_the_call_and_take_the_answer(
+    language: str, to: str, tmp_path: Path
+) -> None:
+    carry(DUNMARSH.parent / "dunmarsh" / WRITTEN_IN[language], to=to, out=tmp_path, source=find_profile(str(DUNMARSH)))
+    result = check(tmp_path)
+    assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert not any(one.fails for one in result.checked)
+    assert {one.function for one in result.checked} == {"notes", "sums", "orders", "moved", "nightly"}
+
+
+@pytest.mark.parametrize("demo", some(["apiary", "apiary_in_javascript"], 2))
+def test_handlers_are_called_where_one_thing_is_all_that_is_handed_over(demo: str, tmp_path: Path) -> None:
+    carry(PROJECT.parent / demo, to=find_profile(str(DUNMARSH)), out=tmp_path)
+    found = {(one.function, one.verdict) for one in check(tmp_path).checked}
+    # Its timers fire at intervals alone, and its records have one key.
+    assert {name for name, verdict in found if verdict is Verdict.DIFFERS} == {"nectar_report", "honey_orders"}
+    assert ("hive_weight", Verdict.SAME) in found

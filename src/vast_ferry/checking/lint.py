@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -49,7 +48,6 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     yield from _definition(profile)
     yield from _parts_of_answers(profile)
     yield from _parameters(profile)
-    yield from _told_of_batches(profile)
     require("hypothesis", "lint", "generated events")
     from vast_ferry.mapping.laws_beside import check_client
 
@@ -61,21 +59,6 @@ def lint(profile: str | Profile, examples: int = 200) -> Iterator[Linted]:
     broken_calls = [broken for client in profile.clients if (broken := check_client(client, examples))]
     if profile.clients:
         yield Linted("calls pass on what they are given", "services", broken_calls[0] if broken_calls else None)
-
-
-def _told_of_batches(profile: Profile) -> Iterator[Linted]:
-    """Yield the kinds whose batch tells of the call as well, which nothing but the events of a batch does here."""
-    law = "what is told of the call is told with batches"
-    for kind, tables in profile.kinds.items():
-        each = tables.event.each
-        places = [str(row.at) for row in profile.model.context]
-        lost = [at for at in places if each is not None and re.match(rf"{re.escape(each.root)}\b", at)]
-        if lost:
-            why = (
-                f"{', '.join(lost)}: handlers find it on what they get a batch in, which can't be described yet; a "
-                "handler that asks for it stays behind a wrapper, and its original fails there"
-            )
-            yield Linted(law, kind, Broken(law, kind, why, {}))
 
 
 def _of_kind(profile: Profile, kind: str, examples: int) -> Iterator[Linted]:

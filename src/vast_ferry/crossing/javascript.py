@@ -236,6 +236,8 @@ class JavaScriptWrapping:
         )
         imports = [line for one in made for line in one.imports]
         imports += [line for one in self.rewritten.emitted.values() for line in one.imports]
+        imports += sorted(one for one in used if one.startswith("import "))
+        used = frozenset(one for one in used if not one.startswith("import "))
         if objects:
             imports += [line for line in self._client_imports() if f"./{self.module}.mjs" not in line]
         # The classes of answers, and of errors, which handlers need not import themselves.

@@ -86,6 +86,25 @@ def result_shape(operation: Operation, *rows: Row) -> EventShape:
     return EventShape(("returned",), rows, event_parameters=("returned",), kind=operation.name, fields=fields, rules=())
 
 
+def _nothing_there(root: str, ours: Client) -> list[str]:
+    """Return what a call does where there is nothing."""
+    if ours.absent == "none":
+        return ["return None"]
+    told = next(iter((*ours.arguments.parameters[1:2], *ours.arguments.parameters[:1])), "")
+    raised = f"{ours.absent.removeprefix(f'{root}.')}"
+    if "." not in ours.absent:
+        return [f"raise {raised}({told})"]
+    # A class of the provider's own takes what it says itself.
+    named = ", ".join(f"{name!r}: {name}" for name in ours.arguments.parameters)
+    return [*_import_of_absent(ours), f"raise raised_for({raised}, {told or 'None'}, {{{named}}})"]
+
+
+def _import_of_absent(client: Client) -> list[str]:
+    """Return what imports the class that is raised where there is nothing, where no module of services has it."""
+    module = client.absent.rpartition(".")[0]
+    return [f"import {module}", ""] if module and module.partition(".")[0] != client.root else []
+
+
 def _hub_rows(operation: Operation) -> tuple[Row, ...]:
     return tuple(
         Row(Access("hub", (Item(name),)), name, PlainBytes() if field.holds == "bytes" else Plain())
@@ -212,12 +231,8 @@ def _function(
     lines = [f"returned = {call}"]
     if theirs.absent != "none":
         lines = ["try:", f"    {lines[0]}", f"except {theirs.absent}:", "    returned = None"]
+        lines[:0] = _import_of_absent(theirs)
     lines.append("if returned is None:")
-    if ours.absent == "none":
-        lines.append("    return None")
-    else:
-        told = next(iter((*ours.arguments.parameters[1:2], *ours.arguments.parameters[:1])), "")
-        told = "" if "." in ours.absent else told  # a class of the provider's own takes what it says itself
-        lines.append(f"    raise {ours.absent.removeprefix(f'{root}.')}({told})")
+    lines += [f"    {one}" for one in _nothing_there(root, ours)]
     lines.append(f"return {result.name}(returned)")
     return head + textwrap.indent("\n".join([about, *([before.rstrip()] if before else []), *lines]), "    "), sources

@@ -255,8 +255,13 @@ class _Delivery:
         own = self.original
         function, pairs = self._handler(arguments)
         given = [f"{name}={value}" if own.by_keyword else value for name, value in pairs]
-        told = [writer.made(), repr(writer.name), repr(writer.first), repr(writer.returns), function, *given]
-        call = f"call_through({', '.join(told)})"
+        if writer.name in own.event.handed_over:  # it answers through what tells it of the event
+            at = own.event.handed_over.index(writer.name)
+            told = [writer.made(), str(at), repr(writer.returns), function, *(value for _, value in pairs)]
+            call = f"call_through_event({', '.join(told)})"
+        else:
+            told = [writer.made(), repr(writer.name), repr(writer.first), repr(writer.returns), function, *given]
+            call = f"call_through({', '.join(told)})"
         if own.asynchronous:
             return f"await {call}" if self.asynchronous else f"run_to_end({call})"
         return f"await in_thread(lambda: {call})" if self.asynchronous else call
@@ -397,7 +402,9 @@ class _Delivery:
         self.sources.append(batch)
         made = f"{batch.name}({entries})"
         made = f"one_batch({made})" if ours.levels else made
-        return tuple(made if name in ours.event_parameters else name for name in ours.parameters)
+        more = ours.tells_more
+        made = f"Both({made}, {more})" if more else made
+        return tuple(made if name in ours.event_parameters else name for name in ours.parameters if name != more)
 
     def _each(self) -> str:
         """Return how the events of the caller's batch are gone through."""

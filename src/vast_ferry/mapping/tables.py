@@ -135,7 +135,14 @@ class EventShape:
         """Return a handler's parameters: for a batch, the batch stands where one of its events would."""
         if self.each is None:
             return self.parameters
-        return tuple(self.each.root if name in self.event_parameters else name for name in self.parameters)
+        every = (self.each.root if name in self.event_parameters else name for name in self.parameters)
+        return tuple(dict.fromkeys(every))
+
+    @property
+    def tells_more(self) -> str:
+        """Return the parameter on which a batch stands, where that tells of the call as well; else an empty text."""
+        others = [name for name in self.parameters if name not in self.event_parameters]
+        return self.each.root if self.each is not None and self.each.root in others else ""
 
     def on_file(self) -> EventShape:
         """Return the shape of the same event on file: plain JSON data, methods under `name()`, no context."""
@@ -210,6 +217,12 @@ class Kind:
         by = self.answered.again_by if self.answered.again_name is None else ""
         group = "group" if "group" in self.event.fields else "id"
         return (self.answered.again_name or by or "id", "id", self.answered.again_within or group)
+
+    @property
+    def answers_through_event(self) -> bool:
+        """Tell whether handlers answer through what they are handed the event in."""
+        writer = self.answered.writer
+        return writer is not None and writer.name in self.event.handed_over
 
     @property
     def numbered(self) -> str:

@@ -94,5 +94,7 @@ class ByWriter:
         return "\n    ".join(lines)
 
     def among(self, others: tuple[str, ...]) -> tuple[str, ...]:
-        """Return a handler's parameters with the writer where it comes."""
+        """Return a handler's parameters with the writer where it comes; it may be one of them."""
+        if self.name in others:
+            return others
         return (self.name, *others) if self.first else (*others, self.name)

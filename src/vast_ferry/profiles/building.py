@@ -356,16 +356,25 @@ class Builder:
         objects = {
             Access(root, tuple(Attr(name) for name in group.split("."))): class_of(root, group)
             for root, calls in profile.clients.items()
-            if root in parameters
+            if root in parameters or (each is not None and root == each.root)
             for group in dict.fromkeys(map(_begun_by, calls))
             if group
         }
         self._unread(rows, names, *path)
+        if each is not None:
+            parameters = tuple(model.entry if name in own else name for name in parameters)
+            # What a batch stands on may tell of the call as well, and reach services.
+            on_it = [row for row in context if row.at.root == each.root]
+            rows += on_it
+            parameters += (each.root,) if (on_it or each.root in profile.clients) and each.root in own else ()
+        classes = dict(model.classes)
+        if each is not None and each.root in parameters:
+            classes.setdefault(each.root, f"{kind.title()}Call")
         return EventShape(
-            tuple(model.entry if name in own else name for name in parameters) if each else parameters,
+            parameters,
             tuple(rows),
             self.constants(model.constants, *path, "constants", names=names),
-            model.classes,
+            classes,
             (model.entry,) if each else own,
             kind,
             each,

@@ -176,6 +176,8 @@ def beyond_hand(kind: Kind, *, read: bool) -> str:
     known = {
         "events are told one by one what became of them": bool(kind.event.told_by) and not kind.event.levels,
         "handlers answer by calls of what they are handed": reply.told is not None and not read,
+        "handlers answer through what tells them of the event": kind.answers_through_event,
+        "what a batch comes in tells of the call as well": bool(kind.event.tells_more),
         "answers name events that come again in another way": again and not kind.event.levels,
         "answers are told apart by what they hold": told_by_shape(reply)
         and not apart

@@ -173,6 +173,36 @@ def call_through(writer: Writer, name: str, first: bool, returns: bool, handler:
     return writer.answer(returned if returns else None)
 
 
+class Both:
+    """What stands for two objects: what the first has not is the second's, and is set there."""
+
+    def __init__(self, first: Any, second: Any) -> None:
+        self.__dict__.update(_first=first, _second=second)
+
+    def __getattr__(self, name: str) -> Any:
+        first, second = self.__dict__["_first"], self.__dict__["_second"]
+        return getattr(first if hasattr(first, name) else second, name)
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        first, second = self.__dict__["_first"], self.__dict__["_second"]
+        setattr(second if hasattr(second, name) and not hasattr(first, name) else first, name, value)
+
+    def __getitem__(self, key: Any) -> Any:
+        first, second = self.__dict__["_first"], self.__dict__["_second"]
+        try:
+            return first[key]
+        except (KeyError, IndexError, TypeError):
+            return second[key]
+
+
+def call_through_event(writer: Writer, at: int, returns: bool, handler: Any, *given: Any) -> Any:
+    """Return what a handler told its writer, which is part of what it is handed at a place."""
+    returned = handler(*given[:at], Both(given[at], writer), *given[at + 1 :])
+    if inspect.isawaitable(returned):
+        return _awaited(writer, returned, returns)
+    return writer.answer(returned if returns else None)
+
+
 async def _awaited(writer: Writer, returned: Any, returns: bool) -> Any:
     returned = await returned
     return writer.answer(returned if returns else None)
@@ -237,12 +267,8 @@ def numbered(entries: list[Any], index: str) -> list[Any]:
 def again_of(done: dict[str, Any], told: list[tuple[Any, str, str]], extent: str) -> dict[str, Any]:
     """Return what a handler said is done, with the ids of all events that come again.
 
-    `told` has, for each event of the batch in its order, by what it is named, its id and its group. Raises ValueError
-    for a name that no event of the batch has.
+    `told` has, for each event of the batch in its order, by what it is named, its id and its group.
     """
-    known = [name for name, _, _ in told]
-    if unknown := [one for one in done["again"] if one not in known]:
-        raise ValueError(f"the handler wants {unknown[0]!r} delivered again, which is not in its batch")
     named = set(done["again"])
     again: list[str] = []
     groups: set[str] = set()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextvars
 import importlib
+import inspect
 import json
 import os
 import re
@@ -189,6 +190,17 @@ def clock_from(limit: float) -> Callable[[], float]:
 
 class DeliverAgain(Exception):
     """Raised where a handler said that an event shall be delivered again, and there is no other way to tell."""
+
+
+def raised_for(kind: type[Exception], told: Any, given: dict[str, Any]) -> Exception:
+    """Return the error for what is not there, with what its class has to be given: by its name, or what was told."""
+    try:
+        every = list(inspect.signature(kind).parameters.values())
+    except ValueError:  # it says nothing of what it takes
+        every = []
+    placed = (inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD)
+    needed = [one for one in every if one.default is one.empty and one.kind in placed]
+    return kind(*(given.get(one.name, told) for one in needed))
 
 
 def settled(done: dict[str, Any]) -> dict[str, Any]:

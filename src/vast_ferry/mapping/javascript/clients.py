@@ -10,12 +10,12 @@ import ast
 import re
 import textwrap
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from vast_ferry.hub.operations import OPERATIONS
 from vast_ferry.mapping.clients import Client, class_of, name_of
-from vast_ferry.mapping.javascript.functions import Source, there, translate_event
+from vast_ferry.mapping.javascript.functions import Source, import_of, there, translate_event
 from vast_ferry.mapping.javascript.names import camel, parameters_there
 from vast_ferry.mapping.javascript.writing import NoTwin, literal, text
 from vast_ferry.mapping.lenses.lens import PlainBytes
@@ -30,9 +30,9 @@ class ClientCode:
 
     @property
     def used(self) -> frozenset[str]:
-        """Return the helpers that it uses."""
+        """Return the helpers that it uses, and what it imports."""
         return frozenset({"chained"} if any("chained(" in one for one in self.declared.values()) else ()).union(
-            *(one.used for one in self.sources)
+            *(one.used.union(one.imports) for one in self.sources)
         )
 
 
@@ -130,7 +130,8 @@ def _body(root: str, ours: Client, theirs: Client | None, hosts: frozenset[str])
     if theirs.result is None or ours.result is None:
         return "\n".join([*lines, f"await {call};"]), sources
     result = translate_event(f"{unique}Result", there(theirs.result), there(ours.result))
-    sources.append(result)
+    classes = [one.absent for one, own in ((theirs, theirs.root), (ours, root)) if _is_of_another(one.absent, own)]
+    sources.append(replace(result, imports=(*result.imports, *map(import_of, classes))))
     if theirs.absent == "none":
         lines.append(f"const returned = await {call};")
     else:
@@ -146,6 +147,11 @@ def _body(root: str, ours: Client, theirs: Client | None, hosts: frozenset[str])
         lines.append(f"if (returned == null) throw new {error_there(ours.absent)}({_told_by(ours)});")
     lines.append(f"return {result.name}(returned);")
     return "\n".join(lines), sources
+
+
+def _is_of_another(path: str, root: str) -> bool:
+    """Tell whether a class of what is thrown stands in another module than the calls of services do."""
+    return "." in path and path.partition(".")[0] != root
 
 
 def error_there(path: str) -> str:

@@ -91,6 +91,13 @@ class _Delivery:
 
     # --- pieces ---
 
+    @property
+    def _writer_name(self) -> str:
+        """Return the name of what the handler answers through, which may be what tells it of the event."""
+        writer = self.our_reply.writer
+        assert writer is not None
+        return "answered" if writer.name in self.ours.parameters else self.names[writer.name]
+
     def _events(self) -> str:
         """Return the source of what the handler takes, made of what the caller hands over."""
         nothing = untold(self.original)
@@ -106,9 +113,16 @@ class _Delivery:
     def _call(self, batch: str = "") -> str:
         """Return the call of the handler; a `batch` stands where one of its events would."""
         taken = self.ours.event_parameters
-        given = {name: batch if batch and name in taken else self.names[name] for name in self.ours.parameters}
+        more = self.ours.tells_more
+        given = {
+            name: batch if batch and name in taken else self.names[name]
+            for name in self.ours.parameters
+            if name != more
+        }
         writer, own = self.our_reply.writer, self.original
-        if writer is not None:
+        if writer is not None and writer.name in given:  # it answers through what tells it of the event
+            given[writer.name] = f"both({given[writer.name]}, {self._writer_name})"
+        elif writer is not None:
             answering = {writer.name: self.names[writer.name]}
             given = {**answering, **given} if writer.first else {**given, **answering}
         if not own.method:
@@ -137,7 +151,7 @@ class _Delivery:
             return "returned"
         if writer is None:
             return f"await {call}"
-        own = self.names[writer.name]
+        own = self._writer_name
         self.lines += [f"const {own} = {made_writer(writer)};"]
         ends = any(one.ends for one in writer.methods.values())
         if writer.returns:
@@ -246,7 +260,9 @@ class _Delivery:
     def _batch(self, entries: str) -> str:
         """Return the batch that events make, as source."""
         made = self._add((pack_batch if self.ours.levels else build_batch)(f"{self.prefix}Batch", self.ours))
-        return f"oneBatch({made.name}({entries}))" if self.ours.levels else f"{made.name}({entries})"
+        batch = f"oneBatch({made.name}({entries}))" if self.ours.levels else f"{made.name}({entries})"
+        more = self.ours.tells_more
+        return f"both({batch}, {self.names[more]})" if more else batch
 
     def _told_one_by_one(self, call: str, entry: str, taken: str) -> None:
         """Write the call of a handler that says of each event what became of it, by methods of the event.

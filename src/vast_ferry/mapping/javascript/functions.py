@@ -349,12 +349,13 @@ def translate_reply(name: str, source: ReplyShape, target: ReplyShape, takes: Ta
     parameters = [root, *(["method"] if "method" in wanted.asked else [])]
     classes = [form.class_name for form in (*source.forms, out)] + ([pieces.head] if pieces is not None else [])
     classes += source.writer.errors if source.writer is not None else ()
-    imports = [_import_of(name) for name in classes if "." in name]
+    imports = [import_of(name) for name in classes if "." in name]
     text = function(name, parameters, "\n".join(lines), about, awaited=awaited)
     return Source(name, text, tuple(parameters), awaited, frozenset(used), tuple(dict.fromkeys(imports)))
 
 
-def _import_of(path: str) -> str:
+def import_of(path: str) -> str:
+    """Return the statement that imports a class, named with its module."""
     module, _, name = path.rpartition(".")
     return f'import {{ {name} }} from "{module}";'
 

@@ -24,6 +24,9 @@ def not_turned(ours: Kind, theirs: Kind, titles: tuple[str, str], *, may_throw: 
     """Return why a handler's answers are turned by a shim alone, if they are; `may_throw` what counts as one."""
     if ours.method or theirs.method:
         return f"handlers are classes at {titles[0 if ours.method else 1]}"
+    for kind, title in ((ours, titles[0]), (theirs, titles[1])):
+        if kind.answers_through_event or kind.event.tells_more:
+            return f"one thing tells of the event and of the call, or is answered through, at {title}"
     if may_throw and any(form.raised for form in ours.answered.forms):
         return f"what is thrown may be an answer at {titles[0]}"
     if theirs.answered.written.raised:

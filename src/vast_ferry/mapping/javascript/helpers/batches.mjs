@@ -94,10 +94,6 @@ export function putAt(above, at, steps, value) {
  */
 export function againOf(done, told, extent) {
   const named = new Set(done.again);
-  const unknown = done.again.find((one) => !told.some(([name]) => name === one));
-  if (unknown !== undefined) {
-    throw new RangeError(`the handler wants ${asShown(unknown)} delivered again, which is not in its batch`);
-  }
   const again = [];
   const groups = new Set();
   let found = false;

@@ -137,6 +137,22 @@ export class Answering {
   }
 }
 
+/** Return what stands for two objects: what the first has not is the second's, and is set there. */
+export function both(first, second) {
+  const holder = (key) => (key in first || !(key in second) ? first : second);
+  return new Proxy(first, {
+    get: (_, key) => {
+      const held = holder(key)[key];
+      return typeof held === "function" ? (...given) => Reflect.apply(held, holder(key), given) : held;
+    },
+    set: (_, key, value) => {
+      holder(key)[key] = value;
+      return true;
+    },
+    has: (_, key) => key in first || key in second,
+  });
+}
+
 /** Thrown where a handler answers a second time. */
 export class AnsweredTwice extends Error {
   name = "AnsweredTwice";
