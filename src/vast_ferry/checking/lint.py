@@ -10,10 +10,11 @@ from vast_ferry.definitions.writing_back import PROJECT, definition_lost
 from vast_ferry.evidence.witnesses import Fact, evidence_folder, facts, unread
 from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import OF_THE_CALL
+from vast_ferry.hub.standards import CHANGES
 from vast_ferry.mapping.delivery import untold
 from vast_ferry.mapping.losses import Broken
 from vast_ferry.mapping.places import Attr
-from vast_ferry.mapping.tables import ReplyForm
+from vast_ferry.mapping.tables import EventShape, ReplyForm
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles, find_profile
 
@@ -70,6 +71,7 @@ def _of_kind(profile: Profile, kind: str, examples: int) -> Iterator[Linted]:
     alone = [*check_shape(tables.event, examples), *check_beside(tables, examples)]
     for law, broken in alone:
         yield Linted(law, kind, broken)
+    yield from _words(kind, tables.event)
     law = "fused is read and write"
     if any(broken for name, broken in alone if name in SINGLE):
         why = "what is broken above would break it with every other profile: mend that first"
@@ -86,6 +88,17 @@ def _of_kind(profile: Profile, kind: str, examples: int) -> Iterator[Linted]:
                 yield Linted(law, kind, broken, f"{one.name} → {two.name}")
     if not failed:
         yield Linted(law, kind)
+
+
+def _words(kind: str, shape: EventShape) -> Iterator[Linted]:
+    """Yield which words of the hub a provider has none for: one that was forgotten looks the same."""
+    for row in shape.rows:
+        without = [word for word in CHANGES.get(kind, ()) if word not in row.lens.words.values()]
+        if row.field == "change" and row.lens.words and without:
+            why = (
+                f"no word (line {row.line}) is for {' and '.join(without)}: give it one, if the provider tells of that"
+            )
+            yield Linted("there is a word for each change", kind, unseen=why)
 
 
 def _evidence(profile: Profile) -> Iterator[Linted]:

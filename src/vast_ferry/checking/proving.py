@@ -217,7 +217,8 @@ class Proving:
     def _lost_of(self, sample: Sample) -> list[Loss]:
         """Return the losses that the target has of a sample's events."""
         known = self.losses(sample.function, sample.kind)
-        return [loss for loss in known.events if any(loss.applies(fields) for fields in _told(sample.events))]
+        told = self.at_source(sample, sample.events).call.events  # with what a gateway finds out
+        return [loss for loss in known.events if any(loss.applies(fields) for fields in _told(told))]
 
     def _verdict(self, ran: _Ran, cold: _Cold, again: Runs, as_held: Runs, number: int) -> Checked:
         sample, one = ran.sample, ran.runs[0]
@@ -281,7 +282,7 @@ class Proving:
         carried = cold.carried(ran.sample)
         if ran.called.reply is not None:
             carried = _bare(carried)
-        first = [cold.original(ran.sample, ran.sample.events, seed) for seed in (1, 2)]
+        first = [cold.original(ran.sample, ran.sample.events, seed, frozenset()) for seed in (1, 2)]
         if places - _places(self.compare(first, carried, ran.method)):
             return []
         moves = bool(self.compare([ran.carried], carried, ran.method).differences)
@@ -332,7 +333,7 @@ class Proving:
             outcome = ran.runs[seed - 1]
             if lost:
                 events = known.held(ran.sample.events, lost)
-                outcome = cold.original(ran.sample, events, seed, apart="batch" in lost, rerouted=ran.rerouted)
+                outcome = cold.original(ran.sample, events, seed, lost, rerouted=ran.rerouted)
                 outcome = _again_as_named(outcome, ran.sample.events, events)
             outcome = self._replied(outcome, ran, known)
             return self._held(outcome, ran)[0] if services else outcome
@@ -436,9 +437,9 @@ class _Cold:
     target: Worker
 
     def original(
-        self, sample: Sample, events: tuple[Fields, ...], seed: int, *, apart: bool = False, rerouted: bool = True
+        self, sample: Sample, events: tuple[Fields, ...], seed: int, lost: Set[str], *, rerouted: bool = True
     ) -> Outcome:
-        """Return how the original ends with events and a seed; `apart`: with one event at a time.
+        """Return how the original ends with events and a seed; with one event at a time where batches are `lost`.
 
         Unless it is `rerouted`, a request goes where the sample's own went, whatever path it has now.
         """
@@ -447,7 +448,10 @@ class _Cold:
             (routed,), (changed,), (own,) = called.call.events, events, sample.events
             others = {name: value for name, value in changed.items() if value != own.get(name)}
             called = replace(called, call=replace(called.call, events=({**routed, **others},)))
-        called = replace(called, call=replace(called.call, apart=apart))
+        # What a gateway finds out is not told either where the target has no place for it.
+        found = {name: events[0][name] for name in ("route", "captures") if name in lost and name in events[0]}
+        told = tuple({**event, **found} for event in called.call.events) if found else called.call.events
+        called = replace(called, call=replace(called.call, events=told, apart="batch" in lost))
         return gone_through(self.source, called, self.function.name, self.limit, seed, cold=True)
 
     def carried(self, sample: Sample) -> Outcome:

@@ -174,8 +174,9 @@ def check_again(kind: Kind, examples: int) -> Broken | None:
     assert shape.each is not None
     looks = f"def look({shape.each.root}):\n    return [{named} {loop}]"
     text = module_source("A batch.", [*called.sources, *views, *sources], *called.more, called.text, looks)
-    code = run_module(text, "a batch")
-    answer = run_source(translate_reply("answer", HUB_DONE, answered))
+    with _classes(answered):
+        code = run_module(text, "a batch")
+        answer = run_source(translate_reply("answer", HUB_DONE, answered))
     # Alike but for their names: what stands around a list is one for all that stand in it.
     alike = {**laws.pool(shape.kind, 1)[0], "limit": 1.0, "function": "f"}
     names = {name for name in ("id", "sequence") if name in alike}

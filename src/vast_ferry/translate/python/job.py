@@ -214,9 +214,10 @@ class Job:
     def route(self, function: Function | None, row: Row) -> ByHand | None:
         """Return a handler's only route as the source spells it."""
         routes = {trigger.route for one in self.declared_for(function) for trigger in one.routes}
-        if len(routes) != 1 or not isinstance(row.lens, RouteStyle):
+        if len(routes) != 1 or not (row.lens.plain or isinstance(row.lens, RouteStyle)):
             return None
-        return ByHand(ex.Literal(route_to_style(routes.pop(), *row.lens.args)), "str")
+        route = routes.pop()
+        return ByHand(ex.Literal(route if row.lens.plain else route_to_style(route, *row.lens.args)), "str")
 
     def view(self, kind: str, role: str, steps: tuple[Step, ...], node: ast.AST) -> Source:
         """Return the emitted function that makes what stands at a place of the source's event."""
