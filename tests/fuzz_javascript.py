@@ -217,6 +217,22 @@ SURFACES: tuple[Surface, ...] = (
             "reply.status(207).send(«text»)",
             "if (out.length > 1) { reply.head('x-i', 'i'); } reply.status(207).send(«text»)",
             'reply.status(202); reply.head("x-b", "2"); reply.send(«text»)',
+            "const told = reply.status(208).head('x-j', 'j'); if (out.length > 2) told.head('x-k', out.join()); "
+            "told.send(«text»)",
+            "if (out.length > 1) reply.head('x-l', 'l'); else reply.head('x-m', `${out.length}`); "
+            "if (out.length > 3) return reply.status(409).send(); reply.send(«text»)",
+            "if (out.length > 1) { if (out.length > 2) reply.head('set-cookie', `a=${out.length}`); "
+            "reply.head('x-n', 'n'); } reply.status(206).send(«text»)",
+            "if (flag) reply.status(209); reply.send(«text»)",
+            "for (const one of out) if (one === 'q') reply.head('x-o', 'o'); reply.send(«text»)",
+            "if (out.length) { reply.head('x-q', 'q'); if (out.length > 2) return reply.status(410).send(); } "
+            "reply.send(«text»)",
+            "try { if (out.length > 1) reply.head('x-p', out.nope.nope); reply.send(«text»); } "
+            "catch (error) { reply.status(500).send(error.name); }",
+            "if (out.length > 1) { reply.head('x-r', 'r'); reply.head('x-r', 's'); } reply.head('x-r', 't'); "
+            "reply.send(«text»)",
+            "const told = reply; told.status(203); if (out.length > 1) told.head('x-s', String(out[0])); "
+            "return told.send(«text»)",
             "await new Promise((done) => setTimeout(done, 1)); reply.send(«text»)",
             "if (out.length > 2) return reply.send(«text»); reply.status(204).send()",
             "throw new Error(«text»)",
@@ -591,6 +607,15 @@ STATEMENTS = (
     "class «x»c { constructor(e, f) { this.f = f; this.e = e; } twice() { return [1, 2].map(function () { return "
     "attempt(() => this.e); }).concat(this.f‹r›).length; } } out.push(new «x»c(1, §).twice());",
     "const «x» = (e = {}, n = 2) => [e‹r›, n]; out.push(…«x»(§));",
+    # Functions that stand in a list.
+    "const «x» = [(e) => e‹r›, function (e) { return e‹r›; }]; for (const f of «x») out.push(f(§));",
+    "const «x» = [{ a: (e) => e‹r›, n: 1 }, { a(e) { return e‹r›; } }]; "
+    "out.push(…«x».map((one) => one.a(§)), «x».find((one) => one.n)?.a(§));",
+    "const «x» = [[1, (e) => e‹r›], [2, (e) => { ‹C›; return e‹r›; }]]; "
+    "for (const [n, f] of «x») out.push(n, attempt(() => f(§))); out.push(‹v›);",
+    "const «x» = [(e) => e‹r›]; «x».push((e) => typeof e); out.push(…«x».map((f) => f(§)));",
+    "const «x» = [{ a: (e) => e‹r› }, { b: 1 }]; out.push(attempt(() => «x».map(({ a }) => a(§)).join()));",
+    "const «x» = [(e) => e‹r›, (e, n) => n]; const f = «x»[out.length % 2]; out.push(f(§, 1), «x».at(-1)(§, 2));",
 )
 #: Functions around a handler; § and ¤ are what it is handed, ‹A› an answer, «f» the function inside.
 LAYERS = (

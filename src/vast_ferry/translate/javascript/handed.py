@@ -22,6 +22,7 @@ from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
 from vast_ferry.translate.javascript.constructed import Made, is_field_too
 from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
+from vast_ferry.translate.javascript.function_lists import part_of, things_listed
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
@@ -425,27 +426,64 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         every = [called_functions(file, scopes, one, function_of) for one in sides]
         return [one for each in every for one in each] if all(every) else []
     if called.type == "identifier":
-        one = function_of(file, scopes, called)
-        if one is not None:
-            return [one]
-        value = only_value(scopes, called)
-        return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
-    if called.type not in ("member_expression", "subscript_expression"):
-        return []
-    of_module = function_of(file, scopes, called) if called.type == "member_expression" else None
+        return _called_by_name(file, scopes, called, function_of)
+    return _called_of(file, scopes, called, function_of) if called.type in _ASKED else []
+
+
+#: What is asked of something that has a name.
+_ASKED: Final = ("member_expression", "subscript_expression")
+
+
+def _called_by_name(file: JavaScriptFile, scopes: Scopes, name: Node, function_of: FunctionOf) -> list[Standing]:
+    """Return the functions that a name may stand for."""
+    one = function_of(file, scopes, name)
+    if one is not None:
+        return [one]
+    if things := things_listed(scopes, name, only_value):
+        return _each_of(file, scopes, things, function_of)
+    value = only_value(scopes, name)
+    return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
+
+
+def _called_of(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
+    """Return the functions that may be asked of something that has a name."""
+    by_name = called.type == "member_expression"
+    of_module = function_of(file, scopes, called) if by_name else None
     if of_module is not None:
         return [of_module]
     holder = called.child_by_field_name("object")
-    value = only_value(scopes, holder) if holder.type == "identifier" else None
+    named = holder.type == "identifier"
+    name = (
+        file.text(called.child_by_field_name("property"))
+        if by_name
+        else string_of(file, called.child_by_field_name("index"))
+    )
+    if named and by_name and (things := things_listed(scopes, holder, only_value)):
+        return _each_of(file, scopes, [part_of(file, bare(one), name or "") for one in things], function_of)
+    value = only_value(scopes, holder) if named else None
     if value is None or not only_asked(scopes, holder):
         return []
-    by_index = called.type == "subscript_expression"
-    name = string_of(file, called.child_by_field_name("index")) if by_index else None
-    name = name if by_index else file.text(called.child_by_field_name("property"))
     if value.type == "new_expression":
         method = _method_of(file, scopes, value, name or "")
         return [Standing(file, scopes, method)] if method is not None else []
     return entries_of(file, scopes, value, name, function_of) if value.type == "object" else []
+
+
+def _each_of(
+    file: JavaScriptFile, scopes: Scopes, things: Sequence[Node | None], function_of: FunctionOf
+) -> list[Standing]:
+    """Return the functions that expressions are, of which each may be called; none where one is anything else."""
+    found: list[Standing] = []
+    for one in things:
+        if one is not None and one.type == "method_definition":
+            found.append(Standing(file, scopes, one))
+            continue
+        named = one is not None and one.type in (*PLAIN_FUNCTIONS, "identifier", "shorthand_property_identifier")
+        inner = called_functions(file, scopes, one, function_of) if one is not None and named else []
+        if not inner:
+            return []
+        found += inner
+    return found
 
 
 def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:

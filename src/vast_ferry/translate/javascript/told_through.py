@@ -120,8 +120,9 @@ class ToldThrough(Answering):
             if told.node is not None:
                 self._replace(told.node, told.text)
             self.edits += told.edits
-            for statement in told.without:
-                self._without_step(statement)
+        # What is told early belongs to several answers, and is taken out once.
+        for statement in {one.id: one for told in answers for one in told.without}.values():
+            self._without_step(statement)
         if answers:
             self._no_return_type()
         self._give_back_what_is_inside()
