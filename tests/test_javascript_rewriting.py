@@ -26,7 +26,7 @@ from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, find_profile, 
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import LANGUAGES
 from vast_ferry.documents.javascript_file import not_stripped, parse_javascript
-from vast_ferry.hub.functions import Entry, Function, Project, RouteTrigger
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.standins.process import stand_in_secret
 from vast_ferry.translate.javascript.answers import Answers
@@ -526,3 +526,51 @@ def test_typescript_that_needs_code_is_proven_with_the_code_made(tmp_path: Path,
     assert [one.verdict for one in check(tmp_path / "there").checked] == [Verdict.SAME] * 2
     (one,) = strength(tmp_path / "there", seconds=3).functions
     assert one.original.missed == (("h.ts", NEEDS_CODE[: NEEDS_CODE.index("return this.unit")].count("\n") + 1),)
+
+
+#: What is done with a batch, each a body of the handler; how many events were seen is what it tells.
+BATCHED = {
+    "by a function": "const seen = await Promise.all(event.batch.map(told));",
+    "settled": "const done = await Promise.allSettled(batch.map((entry) => told(entry)));\n"
+    "  const seen = done.flatMap((one, at) => (one.reason ? [batch[at].ticket.length] : [one.value]));",
+    "in a try": "const seen = [];\n  try {\n"
+    "    for (const { text, notes } of event.batch) seen.push(`${text}${notes.region}`);\n"
+    "  } catch (error) {\n    seen.push(error.name);\n  }",
+    "sorted": "const seen = [...batch].sort((a, b) => (a.text < b.text ? 1 : -1)).map((one) => one.text);",
+    "numbered": "const seen = [];\n  for (const [at, { text }] of event.batch.entries()) seen.push(`${at}${text}`);",
+    "summed": "const seen = [event.batch.reduce((sum, { text }) => sum + text.length, 0)];",
+    "handed on": "const seen = textsOf(event);",
+}
+OF_BATCHES = """import {{ lines }} from "ostermere";
+
+async function told({{ text, notes, group }}) {{
+  if (text === "!") throw new Error(group);
+  return `${{text}} ${{notes.region ?? "-"}}`;
+}}
+const textsOf = ({{ batch }}) => batch.filter((entry) => entry.text).map((entry) => entry.text);
+
+export async function run({taken}) {{
+  {body}
+  await lines.post("seen", JSON.stringify(seen));
+}}
+"""
+
+
+@pytest.mark.parametrize("to", some(["thornwick@2", "ostermere@2", "brackendale@1"], 3))
+def test_a_batch_is_a_list_of_what_is_read_of_each_event(project: ProjectFiles, tmp_path: Path, to: str) -> None:
+    functions = [
+        Function(f"f{at}", Entry(f"f{at}.mjs", "run"), (EventTrigger("message", "orders"),))
+        for at in range(len(BATCHED))
+    ]
+    files = dict(write_definition(Project("a", functions=tuple(functions)), find_profile("ostermere@1")))
+    events = ["{channel: orders, body: b, attributes: {region: n}}", "{channel: orders, body: a, group: g}"]
+    for at, body in enumerate(BATCHED.values()):
+        taken = "event" if "event" in body else "{ batch }"
+        files[f"f{at}.mjs"] = OF_BATCHES.format(taken=taken, body=body)
+        for name, some_of in (("one", events[:1]), ("both", events)):
+            files[f"samples/f{at}/{name}.yaml"] = f"kind: message\nevents: [{', '.join(some_of)}]\n"
+    made = carry(project(files), to=to, out=tmp_path / "out", source="ostermere@1")
+    assert not [one for one in made.findings if one.code in ("wrapped-javascript", "made-whole-javascript")]
+    result = check(tmp_path / "out")
+    assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert not result.unproven

@@ -281,6 +281,8 @@ class Follower(Reads):
     def _object_of(self, node: Node, needed: Needed) -> str:
         """Return the source of an object, or a list, that has what is needed of a part."""
         values: dict[tuple[str, ...], str] = {(*path, EACH): "" for path in needed.lists}
+        if needed.guarded and len(needed.awaited) > 1:
+            raise Whole(node, "its content may be read twice, which fails")
         for path, inner in needed.leaves.items():
             # What is in a list is made once for all that the list is given to.
             read = Read(node, inner, handed=True, listed=EACH in path, looked_at=path not in needed.changed)
@@ -289,11 +291,20 @@ class Follower(Reads):
             if path in needed.called:
                 waits = path in needed.awaited
                 values[path] = self._as_method(node, inner, given=needed.called[path], waits=waits)
+                if waits and needed.guarded:
+                    self._takes_helper(node, "onceOnly")
+                    values[path] = f"onceOnly({values[path]})"
             else:
                 values[path] = self._written(node, inner)
             if EACH in path:  # it stands where there is one event, whatever is around the list
                 del self.of_entries[entries:]
         return object_text(values, self._of_each)
+
+    def _takes_helper(self, node: Node, helper: str) -> None:
+        """Take note of a helper that stands in the module that all share."""
+        self.made.helpers.add(helper)
+        if helper in self.taken:
+            raise Whole(node, f"the file has a name {helper}")
 
     def _of_each(self, text: str) -> str:
         """Return the source of a list that has something for each event of the target's batch, or for its only one."""
@@ -438,9 +449,7 @@ class Follower(Reads):
         except NoTwin as error:
             raise Whole(node, str(error)) from None
         if helper:
-            self.made.helpers.add(helper)
-            if helper in self.taken:
-                raise Whole(node, f"the file has a name {helper}")
+            self._takes_helper(node, helper)
         return callee
 
     def _written(self, node: Node, part: Part) -> str:

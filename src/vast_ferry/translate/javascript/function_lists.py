@@ -21,8 +21,22 @@ from vast_ferry.translate.javascript.values import bare
 _GO_THROUGH: Final = frozenset(
     ("map", "forEach", "filter", "some", "every", "flatMap", "find", "findIndex", "findLast", "findLastIndex")
 )
+#: In what leads to a function: what a map has under a key.
+_OF_A_MAP: Final = -1
 #: What else is asked of a list and changes nothing.
-_LOOK: Final = _GO_THROUGH | {"length", "slice", "at", "entries", "includes", "indexOf", "join"}
+_LOOK: Final = _GO_THROUGH | {
+    "length",
+    "slice",
+    "at",
+    "get",
+    "has",
+    "keys",
+    "size",
+    "entries",
+    "includes",
+    "indexOf",
+    "join",
+}
 
 
 def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node], Node | None]) -> list[Node]:
@@ -36,14 +50,17 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
         declared, name_of_it = step
         steps.insert(0, name_of_it)
     holder = _gone_through(scopes.file, declared)
+    if _is_got(scopes.file, declared):
+        steps.insert(0, _OF_A_MAP)
     if holder is None:
         return []
     listed = value_of(scopes, holder) if holder.type == "identifier" else holder
     if holder.type == "identifier" and not _never_changed(scopes, holder):
         return []
-    if listed is None or bare(listed).type != "array":
+    listed = _listed_in(scopes.file, listed, steps)
+    if listed is None:
         return []
-    things = [one for one in bare(listed).named_children if one.type != "comment"]
+    things = [one for one in listed.named_children if one.type != "comment"]
     if any(one.type == "spread_element" for one in things):
         return []
     for own in steps:
@@ -52,6 +69,17 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
             return []
         things = [one for one in inner if one is not None]
     return things
+
+
+def _listed_in(file: JavaScriptFile, held: Node | None, steps: list[str | int]) -> Node | None:
+    """Return the list that is an expression; or that a `Map` is made of, of whose pairs the second are asked for."""
+    held = bare(held) if held is not None else None
+    if held is not None and held.type == "new_expression" and steps[:1] == [_OF_A_MAP]:
+        made = file.text(held.child_by_field_name("constructor")) == "Map"
+        given = [one for one in held.child_by_field_name("arguments").named_children if one.type != "comment"]
+        held = bare(given[0]) if made and len(given) == 1 else None
+        steps[0] = 1
+    return held if held is not None and held.type == "array" and _OF_A_MAP not in steps else None
 
 
 def part_of(file: JavaScriptFile, thing: Node, step: str | int) -> Node | None:
@@ -118,8 +146,17 @@ def _taken_out(file: JavaScriptFile, value: Node | None) -> Node | None:
     asked = value.child_by_field_name("function") if value.type == "call_expression" else None
     if asked is None or asked.type != "member_expression":
         return None
-    takes = file.text(asked.child_by_field_name("property")) in ("find", "findLast", "at")
+    takes = file.text(asked.child_by_field_name("property")) in ("find", "findLast", "at", "get")
     return bare(asked.child_by_field_name("object")) if takes else None
+
+
+def _is_got(file: JavaScriptFile, declared: Node) -> bool:
+    """Tell whether a name is declared with what a map has under a key: `ways.get(method)`."""
+    above = declared.parent
+    value = bare(above.child_by_field_name("value")) if above.type == "variable_declarator" else None
+    asked = value.child_by_field_name("function") if value is not None and value.type == "call_expression" else None
+    named = asked.child_by_field_name("property") if asked is not None and asked.type == "member_expression" else None
+    return named is not None and file.text(named) == "get"
 
 
 def _never_changed(scopes: Scopes, name: Node) -> bool:

@@ -43,6 +43,7 @@ class Needed:
     awaited: set[tuple[str, ...]] = field(default_factory=set)  # methods that give a promise
     changed: set[tuple[str, ...]] = field(default_factory=set)  # what may be changed there, or kept
     lists: set[tuple[str, ...]] = field(default_factory=set)  # of events, whatever is read of these
+    guarded: bool = False  # an object keeps what gives content that can be read once
 
 
 def is_awaited(part: Part) -> bool:
@@ -381,9 +382,12 @@ class Handed(Entries):
             raise Whole(call, f"{'.'.join(path)} is called")
         if is_awaited(inner) and any(child.type == "*" for one in self._functions for child in one.children):
             raise Whole(call, "its content would be read before it is asked for")
-        if is_awaited(inner) and (self._classes or EACH in path):
+        if is_awaited(inner) and EACH in path:
             raise Whole(call, "its content may be read twice, which fails")
-        if is_awaited(inner):  # content that can be read once
+        if is_awaited(inner) and self._classes:  # whoever has the object may ask for it again, and be refused
+            self._needed.guarded = True
+            self._needed.awaited.add(path)
+        elif is_awaited(inner):  # content that can be read once
             self._times += 1
             if self._times > 1 or again_and_again(call, self._functions[-1], set()):
                 raise Whole(call, "its content may be read twice, which fails")
@@ -566,6 +570,8 @@ def object_text(values: dict[tuple[str, ...], str], of_each: Callable[[str], str
 
     `of_each` is the source of a list of which each has what is given to it: what stands at a path with `[]` in it.
     """
+    if () in values:  # it is handed over itself: a method, say
+        return values[()]
     if (EACH,) in {path[:1] for path in values}:
         return of_each(object_text({path[1:]: text for path, text in values.items() if path[1:]}, of_each))
     inner: dict[str, dict[tuple[str, ...], str]] = {}

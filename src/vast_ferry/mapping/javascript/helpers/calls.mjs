@@ -137,6 +137,16 @@ export class Answering {
   }
 }
 
+/** Return what gives content that can be read once, and refuses to do so again. */
+export function onceOnly(read) {
+  let done = false;
+  return async () => {
+    if (done) throw new TypeError("Body is unusable: Body has already been read");
+    done = true;
+    return read();
+  };
+}
+
 /** Return what stands for two objects: what the first has not is the second's, and is set there. */
 export function both(first, second) {
   const holder = (key) => (key in first || !(key in second) ? first : second);
