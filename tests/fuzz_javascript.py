@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import argparse
 import random
+import re
 import sys
 import tempfile
 import time
@@ -697,7 +698,8 @@ class Generator:
             pattern = event
         if self.random.random() < 0.1:
             first, pattern = f"const {event} = whole;", "whole"
-        names = f"({pattern}, {other})"
+        told = pick(["res", "f", "response"]) if other == "reply" and self.random.random() < 0.3 else other
+        names = f"({pattern}, {told})"
         head = pick(
             [
                 f"export const {surface.export} = async {names} => {{",
@@ -711,6 +713,7 @@ class Generator:
             ['out.map(shown).join("|")', "JSON.stringify(out)", "`${out.map(shown)}`", "shown(out.length && out[0])"]
         )
         answer = self.on_entries(pick(surface.answers)).replace("«text»", text).replace("§", event).replace("…", "...")
+        answer = re.sub(rf"\b{other}\b", told, answer)
         layers: tuple[str, ...] = ()
         if layered:
             layers = tuple(self.layer() for _ in range(pick((1, 1, 2, 3))))

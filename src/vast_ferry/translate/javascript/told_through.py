@@ -85,9 +85,13 @@ class ToldThrough(Answering):
         Where each is told at once, at an end of the handler, it is an answer like any other. Else the object is made at
         the first line, and the handler answers with what was told to it, when that is all told.
         """
-        if reply_there(self.ours.answered) == self.reply:
-            return
         pattern = self.writer
+        if reply_there(self.ours.answered) == self.reply:
+            if pattern is not None:  # it is the same there, under the name that the author gave it
+                own = {one: self.file.text(pattern) for one in self.writers()}
+                self.parameters = [own.get(one, one) for one in self.parameters]
+                self.inside = [own.get(one, one) for one in self.inside]
+            return
         if pattern is None and self.layer.calls:
             self._only_passes_on()
             return
