@@ -616,7 +616,7 @@ STATEMENTS = (
     "for (const [n, f] of «x») out.push(n, attempt(() => f(§))); out.push(‹v›);",
     "const «x» = [(e) => e‹r›]; «x».push((e) => typeof e); out.push(…«x».map((f) => f(§)));",
     "const «x» = [{ a: (e) => e‹r› }, { b: 1 }]; out.push(attempt(() => «x».map(({ a }) => a(§)).join()));",
-    "const «x» = [(e) => e‹r›, (e, n) => n]; const f = «x»[out.length % 2]; out.push(f(§, 1), «x».at(-1)(§, 2));",
+    "const «x» = [(e) => e‹r›, (e, n) => n]; const «x»f = «x»[out.length % 2]; out.push(«x»f(§, 1), «x».at(-1)(§, 2));",
 )
 #: Functions around a handler; § and ¤ are what it is handed, ‹A› an answer, «f» the function inside.
 LAYERS = (

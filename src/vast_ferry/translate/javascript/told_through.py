@@ -23,7 +23,7 @@ from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import inlined
 from vast_ferry.translate.javascript.scopes import Binding
-from vast_ferry.translate.javascript.stops import Inside, Stop
+from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import (
     bare,
     calls_of,
@@ -89,6 +89,8 @@ class ToldThrough(Answering):
         if reply_there(self.ours.answered) == self.reply:
             if pattern is not None:  # it is the same there, under the name that the author gave it
                 own = {one: self.file.text(pattern) for one in self.writers()}
+                if clash := {*own.values()} & {one for one in self.parameters if one not in own}:
+                    raise Clash(clash)
                 self.parameters = [own.get(one, one) for one in self.parameters]
                 self.inside = [own.get(one, one) for one in self.inside]
             return
