@@ -2172,6 +2172,26 @@ def _of_the_form(form: ReplyForm, values: dict[str, str]) -> str:
     return ", ".join(items)
 
 
+def answered_in_a_list(w: Writer, s: Scope) -> list[str]:
+    """Return statements that answer with a list of a status line, header fields and content, or raise an answer."""
+    r, body = w.random, a_content(w)
+    line = r.choice(["'200 Done'", "'404 No'", "f'{200 + len(seen)} Done'", "'201 Created'", "'done'"])
+    fields = r.choice(["{}", "None", '{"X-N": str(len(seen))}', '{"Content-Type": "text/x"}', '{"A": ["1", "2"]}'])
+    whole = f"[{line}, {fields}, {body}]"
+    ways = [[f"return {whole}"], [f"return {whole}"], [f"return [{line}, {fields}]"], [f"return [{line}]"]]
+    ways += [[f"made = [{line}]", f"made += [{fields}, {body}]", "return made"]]
+    ways += [[f"if {w.test(s)}:", f"    return [{line}]", f"return {whole}"]]
+    form = next((form for form in w.surface.profile.kinds["http"].answered.forms if form.when == "raised"), None)
+    if form is not None:
+        w.top.append(f"import {form.class_name.rpartition('.')[0]}")
+        ways += [
+            [f"raise {form.class_name}({line}, str(seen))"],
+            [f"if {w.test(s)}:", f"    raise {form.class_name}('404 No')"],
+        ]
+        ways[-1].append(f"return {whole}")
+    return r.choice(ways)
+
+
 def answered(w: Writer, s: Scope) -> list[str]:
     """Return statements that answer with what was seen, in one of the forms that the provider has."""
     reply = w.surface.profile.kinds["http"].answered
@@ -2179,6 +2199,8 @@ def answered(w: Writer, s: Scope) -> list[str]:
         return answered_by_writer(w, s, w.surface.writer)
     if any(form.types for form in reply.forms):
         return answered_by_shape(w, s)
+    if any(form.when == "list" for form in reply.forms):
+        return answered_in_a_list(w, s)
     form = w.random.choice(
         [form for form in reply.forms if form.when in ("mapping", "object", "text")] or [reply.written]
     )
