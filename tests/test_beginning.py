@@ -173,3 +173,31 @@ def test_secrets_by_reference_are_guessed_where_several_begin_alike(tmp_path: Pa
     ):
         file.write_text(f'[[job]]\nname = "f"\nrun = "h.py:f"\nsealed = {sealed}\n')
         assert says in "\n".join(begin_definition(file).lines)
+
+
+#: A provider of the tests → what has to be guessed of its definition, which is unlike others.
+ODD_DEFINITIONS = {
+    "dunmarsh": (
+        "dunmarsh.json",
+        [
+            "file_entry('@')",
+            'timeout, as: "span(ms)"',
+            "pairs | texts",
+            'told_by: {"type": "blob"}',
+            "triggers_are: one",
+        ],
+    ),
+    "cinderwick": (
+        "cinderwick.toml",
+        ["triggers_text: said", 'is: "web {methods_and_route}"', 'is: "queue {source}"', "module_entry(':')"],
+    ),
+    "thistlemoor": ("moor.yaml", ['triggers_at: "upon"', "is: methods_and_route"]),
+}
+
+
+@pytest.mark.parametrize("name", ODD_DEFINITIONS)
+def test_an_odd_definition_is_begun_from(name: str) -> None:
+    file, said = ODD_DEFINITIONS[name]
+    folder = ROOT / "tests" / "profiles" / name / "project"
+    begun = "\n".join(begin_definition(folder / file).lines)
+    assert [one for one in said if one not in begun] == []

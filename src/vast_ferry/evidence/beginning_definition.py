@@ -29,6 +29,8 @@ from vast_ferry.profiles.schema_definition import DefinitionRow
 #: suffix of a definition file → its syntax
 _SYNTAXES: Final = {".yaml": "yaml", ".yml": "yaml", ".toml": "toml", ".json": "json", ".ini": "ini", ".xml": "xml"}
 
+#: Words in a key that say in which unit a time stands there: nothing else is guessed then.
+_UNITS: Final = {"ms": {"ms", "millis", "milliseconds"}, "min": {"min", "mins", "minutes"}}
 _OF_VARIABLES: Final = ("env", "environment", "variables", "vars", "settings", "config")
 #: field, words in a key that say so (empty: its form is enough), and the forms that are tried, in order
 _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] = (
@@ -42,7 +44,7 @@ _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] =
     ),
     (
         "timeout",
-        ("timeout", "limit", "longest", "seconds", "duration", "run", "max"),
+        ("timeout", "limit", "longest", "seconds", "duration", "run", "max", "stop"),
         ("duration", "duration(iso)", "duration(clock)", "duration(words)", "number", "plain"),
     ),
     ("attempts", ("attempts", "tries", "retries", "retry"), ("number", "plain")),
@@ -55,6 +57,9 @@ _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] =
     ("secrets", ("secrets", "secret", "sealed", "vault"), ("names",)),
     ("dead_letter", ("dead", "failed", "lost"), ("plain",)),
 )
+#: Keys under which a trigger says of which sort it is.
+_SORTS: Final = ("type", "kind", "sort")
+_VARIABLE: Final = re.compile(r"[A-Z][A-Z0-9]*(_[A-Z0-9]+)+")
 #: Spellings of a schedule that are tried.
 _SCHEDULES: Final = ("cron", "cron_with_seconds", "span", "iso_span", "cron_or_phrase", "days", "rrule", "interval")
 #: Of these, what may as well be another span of time: only under a key that says so.
@@ -217,7 +222,8 @@ class _Writing:
             if known and not words & set(known):
                 continue
             more = _FROM_VALUES[name](values) if name in _FROM_VALUES else ()
-            for form in (*more, *forms):
+            units = [unit for unit, said in _UNITS.items() if name == "timeout" and words & said]
+            for form in [f"span({unit})" for unit in units] or (*more, *forms):
                 if _reads_all(form, name, values, self.style):
                     yield name, form
                     break
@@ -234,7 +240,9 @@ class _Writing:
         for key in _keys(self.found.functions):
             values = [one[key] for one in self.found.functions if key in one]
             if all(_listed(value) for value in values) and not set(_words(key)) & set(_OF_VARIABLES):
-                return key
+                entries = [entry for value in values for entry in (_listed(value) or [])]
+                if not _names_variables(entries):
+                    return key
         return ""
 
     def _style(self, triggers: str) -> None:
@@ -260,6 +268,8 @@ class _Writing:
 
     def _triggers(self, triggers: str) -> None:
         lines, entries = self.made.lines, self._entries(triggers)
+        if not entries and self._texts():
+            return
         if not entries:
             lines += ["    triggers: []  # how functions are triggered could not be guessed"]
             self.made.left += 1
@@ -293,6 +303,42 @@ class _Writing:
             lines += ["        rows:", *rows] if any("- {at" in row and "# -" not in row for row in rows) else rows
         if lines[-1] == "    triggers:":
             lines[-1] = "    triggers: []"
+
+    def _texts(self) -> bool:
+        """Guess triggers that are each one text, whose first word says of which sort it is; tell whether any are."""
+        for key in _keys(self.found.functions):
+            values = [one[key] for one in self.found.functions if key in one]
+            texts = [text for value in values for text in (value if isinstance(value, list) else [value])]
+            words = [text.partition(" ") for text in texts if isinstance(text, str) and " " in text]
+            routed = any(re.search(rf"\b{METHOD.pattern}(\|[A-Z]+)* /", text) for text in map(str, texts))
+            if not routed or len(words) != len(texts):
+                continue
+            lines = self.made.lines
+            lines += [
+                f"    triggers_at: {json.dumps(key)}  # guess",
+                "    triggers_text: said  # guess",
+                "    triggers:",
+            ]
+            for word in dict.fromkeys(first for first, _, _ in words):
+                rest = [behind for first, _, behind in words if first == word]
+                kind, holds = self._of_text(word, rest)
+                said = "guess" if kind else "nothing says which kind it is: mend it"
+                lines.append(f"      - kind: {kind or 'message'}  # {said}: {_shown(f'{word} {rest[0]}', key)}")
+                lines.append(f"        told_by: {{said: {json.dumps(f'{word} *')}}}")
+                lines.append(f"        rows: [{{at: said, is: {json.dumps(f'{word} {holds}')}}}]")
+                self.made.guessed += 1
+            return True
+        return False
+
+    def _of_text(self, word: str, rest: list[str]) -> tuple[str, str]:
+        """Return the kind of a trigger that is one text, and what stands behind its first word."""
+        if all(re.match(rf"{METHOD.pattern}(\|[A-Z]+)* /", text) for text in rest):
+            return "http", "{methods_and_route}"
+        for name in _SCHEDULES:
+            if name not in _SPANS and _reads_all(f"schedule({name})", "schedule", rest, self.style):
+                return "schedule", f"{{schedule | schedule({name})}}"
+        found = [kind for kind, known in _KINDS.items() if set(_words(word)) & set(known) and kind != "http"]
+        return (found[0] if found else ""), "{source}"
 
     def _kind(self, told: str | dict[str, Any], several: list[dict[str, Any]]) -> str:
         word = told if isinstance(told, str) else str(next(iter(told.values())))
@@ -363,7 +409,7 @@ def _apart(entries: list[dict[str, Any]]) -> Iterator[tuple[str | dict[str, Any]
     """Yield triggers of one sort each, and what tells them: a key with a word of its own, or a key that others lack."""
     for key in _keys(tuple(entries)):
         words = [one.get(key) for one in entries]
-        if str(key).lower() in ("type", "kind", "sort", "on") and all(isinstance(word, str) for word in words):
+        if str(key).lower() in (*_SORTS, "on") and all(isinstance(word, str) for word in words):
             for word in dict.fromkeys(words):
                 yield {key: word}, [one for one in entries if one[key] == word]
             return
@@ -399,8 +445,20 @@ def _listed(value: Any) -> list[dict[str, Any]] | None:
         return value if value and all(isinstance(one, dict) for one in value) else None
     if not isinstance(value, dict) or not value:
         return None
+    if any(str(key).lower() in _SORTS and isinstance(said, str) for key, said in value.items()):
+        return [value]
     inner = list(value.values())
     return inner if all(isinstance(one, dict) for one in inner) else None
+
+
+def _names_variables(entries: list[dict[str, Any]]) -> bool:
+    """Tell whether each of some mappings has a name as variables have them under the same key."""
+    named = [
+        {key for key, one in entry.items() if isinstance(one, str) and _VARIABLE.fullmatch(one)} for entry in entries
+    ]
+    keys = [key for entry in entries for key in entry if len(entry) == 1]
+    alone = len(keys) == len(entries) and all(str(key).isupper() for key in keys)
+    return bool(named) and (bool(set.intersection(*named)) or alone)
 
 
 def _versions(values: list[Any]) -> Iterator[str]:
@@ -417,11 +475,21 @@ def _versions(values: list[Any]) -> Iterator[str]:
 def _listed_pairs(values: list[Any]) -> Iterator[str]:
     """Yield the form of names and values as a list of mappings, where all values are such lists."""
     entries: list[Any] = [one for value in values for one in (value if isinstance(value, list) else [None])]
+    if entries and all(isinstance(one, list) and len(one) == 2 and isinstance(one[0], str) for one in entries):
+        yield "pairs | texts"
     if entries and all(isinstance(one, dict) for one in entries):
         usual = Counter(tuple(map(str, one)) for one in entries if isinstance(one, dict) and len(one) == 2)
         if usual:
             name, value = usual.most_common(1)[0][0]
             yield f"entries({name!r}, {value!r})"
+
+
+def _separated(values: list[Any]) -> Iterator[str]:
+    """Yield the form of files with a name in each, where the same stands between the two in all values."""
+    found = [re.fullmatch(r"[\w./-]+\.(?:py|mjs|cjs|js|ts)(\W{1,4})\w+", one) for one in values if isinstance(one, str)]
+    marks = {one[1] if one else None for one in found}
+    if found and len(marks) == 1 and None not in marks:
+        yield f"file_entry({marks.pop()!r})"
 
 
 def _references(values: list[Any]) -> Iterator[str]:
@@ -434,6 +502,7 @@ def _references(values: list[Any]) -> Iterator[str]:
 
 #: What forms of some fields are made of: their values.
 _FROM_VALUES: Final[dict[str, Callable[[list[Any]], Iterator[str]]]] = {
+    "entry": _separated,
     "variables": _listed_pairs,
     "language": _versions,
     "secrets": _references,
