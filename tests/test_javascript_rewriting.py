@@ -574,3 +574,23 @@ def test_a_batch_is_a_list_of_what_is_read_of_each_event(project: ProjectFiles, 
     result = check(tmp_path / "out")
     assert {one.verdict for one in result.checked} <= {Verdict.SAME, Verdict.UNHELD}
     assert not result.unproven
+
+
+def test_what_a_constructor_keeps_under_the_name_of_its_parameter_is_followed(
+    project: ProjectFiles, tmp_path: Path
+) -> None:
+    code = """abstract class Told {
+  constructor(protected readonly event: any, readonly sep = "-") {}
+  get text(): string {
+    return [this.event.call.verb, this.event.call.slots.hive].join(this.sep);
+  }
+}
+class Loud extends Told {}
+export const run = async (event: any) => ({ code: 200, content: new Loud(event).text });
+"""
+    function = Function("i", Entry("h.ts", "run"), (RouteTrigger("/i/{hive}", ("GET",), "public"),))
+    files = {**write_definition(Project("a", functions=(function,)), find_profile("ostermere@1")), "h.ts": code}
+    files["samples/i/a.yaml"] = "kind: http\nevent: {path.raw: /i/h-7, method: GET}\n"
+    made = carry(project(files), to="brackendale", out=tmp_path / "out", source="ostermere@1")
+    assert not [one for one in made.findings if one.code in ("wrapped-javascript", "made-whole-javascript")]
+    assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME]
