@@ -206,7 +206,8 @@ class Proving:
     def _as_held(self, sample: Sample) -> CallTo:
         """Return the call of a sample at the source with only what the target holds of its events."""
         known = self.losses(sample.function, sample.kind)
-        lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample)))
+        there = self.at_source(sample, sample.events)
+        lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample, there)))
         try:
             held = known.held(sample.events, lost)
         except _CannotTell:  # what the target makes of it nobody knows
@@ -214,16 +215,15 @@ class Proving:
         called = self.at_source(sample, held)
         return replace(called, call=replace(called.call, apart="batch" in lost))
 
-    def _lost_of(self, sample: Sample) -> list[Loss]:
-        """Return the losses that the target has of a sample's events."""
+    def _lost_of(self, sample: Sample, called: CallTo) -> list[Loss]:
+        """Return the losses that the target has of a sample's events, with what a gateway found out of them."""
         known = self.losses(sample.function, sample.kind)
-        told = self.at_source(sample, sample.events).call.events  # with what a gateway finds out
-        return [loss for loss in known.events if any(loss.applies(fields) for fields in _told(told))]
+        return [loss for loss in known.events if any(loss.applies(fields) for fields in _told(called.call.events))]
 
     def _verdict(self, ran: _Ran, cold: _Cold, again: Runs, as_held: Runs, number: int) -> Checked:
         sample, one = ran.sample, ran.runs[0]
         known = self.losses(sample.function, sample.kind)
-        losses = self._lost_of(sample)
+        losses = self._lost_of(sample, ran.called)
         base = Checked(
             sample.function,
             sample.name,
