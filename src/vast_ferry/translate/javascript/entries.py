@@ -32,7 +32,7 @@ _CALLING: Final = {
 _GIVES_LIST: Final = frozenset(("filter", "slice", "toReversed", "toSorted", "sort", "reverse"))
 _GIVES_ONE: Final = frozenset(("find", "findLast", "at", "pop", "shift"))
 _IN_PLACE: Final = frozenset(("sort", "reverse", "pop", "shift"))
-_KNOWN: Final = {*_CALLING, *_GIVES_LIST, *_GIVES_ONE}
+_KNOWN: Final = {*_CALLING, *_GIVES_LIST, *_GIVES_ONE, "entries", "keys"}
 
 
 class Entries(ABC):
@@ -111,23 +111,15 @@ class Entries(ABC):
         name, call = self._file.text(asked.child_by_field_name("property")), asked.parent
         if name == "length" and not is_written(asked):
             return
-        if (
-            call.type != "call_expression"
-            or call.child_by_field_name("function") != asked
-            or name
-            not in _KNOWN
-            | {
-                "entries",
-                "keys",
-            }
-        ):
+        called = call.type == "call_expression" and call.child_by_field_name("function") == asked
+        if not called or name not in _KNOWN:
             raise Whole(node, "the batch is used in another way than by a loop")
         given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
         if name in _IN_PLACE and node.type not in ("call_expression", "array"):
             raise Whole(node, "the batch itself is sorted, or something is taken out of it")
         if name in _CALLING:
-            most = 2 if name.startswith("reduce") else 1
-            if not 1 <= len(given) <= most:
+            # Without a value to begin with, `reduce` begins with an event, and may give that back.
+            if len(given) != (2 if name.startswith("reduce") else 1):
                 raise Whole(node, "the batch is used in another way than by a loop")
             self._called_with(given[0], _CALLING[name], self._entry(), (*path, EACH))
         if name == "entries":
