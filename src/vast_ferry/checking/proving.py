@@ -164,7 +164,7 @@ class Proving:
             def as_held() -> list[list[Outcome]]:
                 # Handed only what the target holds, from the first sample on.
                 if not held:
-                    calls = [self._as_held(sample) for sample in taken]
+                    calls = [self._as_held(*one) for one in zip(taken, at_source, strict=True)]
                     held.extend(run(setup, calls, seed) for seed in (1, 2))
                 return held
 
@@ -203,11 +203,10 @@ class Proving:
         why = next((why for event in sample.events if there and (why := takes(there, sample.kind, event))), "")
         return CallTo(call, function.name, misrouted=why)
 
-    def _as_held(self, sample: Sample) -> CallTo:
+    def _as_held(self, sample: Sample, called: CallTo) -> CallTo:
         """Return the call of a sample at the source with only what the target holds of its events."""
         known = self.losses(sample.function, sample.kind)
-        there = self.at_source(sample, sample.events)
-        lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample, there)))
+        lost = set[str]().union(*(known.shows_in(loss) for loss in self._lost_of(sample, called)))
         try:
             held = known.held(sample.events, lost)
         except _CannotTell:  # what the target makes of it nobody knows
@@ -311,7 +310,7 @@ class Proving:
         """
         if any(nothing_to_compare(outcome) for outcome in as_held):
             return []
-        events = self._as_held(ran.sample).call.events
+        events = self._as_held(ran.sample, ran.called).call.events
         named = (_again_as_named(outcome, ran.sample.events, events) for outcome in as_held)
         outcomes = [self._held(self._replied(outcome, ran, known), ran)[0] for outcome in named]
         return [str(loss) for loss in losses] if self._agree(outcomes, ran.carried, ran.method) else []

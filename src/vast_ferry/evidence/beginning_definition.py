@@ -59,6 +59,8 @@ _OF_FUNCTIONS: Final[tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...]] =
 )
 #: Keys under which a trigger says of which sort it is.
 _SORTS: Final = ("type", "kind", "sort")
+#: Methods and the beginning of a route, in one text.
+_ROUTED: Final = re.compile(rf"\b{METHOD.pattern}(\|[A-Z]+)* /")
 _VARIABLE: Final = re.compile(r"[A-Z][A-Z0-9]*(_[A-Z0-9]+)+")
 #: Spellings of a schedule that are tried.
 _SCHEDULES: Final = ("cron", "cron_with_seconds", "span", "iso_span", "cron_or_phrase", "days", "rrule", "interval")
@@ -310,7 +312,7 @@ class _Writing:
             values = [one[key] for one in self.found.functions if key in one]
             texts = [text for value in values for text in (value if isinstance(value, list) else [value])]
             words = [text.partition(" ") for text in texts if isinstance(text, str) and " " in text]
-            routed = any(re.search(rf"\b{METHOD.pattern}(\|[A-Z]+)* /", text) for text in map(str, texts))
+            routed = any(_ROUTED.search(text) for text in map(str, texts))
             if not routed or len(words) != len(texts):
                 continue
             lines = self.made.lines
@@ -332,7 +334,7 @@ class _Writing:
 
     def _of_text(self, word: str, rest: list[str]) -> tuple[str, str]:
         """Return the kind of a trigger that is one text, and what stands behind its first word."""
-        if all(re.match(rf"{METHOD.pattern}(\|[A-Z]+)* /", text) for text in rest):
+        if all(_ROUTED.match(text) for text in rest):
             return "http", "{methods_and_route}"
         for name in _SCHEDULES:
             if name not in _SPANS and _reads_all(f"schedule({name})", "schedule", rest, self.style):

@@ -152,12 +152,16 @@ class Answering:
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:
         contents = Contents(self.file, self.scopes, self.follower.given, {**self.stands, **(stands or {})})
-        named, caught = self.early.names, self.way.caught
-        answers = Answers(
-            contents, shapes, self.project.takes, self._text_of, self._calls_of, caught=caught, named=named
+        return Answers(
+            contents,
+            shapes,
+            self.project.takes,
+            self._text_of,
+            self._calls_of,
+            caught=self.way.caught,
+            named=self.early.names,
+            maybe=self.maybe,
         )
-        answers.maybe = self.maybe
-        return answers
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""

@@ -23,6 +23,7 @@ from vast_ferry.mapping.writers import WriterMethod
 from vast_ferry.translate.javascript.contents import BYTES, MAYBE, TEXT, Contents
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
+from vast_ferry.translate.javascript.values import bare
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)
 _CHARSET = re.compile(r";\s*charset\s*=", re.IGNORECASE)
@@ -66,6 +67,7 @@ class Answers:
         *,
         caught: bool = False,
         named: Collection[int] = (),
+        maybe: Collection[int] = (),
     ) -> None:
         self.file, self.scopes, self.takes = contents.file, contents.scopes, takes
         self.contents = contents
@@ -75,7 +77,7 @@ class Answers:
         self.named = named  # expressions that were worked out before, under a name
         self.caught = caught  # whether a function around all this may catch what it throws
         self.quote = _quote_of(self.file)
-        self.maybe: Collection[int] = ()  # what is told under a condition
+        self.maybe = maybe  # what is told under a condition
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
 
     def written(self, value: Node, before: Sequence[Node] = ()) -> str:
@@ -86,7 +88,7 @@ class Answers:
         write = self._writer()
         if write is None:
             return ""
-        told = self._told(_bare(value), before)
+        told = self._told(bare(value), before)
         text = write(value, told) if told is not None else ""
         if text and told is not None and not told.charset_seen and told.typed_by is not None:
             self.notes["charset-not-seen"] = told.typed_by
@@ -562,12 +564,6 @@ def _inside(node: Node) -> Node:
     if node.type == "pair":
         return node.child_by_field_name("value")
     return node.named_children[0] if node.type == "template_substitution" else node
-
-
-def _bare(node: Node) -> Node:
-    while node.type == "parenthesized_expression" and len(node.named_children) == 1:
-        node = node.named_children[0]
-    return node
 
 
 def _key(row: Row) -> str | None:

@@ -21,8 +21,6 @@ from vast_ferry.translate.javascript.values import bare
 _GO_THROUGH: Final = frozenset(
     ("map", "forEach", "filter", "some", "every", "flatMap", "find", "findIndex", "findLast", "findLastIndex")
 )
-#: In what leads to a function: what a map has under a key.
-_OF_A_MAP: Final = -1
 #: What else is asked of a list and changes nothing.
 _LOOK: Final = _GO_THROUGH | {
     "length",
@@ -49,17 +47,16 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
     while (step := _step_in_pattern(scopes.file, declared)) is not None:
         declared, name_of_it = step
         steps.insert(0, name_of_it)
-    holder = _gone_through(scopes.file, declared)
-    if _is_got(scopes.file, declared):
-        steps.insert(0, _OF_A_MAP)
+    holder, by_key = _gone_through(scopes.file, declared) or (None, False)
     if holder is None:
         return []
     listed = value_of(scopes, holder) if holder.type == "identifier" else holder
     if holder.type == "identifier" and not _never_changed(scopes, holder):
         return []
-    listed = _listed_in(scopes.file, listed, steps)
+    listed = _listed_in(scopes.file, listed, by_key=by_key)
     if listed is None:
         return []
+    steps = [1, *steps] if by_key else steps  # of each pair, what stands under the key
     things = [one for one in listed.named_children if one.type != "comment"]
     if any(one.type == "spread_element" for one in things):
         return []
@@ -71,15 +68,15 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
     return things
 
 
-def _listed_in(file: JavaScriptFile, held: Node | None, steps: list[str | int]) -> Node | None:
-    """Return the list that is an expression; or that a `Map` is made of, of whose pairs the second are asked for."""
+def _listed_in(file: JavaScriptFile, held: Node | None, *, by_key: bool) -> Node | None:
+    """Return the list that an expression is; `by_key`, the list of pairs that a `Map` is made of."""
     held = bare(held) if held is not None else None
-    if held is not None and held.type == "new_expression" and steps[:1] == [_OF_A_MAP]:
-        made = file.text(held.child_by_field_name("constructor")) == "Map"
-        given = [one for one in held.child_by_field_name("arguments").named_children if one.type != "comment"]
-        held = bare(given[0]) if made and len(given) == 1 else None
-        steps[0] = 1
-    return held if held is not None and held.type == "array" and _OF_A_MAP not in steps else None
+    if by_key and held is not None:
+        made = held.type == "new_expression" and file.text(held.child_by_field_name("constructor")) == "Map"
+        given = held.child_by_field_name("arguments").named_children if made else []
+        given = [one for one in given if one.type != "comment"]
+        held = bare(given[0]) if len(given) == 1 else None
+    return held if held is not None and held.type == "array" else None
 
 
 def part_of(file: JavaScriptFile, thing: Node, step: str | int) -> Node | None:
@@ -114,12 +111,15 @@ def _step_in_pattern(file: JavaScriptFile, declared: Node) -> tuple[Node, str | 
     return None
 
 
-def _gone_through(file: JavaScriptFile, declared: Node) -> Node | None:
-    """Return the list that a name, or a pattern, goes through: in a loop, or as what a function is called with."""
+def _gone_through(file: JavaScriptFile, declared: Node) -> tuple[Node, bool] | None:
+    """Return the list that a name, or a pattern, goes through, and whether it is asked for what is under a key.
+
+    It goes through it in a loop, as what a function is called with, or as what is taken out.
+    """
     above = declared.parent
     if above.type == "for_in_statement" and above.child_by_field_name("left") == declared:
         word = file.text(above.child_by_field_name("operator"))
-        return bare(above.child_by_field_name("right")) if word == "of" else None
+        return (bare(above.child_by_field_name("right")), False) if word == "of" else None
     if above.type == "variable_declarator" and above.child_by_field_name("name") == declared:
         return _taken_out(file, bare(above.child_by_field_name("value")))
     node = above if above.type in ("required_parameter", "formal_parameters") else declared
@@ -134,29 +134,24 @@ def _gone_through(file: JavaScriptFile, declared: Node) -> Node | None:
         return None
     if file.text(asked.child_by_field_name("property")) not in _GO_THROUGH:
         return None
-    return bare(asked.child_by_field_name("object"))
+    return bare(asked.child_by_field_name("object")), False
 
 
-def _taken_out(file: JavaScriptFile, value: Node | None) -> Node | None:
-    """Return the list of which an expression gives one thing: the first that fits, or one by its number."""
+def _taken_out(file: JavaScriptFile, value: Node | None) -> tuple[Node, bool] | None:
+    """Return of what an expression gives one thing, and whether that is a map, asked by a key: `ways.get(method)`.
+
+    Else it is a list: the first that fits, or one by its number.
+    """
     if value is None:
         return None
     if value.type == "subscript_expression":
-        return bare(value.child_by_field_name("object"))
+        return bare(value.child_by_field_name("object")), False
     asked = value.child_by_field_name("function") if value.type == "call_expression" else None
     if asked is None or asked.type != "member_expression":
         return None
-    takes = file.text(asked.child_by_field_name("property")) in ("find", "findLast", "at", "get")
-    return bare(asked.child_by_field_name("object")) if takes else None
-
-
-def _is_got(file: JavaScriptFile, declared: Node) -> bool:
-    """Tell whether a name is declared with what a map has under a key: `ways.get(method)`."""
-    above = declared.parent
-    value = bare(above.child_by_field_name("value")) if above.type == "variable_declarator" else None
-    asked = value.child_by_field_name("function") if value is not None and value.type == "call_expression" else None
-    named = asked.child_by_field_name("property") if asked is not None and asked.type == "member_expression" else None
-    return named is not None and file.text(named) == "get"
+    name = file.text(asked.child_by_field_name("property"))
+    takes = name in ("find", "findLast", "at", "get")
+    return (bare(asked.child_by_field_name("object")), name == "get") if takes else None
 
 
 def _never_changed(scopes: Scopes, name: Node) -> bool:
