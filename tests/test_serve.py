@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import shutil
 import signal
 import socket
@@ -92,6 +93,10 @@ def test_it_answers_is_edited_and_answers_again(apiary: Path, tmp_path: Path) ->
     told = out.read_text()
     shown = ("8 functions of Ostermere 1 answer at http://127.0.0.1:", "loaded again: handlers/hives.py", "replied 200")
     assert [word for word in (*shown, "half in") if word not in told] == []
+    times = [re.findall(r"([\d.]+) ms", line) for line in told.splitlines() if "weight" in line]
+    calls, summed = ([list(map(float, one)) for one in times if len(one) == several] for several in (1, 3))
+    ascending = [*min(calls), *summed[0], *max(calls)]
+    assert ascending == sorted(ascending)
 
 
 def event_of(kind: str, source: str, data: Any, **more: Any) -> CloudEvent:

@@ -320,7 +320,8 @@ def lint_text(profile: Profile, results: Sequence[Linted]) -> RenderableType:
         for index, result in enumerate(group):
             holds = Text("holds", "green") if result.broken is None else Text("broken", "bold red")
             holds = Text("unseen", "yellow") if result.unseen else holds
-            table.add_row(Text(kind if not index else "", "bold"), holds, f"{result.law} {result.other}".strip())
+            about = "" if index else kind or "definition"
+            table.add_row(Text(about, "bold"), holds, f"{result.law} {result.other}".strip())
             if result.unseen:
                 table.add_row("", "", Text(result.unseen, "yellow"))
             if result.broken:

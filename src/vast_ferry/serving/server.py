@@ -43,7 +43,7 @@ class Summary:
         """Return a line a function: calls, failures, and milliseconds at the 50th, 95th and 99th of a hundred."""
         found = []
         for function, seconds in self.seconds.items():
-            cuts = statistics.quantiles(seconds, n=100) if len(seconds) > 1 else [*seconds] * 99
+            cuts = statistics.quantiles(seconds, n=100, method="inclusive") if len(seconds) > 1 else [*seconds] * 99
             told = {f"p{at}_ms": round(1000 * cuts[at - 1], 1) for at in (50, 95, 99)}
             found.append({"function": function, "calls": len(seconds), "failed": self.failed[function], **told})
         return found
