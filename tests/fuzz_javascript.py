@@ -272,6 +272,23 @@ SURFACES: tuple[Surface, ...] = (
             "const kept = fail; kept(reply, 200, «text»)",
             "reply.head('x-c', 'c'); fail(reply, 401, «text»)",
             "return pieces(reply, …out)",
+            # Through functions that are put into a table, what promises keep, content that may be anything.
+            "const way = put[§.verb]; if (!way) return reply.status(405).head('allow', Object.keys(put).join()).send();"
+            " return way(§, reply)",
+            "if (!held.has(§.verb)) return fail(reply, 405, [...held.keys()].join()); "
+            "return await held.get(§.verb)(§, reply)",
+            "return Promise.resolve(«text»).then((text) => reply.status(203).send(text))",
+            "return soon(out).then((text) => reply.head('x-t', 't').send(text), "
+            "(error) => fail(reply, 500, error.name))",
+            "return soon(out).then((text) => { if (text.length > 9) return reply.status(206).send(text); "
+            "reply.head('x-u', text.slice(0, 2)); return reply.status(207).send(out.nope.nope); })"
+            ".catch((error) => reply.status(500).send(error.name))",
+            "reply.head('x-v', 'v'); return soon(out).then((text) => { if (!text) return reply.status(204).send();"
+            " return reply.send(text); }).finally(() => { out.length = 0; })",
+            "return reply.status(200).head('content-type', view.type).send(view.render(out))",
+            "return reply.send(view.render(out))",
+            "if (out.length > 1) reply.head('x-w', 'w'); reply.head('content-type', view.type).send(view.render(out))",
+            "reply.head('x-x', view.next()).head('content-type', 'text/x').status(202).send(view.next())",
         ),
         (
             "{ path: «a» }",
@@ -312,6 +329,33 @@ const maybe = (reply, text) => {
 };
 const risky = (reply, text) => reply.status(207).head("x-l", String(JSON.parse(text).length)).send("risky");
 const pieces = (reply, ...all) => reply.send(all.map(shown).join());
+const put = {};
+const on = (verb) => (way) => {
+  put[verb] = way;
+  return way;
+};
+on("GET")(async (request, reply) => fail(reply, 201, request.path));
+on("POST")((request, reply) => {
+  if (!request.params.one("n")) return reply.status(404).send("n?");
+  return done(reply, request.params.one("n"));
+});
+const held = new Map();
+held.set("PUT", (request, reply) => reply.status(208).send(request.search));
+held.set("POST", async function (request, reply) {
+  await null;
+  reply.send(request.parts.hive);
+});
+const soon = async (out) => out.map(shown).join();
+const view = {
+  type: "text/y",
+  count: 0,
+  next() {
+    this.count += 1;
+    this.type = `text/y${this.count}`;
+    return this.type;
+  },
+  render: (out) => [String(out[0]), Buffer.from("grün"), undefined, null][out.length % 4],
+};
 const ways = {
   GET(reply, text) {
     reply.send(text);
@@ -618,6 +662,54 @@ STATEMENTS = (
     "const «x» = [{ a: (e) => e‹r› }, { b: 1 }]; out.push(attempt(() => «x».map(({ a }) => a(§)).join()));",
     "const «x» = [(e) => e‹r›, (e, n) => n]; const «x»f = «x»[out.length % 2]; out.push(«x»f(§, 1), «x».at(-1)(§, 2));",
 )
+#: What stands at the top of a file, and a statement that uses it: functions that are put into tables, and methods.
+TOPS = (
+    (
+        "const «x» = {}; const «x»on = (n, f) => { «x»[n] = f; }; "
+        "«x»on('a', (e) => e‹r›); «x»on('b', function (e) { ‹C›; return e‹r›; });",
+        "out.push(attempt(() => «x»[flag ? 'a' : 'b'](§)), attempt(() => «x».b(§)), ‹v›);",
+    ),
+    (
+        "const «x» = new Map(); «x».set('a', (e) => e‹r›); «x».set('b', (e, n) => [e‹r›, n]);",
+        "out.push(shown(«x».get(flag ? 'a' : 'b')(§, 1)), [...«x».keys()].length);",
+    ),
+    (
+        "const «x» = {}; function «x»on(n) { return (f) => { «x»[n] = f; return f; }; } "
+        "«x»on('a')((e) => e‹r›); «x»on('b')(async ({ ...e }) => e‹r›);",
+        "out.push(shown(await «x»[out.length % 2 ? 'a' : 'b'](§)), 'a' in «x»);",
+    ),
+    (
+        "const «x» = {}; const «x»f = (e) => e‹r›; «x».a = «x»f; «x».b = keep; «x»['c'] = (e) => { ‹C›; return 1; };",
+        "out.push(shown(attempt(() => «x»[out.length % 2 ? 'a' : 'c'](§))), «x»f(§), typeof «x».b);",
+    ),
+    (
+        "const «x» = { n: 1 }; const «x»on = (f) => { «x»[f.name] = f; }; «x»on(function a(e) { return e‹r›; });",
+        "out.push(«x».a(§), «x».n);",
+    ),
+    (
+        "class «x»b { run(e) { return this.read(e); } } class «x»c extends «x»b { read(e) { return e‹r›; } } "
+        "class «x»d extends «x»b { read(e) { ‹C›; return e‹r›; } } const «x» = new «x»c(), «x»o = new «x»d();",
+        "out.push(«x».run(§), attempt(() => «x»o.run(§)), ‹v›);",
+    ),
+    (
+        "class «x»c { a(e) { return e‹r›; } b(e) { return [e‹r›].map(() => this.a(e))[0]; } } const «x» = new «x»c();",
+        "out.push(«x»[flag ? 'a' : 'b'](§), «x»[out.length % 2 ? 'a' : 'b'](§));",
+    ),
+    (
+        "class «x»c { constructor() { this.a = (e) => typeof e; } a(e) { return e‹r›; } } const «x» = new «x»c();",
+        "out.push(«x».a(§));",
+    ),
+    (
+        "class «x»c { a(e) { return e‹r›; } b(e) { return this.a(e); } } class «x»d extends «x»c { a = (e) => 1; }"
+        " const «x» = [new «x»c(), new «x»d()];",
+        "out.push(…«x».map((one) => one.b(§)));",
+    ),
+    (
+        "class «x»c { a(e) { return e‹r›; } b(e) { return this.a(e); } } «x»c.prototype.a = (e) => 'p'; "
+        "const «x» = new «x»c();",
+        "out.push(«x».b(§));",
+    ),
+)
 #: Functions around a handler; § and ¤ are what it is handed, ‹A› an answer, «f» the function inside.
 LAYERS = (
     "(«f») => async (§, ¤) => { ‹s› return await «f»(§, ¤); }",
@@ -636,6 +728,8 @@ LAYERS = (
     "(«f») => async (§, ¤) => { const was = shown(‹h›); const given = await «f»(§, ¤); "
     "if (was !== shown(‹h›)) throw new Error('changed'); return given; }",
     "(«f») => async (§, ¤) => attempt(() => «f»(§, ¤))",
+    "(«f») => async (§, ¤, more = { n: 1 }) => «f»(§, ¤, { ...more, k: ‹v› })",
+    "(«f») => (§, ¤, { n = 2 } = {}) => { last = n; return «f»(§, ¤); }",
     "(«f») => async (e, f) => { const § = e; last = ‹v›; return await «f»(e, f); }",
     "(«f») => async (§) => { await null; return «f»(§); }",
     "(«f») => async (e, f) => «f»(f, e)",
@@ -665,6 +759,8 @@ class Handler:
     answer: str
     first: str = ""
     layers: tuple[str, ...] = ()  # functions around it, the outermost first
+    top: str = ""  # what stands at its file's top
+    made: bool = False  # whether a function gives it that is called once
 
     @property
     def text(self) -> str:
@@ -677,7 +773,12 @@ class Handler:
             around = "".join(f"layer{number}(" for number in range(len(self.layers)))
             head = f"export const {self.surface.export} = {around}{made}"
             ends = f"}}{')' * len(self.layers)};"
-        return f"{self.surface.top}{PRELUDE}{before}\n{head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
+        if self.made:
+            named = self.head.removeprefix("export ").removeprefix(f"const {self.surface.export} = ")
+            head = f"const make = ({{ more }}) =>\n{named}"
+            ends = f"{ends}\nexport const {self.surface.export} = make({{ more: [1] }});"
+        above = f"{self.surface.top}{PRELUDE}{self.top}\n{before}"
+        return f"{above}\n{head}\n  const out = [];\n{lines}\n  {self.answer};\n{ends}\n"
 
 
 class Generator:
@@ -718,6 +819,11 @@ class Generator:
         if layered:
             layers = tuple(self.layer() for _ in range(pick((1, 1, 2, 3))))
             statements = (*statements, f"out.push({event}.user?.name ?? {event}.user);")
+        if surface.trigger is None and self.random.random() < 0.35:
+            own = f"x{next(self.numbers)}"
+            top, statement = (self.filled(one, own, event) for one in pick(TOPS))
+            made = not layers and self.random.random() < 0.3
+            return Handler(surface, head, (*statements, statement), answer, first, layers, top, made)
         return Handler(surface, head, statements, answer, first, layers)
 
     def layer(self) -> str:
@@ -749,14 +855,9 @@ class Generator:
             text = text.replace("‹E›", pick(surface.entry), 1)
         return text
 
-    def statement(self, event: str) -> str:
-        """Return a statement that reads."""
+    def filled(self, text: str, own: str, event: str) -> str:
+        """Return a text of which all parts are filled in; `own` begins each name that it gives."""
         pick, surface = self.random.choice, self.surface
-        of_batches = surface.trigger is not None
-        text = pick(BATCH_STATEMENTS if of_batches else STATEMENTS)
-        if of_batches:
-            text = self.on_entries(text).replace("«y»", f"y{next(self.numbers)}")
-        own = f"x{next(self.numbers)}"
         holder = pick(list(surface.holders))
         text = text.replace("«x»", own).replace("«y»", f"{own}y").replace("…", "...")
         text = text.replace("‹u›", pick(surface.unpacked).replace("«a»", own))
@@ -770,6 +871,16 @@ class Generator:
         text = text.replace("‹T›", pick(surface.changes).replace("§", "this.e"))
         while "‹p›" in text:
             text = text.replace("‹p›", pick(surface.holders[holder]), 1)
+        return text.replace("§", event)
+
+    def statement(self, event: str) -> str:
+        """Return a statement that reads."""
+        pick, surface = self.random.choice, self.surface
+        of_batches = surface.trigger is not None
+        text = pick(BATCH_STATEMENTS if of_batches else STATEMENTS)
+        if of_batches:
+            text = self.on_entries(text).replace("«y»", f"y{next(self.numbers)}")
+        text = self.filled(text, f"x{next(self.numbers)}", "§")
         if of_batches:
             return text.replace("§", event)
         if text.startswith("setTimeout"):

@@ -65,6 +65,7 @@ def build(source: str, chosen: list[Case], folder: Path) -> Path:
             place.write_text(re.sub(r"(path.raw: [\"']?)/", rf"\1/{one.name}/", told), encoding="utf-8")
     definition = write_definition(Project("corpus", functions=tuple(functions)), find_profile(SOURCES[source]))
     for path, text in definition.items():
+        (folder / path).parent.mkdir(parents=True, exist_ok=True)
         (folder / path).write_text(text, encoding="utf-8")
     return folder
 

@@ -1,6 +1,7 @@
 """Handlers in JavaScript rewritten where they stand: ways in which people write them, and judges that we did not write.
 
-Each of `corpus/javascript_ways_PROVIDER.txt` is one file of one handler; its first line may tell its suffix.
+Each of `corpus/javascript_ways_PROVIDER.txt` is one file of one handler; its first line may tell its suffix. Where it
+ends with `// followed` nothing in it may be made whole.
 """
 
 from __future__ import annotations
@@ -127,6 +128,9 @@ def test_however_it_is_written_it_does_the_same(tmp_path: Path, source: str, to:
     wrapped = {one.name for one in made.record.functions if one.style == "wrapped"}
     assert wrapped == told
     assert len(wrapped) <= (1 - REWRITTEN) * len(functions)
+    whole = {one.function for one in made.findings if one.code == "made-whole-javascript"}
+    followed = {f"f{number}" for number, text in enumerate(WAYS[source]) if text.rstrip().endswith("// followed")}
+    assert not followed & (whole | wrapped)
     verdicts = check(tmp_path / "there").checked
     assert len(verdicts) == 2 * len(functions)
     fine = (Verdict.SAME, Verdict.UNHELD)

@@ -22,13 +22,14 @@ from __future__ import annotations
 from vast_ferry.documents.javascript_file import Node, is_typescript
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.tables import Kind
-from vast_ferry.translate.javascript.answering import Called, Project
+from vast_ferry.translate.javascript.answering import Answering, Called, Project
 from vast_ferry.translate.javascript.around import Layer, Maker, Way, answers_of, declared_at_top, waited_for
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handed import entries_of, only_value
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
-from vast_ferry.translate.javascript.looking import only_asked, parameters_of
+from vast_ferry.translate.javascript.looking import asks_for_names, only_asked, parameters_of
+from vast_ferry.translate.javascript.registered import asked_map, only_tested, registered
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
 from vast_ferry.translate.javascript.told_through import Told
@@ -70,9 +71,13 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     entry: Node | None = named
     if named.type == "identifier":  # const action = actions[request.verb]
         entry = only_value(by.scopes, named)
-    if entry is None or entry.type not in ("member_expression", "subscript_expression"):
+    if entry is None or entry.type not in ("member_expression", "subscript_expression", "call_expression"):
         return None
-    holder = entry.child_by_field_name("object")
+    holder = asked_map(by.file, entry) if entry.type == "call_expression" else entry.child_by_field_name("object")
+    if holder is None:
+        return None
+    if (put := _put_in(by, holder, function_of)) is not None:
+        return put
     table = only_value(by.scopes, holder) if holder.type == "identifier" else None
     if table is None or table.type != "object" or not only_asked(by.scopes, holder) or declared_at_top(table) is None:
         return None
@@ -84,6 +89,22 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     beside = tuple(use for use in binding.uses if within(use, by.node) and use != holder)
     owner = Standing(by.file, by.scopes, table)
     return Maker(owner, owner, holder, (), beside), functions
+
+
+def _put_in(by: Answering, holder: Node, function_of: FunctionOf) -> tuple[Maker, list[Standing]] | None:
+    """Return the functions that are put into a table by calls, where this handler alone asks it for one, once."""
+    known = registered(by.file, by.scopes, holder, function_of) if holder.type == "identifier" else None
+    if known is None or any(one.file != by.file or one.node.type == "function_declaration" for one in known.functions):
+        return None
+    others = [use for use in known.asked if use != holder]
+    if not within(holder, by.node) or not all(asks_for_names(use) or only_tested(by.file, use) for use in others):
+        return None
+    binding = by.scopes.of(holder)
+    assert binding is not None
+    owner = Standing(by.file, by.scopes, binding.declared[0].parent.child_by_field_name("value"))
+    if declared_at_top(owner.node) is None:
+        return None
+    return Maker(owner, owner, holder, (), (*known.puts, *others), stands_once=True), [*known.functions]
 
 
 class AnswerHelper(Handler):
@@ -98,6 +119,7 @@ class AnswerHelper(Handler):
         self.edits += other.edits
         self.sources |= other.sources
         self.helpers |= other.helpers
+        self.helped |= other.helped
         self.findings += other.findings
 
     def every_edit(self) -> list[Edit]:
@@ -111,8 +133,9 @@ class AnswerHelper(Handler):
         ]
 
     def _helped(self, use: Node) -> Node | None:
-        """Leave what it calls as it is: it may come to stand twice itself, and each would have to call another."""
-        return None
+        """Leave what it calls as it is where it may come to stand twice: each would have to call another."""
+        assert self.layer.maker is not None
+        return super()._helped(use) if self.layer.maker.stands_once else None
 
     def _without_helpers(self) -> None:
         """Leave functions beside this one where they are: it may come to stand twice."""

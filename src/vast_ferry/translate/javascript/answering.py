@@ -111,7 +111,7 @@ class Answering:
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
         self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
-        self.early = Early(self.file, self.follower.taken)
+        self.early = Early(self.scopes, self.follower.taken)
         self.maybe: set[int] = set()  # what is given under a condition, in the answer that is written
         self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
@@ -158,10 +158,17 @@ class Answering:
             self.project.takes,
             self._text_of,
             self._calls_of,
+            emit=self._emit,
             caught=self.way.caught,
             named=self.early.names,
             maybe=self.maybe,
         )
+
+    def _emit(self, source: Source) -> str:
+        """Return the name by which an emitted function is called here."""
+        own = self.project.emitted.name_of(source, self.follower.taken)
+        self.sources[own] = source
+        return own
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""
@@ -333,9 +340,7 @@ class Answering:
         awaited = turned.awaited or waits
         text = function(name, [*handed, "returned"], "\n".join([*lines, *code]), awaited=awaited)
         source = Source(name, text, (), awaited, frozenset(used), turned.imports)
-        own = self.project.emitted.name_of(source, self.follower.taken)
-        self.sources[own] = source
-        return own, "".join(f"{one}, " for one in handed)
+        return self._emit(source), "".join(f"{one}, " for one in handed)
 
     def _for_each_event(self) -> str:
         """Return what begins a function that is called with each event of the target's batch, one after the other.
@@ -365,8 +370,7 @@ class Answering:
         text = function("forEachEvent", [batch, "handle"], "\n".join(lines), awaited=True)
         used = frozenset([*told.used, *named.used, "noteFailure", "settled"])
         source = Source("forEachEvent", text, (), True, used)
-        own = self.project.emitted.name_of(source, self.follower.taken)
-        self.sources[own] = source
+        own = self._emit(source)
         self._no_return_type()
         typed = ": any" * is_typescript(self.file)
         return f"{own}({batch}, async ({entry}{typed}) => "

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
-from vast_ferry.mapping.javascript.functions import Takes
+from vast_ferry.mapping.javascript.functions import Source, Takes, function
 from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
@@ -48,6 +48,9 @@ class Told:
     charset_seen: bool = True
     perhaps: Node | None = None  # a header field's value that may be no text
     conditional: list[tuple[str, str]] = field(default_factory=list)  # fields, under names that may have no value
+    in_fields: set[int] = field(default_factory=set)  # the expressions of header fields that are told one by one
+    in_cookies: set[int] = field(default_factory=set)
+    in_status: int = 0  # the expression of the status, where one is told
 
 
 #: What asks nobody: comparing without turning anything into something else, and choosing.
@@ -65,6 +68,7 @@ class Answers:
         text_of: Callable[[Node], str],
         calls: Callable[[Node], list[tuple[str, list[Node]]]],
         *,
+        emit: Callable[[Source], str],
         caught: bool = False,
         named: Collection[int] = (),
         maybe: Collection[int] = (),
@@ -78,6 +82,7 @@ class Answers:
         self.caught = caught  # whether a function around all this may catch what it throws
         self.quote = _quote_of(self.file)
         self.maybe = maybe  # what is told under a condition
+        self.emit = emit  # gives an emitted function, and returns its name
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
 
     def written(self, value: Node, before: Sequence[Node] = ()) -> str:
@@ -203,7 +208,7 @@ class Answers:
 
     def _set(self, told: Told, field: str, node: Node | None) -> bool:
         if field == "status" and node is not None:
-            told.status = self._text(node)
+            told.status, told.in_status = self._text(node), node.id
             known = self.contents.stands.get(node.id)
             told.number = known.text.decode() if known is not None and known.type == "number" else ""
         elif field == "body":
@@ -228,7 +233,9 @@ class Answers:
             told.perhaps = told.perhaps or value
         if own.lower() == "set-cookie":
             told.cookies.append(self._text(value))
+            told.in_cookies.add(value.id)
             return True
+        told.in_fields.add(value.id)
         told.fields.append((self._quoted(own), self._text(value)))
         if own.lower() == "content-type":
             self._typed(told, value)
@@ -237,7 +244,7 @@ class Answers:
     def _part(self, told: Told, row: Row, node: Node) -> bool:
         """Take in one part of an answer; tell whether it is understood."""
         if row.field == "status" and row.lens.plain:
-            told.status = self._text(node)
+            told.status, told.in_status = self._text(node), node.id
         elif row.field == "headers.plain" and row.lens.name == "joined":
             return self._fields(told, node)
         elif row.field == "set_cookies" and row.lens.plain and node.type == "array":
@@ -408,7 +415,7 @@ class Answers:
         """Return the mapping that an answer is."""
         keys = {row.field: _key(row) for row in self.theirs.written.rows}
         content = self._content_entries(told)
-        if content is None or not self._settled_but_content(told):
+        if content is None or not (self._settled_but_content(told) or self._in_order(told)):
             return ""
         named = [_pair(str(keys["status"]), told.status)]
         if "headers" in keys:  # pairs, cookies among them
@@ -445,8 +452,10 @@ class Answers:
         step = row.flag.steps[-1] if row.flag is not None and len(row.flag.steps) == 1 else None
         if kind in (TEXT, MAYBE):
             return [_pair(str(_key(row)), told.content)]
-        if kind != BYTES or not isinstance(step, Item):
+        if not isinstance(step, Item):
             return None
+        if kind != BYTES:
+            return [f"...{self.emit(_either_way(str(_key(row)), str(step.key)))}({told.content})"]
         chained = told.content if re.fullmatch(r"[\w.$]+(\([^()]*\))?", told.content) else f"({told.content})"
         return [f"{_key(row)}: {chained}.toString({self._quoted('base64')})", f"{step.key}: true"]
 
@@ -457,17 +466,17 @@ class Answers:
         moving = [node for node in told.order if not self._is_settled(node)]
         if len(moving) < 2 or all(only_looks(self.file, node) for node in told.order):
             return True
-        wanted = sorted(told.order, key=lambda node: self._rank(node, told, late))
-        return [node.id for node in wanted] == [node.id for node in told.order]
+        wanted = sorted(moving, key=lambda node: self._rank(node, told, late))
+        return [node.id for node in wanted] == [node.id for node in moving]
 
     def _rank(self, node: Node, told: Told, late: bool) -> float:
         if told.body is not None and node.id == told.body.id:
             return 3
-        if self._text(node) == told.status:
+        if node.id == told.in_status:
             return 2.5 if late else 0
-        if node.type == "object":
+        if node.type == "object" or node.id in told.in_fields:
             return 1
-        return 2 if node.type == "array" else 4
+        return 2 if node.type == "array" or node.id in told.in_cookies else 4
 
     def _settled_but_content(self, told: Told) -> bool:
         """Tell whether content may be worked out first: nothing else is worked out by calls."""
@@ -530,6 +539,16 @@ class Answers:
 
     def _quoted(self, text: str) -> str:
         return f"{self.quote}{text}{self.quote}"
+
+
+def _either_way(key: str, flag: str) -> Source:
+    """Return the function that gives the entries of content which may be a text or bytes."""
+    lines = [
+        "if (content === undefined || content === null) return {};",
+        f'if (typeof content === "string") return {{ {_pair(key, "content")} }};',
+        f'return {{ {key}: bytesOf(content, "").toString("base64"), {flag}: true }};',
+    ]
+    return Source("contentOf", function("contentOf", ["content"], "\n".join(lines)), used=frozenset(["bytesOf"]))
 
 
 def _is_cookie(quoted: str) -> bool:

@@ -7,6 +7,8 @@ What `withErrors` is handed it calls, and what it gives back is called with the 
 and the last of them is the handler itself. Each is followed like a handler; what a layer hands on of what it was
 handed, it hands on at the target too, and what it adds comes behind that. A layer is only known where the function
 inside is called and nothing else is done with it.
+
+What a function gives that is called once, and is put around no other, is the handler: `makeHandler({ members })`.
 """
 
 from __future__ import annotations
@@ -36,6 +38,7 @@ class Maker:
     named: Node
     between: tuple[Node, ...]
     beside: tuple[Node, ...] = ()
+    stands_once: bool = False  # whether it can't come to stand twice
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,10 +150,10 @@ class Way:
 
 
 class Chain:
-    """Finds the layers of what a file exports."""
+    """Finds the layers of what a file exports; `handed` is how many things the provider hands over."""
 
-    def __init__(self, function_of: FunctionOf) -> None:
-        self.function_of = function_of
+    def __init__(self, function_of: FunctionOf, handed: int) -> None:
+        self.function_of, self.handed = function_of, handed
 
     def layers(self, value: Standing) -> list[Layer]:
         """Return the layers that a value is made of, the outermost first; raises Stop where it can't be seen."""
@@ -158,6 +161,10 @@ class Chain:
         given: tuple[int | None, ...] | None = None
         at = value
         while at.node.type == "call_expression":
+            made = self._made_once(at)
+            if made is not None:
+                at = made
+                break
             several = composed(at, self.function_of)
             if several is None:
                 layer, inside = self._layer(at, given)
@@ -169,7 +176,33 @@ class Chain:
                     given = found[-1].handed[0].hands
             given = found[-1].handed[0].hands
             at = self._inside(inside, at)
-        return [*found, Layer(at, given)]
+        return [*found, Layer(at, self._given(at.node, given))]
+
+    def _given(self, function: Node, given: tuple[int | None, ...] | None) -> tuple[int | None, ...] | None:
+        """Return which of the provider's a function's parameters are; of one that takes more, the rest are nobody's."""
+        taken = len(parameters_of(function))
+        if given is not None or taken <= self.handed:
+            return given
+        return tuple(at if at < self.handed else None for at in range(taken))
+
+    def _made_once(self, at: Standing) -> Standing | None:
+        """Return the function that a call gives which is the only one of its function, and puts it around no other."""
+        called = at.node.child_by_field_name("function")
+        maker = self._maker(at, called) if called.type == "identifier" else None
+        arguments = [one for one in at.node.child_by_field_name("arguments").named_children if one.type != "comment"]
+        if maker is None or maker.stands.file != at.file:
+            return None
+        if any(one.type == "spread_element" or self._is_a_function(at, one) for one in arguments):
+            return None
+        taken = [one.child_by_field_name("pattern") or one for one in parameters_of(maker.stands.node)]
+        bound = [maker.stands.scopes.of(one) for one in taken if one.type == "identifier"]
+        if any(_is_called(use) for one in bound if one is not None for use in one.uses):
+            return None  # a function, of which nobody knows which it is
+        binding = at.scopes.of(called)
+        if binding is None or binding.uses != [called] or binding.name in at.file.exports.values():
+            return None
+        node = _given_back(maker.stands)
+        return Standing(at.file, at.scopes, node) if node is not None else None
 
     def _layer(self, at: Standing, given: tuple[int | None, ...] | None) -> tuple[Layer, Node]:
         """Return the layer that a call makes, and what it is around."""
@@ -199,6 +232,7 @@ class Chain:
     def _made(self, at: Standing, found: tuple[Maker, Node], name: Node, given: tuple[int | None, ...] | None) -> Layer:
         """Return a layer of which it is known what makes it, and by what name that knows what is inside."""
         maker, layer = found
+        given = self._given(layer, given)
         binding = maker.stands.scopes.of(name) if name.type == "identifier" else None
         if binding is None or binding.writes or len(binding.declared) != 1:
             raise Stop("what is around it gives what is inside another name", at.node)
@@ -207,7 +241,7 @@ class Chain:
             raise Stop("what is around it does more with it than to call it", at.node)
         stands = Standing(maker.stands.file, maker.stands.scopes, layer)
         rest = _rest_of(stands)
-        handed = [_handed(stands, one, given, rest) for one in calls]
+        handed = [_handed(stands, one, given or tuple(range(self.handed)), rest) for one in calls]
         if len({(one.hands, len(one.adds)) for one in handed}) != 1:
             raise Stop("what is around it calls it in several ways", at.node)
         between = (*maker.between, layer)
@@ -340,15 +374,10 @@ def _rest_of(stands: Standing) -> int | None:
     return len(taken) - 1
 
 
-#: So many parameters no provider hands over.
-_MOST = 6
-
-
-def _handed(stands: Standing, call: Node, given: tuple[int | None, ...] | None, rest: int | None) -> Handed:
-    """Return what a call of the function inside is given."""
+def _handed(stands: Standing, call: Node, every: tuple[int | None, ...], rest: int | None) -> Handed:
+    """Return what a call of the function inside is given; `every` tells whose the parameters around the call are."""
     names = [one.child_by_field_name("pattern") or one for one in parameters_of(stands.node)]
     own = {stands.file.text(one): number for number, one in enumerate(names) if one.type == "identifier"}
-    every = given if given is not None else tuple(range(_MOST))
 
     def of_provider(node: Node | None) -> int | None:
         binding = stands.scopes.of(node) if node is not None and node.type == "identifier" else None

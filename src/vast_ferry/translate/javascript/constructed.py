@@ -33,9 +33,8 @@ class Made:
         at: Node | None = named.node
         file, scopes = named.file, named.scopes
         while at is not None:
-            known = (
-                function_of(file, scopes, at, of_class=True) if at.type in ("identifier", "member_expression") else None
-            )
+            by_name = at.type in ("identifier", "type_identifier", "member_expression")
+            known = function_of(file, scopes, at, of_class=True) if by_name else None
             if known is None or any(one.node == known.node for one in found):
                 return None
             found.append(known)
@@ -49,18 +48,18 @@ class Made:
 
     def above(self, inside: Node) -> Standing | None:
         """Return the constructor that a call of `super` comes to."""
-        numbers = [at for at, one in enumerate(self.classes) if _class_around(inside) == one.node]
+        numbers = [at for at, one in enumerate(self.classes) if class_around(inside) == one.node]
         behind = self.classes[numbers[0] + 1 :] if numbers else ()
         return next((made for one in behind if (made := _constructor_of(one)) is not None), None)
 
     def holds(self, node: Node) -> bool:
         """Tell whether a node stands in one of the classes."""
-        return any(_class_around(node) == one.node for one in self.classes)
+        return any(class_around(node) == one.node for one in self.classes)
 
     def uses_of(self, field: Node) -> list[tuple[Standing, Node]] | None:
         """Return where a field is asked for that is given a value at a node; nothing where others may reach it."""
         own = field.child_by_field_name("object") if field.type == "member_expression" else None
-        if own is None or own.type != "this" or not self._is_of_an_object(own):
+        if own is None or own.type != "this" or not is_of_an_object(own):
             return None
         name = field.child_by_field_name("property")
         private = name.type == "private_property_identifier"
@@ -82,28 +81,19 @@ class Made:
                 return None  # the object itself goes somewhere
             if one.file.text(above.child_by_field_name("property")) != name or above == given:
                 continue
-            if is_written(above) or not self._is_of_an_object(this):
+            if is_written(above) or not is_of_an_object(this):
                 return None
             found.append((one, above))
         return found
 
     def _text(self, field: Node, name: Node) -> str:
-        return next(one.file.text(name) for one in self.classes if _class_around(field) == one.node)
+        return next(one.file.text(name) for one in self.classes if class_around(field) == one.node)
 
     def _every_this(self) -> Iterator[tuple[Standing, Node]]:
         for one in self.classes:
             for this in one.file.of_types(one.node, ("this",)):
-                if _class_around(this) == one.node:
+                if class_around(this) == one.node:
                     yield one, this
-
-    def _is_of_an_object(self, this: Node) -> bool:
-        """Tell whether `this` is an object of the class: it stands in a method, or in an arrow function there."""
-        node = this
-        while node.parent.type != "class_body":
-            if node.type in FUNCTIONS and node.type != "arrow_function":
-                return False
-            node = node.parent
-        return not any(child.type == "static" for child in node.children)
 
     def _is_only_asked(self, field: str) -> bool:
         """Tell whether the object that is made is only asked for its parts, and never for one field."""
@@ -126,6 +116,16 @@ def _is_only_asked(scopes: Scopes, name: Node, field: str) -> bool:
     return len(asked) == len(binding.uses) and field not in names
 
 
+def is_of_an_object(this: Node) -> bool:
+    """Tell whether `this` is an object of the class around it: it stands in a method, or in an arrow function there."""
+    node = this
+    while node.parent is not None and node.parent.type != "class_body":
+        if node.type in FUNCTIONS and node.type != "arrow_function":
+            return False
+        node = node.parent
+    return node.parent is not None and not any(child.type == "static" for child in node.children)
+
+
 def is_field_too(parameter: Node) -> bool:
     """Tell whether a constructor's parameter is a field of the object as well, as TypeScript has it."""
     return any(one.type in ("accessibility_modifier", "readonly", "override_modifier") for one in parameter.children)
@@ -135,7 +135,8 @@ def _asks(above: Node, node: Node) -> bool:
     return bool(above.type == "member_expression" and above.child_by_field_name("object") == node)
 
 
-def _class_around(node: Node) -> Node | None:
+def class_around(node: Node) -> Node | None:
+    """Return the class that a node stands in."""
     while node is not None and not is_class(node):
         node = node.parent
     return node

@@ -20,7 +20,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
+from vast_ferry.documents.javascript_file import Node, string_of
+from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.values import calls_of
 
 _SETTLED = frozenset(["string", "number", "true", "false", "null", "undefined"])
@@ -30,7 +31,7 @@ _SETTLED = frozenset(["string", "number", "true", "false", "null", "undefined"])
 class Early:
     """The statements by which parts of answers are told early, with their chains, and names for what they are given."""
 
-    file: JavaScriptFile
+    scopes: Scopes
     taken: set[str]  # names that mean something in the file
     names: dict[int, str] = field(default_factory=dict)  # by what is given
     perhaps: dict[int, Node] = field(default_factory=dict)  # what is told under a condition: by statement, its `if`
@@ -80,16 +81,22 @@ class Early:
         """
         for statement, chain in statements:
             perhaps = statement.id in self.perhaps
-            for method, given in calls_of(chain, self.file):
+            for method, given in calls_of(chain, self.scopes.file):
                 for at, one in enumerate(given):
-                    if one.id not in self.names and (at > 0 if perhaps else one.type not in _SETTLED):
-                        said = string_of(self.file, given[0]) if at else None
+                    if one.id not in self.names and (at > 0 if perhaps else not self._gives_the_same(one)):
+                        said = string_of(self.scopes.file, given[0]) if at else None
                         self.names[one.id] = self._free(said or method)
+
+    def _gives_the_same(self, node: Node) -> bool:
+        """Tell whether an expression gives the same whenever it is worked out."""
+        binding = self.scopes.of(node) if node.type == "identifier" else None
+        constant = binding is not None and not binding.writes and binding.kind in ("const", "parameter")
+        return constant or node.type in _SETTLED
 
     def maybe(self, chains: Iterable[tuple[Node, Node]]) -> set[int]:
         """Return what is given under a condition."""
         found = (chain for statement, chain in chains if statement.id in self.perhaps)
-        return {one.id for chain in found for _, given in calls_of(chain, self.file) for one in given}
+        return {one.id for chain in found for _, given in calls_of(chain, self.scopes.file) for one in given}
 
     def _free(self, said: str) -> str:
         first, *rest = [part for part in re.split(r"\W+", said.lower()) if part] or ["given"]
@@ -103,7 +110,7 @@ class Early:
 
     def given(self, chain: Node) -> list[tuple[Node, str]]:
         """Return what a chain is given that has names, in the order in which it is worked out."""
-        every = [one for _, given in calls_of(chain, self.file) for one in given]
+        every = [one for _, given in calls_of(chain, self.scopes.file) for one in given]
         return [(one, self.names[one.id]) for one in every if one.id in self.names]
 
 

@@ -25,7 +25,9 @@ from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
 from vast_ferry.translate.javascript.function_lists import part_of, things_listed
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
+from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
 from vast_ferry.translate.javascript.places import Part, Places
+from vast_ferry.translate.javascript.registered import asked_map, registered
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
 from vast_ferry.translate.javascript.stops import Whole
 from vast_ferry.translate.javascript.values import bare
@@ -431,6 +433,10 @@ def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, functio
         return [one for each in every for one in each] if all(every) else []
     if called.type == "identifier":
         return _called_by_name(file, scopes, called, function_of)
+    if called.type == "call_expression":
+        holder = asked_map(file, called)
+        known = registered(file, scopes, holder, function_of) if holder is not None else None
+        return [*known.functions] if known is not None else []
     return _called_of(file, scopes, called, function_of) if called.type in _ASKED else []
 
 
@@ -456,6 +462,8 @@ def _called_of(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: 
     if of_module is not None:
         return [of_module]
     holder = called.child_by_field_name("object")
+    if holder.type == "this":
+        return methods_of_this(file, scopes, called, function_of)
     named = holder.type == "identifier"
     name = (
         file.text(called.child_by_field_name("property"))
@@ -465,11 +473,13 @@ def _called_of(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: 
     if named and by_name and (things := things_listed(scopes, holder, only_value)):
         return _each_of(file, scopes, [part_of(file, bare(one), name or "") for one in things], function_of)
     value = only_value(scopes, holder) if named else None
-    if value is None or not only_asked(scopes, holder):
+    if value is None:
         return []
+    if not only_asked(scopes, holder):
+        known = registered(file, scopes, holder, function_of)
+        return [*known.functions] if known is not None else []
     if value.type == "new_expression":
-        method = _method_of(file, scopes, value, name or "")
-        return [Standing(file, scopes, method)] if method is not None else []
+        return methods_of(Standing(file, scopes, value), name, function_of)
     return entries_of(file, scopes, value, name, function_of) if value.type == "object" else []
 
 
@@ -536,28 +546,6 @@ def only_value(scopes: Scopes, name: Node) -> Node | None:
     if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
         return None
     return above.child_by_field_name("value")
-
-
-def _method_of(file: JavaScriptFile, scopes: Scopes, made: Node, name: str) -> Node | None:
-    """Return a method of the class that an object is made of, where that class stands in the file and has no other."""
-    named = made.child_by_field_name("constructor")
-    binding = scopes.of(named) if named.type == "identifier" else None
-    if binding is None or binding.kind != "class" or binding.writes or len(binding.declared) != 1:
-        return None
-    if any(use.parent.type != "new_expression" for use in binding.uses):
-        return None
-    body = binding.declared[0].parent.child_by_field_name("body")
-    methods = [one for one in body.named_children if one.type == "method_definition"]
-    fields = [one for one in body.named_children if one.type.endswith("field_definition")]
-    own = [one for one in methods if file.text(one.child_by_field_name("name")) == name]
-    plain = len(own) == 1 and not any(child.type in ("get", "set", "static", "*") for child in own[0].children)
-    named_alike = any(file.text(one.named_children[0]) == name for one in fields if one.named_children)
-    for one in walk(body):
-        if one.type == "member_expression" and file.text(one) == f"this.{name}" and is_written(one):
-            return None
-        if one.type == "call_expression" and file.text(one).startswith("Object.assign(this"):
-            return None
-    return own[0] if plain and not named_alike else None
 
 
 def _takes_otherwise(stands: Standing) -> bool:

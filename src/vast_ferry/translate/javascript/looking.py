@@ -111,14 +111,18 @@ def only_asked(scopes: Scopes, name: Node) -> bool:
     binding = scopes.of(name)
     for use in binding.uses if binding is not None else ():
         above = use.parent
-        if above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == use:
-            if is_written(above):
-                return False
-        elif above.type == "binary_expression":  # `method in routes`
+        if is_asked(use) or above.type == "binary_expression":  # `method in routes`
             continue
-        elif above.type != "arguments" or scopes.file.text(above.parent.children[0]) not in _LISTING:
+        if above.type != "arguments" or scopes.file.text(above.parent.children[0]) not in _LISTING:
             return False
     return binding is not None and binding.name not in scopes.file.exports.values()
+
+
+def is_asked(use: Node) -> bool:
+    """Tell whether a use of an object only asks it for a part."""
+    above = use.parent
+    part = above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == use
+    return part and not is_written(above)
 
 
 def asks_for_names(use: Node) -> bool:

@@ -99,7 +99,11 @@ class Native:
     def _layers_of(self, one: Function) -> list[Layer]:
         """Return a function's handler, behind the functions around it."""
         found = handler_of(one.entry, self.files, self._scopes_of)
-        return Chain(self.function_of).layers(found)
+        if len(one.kinds) != 1:
+            raise Stop("it is called with events of several kinds")
+        kind = self.source.kind(one.kinds[0])
+        handed, writer = there(kind.event).handed_over, kind.answered.writer
+        return Chain(self.function_of, len(writer.among(handed) if writer is not None else handed)).layers(found)
 
     @contextlib.contextmanager
     def _told_of(self, one: Function) -> Iterator[None]:
@@ -113,8 +117,6 @@ class Native:
             self.made.stopped[one.name] = _finding(one, str(error), place, self.target)
 
     def _function(self, one: Function, layers: list[Layer]) -> list[Handler]:
-        if len(one.kinds) != 1:
-            raise Stop("it is called with events of several kinds")
         if self.source.binds(one):
             raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]

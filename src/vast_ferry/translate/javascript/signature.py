@@ -131,8 +131,9 @@ class Handler(ToldThrough):
         return tuple(dict.fromkeys(one for one in (*own, *puts) if one[0] in hands))
 
     def answers_by(self) -> list[Handler]:
-        """Return the functions by which it answers, as they are rewritten."""
-        return [one for one in self.helped.values() if isinstance(one, Handler)]
+        """Return the functions by which it answers, and those by which these do, as they are rewritten."""
+        own = [one for one in self.helped.values() if isinstance(one, Handler)]
+        return [inner for one in own for inner in (one, *one.answers_by())]
 
     def every_edit(self) -> list[Edit]:
         """Return its edits, those of the function that makes it included."""

@@ -6,6 +6,7 @@ handler's first line, and it answers with what was told to it, when all is told.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import Node, is_typescript, walk
@@ -33,7 +34,9 @@ from vast_ferry.translate.javascript.values import (
     ends_the_function,
     in_try,
     indent_of,
+    is_caught_later,
     is_plain,
+    kept_values,
     last_statements,
     name_of_chain,
     never_fails,
@@ -106,7 +109,7 @@ class ToldThrough(Answering):
             return
         if self.way.passes:
             raise Inside("not each answer is told at once")
-        self._tell_when_all_is_told(writer, pattern)
+        self._tell_when_all_is_told(pattern)
 
     def _tells_at_once(self, writer: ByWriter, binding: Binding) -> bool:
         """Write the answers where each is told at once; tell whether they are."""
@@ -114,6 +117,7 @@ class ToldThrough(Answering):
         uses = self._uses_of(binding, ends)
         chains = [one for use in uses if (one := self._chain(use, ends)) is not None]
         at_once = len(chains) == len(uses) and (self.way.passes or not self.layer.calls)
+        emitted, told = dict(self.sources), list(self.findings)
         answers = self._answers_of(chains) if at_once else []
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         answered = bool(answers or self.layer.calls)
@@ -121,13 +125,14 @@ class ToldThrough(Answering):
         if not (at_once and answered and told_all and self._ends_with_answers(answers)):
             self.helped.clear()
             self.early.clear()
+            self.sources, self.findings = emitted, told
             return False
-        for told in answers:
-            if told.node is not None:
-                self._replace(told.node, told.text)
-            self.edits += told.edits
+        for answer in answers:
+            if answer.node is not None:
+                self._replace(answer.node, answer.text)
+            self.edits += answer.edits
         # What is told early belongs to several answers, and is taken out once.
-        for statement in {one.id: one for told in answers for one in told.without}.values():
+        for statement in {step.id: step for answer in answers for step in answer.without}.values():
             self._without_step(statement)
         if answers:
             self._no_return_type()
@@ -183,15 +188,10 @@ class ToldThrough(Answering):
         declared = "".join(f"let {name}{typed}{end}\n{indent_of(self.file, above)}" for _, name in named)
         self.edits.append(Edit(above.start_byte, above.start_byte, declared))
 
-    def _tell_when_all_is_told(self, writer: ByWriter, pattern: Node) -> None:
+    def _tell_when_all_is_told(self, pattern: Node) -> None:
         """Make what a handler answers through at its first line, and answer with what was told to it."""
         name = self.file.text(pattern)
-        made = Source(
-            "answering", function("answering", [], f"return {made_writer(writer)};"), used=frozenset(["Answering"])
-        )
-        own = self.project.emitted.name_of(made, self.follower.taken)
-        self.sources[own] = made
-        self.first.insert(0, f"const {name} = {own}()")
+        self.first.insert(0, f"const {name} = {self._made()}()")
         self.made_whole.append(pattern)
         self.findings.append(
             Finding(
@@ -287,7 +287,27 @@ class ToldThrough(Answering):
         binding = self.scopes.of(node) if node.type == "identifier" else None
         return binding is not None and self.writer is not None and binding == self.scopes.of(self.writer)
 
-    def _written(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape], before: list[Node]) -> str:
+    def _turned(self, chain: Node, before: Sequence[Node]) -> str:
+        """Return what turns an answer round that can't be said in full: what it tells is told to an object made there.
+
+        Empty where a part of it is told under a condition.
+        """
+        calls = [call for one in (*before, chain) for call in self._calls_of(one)]
+        plain = all(one.type != "spread_element" and one.id not in self.maybe for _, given in calls for one in given)
+        if not plain or not all(name in self._methods() for name, _ in calls):
+            return ""
+        answer, first = self._answer_function()
+        told = "".join(f".{name}({', '.join(map(self._text_of, given))})" for name, given in calls)
+        return f"{answer}({first}{self._made()}(){told})"
+
+    def _made(self) -> str:
+        """Return the name of the function that makes what a handler answers through."""
+        writer = reply_there(self.ours.answered).writer
+        assert writer is not None
+        code = function("answering", [], f"return {made_writer(writer)};")
+        return self._emit(Source("answering", code, used=frozenset(["Answering"])))
+
+    def _written(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape], before: Sequence[Node]) -> str:
         """Return the answer that a chain tells as the target has it; empty where that can't be said in full."""
         reading = self._reading_of(chain, shapes)
         text = reading.written(chain, before)
@@ -318,7 +338,7 @@ class ToldThrough(Answering):
         One may be told in several statements that follow each other, and a `return` of nothing may come behind it.
         """
         shapes = (reply_there(self.ours.answered), self.reply)
-        returned = {bare(value).id: value for value in self._returned()}
+        returned = {bare(value).id: value for value in self._given_back()}
         steps = {statement_of(node).id: node for node, ended in chains if node is not None and not ended}
         own = {one.id for one in own_nodes(self.body)} if self.has_block else set()
         found: list[Told] = []
@@ -335,7 +355,8 @@ class ToldThrough(Answering):
                     continue
                 del self.helped[chain.id]
                 self.inlined[chain.id], helped = self.instead[chain.id], False
-            text = "" if helped else self._written(chain, shapes, [node for _, node in before])
+            steps_before = tuple(node for _, node in before)
+            text = "" if helped else self._written(chain, shapes, steps_before) or self._turned(chain, steps_before)
             if not text and not helped:
                 continue
             without = [one for one, _ in before]
@@ -350,7 +371,6 @@ class ToldThrough(Answering):
                     continue
                 text = f"return {text}"
                 edits = [Edit(value.start_byte, value.start_byte, "return "), *edits] if helped else []
-            steps_before = tuple(node for _, node in before)
             told = Told(chain, steps_before, tuple(edits), tuple(without))
             found.append(told if helped else replace(told, node=value, text=text))
         return [] if any(self._is_half_told(one, found) for one in found) else found
@@ -373,7 +393,7 @@ class ToldThrough(Answering):
 
         What is told again is no matter: a status that every answer sets.
         """
-        if not (self.way.caught or in_try(told.chain, self.node)):
+        if not (self.way.caught or in_try(told.chain, self.node) or is_caught_later(told.chain, self.file)):
             return False
         every = {one.id for answer in answers for one in answer.before}
         shared = {one for one in every if all(one in {step.id for step in answer.before} for answer in answers)}
@@ -418,11 +438,15 @@ class ToldThrough(Answering):
             return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
         return False
 
+    def _given_back(self) -> list[Node]:
+        """Return the values that the handler gives back, those of functions that are called when a promise is kept."""
+        return [one for value in self._returned() for one in kept_values(value, self.file)]
+
     def _ends_with_answers(self, answers: list[Told]) -> bool:
         """Tell whether a handler ends with an answer, wherever it ends: no other value is returned."""
         known = {one.chain.id for one in answers} | {bare(waited_for(one)).id for one in self.layer.calls}
         gone = {statement.id for one in answers for statement in one.without}
-        if any(bare(value).id not in known for value in self._returned()):
+        if any(bare(value).id not in known for value in self._given_back()):
             return False
         if any(one.id not in gone for one in self._bare_returns()):
             return False

@@ -115,6 +115,57 @@ def in_try(node: Node, function_node: Node) -> bool:
     return False
 
 
+#: By what is asked of a promise: how many functions are called with what it gives, or fails with.
+_ASKED_OF_PROMISES = {"then": 2, "catch": 1, "finally": 0}
+
+
+def _asked_of_promise(node: Node, file: JavaScriptFile) -> tuple[Node, str, list[Node]] | None:
+    """Return the promise, the method and what that is given, where a node is `promise.then(…)` or the like."""
+    called = node.child_by_field_name("function") if node.type == "call_expression" else None
+    if called is None or called.type != "member_expression":
+        return None
+    method = file.text(called.child_by_field_name("property"))
+    given = [one for one in node.child_by_field_name("arguments").named_children if one.type != "comment"]
+    return (called.child_by_field_name("object"), method, given) if method in _ASKED_OF_PROMISES else None
+
+
+def kept_values(value: Node, file: JavaScriptFile) -> list[Node]:
+    """Return the values of which a promise keeps one that `then`, `catch` or `finally` gives; else the value itself.
+
+    They are told where each of the functions stands there and ends with a `return` or a `throw` wherever it ends.
+    """
+    inside = bare(value.named_children[0] if value.type == "await_expression" else value)
+    asked = _asked_of_promise(inside, file)
+    if asked is None:
+        return [value]
+    promise, method, given = asked
+    found = [] if method == "then" and given else kept_values(promise, file)
+    for one in given[: _ASKED_OF_PROMISES[method]]:
+        body = one.child_by_field_name("body") if one.type in ("arrow_function", "function_expression") else None
+        if body is None:
+            return [value]
+        if body.type != "statement_block":
+            found.append(body)
+            continue
+        returns = [inner for inner in own_nodes(body) if inner.type == "return_statement"]
+        values = [inner for each in returns for inner in each.named_children if inner.type != "comment"]
+        ends = all(inner.type in ("return_statement", "throw_statement") for inner in last_statements(body))
+        if not ends or len(values) != len(returns):
+            return [value]
+        found += values
+    return found
+
+
+def is_caught_later(node: Node, file: JavaScriptFile) -> bool:
+    """Tell whether what fails in a function that a promise calls may be caught by one that is called behind it."""
+    above = node.parent
+    while above is not None:
+        if _asked_of_promise(above, file) is not None and above.parent.type == "member_expression":
+            return True
+        above = above.parent
+    return False
+
+
 def calls_of(chain: Node, file: JavaScriptFile) -> list[tuple[str, list[Node]]]:
     """Return the calls of a chain in the order in which they are made, each with what it is given."""
     calls: list[tuple[str, list[Node]]] = []
