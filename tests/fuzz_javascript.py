@@ -466,6 +466,8 @@ export const routes = {
             "§.pattern",
             '§.headers.has("cookie")',
             "await §.clone().text()",
+            "await §.text().catch((error) => error.name)",
+            "await §.json().then((all) => all.by, () => 'torn')",
             "§.identity",
             "§.nothing",
             "typeof §.id",
@@ -703,6 +705,32 @@ TOPS = (
         "class «x»c { a(e) { return e‹r›; } b(e) { return this.a(e); } } class «x»d extends «x»c { a = (e) => 1; }"
         " const «x» = [new «x»c(), new «x»d()];",
         "out.push(…«x».map((one) => one.b(§)));",
+    ),
+    (
+        "class «x»c { routes = {}; on(n, f) { this.routes[n] = f; return this; } "
+        "run(n, e) { const f = this.routes[n]; return f ? f(e) : 'none'; } } "
+        "const «x» = new «x»c().on('a', (e) => e‹r›).on('b', function (e) { ‹C›; return e‹r›; });",
+        "out.push(attempt(() => «x».run(flag ? 'a' : 'b', §)), «x».run('c', §), ‹v›);",
+    ),
+    (
+        "class «x»c { #all; constructor() { this.#all = new Map(); } set(n, f) { this.#all.set(n, f); } "
+        "run(n, e) { return this.#all.get(n)(e); } } const «x» = new «x»c(); «x».set('a', (e) => e‹r›); "
+        "«x».set('b', (e) => ({ ...e }));",
+        "out.push(shown(attempt(() => «x».run(flag ? 'a' : 'b', §))));",
+    ),
+    (
+        "const «x»only = (n, f) => (e) => (n ? f(e) : 'no'); "
+        "const «x» = { a: «x»only(1, (e) => e‹r›), b: «x»only(0, (e) => { ‹C›; return 1; }) };",
+        "out.push(«x».a(§), attempt(() => «x»[flag ? 'b' : 'a'](§)));",
+    ),
+    (
+        "const «x»p = (...steps) => (value) => steps.reduce((made, step) => step(made), value); "
+        "const «x» = «x»p((e) => e‹r›, (v) => shown(v));",
+        "out.push(«x»(§), «x»p((e) => typeof e, (v) => [v])(§));",
+    ),
+    (
+        "const «x»w = (f, e) => f(e); const «x»f = (e) => e‹r›;",
+        "out.push(«x»w(«x»f, §), «x»w((e) => { ‹C›; return typeof e; }, §), ‹v›);",
     ),
     (
         "class «x»c { a(e) { return e‹r›; } b(e) { return this.a(e); } } «x»c.prototype.a = (e) => 'p'; "

@@ -24,12 +24,12 @@ from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.answering import Answering, Called, Project
 from vast_ferry.translate.javascript.around import Layer, Maker, Way, answers_of, declared_at_top, waited_for
+from vast_ferry.translate.javascript.called import entries_of, only_value
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
-from vast_ferry.translate.javascript.handed import entries_of, only_value
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import asks_for_names, only_asked, parameters_of
-from vast_ferry.translate.javascript.registered import asked_map, only_tested, registered
+from vast_ferry.translate.javascript.registered import asked_map, only_tested, plain_functions, registered
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
 from vast_ferry.translate.javascript.told_through import Told
@@ -81,7 +81,7 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     table = only_value(by.scopes, holder) if holder.type == "identifier" else None
     if table is None or table.type != "object" or not only_asked(by.scopes, holder) or declared_at_top(table) is None:
         return None
-    functions = entries_of(by.file, by.scopes, table, None, function_of)
+    functions = entries_of(Standing(by.file, by.scopes, table), None, plain_functions(function_of))
     if not functions or any(one.file != by.file or not within(one.node, table) for one in functions):
         return None
     binding = by.scopes.of(holder)
@@ -93,8 +93,11 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
 
 def _put_in(by: Answering, holder: Node, function_of: FunctionOf) -> tuple[Maker, list[Standing]] | None:
     """Return the functions that are put into a table by calls, where this handler alone asks it for one, once."""
-    known = registered(by.file, by.scopes, holder, function_of) if holder.type == "identifier" else None
-    if known is None or any(one.file != by.file or one.node.type == "function_declaration" for one in known.functions):
+    if holder.type != "identifier":
+        return None
+    known = registered(Standing(by.file, by.scopes, holder), plain_functions(function_of))
+    plain = all(one.file == by.file and one.node.type != "function_declaration" for one in known.functions)
+    if not known.functions or not plain:
         return None
     others = [use for use in known.asked if use != holder]
     if not within(holder, by.node) or not all(asks_for_names(use) or only_tested(by.file, use) for use in others):

@@ -21,11 +21,11 @@ from vast_ferry.mapping.javascript.functions import (
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of
+from vast_ferry.translate.javascript.called import only_value
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.early import Early
 from vast_ferry.translate.javascript.edits import Edit, applied
 from vast_ferry.translate.javascript.follow import Emitted, Follower
-from vast_ferry.translate.javascript.handed import only_value
 from vast_ferry.translate.javascript.handlers import FunctionOf
 from vast_ferry.translate.javascript.inlined import Inlined
 from vast_ferry.translate.javascript.places import Places, spelt

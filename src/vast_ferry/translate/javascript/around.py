@@ -16,9 +16,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import Node
+from vast_ferry.translate.javascript.called import only_value
 from vast_ferry.translate.javascript.composed import composed
-from vast_ferry.translate.javascript.handed import only_value
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, function_at, is_export
+from vast_ferry.translate.javascript.handlers import (
+    PLAIN_FUNCTIONS,
+    FunctionOf,
+    Standing,
+    function_at,
+    given_back,
+    is_export,
+)
 from vast_ferry.translate.javascript.looking import only_looks, parameters_of
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.stops import Stop
@@ -201,14 +208,14 @@ class Chain:
         binding = at.scopes.of(called)
         if binding is None or binding.uses != [called] or binding.name in at.file.exports.values():
             return None
-        node = _given_back(maker.stands)
+        node = given_back(maker.stands)
         return Standing(at.file, at.scopes, node) if node is not None else None
 
     def _layer(self, at: Standing, given: tuple[int | None, ...] | None) -> tuple[Layer, Node]:
         """Return the layer that a call makes, and what it is around."""
         maker = self._maker(at, at.node.child_by_field_name("function"))
         arguments = [one for one in at.node.child_by_field_name("arguments").named_children if one.type != "comment"]
-        layer = _given_back(maker.stands) if maker is not None else None
+        layer = given_back(maker.stands) if maker is not None else None
         if maker is None or layer is None or any(one.type == "spread_element" for one in arguments):
             raise Stop("what it exports is no function that stands there", at.node)
         taken = [one.child_by_field_name("pattern") or one for one in parameters_of(maker.stands.node)]
@@ -223,7 +230,7 @@ class Chain:
     def _step(self, at: Standing, called: Node, given: tuple[int | None, ...] | None) -> Layer:
         """Return the layer that one of several functions makes which are put around what is inside one in another."""
         maker = self._maker(at, called)
-        layer = _given_back(maker.stands) if maker is not None else None
+        layer = given_back(maker.stands) if maker is not None else None
         taken = parameters_of(maker.stands.node) if maker is not None else []
         if maker is None or layer is None or len(taken) != 1:
             raise Stop("what it exports is no function that stands there", called)
@@ -292,7 +299,7 @@ class Chain:
         """Return the function that a call comes to, where what it gives back is a function."""
         if called.type == "call_expression":
             outer = self._maker(at, called.child_by_field_name("function"))
-            inner = _given_back(outer.stands) if outer is not None else None
+            inner = given_back(outer.stands) if outer is not None else None
             if outer is None or inner is None:
                 return None
             stands = Standing(outer.stands.file, outer.stands.scopes, inner)
@@ -305,7 +312,7 @@ class Chain:
                 return None
             made = Maker(found, found, called, ())
         plain = not any(child.type in ("async", "*") for child in made.stands.node.children)
-        return made if plain and _given_back(made.stands) is not None else None
+        return made if plain and given_back(made.stands) is not None else None
 
 
 def declared_at_top(function: Node) -> Node | None:
@@ -326,27 +333,6 @@ def declaration_of(function: Node) -> Node:
     found = declared_at_top(function)
     assert found is not None
     return found
-
-
-def _given_back(stands: Standing) -> Node | None:
-    """Return the function that a function gives back, whatever it is handed; nothing where that can't be seen."""
-    node, scopes = stands.node, stands.scopes
-    body = node.child_by_field_name("body")
-    values = [body]
-    if body.type == "statement_block":
-        returns = [one for one in own_nodes(body) if one.type == "return_statement"]
-        values = [inside for one in returns for inside in one.named_children[:1]]
-    if len(values) != 1:
-        return None
-    value = bare(values[0])
-    if value.type == "identifier":
-        binding = scopes.of(value)
-        if binding is None or binding.writes or len(binding.declared) != 1 or binding.uses != [value]:
-            return None
-        found = function_at(binding.declared[0])
-        value = found if found is not None and within(found, node) else value
-    known = value.type in PLAIN_FUNCTIONS or value.type == "function_declaration"
-    return value if known else None
 
 
 def _is_called(use: Node) -> bool:

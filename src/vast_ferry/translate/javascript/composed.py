@@ -32,6 +32,16 @@ def composed(at: Standing, function_of: FunctionOf) -> tuple[list[Node], Node] |
     return (steps if first_is_outermost else steps[::-1]), inside[0]
 
 
+def first_called(at: Standing, function_of: FunctionOf) -> Node | None:
+    """Return which of several functions is called first by what a call of such a function gives."""
+    named, steps = at.node.child_by_field_name("function"), _arguments(at.node)
+    found = function_of(at.file, at.scopes, named) if named.type in ("identifier", "member_expression") else None
+    if found is None or not steps or any(one.type == "spread_element" for one in steps):
+        return None
+    first_is_outermost = _first_is_outermost(found)
+    return None if first_is_outermost is None else steps[-1 if first_is_outermost else 0]
+
+
 def _arguments(call: Node) -> list[Node]:
     return [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
 

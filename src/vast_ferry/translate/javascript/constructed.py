@@ -38,7 +38,7 @@ class Made:
             if known is None or any(one.node == known.node for one in found):
                 return None
             found.append(known)
-            file, scopes, at = known.file, known.scopes, _inherits_from(known.node)
+            file, scopes, at = known.file, known.scopes, inherits_from(known.node)
         return cls(tuple(found), named)
 
     @property
@@ -142,7 +142,7 @@ def class_around(node: Node) -> Node | None:
     return node
 
 
-def _inherits_from(node: Node) -> Node | None:
+def inherits_from(node: Node) -> Node | None:
     """Return what a class inherits from."""
     heritage = next((one for one in node.named_children if one.type == "class_heritage"), None)
     if heritage is None:

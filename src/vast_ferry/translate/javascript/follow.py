@@ -50,6 +50,7 @@ from vast_ferry.translate.javascript.handed import (
     is_awaited,
     key_and_target,
     object_text,
+    rest_of,
     step_of,
 )
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
@@ -346,9 +347,12 @@ class Follower(Reads):
         for one in pattern.named_children:
             if one.type == "comment":
                 continue
+            if one.type == "rest_pattern":
+                self._name(one.named_children[0], rest_of(self.file, pattern, part))
+                continue
             key, target = key_and_target(one)
             if key is None or target is None:
-                raise Whole(one, "the rest of it is taken")
+                raise Whole(one, "what is taken of it is worked out")
             name = self.file.text(key)
             inner = part.parts.get(name)
             if inner is None:
@@ -429,9 +433,12 @@ class Follower(Reads):
         above = node.parent
         awaits = above.type == "await_expression"
         if is_awaited(part):
-            if not awaits:
-                raise Whole(node, "its promise is used")
             self._read_content(node)
+            if not awaits:  # its promise is used
+                self.reads.setdefault(str(part.at), []).append(Read(node, part))
+                text = f"(async () => {_as_value(self._written(node, part))})()"
+                self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
+                return
         self.reads.setdefault(str(part.at), []).append(Read(above if awaits else node, part))
         self._gives(above if awaits else node, part)
         self._edit(above if awaits else node, self._written(node, part))

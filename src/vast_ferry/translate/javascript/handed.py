@@ -14,23 +14,21 @@ is done with the event itself (changed, kept, given back, handed to code that ca
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of, walk
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
+from vast_ferry.mapping.places import Item
+from vast_ferry.translate.javascript.called import called_functions
 from vast_ferry.translate.javascript.constructed import Made, is_field_too
 from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
-from vast_ferry.translate.javascript.function_lists import part_of, things_listed
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
-from vast_ferry.translate.javascript.looking import AROUND, Looks, only_asked, parameters_of
-from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
+from vast_ferry.translate.javascript.looking import AROUND, Looks, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
-from vast_ferry.translate.javascript.registered import asked_map, registered
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
 from vast_ferry.translate.javascript.stops import Whole
-from vast_ferry.translate.javascript.values import bare
 
 #: Of what a helper reads, so many things are given to it one by one; one that reads more gets the whole.
 MOST: Final = 8
@@ -74,7 +72,7 @@ def step_of(file: JavaScriptFile, node: Node, above: Node) -> str | None:
         return string_of(file, above.child_by_field_name("index"))
     if above.type == "call_expression" and above.child_by_field_name("function") == node:
         return "()"
-    return "" if above.type in AROUND else None
+    return "" if above.type in (*AROUND, "as_expression", "satisfies_expression") else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +116,20 @@ def key_and_target(node: Node) -> tuple[Node | None, Node | None]:
             return None, None
         return key, value.child_by_field_name("left") if value.type == "assignment_pattern" else value
     return None, None
+
+
+def rest_of(file: JavaScriptFile, pattern: Node, part: Part) -> Part:
+    """Return what the rest of a pattern has of a part: what stands under keys that the pattern does not take itself.
+
+    Raises Whole where a key is worked out, or where what is there may not be its own: methods of an object, say.
+    """
+    taken = [key_and_target(one)[0] for one in pattern.named_children if one.type not in ("rest_pattern", "comment")]
+    if any(key is None for key in taken):
+        raise Whole(pattern, "what is taken of it is worked out")
+    if any(not isinstance(one.at.steps[-1], Item) or one.called is not None for one in part.parts.values()):
+        raise Whole(pattern, "the rest of it is taken")
+    names = {file.text(key) for key in taken if key is not None}
+    return replace(part, parts={name: one for name, one in part.parts.items() if name not in names})
 
 
 class Handed(Entries):
@@ -283,7 +295,9 @@ class Handed(Entries):
                 self._use(use, part, path)
         elif pattern.type == "object_pattern":
             for one in pattern.named_children:
-                if one.type != "comment":
+                if one.type == "rest_pattern":
+                    self._bound(node, one.named_children[0], rest_of(self._file, pattern, part), path)
+                elif one.type != "comment":
                     self._unpacked(one, part, path)
         else:
             raise Whole(node, "it is unpacked by number, or the rest of it is taken")
@@ -293,9 +307,11 @@ class Handed(Entries):
         name = self._file.text(key) if key is not None else ""
         inner = part.parts.get(name)
         if target is None or inner is None:
-            raise Whole(one, "the rest of it is taken" if target is None else f"{name} is taken out of it")
+            worked_out = "what is taken of it is worked out"
+            raise Whole(one, worked_out if target is None else f"{name} is taken out of it")
         if inner.called is not None:
-            raise Whole(one, f"{name} is taken out of it")
+            self._method_taken(one, target, inner, (*path, name))
+            return
         if inner.batch:
             self._needed.lists.add((*path, name))
             self._list_bound(one, target, inner, (*path, name))
@@ -404,6 +420,18 @@ class Handed(Entries):
             self._needed.changed.add(path)
         self._needed.leaves[path] = inner
 
+    def _method_taken(self, one: Node, target: Node, part: Part, path: tuple[str, ...]) -> None:
+        """Follow a method that is taken out and only called, where it is the same without what it was taken out of."""
+        row = part.called.row if part.called is not None else None
+        known = row is not None and self.places.ours.fields[row.field].holds == "call"
+        binding = self._scopes.of(target) if known else None
+        uses = binding.uses if binding is not None else []
+        called = all(step_of(self._file, use, use.parent) == "()" for use in uses)
+        if binding is None or binding.writes or len(binding.declared) != 1 or not called:
+            raise Whole(one, f"{path[-1]} is taken out of it")
+        for use in uses:
+            self._method(use.parent, part, path)
+
     def _only_looks_at(self, call: Node, part: Part) -> bool:
         """Tell whether what a method gives is only looked at."""
         while call.parent.type in ("await_expression", "parenthesized_expression"):
@@ -417,135 +445,6 @@ class Handed(Entries):
 
     def _deep(self, part: Part) -> bool:
         return part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
-
-
-def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
-    """Return the functions of the project that a call may come to: all of them, or none.
-
-    One that has a name; one of those that stand in an object that nobody changes (`routes[method](…)`); a method of an
-    object that is made once, of a class of the same file.
-    """
-    called = bare(called)
-    if called.type in PLAIN_FUNCTIONS:
-        return [Standing(file, scopes, called)]
-    if (sides := _sides(file, called)) is not None:
-        every = [called_functions(file, scopes, one, function_of) for one in sides]
-        return [one for each in every for one in each] if all(every) else []
-    if called.type == "identifier":
-        return _called_by_name(file, scopes, called, function_of)
-    if called.type == "call_expression":
-        holder = asked_map(file, called)
-        known = registered(file, scopes, holder, function_of) if holder is not None else None
-        return [*known.functions] if known is not None else []
-    return _called_of(file, scopes, called, function_of) if called.type in _ASKED else []
-
-
-#: What is asked of something that has a name.
-_ASKED: Final = ("member_expression", "subscript_expression")
-
-
-def _called_by_name(file: JavaScriptFile, scopes: Scopes, name: Node, function_of: FunctionOf) -> list[Standing]:
-    """Return the functions that a name may stand for."""
-    one = function_of(file, scopes, name)
-    if one is not None:
-        return [one]
-    if things := things_listed(scopes, name, only_value):
-        return _each_of(file, scopes, things, function_of)
-    value = only_value(scopes, name)
-    return [] if value is None or value.type == "identifier" else called_functions(file, scopes, value, function_of)
-
-
-def _called_of(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
-    """Return the functions that may be asked of something that has a name."""
-    by_name = called.type == "member_expression"
-    of_module = function_of(file, scopes, called) if by_name else None
-    if of_module is not None:
-        return [of_module]
-    holder = called.child_by_field_name("object")
-    if holder.type == "this":
-        return methods_of_this(file, scopes, called, function_of)
-    named = holder.type == "identifier"
-    name = (
-        file.text(called.child_by_field_name("property"))
-        if by_name
-        else string_of(file, called.child_by_field_name("index"))
-    )
-    if named and by_name and (things := things_listed(scopes, holder, only_value)):
-        return _each_of(file, scopes, [part_of(file, bare(one), name or "") for one in things], function_of)
-    value = only_value(scopes, holder) if named else None
-    if value is None:
-        return []
-    if not only_asked(scopes, holder):
-        known = registered(file, scopes, holder, function_of)
-        return [*known.functions] if known is not None else []
-    if value.type == "new_expression":
-        return methods_of(Standing(file, scopes, value), name, function_of)
-    return entries_of(file, scopes, value, name, function_of) if value.type == "object" else []
-
-
-def _each_of(
-    file: JavaScriptFile, scopes: Scopes, things: Sequence[Node | None], function_of: FunctionOf
-) -> list[Standing]:
-    """Return the functions that expressions are, of which each may be called; none where one is anything else."""
-    found: list[Standing] = []
-    for one in things:
-        if one is not None and one.type == "method_definition":
-            found.append(Standing(file, scopes, one))
-            continue
-        named = one is not None and one.type in (*PLAIN_FUNCTIONS, "identifier", "shorthand_property_identifier")
-        inner = called_functions(file, scopes, one, function_of) if one is not None and named else []
-        if not inner:
-            return []
-        found += inner
-    return found
-
-
-def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:
-    """Return the two of which one is called: `ways[method] ?? other`."""
-    if called.type == "ternary_expression":
-        return [called.child_by_field_name("consequence"), called.child_by_field_name("alternative")]
-    if called.type != "binary_expression" or file.text(called.child_by_field_name("operator")) not in ("||", "??"):
-        return None
-    return [called.child_by_field_name("left"), called.child_by_field_name("right")]
-
-
-def entries_of(
-    file: JavaScriptFile, scopes: Scopes, table: Node, name: str | None, function_of: FunctionOf
-) -> list[Standing]:
-    """Return the functions in an object: the one of a name, or all where the name is not known."""
-    found: list[Standing] = []
-    for one in table.named_children:
-        if one.type == "comment":
-            continue
-        if one.type == "method_definition" and not any(child.type in ("get", "set", "*") for child in one.children):
-            key, standing = file.text(one.child_by_field_name("name")), Standing(file, scopes, one)
-        elif one.type == "pair":
-            key, value = file.text(one.child_by_field_name("key")).strip("\"'"), one.child_by_field_name("value")
-            own = function_of(file, scopes, value) if value.type == "identifier" else None
-            if own is None and value.type not in ("arrow_function", "function_expression"):
-                return []
-            standing = own or Standing(file, scopes, value)
-        elif one.type == "shorthand_property_identifier":
-            key, own = file.text(one), function_of(file, scopes, one)
-            if own is None:
-                return []
-            standing = own
-        else:
-            return []
-        if name is None or key == name or key.startswith("["):  # what is worked out may be any name
-            found.append(standing)
-    return found
-
-
-def only_value(scopes: Scopes, name: Node) -> Node | None:
-    """Return what a constant is declared with."""
-    binding = scopes.of(name)
-    if binding is None or binding.writes or len(binding.declared) != 1:
-        return None
-    above = binding.declared[0].parent
-    if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
-        return None
-    return above.child_by_field_name("value")
 
 
 def _takes_otherwise(stands: Standing) -> bool:

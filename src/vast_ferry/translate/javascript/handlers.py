@@ -10,8 +10,9 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_fi
 from vast_ferry.hub.functions import Entry
 from vast_ferry.mapping.delivery import keeps_ids
 from vast_ferry.mapping.tables import Kind
-from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
+from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes, within
 from vast_ferry.translate.javascript.stops import Stop
+from vast_ferry.translate.javascript.values import bare, own_nodes
 
 #: What a class is declared by.
 CLASSES: Final = ("class_declaration", "abstract_class_declaration", "class")
@@ -285,3 +286,35 @@ def _assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:
             if pair.type == "method_definition" and file.text(pair.child_by_field_name("name")) == name:
                 return None if any(child.type in ("get", "set") for child in pair.children) else pair
     return None
+
+
+def given_back(stands: Standing) -> Node | None:
+    """Return the function that a function gives back, whatever it is handed; nothing where that can't be seen."""
+    node, scopes = stands.node, stands.scopes
+    body = node.child_by_field_name("body")
+    values = [body]
+    if body.type == "statement_block":
+        returns = [one for one in own_nodes(body) if one.type == "return_statement"]
+        values = [inside for one in returns for inside in one.named_children[:1]]
+    if len(values) != 1:
+        return None
+    value = bare(values[0])
+    if value.type == "identifier":
+        binding = scopes.of(value)
+        if binding is None or binding.writes or len(binding.declared) != 1 or binding.uses != [value]:
+            return None
+        found = function_at(binding.declared[0])
+        value = found if found is not None and within(found, node) else value
+    known = value.type in PLAIN_FUNCTIONS or value.type == "function_declaration"
+    return value if known else None
+
+
+def name_at_top(function: Node) -> Node | None:
+    """Return the name of a function that is declared at its file's top, be it exported there or not."""
+    declared = function if function.type == "function_declaration" else function.parent
+    if declared.type not in ("function_declaration", "variable_declarator"):
+        return None
+    statement = declared if declared.type == "function_declaration" else declared.parent
+    above = statement.parent.parent if statement.parent.type == "export_statement" else statement.parent
+    name: Node | None = declared.child_by_field_name("name")
+    return name if above.type == "program" and name is not None and name.type == "identifier" else None

@@ -212,6 +212,9 @@ class Native:
                     return [*made, *(helper for part in made for helper in part.answers_by())]
                 last, why = shared[0]
             except Inside as error:
+                if error.caught:
+                    last, why = next(at for at, layer in enumerate(layers) if layer.may_catch()), error.why
+                    continue
                 if layers[len(made)].is_handler or (why and len(made) == last):
                     raise Stop(error.why, layers[len(made)].stands.node) from None
                 last, why = len(made), error.why

@@ -8,54 +8,78 @@
 
 Known is a table at the file's top that is only asked for what is in it, but for where a function is put in: by a
 statement at the top, or by a function that statements at the top call (`on("GET", …)`, `on("GET")(…)`) and nobody else.
+So is one in a field of an object that is the only one of its class, filled by methods of that which are called at the
+top: `const router = new Router().on("GET", …)`.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
-from vast_ferry.translate.javascript.looking import asks_for_names, is_asked, parameters_of
-from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
-from vast_ferry.translate.javascript.values import bare
+from vast_ferry.translate.javascript.constructed import class_around, inherits_from, is_of_an_object
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, name_at_top
+from vast_ferry.translate.javascript.looking import asks_for_names, is_asked, only_asked, parameters_of
+from vast_ferry.translate.javascript.scopes import FUNCTIONS
+from vast_ferry.translate.javascript.values import bare, own_nodes
 
+#: Gives the functions that an expression may be; none where one can't be seen.
+FunctionsAt = Callable[[Standing], list[Standing]]
 _ASKED_OF_MAPS = frozenset(("get", "has", "keys", "size"))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Registered:
-    """The functions in a table, where they are put in, and where the table is asked for one."""
+    """The functions in a table, where they are put in, and where it is asked for one; empty where that isn't known."""
 
-    functions: tuple[Standing, ...]
-    puts: tuple[Node, ...]
-    asked: tuple[Node, ...]
+    functions: list[Standing]
+    puts: list[Node]
+    asked: list[Node]
 
 
-def registered(file: JavaScriptFile, scopes: Scopes, holder: Node, function_of: FunctionOf) -> Registered | None:
-    """Return what is put into the table that a name stands for; nothing where that can't be seen."""
-    binding = scopes.of(holder)
-    if binding is None or binding.writes or len(binding.declared) != 1 or binding.name in file.exports.values():
-        return None
-    table = _empty_table(file, binding.declared[0])
-    if table is None:
-        return None
-    puts: list[Node] = []
-    asked: list[Node] = []
-    found: list[Standing] = []
-    for use in binding.uses:
-        value = _put(file, use, of_map=table == "map")
+@dataclass(frozen=True, slots=True)
+class _Table:
+    """A table: every use of it, whether it is a `Map`, and whose field it is: the only object of a class."""
+
+    uses: list[Node]
+    of_map: bool
+    owner: Node | None = None
+
+
+def registered(holder: Standing, functions_at: FunctionsAt) -> Registered:
+    """Return what is put into the table that a name stands for, or a field of `this`."""
+    of_name = holder.node.type == "identifier"
+    table = _named(holder) if of_name else _field(holder)
+    found = Registered([], [], [])
+    for use in table.uses if table is not None else ():
+        assert table is not None
+        value = _put(holder.file, use, of_map=table.of_map)
         if value is not None:
-            theirs = _what_is_put(Standing(file, scopes, value), function_of)
+            theirs = _what_is_put(replace(holder, node=value), table, functions_at)
             if not theirs:
-                return None
-            found += theirs
-            puts.append(use)
-        elif asks_for_names(use) or _is_asked(file, use, of_map=table == "map"):
-            asked.append(use)
+                return Registered([], [], [])
+            found.functions += theirs
+            found.puts.append(use)
+        elif asks_for_names(use) or _is_asked(holder.file, use, of_map=table.of_map):
+            found.asked.append(use)
         else:
-            return None
-    return Registered(tuple(found), tuple(puts), tuple(asked)) if found else None
+            return Registered([], [], [])
+    return found
+
+
+def plain_functions(function_of: FunctionOf) -> FunctionsAt:
+    """Return what knows functions that stand there, and names of them."""
+
+    def at(value: Standing) -> list[Standing]:
+        node = bare(value.node)
+        if node.type in PLAIN_FUNCTIONS:
+            return [replace(value, node=node)]
+        by_name = node.type in ("identifier", "shorthand_property_identifier")
+        named = function_of(value.file, value.scopes, node) if by_name else None
+        return [named] if named is not None else []
+
+    return at
 
 
 def asked_map(file: JavaScriptFile, call: Node) -> Node | None:
@@ -85,21 +109,148 @@ def only_tested(file: JavaScriptFile, use: Node) -> bool:
 _COMPARES = ("===", "!==", "==", "!=")
 
 
-def _empty_table(file: JavaScriptFile, declared: Node) -> str | None:
-    """Return `object` or `map` where a name at a file's top is declared with one that has nothing in it yet."""
-    above = declared.parent
+def instance_of(name: Standing) -> Standing | None:
+    """Return where the object is made that a name stands for, which is only asked for its parts; else nothing.
+
+    Methods may be called on it at once which give it back: `new Router().on("GET", …)`.
+    """
+    binding = name.scopes.of(name.node)
+    above = binding.declared[0].parent if binding is not None and len(binding.declared) == 1 else None
+    if binding is None or above is None or above.type != "variable_declarator" or binding.writes:
+        return None
+    value = above.child_by_field_name("value")
+    if value is None or not only_asked(name.scopes, name.node):
+        return None
+    return _made_by(replace(name, node=value))
+
+
+def _made_by(value: Standing) -> Standing | None:
+    """Return where an object is made on which methods that give it back may be called at once."""
+    node = value.node
+    links: list[str] = []
+    while node.type == "call_expression" and node.child_by_field_name("function").type == "member_expression":
+        called = node.child_by_field_name("function")
+        links.append(value.file.text(called.child_by_field_name("property")))
+        node = called.child_by_field_name("object")
+    if node.type != "new_expression":
+        return None
+    own = _class_of(replace(value, node=node)) if links else None
+    known = not links or (own is not None and all(_gives_this(value.file, own, name) for name in links))
+    return replace(value, node=node) if known else None
+
+
+def _class_of(made: Standing) -> Node | None:
+    """Return the class of an object that is made, of the same file."""
+    named = made.node.child_by_field_name("constructor")
+    binding = made.scopes.of(named) if named.type == "identifier" else None
+    if binding is None or binding.kind != "class" or len(binding.declared) != 1:
+        return None
+    return class_around(binding.declared[0])
+
+
+def _gives_this(file: JavaScriptFile, own: Node, name: str) -> bool:
+    """Tell whether a method of a class gives back what it is called on, and nothing else."""
+    methods = [one for one in own.child_by_field_name("body").named_children if one.type == "method_definition"]
+    found = [one for one in methods if file.text(one.child_by_field_name("name")) == name]
+    if len(found) != 1 or any(child.type in ("async", "*", "static", "get") for child in found[0].children):
+        return False
+    returns = [one for one in own_nodes(found[0].child_by_field_name("body")) if one.type == "return_statement"]
+    return bool(returns) and all(one.named_children and one.named_children[0].type == "this" for one in returns)
+
+
+def _named(name: Standing) -> _Table | None:
+    """Return a table that has a name at the file's top, where nothing is in it yet."""
+    binding, file = name.scopes.of(name.node), name.file
+    if binding is None or binding.writes or len(binding.declared) != 1 or binding.name in file.exports.values():
+        return None
+    above = binding.declared[0].parent
     value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
     if value is None or above.parent.parent.type != "program":
         return None
+    of_map = _empty(file, value)
+    return _Table(binding.uses, of_map) if of_map is not None else None
+
+
+def _field(field: Standing) -> _Table | None:
+    """Return a table in a field of the only object of a class, which that begins with as an empty one."""
+    file = field.file
+    this = field.node.child_by_field_name("object") if field.node.type == "member_expression" else None
+    own = class_around(field.node)
+    if this is None or this.type != "this" or own is None or not is_of_an_object(this):
+        return None
+    name = file.text(field.node.child_by_field_name("property"))
+    made = _only_object(field, own)
+    if made is None or not _is_kept_inside(replace(field, node=made), name):
+        return None
+    begins: list[Node] = []
+    uses: list[Node] = []
+    for one in own.child_by_field_name("body").named_children:
+        key = one.child_by_field_name("name") or one.child_by_field_name("property")
+        if one.type.endswith("field_definition") and key is not None and file.text(key) == name:
+            begins.append(one)
+    for one in file.of_types(own, ("this",)):
+        above = one.parent
+        if above.type != "member_expression" or not is_of_an_object(one):
+            if above.type in ("arguments", "spread_element", "subscript_expression", "variable_declarator"):
+                return None  # the object itself goes somewhere
+            continue
+        if file.text(above.child_by_field_name("property")) != name:
+            continue
+        assigned = above.parent.type == "assignment_expression" and above.parent.child_by_field_name("left") == above
+        (begins if assigned else uses).append(above.parent if assigned else above)
+    value = (begins[0].child_by_field_name("value") or begins[0].child_by_field_name("right")) if begins else None
+    of_map = _empty(file, value) if value is not None and len(begins) == 1 else None
+    return _Table(uses, of_map, made) if of_map is not None else None
+
+
+def _only_object(at: Standing, own: Node) -> Node | None:
+    """Return where the only object of a class is made, at the file's top; nothing where there may be others."""
+    named = own.child_by_field_name("name")
+    binding = at.scopes.of(named) if named is not None else None
+    if binding is None or binding.writes or binding.name in at.file.exports.values() or inherits_from(own) is not None:
+        return None
+    used = [use for use in binding.uses if use.parent.type != "binary_expression"]
+    made = used[0].parent if len(used) == 1 else None
+    if made is None or made.type != "new_expression" or _function_around(made) is not None:
+        return None
+    return made
+
+
+def _is_kept_inside(made: Standing, field: str) -> bool:
+    """Tell whether nobody asks an object for a field of it but its own class."""
+    name = _name_of_object(made)
+    if name is None:
+        return bool(made.node.parent.type == "member_expression")
+    binding = made.scopes.of(name)
+    if binding is None or not only_asked(made.scopes, name):
+        return False
+    parts = [use.parent.child_by_field_name("property") for use in binding.uses]
+    return all(one is not None and made.file.text(one) != field for one in parts)
+
+
+def _name_of_object(made: Standing) -> Node | None:
+    """Return the name that an object gets where it is made, once methods that give it back were called on it."""
+    node = made.node
+    while node.parent.type == "member_expression" and node.parent.parent.type == "call_expression":
+        node = node.parent.parent
+    above = node.parent
+    if above.type != "variable_declarator" or _made_by(replace(made, node=node)) is None:
+        return None
+    name: Node = above.child_by_field_name("name")
+    return name if name.type == "identifier" else None
+
+
+def _empty(file: JavaScriptFile, value: Node) -> bool | None:
+    """Tell whether an empty table is a `Map`; nothing where a value is no empty table."""
     if file.text(value) == "Object.create(null)":
-        return "object"
+        return False
     inside = value if value.type == "object" else value.child_by_field_name("arguments")
     if inside is None or any(one.type != "comment" for one in inside.named_children):
         return None
     if value.type == "object":
-        return "object"
+        return False
     made = value.type == "new_expression" and file.text(value.child_by_field_name("constructor")) == "Map"
-    return "map" if made else None
+    return True if made else None
 
 
 def _put(file: JavaScriptFile, use: Node, *, of_map: bool) -> Node | None:
@@ -112,7 +263,7 @@ def _put(file: JavaScriptFile, use: Node, *, of_map: bool) -> Node | None:
         called = above.type == "member_expression" and file.text(above.child_by_field_name("property")) == "set"
         if not called or beyond.type != "call_expression" or beyond.parent.type != "expression_statement":
             return None
-        given = [one for one in beyond.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = _arguments(beyond)
         return given[1] if len(given) == 2 else None
     if beyond.type != "assignment_expression" or beyond.child_by_field_name("left") != above:
         return None
@@ -129,44 +280,66 @@ def _is_asked(file: JavaScriptFile, use: Node, *, of_map: bool) -> bool:
     )
 
 
-def _what_is_put(put: Standing, function_of: FunctionOf) -> list[Standing]:
+def _what_is_put(put: Standing, table: _Table, functions_at: FunctionsAt) -> list[Standing]:
     """Return the functions that a value is which is put into a table; none where one of them can't be seen."""
     around = _function_around(put.node)
     if around is None:
-        return _as_function(put, function_of)
-    name, scopes = put.node, put.scopes
-    binding = scopes.of(name) if name.type == "identifier" else None
+        return functions_at(put)
+    name = put.node
+    binding = put.scopes.of(name) if name.type == "identifier" else None
     taken = [one.child_by_field_name("pattern") or one for one in parameters_of(around)]
     if binding is None or binding.writes or binding.declared[0] not in taken:
         return []
     if any(one != name and one.parent.type != "return_statement" for one in binding.uses):
         return []
+    at = taken.index(binding.declared[0])
+    of_method = table.owner is not None and around.type == "method_definition"
+    calls = _calls_on(put, table.owner, around) if of_method else _calls_at_top(put, around)
     found: list[Standing] = []
-    for call in _calls_at_top(put, around):
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
-        at = taken.index(binding.declared[0])
+    for given in map(_arguments, calls):
         spread = any(one.type == "spread_element" for one in given)
-        own = _as_function(Standing(put.file, scopes, given[at]), function_of) if at < len(given) and not spread else []
+        own = functions_at(replace(put, node=given[at])) if at < len(given) and not spread else []
         if not own:
             return []
         found += own
     return found
 
 
-def _as_function(value: Standing, function_of: FunctionOf) -> list[Standing]:
-    node = bare(value.node)
-    if node.type in PLAIN_FUNCTIONS:
-        return [Standing(value.file, value.scopes, node)]
-    named = function_of(value.file, value.scopes, node) if node.type == "identifier" else None
-    return [named] if named is not None else []
+def _arguments(call: Node) -> list[Node]:
+    return [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+
+
+def _calls_on(put: Standing, owner: Node | None, method: Node) -> list[Node]:
+    """Return the calls of a method on the only object of its class; none where one is not at the file's top."""
+    file = put.file
+    assert owner is not None
+    name = file.text(method.child_by_field_name("name"))
+    inside = [one.parent for one in file.of_types(class_around(method), ("this",))]
+    asks_itself = any(
+        one.type == "member_expression" and file.text(one.child_by_field_name("property")) == name for one in inside
+    )
+    named = _name_of_object(replace(put, node=owner))
+    binding = put.scopes.of(named) if named is not None else None
+    found: list[Node] = []
+    for begin in [owner, *(binding.uses if binding is not None else ())]:
+        node = begin
+        while node.parent.type == "member_expression" and node.parent.parent.type == "call_expression":
+            called = file.text(node.parent.child_by_field_name("property"))
+            node = node.parent.parent
+            if called != name:
+                continue
+            if _function_around(node) is not None:
+                return []
+            found.append(node)
+    return [] if asks_itself else found
 
 
 def _calls_at_top(put: Standing, function: Node) -> list[Node]:
     """Return the calls of a function, where each is a statement at the file's top; none where one is anything else."""
     outer, times = function, 1
-    if (named := _name_of(function)) is None:  # what a function gives back that has a name
+    if (named := _own_name(function)) is None:  # what a function gives back that has a name
         around = _function_around(function)
-        if around is None or not _gives_only(around, function) or (named := _name_of(around)) is None:
+        if around is None or not _gives_only(around, function) or (named := _own_name(around)) is None:
             return []
         outer, times = around, 2
     binding = put.scopes.of(named)
@@ -188,14 +361,8 @@ def _calls_at_top(put: Standing, function: Node) -> list[Node]:
     return found
 
 
-def _name_of(function: Node) -> Node | None:
-    """Return the name of a function that is declared at its file's top."""
-    declared = function if function.type == "function_declaration" else function.parent
-    if declared.type not in ("function_declaration", "variable_declarator"):
-        return None
-    statement = declared if declared.type == "function_declaration" else declared.parent
-    name: Node | None = declared.child_by_field_name("name")
-    return name if statement.parent.type == "program" and name is not None and name.type == "identifier" else None
+def _own_name(function: Node) -> Node | None:
+    return name_at_top(function) if function.type != "method_definition" else None
 
 
 def _gives_only(outer: Node, function: Node) -> bool:

@@ -23,11 +23,14 @@ class Whole(FerryError):
 
 
 class Inside(FerryError):
-    """Why what is inside a function around a handler has to stay as it is."""
+    """Why what is inside a function around a handler has to stay as it is.
 
-    def __init__(self, why: str) -> None:
+    `caught` where that begins with the outermost function that catches what is thrown inside.
+    """
+
+    def __init__(self, why: str, *, caught: bool = False) -> None:
         super().__init__(why)
-        self.why = why
+        self.why, self.caught = why, caught
 
 
 class Clash(FerryError):

@@ -107,6 +107,8 @@ class ToldThrough(Answering):
             raise Stop("what it answers through gets another value", pattern)
         if self._tells_at_once(writer, binding):
             return
+        if self.way.caught:  # and who catches may answer once more
+            raise Inside("not each answer is told at once", caught=True)
         if self.way.passes:
             raise Inside("not each answer is told at once")
         self._tell_when_all_is_told(pattern)

@@ -1,0 +1,192 @@
+"""Which functions of the project a call may come to: all of them, or none where one can't be seen.
+
+A function that has a name; one of those that stand in an object that nobody changes (`routes[method](…)`), in a list
+that is gone through, or in a table that the file fills itself; a method of an object that is made once, or of `this`;
+what a function gives back (`only("warden", handle)(…)`); the first of several that are called one with what the other
+gives (`pipe(read, check)(…)`); and what a function of the file is given under the name of its parameter, where all
+calls of it can be seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Final
+
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
+from vast_ferry.translate.javascript.composed import first_called
+from vast_ferry.translate.javascript.function_lists import part_of, things_listed
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, name_at_top
+from vast_ferry.translate.javascript.looking import only_asked, parameters_of
+from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
+from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
+from vast_ferry.translate.javascript.scopes import Binding, Scopes
+from vast_ferry.translate.javascript.values import bare
+
+#: What is asked of something that has a name.
+_ASKED: Final = ("member_expression", "subscript_expression")
+
+
+def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
+    """Return the functions of the project that a call may come to: all of them, or none."""
+    return _Calls(function_of).to(Standing(file, scopes, called))
+
+
+class _Calls:
+    """Finds what calls may come to; `asked` are the parameters of which that is looked for just now."""
+
+    def __init__(self, function_of: FunctionOf) -> None:
+        self.function_of = function_of
+        self.asked: list[Node] = []
+
+    def to(self, at: Standing) -> list[Standing]:
+        """Return the functions that a call may come to of what stands there."""
+        called = bare(at.node)
+        at = replace(at, node=called)
+        if called.type in PLAIN_FUNCTIONS:
+            return [at]
+        if (sides := _sides(at.file, called)) is not None:
+            return self._every([self.to(replace(at, node=one)) for one in sides])
+        if called.type in ("identifier", "shorthand_property_identifier"):
+            return self._by_name(at)
+        if called.type == "call_expression":
+            return self._given_by(at)
+        return self._part_of(at) if called.type in _ASKED else []
+
+    @staticmethod
+    def _every(found: list[list[Standing]]) -> list[Standing]:
+        return [one for each in found for one in each] if all(found) else []
+
+    def _by_name(self, name: Standing) -> list[Standing]:
+        """Return the functions that a name may stand for."""
+        one = self.function_of(name.file, name.scopes, name.node)
+        if one is not None:
+            return [one]
+        if things := things_listed(name.scopes, name.node, only_value):
+            return self._each_of(name, things)
+        binding = name.scopes.of(name.node)
+        if binding is not None and binding.kind == "parameter":
+            return self._handed_to_all(name, binding)
+        value = only_value(name.scopes, name.node)
+        return [] if value is None or value.type == "identifier" else self.to(replace(name, node=value))
+
+    def _handed_to_all(self, name: Standing, binding: Binding) -> list[Standing]:
+        """Return what a function of the file's top is handed as one of its parameters, by all the calls of it."""
+        declared = binding.declared[0]
+        named = name_at_top(binding.scope)
+        own = name.scopes.of(named) if named is not None else None
+        if own is None or own.writes or own.name in name.file.exports.values():
+            return []
+        taken = [one.child_by_field_name("pattern") or one for one in parameters_of(binding.scope)]
+        if binding.writes or declared not in taken or declared in self.asked:
+            return []
+        at = taken.index(declared)
+        calls = [use.parent for use in own.uses]
+        if any(one.type != "call_expression" or one.child_by_field_name("function") not in own.uses for one in calls):
+            return []
+        every = [[one for one in _arguments(call) if one.type != "comment"] for call in calls]
+        if any(len(given) <= at or any(one.type == "spread_element" for one in given) for given in every):
+            return []
+        self.asked.append(declared)
+        try:
+            return self._every([self.to(replace(name, node=given[at])) for given in every])
+        finally:
+            self.asked.pop()
+
+    def _given_by(self, call: Standing) -> list[Standing]:
+        """Return the functions that a call gives, of which one is called then."""
+        holder = asked_map(call.file, call.node)
+        if holder is not None:
+            return registered(replace(call, node=holder), self.to).functions
+        if (first := first_called(call, self.function_of)) is not None:
+            return self.to(replace(call, node=first))
+        named = call.node.child_by_field_name("function")
+        by_name = named.type in ("identifier", "member_expression")
+        maker = self.function_of(call.file, call.scopes, named) if by_name else None
+        if maker is None or any(child.type in ("async", "*") for child in maker.node.children):
+            return []
+        node = given_back(maker)
+        return [replace(maker, node=node)] if node is not None else []
+
+    def _part_of(self, at: Standing) -> list[Standing]:
+        """Return the functions that may be asked of something that has a name."""
+        file, scopes, called = at.file, at.scopes, at.node
+        by_name = called.type == "member_expression"
+        of_module = self.function_of(file, scopes, called) if by_name else None
+        if of_module is not None:
+            return [of_module]
+        holder = called.child_by_field_name("object")
+        if holder.type == "this":
+            return methods_of_this(file, scopes, called, self.function_of)
+        asked = called.child_by_field_name("property" if by_name else "index")
+        name = file.text(asked) if by_name else string_of(file, asked)
+        held = replace(at, node=holder)
+        if holder.type != "identifier":
+            return registered(held, self.to).functions
+        if by_name and (things := things_listed(scopes, holder, only_value)):
+            return self._each_of(at, [part_of(file, bare(one), name or "") for one in things])
+        value = only_value(scopes, holder)
+        if value is None:
+            return []
+        if value.type == "object" and only_asked(scopes, holder):
+            return entries_of(replace(at, node=value), name, self.to)
+        if (made := instance_of(held)) is not None:
+            return methods_of(made, name, self.function_of)
+        return registered(held, self.to).functions
+
+    def _each_of(self, at: Standing, things: Sequence[Node | None]) -> list[Standing]:
+        """Return the functions that expressions are, of which each may be called; none where one is anything else."""
+        found: list[list[Standing]] = []
+        for one in things:
+            if one is not None and one.type == "method_definition":
+                found.append([replace(at, node=one)])
+                continue
+            named = one is not None and one.type in (*PLAIN_FUNCTIONS, "identifier", "shorthand_property_identifier")
+            found.append(self.to(replace(at, node=one)) if one is not None and named else [])
+        return self._every(found)
+
+
+def _arguments(call: Node) -> list[Node]:
+    return list(call.child_by_field_name("arguments").named_children)
+
+
+def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:
+    """Return the two of which one is called: `ways[method] ?? other`."""
+    if called.type == "ternary_expression":
+        return [called.child_by_field_name("consequence"), called.child_by_field_name("alternative")]
+    if called.type != "binary_expression" or file.text(called.child_by_field_name("operator")) not in ("||", "??"):
+        return None
+    return [called.child_by_field_name("left"), called.child_by_field_name("right")]
+
+
+def entries_of(table: Standing, name: str | None, functions_at: FunctionsAt) -> list[Standing]:
+    """Return the functions in an object: those under a name, or all where the name is not known."""
+    file, found = table.file, list[Standing]()
+    for one in table.node.named_children:
+        if one.type == "comment":
+            continue
+        if one.type == "method_definition" and not any(child.type in ("get", "set", "*") for child in one.children):
+            key, theirs = file.text(one.child_by_field_name("name")), [replace(table, node=one)]
+        elif one.type == "pair":
+            key, value = file.text(one.child_by_field_name("key")).strip("\"'"), one.child_by_field_name("value")
+            theirs = functions_at(replace(table, node=value))
+        elif one.type == "shorthand_property_identifier":
+            key, theirs = file.text(one), functions_at(replace(table, node=one))
+        else:
+            return []
+        if not theirs:
+            return []
+        if name is None or key == name or key.startswith("["):  # what is worked out may be any name
+            found += theirs
+    return found
+
+
+def only_value(scopes: Scopes, name: Node) -> Node | None:
+    """Return what a constant is declared with."""
+    binding = scopes.of(name)
+    if binding is None or binding.writes or len(binding.declared) != 1:
+        return None
+    above = binding.declared[0].parent
+    if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
+        return None
+    return above.child_by_field_name("value")
