@@ -729,6 +729,11 @@ TOPS = (
         "out.push(«x»(§), «x»p((e) => typeof e, (v) => [v])(§));",
     ),
     (
+        "const «x»all = (...jobs) => (e) => jobs.map((job) => job(e)); "
+        "const «x» = «x»all((e) => e‹r›, (e) => { ‹C›; return typeof e; });",
+        "out.push(shown(attempt(() => «x»(§))), ‹v›);",
+    ),
+    (
         "const «x»w = (f, e) => f(e); const «x»f = (e) => e‹r›;",
         "out.push(«x»w(«x»f, §), «x»w((e) => { ‹C›; return typeof e; }, §), ‹v›);",
     ),

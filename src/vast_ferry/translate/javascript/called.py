@@ -16,7 +16,7 @@ from typing import Final
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.translate.javascript.composed import first_called
 from vast_ferry.translate.javascript.function_lists import part_of, things_listed
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, name_at_top
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, given_to_all
 from vast_ferry.translate.javascript.looking import only_asked, parameters_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
@@ -73,19 +73,11 @@ class _Calls:
     def _handed_to_all(self, name: Standing, binding: Binding) -> list[Standing]:
         """Return what a function of the file's top is handed as one of its parameters, by all the calls of it."""
         declared = binding.declared[0]
-        named = name_at_top(binding.scope)
-        own = name.scopes.of(named) if named is not None else None
-        if own is None or own.writes or own.name in name.file.exports.values():
-            return []
         taken = [one.child_by_field_name("pattern") or one for one in parameters_of(binding.scope)]
         if binding.writes or declared not in taken or declared in self.asked:
             return []
-        at = taken.index(declared)
-        calls = [use.parent for use in own.uses]
-        if any(one.type != "call_expression" or one.child_by_field_name("function") not in own.uses for one in calls):
-            return []
-        every = [[one for one in _arguments(call) if one.type != "comment"] for call in calls]
-        if any(len(given) <= at or any(one.type == "spread_element" for one in given) for given in every):
+        at, every = taken.index(declared), given_to_all(name.file, name.scopes, binding.scope)
+        if any(len(given) <= at for given in every):
             return []
         self.asked.append(declared)
         try:
@@ -144,10 +136,6 @@ class _Calls:
             named = one is not None and one.type in (*PLAIN_FUNCTIONS, "identifier", "shorthand_property_identifier")
             found.append(self.to(replace(at, node=one)) if one is not None and named else [])
         return self._every(found)
-
-
-def _arguments(call: Node) -> list[Node]:
-    return list(call.child_by_field_name("arguments").named_children)
 
 
 def _sides(file: JavaScriptFile, called: Node) -> list[Node] | None:

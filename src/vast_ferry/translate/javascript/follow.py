@@ -286,7 +286,8 @@ class Follower(Reads):
             raise Whole(node, "its content may be read twice, which fails")
         for path, inner in needed.leaves.items():
             # What is in a list is made once for all that the list is given to.
-            read = Read(node, inner, handed=True, listed=EACH in path, looked_at=path not in needed.changed)
+            looked_at, once = path not in needed.changed, needed.once.get(path, False)
+            read = Read(node, inner, handed=True, listed=EACH in path, looked_at=looked_at, once=once)
             self.reads.setdefault(str(inner.at), []).append(read)
             entries = len(self.of_entries)
             if path in needed.called:

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, given_to_all
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.scopes import Scopes, is_written
 from vast_ferry.translate.javascript.values import bare
@@ -50,14 +50,14 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
     holder, by_key = _gone_through(scopes.file, declared) or (None, False)
     if holder is None:
         return []
-    listed = value_of(scopes, holder) if holder.type == "identifier" else holder
     if holder.type == "identifier" and not _never_changed(scopes, holder):
         return []
-    listed = _listed_in(scopes.file, listed, by_key=by_key)
-    if listed is None:
-        return []
+    things = _handed_as_rest(scopes, holder)
+    if not things:
+        listed = value_of(scopes, holder) if holder.type == "identifier" else holder
+        listed = _listed_in(scopes.file, listed, by_key=by_key)
+        things = [one for one in listed.named_children if one.type != "comment"] if listed is not None else []
     steps = [1, *steps] if by_key else steps  # of each pair, what stands under the key
-    things = [one for one in listed.named_children if one.type != "comment"]
     if any(one.type == "spread_element" for one in things):
         return []
     for own in steps:
@@ -66,6 +66,17 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
             return []
         things = [one for one in inner if one is not None]
     return things
+
+
+def _handed_as_rest(scopes: Scopes, name: Node) -> list[Node]:
+    """Return what a function of the file's top is handed as its rest, by all the calls of it: `(...jobs) => …`."""
+    binding = scopes.of(name) if name.type == "identifier" else None
+    pattern = binding.declared[0].parent if binding is not None and binding.kind == "parameter" else None
+    if binding is None or pattern is None or pattern.type != "rest_pattern":
+        return []
+    taken = [one.child_by_field_name("pattern") or one for one in parameters_of(binding.scope)]
+    at = taken.index(pattern) if pattern in taken else len(taken)
+    return [one for given in given_to_all(scopes.file, scopes, binding.scope) for one in given[at:]]
 
 
 def _listed_in(file: JavaScriptFile, held: Node | None, *, by_key: bool) -> Node | None:

@@ -40,6 +40,7 @@ class Needed:
 
     leaves: dict[tuple[str, ...], Part] = field(default_factory=dict)
     called: dict[tuple[str, ...], bool] = field(default_factory=dict)  # methods; whether with arguments
+    once: dict[tuple[str, ...], bool] = field(default_factory=dict)  # methods; whether they are called once at most
     awaited: set[tuple[str, ...]] = field(default_factory=set)  # methods that give a promise
     changed: set[tuple[str, ...]] = field(default_factory=set)  # what may be changed there, or kept
     lists: set[tuple[str, ...]] = field(default_factory=set)  # of events, whatever is read of these
@@ -415,10 +416,18 @@ class Handed(Entries):
             raise Whole(call, f"{'.'.join(path)} is called with something")
         if self._needed.called.setdefault(path, given) is not given:
             raise Whole(call, f"{'.'.join(path)} is called in two ways")
+        self._needed.once[path] = path not in self._needed.once and self._runs_once(call)
         made_anew = given or inner.row.lens.content == "json"  # at each call
         if not (made_anew or self.places.unchanging(inner) or self._only_looks_at(call, inner)):
             self._needed.changed.add(path)
         self._needed.leaves[path] = inner
+
+    def _runs_once(self, call: Node) -> bool:
+        """Tell whether a call runs once at most for what is handed: it stands in the function that takes that."""
+        function = self._functions[-1]
+        name = function.child_by_field_name("name") if function.type == "method_definition" else None
+        of_object = bool(self._classes) and (name is None or self._file.text(name) != "constructor")
+        return len(self._functions) == 1 and not of_object and not again_and_again(call, function, set())
 
     def _method_taken(self, one: Node, target: Node, part: Part, path: tuple[str, ...]) -> None:
         """Follow a method that is taken out and only called, where it is the same without what it was taken out of."""

@@ -318,3 +318,21 @@ def name_at_top(function: Node) -> Node | None:
     above = statement.parent.parent if statement.parent.type == "export_statement" else statement.parent
     name: Node | None = declared.child_by_field_name("name")
     return name if above.type == "program" and name is not None and name.type == "identifier" else None
+
+
+def given_to_all(file: JavaScriptFile, scopes: Scopes, function: Node) -> list[list[Node]]:
+    """Return what each call of a function of the file's top hands it; nothing where not every call can be seen."""
+    named = name_at_top(function)
+    own = scopes.of(named) if named is not None else None
+    if own is None or own.writes or own.name in file.exports.values():
+        return []
+    every = []
+    for use in own.uses:
+        call = use.parent
+        if call.type != "call_expression" or call.child_by_field_name("function") != use:
+            return []
+        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        if any(one.type == "spread_element" for one in given):
+            return []
+        every.append(given)
+    return every

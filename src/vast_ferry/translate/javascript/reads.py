@@ -26,6 +26,7 @@ class Read:
     unpacked: bool = False
     handed: bool = False  # it is handed to a helper
     looked_at: bool = False  # and that only looks at it
+    once: bool = False  # and that calls it once at most
     listed: bool = False  # it is handed over in a list that is made once
 
 
@@ -52,7 +53,8 @@ class Reads(Batches):
                     continue
                 made_there = part.row is not None and part.row.lens.content == "json"  # of its text, at each call
                 self.changes = self.changes or not made_there
-                several = (one.handed and not one.listed) or len(reads) > 1 or (bool(self.inner) and not made_there)
+                handed = one.handed and not (one.listed or one.once)
+                several = handed or len(reads) > 1 or (bool(self.inner) and not made_there)
                 told_too = not made_there and self._told_elsewhere_too(part)
                 if told_too or several or again_and_again(one.node, self.function, self.once):
                     if told_too or is_called(part):  # another each time, here and there
