@@ -656,6 +656,7 @@ BAD_ROWS = [
     ),
     ({"is": "{content_type};base64,{body | base64}"}, "nothing is read of content_type in this text"),
     ({"is": "id", "read_only": True}, "id is read at a place that nothing writes, and that may not be missing"),
+    ({"is": "time", "as": "time('WWW, DD MMM YYYY')"}, "'WW' is no part of a time in 'WWW, DD MMM YYYY'"),
     ({"is": "{id} {captures}"}, "captures holds texts, and nothing says how that stands in a text"),
 ]
 

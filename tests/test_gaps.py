@@ -41,6 +41,8 @@ def declared(*lines: str, when: str = "web: GET /a", top: str = "") -> str:
     return f"app: a\n{top}jobs:\n  f:\n    code: h.py#f\n    vars: {{UNIT: kg}}\n{more}    when: [{{{when}}}]\n"
 
 
+#: Its definitions say nothing of variables.
+OF_FEW_WORDS = str(Path(__file__).parent / "profiles" / "flagstone-1.yaml")
 #: lines of the function, its trigger, the target → (code, severity, field) of a finding, and words of its reason
 GAPS: list[tuple[tuple[str, ...], str, str, tuple[str, str, str], str]] = [
     (("ram: 6144",), "web: GET /a", "thornwick@1", ("memory-too-large", "blocking", "memory"), "4096 MiB at most"),
@@ -61,6 +63,7 @@ GAPS: list[tuple[tuple[str, ...], str, str, tuple[str, str, str], str]] = [
     ((), "store: s, ends: .csv", "brackendale@1", ("filter-wider", "blocking", "filter"), "which the original"),
     ((), "web: GET /a", "brackendale@1", ("smaller-there", "loss", ""), ""),
     ((), "web: GET /a, callers: key", "wsgi", ("callers-open", "blocking", "callers"), "with a key"),
+    ((), "web: GET /a", OF_FEW_WORDS, ("setting-not-held", "loss", "variables"), "no way to declare variables (UNIT)"),
     (("vars: {OTHER: x}",), "web: GET /a", "thornwick@1", ("", "", ""), "has the key 'vars' twice"),
 ]
 

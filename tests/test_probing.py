@@ -261,6 +261,12 @@ def test_an_error_that_only_the_carried_one_logs_is_told(tmp_path: Path) -> None
     assert [one.verdict for one in found.checked] == ["same"]
     (told,) = [one for one in found.findings if one.code == "logs"]
     assert "NameError: gone" in told.reason
+    # What a program writes of a handler that fails at its provider as well is nothing new.
+    failing = "def take(event, ctx):\n    raise ValueError('no')\n"
+    samples = {"a.http": "GET /take HTTP/1.1\r\nhost: a\r\n\r\n"}
+    made = project(tmp_path / "fails", failing, samples, "web: GET /take, callers: anyone")
+    carry(made, to="cgi", out=tmp_path / "cgi", source="ostermere@1")
+    assert not [one for one in check(tmp_path / "cgi").findings if one.code == "logs"]
 
 
 #: what is asked, and what is said of it

@@ -375,7 +375,9 @@ def _with_what_was_seen(checked: Checked, original: Outcome, carried: Outcome) -
     """Return a verdict with whether the original fails, and what either did that could not be seen."""
     fails = original.ending in (Ending.FAILED, Ending.EXITED)
     before, after = _errors_logged(original), _errors_logged(carried)
-    logs = next((line for said, line in after.items() if said not in before), "") if len(after) > len(before) else ""
+    # Where the original fails, its provider writes that to the log, as a program does that serves what is carried.
+    more = not fails and len(after) > len(before)
+    logs = next((line for said, line in after.items() if said not in before), "") if more else ""
     unseen = tuple({**dict(carried.unseen), **dict(original.unseen)}.items())
     return replace(checked, fails=fails, logs=logs, unseen=unseen) if fails or logs or unseen else checked
 

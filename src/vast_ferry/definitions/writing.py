@@ -76,10 +76,12 @@ def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -
     if model.functions.triggers_are == "one" and len(function.triggers) > 1:
         why = f"a function has one trigger there, and this one has {len(function.triggers)}: only the first is declared"
         yield Unheld("triggers", why)
-    for field in ("dead_letter", "attempts", "concurrency"):
+    for field in ("dead_letter", "attempts", "concurrency", "memory", "timeout"):
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
             yield Unheld(field, f"it has no way to say {field.replace('_', ' ')} {brief(value)}")
+    if function.variables and "variables" not in rows:  # whose values are nobody's business
+        yield Unheld("variables", f"it has no way to declare variables ({', '.join(function.variables)})")
 
 
 def _entry_inside(

@@ -396,6 +396,13 @@ def _try_in_javascript(kind: Kind) -> None:
         in_javascript.translate_reply("check", answer, hub_reply, {})
 
 
+def _said(message: str) -> str:
+    """Return what the schema says is wrong, as it goes on behind the name of what that is."""
+    said = message.removeprefix("Value error, ").replace("Input should be", "has to be", 1)
+    said = f"has to be {said.removeprefix('must be ')}" if said.startswith("must be ") else said
+    return said[:1].lower() + said[1:]
+
+
 def _many(document: Document, error: ValidationError) -> ManyBadInputs:
     problems = []
     either: dict[tuple[str | int, ...], list[str]] = {}
@@ -405,19 +412,15 @@ def _many(document: Document, error: ValidationError) -> ManyBadInputs:
         if item["type"] not in ("extra_forbidden", "missing") and len(there) < len(
             path
         ):  # one of several that may stand
-            told = item["msg"].removeprefix("Input should be ").removeprefix("Value error, ").removeprefix("must be ")
             written = schema_texts.in_words(str(item.get("ctx", {}).get("pattern", "")))
-            either.setdefault(there, []).append(written or told[:1].lower() + told[1:])
+            either.setdefault(there, []).append(written or _said(item["msg"]).removeprefix("has to be "))
             continue
         name = ".".join(str(part) for part in path)
         written = schema_texts.in_words(str(item.get("ctx", {}).get("pattern", "")))
         what, remedy = (
             (f"{name} has to be {written}", "See docs/profiles.md for what stands there")
             if written
-            else (
-                f"{name}: {item['msg'][:1].lower()}{item['msg'][1:].removeprefix('alue error, ')}",
-                "See docs/profiles.md for what stands there",
-            )
+            else (f"{name} {_said(item['msg'])}", "See docs/profiles.md for what stands there")
         )
         if item["type"] == "extra_forbidden":
             model = _model_at(path[:-1])

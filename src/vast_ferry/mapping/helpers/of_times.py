@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import decimal
 import functools
+import itertools
 import re
 from collections.abc import Callable
 from datetime import date, datetime, timedelta, timezone
@@ -118,6 +119,15 @@ def time_pattern(pattern: str) -> re.Pattern[str]:
         else:
             made += _TIME_WORDS.get(piece, re.escape(piece))
     return re.compile(made)
+
+
+def unknown_in_time(pattern: str) -> str:
+    """Return what of a pattern looks like a part of a time and is none: a letter that comes again, `MMM` or `WWW`."""
+    pieces = _TIME_PIECES.findall(pattern)
+    for before, piece in itertools.pairwise(pieces):
+        if piece not in _TIME_WORDS and piece in "YMDWHhmswS" and before[-1:] == piece:
+            return f"{before}{piece}"
+    return ""
 
 
 @functools.lru_cache(maxsize=256)
