@@ -22,7 +22,7 @@ from vast_ferry.documents.toml_file import write_toml
 from vast_ferry.documents.xml_file import write_xml
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.findings import BadInput
-from vast_ferry.hub.functions import Function, Project
+from vast_ferry.hub.functions import RUNS_ON, Function, Project
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema_definition import DefinitionModel, DefinitionRow
 
@@ -80,6 +80,11 @@ def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
             yield Unheld(field, f"it has no way to say {field.replace('_', ' ')} {brief(value)}")
+    if function.access and "access" not in rows:
+        yield Unheld("access", f"it has no way to say that it may {', '.join(map(str, function.access))}")
+    if function.language and "language" not in rows:
+        runs_on = f"{RUNS_ON[function.entry.language]} {function.language}"
+        yield Unheld("language", f"it has no way to say that it runs on {runs_on}")
     if function.variables and "variables" not in rows:  # whose values are nobody's business
         yield Unheld("variables", f"it has no way to declare variables ({', '.join(function.variables)})")
 

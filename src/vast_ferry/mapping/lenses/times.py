@@ -265,8 +265,8 @@ class TimePattern(Formed):
             raise LensError(f"{pattern[:60]!r} can't be read as a time: {error}") from None
         if odd := helpers.unknown_in_time(pattern):
             raise LensError(
-                f"{odd!r} is no part of a time in {pattern[:60]!r}, and would stand there as it is: say it with YYYY YY MM M1 "
-                "MON MONTH DD D1 DDD WDAY WEEKDAY GGGG WEEK DAYNO hh h1 PM mm m1 ss s1 f fff OFFSET ZONE"
+                f"{odd!r} is no part of a time in {pattern[:60]!r}, and would stand there as it is: say it with YYYY "
+                "YY MM M1 MON MONTH DD D1 DDD WDAY WEEKDAY GGGG WEEK DAYNO hh h1 PM mm m1 ss s1 f fff OFFSET ZONE"
             )
         seconds = any(word in pattern for word in ("ss", "s1", "SECONDS"))
         unit = 1_000_000 if "MILLIS" in pattern else 1_000_000_000 if seconds else 60_000_000_000
