@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
+import contextlib
+import copy
+import functools
 import json
 import os
 import shutil
 import subprocess
 import sys
+import tempfile
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
 import pytest
+import yaml
 from conftest import ROOT, Project, some
 
 from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.definitions.project import read_project
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import NATIVE, PROJECT
+from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger, Trigger
 from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.keys import differing_key
@@ -26,6 +35,56 @@ from vast_ferry.profiles.registry import find_profile
 YARD = Path(__file__).parent / "projects" / "yard"
 #: Written natively at Fennick: scripts, and the folder that they run in.
 LAND = Path(__file__).parent / "projects" / "land"
+
+SHIPPED = ROOT / "src" / "vast_ferry" / "profiles" / "shipped"
+#: Profiles that say all of it in one file, as plain data.
+WHOLE = {name: yaml.safe_load((SHIPPED / name).read_text()) for name in ("thornwick-1.yaml", "brackendale-1.yaml")}
+
+
+def carried_demo(folder: Path, model: Mapping[str, Any]) -> tuple[Counter[Any], set[tuple[str, str]]]:
+    """Carry the demo to a provider, and return what was told and which samples came out otherwise."""
+    (folder / "less.yaml").write_text(write_yaml({**model, "provider": "lesser"}))
+    made = carry(PROJECT, to=str(folder / "less.yaml"), out=folder / "there", source="ostermere@1")
+    told = Counter((one.code, one.function, one.field) for one in made.findings)
+    fine = (Verdict.SAME, Verdict.UNHELD)
+    return told, {(one.function, one.sample) for one in check(folder / "there").checked if one.verdict not in fine}
+
+
+@functools.cache
+def in_demo(name: str) -> tuple[Counter[Any], set[tuple[str, str]]]:
+    """Return the same of a profile as it is."""
+    with tempfile.TemporaryDirectory() as folder:
+        return carried_demo(Path(folder), WHOLE[name])
+
+
+def sayings(model: Any, at: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    """Yield the way to each thing that a profile says: a row, a call of a service, what tells of the call."""
+    if isinstance(model, list) and at[-1] in ("rows", "context"):
+        yield from ((*at, number) for number in range(len(model)))
+    elif at[-2:-1] == ("clients",):
+        yield from ((*at, called) for called in model)
+    for key, inner in model.items() if isinstance(model, dict) else enumerate(model) if isinstance(model, list) else ():
+        yield from sayings(inner, (*at, key))
+
+
+@pytest.mark.parametrize(
+    ("name", "left_out"),
+    some([(name, one) for name in WHOLE for one in sayings(WHOLE[name]) if "javascript" not in one], 40),
+)
+def test_what_a_profile_does_not_say_is_told_or_changes_nothing(
+    tmp_path: Path, name: str, left_out: tuple[Any, ...]
+) -> None:
+    """A row less, as whoever writes a profile may forget one: nothing is lost that nobody told."""
+    before = in_demo(name)
+    model = copy.deepcopy(WHOLE[name])
+    place = model
+    for step in left_out[:-1]:
+        place = place[step]
+    place.pop(left_out[-1])
+    with contextlib.suppress(BadInput):  # it is refused then
+        after = carried_demo(tmp_path, model)
+        assert after[0] - before[0] or not after[1] - before[1]
+
 
 #: target → samples of the demo that differ there, each explained by a blocking finding that is told beforehand
 EVERYWHERE = {

@@ -58,20 +58,22 @@ class _Reply:
     """What remains of replies."""
 
     def __init__(self, profile: Profile) -> None:
-        # What is awaited needs a loop, and holds no more than it would as data.
-        shape = profile.reply.on_file() if profile.reply.awaits else profile.reply
+        modules = {name: run_module(text, name) for name, text in profile.modules.items()}
+        names = {k: v for m in modules.values() for k, v in m.items()}
+        shape = profile.reply
+        # What is awaited needs a loop, an object of the platform's own a platform: they hold no more than as data.
+        of_platform = any(form.when == "object" and form.short_name not in names for form in shape.forms)
+        shape = shape.on_file() if shape.awaits or of_platform else shape
         callback = shape.callback
         sources = [translate_reply("write_reply", HUB_REPLY, shape), translate_reply("read_reply", shape, HUB_REPLY)]
         self._names = callback.arguments if callback else ()
         self._callback = callback is not None
         self._of_event = shape.of_event
         self._takes_method = "method" in sources[0].parameters
-        modules = {name: run_module(text, name) for name, text in profile.modules.items()}
         told = shape.told
         self._tells = told is not None
         more = [told.function("tell")] if told else []
         text = module_source(f"What {profile.title} can hold.", [_without_imports(source) for source in sources], *more)
-        names = {k: v for m in modules.values() for k, v in m.items()}
         self._code = run_module(text, f"{profile.name} projection", names)
 
     def of(self, reply: HttpReply, method: str) -> HttpReply:

@@ -87,6 +87,8 @@ def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -
         yield Unheld("language", f"it has no way to say that it runs on {runs_on}")
     if function.variables and "variables" not in rows:  # whose values are nobody's business
         yield Unheld("variables", f"it has no way to declare variables ({', '.join(function.variables)})")
+    if function.secrets and "secrets" not in rows:
+        yield Unheld("secrets", f"it has no way to declare secrets ({', '.join(function.secrets)})")
 
 
 def _entry_inside(
