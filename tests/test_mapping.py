@@ -265,8 +265,8 @@ BAD_ROWS = [
     # what would become code or a path outside
     ("parameters: [event, ctx]", "parameters: [event, parse_query]", "can't be called 'parse_query'"),
     ("parameters: [event, ctx]", "parameters: [event, 'x=1']", "parameters.1"),
-    ("file: ostermere.yaml", "file: ../x.yaml", "must be a path inside the project"),
-    ("clients:", "modules: {m: {C: {takes: ['a=print(1)']}}}\nclients:", "must be a name, or name=literal"),
+    ("file: ostermere.yaml", "file: ../x.yaml", "has to be a path inside the project"),
+    ("clients:", "modules: {m: {C: {takes: ['a=print(1)']}}}\nclients:", "has to be a name, or name=literal"),
     ("clients:", "modules: {../m: {C: {takes: []}}}\nclients:", "modules"),
     ("when: nothing", "when: object\n        class: 'a, b'", "class"),
     ("as: epoch_ms", "as: \"multimap(first='x; y')\"", "takes names"),

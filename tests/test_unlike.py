@@ -467,7 +467,7 @@ def test_what_is_handed_over_is_known_under_other_names(
 
 
 @pytest.mark.parametrize("language", WRITTEN_IN)
-@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "fennick"], 2))
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "fennick"], 4))
 def test_calls_by_steps_on_what_is_handed_over_are_carried_and_proven(language: str, to: str, tmp_path: Path) -> None:
     if (language, to) == ("javascript", "fennick"):
         pytest.skip("it runs no JavaScript")
@@ -510,7 +510,7 @@ exports.f = async (ask, kit) => {
 
 
 @pytest.mark.parametrize("file", STEP_BY_STEP)
-@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2"], 2))
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2"], 3))
 def test_an_answer_may_be_put_together_step_by_step(project: Project, tmp_path: Path, file: str, to: str) -> None:
     text = f'fs:\n  f: {{code: "{file}:f", on: [{{ask: "GET /f/{{x}}"}}]}}\n'
     files: dict[str, str | bytes] = {"flagstone.yaml": text, file: STEP_BY_STEP[file]}
@@ -548,7 +548,7 @@ def m(ask, kit):
 """
 
 
-@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "quillhaven"], 2))
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "quillhaven"], 4))
 def test_what_a_with_statement_gives_is_a_step_and_a_batch_is_answered_by_words(
     project: Project, tmp_path: Path, to: str
 ) -> None:
@@ -641,7 +641,7 @@ CINDERWICK = ROOT / "tests" / "profiles" / "cinderwick-1.yaml"
 
 
 @pytest.mark.parametrize("language", WRITTEN_IN)
-@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 2))
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 4))
 def test_events_that_are_named_by_their_number_come_again(language: str, to: str, tmp_path: Path) -> None:
     carry(
         CINDERWICK.parent / "cinderwick" / WRITTEN_IN[language],
@@ -682,7 +682,7 @@ DUNMARSH = ROOT / "tests" / "profiles" / "dunmarsh-1.yaml"
 
 
 @pytest.mark.parametrize("language", WRITTEN_IN)
-@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 2))
+@pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 4))
 def test_one_thing_may_tell_of_the_event_and_of_the_call_and_take_the_answer(
     language: str, to: str, tmp_path: Path
 ) -> None:
