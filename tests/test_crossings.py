@@ -548,3 +548,20 @@ def test_what_once_came_out_otherwise_does_not(
     assert (crossing.record.functions[0].style != "wrapped") is native
     result = check(tmp_path / "there")
     assert result.checked[0].verdict is verdict, result.checked[0].differences
+
+
+def test_what_leaves_no_trace_in_a_folder_is_not_held_there(project: Project, tmp_path: Path) -> None:
+    """A record that is written as it was, and the deletion of one that was never there, change no file."""
+    code = (
+        "from ostermere import books\n\n\ndef f(event, ctx):\n    row = books.read('honey', {'kind': 'heather'})\n"
+        "    books.write('honey', {'kind': 'heather'}, row)\n    books.drop('honey', {'kind': 'lime'})\n"
+    )
+    sample = (
+        "kind: message\nevent: {channel: l, body: x}\n"
+        "before: {records: [{table: honey, keys: {kind: heather}, record: {grams: 250}}]}\n"
+    )
+    lines = "app: a\njobs:\n  f: {code: h.py#f, when: [{line: l}]}\n"
+    folder = project({"ostermere.yaml": lines, "h.py": code, "samples/f/one.yaml": sample})
+    carry(folder, to="fennick", out=tmp_path / "there", source="ostermere@1")
+    (done,) = check(tmp_path / "there").checked
+    assert (done.verdict, len(done.reasons)) == (Verdict.UNHELD, 2)

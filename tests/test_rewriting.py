@@ -148,6 +148,14 @@ REFUSED = [
         3,
     ),
     ("from ostermere import lines\n\n\ndef f(event, ctx):\n    lines.post(*['a', 'b'])\n", "arguments-hidden", 5),
+    # What it takes is none of the event's: the decorator hands it something else.
+    (
+        "def around(f):\n    def g(event, ctx):\n        return f(State(event), ctx)\n    return g\n\n\n@around\n"
+        "def f(state, ctx):\n    return str(state.cookies)\n\n\nclass State:\n    def __init__(self, event):\n"
+        "        self.cookies = event['crumbs']\n",
+        "decorated",
+        7,
+    ),
     ("class F:\n    def __call__(self, event, ctx):\n        return 'a'\n\n\nf = F()\n", "no-definition", 0),
 ]
 

@@ -1,7 +1,7 @@
 """What a provider's services can hold of what a handler does: each effect written as a call there, and read back.
 
 So a difference can be explained, as for events: content types, labels, attributes that no call there can say; and the
-deletion of what is not there, which leaves no trace where services are folders of files.
+deletion of what is not there, or the writing of what is, which leave no trace where services are folders of files.
 """
 
 from __future__ import annotations
@@ -48,15 +48,19 @@ def held_effects(
     """Return an outcome with its effects as the target's services hold them, and what these can't hold."""
     kept: list[Effect] = []
     reasons: dict[str, None] = {}
-    there = {_place(operation, one) for operation, one in _existing(before)}
+    there = {_place(operation, one): _kept_there(operation, one) for operation, one in _existing(before)}
+    in_folders = target.model.handler.mount is not None
     for effect in outcome.effects:
         kind, _, verb = effect.operation.partition(".")
         place = _place(kind, effect.fields)
-        if verb == "delete" and target.model.handler.mount and place not in there:
+        if verb == "delete" and in_folders and place not in there:
             reasons[f"{effect.operation}: deleting what is not there leaves no trace in a folder"] = None
             continue
         if verb == "write":
-            there.add(place)
+            if in_folders and there.get(place) == _kept_there(kind, effect.fields) is not None:
+                reasons[f"{effect.operation}: writing what is there already leaves no trace in a folder"] = None
+                continue
+            there[place] = _kept_there(kind, effect.fields)
         met = [loss for loss in _losses(source, target, effect.operation) if loss.applies(dict(effect.fields))]
         if not met:
             kept.append(effect)
@@ -71,6 +75,12 @@ def held_effects(
 def _existing(before: Mapping[str, Any]) -> Iterable[tuple[str, Mapping[str, Any]]]:
     yield from (("object", one) for one in before.get("objects", ()))
     yield from (("record", one) for one in before.get("records", ()))
+
+
+def _kept_there(kind: str, fields: Mapping[str, Any]) -> Any:
+    """Return what a folder holds of an object or a record."""
+    body = fields.get("record" if kind == "record" else "body")
+    return body.encode() if isinstance(body, str) else body
 
 
 def _place(kind: str, fields: Mapping[str, Any]) -> tuple[str, str]:

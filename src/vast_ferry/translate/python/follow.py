@@ -198,7 +198,7 @@ def _follow(flow: Flow, function: Function) -> None:
         try:
             Follower(flow, function.module, function).follow()
         except Stop as stop:
-            function.stop = stop
+            function.stop = function.hidden or stop
             return
         except RecursionError:
             function.stop = Stop("too-entangled", function.node)

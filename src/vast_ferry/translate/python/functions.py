@@ -72,6 +72,7 @@ class Function:
     stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
     given: str = ""  # the decorator's own name for them
     stands_behind: Key | None = None  # the function that a decorator puts before this handler
+    hidden: Stop | None = None  # by a decorator that can't be seen through: what it takes may be anything
     given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
     leading: int | None = None  # as one that stands before handlers: how many arguments of its calls are the provider's
     passes_more: bool = False  # as such a one, it hands on as `*args, **kwargs` what others add

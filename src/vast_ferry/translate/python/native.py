@@ -246,7 +246,7 @@ class _Project:
     def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
         """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
 
-        Where one of its decorators can't be seen through, that is told where the handler's signature is written.
+        Where one of its decorators can't be seen through, what the handler takes for the event may be anything else.
         """
         flow, more, layers = self.job.flow, More(), list[tuple[Around, Function]]()
         for decorator in function.node.decorator_list:
@@ -254,6 +254,8 @@ class _Project:
                 continue
             found = around(flow, function.module, decorator, taken, more)
             if found is None:
+                called = decorator.func if isinstance(decorator, ast.Call) else decorator
+                function.hidden = Stop("decorated", decorator, ast.unparse(called))
                 return [], ()
             inner = flow.defined.get(id(found.inner))
             if inner is None:
