@@ -287,6 +287,7 @@ SURFACES: tuple[Surface, ...] = (
             " return reply.send(text); }).finally(() => { out.length = 0; })",
             "return reply.status(200).head('content-type', view.type).send(view.render(out))",
             "return reply.send(view.render(out))",
+            "if (out.length > 2) return reply.status(406).send(); return reply.send(§.params.one('unit') || undefined)",
             "if (out.length > 1) reply.head('x-w', 'w'); reply.head('content-type', view.type).send(view.render(out))",
             "reply.head('x-x', view.next()).head('content-type', 'text/x').status(202).send(view.next())",
         ),
@@ -430,6 +431,8 @@ export const routes = {
         ),
         (
             "return { mark: 200, load: «text» }",
+            "if (out.length > 2) return { mark: 406 }; return { mark: 200, load: §.asked.nope?.[0] }",
+            "return { mark: 207, load: [«text», Buffer.from('b'), undefined][out.length % 3] }",
             'return { mark: 201, lines: [["x-a", "1"], ["x-a", "2"]], load: «text» }',
             "const answer = { mark: 202 }; answer.load = «text»; return answer",
             'return { ...{ mark: 200, lines: [["content-type", "text/x"]] }, load: Buffer.from(«text») }',

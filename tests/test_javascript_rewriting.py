@@ -41,8 +41,8 @@ def ways_of(source: str) -> list[str]:
 
 
 #: provider → handlers as people write them there, the name that they export
-WAYS = {source: ways_of(source) for source in ("ostermere@1", "thornwick@2", "brackendale@1")}
-NAMES = {"ostermere@1": "run", "thornwick@2": "run", "brackendale@1": "respond"}
+WAYS = {source: ways_of(source) for source in ("ostermere@1", "thornwick@2", "brackendale@1", "marrowby@1")}
+NAMES = {"ostermere@1": "run", "thornwick@2": "run", "brackendale@1": "respond", "marrowby@1": "run"}
 BODY = b'{"by": "m", "n": 3}'
 #: what each is called with: path behind its own, query, header fields, body
 REQUESTS = {
@@ -78,6 +78,7 @@ def build(folder: Path, source: str, part: int) -> tuple[Path, list[Function]]:
             (samples / f"{name}.http").write_bytes(sample)
     definition = write_definition(Project("a", functions=tuple(functions)), find_profile(source))
     for path, text in definition.items():
+        (folder / path).parent.mkdir(exist_ok=True)
         (folder / path).write_text(text)
     return folder, functions
 

@@ -99,7 +99,8 @@ class Answers:
             self.notes["charset-not-seen"] = told.typed_by
         if text and told is not None and told.perhaps is not None:
             self.notes["field-perhaps-no-text"] = told.perhaps
-        through = told.body if told is not None and self.ours.writer is not None else None
+        either = self.ours.writer is not None or any(row.lens.content == "either" for row in self.ours.written.rows)
+        through = told.body if told is not None and either else None
         if text and through is not None and self.contents.of(through) == MAYBE:
             self.notes["content-perhaps-no-text"] = through
         return text
@@ -156,7 +157,17 @@ class Answers:
             body is None or self.file.text(packed[0]) != "true" or not self._unpacked(told, given.get(str(_key(body))))
         ):
             return None
+        if body is not None and body.lens.content == "either":
+            return self._with_type_of_either(told, form)
         return self._with_type(told, form, "bytes" if packed else "text")
+
+    def _with_type_of_either(self, told: Told, form: ReplyForm) -> Told | None:
+        """Add the type of content that is text or bytes, as it is given; where there is none it is that of bytes."""
+        kind = BYTES if told.body is None else self.contents.of(told.body)
+        certain = kind in (TEXT, BYTES) or (told.body is not None and self.contents.is_of_an_error(told.body))
+        if not told.typed and not certain:
+            return told if self._names_types_alike(form) else None
+        return self._with_type(told, form, BYTES if kind == BYTES else TEXT)
 
     def _of_chains(self, values: list[Node], form: ReplyForm) -> Told | None:
         """Read an answer that is told by chains of calls on what is handed over, one after the other."""
@@ -174,12 +185,7 @@ class Answers:
             sealed |= set(method.seals)
             if not self._call(told, fields, method, given):
                 return None
-        if told.body is None:
-            return self._with_type(told, form, BYTES)
-        kind = self.contents.of(told.body)
-        if not told.typed and kind not in (TEXT, BYTES, MAYBE):
-            return told if self._names_types_alike(form) else None
-        return self._with_type(told, form, BYTES if kind == BYTES else TEXT)
+        return self._with_type_of_either(told, form)
 
     def _call(self, told: Told, fields: dict[str, str], method: WriterMethod, given: list[Node]) -> bool:
         """Take in one call of a chain; tell whether it is understood."""
@@ -252,7 +258,7 @@ class Answers:
             if any(one.type == "spread_element" for one in inside):
                 return False
             told.cookies = [self._as_text(one) for one in inside]
-        elif row.field == "body" and row.lens.content == "packed":
+        elif row.field == "body" and row.lens.content in ("packed", "either"):
             told.content, told.body = self._text(node), node
         else:
             return False

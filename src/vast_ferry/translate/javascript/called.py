@@ -15,7 +15,7 @@ from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.translate.javascript.composed import first_called
-from vast_ferry.translate.javascript.function_lists import part_of, things_listed
+from vast_ferry.translate.javascript.function_lists import part_of, things_in_map, things_listed
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, given_to_all
 from vast_ferry.translate.javascript.looking import only_asked, parameters_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
@@ -88,6 +88,8 @@ class _Calls:
     def _given_by(self, call: Standing) -> list[Standing]:
         """Return the functions that a call gives, of which one is called then."""
         holder = asked_map(call.file, call.node)
+        if holder is not None and (things := things_in_map(call.scopes, holder, only_value)):
+            return self._each_of(call, things)
         if holder is not None:
             return registered(replace(call, node=holder), self.to).functions
         if (first := first_called(call, self.function_of)) is not None:

@@ -18,7 +18,7 @@ from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.javascript.looking import only_asked
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
-from vast_ferry.translate.javascript.values import last_statements, own_nodes
+from vast_ferry.translate.javascript.values import bare, last_statements, own_nodes
 
 TEXT: Final = "text"
 BYTES: Final = "bytes"
@@ -103,6 +103,13 @@ class Contents:
         if node.type in ("identifier", "shorthand_property_identifier"):
             return self._of_name(node, depth + 1)
         return ""
+
+    def is_of_an_error(self, node: Node) -> bool:
+        """Tell whether an expression is what an error tells that was caught, which is a text unless it is no error."""
+        node = bare(self.stands.get(node.id, node))
+        if node.type != "member_expression" or not self._is_caught(node.child_by_field_name("object")):
+            return False
+        return self.file.text(node.child_by_field_name("property")) in _OF_ERRORS
 
     def literal(self, node: Node | None) -> str | None:
         """Return the text that a literal is, or that a name stands for which never gets another; else nothing."""

@@ -68,6 +68,14 @@ def things_listed(scopes: Scopes, name: Node, value_of: Callable[[Scopes, Node],
     return things
 
 
+def things_in_map(scopes: Scopes, holder: Node, value_of: Callable[[Scopes, Node], Node | None]) -> list[Node]:
+    """Return what a `Map` that a name stands for has under its keys, where nobody changes it."""
+    listed = _listed_in(scopes.file, value_of(scopes, holder), by_key=True) if _never_changed(scopes, holder) else None
+    pairs = [bare(one) for one in listed.named_children if one.type != "comment"] if listed is not None else []
+    things = [part_of(scopes.file, one, 1) for one in pairs]
+    return [one for one in things if one is not None] if all(one is not None for one in things) else []
+
+
 def _handed_as_rest(scopes: Scopes, name: Node) -> list[Node]:
     """Return what a function of the file's top is handed as its rest, by all the calls of it: `(...jobs) => …`."""
     binding = scopes.of(name) if name.type == "identifier" else None
