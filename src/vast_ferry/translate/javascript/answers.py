@@ -14,15 +14,26 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
-from vast_ferry.mapping.javascript.functions import Source, Takes, function
-from vast_ferry.mapping.javascript.names import camel, is_identifier
+from vast_ferry.documents.javascript_file import Node, string_of
+from vast_ferry.mapping.javascript.functions import Source, Takes
+from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.places import Attr, Item
 from vast_ferry.mapping.tables import ReplyForm, ReplyShape, Row
 from vast_ferry.mapping.writers import WriterMethod
 from vast_ferry.translate.javascript.contents import BYTES, MAYBE, TEXT, Contents
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
+from vast_ferry.translate.javascript.spelling import (
+    as_key,
+    either_way,
+    entries_of,
+    is_cookie,
+    is_literal,
+    object_of,
+    pair,
+    pairs_of,
+    quote_of,
+)
 from vast_ferry.translate.javascript.values import bare
 
 _UTF8 = re.compile(r";\s*charset\s*=\s*\"?utf-?8\"?\s*(;|$)", re.IGNORECASE)
@@ -80,7 +91,7 @@ class Answers:
         self.ours, self.theirs = shapes
         self.named = named  # expressions that were worked out before, under a name
         self.caught = caught  # whether a function around all this may catch what it throws
-        self.quote = _quote_of(self.file)
+        self.quote = quote_of(self.file)
         self.maybe = maybe  # what is told under a condition
         self.emit = emit  # gives an emitted function, and returns its name
         self.notes: dict[str, Node] = {}  # what is taken for granted: code of a note, and where
@@ -99,8 +110,7 @@ class Answers:
             self.notes["charset-not-seen"] = told.typed_by
         if text and told is not None and told.perhaps is not None:
             self.notes["field-perhaps-no-text"] = told.perhaps
-        either = self.ours.writer is not None or any(row.lens.content == "either" for row in self.ours.written.rows)
-        through = told.body if told is not None and either else None
+        through = told.body if told is not None and self._takes_either() else None
         if text and through is not None and self.contents.of(through) == MAYBE:
             self.notes["content-perhaps-no-text"] = through
         return text
@@ -303,6 +313,11 @@ class Answers:
             return told
         return None
 
+    def _takes_either(self) -> bool:
+        """Tell whether content may be given as text or as bytes here."""
+        rows = self.ours.written.rows
+        return self.ours.writer is not None or any(row.lens.content == "either" for row in rows)
+
     def _names_types_alike(self, form: ReplyForm) -> bool:
         """Tell whether content gets the same type there as here, be it text or bytes, where none is told."""
         there = self.theirs.written
@@ -389,22 +404,22 @@ class Answers:
         if status is None or headers is None:
             return ""
         if told.status != "200":
-            named.append(_pair(_name_of(status), told.status))
+            named.append(pair(_name_of(status), told.status))
         if fields or told.conditional:
             names = [name.lower() for name, _ in (*fields, *told.conditional)]
             if headers.lens.name == "web_headers" and len(set(names)) == len(names):
                 listed = ", ".join(
-                    [*(_pair(_as_key(name), value) for name, value in fields), *_entries(told.conditional)]
+                    [*(pair(as_key(name), value) for name, value in fields), *entries_of(told.conditional)]
                 )
                 named.append(f"{_name_of(headers)}: {{ {listed} }}")
             else:
-                listed = ", ".join([*(f"[{name}, {value}]" for name, value in fields), *_pairs(told)])
+                listed = ", ".join([*(f"[{name}, {value}]" for name, value in fields), *pairs_of(told.conditional)])
                 named.append(f"{_name_of(headers)}: [{listed}]")
-        line = f"new {form.short_name}({content}{', ' * bool(named)}{_object(named)})"
+        line = f"new {form.short_name}({content}{', ' * bool(named)}{object_of(named)})"
         if len(line.partition("\n")[0]) + self._column(value) <= WIDTH and "\n" not in line:
             return line
         pad = self._indent(value)
-        parts = [content, *([_object(named, f"{pad}  ")] if named else [])]
+        parts = [content, *([object_of(named, f"{pad}  ")] if named else [])]
         return f"new {form.short_name}({', '.join(parts)})"
 
     def _note_what_the_platform_does(self, told: Told, *, headers_are_its_own: bool) -> None:
@@ -414,7 +429,7 @@ class Answers:
         if told.body is not None and self.contents.of(told.body) not in (TEXT, BYTES):
             self.notes["content-perhaps-no-text"] = told.body
         values = [held for _, held in told.fields] + told.cookies
-        if any(not _is_literal(held) for held in values):
+        if any(not is_literal(held) for held in values):
             self.notes["field-refused-sooner"] = told.order[0]
 
     def _as_mapping(self, value: Node, told: Told) -> str:
@@ -423,25 +438,25 @@ class Answers:
         content = self._content_entries(told)
         if content is None or not (self._settled_but_content(told) or self._in_order(told)):
             return ""
-        named = [_pair(str(keys["status"]), told.status)]
+        named = [pair(str(keys["status"]), told.status)]
         if "headers" in keys:  # pairs, cookies among them
             pairs = [*told.fields, *((self._quoted("set-cookie"), cookie) for cookie in told.cookies)]
-            listed = [*(f"[{name}, {held}]" for name, held in pairs), *_pairs(told)]
+            listed = [*(f"[{name}, {held}]" for name, held in pairs), *pairs_of(told.conditional)]
             named += [f"{keys['headers']}: [{', '.join(listed)}]"] if listed else []
         else:
             names = [name.lower() for name, _ in told.fields]
             if len(set(names)) < len(names):
                 return ""
-            plain = [one for one in told.conditional if not _is_cookie(one[0])]
-            cookies = [held for name, held in told.conditional if _is_cookie(name)]
-            listed = [*(_pair(_as_key(name), held) for name, held in told.fields), *_entries(plain)]
+            plain = [one for one in told.conditional if not is_cookie(one[0])]
+            cookies = [held for name, held in told.conditional if is_cookie(name)]
+            listed = [*(pair(as_key(name), held) for name, held in told.fields), *entries_of(plain)]
             named += [f"{keys['headers.plain']}: {{ {', '.join(listed)} }}"] if listed else []
             cookies = [*told.cookies, *(f"...({held} !== undefined ? [{held}] : [])" for held in cookies)]
             named += [f"{keys['set_cookies']}: [{', '.join(cookies)}]"] if cookies else []
         named += content
-        line = _object(named)
+        line = object_of(named)
         long = "\n" in line or len(line) + self._column(value) > WIDTH
-        made = _object(named, f"{self._indent(value)}  ") if long else line
+        made = object_of(named, f"{self._indent(value)}  ") if long else line
         arrow = value.parent.type == "arrow_function"
         return f"({made})" if arrow else made
 
@@ -453,15 +468,15 @@ class Answers:
         if not told.content:
             return []
         if row.lens.content == "either":
-            return [_pair(str(_key(row)), told.content)]
+            return [pair(str(_key(row)), told.content)]
         kind = TEXT if told.body is None else self.contents.of(told.body)
         step = row.flag.steps[-1] if row.flag is not None and len(row.flag.steps) == 1 else None
         if kind in (TEXT, MAYBE):
-            return [_pair(str(_key(row)), told.content)]
-        if not isinstance(step, Item):
+            return [pair(str(_key(row)), told.content)]
+        if not isinstance(step, Item) or (kind != BYTES and not self._takes_either()):
             return None
         if kind != BYTES:
-            return [f"...{self.emit(_either_way(str(_key(row)), str(step.key)))}({told.content})"]
+            return [f"...{self.emit(either_way(str(_key(row)), str(step.key)))}({told.content})"]
         chained = told.content if re.fullmatch(r"[\w.$]+(\([^()]*\))?", told.content) else f"({told.content})"
         return [f"{_key(row)}: {chained}.toString({self._quoted('base64')})", f"{step.key}: true"]
 
@@ -547,44 +562,6 @@ class Answers:
         return f"{self.quote}{text}{self.quote}"
 
 
-def _either_way(key: str, flag: str) -> Source:
-    """Return the function that gives the entries of content which may be a text or bytes."""
-    lines = [
-        "if (content === undefined || content === null) return {};",
-        f'if (typeof content === "string") return {{ {_pair(key, "content")} }};',
-        f'return {{ {key}: bytesOf(content, "").toString("base64"), {flag}: true }};',
-    ]
-    return Source("contentOf", function("contentOf", ["content"], "\n".join(lines)), used=frozenset(["bytesOf"]))
-
-
-def _is_cookie(quoted: str) -> bool:
-    return quoted[1:-1].lower() == "set-cookie"
-
-
-def _pairs(told: Told) -> list[str]:
-    """Return the entries of a list of fields that are told under a condition."""
-    return [f"...({held} !== undefined ? [[{name}, {held}]] : [])" for name, held in told.conditional]
-
-
-def _entries(conditional: list[tuple[str, str]]) -> list[str]:
-    """Return the entries of a mapping of fields that are told under a condition."""
-    return [f"...({held} !== undefined && {{ {_pair(_as_key(name), held)} }})" for name, held in conditional]
-
-
-def _is_literal(source: str) -> bool:
-    """Tell whether the source of a value is a text without anything filled in."""
-    return source[:1] in ("'", '"') or (source[:1] == "`" and "${" not in source)
-
-
-def _object(named: list[str], pad: str = "") -> str:
-    """Return an object of entries, in one line, or with `pad` one a line."""
-    if not named:
-        return ""
-    if not pad:
-        return f"{{ {', '.join(named)} }}"
-    return "{" + "".join(f"\n{pad}{one}," for one in named) + f"\n{pad[:-2]}}}"
-
-
 def _inside(node: Node) -> Node:
     if node.type == "pair":
         return node.child_by_field_name("value")
@@ -600,20 +577,6 @@ def _key(row: Row) -> str | None:
 def _name_of(row: Row) -> str:
     step = row.at.steps[0] if row.at.steps else None
     return step.name if isinstance(step, Attr) else ""
-
-
-def _pair(name: str, text: str) -> str:
-    """Return a key with its value, once where a name stands for a value of that name."""
-    return name if name == text else f"{name}: {text}"
-
-
-def _as_key(quoted: str) -> str:
-    return quoted[1:-1] if is_identifier(quoted[1:-1]) else quoted
-
-
-def _quote_of(file: JavaScriptFile) -> str:
-    """Return the quote that a file's texts stand in."""
-    return "'" if file.content.count(b"'") > file.content.count(b'"') else '"'
 
 
 def _has_more(form: ReplyForm) -> bool:
