@@ -76,19 +76,17 @@ def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -
     if model.functions.triggers_are == "one" and len(function.triggers) > 1:
         why = f"a function has one trigger there, and this one has {len(function.triggers)}: only the first is declared"
         yield Unheld("triggers", why)
-    for field in ("dead_letter", "attempts", "concurrency", "memory", "timeout"):
+    plain = ("dead_letter", "attempts", "concurrency", "memory", "timeout")
+    said = {field: f"say {field.replace('_', ' ')} {brief(getattr(function, field))}" for field in plain}
+    said["access"] = f"say that it may {', '.join(map(str, function.access))}"
+    said["language"] = f"say that it runs on {RUNS_ON[function.entry.language]} {function.language}"
+    # Of these the names alone: their values are nobody's business.
+    said["variables"] = f"declare variables ({', '.join(function.variables)})"
+    said["secrets"] = f"declare secrets ({', '.join(function.secrets)})"
+    for field, what in said.items():
         value = getattr(function, field)
         if value and field not in rows and not (field == "concurrency" and value == 1):
-            yield Unheld(field, f"it has no way to say {field.replace('_', ' ')} {brief(value)}")
-    if function.access and "access" not in rows:
-        yield Unheld("access", f"it has no way to say that it may {', '.join(map(str, function.access))}")
-    if function.language and "language" not in rows:
-        runs_on = f"{RUNS_ON[function.entry.language]} {function.language}"
-        yield Unheld("language", f"it has no way to say that it runs on {runs_on}")
-    if function.variables and "variables" not in rows:  # whose values are nobody's business
-        yield Unheld("variables", f"it has no way to declare variables ({', '.join(function.variables)})")
-    if function.secrets and "secrets" not in rows:
-        yield Unheld("secrets", f"it has no way to declare secrets ({', '.join(function.secrets)})")
+            yield Unheld(field, f"it has no way to {what}")
 
 
 def _entry_inside(

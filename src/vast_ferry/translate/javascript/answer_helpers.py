@@ -24,7 +24,7 @@ from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.answering import Answering, Called, Project
 from vast_ferry.translate.javascript.around import Layer, Maker, Way, answers_of, declared_at_top, waited_for
-from vast_ferry.translate.javascript.called import entries_of, only_value
+from vast_ferry.translate.javascript.called import entries_of
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
@@ -33,6 +33,7 @@ from vast_ferry.translate.javascript.registered import asked_map, only_tested, p
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
 from vast_ferry.translate.javascript.told_through import Told
+from vast_ferry.translate.javascript.values import only_value
 
 
 def layers_of(called: Called, number: int, function_of: FunctionOf) -> list[Layer]:

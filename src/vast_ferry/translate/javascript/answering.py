@@ -21,20 +21,21 @@ from vast_ferry.mapping.javascript.functions import (
 from vast_ferry.mapping.tables import HUB_DONE, Kind, ReplyShape
 from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.around import Way, answers_of, is_call_of
-from vast_ferry.translate.javascript.called import only_value
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.early import Early
-from vast_ferry.translate.javascript.edits import Edit, applied
+from vast_ferry.translate.javascript.edits import Edit, applied, gone
 from vast_ferry.translate.javascript.follow import Emitted, Follower
 from vast_ferry.translate.javascript.handlers import FunctionOf
 from vast_ferry.translate.javascript.inlined import Inlined
 from vast_ferry.translate.javascript.places import Places, spelt
 from vast_ferry.translate.javascript.values import (
+    arguments_of,
     calls_of,
     in_try,
     indent_of,
     is_plain,
     last_statements,
+    only_value,
     own_nodes,
 )
 from vast_ferry.translate.reasons import note
@@ -55,7 +56,7 @@ class Called:
     @property
     def arguments(self) -> list[Node]:
         """Return what the call hands over."""
-        return [one for one in self.call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        return arguments_of(self.call)
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,13 +173,9 @@ class Answering:
 
     def _without(self, statement: Node) -> None:
         """Delete a statement, with its line where nothing else stands in that."""
-        content, start, end = self.file.content, statement.start_byte, statement.end_byte
-        line, after = content.rfind(b"\n", 0, start) + 1, content.find(b"\n", end)
-        after = len(content) if after < 0 else after
-        if not content[line:start].strip() and not content[end:after].strip():
-            start, end = line, min(after + 1, len(content))
-        self.edits = [one for one in self.edits if not (start <= one.start and one.end <= end)]
-        self.edits.append(Edit(start, end, ""))
+        edit = gone(self.file, statement)
+        self.edits = [one for one in self.edits if not (edit.start <= one.start and one.end <= edit.end)]
+        self.edits.append(edit)
 
     def _replace(self, node: Node, text: str) -> None:
         inside = [one for one in self.edits if node.start_byte <= one.start and one.end <= node.end_byte]

@@ -16,7 +16,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vast_ferry.documents.javascript_file import Node
-from vast_ferry.translate.javascript.called import only_value
 from vast_ferry.translate.javascript.composed import composed
 from vast_ferry.translate.javascript.handlers import (
     PLAIN_FUNCTIONS,
@@ -26,10 +25,10 @@ from vast_ferry.translate.javascript.handlers import (
     given_back,
     is_export,
 )
-from vast_ferry.translate.javascript.looking import only_looks, parameters_of
+from vast_ferry.translate.javascript.looking import only_looks, parameters_of, patterns_of
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.stops import Stop
-from vast_ferry.translate.javascript.values import bare, ends_the_function, in_try, own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, bare, ends_the_function, in_try, only_value, own_nodes
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,12 +195,12 @@ class Chain:
         """Return the function that a call gives which is the only one of its function, and puts it around no other."""
         called = at.node.child_by_field_name("function")
         maker = self._maker(at, called) if called.type == "identifier" else None
-        arguments = [one for one in at.node.child_by_field_name("arguments").named_children if one.type != "comment"]
+        arguments = arguments_of(at.node)
         if maker is None or maker.stands.file != at.file:
             return None
         if any(one.type == "spread_element" or self._is_a_function(at, one) for one in arguments):
             return None
-        taken = [one.child_by_field_name("pattern") or one for one in parameters_of(maker.stands.node)]
+        taken = patterns_of(maker.stands.node)
         bound = [maker.stands.scopes.of(one) for one in taken if one.type == "identifier"]
         if any(_is_called(use) for one in bound if one is not None for use in one.uses):
             return None  # a function, of which nobody knows which it is
@@ -214,11 +213,11 @@ class Chain:
     def _layer(self, at: Standing, given: tuple[int | None, ...] | None) -> tuple[Layer, Node]:
         """Return the layer that a call makes, and what it is around."""
         maker = self._maker(at, at.node.child_by_field_name("function"))
-        arguments = [one for one in at.node.child_by_field_name("arguments").named_children if one.type != "comment"]
+        arguments = arguments_of(at.node)
         layer = given_back(maker.stands) if maker is not None else None
         if maker is None or layer is None or any(one.type == "spread_element" for one in arguments):
             raise Stop("what it exports is no function that stands there", at.node)
-        taken = [one.child_by_field_name("pattern") or one for one in parameters_of(maker.stands.node)]
+        taken = patterns_of(maker.stands.node)
         names = dict(zip(range(len(arguments)), taken, strict=False))
         inside = [at_ for at_, one in enumerate(arguments) if at_ in names and self._is_a_function(at, one)]
         if len(inside) > 1:  # the one whose answers are those of the whole
@@ -362,7 +361,7 @@ def _rest_of(stands: Standing) -> int | None:
 
 def _handed(stands: Standing, call: Node, every: tuple[int | None, ...], rest: int | None) -> Handed:
     """Return what a call of the function inside is given; `every` tells whose the parameters around the call are."""
-    names = [one.child_by_field_name("pattern") or one for one in parameters_of(stands.node)]
+    names = patterns_of(stands.node)
     own = {stands.file.text(one): number for number, one in enumerate(names) if one.type == "identifier"}
 
     def of_provider(node: Node | None) -> int | None:

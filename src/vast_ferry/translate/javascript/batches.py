@@ -13,12 +13,12 @@ from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.mapping.javascript.functions import Source
-from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.edits import Edit, gone
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.places import Part, Places, spelt
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, NAMES, Scopes, bound_in, is_written, within
 from vast_ferry.translate.javascript.stops import Whole
-from vast_ferry.translate.javascript.values import own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, own_nodes
 
 #: Methods of a batch that call what they are given with each of its events, and keep none.
 _EACH_METHODS = frozenset(("map", "forEach", "filter", "some", "every", "flatMap"))
@@ -55,10 +55,6 @@ class Batches(ABC):
     @abstractmethod
     def _use(self, node: Node, part: Part) -> None:
         """Follow one use outwards."""
-
-    @abstractmethod
-    def _delete(self, statement: Node) -> None:
-        """Take a statement out."""
 
     @abstractmethod
     def _unpack(self, pattern: Node, part: Part) -> list[str]:
@@ -117,7 +113,7 @@ class Batches(ABC):
         if lines:
             self.made.edits.append(Edit(above.start_byte, above.end_byte, ", ".join(lines)))
         else:
-            self._delete(declaration)
+            self.made.edits.append(gone(self.file, declaration))
         return True
 
     def _entry(self, pattern: Node) -> list[str]:
@@ -146,7 +142,7 @@ class Batches(ABC):
             self._edit(node, spelt(self.places.theirs.each))
         if name == "length":
             return
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = arguments_of(call)
         if name not in _EACH_METHODS or len(given) != 1 or given[0].type != "arrow_function":
             raise Whole(node, "the batch is used in another way than by a loop")
         self._each(given[0])
@@ -162,7 +158,7 @@ class Batches(ABC):
         That is `await Promise.all(batch.map(async (entry) => {…}))` where it is the handler's last statement, or all
         that is done with each event is an expression.
         """
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = arguments_of(call)
         waited = _all_of(self.file, call)
         done = call if waited is None else waited
         statement = done.parent

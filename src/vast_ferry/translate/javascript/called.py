@@ -17,11 +17,11 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.translate.javascript.composed import first_called
 from vast_ferry.translate.javascript.function_lists import part_of, things_in_map, things_listed
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, given_to_all
-from vast_ferry.translate.javascript.looking import only_asked, parameters_of
+from vast_ferry.translate.javascript.looking import only_asked, patterns_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
 from vast_ferry.translate.javascript.scopes import Binding, Scopes
-from vast_ferry.translate.javascript.values import bare
+from vast_ferry.translate.javascript.values import bare, only_value
 
 #: What is asked of something that has a name.
 _ASKED: Final = ("member_expression", "subscript_expression")
@@ -73,7 +73,7 @@ class _Calls:
     def _handed_to_all(self, name: Standing, binding: Binding) -> list[Standing]:
         """Return what a function of the file's top is handed as one of its parameters, by all the calls of it."""
         declared = binding.declared[0]
-        taken = [one.child_by_field_name("pattern") or one for one in parameters_of(binding.scope)]
+        taken = patterns_of(binding.scope)
         if binding.writes or declared not in taken or declared in self.asked:
             return []
         at, every = taken.index(declared), given_to_all(name.file, name.scopes, binding.scope)
@@ -169,14 +169,3 @@ def entries_of(table: Standing, name: str | None, functions_at: FunctionsAt) -> 
         if name is None or key == name or key.startswith("["):  # what is worked out may be any name
             found += theirs
     return found
-
-
-def only_value(scopes: Scopes, name: Node) -> Node | None:
-    """Return what a constant is declared with."""
-    binding = scopes.of(name)
-    if binding is None or binding.writes or len(binding.declared) != 1:
-        return None
-    above = binding.declared[0].parent
-    if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
-        return None
-    return above.child_by_field_name("value")

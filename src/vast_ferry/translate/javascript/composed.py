@@ -13,16 +13,16 @@ from __future__ import annotations
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import parameters_of
-from vast_ferry.translate.javascript.values import bare
+from vast_ferry.translate.javascript.values import arguments_of, bare
 
 
 def composed(at: Standing, function_of: FunctionOf) -> tuple[list[Node], Node] | None:
     """Return what is put around what, where a call is of what such a function gives; nothing where it is not."""
     called = at.node.child_by_field_name("function")
-    inside = _arguments(at.node)
+    inside = arguments_of(at.node)
     if called.type != "call_expression" or len(inside) != 1 or inside[0].type == "spread_element":
         return None
-    named, steps = called.child_by_field_name("function"), _arguments(called)
+    named, steps = called.child_by_field_name("function"), arguments_of(called)
     found = function_of(at.file, at.scopes, named) if named.type in ("identifier", "member_expression") else None
     if found is None or not steps or any(one.type == "spread_element" for one in steps):
         return None
@@ -34,16 +34,12 @@ def composed(at: Standing, function_of: FunctionOf) -> tuple[list[Node], Node] |
 
 def first_called(at: Standing, function_of: FunctionOf) -> Node | None:
     """Return which of several functions is called first by what a call of such a function gives."""
-    named, steps = at.node.child_by_field_name("function"), _arguments(at.node)
+    named, steps = at.node.child_by_field_name("function"), arguments_of(at.node)
     found = function_of(at.file, at.scopes, named) if named.type in ("identifier", "member_expression") else None
     if found is None or not steps or any(one.type == "spread_element" for one in steps):
         return None
     first_is_outermost = _first_is_outermost(found)
     return None if first_is_outermost is None else steps[-1 if first_is_outermost else 0]
-
-
-def _arguments(call: Node) -> list[Node]:
-    return [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
 
 
 def _first_is_outermost(found: Standing) -> bool | None:
@@ -67,7 +63,7 @@ def _folds(file: JavaScriptFile, fold: Node, steps: str, handler: str) -> bool |
     called = fold.child_by_field_name("function") if fold.type == "call_expression" else None
     if called is None or called.type != "member_expression" or file.text(called.child_by_field_name("object")) != steps:
         return None
-    way, given = file.text(called.child_by_field_name("property")), _arguments(fold)
+    way, given = file.text(called.child_by_field_name("property")), arguments_of(fold)
     if way not in ("reduce", "reduceRight") or not given or given[0].type not in PLAIN_FUNCTIONS:
         return None
     names, one = _names(file, given[0]), _given(given[0])

@@ -126,6 +126,13 @@ def is_of_an_object(this: Node) -> bool:
     return node.parent is not None and not any(child.type == "static" for child in node.children)
 
 
+def goes_somewhere(this: Node) -> bool:
+    """Tell whether the object that `this` is may come to have another name: it is more than asked, or given back."""
+    above = this.parent
+    asked = above.type in ("member_expression", "subscript_expression") and above.child_by_field_name("object") == this
+    return not asked and above.type != "return_statement"
+
+
 def is_field_too(parameter: Node) -> bool:
     """Tell whether a constructor's parameter is a field of the object as well, as TypeScript has it."""
     return any(one.type in ("accessibility_modifier", "readonly", "override_modifier") for one in parameter.children)

@@ -40,6 +40,15 @@ def goes_on(file: JavaScriptFile, statements: list[Node]) -> bool:
     return first.startswith(("(", "[", "`", "+", "-", "/"))
 
 
+def gone(file: JavaScriptFile, statement: Node) -> Edit:
+    """Return the edit that takes a statement out, with its line where nothing else stands in that."""
+    content, start, end = file.content, statement.start_byte, statement.end_byte
+    line, after = content.rfind(b"\n", 0, start) + 1, content.find(b"\n", end)
+    after = len(content) if after < 0 else after
+    alone = not content[line:start].strip() and not content[end:after].strip(b"; \t\r")
+    return Edit(line, min(after + 1, len(content)), "") if alone else Edit(start, end, "")
+
+
 def import_of(file: JavaScriptFile, names: list[str], module: str) -> Edit:
     """Return the edit that imports names of a module, as the file imports others: behind those, in its quotes."""
     links = [link.text for link in file.links]

@@ -18,6 +18,7 @@ from vast_ferry.translate.javascript.looking import AROUND, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
 from vast_ferry.translate.javascript.scopes import Scopes, is_written
 from vast_ferry.translate.javascript.stops import Whole
+from vast_ferry.translate.javascript.values import arguments_of
 
 #: In a path, what leads from a list to each thing in it.
 EACH: Final = "[]"
@@ -114,7 +115,7 @@ class Entries(ABC):
         called = call.type == "call_expression" and call.child_by_field_name("function") == asked
         if not called or name not in _KNOWN:
             raise Whole(node, "the batch is used in another way than by a loop")
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = arguments_of(call)
         if name in _IN_PLACE and node.type not in ("call_expression", "array"):
             raise Whole(node, "the batch itself is sorted, or something is taken out of it")
         if name in _CALLING:

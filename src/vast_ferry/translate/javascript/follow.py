@@ -40,7 +40,7 @@ from vast_ferry.mapping.places import Access, Item
 from vast_ferry.translate.javascript.around import Layer
 from vast_ferry.translate.javascript.batches import Followed, only_of
 from vast_ferry.translate.javascript.contents import given_by
-from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.edits import Edit, gone
 from vast_ferry.translate.javascript.entries import EACH
 from vast_ferry.translate.javascript.handed import (
     Handed,
@@ -262,7 +262,7 @@ class Follower(Reads):
         if lines:
             self.made.edits.append(Edit(above.start_byte, above.end_byte, ", ".join(lines)))
         else:
-            self._delete(declaration)
+            self.made.edits.append(gone(self.file, declaration))
 
     def _hand_on(self, node: Node, part: Part) -> None:
         """Give a helper of the project an object of what it reads, in place of the part that it was handed."""
@@ -423,9 +423,6 @@ class Follower(Reads):
         assert part.row is not None
         holds = self.places.ours.fields[part.row.field].holds
         given = node.child_by_field_name("arguments")
-        if holds == "call" and part.call is None and given.named_children:
-            self._edit(node.child_by_field_name("function"), self._callee(node, part))
-            return
         if holds == "call" and given.named_children:
             self._edit(node.child_by_field_name("function"), self._callee(node, part))
             return
@@ -577,20 +574,6 @@ class Follower(Reads):
             text = f"({text})"
         if text != self.file.text(node):
             self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
-
-    def _delete(self, statement: Node) -> None:
-        """Take a statement out, with its line where nothing else stands in it."""
-        content = self.file.content
-        begin = content.rfind(b"\n", 0, statement.start_byte) + 1
-        end = content.find(b"\n", statement.end_byte)
-        end = len(content) if end < 0 else end
-        alone = not content[begin : statement.start_byte].strip() and not content[statement.end_byte : end].strip(
-            b"; \t\r"
-        )
-        if alone:
-            self.made.edits.append(Edit(begin, min(end + 1, len(content)), ""))
-        else:
-            self.made.edits.append(Edit(statement.start_byte, statement.end_byte, ""))
 
 
 def _as_value(text: str) -> str:

@@ -13,7 +13,7 @@ from typing import Final
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
 from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, given_to_all
-from vast_ferry.translate.javascript.looking import parameters_of
+from vast_ferry.translate.javascript.looking import parameters_of, patterns_of
 from vast_ferry.translate.javascript.scopes import Scopes, is_written
 from vast_ferry.translate.javascript.values import bare
 
@@ -82,7 +82,7 @@ def _handed_as_rest(scopes: Scopes, name: Node) -> list[Node]:
     pattern = binding.declared[0].parent if binding is not None and binding.kind == "parameter" else None
     if binding is None or pattern is None or pattern.type != "rest_pattern":
         return []
-    taken = [one.child_by_field_name("pattern") or one for one in parameters_of(binding.scope)]
+    taken = patterns_of(binding.scope)
     at = taken.index(pattern) if pattern in taken else len(taken)
     return [one for given in given_to_all(scopes.file, scopes, binding.scope) for one in given[at:]]
 

@@ -12,7 +12,7 @@ from vast_ferry.mapping.delivery import keeps_ids
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes, within
 from vast_ferry.translate.javascript.stops import Stop
-from vast_ferry.translate.javascript.values import bare, own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, bare, own_nodes
 
 #: What a class is declared by.
 CLASSES: Final = ("class_declaration", "abstract_class_declaration", "class")
@@ -331,7 +331,7 @@ def given_to_all(file: JavaScriptFile, scopes: Scopes, function: Node) -> list[l
         call = use.parent
         if call.type != "call_expression" or call.child_by_field_name("function") != use:
             return []
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = arguments_of(call)
         if any(one.type == "spread_element" for one in given):
             return []
         every.append(given)

@@ -8,6 +8,7 @@ from __future__ import annotations
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.translate.javascript.handlers import function_at
 from vast_ferry.translate.javascript.scopes import Scopes, bound_in, is_written, within
+from vast_ferry.translate.javascript.values import arguments_of
 
 #: What stands around an expression and changes nothing.
 AROUND = frozenset(("parenthesized_expression", "non_null_expression"))
@@ -263,7 +264,7 @@ class Looks:
         function = function_at(binding.declared[0])
         if function is None or function.id in self.inside or self._takes_otherwise(function):
             return False
-        given = [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
+        given = arguments_of(call)
         at = next(number for number, one in enumerate(given) if one.start_byte <= node.start_byte < one.end_byte)
         taken = parameters_of(function)
         if any(one.type == "spread_element" for one in given[:at]) or at >= len(taken):
@@ -291,6 +292,11 @@ def parameters_of(function: Node) -> list[Node]:
     single = function.child_by_field_name("parameter")
     every = function.child_by_field_name("parameters")
     return [single] if single is not None else [one for one in every.named_children if one.type != "comment"]
+
+
+def patterns_of(function: Node) -> list[Node]:
+    """Return the names, or patterns, of a function's parameters."""
+    return [one.child_by_field_name("pattern") or one for one in parameters_of(function)]
 
 
 def _gives_on(file: JavaScriptFile, above: Node, node: Node) -> bool:

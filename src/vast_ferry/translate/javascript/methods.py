@@ -11,7 +11,7 @@ Nothing is known of a method that a field, or something that is assigned, may st
 from __future__ import annotations
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
-from vast_ferry.translate.javascript.constructed import Made, class_around, is_of_an_object
+from vast_ferry.translate.javascript.constructed import Made, class_around, goes_somewhere, is_of_an_object
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.scopes import Scopes, is_written
 
@@ -89,7 +89,15 @@ def _found(classes: tuple[Standing, ...], name: str | None) -> list[Standing]:
             if not plain or own.startswith("["):
                 return []
             every[own] = Standing(one.file, one.scopes, method)
+    if any(_is_put_elsewhere(classes[0].file, own) for own in every):
+        return []
     return [one for own, one in every.items() if name is not None or not own.startswith("#")]
+
+
+def _is_put_elsewhere(file: JavaScriptFile, name: str) -> bool:
+    """Tell whether something is put under a method's name into whatever object, in its file."""
+    asked = file.of_types(file.root, ("member_expression",))
+    return any(is_written(one) and file.text(one.child_by_field_name("property")) == name for one in asked)
 
 
 def _nobody_adds(one: Standing, name: str | None) -> bool:
@@ -113,8 +121,8 @@ def _nobody_adds(one: Standing, name: str | None) -> bool:
         if inner.type == "subscript_expression" and inner.child_by_field_name("object").type == "this":
             if is_written(inner):
                 return False
-        elif inner.type == "arguments" and any(each.type == "this" for each in inner.named_children):
-            return False  # Object.assign(this, …)
+        elif inner.type == "this" and goes_somewhere(inner):
+            return False  # to Object.assign(this, …), or under another name
     return True
 
 

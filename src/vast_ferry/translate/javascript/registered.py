@@ -18,11 +18,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
-from vast_ferry.translate.javascript.constructed import class_around, inherits_from, is_of_an_object
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, name_at_top
-from vast_ferry.translate.javascript.looking import asks_for_names, is_asked, only_asked, parameters_of
+from vast_ferry.translate.javascript.constructed import class_around, goes_somewhere, inherits_from, is_of_an_object
+from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, class_at, name_at_top
+from vast_ferry.translate.javascript.looking import asks_for_names, is_asked, only_asked, patterns_of
 from vast_ferry.translate.javascript.scopes import FUNCTIONS
-from vast_ferry.translate.javascript.values import bare, own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, bare, only_value, own_nodes
 
 #: Gives the functions that an expression may be; none where one can't be seen.
 FunctionsAt = Callable[[Standing], list[Standing]]
@@ -83,12 +83,13 @@ def plain_functions(function_of: FunctionOf) -> FunctionsAt:
 
 
 def asked_map(file: JavaScriptFile, call: Node) -> Node | None:
-    """Return the name of what is asked for what it has under a key: `routes.get(method)`."""
+    """Return what is asked for what it has under a key, a name or a field of `this`: `routes.get(method)`."""
     asked = call.child_by_field_name("function")
     if asked.type != "member_expression" or file.text(asked.child_by_field_name("property")) != "get":
         return None
     holder: Node = asked.child_by_field_name("object")
-    return holder if holder.type == "identifier" else None
+    of_this = holder.type == "member_expression" and holder.child_by_field_name("object").type == "this"
+    return holder if of_this or holder.type == "identifier" else None
 
 
 def only_tested(file: JavaScriptFile, use: Node) -> bool:
@@ -114,11 +115,7 @@ def instance_of(name: Standing) -> Standing | None:
 
     Methods may be called on it at once which give it back: `new Router().on("GET", …)`.
     """
-    binding = name.scopes.of(name.node)
-    above = binding.declared[0].parent if binding is not None and len(binding.declared) == 1 else None
-    if binding is None or above is None or above.type != "variable_declarator" or binding.writes:
-        return None
-    value = above.child_by_field_name("value")
+    value = only_value(name.scopes, name.node)
     if value is None or not only_asked(name.scopes, name.node):
         return None
     return _made_by(replace(name, node=value))
@@ -143,9 +140,7 @@ def _class_of(made: Standing) -> Node | None:
     """Return the class of an object that is made, of the same file."""
     named = made.node.child_by_field_name("constructor")
     binding = made.scopes.of(named) if named.type == "identifier" else None
-    if binding is None or binding.kind != "class" or len(binding.declared) != 1:
-        return None
-    return class_around(binding.declared[0])
+    return class_at(binding.declared[0]) if binding is not None and len(binding.declared) == 1 else None
 
 
 def _gives_this(file: JavaScriptFile, own: Node, name: str) -> bool:
@@ -161,11 +156,10 @@ def _gives_this(file: JavaScriptFile, own: Node, name: str) -> bool:
 def _named(name: Standing) -> _Table | None:
     """Return a table that has a name at the file's top, where nothing is in it yet."""
     binding, file = name.scopes.of(name.node), name.file
-    if binding is None or binding.writes or len(binding.declared) != 1 or binding.name in file.exports.values():
+    if binding is None or binding.name in file.exports.values():
         return None
-    above = binding.declared[0].parent
-    value = above.child_by_field_name("value") if above.type == "variable_declarator" else None
-    if value is None or above.parent.parent.type != "program":
+    value = only_value(name.scopes, name.node)
+    if value is None or value.parent.parent.parent.type != "program":
         return None
     of_map = _empty(file, value)
     return _Table(binding.uses, of_map) if of_map is not None else None
@@ -190,11 +184,10 @@ def _field(field: Standing) -> _Table | None:
             begins.append(one)
     for one in file.of_types(own, ("this",)):
         above = one.parent
-        if above.type != "member_expression" or not is_of_an_object(one):
-            if above.type in ("arguments", "spread_element", "subscript_expression", "variable_declarator"):
-                return None  # the object itself goes somewhere
-            continue
-        if file.text(above.child_by_field_name("property")) != name:
+        if goes_somewhere(one) or above.type == "subscript_expression":
+            return None
+        named = above.type == "member_expression" and file.text(above.child_by_field_name("property")) == name
+        if not named or not is_of_an_object(one):
             continue
         assigned = above.parent.type == "assignment_expression" and above.parent.child_by_field_name("left") == above
         (begins if assigned else uses).append(above.parent if assigned else above)
@@ -217,15 +210,18 @@ def _only_object(at: Standing, own: Node) -> Node | None:
 
 
 def _is_kept_inside(made: Standing, field: str) -> bool:
-    """Tell whether nobody asks an object for a field of it but its own class."""
+    """Tell whether nobody asks an object for a field of it but its own class, by whatever gives it back."""
+    file = made.file
+    for one in file.of_types(file.root, ("member_expression", "subscript_expression")):
+        part = one.child_by_field_name("property") or one.child_by_field_name("index")
+        if one.child_by_field_name("object").type != "this" and file.text(part).strip("\"'`") == field:
+            return False
     name = _name_of_object(made)
     if name is None:
         return bool(made.node.parent.type == "member_expression")
     binding = made.scopes.of(name)
-    if binding is None or not only_asked(made.scopes, name):
-        return False
-    parts = [use.parent.child_by_field_name("property") for use in binding.uses]
-    return all(one is not None and made.file.text(one) != field for one in parts)
+    by_name = binding is not None and all(use.parent.type == "member_expression" for use in binding.uses)
+    return by_name and only_asked(made.scopes, name)
 
 
 def _name_of_object(made: Standing) -> Node | None:
@@ -263,7 +259,7 @@ def _put(file: JavaScriptFile, use: Node, *, of_map: bool) -> Node | None:
         called = above.type == "member_expression" and file.text(above.child_by_field_name("property")) == "set"
         if not called or beyond.type != "call_expression" or beyond.parent.type != "expression_statement":
             return None
-        given = _arguments(beyond)
+        given = arguments_of(beyond)
         return given[1] if len(given) == 2 else None
     if beyond.type != "assignment_expression" or beyond.child_by_field_name("left") != above:
         return None
@@ -287,7 +283,7 @@ def _what_is_put(put: Standing, table: _Table, functions_at: FunctionsAt) -> lis
         return functions_at(put)
     name = put.node
     binding = put.scopes.of(name) if name.type == "identifier" else None
-    taken = [one.child_by_field_name("pattern") or one for one in parameters_of(around)]
+    taken = patterns_of(around)
     if binding is None or binding.writes or binding.declared[0] not in taken:
         return []
     if any(one != name and one.parent.type != "return_statement" for one in binding.uses):
@@ -296,17 +292,13 @@ def _what_is_put(put: Standing, table: _Table, functions_at: FunctionsAt) -> lis
     of_method = table.owner is not None and around.type == "method_definition"
     calls = _calls_on(put, table.owner, around) if of_method else _calls_at_top(put, around)
     found: list[Standing] = []
-    for given in map(_arguments, calls):
+    for given in map(arguments_of, calls):
         spread = any(one.type == "spread_element" for one in given)
         own = functions_at(replace(put, node=given[at])) if at < len(given) and not spread else []
         if not own:
             return []
         found += own
     return found
-
-
-def _arguments(call: Node) -> list[Node]:
-    return [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
 
 
 def _calls_on(put: Standing, owner: Node | None, method: Node) -> list[Node]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node
-from vast_ferry.translate.javascript.scopes import FUNCTIONS
+from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes
 
 
 def chain_of(use: Node, file: JavaScriptFile, ends: set[str]) -> tuple[Node, bool] | None:
@@ -59,6 +59,11 @@ def chain_of_root(node: Node, file: JavaScriptFile) -> str:
             return ""
         node = called.child_by_field_name("object")
     return file.text(node) if node.type == "identifier" else ""
+
+
+def arguments_of(call: Node) -> list[Node]:
+    """Return what a call is given."""
+    return [one for one in call.child_by_field_name("arguments").named_children if one.type != "comment"]
 
 
 def bare(node: Node) -> Node:
@@ -125,7 +130,7 @@ def _asked_of_promise(node: Node, file: JavaScriptFile) -> tuple[Node, str, list
     if called is None or called.type != "member_expression":
         return None
     method = file.text(called.child_by_field_name("property"))
-    given = [one for one in node.child_by_field_name("arguments").named_children if one.type != "comment"]
+    given = arguments_of(node)
     return (called.child_by_field_name("object"), method, given) if method in _ASKED_OF_PROMISES else None
 
 
@@ -277,3 +282,14 @@ def _is_a_branch(block: Node) -> bool:
 def _ends(block: Node) -> bool:
     inside = [one for one in block.named_children if one.type != "comment"]
     return bool(inside) and inside[-1].type in ("return_statement", "throw_statement")
+
+
+def only_value(scopes: Scopes, name: Node) -> Node | None:
+    """Return what a constant is declared with."""
+    binding = scopes.of(name)
+    if binding is None or binding.writes or len(binding.declared) != 1:
+        return None
+    above = binding.declared[0].parent
+    if above.type != "variable_declarator" or above.child_by_field_name("name") != binding.declared[0]:
+        return None
+    return above.child_by_field_name("value")
