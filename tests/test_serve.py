@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import json
 import re
@@ -228,6 +229,31 @@ def _is_zombie(process: int) -> bool:
     with contextlib.suppress(OSError):
         return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
     return True
+
+
+def test_calls_that_wait_behind_others_are_each_answered_once(tmp_path: Path) -> None:
+    # Short calls are sent ahead to a worker: one that never ends, and one that ends the process, take none with them.
+    project = tmp_path / "p"
+    project.mkdir()
+    code = "import os, time\n\ndef run(event, ctx):\n    n = event['call']['slots']['x']\n"
+    code += "    if n == '300':\n        time.sleep(60)\n    if n == '600':\n        os._exit(3)\n"
+    (project / "h.py").write_text(code + "    return {'code': 200, 'content': n * (40_000 if n == '450' else 1)}\n")
+    declared = "app: a\njobs:\n  f: {code: h.py#run, longest: 1, when: [{web: 'GET /f/{x}'}]}\n"
+    (project / "ostermere.yaml").write_text(declared)
+
+    async def all_of_them(address: str) -> list[httpx.Response]:
+        limits = httpx.Limits(max_connections=50)
+        async with httpx.AsyncClient(base_url=address, timeout=20, limits=limits) as client:
+            return await asyncio.gather(*(client.get(f"/f/{number}") for number in range(900)))
+
+    with served(project, tmp_path, *AT) as (client, _):
+        replies = asyncio.run(all_of_them(str(client.base_url)))
+    odd = {number: reply.status_code for number, reply in enumerate(replies) if reply.status_code != 200}
+    assert odd == {300: 504, 600: 502}
+    assert [reply.text for number, reply in enumerate(replies) if number not in (300, 450, 600)] == [
+        str(number) for number in range(900) if number not in (300, 450, 600)
+    ]
+    assert replies[450].text == "450" * 40_000
 
 
 @pytest.mark.slow

@@ -10,7 +10,6 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Awaitable, Callable, Coroutine, MutableMapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -26,6 +25,7 @@ from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending
 from vast_ferry.mapping.helpers import FRAMING
 from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.serving.asking import in_pool
 from vast_ferry.serving.live import FUNCTION, GOOD, LONGEST_CHAIN, Done, Live
 from vast_ferry.serving.state import event_of, now
 
@@ -62,7 +62,6 @@ class App:
         self, live: Live, tell: Callable[[Done], None], speed: float = 1.0, keeper: Keeper | None = None
     ) -> None:
         self.live, self.tell, self.speed, self.keeper = live, tell, speed, keeper
-        self._pool = ThreadPoolExecutor(16)
         self._going: set[asyncio.Task[None]] = set()
         self._number = 0
 
@@ -76,7 +75,7 @@ class App:
             await _answer(send, _plain(413, f"the provider takes {largest:,} bytes at most"))
             return
         if self.live.looks_again:
-            await self._run(self.live.refresh)
+            await in_pool(self.live.pool, self.live.refresh)
         event = self._event(scope, body)
         if event.method == "POST" and event.path == NATIVE:
             await _answer(send, await self._native(event))
@@ -90,7 +89,6 @@ class App:
         for task in self._going:
             task.cancel()
         await asyncio.gather(*self._going, return_exceptions=True)
-        self._pool.shutdown(wait=False, cancel_futures=True)
 
     def begin(self, *, schedules: bool) -> None:
         """Begin what goes on by itself."""
@@ -102,7 +100,7 @@ class App:
         last = datetime.now(UTC)
         while True:
             await asyncio.sleep(_TICK)
-            await self._run(self.live.refresh)
+            await in_pool(self.live.pool, self.live.refresh)
             until = datetime.now(UTC)
             for function in self.live.functions:
                 for trigger in function.triggers:
@@ -115,9 +113,6 @@ class App:
                         event = event_of("schedule", name=trigger.source or function.name, due=told)
                         self._go(self._delivered(_Way(function, "schedule", event, f"the schedule, due {told}")))
             last = until
-
-    async def _run(self, does: Callable[..., Any], *given: Any) -> Any:
-        return await asyncio.get_running_loop().run_in_executor(self._pool, does, *given)
 
     def _event(self, scope: MutableMapping[str, Any], body: bytes) -> HttpEvent:
         self._number += 1
@@ -169,7 +164,7 @@ class App:
         return replace(told, headers=[*reply.headers, *told.headers])
 
     async def _called(self, way: _Way) -> Done:
-        done: Done = await self._run(self.live.call, way.function, way.kind, [way.event], way.cause, way.attempt)
+        done = await self.live.call(way.function, way.kind, [way.event], way.cause, way.attempt)
         self.tell(done)
         for kind, event in self.live.caused(done):
             self._follow(kind, event, f"{way.cause} → {way.function.name}", way.depth + 1)

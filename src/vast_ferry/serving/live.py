@@ -7,11 +7,12 @@ before runs on. What a handler does to services is taken into the state, and the
 from __future__ import annotations
 
 import contextlib
+import functools
 import os
 import shutil
 import threading
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -26,6 +27,7 @@ from vast_ferry.hub.functions import Function, Project
 from vast_ferry.hub.http import HttpEvent, HttpReply
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.serving.asking import Place
 from vast_ferry.serving.state import State, event_of
 from vast_ferry.standins.debugging import AS_LONG_AS_IT_TAKES, DebuggedWorker, Debugger
 from vast_ferry.standins.gateway import Gateway, takes
@@ -36,6 +38,8 @@ from vast_ferry.standins.scratch import scratch_folder
 _AT_ONCE: Final = 4
 #: So many workers a function has at most, whatever its provider allows.
 _WORKERS: Final = 2
+#: So many threads do what has to be waited for: workers that start, end or are sent what is large; files looked at.
+_THREADS: Final = 16
 #: To look for changes may take this share of the time at most.
 _LOOKING: Final = 0.1
 #: A change is not seen for so long at most, in seconds.
@@ -68,16 +72,11 @@ class _Loaded:
     side: Side
     declared: Project
     gateway: Gateway | None
-    free: dict[str, list[Worker]] = field(default_factory=dict)
-    gates: dict[str, threading.Semaphore] = field(default_factory=dict)
-    closed: bool = False
+    places: dict[str, Place] = field(default_factory=dict)
 
     def close(self) -> None:
-        self.closed = True  # what is called now ends first, and its worker with it
-        for workers in self.free.values():
-            for worker in workers:
-                worker.stop()
-            workers.clear()
+        for place in list(self.places.values()):
+            place.close()
 
 
 class Live:
@@ -99,6 +98,7 @@ class Live:
         self.project, self.source, self.variables = project, source, dict(variables or {})
         self.state, self.say, self.limit = state or State(), say, limit
         self._scratch = contextlib.ExitStack()
+        self.pool = ThreadPoolExecutor(_THREADS)
         self._lock, self._number = threading.Lock(), 0
         self._seen: dict[str, tuple[int, int]] = {}
         self._look_again = 0.0
@@ -111,6 +111,7 @@ class Live:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.pool.shutdown(cancel_futures=True)
         if self._loaded is not None:
             self._loaded.close()
         self._scratch.close()
@@ -182,8 +183,8 @@ class Live:
             except BadInput as error:
                 self.say(f"not loaded, what ran before runs on: {error}")
                 return
-            self.loaded.close()
-            self._loaded = loaded
+            before, self._loaded = self.loaded, loaded
+            before.close()
             if self.debugger is not None:
                 self.await_debuggers()
             # Calls of the one before may still be under way in its files; those of the one before that are over.
@@ -206,36 +207,25 @@ class Live:
         """Return the functions whose triggers take an event."""
         return [one for one in self.functions if not takes(one, kind, event)]
 
-    def call(
+    async def call(
         self, function: Function, kind: str, events: Sequence[dict[str, Any]], cause: str, attempt: int = 1
     ) -> Done:
-        """Return how a call ended; what it did is in the state then, and its events are for `caused`."""
+        """Return how a call ended; what it did and the events that this causes are for `caused`."""
         loaded = self.loaded
         own = function.timeout or loaded.side.profile.model.limits.default_timeout or 60.0
         limit = min(own, self.limit) if self.debugger is None else AS_LONG_AS_IT_TAKES
         began = time.perf_counter()
-        with self._worker_of(loaded, function) as worker:
-            outcome = worker.call(Call(kind, tuple(events), self.state.before()), limit)
+        place = self._place_of(loaded, function)
+        outcome = await place.call(lambda: Call(kind, tuple(events), self.state.before()), limit)
         return Done(function.name, cause, outcome, time.perf_counter() - began, attempt)
 
-    @contextlib.contextmanager
-    def _worker_of(self, loaded: _Loaded, function: Function) -> Iterator[Worker]:
-        """Give a worker of a function, a new one where none is free and there may be more."""
-        gate = loaded.gates.setdefault(function.name, threading.Semaphore(1 if self.debugger else _WORKERS))
-        with gate:
-            free = loaded.free.setdefault(function.name, [])
-            try:
-                worker = free.pop()
-            except IndexError:
-                worker = self._new_worker(loaded, function)
-            try:
-                yield worker
-            finally:
-                worker.timeouts = 0  # whoever works on it calls again and again
-                if loaded.closed:
-                    worker.stop()
-                else:
-                    free.append(worker)
+    def _place_of(self, loaded: _Loaded, function: Function) -> Place:
+        """Return where the workers of a function are."""
+        place = loaded.places.get(function.name)
+        if place is None:
+            most, new = 1 if self.debugger else _WORKERS, functools.partial(self._new_worker, loaded, function)
+            place = loaded.places[function.name] = Place(most, new, self.pool)
+        return place
 
     def _new_worker(self, loaded: _Loaded, function: Function) -> Worker:
         setup = with_secrets(loaded.side.setup(function, function.kinds, 0, 30.0), self.variables)
@@ -248,12 +238,13 @@ class Live:
         """Start a worker of each function, so that a debugger can attach before the first call, and say where."""
         loaded = self.loaded
         workers = {one.name: self._new_worker(loaded, one) for one in loaded.declared.functions}
+        for one in loaded.declared.functions:
+            self._place_of(loaded, one).add(workers[one.name])
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             begun = {name: pool.submit(one.begin) for name, one in workers.items() if isinstance(one, DebuggedWorker)}
             for name, worker in workers.items():
                 assert isinstance(worker, DebuggedWorker)
                 self.say(f"  {name}: {worker.attached_by} at 127.0.0.1:{worker.debugger.port}")
-                loaded.free.setdefault(name, []).append(worker)
                 if why := begun[name].result():
                     self.say(f"  {name} can't be loaded: {why}")
 

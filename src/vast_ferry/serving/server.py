@@ -7,7 +7,6 @@ import contextlib
 import os
 import socket
 import statistics
-import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -19,8 +18,6 @@ from vast_ferry.hub.findings import BadInput
 from vast_ferry.serving.app import App
 from vast_ferry.serving.live import GOOD, Done, Live
 
-#: How long a thread of Python may go on while another waits, in seconds.
-_TURN: Final = 0.0002
 LOOPBACK: Final = ("127.0.0.1", "localhost", "::1")
 
 
@@ -52,7 +49,9 @@ class Summary:
 def listening(host: str, port: int) -> socket.socket:
     """Return a socket that listens there; raises BadInput where that can't be."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    made = socket.socket(family)
+    # Its protocol is named, for only then does asyncio send at once what is written: else an answer, which is written
+    # in two parts, waits 40 ms for the client to acknowledge the first.
+    made = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         made.bind((host, port))
@@ -92,6 +91,7 @@ def serve(
     app = App(live, told, speed, keeper)
     config = uvicorn.Config(
         app, lifespan="off", log_level="critical", access_log=False, server_header=False, date_header=False,
+        proxy_headers=False,  # a request is handed on as it came
         timeout_graceful_shutdown=5, h11_max_incomplete_event_size=64 * 1024,
     )  # fmt: skip
     with listening(host, port) as place:
@@ -112,14 +112,10 @@ def serve(
                 await app.close()
                 await super().shutdown(sockets)
 
-        # Calls wait in threads, and each hands over to the loop: what waits for its turn should have it soon.
-        turn = sys.getswitchinterval()
-        sys.setswitchinterval(_TURN)
         try:
             with contextlib.suppress(KeyboardInterrupt):
                 asyncio.run(Server(config).serve([place]))
         finally:
-            sys.setswitchinterval(turn)
             if ready_file is not None:
                 with contextlib.suppress(OSError):
                     ready_file.unlink()

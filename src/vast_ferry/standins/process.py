@@ -49,6 +49,10 @@ MOST_TIMEOUTS = 5
 #: So many calls are sent ahead at most, and so many bytes of them: they wait in the socket.
 AHEAD = 32
 ROOM = 1 << 16
+#: A process may take so much longer than a call's limit, in seconds: the handler's own clock should run out first.
+BEYOND = 0.25
+#: What is raised where a process has ended, or answered what is no answer.
+GONE = (OSError, ValueError, RecursionError, struct.error)
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,6 +233,50 @@ class Worker:
                 return problem
         return self._ended(self._exchange(_request(call, limit, seed, cold=cold), limit))
 
+    def send(self, call: Call, limit: float, seed: int = 1) -> int | None:
+        """Send a call without waiting for its answer, and return the descriptor at which that comes, for `came`.
+
+        Nothing where it was not sent: its process is not started, or the call is too large for its socket to take at
+        once. Then only `call` will do.
+        """
+        if self._talk is None or self._broken or self.timeouts >= MOST_TIMEOUTS:
+            return None
+        try:
+            data = b"".join(framed(_request(call, limit, seed)))
+        except (ValueError, RecursionError):
+            return None
+        if len(data) > ROOM:
+            return None
+        with contextlib.suppress(OSError):  # one that has ended is told by what comes
+            sent(self._talk, data, time.monotonic() + limit)
+        return self._talk.fileno()
+
+    def came(self) -> dict[str, Any] | None:
+        """Return the answer to what was sent, nothing while not all of it is there; raises where its process ended.
+
+        What is raised is one of `GONE`. `over` says what an answer means.
+        """
+        if self._talk is None:
+            raise ConnectionResetError
+        return self._answer(self._talk, 0.0)
+
+    @property
+    def ended(self) -> bool:
+        """Tell whether it has no process."""
+        return self._talk is None
+
+    def over(self, answer: dict[str, Any]) -> Outcome:
+        """Return how a call ended by its answer; ends a process that is spent, which may take a while."""
+        return self._ended(answer)
+
+    def gone(self) -> Outcome:
+        """Return how a call ended whose process ended before it answered."""
+        return self._ended(self._died())
+
+    def late(self, limit: float) -> Outcome:
+        """End the process of a call that did not end within its time, and return that."""
+        return self._ended(self._timed_out(limit))
+
     def calls(self, several: Iterable[Call], limit: float, seed: int = 1) -> Iterator[Outcome]:
         """Yield how calls ended, in their order, each as `call` has it.
 
@@ -381,7 +429,7 @@ class Worker:
         talk = self._talk
         if talk is None:
             return Outcome(Ending.DIED, message="broken off")
-        end = time.monotonic() + limit + 0.25  # the handler's own clock should run out first
+        end = time.monotonic() + limit + BEYOND
         try:
             if not all(sent(talk, part, end) for part in framed(message)):
                 return self._timed_out(limit)
@@ -395,13 +443,13 @@ class Worker:
         if talk is None:
             return Outcome(Ending.DIED, message="broken off")
         try:
-            answer = self._answer(talk, end or time.monotonic() + limit + 0.25)
+            answer = self._answer(talk, end or time.monotonic() + limit + BEYOND)
             return self._timed_out(limit) if answer is None else answer
-        except (OSError, ValueError, RecursionError, struct.error):
+        except GONE:
             return self._died()
 
     def _answer(self, talk: socket.socket, end: float) -> dict[str, Any] | None:
-        """Return the next answer, or nothing where it does not come in time.
+        """Return the next answer, or nothing where it does not come in time; what came of it is kept.
 
         Whatever stands before its mark is no answer: something else wrote it.
         """
@@ -419,6 +467,7 @@ class Worker:
                     if size > LARGEST_ANSWER:
                         raise ValueError("an answer too large")
                     if not self._fill(talk, data, size, end):
+                        self._left = data
                         return None
                     self._left = data[size:]
                     return unframed(data, head, text, key.hex())
@@ -432,6 +481,7 @@ class Worker:
                 data += chunk
                 continue
             if not ready(talk, select.POLLIN, end):
+                self._left = data
                 return None
 
     @staticmethod
