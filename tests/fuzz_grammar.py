@@ -2218,6 +2218,8 @@ def answered(w: Writer, s: Scope) -> list[str]:
         packed = "base64.b64encode(str(seen).encode()).decode()"
         name = w.fresh("packed")
         before, values["body"] = w.random.choice([([], packed), ([f"{name} = {packed}"], name)])
+    if form.when == "mapping" and not before and "packed" not in values["body"] and w.random.random() < 0.3:
+        return through_a_helper(w, s, form, values)
     given = _of_the_form(form, values)
     given += f", {flag.key!r}: True" if isinstance(flag, Item) and "packed" in values["body"] + "".join(before) else ""
     if form.when == "object":
@@ -2229,6 +2231,36 @@ def answered(w: Writer, s: Scope) -> list[str]:
         if w.random.random() < 0.15:
             made = f"dict(**{made})" if w.random.random() < 0.3 else re.sub(r"'(\w+)': ", r"\1=", f"dict({given})")
     return [*before, *put_together(w, s, made, given, form)]
+
+
+def through_a_helper(w: Writer, s: Scope, form: ReplyForm, values: dict[str, str]) -> list[str]:
+    """Return statements that answer with what a function of the file puts together, as it is or changed."""
+    r, name, answer = w.random, w.fresh("told"), w.fresh("answer")
+    key = {row.field: repr(row.at.steps[-1].key) for row in form.rows if isinstance(row.at.steps[-1], Item)}
+    fields = next((one for one in key if one.startswith("headers") and one in values), "")
+    listed = r.choice([f"{key[fields]}: fields or BASE_OF_IT, ", ""]) if fields else ""
+    usual, head = r.choice(["None", '""', "None"]), f"{key['status']}: status, {listed}"
+    steps = [f"    made = {{{head.rstrip(', ')}}}", "    if body is not None:", f"        made[{key['body']}] = body"]
+    wholes = [[f"    return {{{head}{key['body']}: body}}"]] * 2 + [[*steps, "    return made"]]
+    w.top.append(f"BASE_OF_IT = {'{}' if fields == 'headers.plain' else '[]'}")
+    w.top.append("\n".join([f"def {name}(status, body={usual}, fields=None):", *r.choice(wholes)]))
+    if r.random() < 0.3:  # one that hands on what another gives
+        w.top.append(
+            f"def {name}_on(*given):\n    return {name}(*given)"
+            if r.random() < 0.3
+            else f"def {name}_on(status, body):\n    return {name}(status, body)"
+        )
+        listed = ""
+    early = [f"if {w.test(s)}:", f"    return {name}({r.choice(['404', '409, None', '409, str(len(seen))'])})"]
+    changes = [
+        f"{answer}[{key['status']}] = 203",
+        f"{answer}[{key['body']}] = 'x'",
+        f"{answer}.update({{{key['status']}: 206}})",
+    ]
+    given = f"{values['status']}, {values['body']}" + (f", {values[fields]}" if listed else "")
+    taker = f"{name}_on" if f"def {name}_on(" in w.top[-1] else name
+    changed = [f"{answer} = {taker}({given})", f"if {w.test(s)}:", f"    {r.choice(changes)}", f"return {answer}"]
+    return [*r.choice([early, [], early]), *r.choice([changed, [f"return {name}({given})"]])]
 
 
 def other_contents(w: Writer, scope: Scope) -> list[str]:

@@ -125,6 +125,42 @@ def test_a_mapping_that_a_call_shows_is_one_in_full(
     assert f"return {answers}" in rewritten(project, tmp_path / "out", code).files["h.py"].decode()
 
 
+#: What makes answers gives some callers what they change first; a content may be left at nothing.
+TOLD = """def told(code, content=None, fields=None):
+    return {"code": code, "content": content, "fields": fields or {}}
+
+
+def ok(content):
+    return told(200, content)
+
+
+def f(event, ctx):
+    word = event["call"]["slots"]["one"]
+    if word == "none":
+        return told(404)
+    if word == "number":
+        return told(200, str(len(word)))
+    answer = ok(word)
+    if word == "more":
+        answer["code"] = 203
+        answer["fields"].update({"x-more": "1", "content-type": "text/x-more"})
+    return answer
+"""
+
+
+@pytest.mark.parametrize("to", some(["thornwick@2", "wsgi", "marrowby@2", "brackendale", "quillhaven"], 2))
+def test_an_answer_that_a_function_gives_is_changed_before_it_is_returned(
+    project: Project, tmp_path: Path, to: str
+) -> None:
+    web = WEB.replace("POST /f/{one}", "GET /f/{one}")
+    told = {"none": "replied 404", "number": "replied 200", "more": "replied 203", "less": "replied 200"}
+    files = {f"samples/f/{word}.http": f"GET /f/{word} HTTP/1.1\r\nHost: a\r\n\r\n" for word in told}
+    carry(project({"ostermere.yaml": web, "h.py": TOLD, **files}), to=to, out=tmp_path / "out", source="ostermere@1")
+    assert b"answer_with" not in (tmp_path / "out" / "h.py").read_bytes()
+    found = {one.sample: (str(one.verdict), one.expected) for one in check(tmp_path / "out").checked}
+    assert found == {f"{word}.http": ("same", ending) for word, ending in told.items()}
+
+
 #: a handler's code → why it is wrapped; at which line
 REFUSED = [
     ("def f(event, ctx):\n    exec('event.clear()')\n", "hidden-names", 2),

@@ -491,6 +491,9 @@ STEP_BY_STEP = {
 from flagstone import Say
 
 def f(ask, kit):
+    if ask.parts["x"] == "held":
+        held = Say(code=203, lines=[["content-type", "text/x"]], load="x")
+        return held
     say = Say()
     say.mark(202)
     if ask.parts["x"] == "none":

@@ -240,6 +240,11 @@ NOTES: Final = {
         "{what} stands twice: rewritten, and as it was for handlers that are wrapped",
         "See why those are wrapped; without them the second copy goes",
     ),
+    "answer-twice": (
+        Severity.NOTE,
+        "{what} stands twice: it makes the target's answers, and as it was what some callers change before they answer",
+        "Let those callers give it what they change, or leave both as they are",
+    ),
     "decorator-twice": (
         Severity.NOTE,
         "the decorator {what} stands twice: rewritten for handlers, and as it was for other functions",

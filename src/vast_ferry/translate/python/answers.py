@@ -6,13 +6,13 @@ import ast
 from collections.abc import Collection, Iterable, Mapping
 from enum import Enum
 from functools import partial
-from typing import Any
 
 from vast_ferry.hub.kinds import REQUEST, is_request
+from vast_ferry.translate.python.copies import Copies, for_calls
 from vast_ferry.translate.python.ends import falls_off, in_return, is_asked
-from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.functions import Function, own_returns
+from vast_ferry.translate.python.held_answers import HeldAnswers, bound_to, key_used
 from vast_ferry.translate.python.job import Job
-from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Key
 
 
@@ -53,6 +53,63 @@ def settle_answers(
         job.facts[key].kind = REQUEST
 
 
+def changed_answers(job: Job) -> Copies | None:
+    """Return how helpers come to stand twice whose answers are returned by some callers, and changed first by others.
+
+    `reply = told(200); reply["headers"].append(…); return reply` goes on with the mapping that the helper gave, and
+    answers with that; where the helper made the target's answers there would be none. Looked for before it is settled
+    who makes answers.
+    """
+    held = HeldAnswers(job)
+    changed = [
+        (function, caller, call)
+        for function in job.flow.functions.values()
+        for caller, call in function.calls
+        if caller is not None and _changes(caller, call) and held.given_by(function) is not None
+    ]
+    kept = {one.key: one for function, _, _ in changed for one in _givers(job, function)}  # whose mappings go on
+    twice: set[Key] = set()
+    while more := {key for key, one in kept.items() if key not in twice and _answers_too(one, kept.keys() - twice)}:
+        twice |= more
+    calls = [(caller, call) for function, caller, call in changed if function.key in twice]
+    inside = [(caller, call) for key in twice for caller, call in job.flow.functions[key].calls if caller is not None]
+    calls += [(caller, call) for caller, call in inside if caller.key in kept and caller.key not in twice]
+    return for_calls(job.flow, twice, calls) if calls else None
+
+
+def _answers_too(function: Function, kept: Collection[Key]) -> bool:
+    """Tell whether what a function gives is returned as it is by others than those whose mappings go on."""
+    return any(
+        caller is not None and caller.key not in kept and _use_of(caller, call, caller.nodes.parents) is not Use.OTHER
+        for caller, call in function.calls
+    )
+
+
+def _changes(caller: Function, call: ast.Call) -> bool:
+    """Tell whether what a call gives has a name, is looked into or changed by its keys there, and is returned."""
+    parents = caller.nodes.parents
+    name = parents.get(id(call))
+    target = name.targets[0] if isinstance(name, ast.Assign) and len(name.targets) == 1 else None
+    if not isinstance(target, ast.Name) or len(bound_to(caller, target.id)) != 1:
+        return False
+    reads = [use for use in caller.nodes.uses(target.id) if isinstance(use.ctx, ast.Load)]
+    others = [read for read in reads if not in_return(read, parents)]
+    keyed = all(key_used(read, parents) is not None for read in others)
+    return bool(others) and len(others) < len(reads) and keyed
+
+
+def _givers(job: Job, function: Function) -> Iterable[Function]:
+    """Return a function and those of whose mappings it gives one."""
+    found, waiting = {function.key: function}, [function]
+    while waiting:
+        for node in own_returns(waiting.pop()):
+            for called in job.every_called(node.value):
+                if called.key not in found:
+                    found[called.key] = called
+                    waiting.append(called)
+    return found.values()
+
+
 class Use(Enum):
     """What becomes of what a call gives: it is the caller's answer, or it is if there is one, or something else."""
 
@@ -64,7 +121,7 @@ class Use(Enum):
 def _may_be_asked(job: Job, function: Function, candidates: Mapping[Key, Function], uses: set[Use]) -> bool:
     """Tell whether a function gives None, or what can't be taken for nothing on either side."""
     nothing = falls_off(function.node.body, partial(job.flow.lets_through, function.module))
-    for value in (value for node in _own_returns(function) for value in _either(node.value)):
+    for value in (value for node in own_returns(function) for value in _either(node.value)):
         if value is None or (isinstance(value, ast.Constant) and value.value is None):
             nothing = True
         elif isinstance(value, ast.Call):
@@ -111,7 +168,7 @@ def _answering_from(job: Job, waiting: list[Function]) -> dict[Key, Function]:
     candidates: dict[Key, Function] = {}
     while waiting:
         function = waiting.pop()
-        for node in _own_returns(function):
+        for node in own_returns(function):
             for called in _answering(job, function, node.value):
                 if called.key not in candidates and not called.entry:
                     candidates[called.key] = called
@@ -131,25 +188,10 @@ def _answering(job: Job, function: Function, node: ast.expr | None) -> list[Func
     if isinstance(node, ast.Name):
         return [
             called
-            for value in _bound_to(function, node.id)
+            for value in bound_to(function, node.id)
             for called in _answering(job, function, value if not isinstance(value, ast.Name) else None)
         ]
     return []
-
-
-def _bound_to(function: Function, name: str) -> list[ast.expr]:
-    """Return what a function binds to a name."""
-    found = []
-    for node in function.nodes.all:
-        target: Any = None
-        if isinstance(node, ast.Assign) and len(node.targets) == 1:
-            target = node.targets[0]
-        elif isinstance(node, (ast.NamedExpr, ast.AnnAssign)):
-            target = node.target
-        value = getattr(node, "value", None)
-        if isinstance(target, ast.Name) and target.id == name and isinstance(value, ast.expr):
-            found.append(value)
-    return found
 
 
 def _use(job: Job, caller: Function | None, call: ast.Call, candidates: Mapping[Key, Function]) -> Use:
@@ -190,14 +232,3 @@ def _passes_through(parent: ast.AST | None, node: ast.AST) -> bool:
     if isinstance(parent, ast.IfExp):
         return parent.test is not node
     return isinstance(parent, ast.Await) or (isinstance(parent, ast.BoolOp) and isinstance(parent.op, ast.Or))
-
-
-def _own_returns(function: Function) -> list[ast.Return]:
-    """Return where a function itself ends, last first; functions inside it end by their own."""
-    inside = {
-        id(one)
-        for node in function.nodes.all[1:]
-        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef))
-        for one in walk(node)
-    }
-    return [node for node in reversed(function.nodes.all) if node.__class__ is ast.Return and id(node) not in inside]

@@ -25,7 +25,11 @@ from vast_ferry.translate.values import Class, Func, Key
 #: Why a name or a helper's text was edited, in the record of a crossing.
 REASON = "copy"
 #: What each finding on copies says whose they are.
-_WHOSE = {"stands-twice": "handlers that are wrapped", "decorator-twice": "functions that are no handlers"}
+_WHOSE = {
+    "stands-twice": "handlers that are wrapped",
+    "decorator-twice": "functions that are no handlers",
+    "answer-twice": "those who change what it gives",
+}
 
 
 @dataclass(slots=True)
@@ -67,6 +71,16 @@ def of_decorator(flow: Flow, key: Key, handlers: Collection[Key]) -> Copies | No
     return _Copying(flow, [key], others, "decorator-twice").made() if _can_stand_twice(flow, key) else None
 
 
+def for_calls(flow: Flow, twice: Collection[Key], calls: Iterable[tuple[Function, ast.Call]]) -> Copies | None:
+    """Return how helpers come to stand twice of which some calls get the copy, as it was; nothing where they can't."""
+    if not all(_can_stand_twice(flow, key) for key in twice):
+        return None
+    calls = list(calls)
+    apart = sorted({_outermost(caller) for caller, _ in calls})
+    only = frozenset(id(call.func) for _, call in calls)
+    return _Copying(flow, sorted(twice), apart, "answer-twice", only).made()
+
+
 def used_otherwise(flow: Flow, key: Key, handlers: Collection[Key]) -> list[Key] | None:
     """Return what uses a decorator at the top of modules, but for handlers; nothing where a module itself does."""
     found: dict[Key, None] = {}
@@ -105,20 +119,28 @@ class _Use:
 
 
 class _Copying:
-    def __init__(self, flow: Flow, twice: list[Key], apart: list[Key], told: str = "stands-twice") -> None:
-        self.flow, self.twice, self.apart = flow, twice, apart
+    def __init__(
+        self,
+        flow: Flow,
+        twice: list[Key],
+        apart: list[Key],
+        told: str = "stands-twice",
+        only: frozenset[int] | None = None,  # which names are renamed among those that stand `apart`
+    ) -> None:
+        self.flow, self.twice, self.apart, self.only = flow, twice, apart, only
         self.told, self.whose = told, _WHOSE[told]
         self.names = {key: self._free(flow.modules[key[0]], f"{key[1]}_as_it_was") for key in twice}
         self.result = Copies()
 
     def made(self) -> Copies | None:
         renamed: dict[str, list[_Use]] = {}
-        for key in (*self.twice, *self.apart):
+        for key in dict.fromkeys((*self.twice, *self.apart)):
             module = self.flow.modules[key[0]]
             uses = [use for use in _uses(self.flow, key) if use.key in self.names]
             if not all(self._stands_there(module, use) for use in uses):
                 return None
-            if key not in self.twice:
+            if key in self.apart:
+                uses = self._apart(uses)
                 renamed.setdefault(module.file, []).extend(uses)
         for file, uses in renamed.items():
             module = self.flow.modules[file]
@@ -138,6 +160,10 @@ class _Copying:
             if not self._import(module, [use for use in uses if use.key in self.names], kept=True):
                 return None
         return self.result
+
+    def _apart(self, uses: Iterable[_Use]) -> list[_Use]:
+        """Return those of the uses among what stands apart that get the copy."""
+        return [use for use in uses if self.only is None or id(use.node) in self.only]
 
     def _note(self, file: str, edits: Iterable[Edit]) -> None:
         known = self.result.edits.setdefault(file, [])
@@ -225,7 +251,7 @@ class _Copying:
     def _renamed_in(self, module: Module) -> Iterator[_Use]:
         for key in self.apart:
             if key[0] == module.file:
-                yield from _uses(self.flow, key)
+                yield from self._apart(_uses(self.flow, key))
 
     def _free(self, module: Module, name: str) -> str:
         while name in module.nodes.ids or name in module.names:

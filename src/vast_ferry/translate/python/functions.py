@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, field
 
-from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.values import Env, Key, Of, Std, Stop, Uses, Value
 
@@ -147,3 +147,29 @@ class Function:
     def static(self) -> bool:
         """Tell whether it is a method that gets no object."""
         return any(isinstance(d, ast.Name) and d.id == "staticmethod" for d in self.node.decorator_list)
+
+
+def argument_of(function: Function, call: ast.Call, name: str) -> ast.expr | None:
+    """Return what a call gives a function's parameter, or its default; nothing where that can't be seen."""
+    by_name = {keyword.arg: keyword.value for keyword in call.keywords}
+    if name in by_name:
+        return by_name[name]
+    if None in by_name or any(isinstance(one, ast.Starred) for one in call.args):
+        return None
+    own, arguments = function.parameters, function.node.args
+    if name in own and own.index(name) < len(call.args):
+        return call.args[own.index(name)]
+    defaults = dict(zip(reversed(own), reversed(arguments.defaults), strict=False))
+    by_keyword = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+    return {**defaults, **{one.arg: default for one, default in by_keyword if default is not None}}.get(name)
+
+
+def own_returns(function: Function) -> list[ast.Return]:
+    """Return where a function itself ends, last first; functions inside it end by their own."""
+    inside = {
+        id(one)
+        for node in function.nodes.all[1:]
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef))
+        for one in walk(node)
+    }
+    return [node for node in reversed(function.nodes.all) if node.__class__ is ast.Return and id(node) not in inside]

@@ -15,7 +15,7 @@ from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
-from vast_ferry.translate.python.answers import settle_answers
+from vast_ferry.translate.python.answers import changed_answers, settle_answers
 from vast_ferry.translate.python.copies import copies, of_decorator, used_otherwise
 from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
 from vast_ferry.translate.python.environment import uses_it
@@ -126,6 +126,8 @@ class _Project:
         self._take_out(self._stopped)
         self._answers_stand_twice()
         self._decide()
+        if self.handlers and self.twice and self.result.copies is None:
+            self.result.copies = changed_answers(job)
         settle_answers(job, self.handlers.values(), shared=self.reach.of(self._wrapped_keys()))
         while True:
             if not self.handlers or self.result.copies is not None:

@@ -340,9 +340,10 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _one(self, node: ast.expr, statement: ast.stmt) -> None:
         """Note the edits of an answer that stands there, or that a name holds."""
+        if isinstance(node, ast.Name) and self.at.reply_names(node.id) == "answers":
+            return  # its assignments are written as answers
         if self._apart:
-            if not (isinstance(node, ast.Name) and self.at.reply_names(node.id) == "answers"):
-                self._shim(node)
+            self._shim(node)
             return
         if told_by_shape(self.job.source.kinds[REQUEST].answered):
             self._by_shape(node)
@@ -459,20 +460,13 @@ class Replies(ReplyReading, ReplyWriting):
 
     def _name(self, node: ast.Name, statement: ast.stmt) -> bool:
         """Write an answer that was put together in a name: at its assignments, or at its end."""
-        function = self.at.function
-        if function is None:
+        mapping = self._form("mapping")
+        if self.at.function is None or mapping is None or self.at.reply_names(node.id) != "mapping":
             return False
-        state = self.at.reply_names(node.id)
-        if state == "answers":
-            return True  # its assignments are written as answers
-        if state == "mapping":
-            mapping = self._form("mapping")
-            assert mapping is not None
-            made = self._from_name(node.id, mapping)
-            if made is not None:
-                self.at.swap(node, self._construct(made, node), "reply")
-                return True
-        return False
+        made = self._from_name(node.id, mapping)
+        if made is not None:
+            self.at.swap(node, self._construct(made, node), "reply")
+        return made is not None
 
 
 def _said(fixed: Mapping[str, Any]) -> tuple[str, list[tuple[str, str]]]:

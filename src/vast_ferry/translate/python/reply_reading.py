@@ -14,7 +14,8 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import ReplyForm, Row
 from vast_ferry.translate.operations import LookUp
 from vast_ferry.translate.python.ends import falls_off
-from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.functions import Function, argument_of
+from vast_ferry.translate.python.held_answers import HeldAnswers
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.reply_parts import Forms, Made
 from vast_ferry.translate.text import Edit
@@ -53,18 +54,26 @@ class ReplyReading(Forms):
                 self._part(made, rows[name], part, parts.get(flag) if flag else None)
         return made
 
-    def _fits(self, row: Row, value: ast.expr, flag: ast.expr | None) -> bool:
+    def _fits(self, row: Row, value: ast.expr, flag: ast.expr | None, depth: int = 4) -> bool:
         """Tell whether a content may be what its place takes: what it never takes fails, or is read in its own way."""
+        if depth and not all(there._fits(row, given, flag, depth - 1) for there, given in self._given_as(value)):
+            return False
         kind = "generator" if isinstance(value, ast.GeneratorExp) else self._type(value)
         if isinstance(value, ast.Constant) and value.value is None:
             return True
-        if not kind:
-            return row.lens.content == "packed" or self._same_if_nothing() or not self._may_be_none(value)
+        if not kind or (kind == "NoneType" and isinstance(value, ast.Name)):
+            known = row.lens.content == "packed" or self._same_if_nothing() or not self._may_be_none(value)
+            return known or self._counts_as_bytes(row, value)
         flagged = flag is not None and not (isinstance(flag, ast.Constant) and not flag.value)
         whole = ("str",) if row.lens.content == "packed" and not flagged else ("str", "bytes")
         if row.lens.content == "pieces":
             return kind not in ("int", "float", "bool", "dict", "NoneType")
         return kind in whole
+
+    @staticmethod
+    def _counts_as_bytes(row: Row, value: ast.expr) -> bool:
+        """Tell whether a content that is None counts as no bytes, and can be asked whether it is."""
+        return row.lens.content not in ("packed", "pieces", "keys") and isinstance(value, ast.Name)
 
     def _are_texts(self, value: ast.expr) -> bool:
         """Tell whether no value among header fields that stand there in full is known to be no text."""
@@ -72,26 +81,29 @@ class ReplyReading(Forms):
         values = [pair.elts[1] for pair in pairs if isinstance(pair, (ast.Tuple, ast.List)) and len(pair.elts) == 2]
         return all(self._type(one) in ("", "str") for one in values)
 
-    def _contents_of(self, name: str, rows: dict[str, Row]) -> list[tuple[Row, ast.expr]]:
-        """Return the contents that are put into a mapping under a name."""
+    def _contents_of(self, name: str, rows: dict[str, Row]) -> list[tuple[ReplyReading, Row, ast.expr]]:
+        """Return the contents that are put into a mapping under a name, and what reads where they stand."""
         assert self.at.function is not None
-        held: list[tuple[ast.expr | None, ast.expr]] = []
-        for use in self.at.function.nodes.uses(name):
-            parent = self.at.parents.get(id(use))
-            above = self.at.parents.get(id(parent)) if parent is not None else None
-            if isinstance(parent, ast.Assign) and isinstance(parent.value, ast.Dict):
-                held += zip(parent.value.keys, parent.value.values, strict=True)
-            elif isinstance(parent, ast.Subscript) and isinstance(above, ast.Assign):
-                held.append((parent.slice, above.value))
-        contents = [(rows[_text(key)], value) for key, value in held if key is not None and _text(key) in rows]
-        return [(row, value) for row, value in contents if row.field == "body"]
+        parts = HeldAnswers(self.job).parts(self.at.function, ast.Name(name))
+        return [
+            (self._in(function), rows[key], value)
+            for function, key, value in parts
+            if key in rows and rows[key].field == "body"
+        ]
+
+    def _in(self, function: Function) -> ReplyReading:
+        """Return what reads the answers of a function."""
+        if function is self.at.function:
+            return self
+        return type(self)(type(self.at)(self.job, function.module, function))
 
     def _all_fit(self, name: str, rows: dict[str, Row], flagged: bool) -> bool:
         """Tell whether all contents that are put into a mapping under a name may be what their place takes."""
         bodies = self._contents_of(name, rows)
         flag = ast.Constant(value=True) if flagged else None
-        nothing = any(isinstance(value, ast.Constant) and value.value is None for _, value in bodies)
-        return all(self._fits(row, value, flag) for row, value in bodies) and (not nothing or self._same_if_nothing())
+        nothing = any(isinstance(value, ast.Constant) and value.value is None for _, _, value in bodies)
+        fit = all(there._fits(row, value, flag) for there, row, value in bodies)
+        return fit and (not nothing or self._same_if_nothing())
 
     def _same_if_nothing(self) -> bool:
         """Tell whether an answer of None, found when it is made, gets the same type at the target."""
@@ -316,6 +328,9 @@ class ReplyReading(Forms):
             return
         if row.lens.content != "packed":
             made.body, made.body_type = self.at.code(value), self._type(value)
+            if not self._same_if_nothing() and self._counts_as_bytes(row, value) and self._may_be_none(value):
+                made.body = f'b"" if {made.body} is None else {made.body}'
+                made.body_type = "" if made.body_type == "NoneType" else made.body_type
             return
         packed = isinstance(flag, ast.Constant) and bool(flag.value)
         if flag is None or (isinstance(flag, ast.Constant) and not flag.value):
@@ -344,6 +359,8 @@ class ReplyReading(Forms):
         elif isinstance(value, ast.BoolOp):
             parts = list(value.values if isinstance(value.op, ast.And) else value.values[-1:])
         elif isinstance(value, ast.Name) and self.at.function is not None:
+            if value.id in self.at.function.named and self._may_be_given_none(self.at.function, value.id, depth - 1):
+                return True
             stores = [use for use in self.at.function.nodes.uses(value.id) if isinstance(use.ctx, ast.Store)]
             statements = [self.at.parents.get(id(use)) for use in stores]
             parts = [one.value for one in statements if isinstance(one, (ast.Assign, ast.AnnAssign, ast.NamedExpr))]
@@ -354,6 +371,23 @@ class ReplyReading(Forms):
         elif isinstance(value, ast.Call):
             parts = [part for called in self.job.every_called(value) for part in self._given_by(called)]
         return any(part is None or self._may_be_none(part, depth - 1) for part in parts)
+
+    def _may_be_given_none(self, function: Function, name: str, depth: int) -> bool:
+        """Tell whether a call may give a parameter None, or leave it at that; so may calls that can't be seen."""
+        for caller, call in function.calls:
+            given = argument_of(function, call, name)
+            nothing = isinstance(given, ast.Constant) and given.value is None
+            if given is None or nothing or (caller is not None and self._in(caller)._may_be_none(given, depth)):
+                return True
+        return function.referred
+
+    def _given_as(self, value: ast.expr) -> list[tuple[ReplyReading, ast.expr]]:
+        """Return what calls that can be seen give a parameter, and what reads where each stands."""
+        function = self.at.function
+        if not isinstance(value, ast.Name) or function is None or value.id not in function.named:
+            return []
+        given = [(caller, argument_of(function, call, value.id)) for caller, call in function.calls]
+        return [(self._in(caller), one) for caller, one in given if caller is not None and one is not None]
 
     def _given_by(self, called: Function) -> list[ast.expr | None]:
         """Return what a function may return, with None where it may end without; nothing of a generator."""
@@ -454,8 +488,8 @@ class ReplyReading(Forms):
 
     def _none_is_text(self, name: str, rows: dict[str, Row]) -> bool:
         """Tell whether a content that a name's mapping holds may be None, which counts as text here and not there."""
-        held = [value for _, value in self._contents_of(name, rows)]
-        return self._target_body() != "packed" and any(map(self._may_be_none, held))
+        held = self._contents_of(name, rows)
+        return self._target_body() != "packed" and any(there._may_be_none(value) for there, _, value in held)
 
 
 def _text(node: ast.expr) -> str:

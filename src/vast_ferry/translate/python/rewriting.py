@@ -124,11 +124,13 @@ def _rewritten(
 ) -> Rewritten:
     """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice."""
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
+    alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
     left = MOST_COPIES
     while True:
         known = len(wrapped)
         there = unbound(source, functions, files, wrapped)
         result = whole(there, wrapped, left > 0)
+        alone |= result.alone
         told: list[Finding] = []
         if result.copies is not None:
             wrapped |= {name: _moved(finding, there, files) for name, finding in result.wrapped.items()}
@@ -150,6 +152,7 @@ def _rewritten(
     if there.files:
         _from_the_authors(result, there, files, wrapped)
     result.findings += told
+    result.alone |= alone
     return result
 
 
