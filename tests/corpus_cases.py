@@ -184,7 +184,8 @@ def style_of(record: Any, name: str) -> str:
         return "left behind"
     if function.style == "wrapped":
         return "wrapped"
-    shim = any(one.code == "made-as-it-was" and one.function == name for one in record.findings)
+    made = ("made-as-it-was", "made-whole-")
+    shim = any(one.code.startswith(made) and one.function == name for one in record.findings)
     return "native with shim" if shim else "native"
 
 
@@ -252,7 +253,7 @@ def told_beforehand(pair: Pair, sample: str) -> bool:
 
 def explained(pair: Pair) -> bool:
     """Tell whether a finding says why a handler was not rewritten, or what was made for it."""
-    wanted = {"native with shim": "made-as-it-was", "wrapped": "wrapped-"}[pair.style]
+    wanted = {"native with shim": "made-", "wrapped": "wrapped-"}[pair.style]
     return any(code.startswith(wanted) for code in pair.codes)
 
 

@@ -1058,6 +1058,95 @@ def tabled(w: Writer, s: Scope) -> list[str]:
     return lines
 
 
+def of_methods(w: Writer, s: Scope) -> list[str]:
+    """One of an object's methods is looked up in a table, and called; now and then others touch object or table."""
+    event, more, r = w.surface.event, list(w.surface.parameters[1:]), w.random
+    if s.event != event or not w.surface.parameters:
+        return said(w, s)
+    cls, name, table = w.fresh("Ways"), w.fresh("ways"), w.fresh("WAYS")
+    handed = ", ".join([event, *(more if r.random() < 0.7 else [])])
+    waits = s.awaits and r.random() < 0.5
+    start, wait = "async " * waits, "await " * waits
+    where = r.choice(["module", "own", "inline", "held"])
+    lines = [f"class {cls}:", "    def __init__(self, sign='-'):", "        self.sign = sign"]
+    lines += ['        self.ways = {"GET": self.one, "PUT": self.two}'] * (where == "own")
+    for method in ("one", "two"):
+        own = w.held(event, awaits=waits)
+        sends = called(w, own, "message.send", channel='"line"', body=w.text(own, 2)) if "," in handed else ""
+        sends = sends if r.random() < 0.5 and (waits or not sends.startswith("await")) else ""
+        lines += [f"    {start}def {method}(self, {handed}):", *([f"        {sends}"] if sends else [])]
+        lines += [f"        return [self.sign, {w.text(own)}]"]
+    way = {
+        "own": r.choice(["self.ways.get(word, self.two)", "self.ways.get(word) or self.one", "self.ways['GET']"]),
+        "inline": r.choice(['{"GET": self.one, "PUT": self.two}.get(word, self.one)', '{"GET": self.one}["GET"]']),
+        "held": "ways.get(word)\n        way = way or self.one",
+        "module": "self.two",
+    }[where]
+    lines += [f"    {start}def tell(self, word, {handed}):"]
+    lines += ['        ways = {"GET": self.one, "PUT": self.two}'] * (where == "held")
+    lines += [f"        way = {way}", f"        return {wait}way({handed})"]
+    w.top += ["\n".join(lines), f"{name} = {cls}({r.choice(['', repr('+')])})"]
+    odd = r.choice(["", "", "", "", "patched", "shown", "asked", "stored", "below"])
+    if odd == "below":
+        w.top.append(
+            f"class {cls}Below({cls}):\n    def one(self, *given):\n        return 'below'\n{name}_too = {cls}Below()"
+        )
+    if where == "module":
+        w.top.append(f'{table} = {{"GET": {name}.one, "PUT": {name}.two}}')
+    extra = {
+        "patched": [f"{name}.one = lambda *given: 'patched'"],
+        "shown": [f"seen.append(sorted(vars({name})))"],
+        "asked": [f"seen.append(callable(getattr({name}, 'one')))"],
+        "stored": [f"{name}.ways = {{}}"],
+        "below": [f"seen.append(show({wait}{name}_too.tell('GET', {handed})))"],
+    }.get(odd, [])
+    word = r.choice([w.part(s, "text"), '"GET"', '"PUT"'])
+    asked = f"{name}.tell({word}, {handed})"
+    asked = (
+        r.choice([f"{table}.get({word}, {name}.two)({handed})", f'{table}["GET"]({handed})'])
+        if where == "module"
+        else asked
+    )
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return [*extra, "try:", f"    seen.append(show({wait}{asked}))", *ending]
+
+
+def made_of_it(w: Writer, s: Scope) -> list[str]:
+    """A class's own method makes an object of the event, which is then shown as a whole, or asked."""
+    event, r = w.surface.event, w.random
+    if s.event != event or not w.surface.parameters:
+        return said(w, s)
+    cls, name = w.fresh("Seen"), w.fresh("one")
+    own = w.held(event)
+    told = r.choice(
+        ["@dataclasses.dataclass", "@dataclasses.dataclass(frozen=True)", "@dataclasses.dataclass(order=True)"]
+    )
+    lines = [told, f"class {cls}:", "    text: object", "    more: object = None"]
+    lines += [
+        "    @classmethod",
+        f"    def of(cls, {event}):",
+        f"        return cls({w.text(own)}, {r.choice(['1', w.part(own)])})",
+    ]
+    lines += ["    def __bool__(self):", "        return self.text != self.more"] * (r.random() < 0.4)
+    lines += ["    def loud(self):", "        return str(self.text).upper()"]
+    w.top += ["import copy", "import dataclasses", "import json", "\n".join(lines)]
+    uses = [
+        f"dataclasses.asdict({name})",
+        f"list(dataclasses.astuple({name}))",
+        f"sorted(vars({name}))",
+        f"copy.copy({name}).loud()",
+        f"[one.loud() for one in [{name}]]",
+        f"bool({name})",
+        f"{name} == {cls}.of({event})",
+        f"json.loads(json.dumps({name}, default=vars))",
+        f"dataclasses.replace({name}, more=2).loud()",
+        f"max([{name}], key={cls}.loud).loud()",
+    ]
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    chosen = r.sample(uses, r.randint(1, 2))
+    return [f"{name} = {cls}.of({event})", "try:", *(f"    seen.append(show({one}))" for one in chosen), *ending]
+
+
 def decoded(w: Writer, s: Scope) -> list[str]:
     """Content that is Base64 where a flag says so is decoded, in one of the ways that people write."""
     shape = w.surface.profile.kinds[w.surface.kind].event
@@ -1858,6 +1947,8 @@ PIECES = [
         refused,
         called_in_ways,
         called_in_ways,
+        of_methods,
+        made_of_it,
         looked_at,
         in_the_try,
         goes_round,

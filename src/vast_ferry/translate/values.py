@@ -55,12 +55,14 @@ class Func:
 class Table:
     """Functions of the project that stand in a mapping, as its values, or in the rows of a list, each in one `column`.
 
-    All of them are known, and it is only asked, or gone through row by row.
+    All of them are known, and it is only asked, or gone through row by row. `bound` where they are methods that have
+    their object already.
     """
 
     keys: tuple[Key, ...]
     column: int | None = None
     width: int = 0
+    bound: bool = False
 
 
 @dataclass(frozen=True, slots=True)

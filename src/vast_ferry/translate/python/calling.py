@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
@@ -47,6 +47,15 @@ from vast_ferry.translate.values import (
 _ASK_NO_METHODS = frozenset(
     ["isinstance", "issubclass", "id", "type", "len", "print", "repr", "str", "hash", "bool", "callable", "format"]
     + ["hasattr", "iter", "next", "int", "float"]
+)
+
+
+#: What asks objects that it is handed for what they hold, or by methods whose names Python gives, but for no others,
+#: where nothing is handed by a keyword.
+_ASK_BY_PROTOCOL = frozenset(
+    ["list", "tuple", "set", "frozenset", "sorted", "min", "max", "sum", "any", "all", "enumerate", "zip", "reversed"]
+    + ["vars", "json.dumps", "copy.copy", "copy.deepcopy"]
+    + [f"dataclasses.{name}" for name in ("asdict", "astuple", "fields", "is_dataclass")]
 )
 
 
@@ -240,7 +249,7 @@ class Calling(Objects):
         self.flow.called_unseen.setdefault(name, set()).add(self.module.file)
         self._unseen(values, name)
         for method in self.flow.called_alike("__call__"):
-            method.referred = True
+            method.referred = method.referred or self._may_meet(method)
         if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
             self.flow.looked_into(values)
         return self._method_type(node)
@@ -301,7 +310,7 @@ class Calling(Objects):
 
     def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
         """Note what something outside the project is handed, and may hand on; refuse what changes it."""
-        if name not in _ASK_NO_METHODS:
+        if name not in _ASK_NO_METHODS and (node.keywords or name not in _ASK_BY_PROTOCOL):
             self._asked_by_name(every)
         if name not in _CALL_NOTHING or node.keywords:
             self.flow.called_unseen.setdefault("", set()).add(self.module.file)
@@ -352,15 +361,15 @@ class Calling(Objects):
             return NOTHING
         keys = table.keys
         for index, argument in enumerate(node.args):
-            other = self.what_it_names(argument) if index else None
-            if isinstance(other, Func) and not other.bound:
+            other = self.in_a_table(argument) if index else None
+            if isinstance(other, Func) and other.bound == table.bound:
                 keys = tuple(dict.fromkeys((*keys, other.key)))
             elif index and not isinstance(argument, ast.Constant):
                 self.eval(argument)
                 return self.any_of(keys)
             else:
                 self.eval(argument)
-        return self.one_of(node, keys)
+        return self.one_of(node, keys, bound=table.bound)
 
     def _one_of_its_methods(self, node: ast.Call) -> Value | None:
         """Return what an object of the project's has under a name of which the beginning is known.
@@ -376,8 +385,7 @@ class Calling(Objects):
             return None
         for argument in node.args[1:]:
             self.eval(argument)
-        found = self.one_of(node, keys)
-        return replace(found, bound=True) if isinstance(found, OneOf) else found
+        return self.one_of(node, keys, bound=True)
 
     def entered(self, node: ast.expr, held: Value) -> Instance | None:
         """Return the object of the project's that `with` gives a name: itself, or what a function yields once."""
@@ -392,12 +400,20 @@ class Calling(Objects):
         """Return what a name, or an attribute of a module, stands for, without noting that it is read."""
         return self.lookup(node.id) if isinstance(node, ast.Name) else self.flow.named(self.module, node)
 
-    def one_of(self, node: ast.expr, keys: tuple[Key, ...]) -> Value:
+    def in_a_table(self, node: ast.expr) -> Value:
+        """Return what stands in a table of a function: what a name stands for, or a method of an object."""
+        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
+            base = self.lookup(node.value.id)
+            if isinstance(base, Instance):
+                return self.flow.bound_method(base.key, node.attr)
+        return self.what_it_names(node)
+
+    def one_of(self, node: ast.expr, keys: tuple[Key, ...], *, bound: bool = False) -> Value:
         """Return one of some functions, where what is done with it is seen; else somebody unseen may call any."""
         name = name_given(node, self.module.nodes.parents)
         if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self.only_calls(name)):
             return self.any_of(keys)
-        return OneOf(keys)
+        return OneOf(keys, bound)
 
     def only_calls(self, name: str) -> bool:
         """Tell whether what a name holds is only called and tested, and never something else."""

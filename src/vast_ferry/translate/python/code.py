@@ -15,6 +15,7 @@ from vast_ferry.translate.python.registries import registries
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.tables import (
     Filled,
+    asks,
     begins_empty,
     decorated,
     filled,
@@ -25,6 +26,21 @@ from vast_ferry.translate.python.tables import (
 )
 from vast_ferry.translate.python.types import LET_THROUGH, type_of_constant
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
+
+#: What asks objects for their attributes by a text, or looks at all of them.
+_LOOKING_BEHIND = frozenset(
+    [
+        "vars",
+        "getattr",
+        "setattr",
+        "delattr",
+        "attrgetter",
+        "methodcaller",
+        "__dict__",
+        "__getattribute__",
+        "__setattr__",
+    ]
+)
 
 #: Decorators that hand on to a function what they get, and to who calls it what it gives.
 _HARMLESS = frozenset(
@@ -126,6 +142,7 @@ class Code(Classes):
             self.unclear += values
             self.modules[file].names[name] = NOTHING
         self._find_tables()
+        self._find_tables_of_objects()
         self._set_up_data_classes()
         self._above.clear()
 
@@ -150,14 +167,14 @@ class Code(Classes):
         for module, node in statements:
             if not isinstance(node, (ast.Assign, ast.AnnAssign)):
                 continue
-            keys = shown(node.value, partial(self._in_a_table, module))
-            rows = shown_rows(node.value, partial(self._in_a_table, module)) if not keys else None
-            name = _bound_once(node, module.nodes) if keys or rows or begins_empty(node.value) else None
+            table = shown(node.value, partial(self._in_a_table, module))
+            rows = shown_rows(node.value, partial(self._in_a_table, module)) if table is None else None
+            name = _bound_once(node, module.nodes) if table or rows or begins_empty(node.value) else None
             if name is None or name in module.names or any(self._names_of(one, module, name) for one in self.modules):
                 continue
             uses, parents = module.nodes.uses(name), module.nodes.parents
-            if keys and only_asked(uses, parents):
-                self.tables[id(node.value)] = module.names[name] = Table(keys)
+            if table is not None and only_asked(uses, parents):
+                self.tables[id(node.value)] = module.names[name] = table
                 self._define_lambdas(module, node.value)
             elif rows is not None and only_gone_through(uses, parents, rows.width):
                 self.tables[id(node.value)] = module.names[name] = rows
@@ -168,9 +185,58 @@ class Code(Classes):
                     self.tables[id(node.value)] = module.names[name] = Table(keys, *next(iter(fills.shapes)))
                     self.registering.update(map(id, fills.stores))
 
+    def _find_tables_of_objects(self) -> None:
+        """Note the tables of its own methods that an object keeps: `self.ways = {"GET": self.show}`, only asked."""
+        named = {name for module in self.modules.values() for name in module.nodes.ids}
+        asked = [(one, module) for module in self.modules.values() for one in module.nodes.each(ast.Attribute)]
+        if not _LOOKING_BEHIND.isdisjoint(named | {one.attr for one, _ in asked}):
+            return  # somebody may ask for it by a text, or look at all that an object has
+        by_name: dict[str, list[tuple[ast.Attribute, Module]]] = {}
+        for one, module in asked:
+            by_name.setdefault(one.attr, []).append((one, module))
+        for function in [one for one in self.functions.values() if one.cls is not None and not one.static]:
+            for statement in function.node.body:
+                self._keeps_a_table(function, statement, by_name)
+
+    def _keeps_a_table(
+        self, function: Function, statement: ast.stmt, by_name: Mapping[str, list[tuple[ast.Attribute, Module]]]
+    ) -> None:
+        """Note the table that a statement of a method gives an attribute of its object, if it is one."""
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.Dict):
+            return
+        target, own = statement.targets[0], function.node.args.args[0].arg if function.node.args.args else ""
+        cls = function.cls
+
+        def method(node: ast.expr) -> Value:
+            mine = isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == own
+            return self.bound_method(cls, node.attr) if mine and cls is not None else NOTHING  # type: ignore[attr-defined]
+
+        if not isinstance(target, ast.Attribute) or not isinstance(target.value, ast.Name) or target.value.id != own:
+            return
+        others = [(one, module) for one, module in by_name[target.attr] if one is not target]
+        alone = len(statement.targets) == 1 and all(
+            isinstance(one.ctx, ast.Load) and asks(one, module.nodes.parents) for one, module in others
+        )
+        if alone and cls is not None and (table := shown(statement.value, method)) is not None:
+            self.tables[id(statement.value)] = self.kept_tables[cls, target.attr] = table
+
     def _in_a_table(self, module: Module, node: ast.expr) -> Value:
         """Return what stands in a table: a name for something, or a function without one."""
-        return Func(_key_of(module, node)) if isinstance(node, ast.Lambda) else self.named(module, node)
+        if isinstance(node, ast.Lambda):
+            return Func(_key_of(module, node))
+        if isinstance(node, ast.Attribute) and isinstance(base := self.named(module, node.value), Instance):
+            return self.bound_method(base.key, node.attr)
+        return self.named(module, node)
+
+    def bound_method(self, cls: Key, name: str) -> Value:
+        """Return the method that objects of a class have under a name, if it is known to be one and which."""
+        methods = self.methods(cls, name)
+        decorated = [(self.modules[one[0]], d) for one in self.family(cls) for d in self.classes[one].decorator_list]
+        plain = all(self.is_the_providers(module, one, ("dataclasses.dataclass",)) for module, one in decorated)
+        otherwise = self.is_told_otherwise(cls, name) or self.of_a_metaclass(cls) or not plain
+        if len(methods) != 1 or otherwise or methods[0].node.decorator_list or methods[0].static:
+            return NOTHING
+        return Func(methods[0].key, bound=True)
 
     def _define_lambdas(self, module: Module, table: ast.expr | None) -> None:
         """Take in the functions without a name that stand in a table."""

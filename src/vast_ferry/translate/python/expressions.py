@@ -13,7 +13,7 @@ from vast_ferry.translate.python.data_classes import fields_of, is_data_class
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.nodes import in_generator, walk
-from vast_ferry.translate.python.tables import name_given, only_asked, shown
+from vast_ferry.translate.python.tables import asks, name_given, only_asked, shown
 from vast_ferry.translate.python.types import (
     type_of_constant,
 )
@@ -190,11 +190,14 @@ class Expressions(Calling):
         """Return the table of functions that a mapping is, if it is one that is only asked."""
         if id(node) in self.flow.tables or self.function is None:
             return self.flow.tables.get(id(node))
-        name = name_given(node, self.module.nodes.parents)
-        keys = shown(node, self.what_it_names) if name and name not in self._shared() else ()
-        uses = self.function.nodes.uses(name) if keys else []
+        parents = self.module.nodes.parents
+        name = name_given(node, parents)
+        if not name and not asks(node, parents):
+            return None
+        table = shown(node, self.in_a_table) if name not in self._shared() else None
+        uses = self.function.nodes.uses(name) if table is not None and name else []
         bound = sum(not isinstance(use.ctx, ast.Load) for use in uses)
-        return Table(keys) if bound == 1 and only_asked(uses, self.module.nodes.parents) else None
+        return table if not name or (bound == 1 and only_asked(uses, parents)) else None
 
     def _starred_(self, node: ast.Starred) -> Value:
         return Of(holds=True) if self._gives_parts(self.eval(node.value)) else NOTHING
@@ -226,7 +229,7 @@ class Expressions(Calling):
         base = self.eval(node.value)
         self.eval(node.slice)
         if isinstance(base, Table):
-            return self.one_of(node, base.keys)
+            return self.one_of(node, base.keys, bound=base.bound)
         if isinstance(base, Std) and base.name == "sys.modules":
             self.flow.refer_all()
             raise self.stop("hidden-names", node)

@@ -103,8 +103,15 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
         for file in loaded(flow, [key[0]]) if function.entry else ():
             flow.loads.setdefault(file, set()).add(key)
     _note_who_is_unseen(flow)
-    # First from the handlers on, call by call: what an object holds is known before its methods are followed.
+    # First what objects of modules are set up with, then from the handlers on, call by call: what an object holds is
+    # known before its methods are followed.
+    handlers, flow.waiting = flow.waiting, {}
     _follow_objects_of_modules(flow, reached)
+    while set_ups := [key for key in flow.waiting if key[1].endswith(".__init__") and key not in flow.followed]:
+        for key in set_ups:
+            del flow.waiting[key]
+            _follow(flow, flow.functions[key])
+    flow.waiting = handlers | flow.waiting  # their methods are called by handlers, with what these know
     _follow_waiting(flow)
     flow.waiting |= dict.fromkeys(key for key in reached | flow.alive if key not in flow.followed)
     _follow_waiting(flow)

@@ -143,8 +143,13 @@ class Objects(Following):
             return
         family = self.flow.family(within) if within is not None else None
         for method in self.flow.called_alike(node.attr):
-            if family is None or method.cls in family:
+            if self._may_meet(method) if family is None else method.cls in family:
                 method.referred = True
+
+    def _may_meet(self, method: Function) -> bool:
+        """Tell whether what is followed may come across an object of a method's class: a handler loads both files."""
+        here, there = (self.flow.loads.get(file) for file in (self.module.file, method.module.file))
+        return not here or not there or not here.isdisjoint(there)
 
     def _looks_behind(self, node: ast.Attribute, base: Value) -> None:
         """Note what looks at names, parameters or attributes themselves."""

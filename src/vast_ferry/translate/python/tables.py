@@ -43,14 +43,20 @@ _TAKE_WORDS = frozenset(["len", "list", "sorted", "tuple", "set", "frozenset", "
 _FUNCTIONS = (ast.Name, ast.Attribute, ast.Lambda)
 
 
-def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> tuple[Key, ...]:
-    """Return the functions in a mapping that stands there in full; none where any of its values is something else."""
+def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table | None:
+    """Return the functions in a mapping that stands there in full; nothing where any of its values is something else.
+
+    All of them are methods that have their object (`{"GET": notes.show}`), or none is.
+    """
     if not isinstance(node, ast.Dict) or not node.values:
-        return ()
+        return None
     found = [lookup(value) if isinstance(value, _FUNCTIONS) else None for value in node.values]
-    keys = [one.key for one in found if isinstance(one, Func) and not one.bound]
+    functions = [one for one in found if isinstance(one, Func)]
     words = all(isinstance(one, (ast.Constant, ast.Attribute)) for one in node.keys)
-    return tuple(dict.fromkeys(keys)) if words and len(keys) == len(found) else ()
+    alike = len({one.bound for one in functions}) == 1 and len(functions) == len(found)
+    return (
+        Table(tuple(dict.fromkeys(one.key for one in functions)), bound=functions[0].bound) if words and alike else None
+    )
 
 
 def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table | None:
@@ -83,10 +89,11 @@ def goes_through(use: ast.expr, parents: Mapping[int, ast.AST]) -> int:
 
 def only_asked(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether a table is only asked for what it has for a word, or for its words; where it is bound counts not."""
-    return all(_asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))
+    return all(asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))
 
 
-def _asks(use: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
+def asks(use: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether an expression that is a table is only asked there for what it has for a word, or for its words."""
     above = parents.get(id(use))
     if isinstance(above, ast.Subscript):
         return above.value is use and isinstance(above.ctx, ast.Load) and is_called_or_tested(above, parents)
@@ -201,7 +208,7 @@ def filled_at(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
     """Return what a use of a table does; nothing where it may do anything."""
     if width := goes_through(use, parents):
         return FilledAt(width=width)
-    if _asks(use, parents):
+    if asks(use, parents):
         return FilledAt()
     told = _stored(use, parents) or _appended(use, parents)
     if told is None or told.value is None:
