@@ -260,7 +260,7 @@ MISTAKES: dict[str, tuple[str, str, str]] = {
     ),
     "a table that is handed on is only asked": (
         "tables.py",
-        "return all(_asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))",
+        "return all(asks(use, parents) for use in uses if isinstance(use.ctx, ast.Load))",
         "return True",
     ),
     "what nobody is seen to call stays as it is": (
