@@ -168,25 +168,23 @@ class ContextCalls:
     def _as_text(self, call: ast.Call) -> str:
         """Return the arguments of a log that takes a text alone: what comes with it stands behind it."""
         texts = [self.at.code(argument) for argument in call.args]
-        more = [
-            f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
-            if keyword.arg
-            else f"**{self.at.code(keyword.value)}"
-            for keyword in call.keywords
-        ]
-        return ", ".join([*texts, *([f"{{{', '.join(more)}}}"] if more else [])])
+        return ", ".join([*texts, *([self._by_name(call)] if call.keywords else [])])
+
+    def _by_name(self, call: ast.Call) -> str:
+        """Return what a call gives by name as a mapping."""
+        items = []
+        for keyword in call.keywords:
+            text = self.at.code(keyword.value)
+            loose = isinstance(keyword.value, (ast.BoolOp, ast.IfExp, ast.Compare, ast.Lambda, ast.UnaryOp))
+            spread = f"**({text})" if loose else f"**{text}"  # a mapping takes less than a call does
+            items.append(f"{quoted(keyword.arg)}: {text}" if keyword.arg else spread)
+        return f"{{{', '.join(items)}}}"
 
     def _as_one_text(self, call: ast.Call) -> str:
         """Return the arguments of a log that takes one text: what comes with it is put behind it."""
         text = self.at.code(call.args[0]) if call.args else '""'
         first = text if call.args and isinstance(call.args[0], (ast.Constant, ast.JoinedStr)) else f"str({text})"
-        more = ", ".join(
-            f"{quoted(keyword.arg)}: {self.at.code(keyword.value)}"
-            if keyword.arg
-            else f"**{self.at.code(keyword.value)}"
-            for keyword in call.keywords
-        )
-        return f'{first} + " " + str({{{more}}})'
+        return f'{first} + " " + str({self._by_name(call)})'
 
     def time_left(self, per_second: int, spot: Spot | None, node: ast.AST) -> str:
         """Return the source of the time that is left, in the unit of the original's lens."""
