@@ -105,6 +105,13 @@ def cookie_pairs(field):
     return [pair.strip() for pair in field.split(";")] if field else []
 
 
+def required(value, name):
+    """Return a value by name; raises KeyError where there is none."""
+    if value is None:
+        raise KeyError(name)
+    return value
+
+
 def joined_fields(pairs):
     """Return header fields as a mapping, values of one name joined (RFC 9110 section 5.3), and no cookies."""
     found = {}

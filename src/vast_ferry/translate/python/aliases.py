@@ -29,6 +29,8 @@ from vast_ferry.translate.values import Class, Foreign, Func, Key, Of, Own, Std
 
 #: How fresh a value is: perhaps somebody else's; made anew, of parts that may be; all of it made anew.
 _NOT, _ITSELF, _ALL = 0, 1, 2
+#: So deep is looked into what an expression is made of; and so deep counts what another function yields.
+_DEEPEST, _DEEP = 12, 6
 
 #: Modules whose functions give what they made themselves, of texts, bytes and numbers.
 _MAKING = frozenset(
@@ -209,7 +211,7 @@ class Aliases:
     # --- how fresh something is ---
 
     def _freshness(self, function: Function, node: ast.expr, depth: int = 0) -> int:
-        if depth > 12:
+        if depth > _DEEPEST:
             return _NOT
         method = getattr(self, f"_of_{node.__class__.__name__.lower()}", None)
         found: int = method(function, node, depth + 1) if method is not None else _NOT
@@ -467,8 +469,23 @@ class Aliases:
         if isinstance(above, (ast.For, ast.comprehension)):
             return [_part(above.iter)]
         if isinstance(above, ast.withitem):
-            return [above.context_expr]
+            return [self._entered(above.context_expr)]
         return [_NOT]
+
+    def _entered(self, node: ast.expr) -> ast.expr | int:
+        """Return what `with` gives a name: how fresh what a function of the project yields is, or what stands there."""
+        called = self._called(node) if isinstance(node, ast.Call) else []
+        if not called or not all(one.generates for one in called):
+            return node
+        yields = [(one, inner) for one in called for inner in one.nodes.each(ast.Yield, ast.YieldFrom)]
+        plain = all(isinstance(inner, ast.Yield) for _, inner in yields) and all(map(self._manages, called))
+        given = [(one, inner.value) for one, inner in yields if inner.value is not None]
+        return min((self._freshness(one, value, _DEEP) for one, value in given), default=_ALL) if plain else _NOT
+
+    def _manages(self, function: Function) -> bool:
+        """Tell whether a function is made a context manager, and nothing else."""
+        names = [self.flow.standard_name(function.module, one) for one in function.node.decorator_list]
+        return len(names) == 1 and names[0] in ("contextlib.contextmanager", "contextlib.asynccontextmanager")
 
     def _may_get_others(self, function: Function, name: str, depth: int) -> bool:
         """Tell whether something that is not fresh may be put into what a name holds."""

@@ -100,6 +100,9 @@ class Ops:
                 made = made.over(lambda values: ex.either(values, given))
         else:
             made = self.at.reads().lookup(wanted)
+        if made is None and op.strict and wanted.headers and (found := self.at.reads().lookup(wanted)) is not None:
+            required = self.at.job.beside(self.at.module, "required")
+            return f"{required}({self.at.place(found, node, op.spot, bare=True)}, {key})"
         if made is None:
             return self._looked_up_in_shim(op, node, key, default)
         if op.negated:
