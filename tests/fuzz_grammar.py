@@ -1404,7 +1404,9 @@ def own_reply(w: Writer, s: Scope) -> list[str]:
 def logged(w: Writer, s: Scope) -> list[str]:
     if not w.surface.logs or s.event != w.surface.event:
         return [f"print({w.text(s)})"]
-    more = w.random.choice(["", "", ", n=len(seen)", ", **seen and {'n': 1} or {}", ", n=1, **({'m': 2} if seen else {})"])
+    more = w.random.choice(
+        ["", "", ", n=len(seen)", ", **seen and {'n': 1} or {}", ", n=1, **({'m': 2} if seen else {})"]
+    )
     return [f"{w.random.choice(w.surface.logs)}({w.text(s)}{more})"]
 
 

@@ -125,6 +125,27 @@ def test_a_mapping_that_a_call_shows_is_one_in_full(
     assert f"return {answers}" in rewritten(project, tmp_path / "out", code).files["h.py"].decode()
 
 
+#: What reads an event's identity more than once, in one function and in two → what stands there at a target that has none
+SEEN_OFTEN = {
+    '    return {"code": 200, "content": str(event["ticket"] == event["ticket"])}\n': "id_ = uuid.uuid4().hex\n",
+    '    one = event["ticket"]\n    return {"code": 200, "content": str(told(event) == one)}\n': "http_event(environ)\n",
+    '    return {"code": 200, "content": str(len({event["ticket"] for _ in "ab"}))}\n': "id_ = uuid.uuid4().hex\n",
+    '    one = event["ticket"]\n    return {"code": 200, "content": str(one == one)}\n': "one = uuid.uuid4().hex\n",
+}
+
+
+@pytest.mark.parametrize("body", SEEN_OFTEN)
+def test_what_a_target_never_gives_is_made_once_a_call(project: Project, tmp_path: Path, body: str) -> None:
+    code = f'def told(event):\n    return event["ticket"]\n\n\ndef f(event, ctx):\n{body}'
+    web = WEB.replace("POST /f/{one}", "GET /f/{one}")
+    files = {"ostermere.yaml": web, "h.py": code, "samples/f/a.http": "GET /f/1 HTTP/1.1\r\nHost: a\r\n\r\n"}
+    crossing = carry(project(files), to="wsgi", out=tmp_path / "out", source="ostermere@1")
+    text = crossing.files["h.py"].decode()
+    assert SEEN_OFTEN[body] in text.replace("    id = ", "    id_ = "), text
+    (checked,) = check(tmp_path / "out").checked
+    assert (str(checked.verdict), checked.expected) == ("same", "replied 200")
+
+
 #: What makes answers gives some callers what they change first; a content may be left at nothing.
 TOLD = """def told(code, content=None, fields=None):
     return {"code": code, "content": content, "fields": fields or {}}

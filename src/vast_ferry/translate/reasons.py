@@ -78,6 +78,10 @@ STOPS: Final = {
     "awaits-inside": ("it would have to await inside a lambda or a generator", "Make a loop of it"),
     "awaits-others": ("it awaits what is not the provider's", "Await nothing else, or keep it asynchronous"),
     "content-read-twice": ("the content can be read only once at the target", "Read it once, into a variable"),
+    "made-at-each-read": (
+        "it reads in several places what the target never gives, as an event's identity, and each would make another",
+        "Read it once, into a variable, and hand that on",
+    ),
     "name-taken": ("a name that is needed means something else in this file", "Rename it"),
     "no-such-field": ("the target has no form of", "Do without it"),
     "setting-elsewhere": (

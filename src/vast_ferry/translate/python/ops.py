@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, Final
@@ -270,7 +271,7 @@ class Ops:
             self.at.notes.append(("base64-not-seen", node))
             return self.at.reads().text()
         if row.field in ("id", "time") and row.lens.plain and not self.at.job.is_said(self.at.kind, row.field):
-            return self.at.job.fresh(row.field)
+            return self.at.made_afresh(row.field, node)
         return self.at.job.route(function, row) if row.field == "route" else None
 
     def _inner_or_flag(self, spot: Spot, node: ast.expr) -> str:
@@ -300,10 +301,7 @@ class Ops:
             spot = Spot(self.at.kind, spot.role, spot.steps, spot.holder)
         self._check_made(spot, node)
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
-        if self._reads_once(view):
-            if self.at.content:  # it is read at the beginning
-                raise Stop("content-read-twice", node)
-            self.at.once.append(node)
+        self._note_what_is_read_once(view, node)
         names = []
         for name in view.parameters:
             if name == "function":
@@ -322,6 +320,15 @@ class Ops:
             return f"(await {text})"
         return text
 
+    def _note_what_is_read_once(self, view: Source, node: ast.AST) -> None:
+        """Note that an emitted function reads content that can be read once, or makes what the target never gives."""
+        if self._reads_once(view):
+            if self.at.content:  # it is read at the beginning
+                raise Stop("content-read-twice", node)
+            self.at.once.append(node)
+        if _MADE_EACH_TIME.search(view.text):
+            self.at.afresh.append(("", node))
+
     def _check_made(self, spot: Spot, node: ast.AST) -> None:
         """Refuse to make what can't be made as it was: a stream, and what a handler reaches services by."""
         if not all(row.lens.by_hand for row in self.at.flow.shape(spot).within(spot)):
@@ -338,6 +345,10 @@ class Ops:
             if row.field == "body" and once and not row.derived and token in view.text:
                 return True
         return False
+
+
+#: What makes another value each time, in emitted functions.
+_MADE_EACH_TIME: Final = re.compile(r"\b(?:new_id|now)\(")
 
 
 def _path(steps: tuple[Step, ...]) -> str:

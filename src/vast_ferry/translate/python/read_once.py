@@ -1,4 +1,6 @@
-"""Content that can be read once, where several functions of a handler read it: at most one may, whatever happens.
+"""What can be read once, where several functions of a handler read it: at most one may, whatever happens.
+
+It is content that is gone once it was read, and what the target never gives, so that each read makes another.
 
 Within one function what is read twice is read before all else, into a name. Between functions nobody hands it over: the
 ways through a function are looked at, and where one leads past two places that read the content, themselves or in what
@@ -23,8 +25,9 @@ def read_twice(
     reads: Mapping[Key, Iterable[ast.AST]],
     called: Callable[[ast.AST], Iterable[Function]],
     reached: Iterable[Key],
+    code: str = "content-read-twice",
 ) -> dict[Key, Stop]:
-    """Return the functions in which content may be read twice; `reads` are the places where one reads it itself."""
+    """Return the functions in which something may be read twice; `reads` are the places where one reads it itself."""
     functions = [flow.functions[key] for key in reached if key in flow.functions]
     readers = {key for key, nodes in reads.items() if list(nodes)}
     sites: dict[Key, list[ast.AST]] = {}
@@ -47,7 +50,7 @@ def read_twice(
         if nodes and function.referred and not function.entry:
             twice = twice or nodes[0]  # nobody sees how often it is called
         if twice is not None:
-            found[function.key] = Stop("content-read-twice", twice)
+            found[function.key] = Stop(code, twice)
     return found
 
 

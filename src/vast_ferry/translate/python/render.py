@@ -88,10 +88,13 @@ class Rendering(Writing):
         self.signatures.asynchronous(node)
         self.block(node.body)
         kept = self.content or function.key in self.job.kept
-        if self.once and not kept and (len(self.once) > 1 or self._in_loop(self.once[0])):
-            self._read_first(node)
+        content = bool(self.once) and not kept and (len(self.once) > 1 or self._in_loop(self.once[0]))
+        if content or self._made_often:
+            self._read_first(node, content=content)
         if self.once or self.content:
             self.job.reads_once[function.key] = [node] if self.content else list(self.once)
+        if self.afresh:
+            self.job.makes_afresh[function.key] = [node] if self.made_first else [one for _, one in self.afresh]
         self._end(function, node)
         for edit in self.replaced:
             self.edits = [e for e in self.edits if not (edit.start <= e.start and e.end <= edit.end)]
@@ -110,16 +113,29 @@ class Rendering(Writing):
                 self.parts(node)
         return self.edits
 
-    def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
-        """Write the function again with its content read once, before all else."""
+    @property
+    def _made_often(self) -> set[str]:
+        """Return the fields that the target never gives, and that would be made here more than once."""
+        fields = [field for field, _ in self.afresh]
+        if "" in fields or self.made_first:  # an emitted function makes one of its own
+            return set()
+        return {field for field, node in self.afresh if fields.count(field) > 1 or self._in_loop(node)}
+
+    def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, *, content: bool) -> None:
+        """Write the function again with what is read more than once read before all else: content, what is made."""
         again = Rendering(self.job, self.module, self.function)
-        again.content = self.fresh("content")
+        again.content = self.fresh("content") if content else self.content
+        again.made_first = {field: self.fresh(field) for field in sorted(self._made_often)}
         again.write()
-        code = self.reads().hub("body")
-        assert code is not None
-        text = again.place(code, node, once=False)
-        again.before_all(node, f"{again.content} = {text}", "content")
-        for name in ("edits", "imports", "notes", "shims", "through", "awaiting", "content"):
+        for field, name in again.made_first.items():
+            made = self.job.fresh(field)
+            assert made is not None
+            again.before_all(node, f"{name} = {again.place(made, node)}", "once")
+        if content:
+            code = self.reads().hub("body")
+            assert code is not None
+            again.before_all(node, f"{again.content} = {again.place(code, node, once=False)}", "content")
+        for name in ("edits", "imports", "notes", "shims", "through", "awaiting", "content", "afresh", "made_first"):
             setattr(self, name, getattr(again, name))
 
     def _keep_content(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:

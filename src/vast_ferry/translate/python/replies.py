@@ -186,7 +186,7 @@ class Replies(ReplyReading, ReplyWriting):
         for field in self.job.source.kinds[REQUEST].answered.of_event:
             made = self.at.reads().hub(field)
             if made is None and not self.job.is_said(self.at.kind, field):
-                made = self.job.fresh(field)
+                made = self.at.made_afresh(field, node)
             if made is None:
                 raise Stop("reply-unknown", node)
             given += f", {self.at.place(made, node)}"

@@ -100,7 +100,7 @@ _HELPED = frozenset(
         "never-there",
     )
     + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "content-read-twice")
-    + ("awaits-inside", "passed-on")
+    + ("awaits-inside", "passed-on", "made-at-each-read")
 )
 
 

@@ -57,6 +57,8 @@ class Writing:
         self.through: list[tuple[str, ast.AST]] = []  # what goes through a function that comes along, and where
         self.once: list[ast.AST] = []
         self.content = ""  # name of the variable that holds the content, where it is read more than once
+        self.afresh: list[tuple[str, ast.AST]] = []  # fields that the target never gives: each read makes one
+        self.made_first: dict[str, str] = {}  # such fields that are made before all else → the variables that hold them
         self.parents: Mapping[int, ast.AST] = {}
         self.own_names: frozenset[str] = frozenset()
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
@@ -71,7 +73,7 @@ class Writing:
     def noted(self) -> Callable[[], None]:
         """Return what takes back all that is noted from now on."""
         lists: tuple[list[Any], ...] = (self.edits, self.notes, self.shims, self.through, self.once)
-        lists += (self.awaiting, self.replaced)
+        lists += (self.awaiting, self.replaced, self.afresh)
         lengths, imports = [len(one) for one in lists], set(self.imports)
 
         def take_back() -> None:
@@ -516,6 +518,13 @@ class Writing:
     def value_of(self, op: Operation, node: ast.expr) -> str:
         """Return the source of what an operation gives at the target."""
         raise NotImplementedError
+
+    def made_afresh(self, field: str, node: ast.AST) -> ByHand | None:
+        """Return what stands for a field that the target never gives: one is made, the same for the whole call."""
+        made = self.job.fresh(field)
+        if made is not None:
+            self.afresh.append((field, node))
+        return ByHand(ex.Variable(self.made_first[field]), "str") if made and field in self.made_first else made
 
     def holds(self, function: Function, name: str) -> bool:
         """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
