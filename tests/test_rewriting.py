@@ -146,6 +146,21 @@ def test_what_a_target_never_gives_is_made_once_a_call(project: Project, tmp_pat
     assert (str(checked.verdict), checked.expected) == ("same", "replied 200")
 
 
+@pytest.mark.parametrize("asked", ['.get("x-id")', '.get("x-id", "none")', '["x-id"]'])
+@pytest.mark.parametrize("to", some(["thornwick@2", "asgi", "marrowby@2", "brackendale", "quillhaven", "cgi"], 2))
+def test_a_header_field_that_is_empty_is_there(project: Project, tmp_path: Path, asked: str, to: str) -> None:
+    seen = f'repr(event["fields"]{asked})'
+    code = f'def f(event, ctx):\n    try:\n        return {{"code": 200, "content": {seen}}}\n'
+    code += '    except KeyError as error:\n        return {"code": 404, "content": str(error)}\n'
+    fields = {"none": "", "empty": "X-Id: \r\n", "one": "X-Id: 7\r\n", "two": "X-Id: 7\r\nX-Id: 8\r\n"}
+    files = {f"samples/f/{k}.http": f"GET /f/1 HTTP/1.1\r\nHost: a\r\n{v}\r\n" for k, v in fields.items()}
+    web = WEB.replace("POST /f/{one}", "GET /f/{one}")
+    carry(project({"ostermere.yaml": web, "h.py": code, **files}), to=to, out=tmp_path / "out", source="ostermere@1")
+    assert {one.sample: str(one.verdict) for one in check(tmp_path / "out").checked} == {
+        f"{name}.http": "same" for name in fields
+    }
+
+
 #: What makes answers gives some callers what they change first; a content may be left at nothing.
 TOLD = """def told(code, content=None, fields=None):
     return {"code": code, "content": content, "fields": fields or {}}

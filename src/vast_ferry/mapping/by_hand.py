@@ -84,6 +84,10 @@ class How(StrEnum):
     HAS = "has"
 
 
+#: What makes an expression of another.
+Made = Callable[[ex.Expression], ex.Expression]
+
+
 @dataclass(frozen=True, slots=True)
 class Lookup:
     """A name looked up among the pairs of a field.
@@ -122,12 +126,19 @@ class Lookup:
         """Return a mapping's value of a name."""
         return ex.method(base, "get", key, *([self.said] if self.said is not None else []))
 
-    def joined(self, every: ByHand) -> ByHand:
-        """Return the values of a list as one text, or what stands for a missing one where there is none."""
-        made = every.over(lambda values: ex.method(ex.Literal(", "), "join", values), "str")
+    def joined(self, at: ByHand, every: Made, has: Made) -> ByHand:
+        """Return the values under a name as one text, or what stands for a missing one where it is not there.
+
+        `every` and `has` are made of what is looked up in: the list of the values, and whether there is one. A value
+        that is there and empty is no missing one.
+        """
+
+        def text(base: ex.Expression) -> ex.Expression:
+            return ex.method(ex.Literal(", "), "join", every(base))
+
         if self.default is not None and is_empty_text(self.default):
-            return made
-        return made.over(lambda text: ex.either(text, self.or_none))
+            return at.over(text, "str")
+        return at.over(lambda base: ex.Choice(has(base), text(base), self.or_none))
 
 
 def is_none(node: ex.Expression) -> bool:

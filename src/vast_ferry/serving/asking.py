@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from typing import Any, Final, TypeVar
 
 from vast_ferry.hub.outcomes import Outcome
-from vast_ferry.standins.process import BEYOND, GONE, Call, Worker
+from vast_ferry.standins.process import BEYOND, GONE, ROOM, Call, Worker
 
 #: So many calls are with a worker at once at most: one at work, the others behind it.
 _AT_MOST: Final = 8
@@ -34,12 +34,13 @@ async def in_pool(pool: ThreadPoolExecutor, does: Callable[..., T], *given: Any)
 
 @dataclass(slots=True)
 class _Sent:
-    """A call that a worker has: within how many seconds it must end, and how it ended, once that is known.
+    """A call that a worker has: within how many seconds it must end, its bytes, and how it ended, once that is known.
 
     It ended with nothing where its worker's process ended before it came to the call.
     """
 
     limit: float
+    size: int
     ended: asyncio.Future[Outcome | None]
 
 
@@ -83,11 +84,12 @@ class Asked:
             return await in_pool(self._pool, self.worker.call, call, limit)
 
     def _send(self, call: Call, limit: float) -> _Sent | None:
-        place = self.worker.send(call, limit)
-        if place is None:
+        # All that wait in the socket have room there: the loop must never wait for a worker to take one.
+        told = self.worker.send(call, limit, ROOM - sum(one.size for one in self._sent))
+        if told is None:
             return None
-        loop = asyncio.get_running_loop()
-        sent = _Sent(limit, loop.create_future())
+        loop, (place, size) = asyncio.get_running_loop(), told
+        sent = _Sent(limit, size, loop.create_future())
         self._sent.append(sent)
         if len(self._sent) == 1:
             self._place = place
@@ -188,12 +190,7 @@ class Place:
         """Return a worker that has room, in which the call has its place."""
         found = None if self._waiting else self._with_room()
         if found is None and len(self._workers) + self._coming < self._most:
-            self._coming += 1
-            try:
-                found = Asked(await in_pool(self._pool, self._new), self._pool)
-            finally:
-                self._coming -= 1
-            self._workers.append(found)
+            found = await self._made()
         if found is not None:
             found.taken += 1
             return found
@@ -205,6 +202,21 @@ class Place:
             if waits.done() and not waits.cancelled():  # its turn came, and nobody wants it any more
                 self._over(waits.result())
             raise
+
+    async def _made(self) -> Asked:
+        """Return a new worker; where it can't be made, those that wait for one are told so as well."""
+        self._coming += 1
+        try:
+            found = Asked(await in_pool(self._pool, self._new), self._pool)
+        except Exception as error:
+            for waits in self._waiting if not self._workers and self._coming == 1 else ():
+                if not waits.done():
+                    waits.set_exception(error)
+            raise
+        finally:
+            self._coming -= 1
+        self._workers.append(found)
+        return found
 
     def _with_room(self) -> Asked | None:
         """Return the worker that has fewest to do; nothing where it has no room, or another can be had."""

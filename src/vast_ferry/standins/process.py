@@ -233,11 +233,11 @@ class Worker:
                 return problem
         return self._ended(self._exchange(_request(call, limit, seed, cold=cold), limit))
 
-    def send(self, call: Call, limit: float, seed: int = 1) -> int | None:
-        """Send a call without waiting for its answer, and return the descriptor at which that comes, for `came`.
+    def send(self, call: Call, limit: float, room: int, seed: int = 1) -> tuple[int, int] | None:
+        """Send a call without waiting; return the descriptor at which its answer comes, for `came`, and its size.
 
-        Nothing where it was not sent: its process is not started, or the call is too large for its socket to take at
-        once. Then only `call` will do.
+        Nothing where it was not sent: its process is not started, or the call has more than `room` bytes, so that its
+        socket may not take it at once. Then only `call` will do.
         """
         if self._talk is None or self._broken or self.timeouts >= MOST_TIMEOUTS:
             return None
@@ -245,11 +245,11 @@ class Worker:
             data = b"".join(framed(_request(call, limit, seed)))
         except (ValueError, RecursionError):
             return None
-        if len(data) > ROOM:
+        if len(data) > room:
             return None
         with contextlib.suppress(OSError):  # one that has ended is told by what comes
             sent(self._talk, data, time.monotonic() + limit)
-        return self._talk.fileno()
+        return self._talk.fileno(), len(data)
 
     def came(self) -> dict[str, Any] | None:
         """Return the answer to what was sent, nothing while not all of it is there; raises where its process ended.

@@ -25,13 +25,15 @@ def picked(at: ByHand, wanted: Lookup, test: Expression, value: Expression) -> B
     def each(over: Expression, *, listed: bool) -> Expression:
         return ex.Each(value, ("name", "value"), over, test, listed=listed)
 
+    def has(over: Expression) -> Expression:
+        return ex.built_in("any", ex.Each(test, ("name", "_"), over, listed=False))
+
     if wanted.how is How.HAS:
-        return at.over(lambda over: ex.built_in("any", ex.Each(test, ("name", "_"), over, listed=False)), "bool")
-    every = at.over(lambda over: each(over, listed=True), "list")
+        return at.over(has, "bool")
     if wanted.how is How.EVERY:
-        return every
+        return at.over(lambda over: each(over, listed=True), "list")
     if wanted.how is How.JOINED:
-        return wanted.joined(every)
+        return wanted.joined(at, lambda over: each(over, listed=True), has)
     return at.over(lambda over: ex.built_in("next", each(over, listed=False), wanted.or_none))
 
 
@@ -198,13 +200,18 @@ class MultiMap(Lens):
         return at.over(self._all, "list")
 
     def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        def has(base: Expression) -> Expression:
+            return ex.contains(wanted.key, base)
+
+        def every(base: Expression) -> Expression:
+            return ex.method(base, self.methods["every"], wanted.key)
+
         if wanted.how is How.HAS:
-            return at.over(lambda base: ex.contains(wanted.key, base), "bool")
+            return at.over(has, "bool")
         if wanted.how is How.FIRST:
             said = [wanted.said] if wanted.said is not None else []
             return at.over(lambda base: ex.method(base, self.methods["first"], wanted.key, *said))
-        every = at.over(lambda base: ex.method(base, self.methods["every"], wanted.key), "list")
-        return every if wanted.how is How.EVERY else wanted.joined(every)
+        return at.over(every, "list") if wanted.how is How.EVERY else wanted.joined(at, every, has)
 
 
 class AskedFor(Lens):

@@ -53,7 +53,7 @@ def settle_answers(
         job.facts[key].kind = REQUEST
 
 
-def changed_answers(job: Job) -> Copies | None:
+def changed_answers(job: Job, handlers: Iterable[Function]) -> Copies | None:
     """Return how helpers come to stand twice whose answers are returned by some callers, and changed first by others.
 
     `reply = told(200); reply["headers"].append(…); return reply` goes on with the mapping that the helper gave, and
@@ -61,15 +61,20 @@ def changed_answers(job: Job) -> Copies | None:
     who makes answers.
     """
     held = HeldAnswers(job)
+    first = [one for one in handlers if is_request(job.declared[one.key][0].kinds[0])]
+    answering = _answering_from(job, list(first))
+    of_answers = {*answering, *(one.key for one in first)}
     changed = [
         (function, caller, call)
-        for function in job.flow.functions.values()
+        for function in answering.values()
         for caller, call in function.calls
         if caller is not None and _changes(caller, call) and held.given_by(function) is not None
     ]
     kept = {one.key: one for function, _, _ in changed for one in _givers(job, function)}  # whose mappings go on
     twice: set[Key] = set()
-    while more := {key for key, one in kept.items() if key not in twice and _answers_too(one, kept.keys() - twice)}:
+    while more := {
+        k for k, one in kept.items() if k not in twice and _answers_too(one, of_answers - (kept.keys() - twice))
+    }:
         twice |= more
     calls = [(caller, call) for function, caller, call in changed if function.key in twice]
     inside = [(caller, call) for key in twice for caller, call in job.flow.functions[key].calls if caller is not None]

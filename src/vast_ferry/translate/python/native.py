@@ -127,7 +127,7 @@ class _Project:
         self._answers_stand_twice()
         self._decide()
         if self.handlers and self.twice and self.result.copies is None:
-            self.result.copies = changed_answers(job)
+            self.result.copies = changed_answers(job, self.handlers.values())
         settle_answers(job, self.handlers.values(), shared=self.reach.of(self._wrapped_keys()))
         while True:
             if not self.handlers or self.result.copies is not None:
