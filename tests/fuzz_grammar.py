@@ -65,6 +65,7 @@ class Program:
     shared: tuple[tuple[str, str], ...] = ()  # files that others use as well
     before: tuple[str, ...] = ()  # decorators of its own, outermost first
     more: tuple[str, ...] = ()  # parameters that these fill
+    first: tuple[str, ...] = ()  # and those that they fill before the provider's
     way: int | None = (
         None  # in which its helpers stand apart, negative if they don't; as it happens where it is not said
     )
@@ -95,9 +96,10 @@ class Program:
         given = surface.parameters
         if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
             given = surface.writer.among(given)
-        taken = "*, " * surface.by_name + ", ".join([*given, *self.more])
+        taken = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
         lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
-        lines += [f"    seen.append(show({one.partition('=')[0]}))" for one in self.more if one != "*"]
+        shown = [one for one in (*self.first, *self.more) if one != "*"]
+        lines += [f"    seen.append(show({one.partition('=')[0]}))" for one in shown]
         inside = "    "
         if surface.method:
             lines = [f"class {name}:", f"    def {surface.setup}(self, {', '.join(surface.told)}):"]
@@ -2017,9 +2019,42 @@ def program(surface: Surface, seed: str) -> Program:
     lines = said_again(writer) or made(writer, scope)
     plain = not (surface.method or surface.by_name or surface.writer)
     before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
+    first: tuple[str, ...] = ()
+    if plain and not before and writer.random.random() < DECORATED / 2:
+        before, first = handing_otherwise(writer, scope)
     if before and writer.random.random() < 0.35:
         pieces = (*pieces, Piece(tuple(no_handler(writer, scope, before[0]))))
-    return Program(surface, pieces, Piece(tuple(lines), tuple(writer.top)), loop, before=before, more=more)
+    ending = Piece(tuple(lines), tuple(writer.top))
+    return Program(surface, pieces, ending, loop, before=before, more=more, first=first)
+
+
+def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return a decorator that hands on something before what it gets, and what the handler takes first of it."""
+    own, r, outer = w.surface.parameters, w.random, w.fresh("turns")
+    value = w.value(s) if w.surface.event in own and not w.surface.each else repr(r.random())
+    start, wait = "async " * s.awaits, "await " * s.awaits
+    word = r.choice(["", "", "word", "word, sign='-'", "*words"])
+    told = {"": "", "word": "('north')", "word, sign='-'": "('south', sign=SIGN)", "*words": "('a', SIGN)"}[word]
+    first = r.choice(
+        ["[word, VALUE]", "VALUE"]
+        if word.startswith("word")
+        else ["VALUE", "[*words, VALUE]"][: 1 + (word == "*words")]
+    )
+    call = f"{wait}function({', '.join([first.replace('VALUE', value), *own])})"
+    body = r.choice(
+        [
+            [f"return {call}"],
+            ["given = " + call, "return given"],
+            ["try:", f"    return {call}", "finally:", "    print('over')"],
+        ]
+    )
+    lines = [f"{start}def inner({', '.join(own)}):", *(f"    {line}" for line in body)]
+    lines = ["@functools.wraps(function)", *lines] if r.random() < 0.5 else lines
+    deep = "        " if word else "    "
+    texts = [f"def {outer}({word or 'function'}):", *(["    def around(function):"] if word else [])]
+    texts += [*(deep + line for line in lines), f"{deep}return inner", *(["    return around"] if word else [])]
+    w.top += ["import functools", "SIGN = '+'", "\n".join(texts)]
+    return (f"@{outer}{told}",), ("first",)
 
 
 def standing_before(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -204,7 +204,7 @@ def test_calls_that_a_wire_can_say_become_declared_outputs(
 YARD = Path(__file__).parent / "projects" / "yard"
 
 
-def test_a_handler_that_stays_bound_is_wrapped_and_told_of_at_its_own_line(tmp_path: Path) -> None:
+def test_a_bound_handler_that_changes_its_event_gets_it_whole_and_is_told_of_at_its_own_line(tmp_path: Path) -> None:
     folder = tmp_path / "yard"
     (folder / "wiring").mkdir(parents=True)
     for path in ["marrowby.json", "wiring/weight.json", "wiring/summary.json", "h.py"]:
@@ -214,12 +214,12 @@ def test_a_handler_that_stays_bound_is_wrapped_and_told_of_at_its_own_line(tmp_p
     text = (folder / "h.py").read_text().replace("    return {", "    asked['found']['x'] = 1\n    return {")
     (folder / "h.py").write_text(text)
     crossing = carry(folder, to="thornwick", out=tmp_path / "there")
-    (finding,) = [one for one in crossing.findings if one.code.startswith("wrapped-")]
-    assert (finding.function, finding.code) == ("weight", "wrapped-event-changed")
+    (finding,) = [one for one in crossing.findings if one.code.startswith(("wrapped-", "made-whole-"))]
+    assert (finding.function, finding.code) == ("weight", "made-whole-event-changed")
     assert text.splitlines()[finding.place.line - 1].strip() == "asked['found']['x'] = 1"
     styles = {one.name: one.style for one in crossing.record.functions}
-    assert styles == {"summary": "native", "weight": "wrapped"}
-    assert "def weight(asked, log):" in crossing.files["h.py"].decode()
+    assert styles == {"summary": "native", "weight": "native"}
+    assert "def weight(request):\n    asked = http_event(request)\n" in crossing.files["h.py"].decode()
 
 
 def test_outputs_go_there_and_back_and_there_again(project: Project, tmp_path: Path) -> None:

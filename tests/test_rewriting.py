@@ -125,6 +125,49 @@ def test_a_mapping_that_a_call_shows_is_one_in_full(
     assert f"return {answers}" in rewritten(project, tmp_path / "out", code).files["h.py"].decode()
 
 
+#: A decorator that hands the handler something else → what stands at the target, or why it is wrapped.
+OTHERWISE = {
+    "@taking('by')\ndef f(body, hive):": "def f(request):\n    name = 'by'\n    body = json.loads(request.text() or '{}')\n",
+    "@taking(NAME)\ndef f(body, hive):": "    name = NAME\n    body = json.loads(",
+    "@taking(AGAIN)\ndef f(body, hive):": "wrapped-decorated",
+    "@taking('by')\n@str\ndef f(body, hive):": "wrapped-decorated",
+}
+TAKING = """import json
+
+NAME = 'by'
+AGAIN = 'by'
+AGAIN = AGAIN + ''
+
+
+def taking(name):
+    def around(function):
+        def inner(event, ctx):
+            body = json.loads(event["content"] or '{}')
+            if name not in body:
+                return {"code": 422, "content": name}
+            return function(body, event["call"]["slots"]["one"])
+        return inner
+    return around
+
+
+"""
+
+
+@pytest.mark.parametrize("head", OTHERWISE)
+def test_a_decorator_that_hands_on_something_else_is_written_out(project: Project, tmp_path: Path, head: str) -> None:
+    code = f'{TAKING}{head}\n    return {{"code": 200, "content": hive + body["by"]}}\n'
+    request = "POST /f/h HTTP/1.1\r\nHost: a\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n{}"
+    contents = {"by": '{"by": "m"}', "none": "{}"}
+    files = {f"samples/f/{k}.http": request.format(len(v), v) for k, v in contents.items()}
+    files |= {"ostermere.yaml": WEB, "h.py": code}
+    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source="ostermere@1")
+    codes, text = {one.code for one in crossing.findings}, crossing.files["h.py"].decode()
+    assert OTHERWISE[head] in (codes if OTHERWISE[head] == "wrapped-decorated" else text), (codes, text)
+    assert ("decorator-written-out" in codes) == ("wrapped-decorated" not in codes) == ("def taking" not in text)
+    if "str" not in head:
+        assert {str(one.verdict) for one in check(tmp_path / "out").checked} == {"same"}
+
+
 #: What reads an event's identity more than once, in one function and in two → what stands there at a target that has none
 SEEN_OFTEN = {
     '    return {"code": 200, "content": str(event["ticket"] == event["ticket"])}\n': "id_ = uuid.uuid4().hex\n",

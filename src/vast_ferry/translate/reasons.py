@@ -249,6 +249,12 @@ NOTES: Final = {
         "{what} stands twice: it makes the target's answers, and as it was what some callers change before they answer",
         "Let those callers give it what they change, or leave both as they are",
     ),
+    "decorator-written-out": (
+        Severity.NOTE,
+        "the decorator {what} is written out: it hands the function something else than the provider does, so what it "
+        "gives is the handler",
+        "Nothing is to be done; read both functions",
+    ),
     "decorator-twice": (
         Severity.NOTE,
         "the decorator {what} stands twice: rewritten for handlers, and as it was for other functions",

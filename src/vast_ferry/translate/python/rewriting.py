@@ -19,6 +19,7 @@ from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
+from vast_ferry.translate.python.written_out import written_out
 from vast_ferry.translate.reasons import NOTES
 
 #: So often helpers come to stand twice, as more handlers are found to have to be wrapped.
@@ -43,9 +44,11 @@ def rewrite(
     """
     functions = list(functions)
 
+    out: Collection[str] = ()  # functions whose decorators are written out
+
     def once(at_first: Collection[str], awaits: bool) -> Rewritten:
         return _rewritten(
-            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits)
+            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits), out
         )
 
     def whole(
@@ -72,6 +75,16 @@ def rewrite(
         better = once((), True)
         if len(better.wrapped) < len(result.wrapped):
             result, awaits = better, True
+    behind = {name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"}
+    while behind:
+        out = behind
+        better = once((), awaits)
+        left_behind = behind & better.wrapped.keys()
+        if not left_behind:
+            result = better
+            break
+        behind -= left_behind
+    out = behind
     helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
     while helped:
         better = once(helped, awaits)
@@ -121,32 +134,39 @@ def _rewritten(
     functions: list[Function],
     files: Mapping[str, bytes],
     whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
+    out: Collection[str] = (),
 ) -> Rewritten:
-    """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice."""
+    """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice.
+
+    The decorators of the functions named in `out` are written out first.
+    """
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
     left = MOST_COPIES
     while True:
         known = len(wrapped)
         there = unbound(source, functions, files, wrapped)
+        edits, told = written_out({**files, **there.files}, functions, out) if out else ({}, [])
+        told = [_moved(finding, there, files) for finding in told]
+        there.edit(edits, files)
         result = whole(there, wrapped, left > 0)
         alone |= result.alone
-        told: list[Finding] = []
+        copied = result.copies is not None
         if result.copies is not None:
             wrapped |= {name: _moved(finding, there, files) for name, finding in result.wrapped.items()}
-            told = [_moved(finding, there, files) for finding in result.copies.findings]
+            told += [_moved(finding, there, files) for finding in result.copies.findings]
             there.edit(result.copies.edits, files)
             result = whole(there, wrapped, False)
         # What has to be wrapped is wrapped as its author wrote it; so which it is has to be known from the beginning.
         more = {
             name: _moved(finding, there, files)
             for name, finding in result.wrapped.items()
-            if name not in wrapped and (name in there.names or (told and finding.code != "wrapped-shares"))
+            if name not in wrapped and (name in there.names or (copied and finding.code != "wrapped-shares"))
         }
         # Which helpers are shared is known once those that are wrapped are not followed any more.
-        again = bool(told) and len(wrapped) > known and left > 1 and _some_share(result, wrapped)
+        again = copied and len(wrapped) > known and left > 1 and _some_share(result, wrapped)
         wrapped |= more
-        if not more and not again and (result.entries or not told):
+        if not more and not again and (result.entries or not copied):
             break
         left = left - 1 if more or again else 0  # where nothing came of copies, all stays as its author wrote it
     if there.files:

@@ -1,0 +1,232 @@
+"""Decorators of a project's own written out: what stands before a handler and hands it something else becomes it.
+
+    def json_handler(function):                    def _run(body, hive):
+        @wraps(function)                               ...
+        def wrapper(event, ctx):
+            body = json.loads(event["content"])    def run(event, ctx):
+            return function(body, event["hive"])       body = json.loads(event["content"])
+        return wrapper                                 return _run(body, event["hive"])
+
+    @json_handler
+    def run(body, hive): ...
+
+A handler that gets just what the provider hands over, perhaps with more behind it, is followed through its decorator
+(`decorators.py`); one that gets anything else has no form of its own at the target, while the function that stands
+before it has: it is the handler, and calls another function of the file. So both are written as what they are, in the
+author's own language, before all is followed. That holds for a decorator that stands in the handler's file, does
+nothing but give a function of its own, and lets that do nothing with what it is given but call it. What is told to one
+that takes more (`@requires("warden")`), constants and names of the module, stands at the head of the function.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+
+from vast_ferry.hub.findings import BadInput, Finding, Place
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.translate.python.functions import DEFINITION, Definition
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.reasons import note
+from vast_ferry.translate.text import Edit
+
+#: Why a decorator's text was edited, in the record of a crossing.
+REASON = "decorator"
+
+
+@dataclass(frozen=True, slots=True)
+class _Behind:
+    """A handler behind a decorator: both definitions, what the decorator takes the handler as, and what it gives."""
+
+    handler: Definition
+    decorator: ast.FunctionDef  # at the top of the module, under this name
+    takes: str
+    inner: Definition
+    told: tuple[str, ...] = ()  # statements that bind what the decorator was told
+
+
+def written_out(
+    files: Mapping[str, bytes], functions: Iterable[Declared], names: Collection[str]
+) -> tuple[dict[str, list[Edit]], list[Finding]]:
+    """Return the edits, by file, that write the decorators of some handlers out, and what is told of it."""
+    edits: dict[str, list[Edit]] = {}
+    findings: list[Finding] = []
+    by_file: dict[str, dict[str, str]] = {}  # file → name of a handler → of the function
+    for one in functions:
+        if one.name in names and not one.bindings:
+            by_file.setdefault(one.entry.file, {})[one.entry.name] = one.name
+    for file, handlers in by_file.items():
+        try:
+            text = PythonText(files[file], file)
+            tree = text.parse()
+        except (BadInput, SyntaxError, ValueError, RecursionError, KeyError):
+            continue
+        found = [behind for name in handlers if (behind := _behind(text, tree, name)) is not None]
+        others = [raw for other, raw in files.items() if other != file]
+        edits[file] = _edits(text, tree, found, others)
+        for behind in found:
+            severity, reason, remedy = note("decorator-written-out", "", "", behind.decorator.name)
+            place, name = Place(file, behind.handler.lineno), handlers[behind.handler.name]
+            findings.append(Finding("decorator-written-out", severity, reason, remedy, place, name))
+    return {file: several for file, several in edits.items() if several}, findings
+
+
+def _behind(text: PythonText, tree: ast.Module, name: str) -> _Behind | None:
+    """Return a handler with the one decorator that stands before it; nothing where that can't be written out."""
+    handler = _defined(tree, name)
+    told = handler.decorator_list[0] if handler is not None and len(handler.decorator_list) == 1 else None
+    named = told.func if isinstance(told, ast.Call) else told
+    decorator = _defined(tree, named.id) if isinstance(named, ast.Name) else None
+    if handler is None or not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
+        return None
+    bound = _bound(text, tree, decorator.args, told) if isinstance(told, ast.Call) else ()
+    taker = _given(decorator) if isinstance(told, ast.Call) else decorator
+    inner = _given(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
+    if bound is None or taker is None or inner is None or taker.decorator_list or decorator is handler:
+        return None
+    takes = taker.args.args[0].arg
+    if not _only_calls(takes, inner) or not _stands_anywhere(text, inner):
+        return None
+    return _Behind(handler, decorator, takes, inner, bound)
+
+
+def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: ast.Call) -> tuple[str, ...] | None:
+    """Return the statements that bind what a decorator is told; nothing where that may be another at each call."""
+    names = [one.arg for one in (*arguments.posonlyargs, *arguments.args)]
+    by_name = {keyword.arg: keyword.value for keyword in call.keywords}
+    given: dict[str, ast.expr] = dict(zip(names, call.args, strict=False))
+    rest = call.args[len(names) :]
+    defaults = dict(zip(reversed(names), reversed(arguments.defaults), strict=False))
+    by_keyword = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+    defaults |= {one.arg: usual for one, usual in by_keyword if usual is not None}
+    known = {*names, *(one.arg for one in arguments.kwonlyargs)}
+    given = {**defaults, **given, **{name: value for name, value in by_name.items() if name is not None}}
+    told = [*given.values(), *rest]
+    plain = all(isinstance(one, ast.Constant) or _is_the_same_ever(tree, one) for one in told)
+    if not plain or given.keys() != known or None in by_name or arguments.kwarg or (rest and not arguments.vararg):
+        return None
+    lines = [f"{name} = {text.of(value)}" for name, value in given.items()]
+    if arguments.vararg:
+        lines.append(f"{arguments.vararg.arg} = ({''.join(f'{text.of(one)}, ' for one in rest).rstrip()})")
+    return tuple(lines)
+
+
+def _is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
+    """Tell whether a name of the module is bound once: it means the same whenever it is asked."""
+    return isinstance(node, ast.Name) and sum(_binds(one, node.id) for one in walk(tree)) <= 1
+
+
+def _defined(tree: ast.Module, name: str) -> Definition | None:
+    """Return the one definition that a name of a module has, and nothing else."""
+    bound = [node for node in walk(tree) if _binds(node, name)]
+    found = [node for node in tree.body if isinstance(node, DEFINITION) and node.name == name]
+    return found[0] if len(found) == 1 and len(bound) == 1 and found[0].col_offset == 0 else None
+
+
+def _binds(node: ast.AST, name: str) -> bool:
+    if isinstance(node, ast.Name):
+        return node.id == name and not isinstance(node.ctx, ast.Load)
+    told = isinstance(node, (ast.Global, ast.Nonlocal)) and name in node.names
+    named = isinstance(node, (*DEFINITION, ast.ClassDef)) and node.name == name
+    alias = isinstance(node, ast.alias) and (node.asname or node.name) == name
+    return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)
+
+
+def _given(node: ast.FunctionDef) -> Definition | None:
+    """Return the function that another gives, where it does nothing else."""
+    body = list(node.body)
+    if isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant) and len(body) == 3:
+        body = body[1:]
+    if len(body) != 2 or not isinstance(body[0], DEFINITION) or not isinstance(body[1], ast.Return):
+        return None
+    given = body[1].value
+    return body[0] if isinstance(given, ast.Name) and given.id == body[0].name else None
+
+
+def _takes_one(node: ast.FunctionDef) -> bool:
+    arguments = node.args
+    others = arguments.posonlyargs or arguments.kwonlyargs or arguments.vararg or arguments.kwarg or arguments.defaults
+    return len(arguments.args) == 1 and not others
+
+
+def _only_calls(name: str, inner: Definition) -> bool:
+    """Tell whether a decorator's function does nothing with what the decorator is given, under a name, but call it."""
+    for one in inner.decorator_list:  # which gives it the handler's name
+        called = one.func if isinstance(one, ast.Call) else one
+        if (called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")) != "wraps":
+            return False
+    inside = [node for statement in inner.body for node in walk(statement)]
+    calls = {id(node.func) for node in inside if isinstance(node, ast.Call)}
+    uses = [node for node in inside if isinstance(node, ast.Name) and node.id == name]
+    odd = any(isinstance(node, (ast.Nonlocal, ast.Global)) for node in inside)
+    own = any(isinstance(node, ast.Name) and node.id == inner.name for node in inside)
+    bound = any(_binds(node, name) for node in (*inside, *walk(inner.args)))
+    plain = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
+    return bool(uses) and all(id(use) in calls for use in uses) and not odd and not own and not bound and plain
+
+
+def _stands_anywhere(text: PythonText, inner: Definition) -> bool:
+    """Tell whether a function may stand further to the left: no text in it goes over several lines."""
+    texts = [node for node in walk(inner) if isinstance(node, (ast.Constant, ast.JoinedStr))]
+    alone = inner.body[0].lineno > inner.lineno  # no statement stands in the line of its head
+    return alone and all(node.lineno == node.end_lineno for node in texts) and b"\t" not in text.data
+
+
+def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: list[bytes]) -> list[Edit]:
+    edits: list[Edit] = []
+    told = [one.handler.decorator_list[0] for one in found]
+    gone = {id(one.func if isinstance(one, ast.Call) else one) for one in told}
+    for one in found:
+        own = _free(text, f"_{one.handler.name}")
+        start = text.data.rindex(b"@", 0, text.start(one.handler.decorator_list[0]))
+        at = re.compile(rb"(?:async\s+)?def\s+").match(text.data, text.start(one.handler))
+        assert at is not None
+        edits.append(Edit(start, text.start(one.handler), "", REASON))
+        edits.append(Edit(at.end(), at.end() + len(one.handler.name.encode()), own, REASON))
+        end = text.next_line(text.end(one.handler) - 1)
+        lead = "" if text.data[end - 1 : end] == b"\n" else "\n"
+        edits.append(Edit(end, end, f"{lead}\n\n{_written(text, one, own)}\n", REASON))
+    for decorator in {one.decorator.name: one.decorator for one in found}.values():
+        uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
+        if all(id(use) in gone for use in uses) and not any(_may_name(raw, decorator.name) for raw in others):
+            end = text.next_line(text.end(decorator) - 1)
+            while text.data[end : end + 1] == b"\n":
+                end += 1
+            edits.append(Edit(text.start(decorator), end, "", REASON))
+    return edits
+
+
+def _may_name(raw: bytes, name: str) -> bool:
+    """Tell whether another file may name a decorator: it says the word, and defines nothing under it itself."""
+    word = re.escape(name.encode())
+    mine = re.search(rb"^(?:async\s+)?def\s+" + word + rb"\b", raw, re.MULTILINE)
+    asked = re.search(rb"\.\s*" + word + rb"\b", raw)
+    return bool(asked or (re.search(rb"\b" + word + rb"\b", raw) and not mine))
+
+
+def _written(text: PythonText, one: _Behind, own: str) -> str:
+    """Return the function that stands before a handler as the handler itself, which calls what it stood before."""
+    inner, given = one.inner, one.takes
+    start, end = text.start(inner), text.end(inner)
+    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, start)
+    assert head is not None
+    named = [(head.end(), len(inner.name.encode()), one.handler.name)]
+    uses = [node for part in inner.body for node in walk(part) if isinstance(node, ast.Name) and node.id == given]
+    named += [(text.start(use), len(given.encode()), own) for use in uses]
+    data = text.data[start:end]
+    for at, size, word in sorted(named, reverse=True):
+        data = data[: at - start] + word.encode() + data[at - start + size :]
+    left = re.compile(rf"^ {{{inner.col_offset}}}", re.MULTILINE)
+    lines = left.sub("", data.decode("utf-8")).split("\n")
+    first = inner.body[0].lineno - inner.lineno
+    indent = " " * (inner.body[0].col_offset - inner.col_offset)
+    return "\n".join([*lines[:first], *(f"{indent}{line}" for line in one.told), *lines[first:]])
+
+
+def _free(text: PythonText, name: str) -> str:
+    while re.search(rb"\b" + name.encode() + rb"\b", text.data):
+        name += "_"
+    return name
