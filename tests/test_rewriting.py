@@ -219,6 +219,10 @@ def f(event, ctx):
         return told(404)
     if word == "number":
         return told(200, str(len(word)))
+    if word == "late":
+        late = told(202, word)
+        late["fields"]["x-late"] = "1"
+        return late
     answer = ok(word)
     if word == "more":
         answer["code"] = 203
@@ -233,6 +237,7 @@ def test_an_answer_that_a_function_gives_is_changed_before_it_is_returned(
 ) -> None:
     web = WEB.replace("POST /f/{one}", "GET /f/{one}")
     told = {"none": "replied 404", "number": "replied 200", "more": "replied 203", "less": "replied 200"}
+    told["late"] = "replied 202"
     files = {f"samples/f/{word}.http": f"GET /f/{word} HTTP/1.1\r\nHost: a\r\n\r\n" for word in told}
     carry(project({"ostermere.yaml": web, "h.py": TOLD, **files}), to=to, out=tmp_path / "out", source="ostermere@1")
     assert b"answer_with" not in (tmp_path / "out" / "h.py").read_bytes()

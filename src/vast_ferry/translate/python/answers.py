@@ -82,12 +82,10 @@ def changed_answers(job: Job, handlers: Iterable[Function]) -> Copies | None:
     return for_calls(job.flow, twice, calls) if calls else None
 
 
-def _answers_too(function: Function, kept: Collection[Key]) -> bool:
-    """Tell whether what a function gives is returned as it is by others than those whose mappings go on."""
-    return any(
-        caller is not None and caller.key not in kept and _use_of(caller, call, caller.nodes.parents) is not Use.OTHER
-        for caller, call in function.calls
-    )
+def _answers_too(function: Function, answering: Collection[Key]) -> bool:
+    """Tell whether what a function gives is returned as it is by some who answer with it."""
+    uses = [(caller, call) for caller, call in function.calls if caller is not None and caller.key in answering]
+    return any(_use_of(caller, call, caller.nodes.parents) is not Use.OTHER for caller, call in uses)
 
 
 def _changes(caller: Function, call: ast.Call) -> bool:
