@@ -82,19 +82,25 @@ def _behind(text: PythonText, tree: ast.Module, name: str) -> _Behind | None:
     decorator = _defined(tree, named.id) if isinstance(named, ast.Name) else None
     if handler is None or not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
         return None
-    bound = _bound(text, tree, decorator.args, told) if isinstance(told, ast.Call) else ()
+    bound = _bound(text, tree, decorator.args, told) if isinstance(told, ast.Call) else {}
     taker = _given(decorator) if isinstance(told, ast.Call) else decorator
     inner = _given(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
     if bound is None or taker is None or inner is None or taker.decorator_list or decorator is handler:
         return None
     takes = taker.args.args[0].arg
-    if not _only_calls(takes, inner) or not _stands_anywhere(text, inner):
+    plain = all(_is_wraps(tree, one) for one in inner.decorator_list)
+    if not plain or not _only_calls(text, takes, inner) or not _stands_anywhere(text, inner):
         return None
-    return _Behind(handler, decorator, takes, inner, bound)
+    inside = walk(inner)
+    if any(_binds(node, one) for node in inside for one in bound):
+        return None  # a name of its own has the name of what the decorator is told
+    asked = {node.id for node in inside if isinstance(node, ast.Name)}
+    told_there = tuple(f"{name} = {value}" for name, value in bound.items() if name in asked)
+    return _Behind(handler, decorator, takes, inner, told_there)
 
 
-def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: ast.Call) -> tuple[str, ...] | None:
-    """Return the statements that bind what a decorator is told; nothing where that may be another at each call."""
+def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: ast.Call) -> dict[str, str] | None:
+    """Return what a decorator is told, under its own names; nothing where that may be another at each call."""
     names = [one.arg for one in (*arguments.posonlyargs, *arguments.args)]
     by_name = {keyword.arg: keyword.value for keyword in call.keywords}
     given: dict[str, ast.expr] = dict(zip(names, call.args, strict=False))
@@ -108,10 +114,10 @@ def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: a
     plain = all(isinstance(one, ast.Constant) or _is_the_same_ever(tree, one) for one in told)
     if not plain or given.keys() != known or None in by_name or arguments.kwarg or (rest and not arguments.vararg):
         return None
-    lines = [f"{name} = {text.of(value)}" for name, value in given.items()]
+    bound = {name: text.of(value) for name, value in given.items()}
     if arguments.vararg:
-        lines.append(f"{arguments.vararg.arg} = ({''.join(f'{text.of(one)}, ' for one in rest).rstrip()})")
-    return tuple(lines)
+        bound[arguments.vararg.arg] = f"({''.join(f'{text.of(one)}, ' for one in rest).rstrip()})"
+    return bound
 
 
 def _is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
@@ -152,12 +158,18 @@ def _takes_one(node: ast.FunctionDef) -> bool:
     return len(arguments.args) == 1 and not others
 
 
-def _only_calls(name: str, inner: Definition) -> bool:
+def _is_wraps(tree: ast.Module, decorator: ast.expr) -> bool:
+    """Tell whether a decorator only gives a function the name of another."""
+    called = decorator.func if isinstance(decorator, ast.Call) else decorator
+    if isinstance(called, ast.Attribute):
+        return called.attr == "wraps" and isinstance(called.value, ast.Name) and called.value.id == "functools"
+    froms = [node for node in tree.body if isinstance(node, ast.ImportFrom) and node.module == "functools"]
+    told = any(one.name == "wraps" and one.asname is None for node in froms for one in node.names)
+    return told and isinstance(called, ast.Name) and called.id == "wraps"
+
+
+def _only_calls(text: PythonText, name: str, inner: Definition) -> bool:
     """Tell whether a decorator's function does nothing with what the decorator is given, under a name, but call it."""
-    for one in inner.decorator_list:  # which gives it the handler's name
-        called = one.func if isinstance(one, ast.Call) else one
-        if (called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")) != "wraps":
-            return False
     inside = [node for statement in inner.body for node in walk(statement)]
     calls = {id(node.func) for node in inside if isinstance(node, ast.Call)}
     uses = [node for node in inside if isinstance(node, ast.Name) and node.id == name]
@@ -165,7 +177,8 @@ def _only_calls(name: str, inner: Definition) -> bool:
     own = any(isinstance(node, ast.Name) and node.id == inner.name for node in inside)
     bound = any(_binds(node, name) for node in (*inside, *walk(inner.args)))
     plain = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
-    return bool(uses) and all(id(use) in calls for use in uses) and not odd and not own and not bound and plain
+    called = all(id(use) in calls and text.of(use) == name for use in uses)  # not in a formatted text
+    return bool(uses) and called and not (odd or own or bound) and plain
 
 
 def _stands_anywhere(text: PythonText, inner: Definition) -> bool:
