@@ -214,6 +214,21 @@ def test_whatever_ends_it_leaves_nothing_behind(apiary: Path, tmp_path: Path, nu
         assert (tmp_path / "ready").exists() is (number == signal.SIGKILL)
 
 
+def test_a_call_that_hangs_does_not_keep_the_server(tmp_path: Path) -> None:
+    project = tmp_path / "p"
+    project.mkdir()
+    (project / "h.py").write_text("import time\n\ndef run(event, ctx):\n    print('begun')\n    time.sleep(60)\n")
+    (project / "ostermere.yaml").write_text("app: a\njobs:\n  f: {code: h.py#run, when: [{web: GET /f}]}\n")
+    with served(project, tmp_path, *AT) as (client, server), socket.socket() as link:
+        link.connect((client.base_url.host, client.base_url.port or 80))
+        link.sendall(b"GET /f HTTP/1.1\r\nHost: a\r\n\r\n")
+        until(lambda: bool(children_of(server.pid)))
+        time.sleep(0.5)
+        server.send_signal(signal.SIGINT)
+        server.wait(8)  # it may take 20 s by its limit
+        assert b" 502 " in link.recv(100)
+
+
 def children_of(parent: int) -> set[int]:
     """Return the processes that a process started, and those that they started."""
     found: set[int] = set()

@@ -219,6 +219,11 @@ class Live:
         outcome = await place.call(lambda: Call(kind, tuple(events), self.state.before()), limit)
         return Done(function.name, cause, outcome, time.perf_counter() - began, attempt)
 
+    def end(self) -> None:
+        """Break off the calls that are under way: who ends the server need not wait for them."""
+        for place in list(self.loaded.places.values()):
+            place.end()
+
     def _place_of(self, loaded: _Loaded, function: Function) -> Place:
         """Return where the workers of a function are."""
         place = loaded.places.get(function.name)

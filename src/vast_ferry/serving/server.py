@@ -109,6 +109,7 @@ def serve(
                 ready(address)
 
             async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+                live.end()
                 await app.close()
                 await super().shutdown(sockets)
 
