@@ -2032,7 +2032,8 @@ def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, 
     """Return a decorator that hands on something before what it gets, and what the handler takes first of it."""
     own, r, outer = w.surface.parameters, w.random, w.fresh("turns")
     value = w.value(s) if w.surface.event in own and not w.surface.each else repr(r.random())
-    start, wait = "async " * s.awaits, "await " * s.awaits
+    waits = s.awaits and r.random() < 0.7  # a plain one gives the handler's coroutine
+    start, wait = "async " * waits, "await " * waits
     word = r.choice(["", "", "word", "word, sign='-'", "*words"])
     told = {"": "", "word": "('north')", "word, sign='-'": "('south', sign=SIGN)", "*words": "('a', SIGN)"}[word]
     first = r.choice(

@@ -125,6 +125,35 @@ def test_a_mapping_that_a_call_shows_is_one_in_full(
     assert f"return {answers}" in rewritten(project, tmp_path / "out", code).files["h.py"].decode()
 
 
+#: Who gives a coroutine that somebody else awaits → how it is carried from an asynchronous provider.
+GIVEN_ON = {
+    "def respond(request, services):\n    return take(request, services)": "native",
+    "def start(asked, kit):\n    return take(asked, kit)\n\nasync def respond(request, services):\n"
+    "    return await start(request, services)": "native",
+    "def start(asked, kit):\n    begun = take(asked, kit)\n    return begun\n\nasync def respond(request, services):\n"
+    "    later = start(request, services)\n    return await later": "wrapped",
+}
+
+
+@pytest.mark.parametrize("given", GIVEN_ON)
+@pytest.mark.parametrize("to", some(["ostermere@2", "asgi", "thornwick@2", "wsgi"], 2))
+def test_a_plain_function_may_give_a_coroutine(project: Project, tmp_path: Path, given: str, to: str) -> None:
+    code = "from brackendale import Response\n\nasync def take(request, services):\n"
+    code += '    await services.records.put("seen", {"of": request.method}, {"at": request.groups["one"]})\n'
+    code += '    return Response("taken", status=202, headers=[("content-type", "text/plain")])\n\n'
+    on = '[{"pattern": "/f/:one", "methods": ["GET"], "access": "open"}]'
+    declared = f'{{"service": "a", "functions": {{"f": {{"module": "h.py:respond", "on": {on}}}}}}}'
+    request = "GET /f/1 HTTP/1.1\r\nHost: a\r\n\r\n"
+    files = {"brackendale.json": declared, "h.py": f"{code}{given}\n", "samples/f/a.http": request}
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source="brackendale")
+    (function,), (checked,) = crossing.record.functions, check(tmp_path / "out").checked
+    assert (function.style, str(checked.verdict), checked.expected) == (
+        GIVEN_ON[given],
+        "same",
+        "replied 202, 1 effect",
+    )
+
+
 #: A decorator that hands the handler something else → what stands at the target, or why it is wrapped.
 OTHERWISE = {
     "@taking('by')\ndef f(body, hive):": "def f(request):\n    name = 'by'\n    body = json.loads(request.text() or '{}')\n",

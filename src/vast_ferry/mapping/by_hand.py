@@ -22,6 +22,10 @@ SINGLE_FIELDS: Final = frozenset(
 )
 
 
+#: What makes an expression of another.
+Making = Callable[[ex.Expression], ex.Expression]
+
+
 @dataclass(frozen=True, slots=True)
 class ByHand:
     """An expression, with its Python type where known.
@@ -36,7 +40,7 @@ class ByHand:
 
     def over(
         self,
-        build: Callable[[ex.Expression], ex.Expression],
+        build: Making,
         type: str = "",  # noqa: A002
         note: str = "",
         *,
@@ -84,10 +88,6 @@ class How(StrEnum):
     HAS = "has"
 
 
-#: What makes an expression of another.
-Made = Callable[[ex.Expression], ex.Expression]
-
-
 @dataclass(frozen=True, slots=True)
 class Lookup:
     """A name looked up among the pairs of a field.
@@ -126,7 +126,7 @@ class Lookup:
         """Return a mapping's value of a name."""
         return ex.method(base, "get", key, *([self.said] if self.said is not None else []))
 
-    def joined(self, at: ByHand, every: Made, has: Made) -> ByHand:
+    def joined(self, at: ByHand, every: Making, has: Making) -> ByHand:
         """Return the values under a name as one text, or what stands for a missing one where it is not there.
 
         `every` and `has` are made of what is looked up in: the list of the values, and whether there is one. A value

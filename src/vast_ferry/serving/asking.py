@@ -110,10 +110,11 @@ class Asked:
         self._clock = None
         if self._place < 0:
             return
-        if asyncio.get_running_loop().time() < self._by:  # of a call since
-            self._clock = asyncio.get_running_loop().call_at(self._by, self._time_is_up)
-            return
-        self._end(self.worker.late, self._sent[0].limit)
+        loop = asyncio.get_running_loop()
+        if loop.time() < self._by:  # of a call since
+            self._clock = loop.call_at(self._by, self._time_is_up)
+        else:
+            self._end(self.worker.late, self._sent[0].limit)
 
     def _look(self) -> None:
         """Read what has come."""
@@ -149,17 +150,22 @@ class Asked:
         self._place, self._short = -1, 0
 
         async def ending() -> None:
+            told: Outcome | Exception
             try:
-                outcome = await in_pool(self._pool, how, *given)
-            finally:
-                first, *others = self._sent
-                self._sent.clear()
-                self._ending = None
-                for one in others:
-                    if not one.ended.done():
-                        one.ended.set_result(None)
-            if not first.ended.done():
-                first.ended.set_result(outcome)
+                told = await in_pool(self._pool, how, *given)
+            except Exception as error:  # whoever waits is told that as well
+                told = error
+            (first, *others), self._ending = self._sent, None
+            self._sent.clear()
+            for one in others:
+                if not one.ended.done():
+                    one.ended.set_result(None)
+            if first.ended.done():
+                return
+            if isinstance(told, Outcome):
+                first.ended.set_result(told)
+            else:
+                first.ended.set_exception(told)
 
         self._ending = loop.create_task(ending())
 

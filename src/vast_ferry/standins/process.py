@@ -233,7 +233,7 @@ class Worker:
                 return problem
         return self._ended(self._exchange(_request(call, limit, seed, cold=cold), limit))
 
-    def send(self, call: Call, limit: float, room: int, seed: int = 1) -> tuple[int, int] | None:
+    def send(self, call: Call, limit: float, room: int) -> tuple[int, int] | None:
         """Send a call without waiting; return the descriptor at which its answer comes, for `came`, and its size.
 
         Nothing where it was not sent: its process is not started, or the call has more than `room` bytes, so that its
@@ -242,7 +242,7 @@ class Worker:
         if self._talk is None or self._broken or self.timeouts >= MOST_TIMEOUTS:
             return None
         try:
-            data = b"".join(framed(_request(call, limit, seed)))
+            data = b"".join(framed(_request(call, limit, 1)))
         except (ValueError, RecursionError):
             return None
         if len(data) > room:

@@ -78,6 +78,10 @@ STOPS: Final = {
     "awaits-inside": ("it would have to await inside a lambda or a generator", "Make a loop of it"),
     "awaits-others": ("it awaits what is not the provider's", "Await nothing else, or keep it asynchronous"),
     "content-read-twice": ("the content can be read only once at the target", "Read it once, into a variable"),
+    "coroutine-given": (
+        "a plain function of the project returns a coroutine, and it can't be seen that whoever calls it awaits that",
+        "Make it `async def`, and await what it returns",
+    ),
     "made-at-each-read": (
         "it reads in several places what the target never gives, as an event's identity, and each would make another",
         "Read it once, into a variable, and hand that on",

@@ -187,38 +187,30 @@ class Code(Classes):
 
     def _find_tables_of_objects(self) -> None:
         """Note the tables of its own methods that an object keeps: `self.ways = {"GET": self.show}`, only asked."""
-        named = {name for module in self.modules.values() for name in module.nodes.ids}
-        asked = [(one, module) for module in self.modules.values() for one in module.nodes.each(ast.Attribute)]
+        found = [
+            (one.cls, statement.targets[0], table)
+            for one in self.functions.values()
+            for statement in (one.node.body if one.cls is not None and not one.static else ())
+            if isinstance(statement, ast.Assign) and (table := self._kept_by(one, statement)) is not None
+        ]
+        asked = [(one, module) for module in self.modules.values() for one in module.nodes.each(ast.Attribute) if found]
+        named = {name for module in self.modules.values() for name in module.nodes.ids if found}
         if not _LOOKING_BEHIND.isdisjoint(named | {one.attr for one, _ in asked}):
             return  # somebody may ask for it by a text, or look at all that an object has
-        by_name: dict[str, list[tuple[ast.Attribute, Module]]] = {}
-        for one, module in asked:
-            by_name.setdefault(one.attr, []).append((one, module))
-        for function in [one for one in self.functions.values() if one.cls is not None and not one.static]:
-            for statement in function.node.body:
-                self._keeps_a_table(function, statement, by_name)
+        for cls, target, (node, made) in found:
+            others = [(one, module) for one, module in asked if one.attr == target.attr and one is not target]  # type: ignore[attr-defined]
+            if all(isinstance(one.ctx, ast.Load) and asks(one, module.nodes.parents) for one, module in others):
+                assert cls is not None
+                self.tables[id(node)] = self.kept_tables[cls, target.attr] = made  # type: ignore[attr-defined]
 
-    def _keeps_a_table(
-        self, function: Function, statement: ast.stmt, by_name: Mapping[str, list[tuple[ast.Attribute, Module]]]
-    ) -> None:
-        """Note the table that a statement of a method gives an attribute of its object, if it is one."""
-        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.Dict):
-            return
-        target, own = statement.targets[0], function.node.args.args[0].arg if function.node.args.args else ""
-        cls = function.cls
-
-        def method(node: ast.expr) -> Value:
-            mine = isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == own
-            return self.bound_method(cls, node.attr) if mine and cls is not None else NOTHING  # type: ignore[attr-defined]
-
-        if not isinstance(target, ast.Attribute) or not isinstance(target.value, ast.Name) or target.value.id != own:
-            return
-        others = [(one, module) for one, module in by_name[target.attr] if one is not target]
-        alone = len(statement.targets) == 1 and all(
-            isinstance(one.ctx, ast.Load) and asks(one, module.nodes.parents) for one, module in others
-        )
-        if alone and cls is not None and (table := shown(statement.value, method)) is not None:
-            self.tables[id(statement.value)] = self.kept_tables[cls, target.attr] = table
+    def _kept_by(self, function: Function, statement: ast.Assign) -> tuple[ast.Dict, Table] | None:
+        """Return the table that a statement of a method gives an attribute of its object, if it is one."""
+        target, value, cls = statement.targets[0], statement.value, function.cls
+        own = function.node.args.args[0].arg if function.node.args.args else ""
+        if not isinstance(value, ast.Dict) or len(statement.targets) > 1 or cls is None or not _is_of(target, own):
+            return None
+        table = shown(value, lambda node: self.bound_method(cls, node.attr) if _is_of(node, own) else NOTHING)  # type: ignore[attr-defined]
+        return None if table is None else (value, table)
 
     def _in_a_table(self, module: Module, node: ast.expr) -> Value:
         """Return what stands in a table: a name for something, or a function without one."""
@@ -449,6 +441,11 @@ class Code(Classes):
         named = decorator.func if isinstance(decorator, ast.Call) else decorator
         name = self.standard_name(module, named) or (named.id if isinstance(named, ast.Name) else "")
         return name in more or name.partition(".")[0] in self.theirs
+
+
+def _is_of(node: ast.expr, name: str) -> bool:
+    """Tell whether an expression is an attribute of what a name stands for."""
+    return isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == name
 
 
 def _bound_again(module: Module) -> set[str]:

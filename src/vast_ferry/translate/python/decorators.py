@@ -95,14 +95,14 @@ def around(code: Code, module: Module, decorator: ast.expr, parameters: int, abo
         return None
     node = outer.node
     if isinstance(decorator, ast.Call):  # which gives the decorator
-        given = _given(node)
+        given = given_inside(node)
         if given is None:
             return None
         node = given
     return _seen_through(code, outer, node, parameters, above)
 
 
-def _given(node: Definition) -> Definition | None:
+def given_inside(node: Definition) -> Definition | None:
     """Return the one function inside another that it returns."""
     inner = [one for one in node.body if isinstance(one, DEFINITION)]
     last = node.body[-1]
@@ -118,7 +118,7 @@ def _seen_through(code: Code, outer: Function, node: Definition, parameters: int
     arguments = node.args
     if len(arguments.args) != 1 or arguments.vararg or arguments.kwarg or arguments.kwonlyargs or arguments.posonlyargs:
         return None
-    given, inner = arguments.args[0].arg, _given(node)
+    given, inner = arguments.args[0].arg, given_inside(node)
     if inner is None or inner.args.posonlyargs or inner.args.defaults:
         return None
     calls = _calls_of(code, outer, node, given)
@@ -179,7 +179,7 @@ def gives_it_back(code: Code, module: Module, decorator: ast.expr) -> bool:
     outer = code.decorator(module, decorator)
     node = outer.node if outer is not None else None
     if node is not None and isinstance(decorator, ast.Call):
-        node = _given(node)
+        node = given_inside(node)
     if node is None or len(node.args.args) != 1 or not isinstance(node, ast.FunctionDef):
         return False
     given, nodes = node.args.args[0].arg, walk(node)
@@ -208,8 +208,8 @@ def only_calls(code: Code, module: Module, decorator: ast.expr) -> bool:
     outer = code.decorator(module, decorator)
     if outer is None:
         return False
-    node = _given(outer.node) if isinstance(decorator, ast.Call) else outer.node
-    inner = _given(node) if node is not None and len(node.args.args) == 1 else None
+    node = given_inside(outer.node) if isinstance(decorator, ast.Call) else outer.node
+    inner = given_inside(node) if node is not None and len(node.args.args) == 1 else None
     if node is None or inner is None:
         return False
     named = [one for one in walk(node) if isinstance(one, ast.Name) and one.id == inner.name]

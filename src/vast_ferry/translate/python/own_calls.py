@@ -6,6 +6,7 @@ import ast
 
 from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.ends import in_return
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Stop
@@ -84,6 +85,8 @@ class OwnCalls:
             return False
         if called.generates and not self._is_kept(node, parent):
             return False  # it is gone through at once, or is what is answered
+        if not called.generates and self._is_given_on(node, parent):
+            return False
         if isinstance(parent, ast.Call) and self.becomes_a_list(parent):
             return False
         if not self.job.asynchronous:
@@ -91,6 +94,38 @@ class OwnCalls:
         facts = self.job.facts[called.key]
         if not facts.awaits:
             facts.awaits = self.job.changed = True
+        return True
+
+    def _is_given_on(self, node: ast.Call, parent: ast.AST | None) -> bool:
+        """Tell whether a plain function returns a coroutine of the project's to those who all await it.
+
+        Then it may as well await, or give, what the coroutine function gives. Where others do, nobody sees who awaits.
+        """
+        function = self.at.function
+        if function is None or not isinstance(function.node, ast.FunctionDef):
+            return False
+        name = parent.targets[0] if isinstance(parent, ast.Assign) and len(parent.targets) == 1 else None
+        held = function.nodes.uses(name.id) if isinstance(name, ast.Name) else []
+        at_once = in_return(node, self.at.parents)
+        if not at_once and not any(in_return(use, self.at.parents) for use in held):
+            return False
+        if not at_once or not self._is_awaited_by_all(function):
+            raise Stop("coroutine-given", node)
+        return True
+
+    def _is_awaited_by_all(self, function: Function, depth: int = 8) -> bool:
+        """Tell whether what a function gives is awaited at once by its provider, or by all that call it."""
+        if function.entry:
+            return self.job.source.model.handler.asynchronous and not function.calls and not function.stands_behind
+        if function.referred or not function.calls or not depth:
+            return False
+        for caller, call in function.calls:
+            if caller is None:
+                return False
+            above = caller.nodes.parents.get(id(call))
+            given = isinstance(above, ast.Return) and isinstance(caller.node, ast.FunctionDef)
+            if not isinstance(above, ast.Await) and not (given and self._is_awaited_by_all(caller, depth - 1)):
+                return False
         return True
 
     def _is_kept(self, node: ast.Call, parent: ast.AST | None) -> bool:

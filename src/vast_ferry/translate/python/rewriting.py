@@ -75,7 +75,8 @@ def rewrite(
         better = once((), True)
         if len(better.wrapped) < len(result.wrapped):
             result, awaits = better, True
-    behind = {name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"}
+    hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
+    behind = {finding.function for finding in written_out(files, functions, hidden)[1]}
     while behind:
         out = behind
         better = once((), awaits)

@@ -27,6 +27,7 @@ from dataclasses import dataclass
 
 from vast_ferry.hub.findings import BadInput, Finding, Place
 from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.translate.python.decorators import given_inside
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.source import PythonText
@@ -83,8 +84,8 @@ def _behind(text: PythonText, tree: ast.Module, name: str) -> _Behind | None:
     if handler is None or not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
         return None
     bound = _bound(text, tree, decorator.args, told) if isinstance(told, ast.Call) else {}
-    taker = _given(decorator) if isinstance(told, ast.Call) else decorator
-    inner = _given(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
+    taker = _gives_alone(decorator) if isinstance(told, ast.Call) else decorator
+    inner = _gives_alone(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
     if bound is None or taker is None or inner is None or taker.decorator_list or decorator is handler:
         return None
     takes = taker.args.args[0].arg
@@ -141,15 +142,10 @@ def _binds(node: ast.AST, name: str) -> bool:
     return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)
 
 
-def _given(node: ast.FunctionDef) -> Definition | None:
+def _gives_alone(node: ast.FunctionDef) -> Definition | None:
     """Return the function that another gives, where it does nothing else."""
-    body = list(node.body)
-    if isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant) and len(body) == 3:
-        body = body[1:]
-    if len(body) != 2 or not isinstance(body[0], DEFINITION) or not isinstance(body[1], ast.Return):
-        return None
-    given = body[1].value
-    return body[0] if isinstance(given, ast.Name) and given.id == body[0].name else None
+    described = isinstance(node.body[0], ast.Expr) and isinstance(node.body[0].value, ast.Constant)
+    return given_inside(node) if len(node.body) == 2 + described else None
 
 
 def _takes_one(node: ast.FunctionDef) -> bool:
