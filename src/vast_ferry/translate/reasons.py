@@ -86,6 +86,10 @@ STOPS: Final = {
         "it reads in several places what the target never gives, as an event's identity, and each would make another",
         "Read it once, into a variable, and hand that on",
     ),
+    "object-made-twice": (
+        "it hands on the event, which is equal to itself alone, in several places, and each would make another",
+        "Hand on what is read of the event, or hand the event on once",
+    ),
     "name-taken": ("a name that is needed means something else in this file", "Rename it"),
     "no-such-field": ("the target has no form of", "Do without it"),
     "setting-elsewhere": (

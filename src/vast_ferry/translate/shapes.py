@@ -9,6 +9,7 @@ from typing import Final
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.by_functions import is_by_name, told_otherwise, written_by_hand
 from vast_ferry.mapping.lenses.packed import Utf8
+from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Step, Through
 from vast_ferry.mapping.tables import Constant, EventShape, Kind, ReplyForm, ReplyShape, Row
 from vast_ferry.translate.places import Spot
@@ -131,6 +132,10 @@ class ShapeMap:
     def is_an_object(self, role: str, steps: tuple[Step, ...]) -> bool:
         """Tell whether what stands at a place is an object, and no mapping: two that are made of the same differ."""
         at = _bare(steps)
+        if (row := self.rows.get((role, at))) is not None:
+            return isinstance(row.lens, MultiMap)
+        if self.is_method(role, steps):
+            return False
         behind = (own[len(at) : len(at) + 1] for one, own in self.rows if one == role and own[: len(at)] == at)
         return any(isinstance(step, (Attr, Call)) for rest in behind for step in rest)
 

@@ -1,7 +1,10 @@
 """Ways in which plain functions get at their request, and answer."""
 
+import collections
+import dataclasses
 import json
 import operator
+import types
 from contextlib import contextmanager
 
 from thornwick import Reply
@@ -109,3 +112,38 @@ class Reads:
 def w(request):
     named = operator.methodcaller("read", request)(Reads())
     return Reply(named + Reads().read(request))
+
+
+@dataclasses.dataclass
+class Keeps:
+    request: object
+
+
+BOX = types.SimpleNamespace(keeps=Keeps, same=lambda *two: two[0] == two[1])
+
+
+def way_kept(request):
+    return Reply(f"{BOX.keeps(request) == BOX.keeps(request)} {BOX.same(request, request)}")
+
+
+def way_sought(request):
+    seen = {request: 1}
+    return Reply(f"{seen.get(request)} {len({request, request})} {collections.Counter([request, request])[request]}")
+
+
+def also(request):
+    return BOX.keeps(request)
+
+
+def way_again(request):
+    return Reply(str(also(request) == also(request)))
+
+
+def way_turned(request):
+    return Reply(str(len({BOX.keeps(request).request for _ in range(3)})))
+
+
+def way_either(request):
+    if request.verb == "GET":
+        return Reply(str(BOX.same(request, request)))
+    return Reply(str(BOX.same(request.params, request.params)))

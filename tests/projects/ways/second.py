@@ -3,6 +3,7 @@
 import copy
 import functools
 import json
+import operator
 from dataclasses import dataclass
 
 T = {"content-type": "text/plain"}
@@ -171,3 +172,8 @@ def v(event, ctx):
 def w(event, ctx):
     names = {"host": event["fields"].get("host", "-"), "cookie": event["fields"].get("cookie", "-"), "len": event["fields"].get("content-length", "-")}
     return say(json.dumps(names))
+
+
+def way_asked(event, ctx):
+    operator.methodcaller("update", extra=3)(event)
+    return say(str(event.get("extra")))

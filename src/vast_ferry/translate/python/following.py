@@ -98,8 +98,7 @@ class Following:
         """Tell whether a value is an object of the provider's, which is equal to itself alone, or a batch of them."""
         if isinstance(value, Batch):
             return self.flow.maps[value.kind].is_an_object("entry", ())
-        inner = isinstance(value, Spot) and self.flow.spot_is_inner(value)
-        return isinstance(value, Spot) and inner and self.flow.shape(value).is_an_object(value.role, value.steps)
+        return isinstance(value, Spot) and self.flow.shape(value).is_an_object(value.role, value.steps)
 
     def no_client(self, node: ast.expr, value: Value) -> None:
         """Refuse a client, or a group of them, that stands where others read it whom nobody sees."""

@@ -69,6 +69,7 @@ class Job:
         self.batches: list[tuple[Function, list[str]]] = []
         self.reads_once: dict[Key, list[ast.AST]] = {}  # where functions read content that can be read once
         self.makes_afresh: dict[Key, list[ast.AST]] = {}  # where functions make what the target never gives
+        self.makes_objects: dict[Key, list[ast.AST]] = {}  # where they make what is equal to itself alone
         self.set_ups: dict[Key, tuple[Function, list[str]]] = {}  # methods that handle events, and what they take there
         self.again: set[Key] = set()  # handlers that read content several times which can be read once
         self.kept: frozenset[Key] = frozenset()  # the functions that only such handlers reach

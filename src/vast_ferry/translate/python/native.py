@@ -465,7 +465,7 @@ class _Project:
         for _ in range(12):
             job.changed, self.kept_before = False, frozenset(job.again)
             job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
-            job.set_ups, job.reads_once, job.makes_afresh = {}, {}, {}
+            job.set_ups, job.reads_once, job.makes_afresh, job.makes_objects = {}, {}, {}, {}
             job.views, job.answer_views = {}, {}
             renderings: dict[Key, Rendering] = {}
             for done, function in enumerate(native, 1):
@@ -488,6 +488,7 @@ class _Project:
                 continue
             twice = read_twice(flow, job.reads_once, job.every_called, reached)
             twice |= read_twice(flow, job.makes_afresh, job.every_called, reached, "made-at-each-read")
+            twice |= read_twice(flow, job.makes_objects, job.every_called, reached, "object-made-twice")
             gone = [one for key, stop in twice.items() for one in self._affected(flow.functions[key], by_name, stop)]
             gone = self._not_kept(gone)
             if gone:

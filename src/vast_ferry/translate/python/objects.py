@@ -12,6 +12,7 @@ from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
+from vast_ferry.translate.python.types import CHANGING_METHODS
 from vast_ferry.translate.values import (
     Batch,
     Clash,
@@ -169,6 +170,8 @@ class Objects(Following):
             self._loaded_by_name(node)
         if name == "importlib.import_module" and str(first).partition(".")[0] in self.flow.theirs:
             raise self.stop("client-passed", node, str(first))
+        if name == "operator.methodcaller" and (not first or first in CHANGING_METHODS):
+            raise self.stop("event-changed", node)  # nobody sees of what it asks that
         foreign = any(isinstance(value, Foreign) for value in values)
         if name == "id" and (foreign or any(map(self._is_the_events, values))):
             raise self.stop("identity", node)

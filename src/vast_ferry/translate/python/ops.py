@@ -12,7 +12,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand, How, Lookup
 from vast_ferry.mapping.compile.functions import Source
 from vast_ferry.mapping.expressions import Expression
-from vast_ferry.mapping.inline import native_value, place
+from vast_ferry.mapping.inline import at_text, native_value, place
 from vast_ferry.mapping.lenses.pairs import encoded, parsed
 from vast_ferry.mapping.places import Access, Attr, Item, Step
 from vast_ferry.mapping.python import quoted
@@ -300,6 +300,11 @@ class Ops:
                 raise Stop("several-kinds", node)  # each is told of its calls in its own way
             spot = Spot(self.at.kind, spot.role, spot.steps, spot.holder)
         self._check_made(spot, node)
+        if self.at.is_equal_to_itself_alone(spot):
+            self.at.objects.append((spot, node))
+            if self.at.event_made:
+                self.at.shims.append((_path(spot.steps), node))
+                return at_text(Access(self.at.event_made, spot.steps), {})
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
         self._note_what_is_read_once(view, node)
         names = []

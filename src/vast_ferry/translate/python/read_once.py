@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import ast
 import itertools
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function
@@ -44,14 +44,20 @@ def read_twice(
     found = {}
     for function in functions:
         nodes = sites.get(function.key, [])
-        twice = next((node for node in nodes if _comes_round(function, node)), None)
-        for one, other in itertools.combinations(nodes, 2):
-            twice = twice or (None if _apart(function, one, other) else other)
+        twice = second_of(function, nodes)
         if nodes and function.referred and not function.entry:
             twice = twice or nodes[0]  # nobody sees how often it is called
         if twice is not None:
             found[function.key] = Stop(code, twice)
     return found
+
+
+def second_of(function: Function, nodes: Sequence[ast.AST]) -> ast.AST | None:
+    """Return the node at which one call of a function comes by for the second time; nothing if none does."""
+    for node in nodes:
+        if _comes_round(function, node):
+            return node
+    return next((b for a, b in itertools.combinations(nodes, 2) if not _apart(function, a, b)), None)
 
 
 def _around(function: Function, node: ast.AST) -> list[ast.AST]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from dataclasses import replace
 from functools import partial
 
 from vast_ferry.hub.kinds import is_request
@@ -32,6 +33,7 @@ from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import nodes_in, walk
 from vast_ferry.translate.python.ops import Ops
 from vast_ferry.translate.python.own_calls import OwnCalls
+from vast_ferry.translate.python.read_once import second_of
 from vast_ferry.translate.python.replies import Replies
 from vast_ferry.translate.python.service_calls import ServiceCalls
 from vast_ferry.translate.python.signatures import Signatures
@@ -89,17 +91,23 @@ class Rendering(Writing):
         self.block(node.body)
         kept = self.content or function.key in self.job.kept
         content = bool(self.once) and not kept and (len(self.once) > 1 or self._in_loop(self.once[0]))
-        if content or self._made_often:
+        if content or self._made_often or self._objects_often:
             self._read_first(node, content=content)
-        if self.once or self.content:
-            self.job.reads_once[function.key] = [node] if self.content else list(self.once)
-        if self.afresh:
-            self.job.makes_afresh[function.key] = [node] if self.made_first else [one for _, one in self.afresh]
+        self._note_what_is_made(function, node)
         self._end(function, node)
         for edit in self.replaced:
             self.edits = [e for e in self.edits if not (edit.start <= e.start and e.end <= edit.end)]
             self.edits.append(edit)
         return self.edits
+
+    def _note_what_is_made(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Note where the function reads, or makes, what must not be read or made twice in a call."""
+        if self.once or self.content:
+            self.job.reads_once[function.key] = [node] if self.content else list(self.once)
+        if self.afresh:
+            self.job.makes_afresh[function.key] = [node] if self.made_first else [one for _, one in self.afresh]
+        if self.objects:
+            self.job.makes_objects[function.key] = [node] if self.event_made else [one for _, one in self.objects]
 
     def write_module(self) -> list[Edit]:
         """Return the edits of what a module does when it is imported."""
@@ -121,12 +129,37 @@ class Rendering(Writing):
             return set()
         return {field for field, node in self.afresh if fields.count(field) > 1 or self._in_loop(node)}
 
+    @property
+    def _objects_often(self) -> bool:
+        """Tell whether things that are equal to themselves alone would be made here more than once, and need not be."""
+        if self.event_made or any(spot.role != "event" for spot, _ in self.objects):
+            return False
+        if self.job.source.kinds[self.kind].event.each is not None or self.function is None:
+            return False
+        return second_of(self.function, [node for _, node in self.objects]) is not None
+
+    def _event_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, name: str) -> None:
+        """Have the event made before all else, as objects that are equal to themselves alone are had of it."""
+        self.event_made = ""
+        made = self.shim(replace(self.objects[0][0], steps=()), node)
+        self.event_made = name
+        self.shims.pop()  # it is told where it is used
+        self.before_all(node, f"{name} = {made[1:-1] if made.startswith('(await ') else made}", "event")
+
+    def _name_of_event(self) -> str:
+        """Return a name for the event that means nothing else here, and is none of what the target hands over."""
+        handed = {*self.shape.parameters, *self.handed.values(), *self.names.values()}
+        return next(name for name in map(self.fresh, ("event", "whole_event", "event_as_it_was")) if name not in handed)
+
     def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, *, content: bool) -> None:
         """Write the function again with what is read more than once read before all else: content, what is made."""
         again = Rendering(self.job, self.module, self.function)
         again.content = self.fresh("content") if content else self.content
         again.made_first = {field: self.fresh(field) for field in sorted(self._made_often)}
+        again.event_made = self._name_of_event() if self._objects_often else self.event_made
         again.write()
+        if self._objects_often:
+            again._event_first(node, again.event_made)
         for field, name in again.made_first.items():
             made = self.job.fresh(field)
             assert made is not None
@@ -135,7 +168,8 @@ class Rendering(Writing):
             code = self.reads().hub("body")
             assert code is not None
             again.before_all(node, f"{again.content} = {again.place(code, node, once=False)}", "content")
-        for name in ("edits", "imports", "notes", "shims", "through", "awaiting", "content", "afresh", "made_first"):
+        own = ("edits", "imports", "notes", "shims", "through", "awaiting", "content", "afresh", "made_first")
+        for name in (*own, "objects", "event_made"):
             setattr(self, name, getattr(again, name))
 
     def _keep_content(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:

@@ -114,7 +114,7 @@ _HELPED = frozenset(
         "never-there",
     )
     + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "content-read-twice")
-    + ("awaits-inside", "passed-on", "made-at-each-read")
+    + ("awaits-inside", "passed-on", "made-at-each-read", "object-made-twice")
 )
 
 

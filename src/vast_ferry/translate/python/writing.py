@@ -59,6 +59,8 @@ class Writing:
         self.content = ""  # name of the variable that holds the content, where it is read more than once
         self.afresh: list[tuple[str, ast.AST]] = []  # fields that the target never gives: each read makes one
         self.made_first: dict[str, str] = {}  # such fields that are made before all else → the variables that hold them
+        self.objects: list[tuple[Spot, ast.AST]] = []  # what is equal to itself alone, and where one is made
+        self.event_made = ""  # the variable that holds the event, made once, of which all of these are had
         self.parents: Mapping[int, ast.AST] = {}
         self.own_names: frozenset[str] = frozenset()
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
@@ -73,7 +75,7 @@ class Writing:
     def noted(self) -> Callable[[], None]:
         """Return what takes back all that is noted from now on."""
         lists: tuple[list[Any], ...] = (self.edits, self.notes, self.shims, self.through, self.once)
-        lists += (self.awaiting, self.replaced, self.afresh)
+        lists += (self.awaiting, self.replaced, self.afresh, self.objects)
         lengths, imports = [len(one) for one in lists], set(self.imports)
 
         def take_back() -> None:
@@ -525,6 +527,10 @@ class Writing:
         if made is not None:
             self.afresh.append((field, node))
         return ByHand(ex.Variable(self.made_first[field]), "str") if made and field in self.made_first else made
+
+    def is_equal_to_itself_alone(self, spot: Spot) -> bool:
+        """Tell whether what stands at a place of the event is an object of the provider's: no two are equal."""
+        return spot.role != "context" and self.flow.shape(spot).is_an_object(spot.role, spot.steps)
 
     def holds(self, function: Function, name: str) -> bool:
         """Tell whether a parameter of a function's own holds what the target hands over as `name`."""
