@@ -258,7 +258,10 @@ def view_place(
     A place on the way to more gives all that stands behind it. The classes of its objects are called as they are
     elsewhere, for their names stand in the texts of errors; or, `apart`, by the function's name.
     """
-    given: dict[str, Expression] = {field: ex.Variable(field) for field in GIVEN}
+    own = GIVEN
+    if "route" in shape.fields and reading_of(shape, other=native).find("route") is None:
+        own = {**GIVEN, "route": 'route=""'}  # a handler's own is known where it is written
+    given: dict[str, Expression] = {field: ex.Variable(field) for field in own}
     given.update(_made_afresh(shape, native))
     reading = reading_of(shape, given, native)
     steps = len(at.steps)
@@ -285,12 +288,12 @@ def view_place(
                 child for key, child in branch.children.items() if _bare_steps((key,)) == _bare_steps((step,))
             )
         root = making.build(branch, at)
-    body = returning([root], {*shape.parameters, *GIVEN})
+    body = returning([root], {*shape.parameters, *own})
     tree = ast.parse(textwrap.dedent(f"async def _():\n{textwrap.indent(body, '    ')}"))
     used = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
     awaited = any(isinstance(node, ast.Await) for node in ast.walk(tree))
     parameters = [name for name in shape.parameters if name in used]
-    parameters += [GIVEN[field] for field in GIVEN if field in reading.given_used]
+    parameters += [own[field] for field in own if field in reading.given_used]
     text = f"{'async ' * awaited}def {name}({', '.join(parameters)}):\n"
     text += f"    {docstring(about)}\n" if about else ""
     text += textwrap.indent(body, "    ")

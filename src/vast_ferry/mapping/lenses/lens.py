@@ -62,6 +62,7 @@ class Lens:
     per_second: ClassVar[int] = 1  # for spans of time
     empty: ClassVar[str] = ""  # what the hub has where nothing stands there
     subscript: ClassVar[How | None] = None  # what `place[name]` gives of values by name
+    folds_case: ClassVar[bool] = False  # values are found by names in any case
     by_name: ClassVar[How | None] = None  # what a call by name gives, where the place is one
     forgives: ClassVar[bool] = False  # values that are no text are made text where a handler gives them
     pairs: ClassVar[bool] = False  # (name, value) pairs, one by one

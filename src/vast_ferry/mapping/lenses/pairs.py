@@ -177,15 +177,15 @@ class MultiMap(Lens):
     @property
     def class_name(self) -> str:
         """Return the name of the class that is made for this shape."""
-        return "NamedHeaders" if self._no_case else "NamedValues"
+        return "NamedHeaders" if self.folds_case else "NamedValues"
 
     @property
-    def _no_case(self) -> bool:
+    def folds_case(self) -> bool:  # type: ignore[override]
         return dict(self.options).get("case") == "no"
 
     def class_source(self) -> str:
         """Return the source of that class."""
-        base = "PairsByNameNoCase" if self._no_case else "PairsByName"
+        base = "PairsByNameNoCase" if self.folds_case else "PairsByName"
         lines = [f"class {self.class_name}({base}):", f'    """{base} with the names that handlers use."""', ""]
         lines += ["    __slots__ = ()"]
         lines += [
@@ -200,17 +200,21 @@ class MultiMap(Lens):
         return at.over(self._all, "list")
 
     def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
+        if wanted.headers and wanted.constant is None and not self.folds_case:
+            return None
+        key = wanted.key if self.folds_case else wanted.lower_key
+
         def has(base: Expression) -> Expression:
-            return ex.contains(wanted.key, base)
+            return ex.contains(key, base)
 
         def every(base: Expression) -> Expression:
-            return ex.method(base, self.methods["every"], wanted.key)
+            return ex.method(base, self.methods["every"], key)
 
         if wanted.how is How.HAS:
             return at.over(has, "bool")
         if wanted.how is How.FIRST:
             said = [wanted.said] if wanted.said is not None else []
-            return at.over(lambda base: ex.method(base, self.methods["first"], wanted.key, *said))
+            return at.over(lambda base: ex.method(base, self.methods["first"], key, *said))
         return at.over(every, "list") if wanted.how is How.EVERY else wanted.joined(at, every, has)
 
 
@@ -229,16 +233,19 @@ class AskedFor(Lens):
     def by_name(self) -> How | None:  # type: ignore[override]
         return {"every": How.EVERY, "first": How.FIRST}.get(str(self.args[0]) if self.args else "")
 
+    @property
+    def folds_case(self) -> bool:  # type: ignore[override]
+        return dict(self.options).get("case") == "no"
+
     def wrong(self, fields: Collection[str]) -> str:
         if self.by_name is None or not all(str(one).isidentifier() for one in self.args[1:]):
             return "it takes every or first, and the call's parameters: asked_for(every, name)"
         return super().wrong(fields)
 
     def write(self, value: Expression, need: Need) -> Expression:
-        folded = dict(self.options).get("case") == "no"
         named, *more = [ex.Variable(str(one)) for one in self.args[1:]]
         word = "values_asked_for" if self.by_name is How.EVERY else "value_asked_for"
-        return helper(word, value, named, ex.Literal(folded), *more)
+        return helper(word, value, named, ex.Literal(self.folds_case), *more)
 
 
 def _order_lost(field: str) -> tuple[Loss, ...]:
@@ -317,14 +324,24 @@ def encoded(pairs: Expression) -> Expression:
     return ex.standard("urllib.parse.urlencode", pairs)
 
 
-def in_lists(at: ByHand, wanted: Lookup) -> ByHand:
-    """Return what stands under a name in lists of values by name."""
+def in_lists(at: ByHand, wanted: Lookup) -> ByHand | None:
+    """Return what stands under a name in lists of values by name, those of header fields in lower case."""
+    if wanted.headers and wanted.constant is None:
+        return None
+    key = wanted.lower_key
+
+    def has(base: Expression) -> Expression:
+        return ex.contains(key, base)
+
+    def every(base: Expression) -> Expression:
+        return ex.method(base, "get", key, ex.Sequence(()))
+
     if wanted.how is How.HAS:
-        return at.over(lambda base: ex.contains(wanted.key, base), "bool")
+        return at.over(has, "bool")
     if wanted.how is How.FIRST:
         one = ex.Sequence((wanted.or_none,))
-        return at.over(lambda base: ex.first(ex.method(base, "get", wanted.key, one)))
-    return at.over(lambda base: ex.method(base, "get", wanted.key, ex.Sequence(())), "list")
+        return at.over(lambda base: ex.first(ex.method(base, "get", key, one)))
+    return at.over(every, "list") if wanted.how is How.EVERY else wanted.joined(at, every, has)
 
 
 class RoutingArgs(TwoHelpers):

@@ -78,7 +78,7 @@ _TEXTUAL = (
 #: What only looks at what it is given, and keeps it nowhere.
 _LOOKING = frozenset(
     ["len", "str", "repr", "print", "bool", "isinstance", "type", "json.dumps", "sum", "any", "all", "format", "hash"]
-    + ["int", "float", "callable", "hasattr", "issubclass"]
+    + ["int", "float", "callable", "hasattr", "issubclass", "functools.wraps"]
 )
 
 

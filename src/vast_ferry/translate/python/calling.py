@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import dataclass, field
 
 from vast_ferry.mapping.clients import Client
@@ -11,6 +11,7 @@ from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, MADE, NOTHING, Function
+from vast_ferry.translate.python.names_made import beginning, lowered
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.tables import is_called_or_tested, name_given
@@ -169,15 +170,6 @@ def _is_own(nodes: Nodes, value: ast.expr | None, own: str, *, makes: bool) -> b
         above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
         value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
     return isinstance(value, ast.Call) and isinstance(value.func, ast.Name) and value.func.id == own
-
-
-def _beginning(node: ast.expr) -> str:
-    """Return the text with which one that is made begins, as far as it stands there."""
-    if isinstance(node, ast.JoinedStr) and node.values:
-        node = node.values[0]
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add):
-        return _beginning(node.left)
-    return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
 
 
 def _sort_of(function: Function) -> tuple[bool, bool]:
@@ -372,20 +364,30 @@ class Calling(Objects):
         return self.one_of(node, keys, bound=table.bound)
 
     def _one_of_its_methods(self, node: ast.Call) -> Value | None:
-        """Return what an object of the project's has under a name of which the beginning is known.
+        """Return what an object of the project's has under a name of which the beginning is known, or all is.
 
-        `getattr(self, f"on_{verb}", None)`. Nothing comes back, and nothing is followed, where that may be anything.
+        `getattr(self, f"on_{verb}", None)`, `getattr(self, request.method.lower())`. Nothing comes back, and nothing is
+        followed, where that may be anything.
         """
         base = self.what_it_names(node.args[0]) if len(node.args) in (2, 3) and not node.keywords else NOTHING
-        begins = _beginning(node.args[1]) if isinstance(base, Instance) else ""
         otherwise = node.args[2] if len(node.args) == 3 else None
         usual = otherwise is None or (isinstance(otherwise, ast.Constant) and otherwise.value is None)
-        keys = self.flow.methods_like(base.key, begins) if isinstance(base, Instance) and begins and usual else ()
+        if not isinstance(base, Instance) or not usual:
+            return None
+        begins, ends = beginning(node.args[1]), self._methods_asked_by(node.args[1])
+        keys = self.flow.methods_like(base.key, begins, ends) if begins or ends else ()
         if not keys:
             return None
         for argument in node.args[1:]:
             self.eval(argument)
         return self.one_of(node, keys, bound=True)
+
+    def _methods_asked_by(self, node: ast.expr) -> Set[str] | None:
+        """Return the HTTP methods, in lower case, of which a text is one; nothing where it may be another text."""
+        made = lowered(self.function, node)
+        value = self.eval(made) if made is not None else NOTHING
+        row = self.flow.shape(value).row(value.role, value.steps) if isinstance(value, Spot) else None
+        return self.flow.http_methods if row is not None and row.field == "method" and row.lens.plain else None
 
     def entered(self, node: ast.expr, held: Value) -> Instance | None:
         """Return the object of the project's that `with` gives a name: itself, or what a function yields once."""

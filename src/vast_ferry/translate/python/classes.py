@@ -133,17 +133,22 @@ class Classes:
         first = next((at for at, (file, own) in enumerate(order) if (file, f"{own}.{name}") in self.functions), 0)
         return any(file == _OUTSIDE and name in _attributes(own, name) for file, own in order[:first])
 
-    def methods_like(self, cls: Key, begins: str) -> tuple[Key, ...]:
+    def methods_like(self, cls: Key, begins: str, ends: Set[str] | None = None) -> tuple[Key, ...]:
         """Return the methods that an object of a class may have under names that begin so; none where that is not all.
 
-        It is not where it may have something else under such a name: by another class, a decorator, or an assignment.
+        With `ends`, one of these stands behind the beginning. It is not all where it may have something else under such
+        a name: by another class, a decorator, or an assignment.
         """
         family = self.family(cls)
         plain = all(self._stands_alone(self.modules[one[0]], self.classes[one]) for one in family)
-        found = [one for one in self.functions.values() if one.cls in family and one.node.name.startswith(begins)]
+
+        def fits(name: str) -> bool:
+            return name.startswith(begins) and (ends is None or name.removeprefix(begins) in ends)
+
+        found = [one for one in self.functions.values() if one.cls in family and fits(one.node.name)]
         self.is_told_otherwise(cls, "")  # so that it is known who tells what
         for name, by in (self._otherwise or {}).items():
-            plain = plain and not (name.startswith(begins) and (None in by or not family.isdisjoint(by)))
+            plain = plain and not (fits(name) and (None in by or not family.isdisjoint(by)))
         asked = any(self.method(cls, name) is not None for name in ("__getattr__", "__getattribute__"))
         names = dict.fromkeys(one.node.name for one in found)
         methods = {one.key: one for name in names for one in self.methods(cls, name)}

@@ -104,7 +104,7 @@ class Files:
         """Return what stands beside the author's code: small functions, and what takes batches apart."""
         job = self.job
         made = self._set_up(module, imports, entries)
-        for function, parameters in job.batches:
+        for function, parameters in job.batches.values():
             if function.module is not module:
                 continue
             theirs = [one for one, handler in self.handlers.items() if handler is function]

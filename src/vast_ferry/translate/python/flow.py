@@ -8,7 +8,7 @@ followed stays an ordinary value: the place is then made for it, as it was.
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Set
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
@@ -53,6 +53,7 @@ class Flow(Code):
         self.source, self.target = source, target
         self.maps = {kind: ShapeMap.of(tables.event) for kind, tables in source.kinds.items()}
         self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
+        self.http_methods: Set[str] | None = None  # by which handlers are called, in lower case; nothing: by any
         self._referred: set[str] = set()
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.ask_objects: dict[str, dict[Key, None]] = {}  # by attribute, the functions that ask objects for it

@@ -126,7 +126,7 @@ class Idioms:
 
     def _looked_up(self, node: ast.expr, base: Spot, row: Row, key: ast.expr, how: How) -> Value:
         taken = node.value if isinstance(node, ast.Subscript) else node
-        if row.field in _HEADERS and row.lens.subscript is How.JOINED and self._never(key):
+        if self._never(row, key):
             raise Stop("never-there", node, f"header fields have names in lower case, not {_shown(key)}")
         if row.field in _HEADERS and _not_given(row.field, key):
             raise Stop("never-there", node, f"header field {_shown(key)}")
@@ -136,8 +136,10 @@ class Idioms:
         self.follower.note(node, LookUp(base, row.field, how, key, strict=strict), taken)
         return Of("list", made=True) if how is How.EVERY else Of("str")
 
-    def _never(self, key: ast.expr) -> bool:
-        return isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
+    def _never(self, row: Row, key: ast.expr) -> bool:
+        """Tell whether a header field is asked for that is never found: where they stand, names are in lower case."""
+        named = isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
+        return named and row.field in _HEADERS and not row.lens.folds_case
 
     def _of_principal(self, node: ast.expr, base: Spot, row: Row, key: ast.Constant, default: str = "") -> Value:
         names = {own: hub for hub, own in (row.lens.keys or {}).items()} or {"id": "id", "claims": "claims"}
@@ -260,6 +262,7 @@ class Idioms:
             or node.keywords
             or row.lens.by_name is None
             or any(isinstance(n, ast.Starred) for n in node.args)
+            or self._never(row, node.args[0])
         ):
             return NOTHING
         if row.field == "headers.all" and _not_given("headers", node.args[0]):
@@ -313,12 +316,12 @@ class Idioms:
             if how == "all":
                 self.follower.note(node, Pairs(base, row.field), taken)
                 return Of("list", made=True)
-            if how and node.args and not node.keywords:
+            if how and node.args and not node.keywords and not self._never(row, node.args[0]):
                 return self._get(node, base, row.field, How(how), taken)
             return NOTHING
         if name == "get" and lens.subscript and row.field in (*_HEADERS, "query") and node.args and not node.keywords:
             key = node.args[0]
-            if row.field in _HEADERS and self._never(key):
+            if self._never(row, key):
                 default = node.args[1] if len(node.args) > 1 else None
                 self.follower.note(node, Fixed(base, "None", default, "header-never-found"), taken)
                 return NOTHING
@@ -400,8 +403,7 @@ class Idioms:
                 named = isinstance(node.left, ast.Constant)
                 if not (row.lens.subscript or row.lens.methods) or (row.field in _HEADERS and not named):
                     return
-                never = row.lens.subscript is How.JOINED and self._never(node.left)
-                if never or (row.field in _HEADERS and _not_given(row.field, node.left)):
+                if self._never(row, node.left) or (row.field in _HEADERS and _not_given(row.field, node.left)):
                     self.follower.note(node, Fixed(right, str(negated)), other)
                     return
                 self.follower.note(node, LookUp(right, row.field, How.HAS, node.left, negated=negated), other)

@@ -66,7 +66,7 @@ class Job:
         self.called: dict[int, Function] = {}
         self.others: dict[int, tuple[Function, ...]] = {}  # what else a call may call: all of them are written alike
         self.changed = False
-        self.batches: list[tuple[Function, list[str]]] = []
+        self.batches: dict[Key, tuple[Function, list[str]]] = {}
         self.reads_once: dict[Key, list[ast.AST]] = {}  # where functions read content that can be read once
         self.makes_afresh: dict[Key, list[ast.AST]] = {}  # where functions make what the target never gives
         self.makes_objects: dict[Key, list[ast.AST]] = {}  # where they make what is equal to itself alone
@@ -213,12 +213,16 @@ class Job:
         """Return the names of the secrets that a function may read, or any of the project where it is no handler."""
         return {name for one in self.declared_for(function) for name in one.secrets}
 
+    def only_route(self, function: Function | None) -> str:
+        """Return a handler's only route; empty where it has several, or none."""
+        routes = {trigger.route for one in self.declared_for(function) for trigger in one.routes}
+        return routes.pop() if len(routes) == 1 else ""
+
     def route(self, function: Function | None, row: Row) -> ByHand | None:
         """Return a handler's only route as the source spells it."""
-        routes = {trigger.route for one in self.declared_for(function) for trigger in one.routes}
-        if len(routes) != 1 or not (row.lens.plain or isinstance(row.lens, RouteStyle)):
+        route = self.only_route(function)
+        if not route or not (row.lens.plain or isinstance(row.lens, RouteStyle)):
             return None
-        route = routes.pop()
         return ByHand(ex.Literal(route if row.lens.plain else route_to_style(route, *row.lens.args)), "str")
 
     def view(self, kind: str, role: str, steps: tuple[Step, ...], node: ast.AST) -> Source:

@@ -83,6 +83,15 @@ def reached_by(
         yield name, project.job.flow, [project.job.flow.functions[key] for key in reached]
 
 
+def _methods_asked(functions: Iterable[Declared]) -> frozenset[str] | None:
+    """Return the HTTP methods by which functions are called, in lower case; nothing if they may be any."""
+    routes = [route for one in functions for route in one.routes]
+    if not all(route.methods for route in routes):
+        return None
+    methods = {method.lower() for route in routes for method in route.methods}
+    return frozenset(methods | ({"head"} if "get" in methods else set()))
+
+
 class _Project:
     def __init__(
         self,
@@ -156,6 +165,7 @@ class _Project:
                 continue
             self.job.flow.add(path, text, nodes)
         self.job.flow.link()
+        self.job.flow.http_methods = _methods_asked(self.functions)
         return broken
 
     def _of_its_kind(self, declared: Declared, function: Function) -> Stop | None:
@@ -464,7 +474,7 @@ class _Project:
         ]
         for _ in range(12):
             job.changed, self.kept_before = False, frozenset(job.again)
-            job.batches, job.adapters, job.needed, job.small, job.replies_held = [], {}, {}, {}, {}
+            job.batches, job.adapters, job.needed, job.small, job.replies_held = {}, {}, {}, {}, {}
             job.set_ups, job.reads_once, job.makes_afresh, job.makes_objects = {}, {}, {}, {}
             job.views, job.answer_views = {}, {}
             renderings: dict[Key, Rendering] = {}

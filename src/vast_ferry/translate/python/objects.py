@@ -203,7 +203,8 @@ class Objects(Following):
         said = node.args[place] if len(node.args) > place else None
         known = said.value if isinstance(said, ast.Constant) and isinstance(said.value, str) else ""
         if not known and name in ("getattr", "hasattr") and values and isinstance(values[0], Instance):
-            self.flow.looked_into(values[:1])
+            if name == "getattr":  # the other tells only whether there is one
+                self.flow.looked_into(values[:1])
             return
         for one in known.split("."):
             self.flow.asked_anywhere(one, stored=name in ("setattr", "delattr"))

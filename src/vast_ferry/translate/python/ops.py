@@ -307,23 +307,29 @@ class Ops:
                 return at_text(Access(self.at.event_made, spot.steps), {})
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
         self._note_what_is_read_once(view, node)
+        self.at.imports.add(Import(self.at.job.module_name, view.name))
+        self.at.shims.append((_path(spot.steps), node))
+        text = f"{view.name}({', '.join(self._handed_to(view, spot, node))})"
+        if view.awaited:
+            self.at.awaits(node)
+            return f"(await {text})"
+        return text
+
+    def _handed_to(self, view: Source, spot: Spot, node: ast.AST) -> list[str]:
+        """Return the arguments of an emitted function: what is handed over, and what is known of the handler."""
         names = []
         for name in view.parameters:
             if name == "function":
                 names.append(f"function={self.context.function_literal(node)}")
+            elif name == "route":
+                names += [f"route={quoted(route)}"] if (route := self.at.job.only_route(self.at.function)) else []
             elif name == "limit":
                 continue
             elif name == self.at.event_root and spot.role != "context":
                 names.append(self.at.holder(spot, node))
             else:
                 names.append(self.at.root(name, node))
-        self.at.imports.add(Import(self.at.job.module_name, view.name))
-        self.at.shims.append((_path(spot.steps), node))
-        text = f"{view.name}({', '.join(names)})"
-        if view.awaited:
-            self.at.awaits(node)
-            return f"(await {text})"
-        return text
+        return names
 
     def _note_what_is_read_once(self, view: Source, node: ast.AST) -> None:
         """Note that an emitted function reads content that can be read once, or makes what the target never gives."""

@@ -93,6 +93,7 @@ class Rendering(Writing):
         content = bool(self.once) and not kept and (len(self.once) > 1 or self._in_loop(self.once[0]))
         if content or self._made_often or self._objects_often:
             self._read_first(node, content=content)
+            return self.edits
         self._note_what_is_made(function, node)
         self._end(function, node)
         for edit in self.replaced:
@@ -168,8 +169,7 @@ class Rendering(Writing):
             code = self.reads().hub("body")
             assert code is not None
             again.before_all(node, f"{again.content} = {again.place(code, node, once=False)}", "content")
-        own = ("edits", "imports", "notes", "shims", "through", "awaiting", "content", "afresh", "made_first")
-        for name in (*own, "objects", "event_made"):
+        for name in ("edits", "imports", "notes", "shims", "through", "awaiting"):
             setattr(self, name, getattr(again, name))
 
     def _keep_content(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:

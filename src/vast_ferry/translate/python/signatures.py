@@ -61,7 +61,7 @@ class Signatures:
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
         if per_entry and not function.stands_before:
-            self.at.job.batches.append((function, parameters))
+            self.at.job.batches[function.key] = (function, parameters)
         self._decorators(function, node)
         self._run_here(function, node)
 
