@@ -28,6 +28,7 @@ FILES = {
     "replying": ("thornwick@2", ["wsgi"]),
     "serving": ("ostermere@1", ["thornwick", "brackendale"]),
     "waiting": ("brackendale@1", ["thornwick", "asgi"]),
+    "pairs": ("marrowby@1", ["ostermere@1", "thornwick", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 BODY = b'{"bad": 3}'

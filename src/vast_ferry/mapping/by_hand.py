@@ -83,6 +83,7 @@ class How(StrEnum):
     """How values are looked up by name: the first, every one, all joined by commas, or whether there is one."""
 
     FIRST = "first"
+    LAST = "last"
     EVERY = "every"
     JOINED = "joined"
     HAS = "has"

@@ -263,6 +263,11 @@ NOTES: Final = {
         "gives is the handler",
         "Nothing is to be done; read both functions",
     ),
+    "lookup-written-out": (
+        Severity.NOTE,
+        "the calls of {what} are written out: it looks up any name, and each call looks up one that is known",
+        "Nothing is to be done; read what stands in their place",
+    ),
     "decorator-twice": (
         Severity.NOTE,
         "the decorator {what} stands twice: rewritten for handlers, and as it was for other functions",

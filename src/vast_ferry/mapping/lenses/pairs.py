@@ -34,7 +34,14 @@ def picked(at: ByHand, wanted: Lookup, test: Expression, value: Expression) -> B
         return at.over(lambda over: each(over, listed=True), "list")
     if wanted.how is How.JOINED:
         return wanted.joined(at, lambda over: each(over, listed=True), has)
+    if wanted.how is How.LAST:
+        return at.over(lambda over: last_of(each(over, listed=True), wanted))
     return at.over(lambda over: ex.built_in("next", each(over, listed=False), wanted.or_none))
+
+
+def last_of(values: Expression, wanted: Lookup) -> Expression:
+    """Return the last of a list of values, or what stands for a missing one."""
+    return ex.built_in("next", ex.built_in("reversed", values), wanted.or_none)
 
 
 class PairList(Lens):
@@ -215,6 +222,8 @@ class MultiMap(Lens):
         if wanted.how is How.FIRST:
             said = [wanted.said] if wanted.said is not None else []
             return at.over(lambda base: ex.method(base, self.methods["first"], key, *said))
+        if wanted.how is How.LAST:
+            return at.over(lambda base: last_of(every(base), wanted))
         return at.over(every, "list") if wanted.how is How.EVERY else wanted.joined(at, every, has)
 
 
@@ -341,6 +350,8 @@ def in_lists(at: ByHand, wanted: Lookup) -> ByHand | None:
     if wanted.how is How.FIRST:
         one = ex.Sequence((wanted.or_none,))
         return at.over(lambda base: ex.first(ex.method(base, "get", key, one)))
+    if wanted.how is How.LAST:
+        return at.over(lambda base: last_of(every(base), wanted))
     return at.over(every, "list") if wanted.how is How.EVERY else wanted.joined(at, every, has)
 
 

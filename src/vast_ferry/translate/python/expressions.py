@@ -427,7 +427,8 @@ class Expressions(Calling):
         return self._comprehension(node, node.elt)
 
     def _dictcomp_(self, node: ast.DictComp) -> Value:
-        return self._comprehension(node, node.key, node.value)
+        value = self._comprehension(node, node.key, node.value)
+        return self.idioms.as_mapping(node) or value
 
 
 def _said_in_code(call: ast.AST | None) -> set[str] | None:

@@ -7,10 +7,8 @@ from __future__ import annotations
 
 import ast
 from dataclasses import replace
-from typing import Final
 
 from vast_ferry.mapping.by_hand import How
-from vast_ferry.mapping.helpers.of_http import FRAMING
 from vast_ferry.mapping.places import Attr, Call, Item, Step
 from vast_ferry.mapping.tables import Row
 from vast_ferry.translate.operations import (
@@ -18,9 +16,7 @@ from vast_ferry.translate.operations import (
     ContextCall,
     Decode,
     Fixed,
-    LookUp,
     Moment,
-    OfPrincipal,
     Pairs,
     Stepped,
     Word,
@@ -29,26 +25,18 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.contents import Contents
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING
-from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.values import Batch, Bound, Env, Known, Of, Parsed, Seconds, Service, Stop, Value
-
-#: Lenses whose values are looked up by name → how a plain lookup does it.
-#: Header fields that no event holds: the authority is a field of its own, the others follow from the content.
-_NOT_GIVEN: Final = FRAMING | {"host"}
-_HEADERS: Final = frozenset(["headers", "headers.plain"])
+from vast_ferry.translate.python.lookups import HEADERS, LookUps
+from vast_ferry.translate.values import Batch, Bound, Of, Parsed, Seconds, Service, Stop, Value
 
 
-class Idioms:
+class Idioms(LookUps):
     """Recognises what is done with places in one function that is followed."""
 
     def __init__(self, follower: Following) -> None:
-        self.follower, self.flow = follower, follower.flow
+        super().__init__(follower)
         self.contents = Contents(follower)
 
     # --- steps ---
-
-    def _row(self, spot: Spot) -> Row | None:
-        return self.flow.shape(spot).row(spot.role, spot.steps)
 
     def step(self, node: ast.expr, base: Spot, step: Step, taken: ast.expr) -> Value:
         """Return the place one step on; a step to what the provider never gives can't be rewritten."""
@@ -109,7 +97,7 @@ class Idioms:
         """Return what an item of a place is."""
         key = node.slice
         if isinstance(base, Parsed):
-            return self._item_of_query(node, base)
+            return self._item_of_query(node, base) if base.form != "mapping" else self._item_of_mapping(node, base)
         if self.flow.spot_is_inner(base):
             if isinstance(key, ast.Constant) and isinstance(key.value, (str, int)):
                 return self.step(node, base, Item(key.value), node.value)
@@ -118,101 +106,11 @@ class Idioms:
         if row is None:
             return NOTHING
         how = row.lens.subscript
-        if how and row.field in (*_HEADERS, "query") and not isinstance(key, ast.Slice):
+        if how and row.field in (*HEADERS, "query") and not isinstance(key, ast.Slice):
             return self._looked_up(node, base, row, key, how)
         if row.field == "principal" and isinstance(key, ast.Constant):
             return self._of_principal(node, base, row, key)
         return NOTHING
-
-    def _looked_up(self, node: ast.expr, base: Spot, row: Row, key: ast.expr, how: How) -> Value:
-        taken = node.value if isinstance(node, ast.Subscript) else node
-        if self._never(row, key):
-            raise Stop("never-there", node, f"header fields have names in lower case, not {_shown(key)}")
-        if row.field in _HEADERS and _not_given(row.field, key):
-            raise Stop("never-there", node, f"header field {_shown(key)}")
-        if row.field in _HEADERS and not isinstance(key, ast.Constant):
-            return NOTHING
-        strict = not self._guarded(row.field, key)
-        self.follower.note(node, LookUp(base, row.field, how, key, strict=strict), taken)
-        return Of("list", made=True) if how is How.EVERY else Of("str")
-
-    def _never(self, row: Row, key: ast.expr) -> bool:
-        """Tell whether a header field is asked for that is never found: where they stand, names are in lower case."""
-        named = isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value != key.value.lower()
-        return named and row.field in _HEADERS and not row.lens.folds_case
-
-    def _of_principal(self, node: ast.expr, base: Spot, row: Row, key: ast.Constant, default: str = "") -> Value:
-        names = {own: hub for hub, own in (row.lens.keys or {}).items()} or {"id": "id", "claims": "claims"}
-        if key.value not in names:
-            return NOTHING
-        taken = node.value if isinstance(node, ast.Subscript) else node.func.value  # type: ignore[attr-defined]
-        strict = isinstance(node, ast.Subscript)
-        self.follower.note(node, OfPrincipal(base, row.field, names[str(key.value)], strict), taken)
-        return NOTHING
-
-    def _item_of_query(self, node: ast.Subscript, base: Parsed) -> Value:
-        if base.form != "lists" or not base.blank or isinstance(node.slice, ast.Slice):
-            return NOTHING
-        strict = not self._guarded("query", node.slice)
-        self.follower.note(node, LookUp(base.spot, "query", How.EVERY, node.slice, strict=strict), node.value)
-        return Of("list", made=True)
-
-    def first_of(self, node: ast.Subscript) -> bool:
-        """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
-        op = self.flow.ops[id(node.value)]
-        zero = isinstance(node.slice, ast.Constant) and node.slice.value == 0
-        if not isinstance(op, LookUp) or not zero or id(node.value) in self.flow.consumed or op.how is not How.EVERY:
-            return False
-        default = op.default
-        if op.strict:
-            made = replace(op, how=How.FIRST)
-        elif isinstance(default, ast.List) and len(default.elts) == 1:
-            made = replace(op, how=How.FIRST, default=default.elts[0])
-        elif default is None and self._guarded(op.field, op.key):
-            made = replace(op, how=How.FIRST)
-        else:
-            return False
-        self.follower.note(node, made, node.value)
-        return True
-
-    def picked(
-        self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: How, default: ast.expr | None
-    ) -> bool:
-        """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
-        if len(picking.generators) != 1:
-            return False
-        (one,) = picking.generators
-        spot = self.flow.values.get(id(one.iter))
-        row = self._row(spot) if isinstance(spot, Spot) else None
-        pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
-        if row is None or not row.lens.pairs or len(pair) != 2 or len(one.ifs) != 1:
-            return False
-        test, own, value = one.ifs[0], pair[0], pair[1]
-        if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
-            return False
-        left, key = test.left, test.comparators[0]
-        lower = isinstance(left, ast.Call) and isinstance(left.func, ast.Attribute) and left.func.attr == "lower"
-        named = left.func.value if lower else left  # type: ignore[attr-defined]
-        names = [n.id if isinstance(n, ast.Name) else "" for n in (own, value, named, picking.elt)]
-        known = isinstance(key, ast.Constant) and isinstance(key.value, str)
-        if (
-            not all(names)
-            or names[0] != names[2]
-            or names[1] != names[3]
-            or lower != (row.field in _HEADERS)
-            or not known
-        ):
-            return False
-        if lower and key.value != key.value.lower():  # type: ignore[attr-defined]
-            return False
-        assert isinstance(spot, Spot)
-        self.follower.note(node, LookUp(spot, row.field, how, key, default))
-        for inner in walk(picking):
-            if isinstance(inner, ast.expr) and inner is not key and inner is not node:
-                self.follower.consume(inner)
-        if picking is not node:
-            self.follower.consume(picking)
-        return True
 
     # --- methods ---
 
@@ -229,9 +127,7 @@ class Idioms:
         if isinstance(base, Spot) and self.flow.spot_is_inner(base) and self._by_steps(taken, base, name):
             return NOTHING
         if isinstance(base, Parsed):
-            if name == "get" and base.form == "lists" and base.blank and node.args:
-                return self._get(node, base.spot, "query", How.EVERY, taken)
-            return NOTHING
+            return self._of_parsed(node, name, base, taken)
         shape = self.flow.shape(base)
         on = base.then(Attr(name))
         if self.flow.spot_is_inner(base) and shape.is_method(on.role, on.steps):
@@ -253,21 +149,6 @@ class Idioms:
             return None
         found = self._client(base.then(Attr(name)))
         return found if isinstance(found, Service) else None
-
-    def _asked_for(self, node: ast.Call, spot: Spot, row: Row, taken: ast.expr) -> Value:
-        """Return what a call gives by which values are looked up; the object is made where it asks for the unusual."""
-        field = "headers" if row.field == "headers.all" else row.field
-        if (
-            not node.args
-            or node.keywords
-            or row.lens.by_name is None
-            or any(isinstance(n, ast.Starred) for n in node.args)
-            or self._never(row, node.args[0])
-        ):
-            return NOTHING
-        if row.field == "headers.all" and _not_given("headers", node.args[0]):
-            return NOTHING
-        return self._get(node, spot, field, row.lens.by_name, taken)
 
     def called_by_name(self, node: ast.Call, spot: Spot) -> Value:
         """Return what a call of a method gives that a name holds."""
@@ -319,7 +200,7 @@ class Idioms:
             if how and node.args and not node.keywords and not self._never(row, node.args[0]):
                 return self._get(node, base, row.field, How(how), taken)
             return NOTHING
-        if name == "get" and lens.subscript and row.field in (*_HEADERS, "query") and node.args and not node.keywords:
+        if name == "get" and lens.subscript and row.field in (*HEADERS, "query") and node.args and not node.keywords:
             key = node.args[0]
             if self._never(row, key):
                 default = node.args[1] if len(node.args) > 1 else None
@@ -342,72 +223,14 @@ class Idioms:
             return Of("str")
         return NOTHING
 
-    def _get(self, node: ast.Call, base: Spot, field: str, how: How, taken: ast.expr) -> Value:
-        if field in _HEADERS and not isinstance(node.args[0], ast.Constant):
-            return NOTHING
-        default = node.args[1] if len(node.args) > 1 else None
-        every = how is How.EVERY
-        if field in _HEADERS and _not_given(field, node.args[0]):
-            nothing = "[]" if every and self._multi(base) else "None"
-            self.follower.note(node, Fixed(base, nothing, default, "header-not-given"), taken)
-            return NOTHING
-        if every and default is None and not self._multi(base):
-            default = ast.Constant(None)
-        if every and isinstance(default, ast.List) and not default.elts:
-            default = None
-        self.follower.note(node, LookUp(base, field, how, node.args[0], default), taken)
-        return Of("list", made=True) if every else NOTHING
-
-    def _multi(self, base: Spot) -> bool:
-        row = self._row(base)
-        return row is not None and bool(row.lens.methods or row.lens.by_name)
-
-    # --- guards: what is known to be there ---
-
-    def _mark(self, field: str, key: ast.expr | None) -> Known | None:
-        return Known(field, ast.dump(key)) if isinstance(key, (ast.Constant, ast.Name)) else None
-
-    def _guarded(self, field: str, key: ast.expr | None) -> bool:
-        mark = self._mark(field.removesuffix(".plain"), key)
-        return mark is not None and mark in self.follower.env
-
-    def guards(self, test: ast.expr) -> tuple[Env, Env]:
-        """Return what is known to be there where a test holds, and where it does not."""
-        if isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
-            there, absent = self.guards(test.operand)
-            return absent, there
-        if isinstance(test, ast.BoolOp):
-            parts = [self.guards(part) for part in test.values]
-            side = 0 if isinstance(test.op, ast.And) else 1
-            both: Env = {name: bound for part in parts for name, bound in part[side].items()}
-            return (both, {}) if side == 0 else ({}, both)
-        op = self.flow.ops.get(id(test))
-        if not isinstance(op, LookUp):
-            return {}, {}
-        mark = self._mark(op.field.removesuffix(".plain"), op.key)
-        known: Env = {mark: Bound(NOTHING)} if mark is not None else {}
-        if op.how is How.HAS:
-            return ({}, known) if op.negated else (known, {})
-        return ({}, {}) if op.strict else (known, {})
+    # --- comparisons ---
 
     def compared(self, node: ast.Compare, left: Value, right: Value) -> None:
         """Recognise a test for a name, and a comparison with one of the provider's words."""
         operator = node.ops[0]
         other = node.comparators[0]
-        if isinstance(operator, (ast.In, ast.NotIn)):
-            negated = isinstance(operator, ast.NotIn)
-            if isinstance(right, Parsed) and right.blank:
-                self.follower.note(node, LookUp(right.spot, "query", How.HAS, node.left, negated=negated), other)
-                return
-            if isinstance(right, Spot) and (row := self._row(right)) and row.field in (*_HEADERS, "query"):
-                named = isinstance(node.left, ast.Constant)
-                if not (row.lens.subscript or row.lens.methods) or (row.field in _HEADERS and not named):
-                    return
-                if self._never(row, node.left) or (row.field in _HEADERS and _not_given(row.field, node.left)):
-                    self.follower.note(node, Fixed(right, str(negated)), other)
-                    return
-                self.follower.note(node, LookUp(right, row.field, How.HAS, node.left, negated=negated), other)
-                return
+        if isinstance(operator, (ast.In, ast.NotIn)) and self._tested(node, right, other):
+            return
         for spot, place, word in ((left, node.left, other), (right, other, node.left)):
             if isinstance(spot, Spot) and (row := self._row(spot)) and row.lens.words:
                 words = word.elts if isinstance(word, (ast.Tuple, ast.List, ast.Set)) else [word]
@@ -430,6 +253,9 @@ class Idioms:
         if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
             return NOTHING if self.picked(node, taken, How.FIRST, node.args[1]) else None
         row = self._row(value) if isinstance(value, Spot) else None
+        if name == "dict" and len(node.args) == 1 and not node.keywords and row is not None and row.lens.pairs:
+            assert isinstance(value, Spot)
+            return Parsed(value, "mapping", True) if row.field in (*HEADERS, "query") else None
         if name == "json.loads" and not node.keywords and len(node.args) == 1 and self._loaded(node, value):
             return NOTHING
         if isinstance(value, Spot) and row is not None:
@@ -541,13 +367,3 @@ class Idioms:
 
 def _texts(nodes: list[ast.expr]) -> list[object]:
     return [node.value if isinstance(node, ast.Constant) else None for node in nodes]
-
-
-def _not_given(field: str, key: ast.expr) -> bool:
-    """Tell whether a header field is one that no event holds among them: cookies may stand apart."""
-    known = key.value.lower() if isinstance(key, ast.Constant) and isinstance(key.value, str) else ""
-    return known in _NOT_GIVEN or (known == "cookie" and field == "headers.plain")
-
-
-def _shown(node: ast.expr) -> str:
-    return repr(node.value) if isinstance(node, ast.Constant) else "that"

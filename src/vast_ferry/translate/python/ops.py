@@ -125,7 +125,7 @@ class Ops:
         reads = self.at.reads()
         key = wanted.lower_key if wanted.headers and wanted.constant else wanted.key
         for row in reads.rows.get(wanted.field, ()):
-            if row.lens.subscript is wanted.how:
+            if row.lens.subscript is wanted.how or (row.lens.subscript is How.JOINED and wanted.how is How.LAST):
                 return reads.at(row).over(lambda base: ex.Item(base, key))
         pairs = reads.pairs(wanted.field)
         if pairs is None:
@@ -134,12 +134,16 @@ class Ops:
             raw = reads.hub("query.raw") if reads.has_raw_query() else None
             lists = (raw or pairs.over(encoded)).over(parsed)
             return lists.over(lambda base: ex.Item(base, wanted.key))
+        last = wanted.how is How.LAST
         if wanted.headers:
-            return pairs.over(lambda listed: ex.Item(_last_first(listed), wanted.lower_key))
-        return pairs.over(lambda listed: ex.Item(ex.built_in("dict", ex.built_in("reversed", listed)), wanted.key))
+            return pairs.over(lambda listed: ex.Item(_by_name(listed, last=last), wanted.lower_key))
+        ordered = pairs if last else pairs.over(lambda listed: ex.built_in("reversed", listed))
+        return ordered.over(lambda listed: ex.Item(ex.built_in("dict", listed), wanted.key))
 
     def _looked_up_in_shim(self, op: LookUp, node: ast.AST, key: str, default: str) -> str:
         whole = self.shim(op.spot, node)
+        if self._row(op.spot).lens.pairs:
+            whole = f"dict({whole if op.how is not How.FIRST else f'reversed({whole})'})"
         if op.how is How.HAS:
             return f"{key} {'not ' * op.negated}in {whole}"
         given = f"({key}{f', {default}' if default else ''})"
@@ -377,10 +381,11 @@ def _negated(test: Expression) -> Expression:
     return ex.Not(test)
 
 
-def _last_first(pairs: Expression) -> Expression:
-    """Return pairs as a mapping by names in lower case, of which the first counts."""
+def _by_name(pairs: Expression, *, last: bool) -> Expression:
+    """Return pairs as a mapping by names in lower case, of which the first counts, or the last."""
     name, value = ex.Variable("name"), ex.Variable("value")
-    return ex.Each(value, ("name", "value"), ex.built_in("reversed", pairs), key=ex.method(name, "lower"))
+    ordered = pairs if last else ex.built_in("reversed", pairs)
+    return ex.Each(value, ("name", "value"), ordered, key=ex.method(name, "lower"))
 
 
 def _moment_of_text(datetime: Expression, text: Expression) -> Expression:

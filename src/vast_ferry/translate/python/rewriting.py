@@ -14,6 +14,7 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
+from vast_ferry.translate.python.lookups_out import has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.rewritten import Rewritten
@@ -45,10 +46,16 @@ def rewrite(
     functions = list(functions)
 
     out: Collection[str] = ()  # functions whose decorators are written out
+    asked = False  # whether the calls of functions that look a name up are written out
 
     def once(at_first: Collection[str], awaits: bool) -> Rewritten:
         return _rewritten(
-            source, functions, files, lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits), out
+            source,
+            functions,
+            files,
+            lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits),
+            out,
+            asked=asked,
         )
 
     def whole(
@@ -75,6 +82,11 @@ def rewrite(
         better = once((), True)
         if len(better.wrapped) < len(result.wrapped):
             result, awaits = better, True
+    if _made_in_lookups(result, files):
+        asked = True
+        better = once((), awaits)
+        fewer = _made(better) < _made(result) and len(better.wrapped) <= len(result.wrapped)
+        result, asked = (better, True) if fewer else (result, False)
     hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
     behind = {finding.function for finding in written_out(files, functions, hidden)[1]}
     while behind:
@@ -118,6 +130,17 @@ _HELPED = frozenset(
 )
 
 
+def _made(result: Rewritten) -> int:
+    """Return how often something is made as it was."""
+    return sum(finding.code == "made-as-it-was" for finding in result.findings)
+
+
+def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:
+    """Tell whether something is made as it was in a function, or for one, that only looks a name up."""
+    made = {finding.place.file for finding in result.findings if finding.code == "made-as-it-was"}
+    return bool(made and has_lookups({file: raw for file, raw in files.items() if file in made}))
+
+
 def _is_helped(name: str, finding: Finding, result: Rewritten) -> bool:
     """Tell whether a handler need not be wrapped if its event is made as it was, at its first line."""
     return finding.code in _HELPED and name in result.alone
@@ -136,10 +159,13 @@ def _rewritten(
     files: Mapping[str, bytes],
     whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
     out: Collection[str] = (),
+    *,
+    asked: bool = False,
 ) -> Rewritten:
     """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice.
 
-    The decorators of the functions named in `out` are written out first.
+    The decorators of the functions named in `out` are written out first, and with `asked` the calls of functions that
+    look a name up.
     """
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
@@ -150,6 +176,10 @@ def _rewritten(
         edits, told = written_out({**files, **there.files}, functions, out) if out else ({}, [])
         told = [_moved(finding, there, files) for finding in told]
         there.edit(edits, files)
+        if asked:
+            edits, more_told = lookups_out({**files, **there.files})
+            told += [_moved(finding, there, files) for finding in more_told]
+            there.edit(edits, files)
         result = whole(there, wrapped, left > 0)
         alone |= result.alone
         copied = result.copies is not None

@@ -93,7 +93,7 @@ def _behind(text: PythonText, tree: ast.Module, name: str) -> _Behind | None:
     if not plain or not _only_calls(text, takes, inner) or not _stands_anywhere(text, inner):
         return None
     inside = walk(inner)
-    if any(_binds(node, one) for node in inside for one in bound):
+    if any(binds(node, one) for node in inside for one in bound):
         return None  # a name of its own has the name of what the decorator is told
     asked = {node.id for node in inside if isinstance(node, ast.Name)}
     told_there = tuple(f"{name} = {value}" for name, value in bound.items() if name in asked)
@@ -123,17 +123,18 @@ def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: a
 
 def _is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
     """Tell whether a name of the module is bound once: it means the same whenever it is asked."""
-    return isinstance(node, ast.Name) and sum(_binds(one, node.id) for one in walk(tree)) <= 1
+    return isinstance(node, ast.Name) and sum(binds(one, node.id) for one in walk(tree)) <= 1
 
 
 def _defined(tree: ast.Module, name: str) -> Definition | None:
     """Return the one definition that a name of a module has, and nothing else."""
-    bound = [node for node in walk(tree) if _binds(node, name)]
+    bound = [node for node in walk(tree) if binds(node, name)]
     found = [node for node in tree.body if isinstance(node, DEFINITION) and node.name == name]
     return found[0] if len(found) == 1 and len(bound) == 1 and found[0].col_offset == 0 else None
 
 
-def _binds(node: ast.AST, name: str) -> bool:
+def binds(node: ast.AST, name: str) -> bool:
+    """Tell whether a node gives a name a meaning."""
     if isinstance(node, ast.Name):
         return node.id == name and not isinstance(node.ctx, ast.Load)
     told = isinstance(node, (ast.Global, ast.Nonlocal)) and name in node.names
@@ -171,7 +172,7 @@ def _only_calls(text: PythonText, name: str, inner: Definition) -> bool:
     uses = [node for node in inside if isinstance(node, ast.Name) and node.id == name]
     odd = any(isinstance(node, (ast.Nonlocal, ast.Global)) for node in inside)
     own = any(isinstance(node, ast.Name) and node.id == inner.name for node in inside)
-    bound = any(_binds(node, name) for node in (*inside, *walk(inner.args)))
+    bound = any(binds(node, name) for node in (*inside, *walk(inner.args)))
     plain = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
     called = all(id(use) in calls and text.of(use) == name for use in uses)  # not in a formatted text
     return bool(uses) and called and not (odd or own or bound) and plain
@@ -200,7 +201,7 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
         edits.append(Edit(end, end, f"{lead}\n\n{_written(text, one, own)}\n", REASON))
     for decorator in {one.decorator.name: one.decorator for one in found}.values():
         uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
-        if all(id(use) in gone for use in uses) and not any(_may_name(raw, decorator.name) for raw in others):
+        if all(id(use) in gone for use in uses) and not any(may_name(raw, decorator.name) for raw in others):
             end = text.next_line(text.end(decorator) - 1)
             while text.data[end : end + 1] == b"\n":
                 end += 1
@@ -208,8 +209,8 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
     return edits
 
 
-def _may_name(raw: bytes, name: str) -> bool:
-    """Tell whether another file may name a decorator: it says the word, and defines nothing under it itself."""
+def may_name(raw: bytes, name: str) -> bool:
+    """Tell whether another file may name a function: it says the word, and defines nothing under it itself."""
     word = re.escape(name.encode())
     mine = re.search(rb"^(?:async\s+)?def\s+" + word + rb"\b", raw, re.MULTILINE)
     asked = re.search(rb"\.\s*" + word + rb"\b", raw)

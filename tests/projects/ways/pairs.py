@@ -1,0 +1,85 @@
+"""Ways in which handlers that get header fields as pairs find one by its name."""
+
+import json
+
+
+def header(visit, name, default="-"):
+    """Return the first header field of a name."""
+    for key, value in visit["lines"]:
+        if key.lower() == name.lower():
+            return value
+    return default
+
+
+def found(lines, name):
+    return next((value for key, value in lines if key == name), None)
+
+
+def asked(visit, name):
+    return dict(visit["lines"]).get(name) or "-"
+
+
+def say(text):
+    return {"mark": 200, "load": text}
+
+
+def a(visit, log):
+    return say(header(visit, "X-A") + header(visit, "x-none", default="?") + header(visit, name="cookie"))
+
+
+def b(visit, log):
+    return say(str([found(visit["lines"], "x-a"), found(visit["lines"], "X-A"), asked(visit, "x-a")]))
+
+
+def c(visit, log):
+    fields = dict(visit["lines"])
+    return say(f'{fields.get("x-a")} {fields.get("X-A", "none")} {"x-a" in fields} {"cookie" not in fields}')
+
+
+def d(visit, log):
+    fields = {name.lower(): value for name, value in visit["lines"]}
+    return say(json.dumps([fields.get("x-a", "-"), fields.get("cookie"), fields.get("host"), fields.get("content-length")]))
+
+
+def e(visit, log):
+    fields = dict(visit["lines"])
+    try:
+        return say(fields["x-a"] + fields["x-none"])
+    except KeyError as error:
+        return say(f"no {error}")
+
+
+def f(visit, log):
+    fields = dict(visit["lines"])
+    fields["x-a"] = "mine"
+    return say(fields["x-a"] + str(len(fields) > 1))
+
+
+def g(visit, log):
+    fields = dict(visit["lines"])
+    return say(json.dumps(fields, sort_keys=True))
+
+
+def h(visit, log):
+    name = "x-a"
+    return say(str(dict(visit["lines"]).get(name)) + header(visit, name))
+
+
+def i(visit, log):
+    fields = {name: value for name, value in visit["lines"] if name.startswith("x-")}
+    return say(json.dumps(fields))
+
+
+def j(visit, log):
+    one, other = header(visit, "x-a") or "none", [header(visit, word) for word in ("x-a", "x-b")]
+    return say(one + ",".join(other))
+
+
+def k(visit, log):
+    fields = dict(visit["lines"])
+    return say(fields["x-a"] if "x-a" in fields else "none")
+
+
+def l(visit, log):
+    key = "mine"
+    return say(key + header(visit, "x-a", key))
