@@ -28,6 +28,7 @@ FILES = {
     "replying": ("thornwick@2", ["wsgi"]),
     "serving": ("ostermere@1", ["thornwick", "brackendale"]),
     "waiting": ("brackendale@1", ["thornwick", "asgi"]),
+    "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
     "pairs": ("marrowby@1", ["ostermere@1", "thornwick", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
@@ -72,7 +73,7 @@ def function(name: str, file: str) -> Function:
     return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
 
 
-SAMPLES = {"batches": deliveries, "serving": with_services, "waiting": with_services}
+SAMPLES = {"batches": deliveries, "serving": with_services, "tables": with_services, "waiting": with_services}
 
 
 @pytest.mark.parametrize(

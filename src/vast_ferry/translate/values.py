@@ -53,16 +53,22 @@ class Func:
 
 @dataclass(frozen=True, slots=True)
 class Table:
-    """Functions of the project that stand in a mapping, as its values, or in the rows of a list, each in one `column`.
+    """Functions of the project that stand in a mapping, as its values, or in a list: by themselves, or in its rows.
 
-    All of them are known, and it is only asked, or gone through row by row. `bound` where they are methods that have
-    their object already.
+    All of them are known, and it is only asked, or gone through. Of rows, `column` says where in them they stand, or
+    `columns` which stand in each, where they do in several; of a list of nothing else, the `width` is 1. `bound` where
+    they are methods that have their object already.
     """
 
     keys: tuple[Key, ...]
     column: int | None = None
     width: int = 0
     bound: bool = False
+    columns: tuple[tuple[Key, ...], ...] = ()
+
+    def at(self, column: int) -> tuple[Key, ...]:
+        """Return the functions in a column of its rows."""
+        return self.columns[column] if self.columns else self.keys if column == self.column else ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -147,3 +147,7 @@ def way_either(request):
     if request.verb == "GET":
         return Reply(str(BOX.same(request, request)))
     return Reply(str(BOX.same(request.params, request.params)))
+
+
+def way_content(request):
+    return Reply(f"{request.text()} {BOX.same(request.heads, request.heads)}")

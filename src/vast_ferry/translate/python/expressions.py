@@ -8,12 +8,11 @@ import builtins
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
-from vast_ferry.translate.python.calling import Calling
 from vast_ferry.translate.python.data_classes import fields_of, is_data_class
 from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.functions import MADE, NOTHING
+from vast_ferry.translate.python.listing import Listing
 from vast_ferry.translate.python.nodes import in_generator, walk
-from vast_ferry.translate.python.tables import asks, name_given, only_asked, shown
 from vast_ferry.translate.python.types import (
     type_of_constant,
 )
@@ -41,7 +40,7 @@ _NOT_EQUALITY = (ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.Is, ast.IsNot)
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 
-class Expressions(Calling):
+class Expressions(Listing):
     """What follows expressions."""
 
     def lookup(self, name: str) -> Value:
@@ -160,44 +159,20 @@ class Expressions(Calling):
         return Of(type_of_constant(node), holds=any(self._gives_parts(value) for value in values))
 
     def _list_(self, node: ast.List) -> Value:
-        return self._rows(node) or self._display(node, *node.elts)
+        return self.rows(node) or self._display(node, *node.elts)
 
     def _tuple_(self, node: ast.Tuple) -> Value:
-        return self._rows(node) or self._display(node, *node.elts)
-
-    def _rows(self, node: ast.List | ast.Tuple) -> Table | None:
-        """Return the table of functions that a list of rows is, if it is one."""
-        table = self.flow.tables.get(id(node)) if self.function is None else None
-        if table is None or table.column is None:
-            return None
-        for row in node.elts:
-            for at, one in enumerate(row.elts if isinstance(row, (ast.List, ast.Tuple)) else ()):
-                if at != table.column:
-                    self.eval(one)
-        return table
+        return self.rows(node) or self._display(node, *node.elts)
 
     def _set_(self, node: ast.Set) -> Value:
         return self._display(node, *node.elts)
 
     def _dict_(self, node: ast.Dict) -> Value:
-        table = self._table(node)
+        table = self.table(node)
         if table is not None:
             self._display(node, *node.keys)
             return table
         return self._display(node, *(one for pair in zip(node.keys, node.values, strict=True) for one in pair))
-
-    def _table(self, node: ast.Dict) -> Table | None:
-        """Return the table of functions that a mapping is, if it is one that is only asked."""
-        if id(node) in self.flow.tables or self.function is None:
-            return self.flow.tables.get(id(node))
-        parents = self.module.nodes.parents
-        name = name_given(node, parents)
-        if not name and not asks(node, parents):
-            return None
-        table = shown(node, self.in_a_table) if name not in self._shared() else None
-        uses = self.function.nodes.uses(name) if table is not None and name else []
-        bound = sum(not isinstance(use.ctx, ast.Load) for use in uses)
-        return table if not name or (bound == 1 and only_asked(uses, parents)) else None
 
     def _starred_(self, node: ast.Starred) -> Value:
         return Of(holds=True) if self._gives_parts(self.eval(node.value)) else NOTHING
@@ -406,6 +381,11 @@ class Expressions(Calling):
     ) -> list[Value]:
         """Follow one turn of a comprehension."""
         for generator in node.generators:
+            if (found := self.gone_through(generator)) is not None:
+                self.bind_row(*found)
+                for test in generator.ifs:
+                    self.eval(test)
+                continue
             over = self.eval(generator.iter)
             if self.idioms.entry_of(generator.target, over, generator.iter):
                 self.idioms.bind_entry(generator)

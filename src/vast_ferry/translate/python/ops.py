@@ -308,7 +308,7 @@ class Ops:
             self.at.objects.append((spot, node))
             if self.at.event_made:
                 self.at.shims.append((_path(spot.steps), node))
-                return at_text(Access(self.at.event_made, spot.steps), {})
+                return at_text(Access(self.at.event_made, spot.steps[len(self.at.part_made) :]), {})
         view = self.at.job.view(spot.kind, spot.role, spot.steps, node)
         self._note_what_is_read_once(view, node)
         self.at.imports.add(Import(self.at.job.module_name, view.name))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import ast
+import builtins
 from dataclasses import replace
 from functools import partial
 
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.outcomes import NOT_DONE
 from vast_ferry.mapping.inline import at_text
-from vast_ferry.mapping.places import Call
+from vast_ferry.mapping.places import Attr, Call, Item, Step
 from vast_ferry.translate.operations import (
     ContextCall,
     Decode,
@@ -139,28 +140,38 @@ class Rendering(Writing):
             return False
         return second_of(self.function, [node for _, node in self.objects]) is not None
 
-    def _event_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, name: str) -> None:
-        """Have the event made before all else, as objects that are equal to themselves alone are had of it."""
-        self.event_made = ""
-        made = self.shim(replace(self.objects[0][0], steps=()), node)
+    def _event_first(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Have the event, or a part, made before all else: objects that are equal to themselves alone are had of it."""
+        name, self.event_made, known = self.event_made, "", len(self.once)
+        made = self.shim(replace(self.objects[0][0], steps=self.part_made), node)
         self.event_made = name
         self.shims.pop()  # it is told where it is used
+        if known and len(self.once) > known:
+            raise Stop("content-read-twice", node)
         self.before_all(node, f"{name} = {made[1:-1] if made.startswith('(await ') else made}", "event")
+        self._note_what_is_made(function, node)
 
-    def _name_of_event(self) -> str:
-        """Return a name for the event that means nothing else here, and is none of what the target hands over."""
+    def _of_which_all_are_had(self) -> tuple[str, tuple[Step, ...]]:
+        """Return a name for the event, or for the part that all such objects are in, that means nothing else here."""
+        steps = [spot.steps for spot, _ in self.objects]
+        part = next(steps[0][:n] for n in range(len(steps[0]), -1, -1) if all(one[:n] == steps[0][:n] for one in steps))
+        last = part[-1] if part else None
+        word = str(last.key) if isinstance(last, Item) else last.name if isinstance(last, Attr) else "event"
         handed = {*self.shape.parameters, *self.handed.values(), *self.names.values()}
-        return next(name for name in map(self.fresh, ("event", "whole_event", "event_as_it_was")) if name not in handed)
+        words = (word if word.isidentifier() else "event", "whole_event", "event_as_it_was")
+        return next(name for name in map(self.fresh, words) if name not in handed and name not in dir(builtins)), part
 
     def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, *, content: bool) -> None:
         """Write the function again with what is read more than once read before all else: content, what is made."""
         again = Rendering(self.job, self.module, self.function)
         again.content = self.fresh("content") if content else self.content
         again.made_first = {field: self.fresh(field) for field in sorted(self._made_often)}
-        again.event_made = self._name_of_event() if self._objects_often else self.event_made
-        again.write()
+        again.event_made, again.part_made = self.event_made, self.part_made
         if self._objects_often:
-            again._event_first(node, again.event_made)
+            again.event_made, again.part_made = self._of_which_all_are_had()
+        again.write()
+        if self._objects_often and self.function is not None:
+            again._event_first(self.function, node)
         for field, name in again.made_first.items():
             made = self.job.fresh(field)
             assert made is not None

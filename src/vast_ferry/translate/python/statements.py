@@ -23,10 +23,8 @@ from vast_ferry.translate.values import (
     Instance,
     Known,
     Of,
-    OneOf,
     Parsed,
     Std,
-    Table,
     Uses,
     Value,
 )
@@ -339,7 +337,8 @@ class Statements(Expressions):
         self.meet(left if for_ever else [*ends, *left])
 
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
-        over = self.eval(node.iter)
+        table = self.gone_through(node)
+        over = self.eval(node.iter) if table is None else NOTHING
         item = self._item_of(over, node.target)
         entry = self.idioms.entry_of(node.target, over, node.iter)
         before, ends = dict(self.env), list[Env]()
@@ -347,8 +346,8 @@ class Statements(Expressions):
         def turn() -> None:
             if entry:
                 self.idioms.bind_entry(node)
-            elif isinstance(over, Table) and over.column is not None:
-                self._bind_row(node.target, over)
+            elif table is not None:
+                self.bind_row(*table)
             else:
                 self.store(node.target, item)
             self.passes()
@@ -361,15 +360,6 @@ class Statements(Expressions):
         self.meet([*(ends if over_at else []), *left])
 
     _asyncfor = _for
-
-    def _bind_row(self, target: ast.expr, table: Table) -> None:
-        """Bind the parts of a row of which one is a function of the project."""
-        for at, one in enumerate(target.elts if isinstance(target, ast.Tuple) else ()):
-            if at == table.column and isinstance(one, ast.Name):
-                called = self.only_calls(one.id)
-                self.env[one.id] = Bound(OneOf(table.keys) if called else self.any_of(table.keys))
-            else:
-                self.store(one, NOTHING)
 
     def _turns(self, node: ast.While | ast.For | ast.AsyncFor, turn: Callable[[], None]) -> tuple[list[Env], list[Env]]:
         """Follow the turns of a loop; return what names hold where a turn ends, and where the loop is left.

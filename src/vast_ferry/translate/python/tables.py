@@ -19,12 +19,15 @@ A table may begin empty and be filled by a decorator of the project's own, or by
             return function
         return register
 
-Then what is decorated stands in it, as long as the decorator is used in no other way. The same holds of lists of rows
-with a function in one column, that are only gone through row by row, and may grow by `append`:
+Then what is decorated stands in it, as long as the decorator is used in no other way. The same holds of lists of
+functions, and of rows with functions in some columns, that are only gone through, and may grow by `append`:
 
     for method, pattern, function in ROUTES:
         if method == event["call"]["verb"] and (found := pattern.match(event["call"]["path"])):
             return function(event, **found.groupdict())
+
+    for check in CHECKS:                            for name, check in CHECKS.items():
+        check(order)                                    ...
 """
 
 from __future__ import annotations
@@ -52,7 +55,7 @@ def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table |
         return None
     found = [lookup(value) if isinstance(value, _FUNCTIONS) else None for value in node.values]
     functions = [one for one in found if isinstance(one, Func)]
-    words = all(isinstance(one, (ast.Constant, ast.Attribute)) for one in node.keys)
+    words = all(isinstance(one, (ast.Constant, ast.Attribute, ast.Tuple)) for one in node.keys)
     alike = len({one.bound for one in functions}) == 1 and len(functions) == len(found)
     return (
         Table(tuple(dict.fromkeys(one.key for one in functions)), bound=functions[0].bound) if words and alike else None
@@ -60,18 +63,70 @@ def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table |
 
 
 def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table | None:
-    """Return the functions in one column of rows that stand there in full; nothing where they don't."""
+    """Return the functions in a list, or in rows, that stands there in full; nothing where it doesn't.
+
+    In a column of functions, None may stand for there being none.
+    """
     rows = node.elts if isinstance(node, (ast.List, ast.Tuple)) else []
-    widths = {len(row.elts) if isinstance(row, (ast.Tuple, ast.List)) else 0 for row in rows}
-    if len(widths) != 1 or widths <= {0, 1}:
+    widths = {len(row.elts) if isinstance(row, (ast.Tuple, ast.List)) else 1 for row in rows}
+    if len(widths) != 1 or widths <= {0}:
         return None
-    told = [[lookup(one) if isinstance(one, _FUNCTIONS) else None for one in row.elts] for row in rows]  # type: ignore[attr-defined]
-    columns = {at for row in told for at, one in enumerate(row) if isinstance(one, (Func, Class))}
-    if len(columns) != 1 or any(isinstance(one, ast.Starred) for row in rows for one in row.elts):  # type: ignore[attr-defined]
+    width = widths.pop()
+    parts = [row.elts if isinstance(row, (ast.Tuple, ast.List)) else [row] for row in rows]
+    if (width == 1 and any(isinstance(row, (ast.Tuple, ast.List)) for row in rows)) or any(
+        isinstance(one, ast.Starred) for row in parts for one in row
+    ):
         return None
-    (column,) = columns
-    found = [one.key for row in told if isinstance(one := row[column], Func) and not one.bound]
-    return Table(tuple(dict.fromkeys(found)), column, widths.pop()) if len(found) == len(rows) else None
+    columns = [_column([row[at] for row in parts], lookup) for at in range(width)]
+    keys = tuple(dict.fromkeys(key for one in columns for key in one or ()))
+    return (
+        Table(keys, width=width, column=0, columns=tuple(one or () for one in columns))
+        if keys and None not in columns
+        else None
+    )
+
+
+def _column(nodes: list[ast.expr], lookup: Callable[[ast.expr], Value]) -> tuple[Key, ...] | None:
+    """Return the functions of a column, none where there are only other things; nothing where both stand in it."""
+    told = [lookup(one) if isinstance(one, _FUNCTIONS) else None for one in nodes]
+    found = [one.key for one in told if isinstance(one, Func) and not one.bound]
+    if not any(isinstance(one, (Func, Class)) for one in told):
+        return ()
+    absent = sum(isinstance(one, ast.Constant) and one.value is None for one in nodes)
+    return tuple(dict.fromkeys(found)) if len(found) + absent == len(nodes) else None
+
+
+@dataclass(frozen=True, slots=True)
+class Through:
+    """How a loop goes through a table: the table, the names of the parts of a row, and what else it binds."""
+
+    table: ast.expr
+    parts: tuple[ast.Name, ...]
+    others: tuple[ast.expr, ...] = ()
+    mapping: bool = False
+
+
+def through(node: ast.For | ast.AsyncFor | ast.comprehension) -> Through | None:
+    """Return how a loop goes through what may be a table: itself, or what counts or turns it, or a mapping's items."""
+    over, target, others = node.iter, node.target, list[ast.expr]()
+    called = over.func if isinstance(over, ast.Call) and not over.keywords else None
+    named = called.id if isinstance(called, ast.Name) else ""
+    pair = target.elts if isinstance(target, ast.Tuple) and len(target.elts) == 2 else []
+    mapping = isinstance(called, ast.Attribute) and called.attr in ("items", "values") and not over.args  # type: ignore[attr-defined]
+    if mapping and isinstance(called, ast.Attribute):
+        over = called.value
+        if called.attr == "items":
+            others, target = pair[:1], pair[1] if pair else node.iter
+    elif named in ("enumerate", "reversed") and isinstance(over, ast.Call) and len(over.args) == 1:
+        over = over.args[0]
+        if named == "enumerate":
+            others, target = pair[:1], pair[1] if pair else node.iter
+    elif called is not None:
+        return None
+    parts = target.elts if isinstance(target, ast.Tuple) and not mapping else [target]
+    names = tuple(one for one in parts if isinstance(one, ast.Name))
+    known = len(names) == len(parts) and isinstance(over, (ast.Name, ast.Attribute, ast.List, ast.Tuple))
+    return Through(over, names, tuple(others), mapping) if known else None
 
 
 def only_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST], width: int) -> bool:
@@ -81,10 +136,19 @@ def only_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST], 
 
 def goes_through(use: ast.expr, parents: Mapping[int, ast.AST]) -> int:
     """Return how many parts a loop names of each row of what it goes through; 0 where it is anything else."""
+    told = _loop_of(use, parents)
+    return len(told.parts) if told is not None and not told.mapping else 0
+
+
+def _loop_of(use: ast.expr, parents: Mapping[int, ast.AST]) -> Through | None:
+    """Return how a loop goes through what an expression is, if one does."""
     above = parents.get(id(use))
-    if not isinstance(above, ast.For) or above.iter is not use or not isinstance(above.target, ast.Tuple):
-        return 0
-    return len(above.target.elts) if all(isinstance(one, ast.Name) for one in above.target.elts) else 0
+    if isinstance(above, ast.Attribute):
+        above = parents.get(id(above))
+    if isinstance(above, ast.Call):
+        above = parents.get(id(above))
+    told = through(above) if isinstance(above, (ast.For, ast.AsyncFor, ast.comprehension)) else None
+    return told if told is not None and told.table is use else None
 
 
 def only_asked(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> bool:
@@ -101,6 +165,8 @@ def asks(use: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
         call = parents.get(id(above))
         if not isinstance(call, ast.Call) or call.func is not above or call.keywords:
             return False
+        if above.attr in ("items", "values"):
+            return _loop_of(use, parents) is not None
         return above.attr == "keys" or (above.attr == "get" and is_called_or_tested(call, parents))
     if isinstance(above, ast.Compare):
         return above.left is not use and all(isinstance(op, (ast.In, ast.NotIn)) for op in above.ops)
@@ -230,12 +296,19 @@ def _stored(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
 
 
 def _appended(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
-    """Return what is put behind the rows of a list: `ROUTES.append((method, function))`, the last name in it."""
+    """Return what is put behind the rows of a list: `ROUTES.append((method, function))`, the last name in it.
+
+    Or `CHECKS.append(function)`, of a list of nothing else.
+    """
     above = parents.get(id(use))
     call = parents.get(id(above)) if isinstance(above, ast.Attribute) and above.attr == "append" else None
     row = call.args[0] if isinstance(call, ast.Call) and call.func is above and len(call.args) == 1 else None
     statement = parents.get(id(call))
-    if not isinstance(row, ast.Tuple) or call.keywords or not isinstance(statement, ast.Expr):  # type: ignore[union-attr]
+    if row is None or call.keywords or not isinstance(statement, ast.Expr):  # type: ignore[union-attr]
+        return None
+    if isinstance(row, ast.Name):
+        return FilledAt((statement, row), row, None, 0, 1)
+    if not isinstance(row, ast.Tuple):
         return None
     last = row.elts[-1]
     plain = (

@@ -14,6 +14,7 @@ from typing import Any
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.by_hand import ByHand
 from vast_ferry.mapping.inline import Inline, at_text
+from vast_ferry.mapping.places import Step
 from vast_ferry.mapping.python import in_handler
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.operations import Operation
@@ -60,7 +61,8 @@ class Writing:
         self.afresh: list[tuple[str, ast.AST]] = []  # fields that the target never gives: each read makes one
         self.made_first: dict[str, str] = {}  # such fields that are made before all else → the variables that hold them
         self.objects: list[tuple[Spot, ast.AST]] = []  # what is equal to itself alone, and where one is made
-        self.event_made = ""  # the variable that holds the event, made once, of which all of these are had
+        self.event_made = ""  # the variable that holds what all of these are had of, made once: the event, or a part
+        self.part_made: tuple[Step, ...] = ()  # which part of the event that is
         self.parents: Mapping[int, ast.AST] = {}
         self.own_names: frozenset[str] = frozenset()
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
