@@ -28,6 +28,7 @@ FILES = {
     "replying": ("thornwick@2", ["wsgi"]),
     "serving": ("ostermere@1", ["thornwick", "brackendale"]),
     "waiting": ("brackendale@1", ["thornwick", "asgi"]),
+    "generating": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
     "pairs": ("marrowby@1", ["ostermere@1", "thornwick", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
@@ -73,7 +74,13 @@ def function(name: str, file: str) -> Function:
     return Function(name, entry, (RouteTrigger(f"/{name}/{{one}}", ("GET", "PUT"), "public"),))
 
 
-SAMPLES = {"batches": deliveries, "serving": with_services, "tables": with_services, "waiting": with_services}
+SAMPLES = {
+    "batches": deliveries,
+    "serving": with_services,
+    "tables": with_services,
+    "generating": with_services,
+    "waiting": with_services,
+}
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.ends import in_return
 from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.generators import comprehension_around, statement_around
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Stop
 
@@ -40,6 +41,8 @@ class OwnCalls:
             raise Stop("passed-on", node, called.node.name)
         if self.at.is_async(called) and not called.generates:
             self._await(node)
+        elif waits and self.at.is_async(called):
+            self._go_through(node)
 
     def _more(self, node: ast.Call, called: Function) -> list[str]:
         """Return what a call has to hand over besides; of several functions each has to take it in the same way."""
@@ -163,6 +166,24 @@ class OwnCalls:
             given = [f"{self.job.parameter_name(called, name)}={text}" for name, text in zip(more, given, strict=True)]
         end = self.at.text.end(node) - 1
         self.at.edit(end, end, (", " if left else "") + ", ".join(given), "handed-on")
+
+    def _go_through(self, node: ast.Call) -> None:
+        """Write what goes through a plain generator, or enters what it manages, as what does so with one that waits."""
+        self.at.awaits(node)
+        if isinstance(self.at.parents.get(id(node)), ast.YieldFrom):
+            return  # which is written as a loop
+        statement, part = statement_around(node, self.at.parents), comprehension_around(node, self.at.parents)
+        if statement is not None:
+            start = self.at.text.start(statement)
+            self.at.edit(start, start, "async ", "asynchronous")
+        elif part is not None:
+            start = self.at.text.data.rindex(b"for", 0, self.at.text.start(part.target))
+            self.at.edit(start, start, "async ", "asynchronous")
+        else:
+            name = self.at.fresh("one")
+            start, end = self.at.text.start(node), self.at.text.end(node)
+            self.at.edit(start, start, f"[{name} async for {name} in ", "asynchronous")
+            self.at.edit(end, end, "]", "asynchronous")
 
     def _await(self, node: ast.Call) -> None:
         """Write a call as one that is awaited, where it was not."""

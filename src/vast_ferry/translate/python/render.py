@@ -432,6 +432,10 @@ class Rendering(Writing):
             if one.is_async and self.function is not None:
                 self.signatures.goes_through(one, wanted=self.is_async(self.function))
         self.parts(node)
+        if id(node) in self.listed:  # it stands in parentheses, of its own or of a call
+            start, end = self.text.start(node) + 1, self.text.end(node) - 1
+            self.edit(start, start, "[", "asynchronous")
+            self.edit(end, end, "]", "asynchronous")
 
     def _of_the_environment(self, node: ast.expr) -> bool:
         """Write what an expression reads from the environment, where the target has it elsewhere."""

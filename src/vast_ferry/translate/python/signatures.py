@@ -9,6 +9,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.decorators import gives_it_back, is_hidden
 from vast_ferry.translate.python.functions import DEFINITION, Function
+from vast_ferry.translate.python.generators import manager_of, yields_from
 from vast_ferry.translate.python.imports import Import
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.own_calls import runs
@@ -416,11 +417,34 @@ class Signatures:
             raise Stop("awaits-inside", node)
         if wanted and isinstance(node, ast.FunctionDef):
             self.at.edit(start, start, "async ", "asynchronous")
+            self._manages(self.at.function)
+            self._give_one_by_one(self.at.function)
         elif not wanted and isinstance(node, ast.AsyncFunctionDef):
             end = self.at.text.data.index(b"def", start)
             self.at.edit(start, end, "", "asynchronous")
         if isinstance(node, ast.AsyncFunctionDef):
             self._asynchronous_inside(node, wanted=wanted)
+
+    def _manages(self, function: Function) -> None:
+        """Write what makes a context manager of a plain generator as what makes an asynchronous one."""
+        manager = manager_of(self.at.flow, function)
+        if manager is None:
+            return
+        line, name = "from contextlib import asynccontextmanager", "asynccontextmanager"
+        if isinstance(manager, ast.Attribute):
+            line, name = "import contextlib", "contextlib.asynccontextmanager"
+        self.at.swap(manager, self.at.need([line], name), "asynchronous")
+
+    def _give_one_by_one(self, function: Function) -> None:
+        """Write `yield from` as a loop: an asynchronous generator has none."""
+        for one in yields_from(function):
+            called = self.at.job.called.get(id(one.value))
+            waits = called is not None and called.generates and self.at.is_async(called)
+            name, indent = self.at.fresh("one"), self.at.text.indent_of(self.at.text.start(one))
+            begins = f"{'async ' * waits}for {name} in "
+            self.at.edit(self.at.text.start(one), self.at.text.start(one.value), begins, "asynchronous")
+            end = self.at.text.end(one.value)
+            self.at.edit(end, end, f":\n{indent}    yield {name}", "asynchronous")
 
     def _asynchronous_inside(self, node: ast.AsyncFunctionDef, *, wanted: bool) -> None:
         """Write what goes through asynchronous generators as what goes through plain ones, where they become such."""

@@ -21,6 +21,7 @@ from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.functions import Function, Module
+from vast_ferry.translate.python.generators import becomes_asynchronous, is_taken_whole
 from vast_ferry.translate.python.held_answers import HeldAnswers
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
@@ -68,6 +69,7 @@ class Writing:
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
         self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
+        self.listed: set[int] = set()  # lazy comprehensions that become lists, as something in them waits
         self.beside = False  # what is written stands in a function before this one, which takes the same
         self.plan: Unrolled | None = None
         self.runs: list[Any] | None = None  # what is told to a writer, where all of it stands right before an end
@@ -169,6 +171,11 @@ class Writing:
         if facts is None or unseen:  # whoever calls it awaits it, as `async with` does its methods
             return isinstance(function.node, ast.AsyncFunctionDef)
         return facts.awaits if self.job.asynchronous or facts.awaits else False
+
+    def _is_plain_generator(self, function: Function) -> bool:
+        """Tell whether a function is a generator that can't wait: it is a plain one, and has to stay so."""
+        plain = isinstance(function.node, ast.FunctionDef) and function.generates
+        return plain and not (self.job.asynchronous and becomes_asynchronous(self.flow, function))
 
     def _manages(self, function: Function) -> bool:
         """Tell whether a function is made a context manager, which `async with` enters whatever it does."""
@@ -276,7 +283,7 @@ class Writing:
     def root(self, name: str, node: ast.AST) -> str:
         """Return the source of what the target hands over as parameter `name`; it is passed on where it has to be."""
         function = self._with_a_call(node)
-        if isinstance(function.node, ast.FunctionDef) and function.generates and not self.beside:
+        if self._is_plain_generator(function) and not self.beside:
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.entry:
             return self.handed.get(name, name)
@@ -397,13 +404,15 @@ class Writing:
         self.awaiting.append(node)
         at: ast.AST | None = node
         while at is not None and not (self.function is not None and at is self.function.node):
-            if isinstance(at, (ast.Lambda, ast.GeneratorExp)):
+            if isinstance(at, ast.GeneratorExp) and self.function is not None and is_taken_whole(at, self.function):
+                self.listed.add(id(at))
+            elif isinstance(at, (ast.Lambda, ast.GeneratorExp)):
                 raise Stop("awaits-inside", node)
             at = self.parents.get(id(at))
         function = self.function
         if function is None:
             raise Stop("at-import", node)
-        if isinstance(function.node, ast.FunctionDef) and function.generates:
+        if self._is_plain_generator(function):
             raise Stop("awaits-inside", node)  # whoever goes through what it gives would have to wait
         if function.sets_up:
             raise Stop("set-up-told", node)

@@ -1,0 +1,106 @@
+"""Plain generators that have to wait at the target: which may become asynchronous ones, and how they are gone through.
+
+A plain generator that waits for something becomes an asynchronous one, and all that goes through it has to go through
+it as such. That may be done where each call of it is seen to be gone through at once, by a loop, a comprehension, a
+built-in function that takes all there is, or another such generator; nobody else asks it; and nothing in it depends on
+when it is given up: a plain one that a loop leaves early is closed at once, an asynchronous one at some time. So it
+must have no `finally`, no `with` and nothing that catches all. A context manager made of one may have these, for
+`async with` closes it at once. A lazy comprehension that is taken whole becomes a list where something in it waits.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Mapping
+
+from vast_ferry.translate.python.flow import Flow
+from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.nodes import walk
+
+#: Built-in functions that go through all that they are given first.
+_TAKE_ALL = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "sum", "max", "min"])
+_MANAGER = "contextlib.contextmanager"
+#: What catches that a generator is given up, too.
+_CATCH_ALL = frozenset(["BaseException", "GeneratorExit"])
+
+
+def becomes_asynchronous(flow: Flow, function: Function) -> bool:
+    """Tell whether a plain generator may become an asynchronous one, as all that goes through it may."""
+    node = function.node
+    if not isinstance(node, ast.FunctionDef) or not function.generates or function.entry or function.referred:
+        return False
+    manages = manager_of(flow, function) is not None
+    inside = walk(node)
+    odd = any(isinstance(one, ast.Return) and one.value for one in inside)
+    odd = odd or not all(isinstance(function.nodes.parents.get(id(one)), ast.Expr) for one in yields_from(function))
+    if odd or not function.calls or (node.decorator_list and not manages) or node.name.startswith("__"):
+        return False
+    if not manages and any(_notices_its_end(one) for one in inside):
+        return False
+    return all(
+        caller is not None and _is_gone_through(flow, caller, function, call, manages=manages)
+        for caller, call in function.calls
+    )
+
+
+def yields_from(function: Function) -> list[ast.YieldFrom]:
+    """Return where a generator gives all that another gives."""
+    return [one for one in walk(function.node) if isinstance(one, ast.YieldFrom)]
+
+
+def manager_of(flow: Flow, function: Function) -> ast.expr | None:
+    """Return the decorator that makes a context manager of a plain generator, where it has no other."""
+    decorators = function.node.decorator_list
+    plain = isinstance(function.node, ast.FunctionDef) and len(decorators) == 1
+    return decorators[0] if plain and flow.standard_name(function.module, decorators[0]) == _MANAGER else None
+
+
+def statement_around(node: ast.expr, parents: Mapping[int, ast.AST]) -> ast.For | ast.With | None:
+    """Return the loop that goes through what an expression gives, or the `with` that enters it, and nothing else."""
+    above = parents.get(id(node))
+    if isinstance(above, ast.For) and above.iter is node:
+        return above
+    around = parents.get(id(above)) if isinstance(above, ast.withitem) else None
+    return around if isinstance(around, ast.With) and len(around.items) == 1 else None
+
+
+def comprehension_around(node: ast.expr, parents: Mapping[int, ast.AST]) -> ast.comprehension | None:
+    """Return the part of a comprehension that goes through what an expression gives."""
+    above = parents.get(id(node))
+    return above if isinstance(above, ast.comprehension) and above.iter is node else None
+
+
+def _notices_its_end(node: ast.AST) -> bool:
+    """Tell whether something is done when a generator is given up."""
+    if isinstance(node, (ast.With, ast.AsyncWith)) or (isinstance(node, (ast.Try, ast.TryStar)) and node.finalbody):
+        return True
+    names = walk(node.type) if isinstance(node, ast.ExceptHandler) and node.type is not None else []
+    caught = any(getattr(one, "id", "") in _CATCH_ALL or getattr(one, "attr", "") in _CATCH_ALL for one in names)
+    return isinstance(node, ast.ExceptHandler) and (node.type is None or caught)
+
+
+def _is_gone_through(flow: Flow, caller: Function, called: Function, call: ast.Call, *, manages: bool) -> bool:
+    parents = caller.nodes.parents
+    around = statement_around(call, parents)
+    if manages:
+        return isinstance(around, ast.With)
+    if isinstance(around, ast.For):
+        return True
+    if (part := comprehension_around(call, parents)) is not None:
+        whole = parents.get(id(part))
+        return not isinstance(whole, ast.GeneratorExp) or is_taken_whole(whole, caller)
+    above = parents.get(id(call))
+    if isinstance(above, ast.YieldFrom):
+        told = isinstance(parents.get(id(above)), ast.Expr) and caller is not called
+        return told and becomes_asynchronous(flow, caller)
+    return is_taken_whole(call, caller)
+
+
+def is_taken_whole(node: ast.expr, function: Function) -> bool:
+    """Tell whether what an expression gives is gone through by what takes all of it before it does anything else."""
+    above = function.nodes.parents.get(id(node))
+    named = above.func if isinstance(above, ast.Call) and node in above.args[:1] else None
+    if isinstance(named, ast.Attribute):
+        return named.attr == "join" and isinstance(named.value, ast.Constant)
+    own = isinstance(named, ast.Name) and (named.id in function.module.names or named.id in function.nodes.bound)
+    return isinstance(named, ast.Name) and named.id in _TAKE_ALL and not own

@@ -1,0 +1,140 @@
+"""Ways in which plain generators and context managers call services."""
+
+import contextlib
+from contextlib import contextmanager
+
+from ostermere import books, stores
+
+
+def say(text):
+    return {"code": 200, "content": text}
+
+
+def rows(event, *ids):
+    for one in ids:
+        row = books.read("t", {"id": one})
+        if row is None:
+            books.write("missed", {"id": one}, {"path": event["call"]["path"]})
+            continue
+        yield one, row.get("n")
+
+
+def a(event, ctx):
+    told = []
+    for one, n in rows(event, 1, 2):
+        told.append(f"{one}={n}")
+    return say(str(told))
+
+
+def b(event, ctx):
+    return say(str([n for _, n in rows(event, 2, 1)]) + str({one: n for one, n in rows(event, 1)}))
+
+
+def c(event, ctx):
+    return say(f"{list(rows(event, 1, 3))} {dict(rows(event, 1))} {sorted(rows(event, 1, 1))}")
+
+
+def names(prefix):
+    for name in stores.list("b", prefix):
+        yield name
+
+
+def d(event, ctx):
+    for name in names(""):
+        if name.endswith(".txt"):
+            return say(name)
+    return say("none")
+
+
+def e(event, ctx):
+    return say(next(names("k"), "none"))
+
+
+def f(event, ctx):
+    return say(str(sum(len(name) for name in names(""))))
+
+
+def closing(id):
+    try:
+        yield books.read("t", {"id": id})
+    finally:
+        books.write("closed", {"id": id}, {"done": True})
+
+
+def g(event, ctx):
+    for row in closing(1):
+        return say(str(row))
+
+
+@contextmanager
+def record(ctx, id):
+    row = books.read("t", {"id": id})
+    if row is None:
+        raise LookupError(f"no {id}")
+    try:
+        yield row
+    except ValueError:
+        ctx.note("not kept")
+        return
+    books.write("t", {"id": id}, row)
+
+
+def h(event, ctx):
+    with record(ctx, 1) as row:
+        row["n"] += 1
+    return say("kept")
+
+
+def i(event, ctx):
+    with record(ctx, 1) as row:
+        row["n"] += 1
+        if event["call"]["verb"] == "PUT":
+            raise ValueError("no")
+    return say("done")
+
+
+def j(event, ctx):
+    try:
+        with record(ctx, 9) as row:
+            row["n"] += 1
+    except LookupError as error:
+        return say(str(error))
+    return say("kept")
+
+
+@contextlib.contextmanager
+def told(ctx, name):
+    stores.put("b", name, b"begun")
+    try:
+        yield
+    finally:
+        stores.put("b", name, b"ended")
+        ctx.note(f"ended {name}")
+
+
+def k(event, ctx):
+    with told(ctx, "k"):
+        stores.put("b", "within", event["call"]["verb"].encode())
+    return say("ok")
+
+
+def l(event, ctx):
+    with told(ctx, "l"), told(ctx, "m"):
+        return say("two")
+
+
+def chain(event):
+    for one, n in rows(event, 1):
+        yield f"{one}:{n}"
+
+
+def m(event, ctx):
+    return say(",".join([part for part in chain(event)]))
+
+
+def passed_on(event):
+    yield from rows(event, 1)
+
+
+def n(event, ctx):
+    return say(str(list(passed_on(event))))
