@@ -136,3 +136,88 @@ def m(event, ctx):
 
 def n(event, ctx):
     return say(str(all(check(event) for check in CHECKS.values())))
+
+
+class Wrapped:
+    def __init__(self, event):
+        self.event = event
+
+    @property
+    def call(self):
+        return self.event["call"]
+
+    def header(self, name, default="-"):
+        return self.event["fields"].get(name.lower(), default)
+
+    def query(self, name):
+        return self.event["call"]["first"].get(name)
+
+
+class Answer:
+    def __init__(self):
+        self.code, self.fields = 200, {}
+
+    def status(self, code):
+        self.code = code
+        return self
+
+    def field(self, name, value):
+        self.fields[name] = value
+        return self
+
+    def plain(self):
+        return self.field("content-type", "text/plain")
+
+    def built(self):
+        return {"code": self.code, "fields": self.fields, "content": "built"}
+
+
+def answering(event):
+    if event["call"]["verb"] == "PUT":
+        raise ValueError("no")
+    return Answer().plain()
+
+
+class Base:
+    def __init__(self, event, ctx):
+        self.event, self.ctx = event, ctx
+
+    def checked(self):
+        return None
+
+    def run(self):
+        return self.checked() or self.told()
+
+    def told(self):
+        raise NotImplementedError
+
+
+class Told(Base):
+    def checked(self):
+        books.write("checked", {"id": 1}, {"verb": self.event["call"]["verb"]})
+        return say("put") if self.event["call"]["verb"] == "PUT" else None
+
+    def told(self):
+        return say(self.event["call"]["path"])
+
+
+def o(event, ctx):
+    wrapped = Wrapped(event)
+    return say(f'{wrapped.call["verb"]} {wrapped.header("X-A")} {wrapped.header("x-none", "?")} {wrapped.query("day")}')
+
+
+def p(event, ctx):
+    try:
+        answer = answering(event)
+    except ValueError:
+        answer = Answer().status(409).plain()
+    return answer.field("x-a", "1").built()
+
+
+def q(event, ctx):
+    return Told(event, ctx).run()
+
+
+def r(event, ctx):
+    name = "x-a"
+    return say(Wrapped(event).header(name) + getattr(Wrapped(event), "header")("x-b"))

@@ -9,11 +9,10 @@ from dataclasses import dataclass, field
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, MADE, NOTHING, Function
+from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
 from vast_ferry.translate.python.names_made import beginning, lowered
-from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.python.objects import Objects
+from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
 from vast_ferry.translate.python.tables import is_called_or_tested, name_given
 from vast_ferry.translate.python.types import (
     CHANGING,
@@ -116,69 +115,9 @@ class _Taker:
         return {**_defaults(arguments, self.given), **self.given}
 
 
-def gives_itself(flow: Flow, function: Function) -> Instance | None:
-    """Return the object that a method gives back wherever it ends: its own, or one that its class method makes.
-
-    `return self`; `return cls(...)`, or what that has a name for. What any other function gives is known once it is
-    followed.
-    """
-    node, names = function.node, [one.arg for one in function.node.args.args]
-    makes = is_of_the_class(function)
-    if function.cls is None or function.generates or not names or (node.decorator_list and not makes):
-        return None
-    nodes = function.nodes
-    returns = [one for one in nodes.all if isinstance(one, ast.Return)]
-    inside = any(isinstance(one, (*DEFINITION, ast.Lambda, ast.ClassDef)) for one in nodes.all[1:])
-    kept = not any(not isinstance(use.ctx, ast.Load) for use in nodes.uses(names[0]))
-    given = all(_is_own(nodes, one.value, names[0], makes=makes) for one in returns)
-    ends = bool(returns) and node.body[-1] in returns
-    alone = not makes or not flow.inherited(function.cls)
-    return Instance(function.cls) if given and kept and ends and alone and not inside else None
-
-
-def yields_an_object(flow: Flow, function: Function) -> Instance | None:
-    """Return the object of the project's that a context manager's function makes and yields, once and no other."""
-    module, nodes = function.module, function.nodes
-    names = {flow.standard_name(module, one) for one in function.node.decorator_list}
-    found = [one for one in nodes.all if isinstance(one, (ast.Yield, ast.YieldFrom))]
-    value = found[0].value if len(found) == 1 and isinstance(found[0], ast.Yield) else None
-    if len(function.node.decorator_list) != 1 or not names <= _MANAGERS:
-        return None
-    if isinstance(value, ast.Name):
-        given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
-        above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
-        value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
-    if not isinstance(value, ast.Call):
-        return None
-    made = flow.named(module, value.func)
-    own = any(isinstance(one, ast.Name) and one.id in nodes.bound for one in walk(value.func))
-    known = isinstance(made, Class) and not own and not flow.is_made_otherwise(made.key)
-    return Instance(made.key) if isinstance(made, Class) and known else None
-
-
-def is_of_the_class(function: Function) -> bool:
-    """Tell whether a method is one of its class: `@classmethod`, and nothing else."""
-    return [ast.unparse(one) for one in function.node.decorator_list] == ["classmethod"]
-
-
-def _is_own(nodes: Nodes, value: ast.expr | None, own: str, *, makes: bool) -> bool:
-    """Tell whether a value is an object by its own name, or one that is made of the class of that name."""
-    if not makes:
-        return isinstance(value, ast.Name) and value.id == own
-    if isinstance(value, ast.Name):
-        given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
-        above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
-        value = above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
-    return isinstance(value, ast.Call) and isinstance(value.func, ast.Name) and value.func.id == own
-
-
 def _sort_of(function: Function) -> tuple[bool, bool]:
     """Return what functions share whose calls are written alike: whether they are coroutines or generators."""
     return isinstance(function.node, ast.AsyncFunctionDef), function.generates
-
-
-#: Decorators that make a context manager of a function.
-_MANAGERS = frozenset(["contextlib.contextmanager", "contextlib.asynccontextmanager"])
 
 
 class Calling(Objects):
@@ -222,7 +161,8 @@ class Calling(Objects):
         if isinstance(target, Class):
             return self._new(node, target)
         if isinstance(target, Instance):
-            found = self._methods(target, "__call__")
+            found = self.methods_of(target, "__call__")
+            self.nobody_sees(found)
             if len(found) == 1 and found[0] is not None:
                 return self._project_call(node, Func(found[0].key, bound=True))
         if isinstance(target, Std):
@@ -343,7 +283,7 @@ class Calling(Objects):
         self.flow.own_calls.add(id(node))
         self._note_call(called, node)  # first: what is handed on may make this caller be followed again
         self.arguments(node, called)
-        returned = called.returned if called.returned is not None else gives_itself(self.flow, called)
+        returned = called.returned if called.returned is not None else gives_an_object(self.flow, called)
         return returned if isinstance(returned, (Of, Instance)) else NOTHING
 
     def _asked_of_table(self, node: ast.Call, method: ast.Attribute, table: Table) -> Value:
@@ -392,7 +332,8 @@ class Calling(Objects):
     def entered(self, node: ast.expr, held: Value) -> Instance | None:
         """Return the object of the project's that `with` gives a name: itself, or what a function yields once."""
         if isinstance(held, Instance):
-            found = [one for name in ("__enter__", "__aenter__") for one in self._methods(held, name)]
+            found = [one for name in ("__enter__", "__aenter__") for one in self.methods_of(held, name)]
+            self.nobody_sees(found)
             return gives_itself(self.flow, found[0]) if len(found) == 1 and found[0] is not None else None
         target = self.what_it_names(node.func) if isinstance(node, ast.Call) else NOTHING
         function = self.flow.functions[target.key] if isinstance(target, Func) else None

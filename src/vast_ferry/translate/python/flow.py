@@ -69,6 +69,8 @@ class Flow(Code):
         self.ops: dict[int, Operation] = {}
         self.values: dict[int, Value] = {}
         self.consumed: set[int] = set()
+        # by attributes, the only method that an object of the project's gives, and where
+        self.methods_asked: dict[int, tuple[str, ast.Attribute, Key]] = {}
         self.own_calls: set[int] = set()  # calls that come to a function of the project, whatever happened before
         self.formed: set[int] = set()  # reads of a batch that have a form of their own wherever they stand
         self.waiting: dict[Key, None] = {}  # in order, each once

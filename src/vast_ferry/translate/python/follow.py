@@ -86,11 +86,11 @@ from contextlib import suppress
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
-from vast_ferry.translate.python.calling import is_of_the_class
 from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
 from vast_ferry.translate.python.module_values import ModuleValues
+from vast_ferry.translate.python.objects_given import is_of_the_class
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import Batch, Bound, Clash, Class, Foreign, Handlers, Instance, Key, Stop
 

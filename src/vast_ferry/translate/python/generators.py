@@ -97,7 +97,12 @@ def _is_gone_through(flow: Flow, caller: Function, called: Function, call: ast.C
 
 
 def is_taken_whole(node: ast.expr, function: Function) -> bool:
-    """Tell whether what an expression gives is gone through by what takes all of it before it does anything else."""
+    """Tell whether what an expression gives is gone through by what takes all of it before it does anything else.
+
+    A lazy comprehension that awaits already is an asynchronous generator, which nothing of that takes.
+    """
+    if any(isinstance(one, ast.Await) or getattr(one, "is_async", False) for one in walk(node)):
+        return False
     above = function.nodes.parents.get(id(node))
     named = above.func if isinstance(above, ast.Call) and node in above.args[:1] else None
     if isinstance(named, ast.Attribute):

@@ -16,101 +16,110 @@ for calls in that file whose other arguments are names, constants, attributes an
 from __future__ import annotations
 
 import ast
-import builtins
 import re
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
 from vast_ferry.hub.findings import BadInput, Finding, Place
 from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.small_functions import (
+    Small,
+    bound_once,
+    is_bound,
+    is_plain,
+    lower_of,
+    names_in,
+    small_in,
+)
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.written_out import binds, may_name
+from vast_ferry.translate.python.written_out import may_name
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Key
 
 #: Why such a call's text was edited, in the record of a crossing.
 REASON = "lookup"
-#: A function that returns one expression is a small one up to so many nodes of it.
-_MOST_NODES = 40
-#: What an expression must not hold that stands in another function than its own, in another text.
-_ODD = (ast.Lambda, ast.NamedExpr, ast.Await, ast.Yield, ast.YieldFrom, ast.JoinedStr)
+#: What asks an object for something by a text.
+_BY_A_TEXT = re.compile(rb"\b(getattr|hasattr|attrgetter|methodcaller|__dict__|vars|inspect|dir)\b")
+
+
+@dataclass(slots=True)
+class MethodsAsked:
+    """Which methods attributes give, by a file as it was followed and where in it they end."""
+
+    content: dict[str, bytes] = field(default_factory=dict)
+    by_end: dict[str, dict[tuple[int, int], Key]] = field(default_factory=dict)
+
+    def method(self, file: str, raw: bytes, node: ast.Attribute) -> Key | None:
+        """Return the method that an attribute gives; nothing where the file is another now."""
+        if self.content.get(file) != raw:
+            return None
+        return self.by_end[file].get((node.end_lineno or 0, node.end_col_offset or 0))
 
 
 @dataclass(frozen=True, slots=True)
-class _Found:
-    """A function that looks a name up: the parameter that is the name, and the parts of what its calls become."""
+class _Site:
+    """Where a small function is asked, and what is written in its place."""
 
-    text: PythonText  # in which it stands
-    node: ast.FunctionDef
-    named: str
-    parts: tuple[str | ast.expr, ...]  # text, and expressions of the function's own
-    inside: frozenset[str]  # names that these bind
-    operand: bool  # whether they need no parentheses, wherever they stand
-    free: frozenset[str] = frozenset()  # built-in functions that they use
+    file: str
+    start: int
+    end: int
+    written: str
 
-    def argument(self, call: ast.Call, name: str) -> ast.expr | None:
-        """Return what a call gives a parameter, or its default."""
-        arguments = self.node.args
-        names = [one.arg for one in arguments.args]
-        by_name = {one.arg: one.value for one in call.keywords}
-        defaults = dict(zip(reversed(names), reversed(arguments.defaults), strict=False))
-        by_place = dict(zip(names, call.args, strict=False))
-        return by_place.get(name) or by_name.get(name) or defaults.get(name)
+
+@dataclass(frozen=True, slots=True)
+class _File:
+    """A file that can be read."""
+
+    name: str
+    raw: bytes
+    text: PythonText
+    tree: ast.Module
 
 
 def has_lookups(files: Mapping[str, bytes]) -> bool:
     """Tell whether there are functions in some files whose calls may be written out."""
-    return any(_looked_up_in(text, tree) for _, text, tree in _parsed(files))
+    return any(small_in(one.text, one.tree) for one in _parsed(files))
 
 
-def lookups_out(files: Mapping[str, bytes]) -> tuple[dict[str, list[Edit]], list[Finding]]:
+def lookups_out(files: Mapping[str, bytes], asked: MethodsAsked) -> tuple[dict[str, list[Edit]], list[Finding]]:
     """Return the edits, by file, that write such calls out, and what is told of it."""
+    every = list(_parsed(files))
+    smalls = [(one, small) for one in every for small in small_in(one.text, one.tree)]
+    sites = {id(small): list(_sites(every, one, small, asked)) for one, small in smalls}
+    spans = [site for several in sites.values() for site in several]
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
-    every = list(_parsed(files))
-    for file, text, tree in every:
-        for one in _looked_up_in(text, tree):
-            name, made = one.node.name, dict[str, list[Edit]]()
-            left = False  # whether somebody still asks it
-            for other, theirs, its in every:
-                if other != file and not _imports(its, other, name, file):
-                    left = left or may_name(files[other], name)
-                    continue
-                done = list(_written(theirs, its, one))
-                calls = {id(call.func) for call, _ in done}
-                left = left or any(isinstance(n, ast.Name) and n.id == name and id(n) not in calls for n in walk(its))
-                left = left or other != file
-                made[other] = [Edit(theirs.start(call), theirs.end(call), text, REASON) for call, text in done]
-            if not any(made.values()):
-                continue
-            made[file] += [] if left else [_without(text, one.node)]
-            for other, several in made.items():
-                edits.setdefault(other, []).extend(several)
-            severity, reason, remedy = note("lookup-written-out", "", "", name)
-            findings.append(Finding("lookup-written-out", severity, reason, remedy, Place(file, one.node.lineno)))
-    return {file: several for file, several in edits.items() if several}, findings
+    for one, small in smalls:
+        outer = [site for site in sites[id(small)] if not any(_is_within(site, other) for other in spans)]
+        if not outer:
+            continue
+        for site in outer:
+            edits.setdefault(site.file, []).append(Edit(site.start, site.end, site.written, REASON))
+        others = [other for _, other in smalls if other is not small]
+        if not _is_left(every, one, small, outer) and not any(other.asks(small.node.name) for other in others):
+            edits[one.name].append(_without(one.text, small.node))
+        severity, reason, remedy = note("lookup-written-out", "", "", small.node.name)
+        findings.append(Finding("lookup-written-out", severity, reason, remedy, Place(one.name, small.node.lineno)))
+    return edits, findings
 
 
-def _parsed(files: Mapping[str, bytes]) -> Iterator[tuple[str, PythonText, ast.Module]]:
+def _is_within(site: _Site, other: _Site) -> bool:
+    same = site.file == other.file and (site.start, site.end) != (other.start, other.end)
+    return same and other.start <= site.start and site.end <= other.end
+
+
+def _parsed(files: Mapping[str, bytes]) -> Iterator[_File]:
     """Yield the files that can be read."""
     for file, raw in files.items():
         if not file.endswith(".py"):
             continue
         try:
             text = PythonText(raw, file)
-            yield file, text, text.parse()
+            yield _File(file, raw, text, text.parse())
         except (BadInput, SyntaxError, ValueError, RecursionError):
             continue
-
-
-def _looked_up_in(text: PythonText, tree: ast.Module) -> list[_Found]:
-    """Return the functions of a file that look a name up."""
-    nodes = [node for node in tree.body if isinstance(node, ast.FunctionDef)]
-    found = [one for node in nodes if (one := _looks_up(text, tree, node))]
-    # One that asks another stands as it is: its text would be edited twice.
-    names = {one.node.name for one in found}
-    return [one for one in found if names.isdisjoint(_names(one.node.body))]
 
 
 def _imports(tree: ast.Module, file: str, name: str, of: str) -> bool:
@@ -120,119 +129,74 @@ def _imports(tree: ast.Module, file: str, name: str, of: str) -> bool:
         if isinstance(node, ast.ImportFrom) and any(one.name == name and not one.asname for one in node.names):
             above = folders[: len(folders) - node.level + 1] if node.level else ()
             asked = (*above, *(node.module or "").split("."))
-            return tuple(one for one in asked if one) == parts and _bound_once(tree, name)
+            return tuple(one for one in asked if one) == parts and bound_once(tree, name)
     return False
 
 
-def _looks_up(text: PythonText, tree: ast.Module, node: ast.FunctionDef) -> _Found | None:
-    """Return what a function looks up, if it is one that does nothing else."""
-    arguments = node.args
-    odd = arguments.posonlyargs or arguments.kwonlyargs or arguments.vararg or arguments.kwarg
-    plain = all(isinstance(one, ast.Constant) for one in arguments.defaults)
-    if odd or not plain or node.decorator_list or not _bound_once(tree, node.name):
-        return None
-    told = isinstance(node.body[0], ast.Expr) and isinstance(node.body[0].value, ast.Constant)
-    body = node.body[1:] if told else node.body
-    found = _going_through(text, node, body) or _returning(text, node, body)
-    if found is None:
-        return None
-    free = _names(part for part in found.parts if isinstance(part, ast.expr)) - found.inside
-    free -= {one.arg for one in arguments.args}
-    return replace(found, free=free) if all(hasattr(builtins, one) for one in free) else None
-
-
-def _going_through(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt]) -> _Found | None:
-    """Recognise a loop over pairs that returns the value of the first that has the name."""
-    loop = body[0] if body else None
-    if len(body) > 2 or not isinstance(loop, ast.For) or loop.orelse or len(loop.body) != 1:
-        return None
-    test, pair = loop.body[0], loop.target
-    if not isinstance(test, ast.If) or test.orelse or len(test.body) != 1 or not isinstance(pair, ast.Tuple):
-        return None
-    given, last = test.body[0], body[1] if len(body) == 2 else ast.Return(None)
-    key, value = pair.elts if len(pair.elts) == 2 else (None, None)
-    both = isinstance(key, ast.Name) and isinstance(value, ast.Name)
-    if not both or not isinstance(given, ast.Return) or not isinstance(last, ast.Return):
-        return None
-    named = _compared_with(node, test.test, key.id)  # type: ignore[union-attr]
-    if not named or not isinstance(given.value, ast.Name) or given.value.id != value.id:  # type: ignore[union-attr]
-        return None
-    parts = ("next((", value, " for ", key, ", ", value, " in ", loop.iter, " if ", test.test, "), ")
-    otherwise = last.value if last.value is not None else "None"
-    return _Found(text, node, named, (*parts, otherwise, ")"), _names([pair]), operand=True)  # type: ignore[arg-type]
-
-
-def _compared_with(node: ast.FunctionDef, test: ast.expr, key: str) -> str:
-    """Return the parameter with which the name of a pair is compared, one of them perhaps in lower case."""
-    if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
-        return ""
-    sides = [_lower_of(one) or one for one in (test.left, test.comparators[0])]
-    names = [one.id if isinstance(one, ast.Name) else "" for one in sides]
-    other = names[1] if names[0] == key else names[0] if names[1] == key else ""
-    return other if any(one.arg == other for one in node.args.args) else ""
-
-
-def _returning(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt]) -> _Found | None:
-    """Recognise one expression in which a parameter is a name that is looked up, and nothing else."""
-    given = body[0] if len(body) == 1 else None
-    made = given.value if isinstance(given, ast.Return) else None
-    if made is None or len(walk(made)) > _MOST_NODES:
-        return None
-    for one in node.args.args:
-        uses = [use for use in walk(made) if isinstance(use, ast.Name) and use.id == one.arg]
-        asked = _asked_for(made)
-        if uses and all(id(use) in asked for use in uses):
-            bound = frozenset(n.id for n in walk(made) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
-            odd = any(
-                isinstance(n, (ast.Lambda, ast.NamedExpr, ast.Await, ast.Yield, ast.JoinedStr)) for n in walk(made)
-            )
-            operand = isinstance(made, (ast.Call, ast.Subscript, ast.Attribute))
-            return None if odd else _Found(text, node, one.arg, (made,), bound, operand)
-    return None
-
-
-def _asked_for(made: ast.expr) -> set[int]:
-    """Return the nodes that are looked up: in `x.get(name)`, `x[name]`, `key == name`; of `name.lower()`, the name."""
-    found: set[int] = set()
-    for node in walk(made):
-        asked: list[ast.expr] = []
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "get":
-            asked = node.args[:1]
-        elif isinstance(node, ast.Subscript):
-            asked = [node.slice]
-        elif isinstance(node, ast.Compare) and len(node.ops) == 1 and isinstance(node.ops[0], ast.Eq):
-            asked = [node.left, node.comparators[0]]
-        found.update(id(_lower_of(one) or one) for one in asked)
-    return found
-
-
-def _lower_of(node: ast.expr) -> ast.expr | None:
-    """Return what is put into lower case."""
-    lowers = isinstance(node, ast.Call) and not node.args and not node.keywords
-    called = node.func if lowers else None  # type: ignore[attr-defined]
-    return called.value if isinstance(called, ast.Attribute) and called.attr == "lower" else None
-
-
-def _written(text: PythonText, tree: ast.Module, one: _Found) -> Iterator[tuple[ast.Call, str]]:
-    """Yield the calls of a function that can be written out, and what is written in their place."""
-    names = [argument.arg for argument in one.node.args.args]
-    within = {id(node) for node in walk(one.node)}
-    if any(_is_bound(tree, name) for name in one.free):
-        return
-    for call in walk(tree):
-        called = call.func if isinstance(call, ast.Call) and id(call) not in within else None
-        if not isinstance(call, ast.Call) or not isinstance(called, ast.Name) or called.id != one.node.name:
+def _sites(every: list[_File], one: _File, small: Small, asked: MethodsAsked) -> Iterator[_Site]:
+    """Yield where a small function is asked, and what is written there."""
+    within = {id(node) for node in walk(small.node)}
+    for there in every:
+        known = there is one or small.cls or _imports(there.tree, there.name, small.node.name, one.name)
+        if not known or any(is_bound(there.tree, name) for name in small.free):
             continue
-        given = {name: one.argument(call, name) for name in names}
-        known = {keyword.arg for keyword in call.keywords} <= set(names) and len(call.args) <= len(names)
-        named = given[one.named]
+        for node in walk(there.tree):
+            if id(node) not in within and isinstance(node, ast.expr) and _asks(there, one, small, node, asked):
+                written = _written(there.text, small, node)
+                if written:
+                    yield _Site(there.name, there.text.start(node), there.text.end(node), written)
+
+
+def _asks(there: _File, one: _File, small: Small, node: ast.expr, asked: MethodsAsked) -> bool:
+    """Tell whether an expression asks a small function: a call of it, or its property of an object."""
+    called = node if not small.named else node.func if isinstance(node, ast.Call) else None
+    if not small.cls:
+        return isinstance(called, ast.Name) and called.id == small.node.name
+    if not isinstance(called, ast.Attribute) or not isinstance(called.ctx, ast.Load):
+        return False
+    key = (one.name, f"{small.cls}.{small.node.name}")
+    return called.attr == small.node.name and asked.method(there.name, there.raw, called) == key
+
+
+def _written(text: PythonText, small: Small, node: ast.expr) -> str:
+    """Return what is written in place of an expression that asks a small function; empty where that can't be done."""
+    given: dict[str, ast.expr | None] = {}
+    called = node.func if isinstance(node, ast.Call) and small.named else node
+    if small.cls and isinstance(called, ast.Attribute):
+        given[small.own] = called.value
+    if isinstance(node, ast.Call) and small.named:
+        given |= {name: small.argument(node, name) for name in small.parameters}
+        known = {keyword.arg for keyword in node.keywords} <= set(small.parameters)
+        named = given[small.named]
         said = isinstance(named, ast.Constant) and isinstance(named.value, str) and re.fullmatch(r"[\w-]+", named.value)
-        plain = all(value is not None and _is_plain(value) for value in given.values())
-        if not known or not said or not plain or not one.inside.isdisjoint(_names(v for v in given.values() if v)):
+        if not known or not said or len(node.args) > len(small.parameters):
+            return ""
+    plain = all(value is not None and is_plain(value) for value in given.values())
+    if not plain or not small.inside.isdisjoint(names_in(value for value in given.values() if value)):
+        return ""
+    texts = {name: text.of(value) for name, value in given.items() if value is not None}
+    made = "".join(part if isinstance(part, str) else _filled(small.text, part, texts) for part in small.parts)
+    return made if small.operand else f"({made})"
+
+
+def _is_left(every: list[_File], one: _File, small: Small, sites: list[_Site]) -> bool:
+    """Tell whether somebody still asks a function where all that is written out is."""
+    name, within = small.node.name, {id(node) for node in walk(small.node)}
+    gone = {(site.file, site.end if not small.named else -1, site.start) for site in sites}
+    for there in every:
+        if there is not one and not small.cls:
+            if may_name(there.raw, name) or any(site.file == there.name for site in sites):
+                return True
             continue
-        texts = {name: text.of(value) for name, value in given.items() if value is not None}
-        made = "".join(part if isinstance(part, str) else _filled(one.text, part, texts) for part in one.parts)
-        yield call, made if one.operand else f"({made})"
+        for node in walk(there.tree):
+            word = node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "") if not small.cls else ""
+            if word != name or id(node) in within or not isinstance(node, ast.expr):
+                continue
+            start, end = there.text.start(node), there.text.end(node) if not small.named else -1
+            if (there.name, end, start) not in gone:
+                return True
+    # Somebody may ask for it by a text.
+    return bool(small.cls) and any(_BY_A_TEXT.search(there.raw) and name.encode() in there.raw for there in every)
 
 
 def _filled(text: PythonText, part: ast.expr, given: Mapping[str, str]) -> str:
@@ -241,7 +205,7 @@ def _filled(text: PythonText, part: ast.expr, given: Mapping[str, str]) -> str:
     edits: list[tuple[int, int, str]] = []
     lowered: set[int] = set()
     for node in walk(part):
-        of = _lower_of(node) if isinstance(node, ast.expr) else None
+        of = lower_of(node) if isinstance(node, ast.expr) else None
         if isinstance(of, ast.Name) and of.id in given and given[of.id][:1] in "'\"":
             edits.append((text.start(node), text.end(node), given[of.id].lower()))
             lowered.add(id(of))
@@ -252,31 +216,10 @@ def _filled(text: PythonText, part: ast.expr, given: Mapping[str, str]) -> str:
     return data.decode("utf-8")
 
 
-def _is_plain(node: ast.expr) -> bool:
-    """Tell whether an expression may be read where another stands: names, constants, attributes and items of these."""
-    if isinstance(node, ast.Attribute):
-        return _is_plain(node.value)
-    if isinstance(node, ast.Subscript):
-        return _is_plain(node.value) and isinstance(node.slice, ast.Constant)
-    return isinstance(node, (ast.Name, ast.Constant))
-
-
-def _names(nodes: Iterable[ast.AST]) -> frozenset[str]:
-    return frozenset(one.id for node in nodes for one in walk(node) if isinstance(one, ast.Name))
-
-
-def _is_bound(tree: ast.Module, name: str) -> bool:
-    """Tell whether a module gives a name a meaning of its own anywhere."""
-    return any(binds(node, name) for node in walk(tree))
-
-
-def _bound_once(tree: ast.Module, name: str) -> bool:
-    return sum(binds(node, name) for node in walk(tree)) == 1
-
-
 def _without(text: PythonText, node: ast.FunctionDef) -> Edit:
     """Return the edit that takes a function away, and the empty lines behind it."""
-    end = text.next_line(text.end(node) - 1)
+    first = node.decorator_list[0] if node.decorator_list else node
+    start, end = text.line_start(text.start(first)), text.next_line(text.end(node) - 1)
     while text.data[end : end + 1] == b"\n":
         end += 1
-    return Edit(text.start(node), end, "", REASON)
+    return Edit(start, end, "", REASON)

@@ -124,6 +124,7 @@ class _Project:
         self.progress(f"following {len(self.handlers)} handlers")
         follow(job.flow, self.reach.of([handler.key for handler in self.handlers.values()]))
         self.reach.forget()
+        self._tell_methods()
         stop_used_classes(job.flow)
         stop_hosted(job.flow, job.source, job.target, list(self.handlers.values()))
         raised = [form.class_name for kind in job.source.kinds.values() for form in kind.answered.forms if form.raised]
@@ -147,6 +148,13 @@ class _Project:
             for declared, stop, module in failed:
                 self._wrap(declared, stop, module)
             self._decide()
+
+    def _tell_methods(self) -> None:
+        """Tell which methods of the project's are asked where, in the text that was followed."""
+        told = self.result.methods_asked
+        for file, node, key in self.job.flow.methods_asked.values():
+            told.content[file] = self.job.flow.modules[file].text.raw
+            told.by_end.setdefault(file, {})[node.end_lineno or 0, node.end_col_offset or 0] = key
 
     def _read(self) -> dict[str, str]:
         broken: dict[str, str] = {}

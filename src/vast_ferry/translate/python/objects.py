@@ -23,6 +23,7 @@ from vast_ferry.translate.values import (
     Instance,
     Key,
     Of,
+    OneOf,
     Own,
     Parsed,
     Std,
@@ -78,14 +79,9 @@ class Objects(Following):
             if isinstance(found, Class):
                 self._is_plain_class(found, node)
             return found
-        if isinstance(base, (Instance, Class)) and (methods := self._methods(base, node.attr)):
-            (method, *others) = methods
-            if others:
-                self.flow.asked_anywhere(node.attr)
-                return NOTHING
-            assert method is not None
-            method.referred = method.referred or not called
-            return Func(method.key, bound=isinstance(base, Instance) or not method.static)
+        self.flow.methods_asked.pop(id(node), None)
+        if isinstance(base, (Instance, Class)) and (methods := self.methods_of(base, node.attr)):
+            return self._method(node, base, methods, called=called)
         if isinstance(base, Instance):
             return self._held(node, base)
         if isinstance(base, Of) and not base.type and base.made == base.holds:
@@ -94,16 +90,37 @@ class Objects(Following):
             self.flow.asked_anywhere(node.attr)
         return NOTHING
 
-    def _methods(self, base: Instance | Class, name: str) -> list[Function | None]:
-        """Return the methods that a call may reach, and nothing for what is none; of several, nobody sees which."""
+    def _method(
+        self, node: ast.Attribute, base: Instance | Class, methods: list[Function | None], *, called: bool
+    ) -> Value:
+        """Return the method that an object or a class has under a name, or one of several, where these are called."""
+        known = [one for one in methods if one is not None]
+        if len(methods) == len(known) == 1:
+            (method,) = known
+            if isinstance(base, Instance):
+                self.flow.methods_asked[id(node)] = (self.module.file, node, method.key)
+            method.referred = method.referred or not called
+            return Func(method.key, bound=isinstance(base, Instance) or not method.static)
+        plain = not any(one.static or one.node.decorator_list for one in known)
+        if called and plain and len(known) == len(methods) and isinstance(base, Instance):
+            return OneOf(tuple(one.key for one in known), bound=True)
+        self.flow.asked_anywhere(node.attr)
+        self.nobody_sees(methods)
+        return NOTHING
+
+    def nobody_sees(self, methods: list[Function | None]) -> None:
+        """Note that nobody sees which of several methods is called."""
+        for one in methods if len(methods) > 1 else ():
+            if one is not None:
+                one.referred = True
+
+    def methods_of(self, base: Instance | Class, name: str) -> list[Function | None]:
+        """Return the methods that a call may reach, and nothing for what is none."""
         found: list[Function | None] = [*self.flow.methods(base.key, name)]
         if isinstance(base, Class):  # which is itself, and no other
             found = [one for one in (self.flow.method(base.key, name),) if one is not None]
         if found and (self.flow.is_told_otherwise(base.key, name) or self.flow.is_made_otherwise(base.key)):
             found.append(None)
-        for one in found if len(found) > 1 else ():
-            if one is not None:
-                one.referred = True
         return found
 
     def held(self, name: str, base: Instance) -> Value:

@@ -14,7 +14,7 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
-from vast_ferry.translate.python.lookups_out import has_lookups, lookups_out
+from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.rewritten import Rewritten
@@ -46,7 +46,7 @@ def rewrite(
     functions = list(functions)
 
     out: Collection[str] = ()  # functions whose decorators are written out
-    asked = False  # whether the calls of functions that look a name up are written out
+    asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
 
     def once(at_first: Collection[str], awaits: bool) -> Rewritten:
         return _rewritten(
@@ -83,10 +83,10 @@ def rewrite(
         if len(better.wrapped) < len(result.wrapped):
             result, awaits = better, True
     if _made_in_lookups(result, files):
-        asked = True
+        asked = result.methods_asked
         better = once((), awaits)
-        fewer = _made(better) < _made(result) and len(better.wrapped) <= len(result.wrapped)
-        result, asked = (better, True) if fewer else (result, False)
+        fewer = (len(better.wrapped), _made(better)) < (len(result.wrapped), _made(result))
+        result, asked = (better, asked) if fewer else (result, None)
     hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
     behind = {finding.function for finding in written_out(files, functions, hidden)[1]}
     while behind:
@@ -136,8 +136,9 @@ def _made(result: Rewritten) -> int:
 
 
 def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:
-    """Tell whether something is made as it was in a function, or for one, that only looks a name up."""
+    """Tell whether something is made as it was, or a handler wrapped, in a file with functions that look a name up."""
     made = {finding.place.file for finding in result.findings if finding.code == "made-as-it-was"}
+    made |= {finding.place.file for finding in result.wrapped.values() if finding.code in _HELPED}
     return bool(made and has_lookups({file: raw for file, raw in files.items() if file in made}))
 
 
@@ -160,12 +161,11 @@ def _rewritten(
     whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
     out: Collection[str] = (),
     *,
-    asked: bool = False,
+    asked: MethodsAsked | None = None,
 ) -> Rewritten:
     """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice.
 
-    The decorators of the functions named in `out` are written out first, and with `asked` the calls of functions that
-    look a name up.
+    The decorators of the functions named in `out` are written out first, and with `asked` the calls of small functions.
     """
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
@@ -176,8 +176,8 @@ def _rewritten(
         edits, told = written_out({**files, **there.files}, functions, out) if out else ({}, [])
         told = [_moved(finding, there, files) for finding in told]
         there.edit(edits, files)
-        if asked:
-            edits, more_told = lookups_out({**files, **there.files})
+        if asked is not None:
+            edits, more_told = lookups_out({**files, **there.files}, asked)
             told += [_moved(finding, there, files) for finding in more_told]
             there.edit(edits, files)
         result = whole(there, wrapped, left > 0)

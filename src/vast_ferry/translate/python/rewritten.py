@@ -9,6 +9,7 @@ from vast_ferry.hub.functions import Binding, Entry
 from vast_ferry.mapping.compile.functions import Source
 from vast_ferry.translate.moves import Done
 from vast_ferry.translate.python.copies import Copies
+from vast_ferry.translate.python.lookups_out import MethodsAsked
 
 
 @dataclass(slots=True)
@@ -17,7 +18,8 @@ class Rewritten:
 
     `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it;
     `bindings` of those whose calls became declared outputs. Where there are `copies`, helpers have to stand twice
-    first, and nothing else is told. Those wrapped handlers are `alone` that share no code with others.
+    first, and nothing else is told. Those wrapped handlers are `alone` that share no code with others. `methods_asked`
+    says which methods are asked where, in the text that was followed.
     """
 
     files: dict[str, bytes] = field(default_factory=dict)
@@ -32,3 +34,4 @@ class Rewritten:
     bindings: dict[str, tuple[Binding, ...]] = field(default_factory=dict)
     copies: Copies | None = None
     alone: set[str] = field(default_factory=set)
+    methods_asked: MethodsAsked = field(default_factory=MethodsAsked)

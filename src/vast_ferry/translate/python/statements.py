@@ -266,7 +266,8 @@ class Statements(Expressions):
             value = MADE if self._is_the_events(value) else NOTHING if isinstance(value, (Foreign, Clash)) else value
             before = self.function.returned
             self.function.returned = value if before in (None, value) else _either(before, value)
-            if before != self.function.returned and self._gives_parts(self.function.returned):
+            told = self._gives_parts(self.function.returned) or isinstance(self.function.returned, Instance)
+            if before != self.function.returned and (told or isinstance(before, Instance)):
                 self.flow.waiting |= {one.key: None for one, _ in self.function.calls if one is not None}
         self.dead = True
 
