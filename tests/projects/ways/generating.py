@@ -138,3 +138,21 @@ def passed_on(event):
 
 def n(event, ctx):
     return say(str(list(passed_on(event))))
+
+
+def kept(event, id):
+    return books.read("t", {"id": id}) is not None
+
+
+def o(event, ctx):
+    return say(f"{sum(kept(event, id) for id in (1, 2))} {sorted(kept(event, id) for id in (2, 1))}")
+
+
+def p(event, ctx):
+    from collections import Counter
+
+    return say(str(dict(Counter(kept(event, id) for id in (1, 2, 3)))))
+
+
+def q(event, ctx):
+    return say(str(any(kept(event, id) for id in (1, 2))) + ",".join(str(kept(event, id)) for id in (1,)))

@@ -19,6 +19,11 @@ from vast_ferry.translate.python.nodes import walk
 
 #: Built-in functions that go through all that they are given first.
 _TAKE_ALL = frozenset(["list", "tuple", "set", "frozenset", "dict", "sorted", "sum", "max", "min"])
+#: The same of the standard library.
+_TAKE_ALL_TOO = frozenset(
+    ["collections.Counter", "collections.deque", "collections.OrderedDict", "math.fsum", "math.prod", "statistics.mean"]
+    + ["statistics.fmean", "statistics.median"]
+)
 _MANAGER = "contextlib.contextmanager"
 #: What catches that a generator is given up, too.
 _CATCH_ALL = frozenset(["BaseException", "GeneratorExit"])
@@ -88,15 +93,15 @@ def _is_gone_through(flow: Flow, caller: Function, called: Function, call: ast.C
         return True
     if (part := comprehension_around(call, parents)) is not None:
         whole = parents.get(id(part))
-        return not isinstance(whole, ast.GeneratorExp) or is_taken_whole(whole, caller)
+        return not isinstance(whole, ast.GeneratorExp) or is_taken_whole(flow, whole, caller)
     above = parents.get(id(call))
     if isinstance(above, ast.YieldFrom):
         told = isinstance(parents.get(id(above)), ast.Expr) and caller is not called
         return told and becomes_asynchronous(flow, caller)
-    return is_taken_whole(call, caller)
+    return is_taken_whole(flow, call, caller)
 
 
-def is_taken_whole(node: ast.expr, function: Function) -> bool:
+def is_taken_whole(flow: Flow, node: ast.expr, function: Function) -> bool:
     """Tell whether what an expression gives is gone through by what takes all of it before it does anything else.
 
     A lazy comprehension that awaits already is an asynchronous generator, which nothing of that takes.
@@ -105,6 +110,8 @@ def is_taken_whole(node: ast.expr, function: Function) -> bool:
         return False
     above = function.nodes.parents.get(id(node))
     named = above.func if isinstance(above, ast.Call) and node in above.args[:1] else None
+    if named is not None and flow.standard_name(function.module, named) in _TAKE_ALL_TOO:
+        return True
     if isinstance(named, ast.Attribute):
         return named.attr == "join" and isinstance(named.value, ast.Constant)
     own = isinstance(named, ast.Name) and (named.id in function.module.names or named.id in function.nodes.bound)

@@ -149,7 +149,7 @@ def _sites(every: list[_File], one: _File, small: Small, asked: MethodsAsked) ->
 
 def _asks(there: _File, one: _File, small: Small, node: ast.expr, asked: MethodsAsked) -> bool:
     """Tell whether an expression asks a small function: a call of it, or its property of an object."""
-    called = node if not small.named else node.func if isinstance(node, ast.Call) else None
+    called = node if not small.called else node.func if isinstance(node, ast.Call) else None
     if not small.cls:
         return isinstance(called, ast.Name) and called.id == small.node.name
     if not isinstance(called, ast.Attribute) or not isinstance(called.ctx, ast.Load):
@@ -161,14 +161,15 @@ def _asks(there: _File, one: _File, small: Small, node: ast.expr, asked: Methods
 def _written(text: PythonText, small: Small, node: ast.expr) -> str:
     """Return what is written in place of an expression that asks a small function; empty where that can't be done."""
     given: dict[str, ast.expr | None] = {}
-    called = node.func if isinstance(node, ast.Call) and small.named else node
+    called = node.func if isinstance(node, ast.Call) and small.called else node
     if small.cls and isinstance(called, ast.Attribute):
         given[small.own] = called.value
-    if isinstance(node, ast.Call) and small.named:
+    if isinstance(node, ast.Call) and small.called:
         given |= {name: small.argument(node, name) for name in small.parameters}
         known = {keyword.arg for keyword in node.keywords} <= set(small.parameters)
-        named = given[small.named]
-        said = isinstance(named, ast.Constant) and isinstance(named.value, str) and re.fullmatch(r"[\w-]+", named.value)
+        named = given.get(small.named)
+        text_said = named.value if isinstance(named, ast.Constant) and isinstance(named.value, str) else ""
+        said = not small.named or re.fullmatch(r"[\w-]+", text_said)
         if not known or not said or len(node.args) > len(small.parameters):
             return ""
     plain = all(value is not None and is_plain(value) for value in given.values())
@@ -182,7 +183,7 @@ def _written(text: PythonText, small: Small, node: ast.expr) -> str:
 def _is_left(every: list[_File], one: _File, small: Small, sites: list[_Site]) -> bool:
     """Tell whether somebody still asks a function where all that is written out is."""
     name, within = small.node.name, {id(node) for node in walk(small.node)}
-    gone = {(site.file, site.end if not small.named else -1, site.start) for site in sites}
+    gone = {(site.file, site.end if not small.called else -1, site.start) for site in sites}
     for there in every:
         if there is not one and not small.cls:
             if may_name(there.raw, name) or any(site.file == there.name for site in sites):
@@ -192,7 +193,7 @@ def _is_left(every: list[_File], one: _File, small: Small, sites: list[_Site]) -
             word = node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "") if not small.cls else ""
             if word != name or id(node) in within or not isinstance(node, ast.expr):
                 continue
-            start, end = there.text.start(node), there.text.end(node) if not small.named else -1
+            start, end = there.text.start(node), there.text.end(node) if not small.called else -1
             if (there.name, end, start) not in gone:
                 return True
     # Somebody may ask for it by a text.

@@ -433,9 +433,9 @@ class Rendering(Writing):
                 self.signatures.goes_through(one, wanted=self.is_async(self.function))
         self.parts(node)
         if id(node) in self.listed:  # it stands in parentheses, of its own or of a call
-            start, end = self.text.start(node) + 1, self.text.end(node) - 1
-            self.edit(start, start, "[", "asynchronous")
-            self.edit(end, end, "]", "asynchronous")
+            start, end = self.text.start(node), self.text.end(node)
+            self.edit(start, start + 1, "([", "asynchronous")
+            self.edit(end - 1, end, "])", "asynchronous")
 
     def _of_the_environment(self, node: ast.expr) -> bool:
         """Write what an expression reads from the environment, where the target has it elsewhere."""

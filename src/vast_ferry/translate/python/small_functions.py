@@ -1,8 +1,8 @@
 """Small functions that look something up by its name, or give a part of what their object holds: their recognition.
 
-What is recognised does nothing else: it goes through pairs for the first whose name it is, or returns one expression in
-which a parameter is only a name that is looked up; or, as a property, a part of what its object holds. `lookups_out`
-writes out where they are asked.
+What is recognised does nothing else: it goes through pairs for the first whose name it is, returns one expression in
+which a parameter is only a name that is looked up, or puts pairs into a mapping; or, as a property, it gives a part of
+what its object holds. `lookups_out` writes out where they are asked.
 """
 
 from __future__ import annotations
@@ -29,12 +29,13 @@ class Small:
 
     text: PythonText  # in which it stands
     node: ast.FunctionDef
-    named: str  # empty of a property
+    named: str  # empty of what looks up none
     parts: tuple[str | ast.expr, ...]  # text, and expressions of the function's own
     inside: frozenset[str]  # names that these bind
     operand: bool  # whether they need no parentheses, wherever they stand
     free: frozenset[str] = frozenset()  # built-in functions that they use
     cls: str = ""  # of a method, its class
+    called: bool = True  # a property is not
 
     @property
     def own(self) -> str:
@@ -89,7 +90,7 @@ def _small(text: PythonText, node: ast.FunctionDef, cls: str = "") -> Small | No
     body = node.body[1:] if told else node.body
     if node.decorator_list:
         return _part_of_itself(text, node, body, cls) if cls else None
-    found = _going_through(text, node, body) or _returning(text, node, body)
+    found = _going_through(text, node, body) or _returning(text, node, body) or _mapping(text, node, body)
     if found is None or (cls and found.named == arguments.args[0].arg):
         return None
     free = names_in(part for part in found.parts if isinstance(part, ast.expr)) - found.inside
@@ -105,7 +106,24 @@ def _part_of_itself(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt
     if made is None or not plain or not is_plain(made) or isinstance(made, (ast.Name, ast.Constant)):
         return None
     rooted = names_in([made]) == {node.args.args[0].arg} and len(node.args.args) == 1
-    return Small(text, node, "", (made,), frozenset(), operand=True, cls=cls) if rooted else None
+    made_of = Small(text, node, "", (made,), frozenset(), operand=True, cls=cls, called=False)
+    return made_of if rooted else None
+
+
+def _mapping(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt]) -> Small | None:
+    """Recognise pairs that are put into a mapping: `return {name.lower(): value for name, value in visit["lines"]}`."""
+    given = body[0] if len(body) == 1 else None
+    made = given.value if isinstance(given, ast.Return) else None
+    if isinstance(made, ast.Call):
+        plain = isinstance(made.func, ast.Name) and made.func.id == "dict" and len(made.args) == 1 and not made.keywords
+        over = made.args[0] if plain else None
+    else:
+        alone = isinstance(made, ast.DictComp) and len(made.generators) == 1
+        over = made.generators[0].iter if alone else None  # type: ignore[union-attr]
+    if over is None or made is None or not is_plain(over) or any(isinstance(n, _ODD) for n in walk(made)):
+        return None
+    bound = frozenset(n.id for n in walk(made) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
+    return Small(text, node, "", (made,), bound, operand=isinstance(made, ast.Call))
 
 
 def _going_through(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt]) -> Small | None:

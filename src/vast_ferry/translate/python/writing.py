@@ -404,7 +404,11 @@ class Writing:
         self.awaiting.append(node)
         at: ast.AST | None = node
         while at is not None and not (self.function is not None and at is self.function.node):
-            if isinstance(at, ast.GeneratorExp) and self.function is not None and is_taken_whole(at, self.function):
+            if (
+                isinstance(at, ast.GeneratorExp)
+                and self.function is not None
+                and is_taken_whole(self.flow, at, self.function)
+            ):
                 self.listed.add(id(at))
             elif isinstance(at, (ast.Lambda, ast.GeneratorExp)):
                 raise Stop("awaits-inside", node)
