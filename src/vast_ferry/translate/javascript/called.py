@@ -16,7 +16,14 @@ from typing import Final
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.translate.javascript.composed import first_called
 from vast_ferry.translate.javascript.function_lists import part_of, things_in_map, things_listed
-from vast_ferry.translate.javascript.handlers import PLAIN_FUNCTIONS, FunctionOf, Standing, given_back, given_to_all
+from vast_ferry.translate.javascript.handlers import (
+    PLAIN_FUNCTIONS,
+    FunctionOf,
+    Standing,
+    given_back,
+    given_to_all,
+    takes_otherwise,
+)
 from vast_ferry.translate.javascript.looking import only_asked, patterns_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
@@ -30,6 +37,26 @@ _ASKED: Final = ("member_expression", "subscript_expression")
 def called_functions(file: JavaScriptFile, scopes: Scopes, called: Node, function_of: FunctionOf) -> list[Standing]:
     """Return the functions of the project that a call may come to: all of them, or none."""
     return _Calls(function_of).to(Standing(file, scopes, called))
+
+
+def parameters_handed(handed: Standing, function_of: FunctionOf) -> list[Standing | None]:
+    """Return the parameters that take what a call hands over: nothing for what takes it otherwise, none if no call."""
+    call = handed.node.parent.parent if handed.node.parent.type == "arguments" else None
+    if call is None or call.type != "call_expression":
+        return []
+    given = [one for one in handed.node.parent.named_children if one.type != "comment"]
+    at = given.index(handed.node)
+    if any(one.type == "spread_element" for one in given[: at + 1]):
+        return []
+    called = called_functions(handed.file, handed.scopes, call.child_by_field_name("function"), function_of)
+    return [_parameter(one, at) for one in called]
+
+
+def _parameter(function: Standing, at: int) -> Standing | None:
+    """Return the name by which alone a function knows what it is handed at a place."""
+    taken = patterns_of(function.node)
+    plain = at < len(taken) and taken[at].type == "identifier" and not takes_otherwise(function)
+    return replace(function, node=taken[at]) if plain else None
 
 
 class _Calls:

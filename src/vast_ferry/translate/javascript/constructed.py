@@ -11,12 +11,16 @@ files, of a class whose objects are only asked for their parts.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import Node
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing, is_class
-from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes, is_written
+from vast_ferry.translate.javascript.scopes import FUNCTIONS, is_written
+
+#: Returns the parameters that take what a call hands over at a node: nothing for what takes it otherwise, none if no
+#: call does that can be seen.
+TakenBy = Callable[[Standing], list[Standing | None]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,20 +60,20 @@ class Made:
         """Tell whether a node stands in one of the classes."""
         return any(class_around(node) == one.node for one in self.classes)
 
-    def uses_of(self, field: Node) -> list[tuple[Standing, Node]] | None:
+    def uses_of(self, field: Node, taken_by: TakenBy) -> list[tuple[Standing, Node]] | None:
         """Return where a field is asked for that is given a value at a node; nothing where others may reach it."""
         own = field.child_by_field_name("object") if field.type == "member_expression" else None
         if own is None or own.type != "this" or not is_of_an_object(own):
             return None
         name = field.child_by_field_name("property")
         private = name.type == "private_property_identifier"
-        return self.uses_of_name(self._text(field, name), private=private, given=field)
+        return self.uses_of_name(self._text(field, name), taken_by, private=private, given=field)
 
     def uses_of_name(
-        self, name: str, *, private: bool = False, given: Node | None = None
+        self, name: str, taken_by: TakenBy, *, private: bool = False, given: Node | None = None
     ) -> list[tuple[Standing, Node]] | None:
         """Return the same of a field of a name, which `given` gives its value where no parameter does."""
-        if not private and not self._is_only_asked(name):
+        if not private and not self._is_only_asked(name, taken_by):
             return None
         found: list[tuple[Standing, Node]] = []
         for one, this in self._every_this():
@@ -95,25 +99,34 @@ class Made:
                 if class_around(this) == one.node:
                     yield one, this
 
-    def _is_only_asked(self, field: str) -> bool:
+    def _is_only_asked(self, field: str, taken_by: TakenBy) -> bool:
         """Tell whether the object that is made is only asked for its parts, and never for one field."""
         file, made = self.at.file, self.at.node.parent
         above = made.parent
         if _asks(above, made):
             return bool(file.text(above.child_by_field_name("property")) != field)
         declared = above.child_by_field_name("name") if above.type == "variable_declarator" else None
-        return (
-            declared is not None and declared.type == "identifier" and _is_only_asked(self.at.scopes, declared, field)
-        )
+        if declared is None or declared.type != "identifier":
+            return False
+        return _is_only_asked(replace(self.at, node=declared), field, taken_by, [])
 
 
-def _is_only_asked(scopes: Scopes, name: Node, field: str) -> bool:
-    binding = scopes.of(name)
-    if binding is None or binding.writes or len(binding.declared) != 1 or binding.name in scopes.file.exports.values():
+def _is_only_asked(name: Standing, field: str, taken_by: TakenBy, gone: list[Node]) -> bool:
+    """Tell whether what a name holds is only asked for its parts, but for one, by all who are handed it as well."""
+    binding = name.scopes.of(name.node)
+    exported = binding is not None and binding.name in name.file.exports.values()
+    if binding is None or binding.writes or len(binding.declared) != 1 or exported:
         return False
-    asked = [use.parent for use in binding.uses if _asks(use.parent, use)]
-    names = {scopes.file.text(one.child_by_field_name("property")) for one in asked}
-    return len(asked) == len(binding.uses) and field not in names
+    for use in binding.uses:
+        if _asks(use.parent, use):
+            if name.file.text(use.parent.child_by_field_name("property")) == field:
+                return False
+        elif not all(
+            taken is not None and (taken.node in gone or _is_only_asked(taken, field, taken_by, [*gone, taken.node]))
+            for taken in taken_by(replace(name, node=use)) or [None]
+        ):
+            return False
+    return True
 
 
 def is_of_an_object(this: Node) -> bool:

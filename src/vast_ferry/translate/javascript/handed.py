@@ -21,10 +21,10 @@ from vast_ferry.documents.javascript_file import JavaScriptFile, Node, string_of
 from vast_ferry.mapping.javascript.names import is_identifier
 from vast_ferry.mapping.javascript.writing import literal
 from vast_ferry.mapping.places import Item
-from vast_ferry.translate.javascript.called import called_functions
+from vast_ferry.translate.javascript.called import called_functions, parameters_handed
 from vast_ferry.translate.javascript.constructed import Made, is_field_too
 from vast_ferry.translate.javascript.entries import EACH, Entries, taken_by
-from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
+from vast_ferry.translate.javascript.handlers import FunctionOf, Standing, takes_otherwise
 from vast_ferry.translate.javascript.looking import AROUND, Looks, parameters_of
 from vast_ferry.translate.javascript.places import Part, Places
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, LOOPS, Scopes, bound_in, is_written
@@ -176,7 +176,7 @@ class Handed(Entries):
             raise Whole(called, "each event of the batch is handed on")
         kept = self._file, self._scopes
         for stands in found:
-            if stands.node in self._functions or _takes_otherwise(stands):
+            if stands.node in self._functions or takes_otherwise(stands):
                 raise Whole(called, "each event of the batch is handed on")
             self._file, self._scopes = stands.file, stands.scopes
             self._functions.append(stands.node)
@@ -215,6 +215,9 @@ class Handed(Entries):
         self._times = most
         return [parameter for stands in found for parameter in parameters_of(stands.node)[at : at + 1]]
 
+    def _taken_by(self, handed: Standing) -> list[Standing | None]:
+        return parameters_handed(handed, self.function_of)
+
     def _constructors(self, file: JavaScriptFile, scopes: Scopes, called: Node) -> list[Standing]:
         """Return the function that makes an object of one of the project's classes."""
         if called.type == "super":  # of a class that is gone through just now
@@ -231,7 +234,7 @@ class Handed(Entries):
     ) -> None:
         """Follow what one function does with its argument number `at`."""
         node, part, path = handed
-        if stands.node in self._functions or _takes_otherwise(stands):
+        if stands.node in self._functions or takes_otherwise(stands):
             raise Whole(node, "it is used as a whole")
         taken = parameters_of(stands.node)
         if any((one.child_by_field_name("pattern") or one).type == "rest_pattern" for one in taken):
@@ -372,12 +375,12 @@ class Handed(Entries):
     def _kept(self, node: Node, field: Node, part: Part, path: tuple[str, ...]) -> None:
         """Follow what an object keeps in a field, wherever its class asks for that."""
         made = next((one for one in self._classes if one.holds(field)), None)
-        self._follow_field(node, made.uses_of(field) if made is not None else None, part, path)
+        self._follow_field(node, made.uses_of(field, self._taken_by) if made is not None else None, part, path)
 
     def _kept_as(self, node: Node, name: str, by: Standing, part: Part, path: tuple[str, ...]) -> None:
         """Follow what a constructor keeps under the name of its parameter."""
         made = next((one for one in self._classes if one.holds(by.node)), None)
-        self._follow_field(node, made.uses_of_name(name) if made is not None else None, part, path)
+        self._follow_field(node, made.uses_of_name(name, self._taken_by) if made is not None else None, part, path)
 
     def _follow_field(
         self, node: Node, uses: list[tuple[Standing, Node]] | None, part: Part, path: tuple[str, ...]
@@ -454,11 +457,6 @@ class Handed(Entries):
 
     def _deep(self, part: Part) -> bool:
         return part.row is not None and self.places.ours.fields[part.row.field].holds in ("record", "value")
-
-
-def _takes_otherwise(stands: Standing) -> bool:
-    """Tell whether a function may take its arguments without their names."""
-    return any(one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node))
 
 
 def object_text(values: dict[tuple[str, ...], str], of_each: Callable[[str], str] = "[{}]".format) -> str:

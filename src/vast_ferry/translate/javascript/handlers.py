@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final, Protocol
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, walk
 from vast_ferry.hub.functions import Entry
 from vast_ferry.mapping.delivery import keeps_ids
 from vast_ferry.mapping.tables import Kind
@@ -336,3 +336,8 @@ def given_to_all(file: JavaScriptFile, scopes: Scopes, function: Node) -> list[l
             return []
         every.append(given)
     return every
+
+
+def takes_otherwise(stands: Standing) -> bool:
+    """Tell whether a function may take its arguments without their names."""
+    return any(one.type == "identifier" and stands.file.text(one) == "arguments" for one in walk(stands.node))
