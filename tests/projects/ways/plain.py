@@ -151,3 +151,8 @@ def way_either(request):
 
 def way_content(request):
     return Reply(f"{request.text()} {BOX.same(request.heads, request.heads)}")
+
+
+def way_last(request):
+    wanted = dict(request.params.pairs())
+    return Reply(f'{wanted.get("day")} {wanted.get("none", "-")} {"day" in wanted} {dict(request.heads.pairs()).get("x-a")}')

@@ -155,7 +155,7 @@ class FirstValues(Lens):
         )
 
     def look_up(self, at: ByHand, wanted: Lookup) -> ByHand | None:
-        return None if wanted.how is How.EVERY else _in_mapping(at, wanted)
+        return None if wanted.how in (How.EVERY, How.LAST) else _in_mapping(at, wanted)
 
     def inline_from_pairs(self, pairs: ByHand) -> ByHand:
         """Return the mapping made of pairs."""

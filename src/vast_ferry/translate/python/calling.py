@@ -283,7 +283,7 @@ class Calling(Objects):
         self.flow.own_calls.add(id(node))
         self._note_call(called, node)  # first: what is handed on may make this caller be followed again
         self.arguments(node, called)
-        returned = called.returned if called.returned is not None else gives_an_object(self.flow, called)
+        returned = gives_an_object(self.flow, called) or called.returned
         return returned if isinstance(returned, (Of, Instance)) else NOTHING
 
     def _asked_of_table(self, node: ast.Call, method: ast.Attribute, table: Table) -> Value:

@@ -29,7 +29,7 @@ _MANAGER = "contextlib.contextmanager"
 _CATCH_ALL = frozenset(["BaseException", "GeneratorExit"])
 
 
-def becomes_asynchronous(flow: Flow, function: Function) -> bool:
+def becomes_asynchronous(flow: Flow, function: Function, within: tuple[Function, ...] = ()) -> bool:
     """Tell whether a plain generator may become an asynchronous one, as all that goes through it may."""
     node = function.node
     if not isinstance(node, ast.FunctionDef) or not function.generates or function.entry or function.referred:
@@ -43,7 +43,7 @@ def becomes_asynchronous(flow: Flow, function: Function) -> bool:
     if not manages and any(_notices_its_end(one) for one in inside):
         return False
     return all(
-        caller is not None and _is_gone_through(flow, caller, function, call, manages=manages)
+        caller is not None and _is_gone_through(flow, caller, (*within, function), call, manages=manages)
         for caller, call in function.calls
     )
 
@@ -84,7 +84,9 @@ def _notices_its_end(node: ast.AST) -> bool:
     return isinstance(node, ast.ExceptHandler) and (node.type is None or caught)
 
 
-def _is_gone_through(flow: Flow, caller: Function, called: Function, call: ast.Call, *, manages: bool) -> bool:
+def _is_gone_through(
+    flow: Flow, caller: Function, within: tuple[Function, ...], call: ast.Call, *, manages: bool
+) -> bool:
     parents = caller.nodes.parents
     around = statement_around(call, parents)
     if manages:
@@ -96,8 +98,8 @@ def _is_gone_through(flow: Flow, caller: Function, called: Function, call: ast.C
         return not isinstance(whole, ast.GeneratorExp) or is_taken_whole(flow, whole, caller)
     above = parents.get(id(call))
     if isinstance(above, ast.YieldFrom):
-        told = isinstance(parents.get(id(above)), ast.Expr) and caller is not called
-        return told and becomes_asynchronous(flow, caller)
+        told = isinstance(parents.get(id(above)), ast.Expr) and not any(caller is one for one in within)
+        return told and becomes_asynchronous(flow, caller, within)
     return is_taken_whole(flow, call, caller)
 
 

@@ -161,21 +161,25 @@ def _asks(there: _File, one: _File, small: Small, node: ast.expr, asked: Methods
 def _written(text: PythonText, small: Small, node: ast.expr) -> str:
     """Return what is written in place of an expression that asks a small function; empty where that can't be done."""
     given: dict[str, ast.expr | None] = {}
+    defaults: dict[str, ast.expr | None] = {}
     called = node.func if isinstance(node, ast.Call) and small.called else node
     if small.cls and isinstance(called, ast.Attribute):
         given[small.own] = called.value
     if isinstance(node, ast.Call) and small.called:
         given |= {name: small.argument(node, name) for name in small.parameters}
+        defaults = {name: small.default(name) for name, value in given.items() if value is None}
         known = {keyword.arg for keyword in node.keywords} <= set(small.parameters)
         named = given.get(small.named)
         text_said = named.value if isinstance(named, ast.Constant) and isinstance(named.value, str) else ""
         said = not small.named or re.fullmatch(r"[\w-]+", text_said)
         if not known or not said or len(node.args) > len(small.parameters):
             return ""
-    plain = all(value is not None and is_plain(value) for value in given.values())
+    plain = all((value or defaults.get(name)) is not None for name, value in given.items())
+    plain = plain and all(is_plain(value) for value in given.values() if value is not None)
     if not plain or not small.inside.isdisjoint(names_in(value for value in given.values() if value)):
         return ""
-    texts = {name: text.of(value) for name, value in given.items() if value is not None}
+    texts = {name: small.text.of(value) for name, value in defaults.items() if value is not None}
+    texts |= {name: text.of(value) for name, value in given.items() if value is not None}
     made = "".join(part if isinstance(part, str) else _filled(small.text, part, texts) for part in small.parts)
     return made if small.operand else f"({made})"
 

@@ -326,7 +326,9 @@ class Ops:
             if name == "function":
                 names.append(f"function={self.context.function_literal(node)}")
             elif name == "route":
-                names += [f"route={quoted(route)}"] if (route := self.at.job.only_route(self.at.function)) else []
+                if not (route := self.at.job.only_route(self.at.function)):
+                    raise Stop("no-such-field", node, "route")
+                names.append(f"route={quoted(route)}")
             elif name == "limit":
                 continue
             elif name == self.at.event_root and spot.role != "context":

@@ -20,7 +20,6 @@ from vast_ferry.translate.python.written_out import binds
 _MOST_NODES = 40
 #: What an expression must not hold that stands in another function than its own, in another text.
 _ODD = (ast.Lambda, ast.NamedExpr, ast.Await, ast.Yield, ast.YieldFrom, ast.JoinedStr)
-_PROPERTIES = frozenset(["property", "cached_property", "functools.cached_property"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,12 +47,14 @@ class Small:
         return [one.arg for one in self.node.args.args[bool(self.cls) :]]
 
     def argument(self, call: ast.Call, name: str) -> ast.expr | None:
-        """Return what a call gives a parameter, or its default."""
-        names, usual = self.parameters, self.node.args.defaults
+        """Return what a call gives a parameter; nothing where it leaves it to its default."""
         by_name = {one.arg: one.value for one in call.keywords}
-        defaults = dict(zip(reversed(names), reversed(usual), strict=False))
-        by_place = dict(zip(names, call.args, strict=False))
-        return by_place.get(name) or by_name.get(name) or defaults.get(name)
+        by_place = dict(zip(self.parameters, call.args, strict=False))
+        return by_place.get(name) or by_name.get(name)
+
+    def default(self, name: str) -> ast.expr | None:
+        """Return what a parameter is where nothing is given: an expression in this function's own text."""
+        return dict(zip(reversed(self.parameters), reversed(self.node.args.defaults), strict=False)).get(name)
 
     def asks(self, attribute: str) -> bool:
         """Tell whether what stands in its place asks for an attribute of a name."""
@@ -102,7 +103,7 @@ def _part_of_itself(text: PythonText, node: ast.FunctionDef, body: list[ast.stmt
     """Recognise a property that gives a part of what its object holds: `return self.event["call"]`."""
     given = body[0] if len(body) == 1 else None
     made = given.value if isinstance(given, ast.Return) else None
-    plain = len(node.decorator_list) == 1 and ast.unparse(node.decorator_list[0]) in _PROPERTIES
+    plain = len(node.decorator_list) == 1 and ast.unparse(node.decorator_list[0]) == "property"
     if made is None or not plain or not is_plain(made) or isinstance(made, (ast.Name, ast.Constant)):
         return None
     rooted = names_in([made]) == {node.args.args[0].arg} and len(node.args.args) == 1
