@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import itertools
 from collections import Counter
 from collections.abc import Callable, Collection, Container, Iterable, Iterator, Mapping
 
@@ -243,6 +244,9 @@ class _Project:
         if function.stands_behind is not None:
             return
         layers, more = self._layers(function, len(flow.handed(kind)))
+        if self._comes_round(function, layers):
+            decorator = function.node.decorator_list[0]
+            function.hidden, layers = Stop("decorated", decorator, ast.unparse(decorator)), []
         for found, inner in reversed(layers):
             inner.stands_before = tuple(dict.fromkeys((*inner.stands_before, behind.key)))
             inner.whatever, inner.given, inner.leading = found.whatever, found.given, found.leading
@@ -262,6 +266,20 @@ class _Project:
             function.given_more = more
         for one in between:
             one.outermost.add(one is behind)
+
+    def _comes_round(self, function: Function, layers: list[tuple[Around, Function]]) -> bool:
+        """Tell whether decorators would stand before one another: other handlers have them in another order."""
+        behind = {one.key: one.stands_behind for one in self.job.flow.functions.values() if one.stands_behind}
+        chain = [function.key, *(inner.key for _, inner in reversed(layers))]
+        behind |= dict(itertools.pairwise(chain))
+        for start in chain:
+            at, gone = behind.get(start), {start}
+            while at is not None and at not in gone:
+                gone.add(at)
+                at = behind.get(at)
+            if at is not None:
+                return True
+        return False
 
     def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
         """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.

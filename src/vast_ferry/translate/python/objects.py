@@ -203,7 +203,7 @@ class Objects(Following):
     def compared_as_objects(self, node: ast.expr, left: Value, right: Value = NOTHING) -> None:
         """Refuse to ask whether things of the event are equal that are so only if they are one and the same object."""
         plain = (isinstance(one, Of) and one.type and not self._gives_parts(one) for one in (left, right))
-        if self.function is None or any(plain):
+        if self.function is None or any(plain) or any(map(self._is_of_texts, (left, right))):
             return
         known = self.is_an_object(left) or self.is_an_object(right)
         if not known and not (self._gives_parts(left) or self._gives_parts(right)):
@@ -213,6 +213,10 @@ class Objects(Following):
         made = any(with_it & self.flow.loads.get(file, set()) for file in self.flow.objects_made)
         if made or (self.is_an_object(left) and self.is_an_object(right)):
             raise self.stop("equality", node)
+
+    def _is_of_texts(self, value: Value) -> bool:
+        """Tell whether a value is a text of the event's, or made of such: it is equal to what has the same in it."""
+        return isinstance(value, Spot) and not self.flow.spot_is_inner(value) and not self.is_an_object(value)
 
     def _asked_by_a_text(self, node: ast.Call, name: str, values: list[Value]) -> None:
         """Note an attribute that is asked for by a text, which may be made; then it is any, of what is asked."""
