@@ -13,17 +13,20 @@
 A handler that gets just what the provider hands over, perhaps with more behind it, is followed through its decorator
 (`decorators.py`); one that gets anything else has no form of its own at the target, while the function that stands
 before it has: it is the handler, and calls another function of the file. So both are written as what they are, in the
-author's own language, before all is followed. That holds for a decorator that stands in the handler's file, does
+author's own language, before all is followed. That holds for a decorator, the one next to the handler, that does
 nothing but give a function of its own, and lets that do nothing with what it is given but call it. What is told to one
-that takes more (`@requires("warden")`), constants and names of the module, stands at the head of the function.
+that takes more (`@requires("warden")`), constants and names of the module, stands at the head of the function; what it
+uses of another file is imported; and the decorators above it stand above what is written.
 """
 
 from __future__ import annotations
 
 import ast
+import builtins
 import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
+from pathlib import PurePosixPath
 
 from vast_ferry.hub.findings import BadInput, Finding, Place
 from vast_ferry.hub.functions import Function as Declared
@@ -47,6 +50,8 @@ class _Behind:
     takes: str
     inner: Definition
     told: tuple[str, ...] = ()  # statements that bind what the decorator was told
+    text: PythonText | None = None  # in which the decorator stands, where that is another
+    imports: tuple[Edit, ...] = ()  # what it uses of that file
 
 
 def written_out(
@@ -65,7 +70,7 @@ def written_out(
             tree = text.parse()
         except (BadInput, SyntaxError, ValueError, RecursionError, KeyError):
             continue
-        found = [behind for name in handlers if (behind := _behind(text, tree, name)) is not None]
+        found = [behind for name in handlers if (behind := _behind(text, tree, name, file, files)) is not None]
         others = [raw for other, raw in files.items() if other != file]
         edits[file] = _edits(text, tree, found, others)
         for behind in found:
@@ -75,33 +80,124 @@ def written_out(
     return {file: several for file, several in edits.items() if several}, findings
 
 
-def _behind(text: PythonText, tree: ast.Module, name: str) -> _Behind | None:
-    """Return a handler with the one decorator that stands before it; nothing where that can't be written out."""
+def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Behind | None:
+    """Return a handler with the decorator that stands next before it; nothing where that can't be written out."""
     handler = _defined(tree, name)
-    told = handler.decorator_list[0] if handler is not None and len(handler.decorator_list) == 1 else None
+    told = handler.decorator_list[-1] if handler is not None and handler.decorator_list else None
     named = told.func if isinstance(told, ast.Call) else told
-    decorator = _defined(tree, named.id) if isinstance(named, ast.Name) else None
-    if handler is None or not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
+    if handler is None or not isinstance(named, ast.Name):
         return None
-    bound = _bound(text, tree, decorator.args, told) if isinstance(told, ast.Call) else {}
+    there = None if _defined(tree, named.id) else _elsewhere(tree, named.id, file, files)
+    own, its = (text, tree) if there is None else (there.text, there.tree)
+    decorator = _defined(its, named.id)
+    if not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
+        return None
+    bound = _bound((text, own), tree, decorator.args, told) if isinstance(told, ast.Call) else {}
     taker = _gives_alone(decorator) if isinstance(told, ast.Call) else decorator
     inner = _gives_alone(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
     if bound is None or taker is None or inner is None or taker.decorator_list or decorator is handler:
         return None
     takes = taker.args.args[0].arg
-    plain = all(_is_wraps(tree, one) for one in inner.decorator_list)
-    if not plain or not _only_calls(text, takes, inner) or not _stands_anywhere(text, inner):
+    plain = all(_is_wraps(its, one) for one in inner.decorator_list)
+    if not plain or not _only_calls(own, takes, inner) or not _stands_anywhere(own, inner):
         return None
     inside = walk(inner)
     if any(binds(node, one) for node in inside for one in bound):
         return None  # a name of its own has the name of what the decorator is told
     asked = {node.id for node in inside if isinstance(node, ast.Name)}
     told_there = tuple(f"{name} = {value}" for name, value in bound.items() if name in asked)
-    return _Behind(handler, decorator, takes, inner, told_there)
+    if there is None:
+        return _Behind(handler, decorator, takes, inner, told_there)
+    imports = _imported(text, tree, there, inner, {takes, *bound})
+    return None if imports is None else _Behind(handler, decorator, takes, inner, told_there, own, imports)
 
 
-def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: ast.Call) -> dict[str, str] | None:
-    """Return what a decorator is told, under its own names; nothing where that may be another at each call."""
+@dataclass(frozen=True, slots=True)
+class _Elsewhere:
+    """Another file from which a file imports a decorator, and by which statement."""
+
+    text: PythonText
+    tree: ast.Module
+    by: ast.ImportFrom
+
+
+def _elsewhere(tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Elsewhere | None:
+    """Return the file from which a file imports a function under its own name, and that means nothing else there."""
+    folders = PurePosixPath(file).parent.parts
+    for node in tree.body:
+        if isinstance(node, ast.ImportFrom) and any(one.name == name and not one.asname for one in node.names):
+            above = folders[: len(folders) - node.level + 1] if node.level else ()
+            parts = (*above, *(one for one in (node.module or "").split(".") if one))
+            path = "/".join(parts) + ".py"
+            if path not in files or sum(binds(one, name) for one in walk(tree)) != 1:
+                return None
+            try:
+                text = PythonText(files[path], path)
+                return _Elsewhere(text, text.parse(), node)
+            except (BadInput, SyntaxError, ValueError, RecursionError):
+                return None
+    return None
+
+
+def _imported(
+    text: PythonText, tree: ast.Module, there: _Elsewhere, inner: Definition, known: Collection[str]
+) -> tuple[Edit, ...] | None:
+    """Return the edits that import what a function uses of its file; nothing where a name means something else here."""
+    nodes = walk(inner)
+    named = dict.fromkeys(node.id for node in nodes if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load))
+    decorators = {id(one) for decorator in inner.decorator_list for one in walk(decorator)}
+    used = {node.id for node in nodes if isinstance(node, ast.Name) and id(node) not in decorators}
+    lines: list[str] = []
+    for name in named:
+        own = any(binds(node, name) for node in nodes if node is not inner)
+        if own or name in known or name not in used:
+            continue
+        line = _import_of(there, name)
+        if line is None:
+            if hasattr(builtins, name) and not any(binds(one, name) for one in (*walk(there.tree), *walk(tree))):
+                continue
+            return None
+        here = [node for node in walk(tree) if binds(node, name)]
+        if not here:
+            lines.append(line)
+        elif len(here) != 1 or line not in [_line_of(one, here[0]) for one in tree.body]:
+            return None
+    at = text.next_line(text.end(there.by) - 1)
+    return (Edit(at, at, "".join(f"{line}\n" for line in lines), REASON),) if lines else ()
+
+
+def _import_of(there: _Elsewhere, name: str) -> str | None:
+    """Return the statement by which another file may have what a name means in a file."""
+    found = [node for node in walk(there.tree) if binds(node, name)]
+    if len(found) == 1 and isinstance(found[0], ast.alias):
+        return next((line for one in there.tree.body if (line := _line_of(one, found[0]))), None)
+    top = [node for node in there.tree.body if any(binds(one, name) for one in _binding(node))]
+    dots, module = "." * there.by.level, there.by.module or ""
+    return f"from {dots}{module} import {name}" if len(top) == 1 == len(found) else None
+
+
+def _binding(node: ast.stmt) -> list[ast.AST]:
+    """Return what a statement at the top of a module binds names by."""
+    return [node] if isinstance(node, (*DEFINITION, ast.ClassDef)) else walk(node)
+
+
+def _line_of(node: ast.stmt, alias: ast.AST) -> str:
+    """Return an import of one name alone, as a statement makes it; empty where it is none, or is told from a folder."""
+    if not isinstance(node, (ast.Import, ast.ImportFrom)) or alias not in node.names:
+        return ""
+    if isinstance(node, ast.Import):
+        return ast.unparse(ast.Import([alias]))
+    made = ast.ImportFrom(node.module, [alias], node.level)
+    return "" if node.level else ast.unparse(made)
+
+
+def _bound(
+    texts: tuple[PythonText, PythonText], tree: ast.Module, arguments: ast.arguments, call: ast.Call
+) -> dict[str, str] | None:
+    """Return what a decorator is told, under its own names; nothing where that may be another at each call.
+
+    `texts` are that in which it is told, and that in which the decorator stands, of which the defaults are.
+    """
     names = [one.arg for one in (*arguments.posonlyargs, *arguments.args)]
     by_name = {keyword.arg: keyword.value for keyword in call.keywords}
     given: dict[str, ast.expr] = dict(zip(names, call.args, strict=False))
@@ -115,7 +211,11 @@ def _bound(text: PythonText, tree: ast.Module, arguments: ast.arguments, call: a
     plain = all(isinstance(one, ast.Constant) or _is_the_same_ever(tree, one) for one in told)
     if not plain or given.keys() != known or None in by_name or arguments.kwarg or (rest and not arguments.vararg):
         return None
-    bound = {name: text.of(value) for name, value in given.items()}
+    text, theirs = texts
+    usual = {id(one) for one in (*arguments.defaults, *arguments.kw_defaults) if one is not None}
+    if text is not theirs and any(id(one) in usual and not isinstance(one, ast.Constant) for one in given.values()):
+        return None
+    bound = {name: (theirs if id(value) in usual else text).of(value) for name, value in given.items()}
     if arguments.vararg:
         bound[arguments.vararg.arg] = f"({''.join(f'{text.of(one)}, ' for one in rest).rstrip()})"
     return bound
@@ -187,7 +287,7 @@ def _stands_anywhere(text: PythonText, inner: Definition) -> bool:
 
 def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: list[bytes]) -> list[Edit]:
     edits: list[Edit] = []
-    told = [one.handler.decorator_list[0] for one in found]
+    told = [one.handler.decorator_list[-1] for one in found]
     gone = {id(one.func if isinstance(one, ast.Call) else one) for one in told}
     for one in found:
         own = _free(text, f"_{one.handler.name}")
@@ -198,8 +298,10 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
         edits.append(Edit(at.end(), at.end() + len(one.handler.name.encode()), own, REASON))
         end = text.next_line(text.end(one.handler) - 1)
         lead = "" if text.data[end - 1 : end] == b"\n" else "\n"
-        edits.append(Edit(end, end, f"{lead}\n\n{_written(text, one, own)}\n", REASON))
-    for decorator in {one.decorator.name: one.decorator for one in found}.values():
+        above = "".join(f"@{text.of(decorator)}\n" for decorator in one.handler.decorator_list[:-1])
+        edits.append(Edit(end, end, f"{lead}\n\n{above}{_written(one.text or text, one, own)}\n", REASON))
+        edits += [edit for edit in one.imports if edit not in edits]
+    for decorator in {one.decorator.name: one.decorator for one in found if one.text is None}.values():
         uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
         if all(id(use) in gone for use in uses) and not any(may_name(raw, decorator.name) for raw in others):
             end = text.next_line(text.end(decorator) - 1)
