@@ -160,7 +160,7 @@ def _imported(
         here = [node for node in walk(tree) if binds(node, name)]
         if not here:
             lines.append(line)
-        elif len(here) != 1 or line not in [_line_of(one, here[0]) for one in tree.body]:
+        elif len(here) != 1 or line not in [_line_of(one, here[0], relative=True) for one in tree.body]:
             return None
     at = text.next_line(text.end(there.by) - 1)
     return (Edit(at, at, "".join(f"{line}\n" for line in lines), REASON),) if lines else ()
@@ -181,14 +181,14 @@ def _binding(node: ast.stmt) -> list[ast.AST]:
     return [node] if isinstance(node, (*DEFINITION, ast.ClassDef)) else walk(node)
 
 
-def _line_of(node: ast.stmt, alias: ast.AST) -> str:
-    """Return an import of one name alone, as a statement makes it; empty where it is none, or is told from a folder."""
+def _line_of(node: ast.stmt, alias: ast.AST, *, relative: bool = False) -> str:
+    """Return an import of one name alone, as a statement has it; empty where it is none, or counts from its folder."""
     if not isinstance(node, (ast.Import, ast.ImportFrom)) or alias not in node.names:
         return ""
     if isinstance(node, ast.Import):
         return ast.unparse(ast.Import([alias]))
     made = ast.ImportFrom(node.module, [alias], node.level)
-    return "" if node.level else ast.unparse(made)
+    return "" if node.level and not relative else ast.unparse(made)
 
 
 def _bound(
