@@ -15,9 +15,6 @@ from vast_ferry.translate.python.nodes import walk
 
 #: Why some handlers are wrapped wherever they go, and one of them what it has the emitted functions make.
 WRAPPED = {
-    # Decorators that stand first before one handler and second before another, where answers are another protocol's.
-    "ostermere/note_stacked": {"wrapped-decorated"},
-    "ostermere/weigh_ordered": {"wrapped-decorated"},
     "quillhaven/crud_routes": {"wrapped-awaits-inside"},  # functions without a name would have to wait
     "fennick/greet_script": {"wrapped-script"},
     "fennick/tidy_script": {"wrapped-script"},

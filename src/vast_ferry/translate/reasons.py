@@ -259,8 +259,8 @@ NOTES: Final = {
     ),
     "decorator-written-out": (
         Severity.NOTE,
-        "the decorator {what} is written out: it hands the function something else than the provider does, so what it "
-        "gives is the handler",
+        "the decorator {what} is written out, and what it gives is the handler: it hands the function something else "
+        "than the provider does, or stands before others in another order",
         "Nothing is to be done; read both functions",
     ),
     "lookup-written-out": (

@@ -25,6 +25,8 @@ from vast_ferry.translate.reasons import NOTES
 
 #: So often helpers come to stand twice, as more handlers are found to have to be wrapped.
 MOST_COPIES = 4
+#: So many decorators before one handler are written out.
+MOST_DECORATORS = 4
 
 
 def rewrite(
@@ -45,7 +47,7 @@ def rewrite(
     """
     functions = list(functions)
 
-    out: Collection[str] = ()  # functions whose decorators are written out
+    out: Mapping[str, int] = {}  # functions of which so many decorators are written out
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
 
     def once(at_first: Collection[str], awaits: bool) -> Rewritten:
@@ -88,15 +90,21 @@ def rewrite(
         fewer = (len(better.wrapped), _made(better)) < (len(result.wrapped), _made(result))
         result, asked = (better, asked) if fewer else (result, None)
     hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
-    behind = {finding.function for finding in written_out(files, functions, hidden)[1]}
+    behind = dict.fromkeys((finding.function for finding in written_out(files, functions, hidden)[1]), 1)
     while behind:
         out = behind
         better = once((), awaits)
-        left_behind = behind & better.wrapped.keys()
-        if not left_behind:
+        hiding = {name: depth for name, depth in behind.items() if name in better.wrapped}
+        if not hiding:
             result = better
             break
-        behind -= left_behind
+        # What stands above it may be in the way as well; where nothing helps, all stands as its author wrote it.
+        deeper = {
+            name: depth + 1
+            for name, depth in hiding.items()
+            if depth < MOST_DECORATORS and better.wrapped[name].code == "wrapped-decorated"
+        }
+        behind = {name: depth for name, depth in behind.items() if name not in hiding} | deeper
     out = behind
     helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
     while helped:
@@ -159,13 +167,13 @@ def _rewritten(
     functions: list[Function],
     files: Mapping[str, bytes],
     whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
-    out: Collection[str] = (),
+    out: Mapping[str, int] | None = None,
     *,
     asked: MethodsAsked | None = None,
 ) -> Rewritten:
     """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice.
 
-    The decorators of the functions named in `out` are written out first, and with `asked` the calls of small functions.
+    So many decorators of the functions in `out` are written out first, and with `asked` the calls of small functions.
     """
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
@@ -173,9 +181,12 @@ def _rewritten(
     while True:
         known = len(wrapped)
         there = unbound(source, functions, files, wrapped)
-        edits, told = written_out({**files, **there.files}, functions, out) if out else ({}, [])
-        told = [_moved(finding, there, files) for finding in told]
-        there.edit(edits, files)
+        told: list[Finding] = []
+        for depth in range(max((out or {}).values(), default=0)):
+            names = [name for name, most in (out or {}).items() if most > depth]
+            edits, found = written_out({**files, **there.files}, functions, names)
+            told += [_moved(finding, there, files) for finding in found]
+            there.edit(edits, files)
         if asked is not None:
             edits, more_told = lookups_out({**files, **there.files}, asked)
             told += [_moved(finding, there, files) for finding in more_told]

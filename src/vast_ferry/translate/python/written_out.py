@@ -238,7 +238,8 @@ def binds(node: ast.AST, name: str) -> bool:
     if isinstance(node, ast.Name):
         return node.id == name and not isinstance(node.ctx, ast.Load)
     told = isinstance(node, (ast.Global, ast.Nonlocal)) and name in node.names
-    named = isinstance(node, (*DEFINITION, ast.ClassDef)) and node.name == name
+    named = isinstance(node, (*DEFINITION, ast.ClassDef, ast.ExceptHandler, ast.MatchAs, ast.MatchStar))
+    named = (named and node.name == name) or (isinstance(node, ast.MatchMapping) and node.rest == name)  # type: ignore[attr-defined]
     alias = isinstance(node, ast.alias) and (node.asname or node.name) == name
     return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)
 
