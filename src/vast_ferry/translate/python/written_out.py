@@ -153,6 +153,8 @@ def _imported(
         if own or name in known or name not in used:
             continue
         line = _import_of(there, name)
+        if name.startswith("__"):  # each module has its own
+            return None
         if line is None:
             if hasattr(builtins, name) and not any(binds(one, name) for one in (*walk(there.tree), *walk(tree))):
                 continue
