@@ -30,6 +30,10 @@ FILES = {
     "waiting": ("brackendale@1", ["thornwick", "asgi"]),
     "generating": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
+    "listed": (
+        str(ROOT / "tests" / "profiles" / "flagstone-1.yaml"),
+        ["ostermere@1", "thornwick", "brackendale", "wsgi"],
+    ),
     "pairs": ("marrowby@1", ["ostermere@1", "thornwick", "brackendale", "quillhaven", "wsgi", "asgi"]),
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }

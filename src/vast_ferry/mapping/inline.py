@@ -255,6 +255,8 @@ def _value_of(source: Row, reads: Inline) -> ByHand | None:
     if lens.pairs:
         return reads.pairs(source.field)
     pairs = reads.pairs(source.field) if isinstance(lens, (ListsByName, FirstValues)) else None
+    if isinstance(lens, ListsByName) and source.field != "query":
+        return None  # header fields in lists take a helper
     if isinstance(lens, ListsByName) and pairs is not None:
         return lens.inline_from_pairs(pairs, reads.hub("query.raw") if reads.has_raw_query() else None)
     if isinstance(lens, FirstValues) and pairs is not None:

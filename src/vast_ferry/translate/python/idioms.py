@@ -311,7 +311,8 @@ class Idioms(LookUps):
         if self.flow.raw_query(spot.kind) or len(node.args) > 2:
             return NOTHING  # the call stays, and gets the query as it came
         lists = name.endswith("parse_qs") and blank
-        if lists and any(row.lens.subscript is How.EVERY for row in self.flow.target.kinds[spot.kind].event.rows):
+        rows = [row for row in self.flow.target.kinds[spot.kind].event.rows if row.field == "query"]
+        if lists and any(row.lens.subscript is How.EVERY for row in rows):
             self.follower.note(node, Decode(spot, "query", As.LISTS), node.args[0])
             return NOTHING
         return Parsed(spot, "lists" if name.endswith("parse_qs") else "pairs", blank)

@@ -180,6 +180,9 @@ class LookUps:
         return self._get(node, spot, field, row.lens.by_name, taken)
 
     def _get(self, node: ast.Call, base: Spot, field: str, how: How, taken: ast.expr) -> Value:
+        key = self.flow.values.get(id(node.args[0]))
+        if isinstance(key, Spot) and self.flow.made(key) != Of("str"):  # which is no name at all
+            return NOTHING
         if field in HEADERS and not isinstance(node.args[0], ast.Constant):
             return NOTHING
         default = node.args[1] if len(node.args) > 1 else None

@@ -102,6 +102,8 @@ class Ops:
         else:
             made = self.at.reads().lookup(wanted)
         if made is None and op.strict and wanted.headers and (found := self.at.reads().lookup(wanted)) is not None:
+            if op.how is How.EVERY:  # there is no list where there is no value
+                found = found.over(lambda values: ex.either(values, ex.Literal(None)))
             required = self.at.job.beside(self.at.module, "required")
             return f"{required}({self.at.place(found, node, op.spot, bare=True)}, {key})"
         if made is None:
@@ -130,6 +132,8 @@ class Ops:
         pairs = reads.pairs(wanted.field)
         if pairs is None:
             return None
+        if wanted.how is How.EVERY and wanted.headers:
+            return None  # a small function asks for it that must be there
         if wanted.how is How.EVERY:
             raw = reads.hub("query.raw") if reads.has_raw_query() else None
             lists = (raw or pairs.over(encoded)).over(parsed)
