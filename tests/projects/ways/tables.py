@@ -221,3 +221,18 @@ def q(event, ctx):
 def r(event, ctx):
     name = "x-a"
     return say(Wrapped(event).header(name) + getattr(Wrapped(event), "header")("x-b"))
+
+
+class Other:
+    def built(self):
+        return {"code": 418, "content": "other"}
+
+
+def given(event, answer=None):
+    if event["call"]["verb"] == "PUT":
+        answer = Answer().status(409)
+    return answer
+
+
+def s(event, ctx):
+    return given(event, Other()).built()

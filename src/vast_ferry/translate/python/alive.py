@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable
 
 from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.imports import imported_from
 from vast_ferry.translate.python.module_values import loaded_by_text
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Key
@@ -43,7 +44,7 @@ def loaded(code: Code, files: Iterable[str]) -> dict[str, None]:
         waiting += loaded_by_text(code, code.modules[file])
         for node in code.modules[file].nodes.imports:
             if isinstance(node, ast.ImportFrom):
-                base = code.imported_from(code.modules[file], node)
+                base = imported_from(file, node)
                 waiting += code.files_of([base, *(f"{base}.{one.name}".strip(".") for one in node.names)])
             else:
                 waiting += code.files_of(one.name for one in node.names)

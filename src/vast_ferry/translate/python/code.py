@@ -10,6 +10,7 @@ from typing import Any
 from vast_ferry.translate.python.classes import Classes
 from vast_ferry.translate.python.data_classes import set_up_of
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
+from vast_ferry.translate.python.imports import imported_from
 from vast_ferry.translate.python.nodes import Nodes, nodes_in, walk
 from vast_ferry.translate.python.registries import registries
 from vast_ferry.translate.python.source import PythonText
@@ -285,7 +286,7 @@ class Code(Classes):
             for alias in node.names:
                 self._import_module(module, alias)
             return
-        base = self.imported_from(module, node)
+        base = imported_from(module.file, node)
         file = self.file_of(base)
         if node.names[0].name == "*":
             self._import_all(module, base, file)
@@ -299,14 +300,6 @@ class Code(Classes):
                 self._bind(module, own, Std(f"{base}.{alias.name}"))
             elif settled and inner is not None:  # a module of the package
                 self._bind(module, own, Own(inner))
-
-    def imported_from(self, module: Module, node: ast.ImportFrom) -> str:
-        """Return the full name of what a statement imports names from."""
-        base = node.module or ""
-        if node.level:
-            folder = module.file.split("/")[: -node.level]
-            base = ".".join([*folder, *([base] if base else [])])
-        return base
 
     def _import_all(self, module: Module, base: str, file: str | None) -> None:
         """Take over what a module says it has for others; what can't be told is refused where it is followed."""
@@ -340,7 +333,7 @@ class Code(Classes):
 
     def names_all(self, module: Module, node: ast.ImportFrom, asked: tuple[str, ...] = ()) -> bool:
         """Tell whether all names are known that a statement imports at once; not those of modules that go round."""
-        base = self.imported_from(module, node)
+        base = imported_from(module.file, node)
         file = self.file_of(base)
         if file in asked:
             return False

@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import DEFINITION, Definition, Function, Module
+from vast_ferry.translate.python.imports import imported_from
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Class, Func, Key
@@ -235,7 +236,7 @@ class _Copying:
 
     def _is_from(self, module: Module, node: ast.ImportFrom, alias: ast.alias, use: _Use) -> bool:
         """Tell whether a name is imported from where it is defined, and not from a package that hands it on."""
-        there = self.flow.file_of(self.flow.imported_from(module, node))
+        there = self.flow.file_of(imported_from(module.file, node))
         return there == use.key[0] and alias.name == use.key[1]
 
     def _import_beside(self, module: Module, node: ast.ImportFrom, use: _Use, again: str) -> bool:

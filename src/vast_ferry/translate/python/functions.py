@@ -173,3 +173,18 @@ def own_returns(function: Function) -> list[ast.Return]:
         for one in walk(node)
     }
     return [node for node in reversed(function.nodes.all) if node.__class__ is ast.Return and id(node) not in inside]
+
+
+def set_once(function: Function, name: str) -> ast.expr | None:
+    """Return what a name of a function is set to, once and for all; nothing of a parameter, or of what others set."""
+    bound = [use for use in function.nodes.uses(name) if not isinstance(use.ctx, ast.Load)]
+    above = function.nodes.parents.get(id(bound[0])) if len(bound) == 1 else None
+    own = name not in function.every_name and name not in function.nodes.told_global
+    alone = isinstance(above, ast.Assign) and len(above.targets) == 1 and above.targets[0] is bound[0]
+    return above.value if own and alone and isinstance(above, ast.Assign) else None
+
+
+def is_built_in(module: Module, function: Function | None, name: str) -> bool:
+    """Tell whether neither a function nor its module gives a name a meaning: then it is Python's own."""
+    bound = function.nodes.bound if function is not None else ()
+    return not any(name in names for names in (bound, module.names, module.nodes.top_names))

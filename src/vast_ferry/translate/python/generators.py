@@ -14,7 +14,7 @@ import ast
 from collections.abc import Mapping
 
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.functions import Function, is_built_in
 from vast_ferry.translate.python.nodes import walk
 
 #: Built-in functions that go through all that they are given first.
@@ -116,5 +116,5 @@ def is_taken_whole(flow: Flow, node: ast.expr, function: Function) -> bool:
         return True
     if isinstance(named, ast.Attribute):
         return named.attr == "join" and isinstance(named.value, ast.Constant)
-    own = isinstance(named, ast.Name) and (named.id in function.module.names or named.id in function.nodes.bound)
-    return isinstance(named, ast.Name) and named.id in _TAKE_ALL and not own
+    known = isinstance(named, ast.Name) and named.id in _TAKE_ALL
+    return known and isinstance(named, ast.Name) and is_built_in(function.module, function, named.id)

@@ -24,6 +24,7 @@ from vast_ferry.translate.python.alive import is_program
 from vast_ferry.translate.python.code import Code
 from vast_ferry.translate.python.decorators import only_calls
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.imports import imported_from
 from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.values import Class, Func, Instance, Key, Of, Own, Std, Table, Value
 
@@ -168,7 +169,7 @@ class Holders:
         found: dict[str, tuple[str, ...]] = {}
         for node in module.nodes.imports:
             if isinstance(node, ast.ImportFrom):
-                file = self.code.file_of(self.code.imported_from(module, node))
+                file = self.code.file_of(imported_from(module.file, node))
                 for alias in node.names if file is not None and file != module.file else ():
                     assert file is not None
                     whole = alias.name == "*"

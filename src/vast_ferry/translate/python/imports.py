@@ -274,3 +274,10 @@ def _from(node: ast.Import | ast.ImportFrom, kept: list[ast.alias], more: list[I
         return "import " + ", ".join(names)
     added = [f"{one.name} as {one.own}" if one.own else one.name for one in more]
     return _wrapped(f"{'.' * node.level}{node.module or ''}", sorted({*names, *added}, key=_case))
+
+
+def imported_from(file: str, node: ast.ImportFrom) -> str:
+    """Return the full name of what a statement of a file imports names from."""
+    if not node.level:
+        return node.module or ""
+    return ".".join([*file.split("/")[: -node.level], *([node.module] if node.module else [])])

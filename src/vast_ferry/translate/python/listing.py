@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.translate.python.calling import Calling
-from vast_ferry.translate.python.functions import NOTHING
+from vast_ferry.translate.python.functions import NOTHING, is_built_in
 from vast_ferry.translate.python.tables import (
     Through,
     asks,
@@ -76,8 +76,7 @@ class Listing(Calling):
         called = node.func if isinstance(node, ast.Call) else None
         if not isinstance(called, ast.Name):
             return False
-        bound = self.function.nodes.bound if self.function is not None else ()
-        return any(called.id in names for names in (bound, self.env, self.module.names, self.module.nodes.top_names))
+        return called.id in self.env or not is_built_in(self.module, self.function, called.id)
 
     def bind_row(self, table: Table, told: Through) -> None:
         """Bind what a loop binds that goes through a table: functions of the project, and what stands beside them."""

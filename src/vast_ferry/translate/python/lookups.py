@@ -16,7 +16,7 @@ from vast_ferry.translate.operations import Fixed, LookUp, OfPrincipal
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import NOTHING
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import lower_of, walk
 from vast_ferry.translate.values import Bound, Env, Known, Of, Parsed, Stop, Value
 
 #: Header fields that no event holds: the authority is a field of its own, the others follow from the content.
@@ -90,22 +90,23 @@ class LookUps:
 
     def as_mapping(self, node: ast.DictComp) -> Value | None:
         """Recognise pairs that the code puts into a mapping: `{name.lower(): value for name, value in pairs}`."""
-        if len(node.generators) != 1:
-            return None
-        (one,) = node.generators
+        found = self._pairs_gone_through(node.generators, node.key, node.value)
+        return Parsed(found[0], "mapping", True) if found is not None and not node.generators[0].ifs else None
+
+    def _pairs_gone_through(
+        self, generators: list[ast.comprehension], name: ast.expr, value: ast.expr
+    ) -> tuple[Spot, Row] | None:
+        """Return the pairs that a comprehension goes through, and names as it gives them: of fields, in lower case."""
+        one = generators[0]
         spot = self.flow.values.get(id(one.iter))
         row = self._row(spot) if isinstance(spot, Spot) else None
         pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
-        if row is None or not row.lens.pairs or len(pair) != 2 or one.ifs or one.is_async:
+        if row is None or not row.lens.pairs or len(pair) != 2 or len(generators) != 1 or one.is_async:
             return None
-        named = node.key
-        if row.field in HEADERS and isinstance(named, ast.Call) and isinstance(named.func, ast.Attribute):
-            if named.func.attr != "lower" or named.args or named.keywords:
-                return None
-            named = named.func.value
-        names = [n.id if isinstance(n, ast.Name) else "" for n in (*pair, named, node.value)]
+        named = (lower_of(name) if row.field in HEADERS else None) or name
+        names = [n.id if isinstance(n, ast.Name) else "" for n in (*pair, named, value)]
         assert isinstance(spot, Spot)
-        return Parsed(spot, "mapping", True) if all(names) and names[:2] == names[2:] else None
+        return (spot, row) if all(names) and names[:2] == names[2:] else None
 
     def first_of(self, node: ast.Subscript) -> bool:
         """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
@@ -129,33 +130,16 @@ class LookUps:
         self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: How, default: ast.expr | None
     ) -> bool:
         """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
-        if len(picking.generators) != 1:
-            return False
-        (one,) = picking.generators
-        spot = self.flow.values.get(id(one.iter))
-        row = self._row(spot) if isinstance(spot, Spot) else None
-        pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
-        if row is None or not row.lens.pairs or len(pair) != 2 or len(one.ifs) != 1:
-            return False
-        test, own, value = one.ifs[0], pair[0], pair[1]
+        tests = picking.generators[0].ifs
+        test = tests[0] if len(tests) == 1 else None
         if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
             return False
-        left, key = test.left, test.comparators[0]
-        lower = isinstance(left, ast.Call) and isinstance(left.func, ast.Attribute) and left.func.attr == "lower"
-        named = left.func.value if lower else left  # type: ignore[attr-defined]
-        names = [n.id if isinstance(n, ast.Name) else "" for n in (own, value, named, picking.elt)]
-        known = isinstance(key, ast.Constant) and isinstance(key.value, str)
-        if (
-            not all(names)
-            or names[0] != names[2]
-            or names[1] != names[3]
-            or not known
-            or (lower and row.field not in HEADERS)
-        ):
+        found, key = self._pairs_gone_through(picking.generators, test.left, picking.elt), test.comparators[0]
+        if found is None or not isinstance(key, ast.Constant) or not isinstance(key.value, str):
             return False
-        if row.field in HEADERS and key.value != key.value.lower():  # type: ignore[attr-defined]
+        spot, row = found
+        if row.field in HEADERS and key.value != key.value.lower():
             return False
-        assert isinstance(spot, Spot)
         self.follower.note(node, LookUp(spot, row.field, how, key, default))
         for inner in walk(picking):
             if isinstance(inner, ast.expr) and inner is not key and inner is not node:

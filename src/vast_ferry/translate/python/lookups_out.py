@@ -19,21 +19,19 @@ import ast
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from pathlib import PurePosixPath
 
-from vast_ferry.hub.findings import BadInput, Finding, Place
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.hub.findings import Finding, Place
+from vast_ferry.translate.python.nodes import lower_of, walk
 from vast_ferry.translate.python.small_functions import (
     Small,
     bound_once,
     is_bound,
     is_plain,
-    lower_of,
     names_in,
     small_in,
 )
-from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.written_out import may_name
+from vast_ferry.translate.python.source import PythonText, parsed
+from vast_ferry.translate.python.written_out import file_of, imported_by, may_name
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Key
@@ -113,24 +111,14 @@ def _is_within(site: _Site, other: _Site) -> bool:
 def _parsed(files: Mapping[str, bytes]) -> Iterator[_File]:
     """Yield the files that can be read."""
     for file, raw in files.items():
-        if not file.endswith(".py"):
-            continue
-        try:
-            text = PythonText(raw, file)
-            yield _File(file, raw, text, text.parse())
-        except (BadInput, SyntaxError, ValueError, RecursionError):
-            continue
+        if file.endswith(".py") and (found := parsed(files, file)) is not None:
+            yield _File(file, raw, *found)
 
 
 def _imports(tree: ast.Module, file: str, name: str, of: str) -> bool:
     """Tell whether a file imports a function of another file under its own name, and means nothing else by it."""
-    folders, parts = PurePosixPath(file).parent.parts, PurePosixPath(of).with_suffix("").parts
-    for node in tree.body:
-        if isinstance(node, ast.ImportFrom) and any(one.name == name and not one.asname for one in node.names):
-            above = folders[: len(folders) - node.level + 1] if node.level else ()
-            asked = (*above, *(node.module or "").split("."))
-            return tuple(one for one in asked if one) == parts and bound_once(tree, name)
-    return False
+    by = imported_by(tree, name)
+    return by is not None and file_of(file, by) == of and bound_once(tree, name)
 
 
 def _sites(every: list[_File], one: _File, small: Small, asked: MethodsAsked) -> Iterator[_Site]:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import ast
 
-from vast_ferry.translate.python.functions import Function
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.functions import Function, set_once
+from vast_ferry.translate.python.nodes import lower_of, walk
 
 
 def beginning(node: ast.expr) -> str:
@@ -19,24 +19,17 @@ def beginning(node: ast.expr) -> str:
 
 def lowered(function: Function | None, node: ast.expr) -> ast.expr | None:
     """Return the expression that a text is, put into lower case: `request.method.lower()`, or a name for that."""
-    made: ast.expr | None = node
-    if isinstance(node, ast.Name):
-        made = _set_once(function, node.id) if function is not None else None
-    if not isinstance(made, ast.Call) or made.args or made.keywords:
+    if not isinstance(node, ast.Name):
+        return lower_of(node)
+    made = set_once(function, node.id) if function is not None else None
+    if made is None or function is None:
         return None
-    return made.func.value if isinstance(made.func, ast.Attribute) and made.func.attr == "lower" else None
+    # Where it is asked, the names in it must hold what they held where it was made.
+    bound = [use.id for use in walk(made) if isinstance(use, ast.Name) and not _is_the_same_ever(function, use.id)]
+    return lower_of(made) if not bound else None
 
 
-def _set_once(function: Function, name: str) -> ast.expr | None:
-    """Return what a name of a function is set to, once and for all; so are all names in that."""
-    by = _bindings(function, name)
-    if len(by) != 1 or not isinstance(by[0], ast.Assign) or not isinstance(by[0].targets[0], ast.Name):
-        return None
-    names = {one.id for one in walk(by[0].value) if isinstance(one, ast.Name)}
-    return by[0].value if all(len(_bindings(function, one)) <= 1 for one in names) else None
-
-
-def _bindings(function: Function, name: str) -> list[ast.AST | None]:
-    """Return the statements by which a function binds a name, a parameter as nothing."""
-    uses = [use for use in function.nodes.uses(name) if not isinstance(use.ctx, ast.Load)]
-    return [function.nodes.parents.get(id(use)) for use in uses] + [None] * (name in function.parameters)
+def _is_the_same_ever(function: Function, name: str) -> bool:
+    """Tell whether a function binds a name once at most, as a parameter or otherwise."""
+    stores = sum(not isinstance(use.ctx, ast.Load) for use in function.nodes.uses(name))
+    return stores + (name in function.every_name) <= 1

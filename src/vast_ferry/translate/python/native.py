@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ast
-import itertools
 from collections import Counter
 from collections.abc import Callable, Collection, Container, Iterable, Iterator, Mapping
 
@@ -18,7 +17,6 @@ from vast_ferry.translate.python.aliases import Aliases
 from vast_ferry.translate.python.alive import loaded
 from vast_ferry.translate.python.answers import changed_answers, settle_answers
 from vast_ferry.translate.python.copies import copies, of_decorator, used_otherwise
-from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
 from vast_ferry.translate.python.environment import uses_it
 from vast_ferry.translate.python.files import Files
 from vast_ferry.translate.python.flow import Flow
@@ -34,6 +32,7 @@ from vast_ferry.translate.python.render import Rendering
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.set_up import handling, methods_of, stop_used_classes
 from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.standing import Standing
 from vast_ferry.translate.reasons import STOPS
 from vast_ferry.translate.shapes import beyond_hand
 from vast_ferry.translate.values import Batch, Class, Foreign, Func, Key, Stop
@@ -108,7 +107,7 @@ class _Project:
         self.result = Rewritten()
         self.reach, self.aliases = Reach(self.job.flow), Aliases(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
-        self.before: set[Key] = set()  # decorators that stand before handlers
+        self.standing = Standing(job)
         self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
     def made(self) -> Rewritten:
@@ -231,81 +230,12 @@ class _Project:
             return Stop("several-kinds", function.node)
         self.job.declared.setdefault(function.key, []).append(declared)
         self.handlers[declared.name] = function
-        self._stand_before(function, kind, declared)
+        self.standing.put_before(function, kind, declared)
         try:
             self.job.flow.enter(function.key, kind, declared.name)
         except Stop as stop:
             return stop
         return None
-
-    def _stand_before(self, function: Function, kind: str, declared: Declared) -> None:
-        """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
-        flow, behind, between = self.job.flow, function, list[Function]()
-        if function.stands_behind is not None:
-            return
-        layers, more = self._layers(function, len(flow.handed(kind)))
-        if self._comes_round(function, layers):
-            decorator = function.node.decorator_list[0]
-            function.hidden, layers = Stop("decorated", decorator, ast.unparse(decorator)), []
-        for found, inner in reversed(layers):
-            inner.stands_before = tuple(dict.fromkeys((*inner.stands_before, behind.key)))
-            inner.whatever, inner.given, inner.leading = found.whatever, found.given, found.leading
-            inner.given_more, inner.passes_more = found.taken, inner.passes_more or found.passed
-            behind.stands_behind = inner.key
-            flow.waiting[found.outer.key] = None
-            self.before.add(found.outer.key)
-            self.job.declared.setdefault(inner.key, []).append(declared)
-            if found.whatever:
-                inner.entry = (*inner.entry, declared.name)
-                flow.waiting[inner.key] = None
-            else:
-                flow.enter(inner.key, kind, declared.name)
-            between.append(inner)
-            behind = inner
-        if layers:
-            function.given_more = more
-        for one in between:
-            one.outermost.add(one is behind)
-
-    def _comes_round(self, function: Function, layers: list[tuple[Around, Function]]) -> bool:
-        """Tell whether decorators would stand before one another: other handlers have them in another order."""
-        behind = {one.key: one.stands_behind for one in self.job.flow.functions.values() if one.stands_behind}
-        chain = [function.key, *(inner.key for _, inner in reversed(layers))]
-        behind |= dict(itertools.pairwise(chain))
-        for start in chain:
-            at, gone = behind.get(start), {start}
-            while at is not None and at not in gone:
-                gone.add(at)
-                at = behind.get(at)
-            if at is not None:
-                return True
-        return False
-
-    def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
-        """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
-
-        Where one of its decorators can't be seen through, what the handler takes for the event may be anything else.
-        """
-        flow, more, layers = self.job.flow, More(), list[tuple[Around, Function]]()
-        for decorator in function.node.decorator_list:
-            if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
-                continue
-            found = around(flow, function.module, decorator, taken, more)
-            if found is None:
-                called = decorator.func if isinstance(decorator, ast.Call) else decorator
-                function.hidden = Stop("decorated", decorator, ast.unparse(called))
-                return [], ()
-            inner = flow.defined.get(id(found.inner))
-            if inner is None:
-                inner = found.outer
-                for node in found.between:
-                    inner = flow.define_inside(inner, node)
-            if inner.stands_before and inner.given_more != found.taken:  # by another handler that it stands before
-                return [], ()
-            layers.append((found, inner))
-            more = found.more
-        given = given_more(more, function, taken) if layers else ()
-        return ([], ()) if given is None else (layers, given)
 
     def _find_exact(self) -> None:
         """Find the handlers that ask if a content is Base64, other than to decode it just then."""
@@ -543,7 +473,7 @@ class _Project:
 
         Where the others can have one of their own, as it was, it stands twice (`Copies`).
         """
-        if function.key not in self.before or not made.edits:
+        if function.key not in self.standing.decorators or not made.edits:
             return None
         handlers = {handler.key for handler in self.handlers.values()}
         if used_otherwise(self.job.flow, function.key, handlers) == []:

@@ -100,6 +100,12 @@ def _walk(root: ast.AST, found: list[ast.AST], names: list[Any], spans: dict[int
                 push(value)
 
 
+def lower_of(node: ast.AST) -> ast.expr | None:
+    """Return what an expression puts into lower case: `name` of `name.lower()`."""
+    called = node.func if isinstance(node, ast.Call) and not node.args and not node.keywords else None
+    return called.value if isinstance(called, ast.Attribute) and called.attr == "lower" else None
+
+
 def in_generator(node: ast.AST, parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether a generator expression evaluates a node: all of it but what it goes through first."""
     above = parents.get(id(node))

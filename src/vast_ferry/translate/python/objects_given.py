@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.functions import DEFINITION, Function, own_returns
+from vast_ferry.translate.python.functions import DEFINITION, Function, own_returns, set_once
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import Class, Func, Instance
 
@@ -32,7 +32,7 @@ def gives_an_object(flow: Flow, function: Function, depth: int = _DEEPEST) -> In
 
 def _made_by(flow: Flow, function: Function, value: ast.expr, depth: int) -> Instance | None:
     """Return the object that an expression makes, or that a function of the project gives there."""
-    value = _set_to(function.nodes, value) or value
+    value = (set_once(function, value.id) if isinstance(value, ast.Name) else None) or value
     if isinstance(value, ast.Name):
         return _itself(function, value)
     if not isinstance(value, ast.Call):
@@ -61,15 +61,6 @@ def _itself(function: Function, name: ast.Name) -> Instance | None:
     return Instance(function.cls) if kept else None
 
 
-def _set_to(nodes: Nodes, value: ast.expr) -> ast.expr | None:
-    """Return what a name is set to, where it is once and for all."""
-    if not isinstance(value, ast.Name):
-        return None
-    given = [use for use in nodes.uses(value.id) if not isinstance(use.ctx, ast.Load)]
-    above = nodes.parents.get(id(given[0])) if len(given) == 1 else None
-    return above.value if isinstance(above, ast.Assign) and len(above.targets) == 1 else None
-
-
 def _is_bound(nodes: Nodes, node: ast.AST) -> bool:
     return isinstance(node, ast.Name) and node.id in nodes.bound
 
@@ -88,7 +79,7 @@ def gives_itself(flow: Flow, function: Function) -> Instance | None:
     returns = [one for one in nodes.all if isinstance(one, ast.Return)]
     inside = any(isinstance(one, (*DEFINITION, ast.Lambda, ast.ClassDef)) for one in nodes.all[1:])
     kept = not any(not isinstance(use.ctx, ast.Load) for use in nodes.uses(names[0]))
-    given = all(_is_own(nodes, one.value, names[0], makes=makes) for one in returns)
+    given = all(_is_own(function, one.value, names[0], makes=makes) for one in returns)
     ends = bool(returns) and node.body[-1] in returns
     alone = not makes or not flow.inherited(function.cls)
     return Instance(function.cls) if given and kept and ends and alone and not inside else None
@@ -102,7 +93,7 @@ def yields_an_object(flow: Flow, function: Function) -> Instance | None:
     value = found[0].value if len(found) == 1 and isinstance(found[0], ast.Yield) else None
     if len(function.node.decorator_list) != 1 or not names <= _MANAGERS:
         return None
-    value = _set_to(nodes, value) if isinstance(value, ast.Name) else value
+    value = set_once(function, value.id) if isinstance(value, ast.Name) else value
     if not isinstance(value, ast.Call):
         return None
     made = flow.named(module, value.func)
@@ -116,9 +107,9 @@ def is_of_the_class(function: Function) -> bool:
     return [ast.unparse(one) for one in function.node.decorator_list] == ["classmethod"]
 
 
-def _is_own(nodes: Nodes, value: ast.expr | None, own: str, *, makes: bool) -> bool:
+def _is_own(function: Function, value: ast.expr | None, own: str, *, makes: bool) -> bool:
     """Tell whether a value is an object by its own name, or one that is made of the class of that name."""
     if not makes:
         return isinstance(value, ast.Name) and value.id == own
-    value = _set_to(nodes, value) if isinstance(value, ast.Name) else value
+    value = set_once(function, value.id) if isinstance(value, ast.Name) else value
     return isinstance(value, ast.Call) and isinstance(value.func, ast.Name) and value.func.id == own

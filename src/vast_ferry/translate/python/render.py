@@ -92,8 +92,9 @@ class Rendering(Writing):
         self.block(node.body)
         kept = self.content or function.key in self.job.kept
         content = bool(self.once) and not kept and (len(self.once) > 1 or self._in_loop(self.once[0]))
-        if content or self._made_often or self._objects_often:
-            self._read_first(node, content=content)
+        often = self._objects_often
+        if content or often or self._made_often:
+            self._read_first(node, content=content, often=often)
             return self.edits
         self._note_what_is_made(function, node)
         self._end(function, node)
@@ -161,16 +162,16 @@ class Rendering(Writing):
         words = (word if word.isidentifier() else "event", "whole_event", "event_as_it_was")
         return next(name for name in map(self.fresh, words) if name not in handed and name not in dir(builtins)), part
 
-    def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, *, content: bool) -> None:
+    def _read_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, *, content: bool, often: bool) -> None:
         """Write the function again with what is read more than once read before all else: content, what is made."""
         again = Rendering(self.job, self.module, self.function)
         again.content = self.fresh("content") if content else self.content
         again.made_first = {field: self.fresh(field) for field in sorted(self._made_often)}
         again.event_made, again.part_made = self.event_made, self.part_made
-        if self._objects_often:
+        if often:
             again.event_made, again.part_made = self._of_which_all_are_had()
         again.write()
-        if self._objects_often and self.function is not None:
+        if often and self.function is not None:
             again._event_first(self.function, node)
         for field, name in again.made_first.items():
             made = self.job.fresh(field)

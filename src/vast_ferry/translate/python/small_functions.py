@@ -12,7 +12,7 @@ import builtins
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import lower_of, walk
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.written_out import binds
 
@@ -188,13 +188,6 @@ def _asked_for(made: ast.expr) -> set[int]:
             asked = [node.left, node.comparators[0]]
         found.update(id(lower_of(one) or one) for one in asked)
     return found
-
-
-def lower_of(node: ast.expr) -> ast.expr | None:
-    """Return what is put into lower case."""
-    lowers = isinstance(node, ast.Call) and not node.args and not node.keywords
-    called = node.func if lowers else None  # type: ignore[attr-defined]
-    return called.value if isinstance(called, ast.Attribute) and called.attr == "lower" else None
 
 
 def is_plain(node: ast.expr) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import io
 import tokenize
+from collections.abc import Mapping
 
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.translate.text import SourceText
@@ -34,3 +35,12 @@ class PythonText(SourceText):
     def of(self, node: ast.AST) -> str:
         """Return a node's own text."""
         return self.data[self.start(node) : self.end(node)].decode("utf-8")
+
+
+def parsed(files: Mapping[str, bytes], path: str) -> tuple[PythonText, ast.Module] | None:
+    """Return a file's text and its syntax tree; nothing where there is none, or it can't be read."""
+    try:
+        text = PythonText(files[path], path)
+        return text, text.parse()
+    except (BadInput, SyntaxError, ValueError, RecursionError, KeyError):
+        return None

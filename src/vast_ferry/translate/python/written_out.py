@@ -26,14 +26,14 @@ import builtins
 import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from pathlib import PurePosixPath
 
-from vast_ferry.hub.findings import BadInput, Finding, Place
+from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.decorators import given_inside
 from vast_ferry.translate.python.functions import DEFINITION, Definition
+from vast_ferry.translate.python.imports import imported_from
 from vast_ferry.translate.python.nodes import walk
-from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 
@@ -65,11 +65,9 @@ def written_out(
         if one.name in names and not one.bindings:
             by_file.setdefault(one.entry.file, {})[one.entry.name] = one.name
     for file, handlers in by_file.items():
-        try:
-            text = PythonText(files[file], file)
-            tree = text.parse()
-        except (BadInput, SyntaxError, ValueError, RecursionError, KeyError):
+        if (read := parsed(files, file)) is None:
             continue
+        text, tree = read
         found = [behind for name in handlers if (behind := _behind(text, tree, name, file, files)) is not None]
         others = [raw for other, raw in files.items() if other != file]
         edits[file] = _edits(text, tree, found, others)
@@ -123,20 +121,21 @@ class _Elsewhere:
 
 def _elsewhere(tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Elsewhere | None:
     """Return the file from which a file imports a function under its own name, and that means nothing else there."""
-    folders = PurePosixPath(file).parent.parts
-    for node in tree.body:
-        if isinstance(node, ast.ImportFrom) and any(one.name == name and not one.asname for one in node.names):
-            above = folders[: len(folders) - node.level + 1] if node.level else ()
-            parts = (*above, *(one for one in (node.module or "").split(".") if one))
-            path = "/".join(parts) + ".py"
-            if path not in files or sum(binds(one, name) for one in walk(tree)) != 1:
-                return None
-            try:
-                text = PythonText(files[path], path)
-                return _Elsewhere(text, text.parse(), node)
-            except (BadInput, SyntaxError, ValueError, RecursionError):
-                return None
-    return None
+    by = imported_by(tree, name)
+    found = parsed(files, file_of(file, by)) if by is not None else None
+    alone = sum(binds(one, name) for one in walk(tree)) == 1
+    return _Elsewhere(*found, by) if by is not None and found is not None and alone else None
+
+
+def imported_by(tree: ast.Module, name: str) -> ast.ImportFrom | None:
+    """Return the statement at the top of a module that imports something under its own name."""
+    statements = (node for node in tree.body if isinstance(node, ast.ImportFrom))
+    return next((node for node in statements if any(one.name == name and not one.asname for one in node.names)), None)
+
+
+def file_of(file: str, by: ast.ImportFrom) -> str:
+    """Return the file of the module that a statement of a file imports names from."""
+    return imported_from(file, by).replace(".", "/") + ".py"
 
 
 def _imported(

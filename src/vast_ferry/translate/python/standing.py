@@ -1,0 +1,92 @@
+"""What stands before handlers: decorators that can be seen through (`decorators.py`), followed as handlers themselves.
+
+A decorator's function has one place: the same before all handlers that it stands before. Where two handlers have theirs
+in opposite orders, the second is not followed through them.
+"""
+
+from __future__ import annotations
+
+import ast
+import itertools
+
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
+from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.job import Job
+from vast_ferry.translate.values import Key, Stop
+
+
+class Standing:
+    """Puts what decorators give before handlers; `decorators` are those for which that was done."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        self.decorators: set[Key] = set()
+
+    def put_before(self, function: Function, kind: str, declared: Declared) -> None:
+        """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
+        flow, behind, between = self.job.flow, function, list[Function]()
+        if function.stands_behind is not None:
+            return
+        layers, more = self._layers(function, len(flow.handed(kind)))
+        if self._comes_round(function, layers):
+            decorator = function.node.decorator_list[0]
+            function.hidden, layers = Stop("decorated", decorator, ast.unparse(decorator)), []
+        for found, inner in reversed(layers):
+            inner.stands_before = tuple(dict.fromkeys((*inner.stands_before, behind.key)))
+            inner.whatever, inner.given, inner.leading = found.whatever, found.given, found.leading
+            inner.given_more, inner.passes_more = found.taken, inner.passes_more or found.passed
+            behind.stands_behind = inner.key
+            flow.waiting[found.outer.key] = None
+            self.decorators.add(found.outer.key)
+            self.job.declared.setdefault(inner.key, []).append(declared)
+            if found.whatever:
+                inner.entry = (*inner.entry, declared.name)
+                flow.waiting[inner.key] = None
+            else:
+                flow.enter(inner.key, kind, declared.name)
+            between.append(inner)
+            behind = inner
+        if layers:
+            function.given_more = more
+        for one in between:
+            one.outermost.add(one is behind)
+
+    def _comes_round(self, function: Function, layers: list[tuple[Around, Function]]) -> bool:
+        """Tell whether decorators would stand before one another: other handlers have them in another order."""
+        chain = [function.key, *(inner.key for _, inner in reversed(layers))]
+        links = dict(itertools.pairwise(chain))
+        for start in chain if layers else ():
+            gone, at = set[Key](), start
+            while (above := links.get(at) or self.job.flow.functions[at].stands_behind) is not None:
+                if above in gone:
+                    return True
+                gone.add(above)
+                at = above
+        return False
+
+    def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
+        """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
+
+        Where one of its decorators can't be seen through, what the handler takes for the event may be anything else.
+        """
+        flow, more, layers = self.job.flow, More(), list[tuple[Around, Function]]()
+        for decorator in function.node.decorator_list:
+            if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
+                continue
+            found = around(flow, function.module, decorator, taken, more)
+            if found is None:
+                called = decorator.func if isinstance(decorator, ast.Call) else decorator
+                function.hidden = Stop("decorated", decorator, ast.unparse(called))
+                return [], ()
+            inner = flow.defined.get(id(found.inner))
+            if inner is None:
+                inner = found.outer
+                for node in found.between:
+                    inner = flow.define_inside(inner, node)
+            if inner.stands_before and inner.given_more != found.taken:  # by another handler that it stands before
+                return [], ()
+            layers.append((found, inner))
+            more = found.more
+        given = given_more(more, function, taken) if layers else ()
+        return ([], ()) if given is None else (layers, given)
