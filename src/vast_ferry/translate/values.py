@@ -83,6 +83,13 @@ class OneOf:
 
 
 @dataclass(frozen=True, slots=True)
+class Rest:
+    """What `*args` takes, each by its place, or what `**kwargs` takes, which is nothing; it is only handed on."""
+
+    values: tuple[Value, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Handlers:
     """The handlers that a decorator stands before, under its own name for the one that it is given."""
 
@@ -140,7 +147,7 @@ class Seconds:
 
 
 #: What is known of the project itself.
-Part = Own | Func | Table | OneOf | Handlers | Class | Instance
+Part = Own | Func | Table | OneOf | Rest | Handlers | Class | Instance
 
 Value = Spot | Seconds | Batch | Parsed | Std | Part | Service | Of | Clash
 

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Mapping, Set
-from dataclasses import dataclass, field
+from collections.abc import Set
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
+from vast_ferry.translate.python.handing import Handing
 from vast_ferry.translate.python.names_made import beginning, lowered
-from vast_ferry.translate.python.objects import Objects
 from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
 from vast_ferry.translate.python.tables import is_called_or_tested, name_given
 from vast_ferry.translate.python.types import (
@@ -24,7 +23,6 @@ from vast_ferry.translate.python.types import (
     PUTTING,
     SAME_TYPE,
     STD_TYPES,
-    type_of_constant,
 )
 from vast_ferry.translate.values import (
     Batch,
@@ -72,47 +70,6 @@ _CALL_NOTHING = (_ASK_NO_METHODS | _GATHER) | frozenset(
 
 #: Methods of lists that look for what is equal to what they are given.
 _FIND = frozenset(["index", "count", "remove"])
-#: Fields in which handlers look values up by their names.
-LOOKED_UP = frozenset(["headers", "headers.plain", "headers.all", "query"])
-
-
-def only_looked_up_in(function: Function, parameter: str) -> bool:
-    """Tell whether a function only looks something up in what a parameter holds: by a key, or by a method's call."""
-    parents = function.nodes.parents
-    return all(_looks_up(use, parents) for use in function.nodes.uses(parameter))
-
-
-def _looks_up(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
-    above = parents.get(id(use))
-    if isinstance(above, ast.Attribute):
-        call = parents.get(id(above))
-        return isinstance(call, ast.Call) and call.func is above
-    if isinstance(above, ast.Compare):
-        return above.left is not use and len(above.ops) == 1 and isinstance(above.ops[0], (ast.In, ast.NotIn))
-    return isinstance(above, ast.Subscript) and above.value is use and isinstance(above.ctx, ast.Load)
-
-
-@dataclass(slots=True)
-class _Taker:
-    """A function that is called, and what its parameters are given."""
-
-    function: Function
-    given: dict[str, Value] = field(default_factory=dict)
-
-    def parameter(self, by: int | str) -> str:
-        """Return the parameter that an argument goes to, by its place or its name; empty where there is none."""
-        if isinstance(by, int):
-            return self.function.parameters[by] if by < len(self.function.parameters) else ""
-        arguments = self.function.node.args
-        return by if any(one.arg == by for one in (*arguments.args, *arguments.kwonlyargs)) else ""
-
-    def all(self, *, hidden: bool) -> dict[str, Value]:
-        """Return what all parameters are given; what goes where can't be told where arguments are `hidden`."""
-        arguments = self.function.node.args
-        if hidden:
-            named = [one.arg for one in (*arguments.args, *arguments.kwonlyargs)]
-            return {**dict.fromkeys([*self.function.parameters, *named], NOTHING), **self.given}
-        return {**_defaults(arguments, self.given), **self.given}
 
 
 def _sort_of(function: Function) -> tuple[bool, bool]:
@@ -120,10 +77,8 @@ def _sort_of(function: Function) -> tuple[bool, bool]:
     return isinstance(function.node, ast.AsyncFunctionDef), function.generates
 
 
-class Calling(Objects):
+class Calling(Handing):
     """What follows calls."""
-
-    every: list[Value]  # what the call that was followed last was handed, by places and keywords
 
     def _call_(self, node: ast.Call) -> Value:
         function = node.func
@@ -339,18 +294,6 @@ class Calling(Objects):
         function = self.flow.functions[target.key] if isinstance(target, Func) else None
         return yields_an_object(self.flow, function) if function is not None else None
 
-    def what_it_names(self, node: ast.expr) -> Value:
-        """Return what a name, or an attribute of a module, stands for, without noting that it is read."""
-        return self.lookup(node.id) if isinstance(node, ast.Name) else self.flow.named(self.module, node)
-
-    def in_a_table(self, node: ast.expr) -> Value:
-        """Return what stands in a table of a function: what a name stands for, or a method of an object."""
-        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
-            base = self.lookup(node.value.id)
-            if isinstance(base, Instance):
-                return self.flow.bound_method(base.key, node.attr)
-        return self.what_it_names(node)
-
     def one_of(self, node: ast.expr, keys: tuple[Key, ...], *, bound: bool = False) -> Value:
         """Return one of some functions, where what is done with it is seen; else somebody unseen may call any."""
         name = name_given(node, self.module.nodes.parents)
@@ -429,81 +372,3 @@ class Calling(Objects):
         # Who calls what it gives can't be seen, and hands things on as they were: so does it.
         self.arguments(ast.Call(node.args[0], node.args[1:], node.keywords), None)
         return NOTHING
-
-    def arguments(self, node: ast.Call, *called: Function | None) -> list[Value]:
-        """Follow the arguments of a call; what a function of the project gets of the event is passed on to it.
-
-        Of several functions that may be `called`, all get the same: what one takes as it was, each does. Returned are
-        those that are given by their places; `every` has those that are given by keywords as well.
-        """
-        values: list[Value] = []
-        by_keyword: list[Value] = []
-        takers = [_Taker(one) for one in called if one is not None]
-        starred = False  # what stands before it has its place
-        for index, argument in enumerate(node.args):
-            value = self.eval(argument)
-            values.append(value)
-            starred = starred or isinstance(argument, ast.Starred)
-            if not starred:
-                self._give(takers, index, argument, value)
-        for keyword in node.keywords:
-            value = self.eval(keyword.value)
-            by_keyword.append(value)
-            if keyword.arg is not None:
-                self._give(takers, keyword.arg, keyword.value, value)
-        hidden = starred or any(keyword.arg is None for keyword in node.keywords)
-        for taker in takers:
-            for name, value in taker.all(hidden=hidden).items():
-                self.flow.pass_(taker.function, name, value)
-        self.every = [*values, *by_keyword]
-        return values
-
-    def _give(self, takers: list[_Taker], by: int | str, argument: ast.expr, value: Value) -> None:
-        """Give each function the argument that stands at a place, or has a name."""
-        names = [taker.parameter(by) for taker in takers]
-        if not any(names):
-            return
-        plain = any(not name or name in one.function.plain for one, name in zip(takers, names, strict=True))
-        if isinstance(value, Spot) and not plain and self._looked_up(value, takers, names):
-            self.consume(argument)
-            self.flow.handed_on.add(id(argument))
-            handed: Value = Spot(value.kind, value.role, value.steps)
-        else:
-            handed = self._handed(argument, value, plain)
-        for taker, name in zip(takers, names, strict=True):
-            if name:
-                taker.given[name] = handed
-
-    def _looked_up(self, spot: Spot, takers: list[_Taker], names: list[str]) -> bool:
-        """Tell whether functions only look something up in what stands at a place, and the target has no such thing."""
-        row = self.flow.shape(spot).row(spot.role, spot.steps)
-        by_name = row is not None and row.field in LOOKED_UP and bool(row.lens.methods or row.lens.subscript)
-        if not by_name or self.flow.whole_there(spot):
-            return False
-        return all(only_looked_up_in(taker.function, name) for taker, name in zip(takers, names, strict=True))
-
-    def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
-        """Return what a function is handed: the event, its context or one entry go as what stands for them.
-
-        A `plain` parameter gets them made as they were.
-        """
-        if isinstance(value, Spot) and self.flow.spot_is_inner(value) and not plain:
-            self.consume(argument)
-            return Spot(value.kind, value.role, value.steps)
-        if isinstance(value, Batch) and not plain:
-            self.flow.formed.add(id(argument))
-            self.mark(argument)
-            return Batch(value.kind, "")
-        if isinstance(value, Foreign):
-            return self.made(value)
-        return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
-
-
-def _defaults(arguments: ast.arguments, given: Mapping[str, Value]) -> dict[str, Value]:
-    """Return what the parameters get that a call does not give."""
-    every = [*arguments.posonlyargs, *arguments.args]
-    pairs = [*zip(every[len(every) - len(arguments.defaults) :], arguments.defaults, strict=True)]
-    pairs += [
-        (one, default) for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default
-    ]
-    return {one.arg: Of(type_of_constant(default)) for one, default in pairs if one.arg not in given}

@@ -13,6 +13,7 @@ from vast_ferry.translate.python.following import METHODS
 from vast_ferry.translate.python.functions import MADE, NOTHING
 from vast_ferry.translate.python.listing import Listing
 from vast_ferry.translate.python.nodes import in_generator, walk
+from vast_ferry.translate.python.tables import is_called_or_tested
 from vast_ferry.translate.python.types import (
     type_of_constant,
 )
@@ -26,6 +27,7 @@ from vast_ferry.translate.values import (
     Func,
     Instance,
     Of,
+    OneOf,
     Own,
     Parsed,
     Std,
@@ -192,6 +194,8 @@ class Expressions(Listing):
 
     def _handed_on(self, node: ast.Name | ast.Attribute, value: Value) -> None:
         """Note that a function, a class or a module of the project is a value: who calls what it has is not seen."""
+        if isinstance(value, OneOf) and not is_called_or_tested(node, self.module.nodes.parents):
+            self.flow.refer(value)
         if isinstance(value, (Func, Class, Own)):
             own: ast.expr = node
             above = self.module.nodes.parents.get(id(own))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Iterable, Set
+from dataclasses import replace
 
 from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Call
@@ -31,6 +32,7 @@ from vast_ferry.translate.values import (
     Of,
     OneOf,
     Own,
+    Rest,
     Service,
     Std,
     Stop,
@@ -75,6 +77,7 @@ class Flow(Code):
         self.formed: set[int] = set()  # reads of a batch that have a form of their own wherever they stand
         self.waiting: dict[Key, None] = {}  # in order, each once
         self.whole_there: Callable[[Spot], bool] = lambda spot: True  # whether the target has what stands at a place
+        self.known_rests: set[int] = set()  # `*args` and `**kwargs` in calls, of which is known what they hold
         self.handed_on: set[int] = set()  # arguments in whose place the event goes, for what is looked up in them
         self.either: dict[int, tuple[Key, ...]] = {}  # by calls, the functions of which each calls one
         self.loop_names: dict[int, list[ast.Name]] = {}
@@ -294,5 +297,27 @@ def _joined(one: Value, other: Value) -> Value:
         return one
     if isinstance(one, Of) and isinstance(other, Of):
         return Of(made=one.made or other.made, holds=one.holds or other.holds)
+    if isinstance(one, OneOf | Table | Rest) or isinstance(other, OneOf | Table | Rest):
+        return _one_of_both(one, other)
     held = isinstance(one, Foreign) or isinstance(other, Foreign)
     return Clash(frozenset(), held=held) if held else NOTHING
+
+
+def _one_of_both(one: Value, other: Value) -> Value:
+    """Return what a parameter is that gets functions by one caller, and something, or other functions, by another."""
+    if isinstance(one, Of):
+        one, other = other, one
+    if isinstance(one, OneOf) and other == Of("NoneType"):
+        return one
+    if isinstance(one, OneOf) and isinstance(other, OneOf) and one.bound == other.bound:
+        return replace(one, keys=tuple(dict.fromkeys((*one.keys, *other.keys))))
+    if isinstance(one, Table) and isinstance(other, Table) and one.width == other.width and one.bound == other.bound:
+        if one.columns or other.columns:
+            width = one.width
+            columns = tuple(tuple(dict.fromkeys((*one.at(at), *other.at(at)))) for at in range(width))
+            alike = all(bool(one.at(at)) == bool(other.at(at)) for at in range(width))
+            keys = tuple(dict.fromkeys((*one.keys, *other.keys)))
+            return replace(one, keys=keys, columns=columns) if alike else Clash(frozenset())
+        if one.column == other.column:
+            return replace(one, keys=tuple(dict.fromkeys((*one.keys, *other.keys))))
+    return Clash(frozenset())

@@ -92,7 +92,20 @@ from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING,
 from vast_ferry.translate.python.module_values import ModuleValues
 from vast_ferry.translate.python.objects_given import is_of_the_class
 from vast_ferry.translate.python.statements import Statements
-from vast_ferry.translate.values import Batch, Bound, Clash, Class, Foreign, Handlers, Instance, Key, Stop
+from vast_ferry.translate.values import (
+    Batch,
+    Bound,
+    Clash,
+    Class,
+    Foreign,
+    Handlers,
+    Instance,
+    Key,
+    OneOf,
+    Rest,
+    Stop,
+    Table,
+)
 
 
 def follow(flow: Flow, reached: Iterable[Key]) -> None:
@@ -163,7 +176,7 @@ def _note_who_is_unseen(flow: Flow) -> None:
 def _let_be_called(flow: Flow, function: Function, handed: bool) -> None:
     """Let a function be called by who can't be seen: with things as they were, the event's among them if `handed`."""
     for name in function.every_name if not function.entry else ():
-        if isinstance(function.params.get(name), Foreign):
+        if isinstance(function.params.get(name), Foreign | OneOf | Table | Rest):
             flow.pass_(function, name, NOTHING)
         if handed and function.params.get(name) != ANYTHING:
             function.params[name] = ANYTHING
@@ -197,6 +210,7 @@ def _follow(flow: Flow, function: Function) -> None:
             flow.ops.pop(node, None)
             flow.consumed.discard(node)
             flow.handed_on.discard(node)
+            flow.known_rests.discard(node)
             flow.formed.discard(node)
             flow.values.pop(node, None)
         flow.followed[function.key] = None

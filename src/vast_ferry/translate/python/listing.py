@@ -26,6 +26,25 @@ class Listing(Calling):
     def rows(self, node: ast.List | ast.Tuple) -> Table | None:
         """Return the table of functions that a list is, if it is one."""
         table = self.flow.tables.get(id(node)) if self.function is None else self._rows_in_function(node)
+        return self._with_its_other_parts(node, table)
+
+    def rows_handed(self, node: ast.expr, width: int) -> Table | None:
+        """Return the table of functions that is handed on as a list of rows of a width."""
+        if not isinstance(node, (ast.List, ast.Tuple)):
+            return None
+        table = shown_rows(node, self.in_a_table)
+        return self._with_its_other_parts(node, table if table is not None and table.width == width else None)
+
+    def mapping_handed(self, node: ast.expr) -> Table | None:
+        """Return the table of functions that is handed on as a mapping."""
+        table = shown(node, self.in_a_table)
+        for key in node.keys if table is not None and isinstance(node, ast.Dict) else ():
+            if key is not None:
+                self.eval(key)
+        return table
+
+    def _with_its_other_parts(self, node: ast.List | ast.Tuple, table: Table | None) -> Table | None:
+        """Follow what stands beside functions in the rows of a table, and return it."""
         if table is None or table.column is None:
             return None
         for row in node.elts:

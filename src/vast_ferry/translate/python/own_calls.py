@@ -156,9 +156,11 @@ class OwnCalls:
 
     def _hand_on(self, node: ast.Call, called: Function, more: list[str], left: int) -> None:
         """Add arguments to a call that has so many left."""
-        hidden = any(keyword.arg is None for keyword in node.keywords)
-        hidden = hidden or any(isinstance(argument, ast.Starred) for argument in node.args)
-        by_name = called.takes_more
+        known = self.flow.known_rests
+        hidden = any(keyword.arg is None and id(keyword) not in known for keyword in node.keywords)
+        stars = [argument for argument in node.args if isinstance(argument, ast.Starred)]
+        hidden = hidden or any(id(one) not in known for one in stars)
+        by_name = called.takes_more or bool(stars)
         if hidden and not by_name:
             raise Stop("arguments-hidden", node)
         given = [self.at.root(name, node) for name in more]

@@ -134,6 +134,12 @@ def only_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST], 
     return all(goes_through(use, parents) == width for use in uses if isinstance(use.ctx, ast.Load))
 
 
+def rows_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> int:
+    """Return how many parts rows have that loops go through, where each names all of them; 0 where one doesn't."""
+    widths = {goes_through(use, parents) for use in uses}
+    return widths.pop() if len(widths) == 1 else 0
+
+
 def goes_through(use: ast.expr, parents: Mapping[int, ast.AST]) -> int:
     """Return how many parts a loop names of each row of what it goes through; 0 where it is anything else."""
     told = _loop_of(use, parents)
