@@ -30,6 +30,7 @@ FILES = {
     "waiting": ("brackendale@1", ["thornwick", "asgi"]),
     "generating": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
+    "handed": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "listed": (
         str(ROOT / "tests" / "profiles" / "flagstone-1.yaml"),
         ["ostermere@1", "thornwick", "brackendale", "wsgi"],
@@ -82,6 +83,7 @@ SAMPLES = {
     "batches": deliveries,
     "serving": with_services,
     "tables": with_services,
+    "handed": with_services,
     "generating": with_services,
     "waiting": with_services,
 }

@@ -268,6 +268,12 @@ NOTES: Final = {
         "the calls of {what} are written out: it looks up any name, and each call looks up one that is known",
         "Nothing is to be done; read what stands in their place",
     ),
+    "in-full": (
+        Severity.NOTE,
+        "{what} is written in full, as a loop or as a function that has a name: what it calls has to be followed, or "
+        "waited for",
+        "Nothing is to be done; read what stands in its place",
+    ),
     "decorator-twice": (
         Severity.NOTE,
         "the decorator {what} stands twice: rewritten for handlers, and as it was for other functions",

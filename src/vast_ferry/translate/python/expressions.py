@@ -30,6 +30,7 @@ from vast_ferry.translate.values import (
     OneOf,
     Own,
     Parsed,
+    Rest,
     Std,
     Table,
     Value,
@@ -177,6 +178,9 @@ class Expressions(Listing):
         return self._display(node, *(one for pair in zip(node.keys, node.values, strict=True) for one in pair))
 
     def _starred_(self, node: ast.Starred) -> Value:
+        rest = self.lookup(node.value.id) if isinstance(node.value, ast.Name) else None
+        if isinstance(rest, Rest) and self.function is not None and isinstance(node.value, ast.Name):
+            self.flow.pass_(self.function, node.value.id, NOTHING)  # whoever takes it now gets it as it was
         return Of(holds=True) if self._gives_parts(self.eval(node.value)) else NOTHING
 
     def _constant_(self, node: ast.Constant) -> Value:

@@ -164,6 +164,23 @@ def argument_of(function: Function, call: ast.Call, name: str) -> ast.expr | Non
     return {**defaults, **{one.arg: default for one, default in by_keyword if default is not None}}.get(name)
 
 
+def may_take(function: Function, call: ast.Call) -> bool:
+    """Tell whether a function can be called with such arguments at all: no other function takes their place."""
+    arguments = function.node.args
+    if any(isinstance(one, ast.Starred) for one in call.args) or any(one.arg is None for one in call.keywords):
+        return True
+    if any(not isinstance(one, ast.Name) or one.id != "classmethod" for one in function.node.decorator_list):
+        return True  # what it takes is the decorator's matter
+    own, given = function.parameters, {one.arg for one in call.keywords}
+    if (len(call.args) > len(own) and arguments.vararg is None) or (
+        given - set(function.named) and not arguments.kwarg
+    ):
+        return False
+    missing = set(own[len(call.args) : len(own) - len(arguments.defaults)]) - given
+    by_name = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+    return not missing and all(one.arg in given or default is not None for one, default in by_name)
+
+
 def own_returns(function: Function) -> list[ast.Return]:
     """Return where a function itself ends, last first; functions inside it end by their own."""
     inside = {

@@ -4,8 +4,10 @@ A plain generator that waits for something becomes an asynchronous one, and all 
 it as such. That may be done where each call of it is seen to be gone through at once, by a loop, a comprehension, a
 built-in function that takes all there is, or another such generator; nobody else asks it; and nothing in it depends on
 when it is given up: a plain one that a loop leaves early is closed at once, an asynchronous one at some time. So it
-must have no `finally`, no `with` and nothing that catches all. A context manager made of one may have these, for
-`async with` closes it at once. A lazy comprehension that is taken whole becomes a list where something in it waits.
+must have no `finally`, nothing that catches all, and no `with` but of what nobody misses that is left late. A context
+manager made of one may have these, for `async with` closes it at once. A lazy comprehension that is taken whole becomes
+a list where something in it waits; one that is gone through at once is gone through as such; and one that is asked for
+the first that it gives, by `next`, `any` or `all`, is asked by `anext`, so that no more of it is done than before.
 """
 
 from __future__ import annotations
@@ -24,6 +26,8 @@ _TAKE_ALL_TOO = frozenset(
     ["collections.Counter", "collections.deque", "collections.OrderedDict", "math.fsum", "math.prod", "statistics.mean"]
     + ["statistics.fmean", "statistics.median"]
 )
+#: What `with` may enter in such a generator: nobody sees when it is left.
+_LEFT_UNSEEN = frozenset(["contextlib.suppress", "contextlib.nullcontext", "io.StringIO", "io.BytesIO"])
 _MANAGER = "contextlib.contextmanager"
 #: What catches that a generator is given up, too.
 _CATCH_ALL = frozenset(["BaseException", "GeneratorExit"])
@@ -40,7 +44,7 @@ def becomes_asynchronous(flow: Flow, function: Function, within: tuple[Function,
     odd = odd or not all(isinstance(function.nodes.parents.get(id(one)), ast.Expr) for one in yields_from(function))
     if odd or not function.calls or (node.decorator_list and not manages) or node.name.startswith("__"):
         return False
-    if not manages and any(_notices_its_end(one) for one in inside):
+    if not manages and any(_notices_its_end(flow, function, one) for one in inside):
         return False
     return all(
         caller is not None and _is_gone_through(flow, caller, (*within, function), call, manages=manages)
@@ -75,13 +79,24 @@ def comprehension_around(node: ast.expr, parents: Mapping[int, ast.AST]) -> ast.
     return above if isinstance(above, ast.comprehension) and above.iter is node else None
 
 
-def _notices_its_end(node: ast.AST) -> bool:
+def _notices_its_end(flow: Flow, function: Function, node: ast.AST) -> bool:
     """Tell whether something is done when a generator is given up."""
-    if isinstance(node, (ast.With, ast.AsyncWith)) or (isinstance(node, (ast.Try, ast.TryStar)) and node.finalbody):
-        return True
-    names = walk(node.type) if isinstance(node, ast.ExceptHandler) and node.type is not None else []
-    caught = any(getattr(one, "id", "") in _CATCH_ALL or getattr(one, "attr", "") in _CATCH_ALL for one in names)
-    return isinstance(node, ast.ExceptHandler) and (node.type is None or caught)
+    if isinstance(node, (ast.With, ast.AsyncWith)):
+        return not all(_is_left_unseen(flow, function, one.context_expr) for one in node.items)
+    if isinstance(node, (ast.Try, ast.TryStar)):
+        return bool(node.finalbody)
+    return isinstance(node, ast.ExceptHandler) and (node.type is None or _names_all(node.type))
+
+
+def _is_left_unseen(flow: Flow, function: Function, entered: ast.expr) -> bool:
+    if not isinstance(entered, ast.Call) or any(_names_all(one) for one in entered.args):
+        return False
+    return flow.standard_name(function.module, entered.func) in _LEFT_UNSEEN
+
+
+def _names_all(caught: ast.expr) -> bool:
+    """Tell whether an expression names what is raised where a generator is given up."""
+    return any(getattr(one, "id", "") in _CATCH_ALL or getattr(one, "attr", "") in _CATCH_ALL for one in walk(caught))
 
 
 def _is_gone_through(
@@ -118,3 +133,16 @@ def is_taken_whole(flow: Flow, node: ast.expr, function: Function) -> bool:
         return named.attr == "join" and isinstance(named.value, ast.Constant)
     known = isinstance(named, ast.Name) and named.id in _TAKE_ALL
     return known and isinstance(named, ast.Name) and is_built_in(function.module, function, named.id)
+
+
+def asked_for_first(node: ast.GeneratorExp, function: Function) -> str | None:
+    """Return by which built-in function a lazy comprehension is asked for the first that it gives: any, all or next.
+
+    `next` needs something to give where there is none: else it would raise another class of exceptions.
+    """
+    above = function.nodes.parents.get(id(node))
+    named = above.func if isinstance(above, ast.Call) and above.args[:1] == [node] and not above.keywords else None
+    if not isinstance(named, ast.Name) or not isinstance(above, ast.Call):
+        return None
+    known = {"any": 1, "all": 1, "next": 2}.get(named.id) == len(above.args)
+    return named.id if known and is_built_in(function.module, function, named.id) else None

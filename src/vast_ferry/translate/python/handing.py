@@ -96,8 +96,8 @@ class Handing(Objects):
         at: int | None = 0  # the place of the next; nothing where that can't be told
         for argument in node.args:
             if isinstance(argument, ast.Starred):
-                values.append(self.eval(argument))
                 at = self._all_given(takers, argument, at)
+                values.append(self.eval(argument) if at is None else NOTHING)
             else:
                 values.append(self._given(takers, argument, at))
                 at = at + 1 if at is not None else None
@@ -127,19 +127,14 @@ class Handing(Objects):
         rest = self._rest_in(argument.value)
         if rest is None or at is None or not takers:
             return None
-        for place, value in enumerate(rest.values, start=at):
-            names = [(taker, taker.parameter(place)) for taker in takers]
-            plain = any(not name or name in taker.function.plain for taker, name in names)
-            if (
-                isinstance(value, Foreign)
-                and plain
-                and self.function is not None
-                and isinstance(argument.value, ast.Name)
-            ):
-                self.flow.pass_(self.function, argument.value.id, NOTHING)
+        places = list(enumerate(rest.values, start=at))
+        for place, value in places:
+            names = [(taker.function, taker.parameter(place)) for taker in takers]
+            if isinstance(value, Foreign) and any(not name or name in one.plain for one, name in names):
                 return None
-            for taker, name in names:
-                if name:
+        for place, value in places:
+            for taker in takers:
+                if name := taker.parameter(place):
                     taker.given[name] = value
                 else:
                     taker.rest.append(value)

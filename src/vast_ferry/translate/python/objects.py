@@ -9,7 +9,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.data_classes import is_data_class
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
-from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
+from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module, may_take
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
 from vast_ferry.translate.python.types import CHANGING_METHODS
@@ -160,7 +160,10 @@ class Objects(Following):
         if within is None and node.attr.startswith("__"):
             return
         family = self.flow.family(within) if within is not None else None
+        call = self.module.nodes.parents.get(id(node))
         for method in self.flow.called_alike(node.attr):
+            if isinstance(call, ast.Call) and call.func is node and not may_take(method, call):
+                continue  # `row.get("n", 0)` asks for no method that takes nothing
             if self._may_meet(method) if family is None else method.cls in family:
                 method.referred = True
 

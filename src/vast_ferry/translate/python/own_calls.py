@@ -8,7 +8,7 @@ from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.ends import in_return
 from vast_ferry.translate.python.functions import Function
-from vast_ferry.translate.python.generators import comprehension_around, statement_around
+from vast_ferry.translate.python.generators import asked_for_first, comprehension_around, statement_around
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Stop
 
@@ -27,6 +27,8 @@ class OwnCalls:
             return
         start = len(self.at.edits)
         self.at.parts(node)
+        if called is None and node.args and id(node.args[0]) in self.at.asked_once:
+            self._ask_once(node, start)
         if called is None or facts is None:
             return
         gone = self._gone(node, called)
@@ -174,18 +176,53 @@ class OwnCalls:
         self.at.awaits(node)
         if isinstance(self.at.parents.get(id(node)), ast.YieldFrom):
             return  # which is written as a loop
-        statement, part = statement_around(node, self.at.parents), comprehension_around(node, self.at.parents)
-        if statement is not None:
-            start = self.at.text.start(statement)
-            self.at.edit(start, start, "async ", "asynchronous")
-        elif part is not None:
-            start = self.at.text.data.rindex(b"for", 0, self.at.text.start(part.target))
-            self.at.edit(start, start, "async ", "asynchronous")
-        else:
+        if not self.around_waits(node):
             name = self.at.fresh("one")
             start, end = self.at.text.start(node), self.at.text.end(node)
             self.at.edit(start, start, f"[{name} async for {name} in ", "asynchronous")
             self.at.edit(end, end, "]", "asynchronous")
+
+    def around_waits(self, node: ast.expr) -> bool:
+        """Write the loop or the `with` around what waits at each turn as one that waits; tell whether there is one."""
+        statement, part = statement_around(node, self.at.parents), comprehension_around(node, self.at.parents)
+        if statement is not None:
+            start = self.at.text.start(statement)
+        elif part is not None:
+            start = self.at.text.data.rindex(b"for", 0, self.at.text.start(part.target))
+        else:
+            return False
+        self.at.edit(start, start, "async ", "asynchronous")
+        return True
+
+    def _ask_once(self, node: ast.Call, start: int) -> None:
+        """Write what asks a lazy comprehension for the first that it gives, and has to wait for it.
+
+        `any(A for x in y)` is whether there is one for which A holds: `await anext((True for x in y if A), False)`.
+        """
+        made = node.args[0]
+        assert isinstance(made, ast.GeneratorExp)
+        assert self.at.function is not None
+        asked, begin, end = asked_for_first(made, self.at.function), self.at.text.start(node), self.at.text.end(node)
+        loose = self.at.needs_parentheses(node, "await x")
+        if asked == "next":
+            self.at.edit(begin, begin, "(await a" if loose else "await a", "asynchronous")
+            if loose:
+                self.at.edit(end, end, ")", "asynchronous")
+            return
+        del self.at.edits[start:]
+        test = self.at.code(made.elt)
+        bare = isinstance(made.elt, (ast.Call, ast.Name, ast.Attribute, ast.Subscript, ast.Compare))
+        test = test if bare and not (asked == "all" and test.startswith("await ")) else f"({test})"
+        last, data = made.generators[-1], self.at.text.data
+        first = data.rindex(b"for", 0, self.at.text.start(made.generators[0].target))
+        for one in made.generators:
+            self.at.parts(one)
+        inner, self.at.edits[start:] = self.at.edits[start:], []
+        through = self.at.between(first, self.at.text.end(last.ifs[-1] if last.ifs else last.iter), inner)
+        negated = "not " if asked == "all" else ""
+        text = f"{negated}await anext((True {through} if {negated}{test}), False)"
+        loose = loose or (asked == "all" and isinstance(self.at.parents.get(id(node)), ast.expr))
+        self.at.edit(begin, end, f"({text})" if loose else text, "asynchronous")
 
     def _await(self, node: ast.Call) -> None:
         """Write a call as one that is awaited, where it was not."""

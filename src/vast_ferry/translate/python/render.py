@@ -433,6 +433,8 @@ class Rendering(Writing):
             if one.is_async and self.function is not None:
                 self.signatures.goes_through(one, wanted=self.is_async(self.function))
         self.parts(node)
+        if id(node) in self.gone_through:
+            self.calls.around_waits(node)
         if id(node) in self.listed:  # it stands in parentheses, of its own or of a call
             start, end = self.text.start(node), self.text.end(node)
             self.edit(start, start + 1, "([", "asynchronous")

@@ -6,7 +6,8 @@ Each of the three works on source text of one provider; the edits of all are tol
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function
@@ -14,6 +15,7 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
+from vast_ferry.translate.python.in_full import in_full
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
@@ -22,6 +24,7 @@ from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
 from vast_ferry.translate.python.written_out import written_out
 from vast_ferry.translate.reasons import NOTES
+from vast_ferry.translate.text import Edit
 
 #: So often helpers come to stand twice, as more handlers are found to have to be wrapped.
 MOST_COPIES = 4
@@ -45,79 +48,102 @@ def rewrite(
     Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where. `trees`
     are those of the files that were read already.
     """
-    functions = list(functions)
-
-    out: Mapping[str, int] = {}  # functions of which so many decorators are written out
-    asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
-
-    def once(at_first: Collection[str], awaits: bool) -> Rewritten:
-        return _rewritten(
-            source,
-            functions,
-            files,
-            lambda there, wrapped, twice: whole(there, wrapped, twice, at_first, awaits),
-            out,
-            asked=asked,
-        )
-
-    def whole(
-        there: Unbound, wrapped: Mapping[str, Finding], twice: bool, at_first: Collection[str], awaits: bool
-    ) -> Rewritten:
-        known = {file: tree for file, tree in (trees or {}).items() if file not in there.files}
-        return rewrite_whole(
-            source,
-            target,
-            there.functions,
-            {**files, **there.files},
-            module_name=module_name,
-            limit=limit,
-            wrapped=wrapped,
-            twice=twice,
-            whole=at_first,
-            awaits=awaits,
-            trees=known,
-            progress=progress,
-        )
-
-    result, awaits = once((), False), False
+    made = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
+    result = made.once()
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
-        better = once((), True)
-        if len(better.wrapped) < len(result.wrapped):
-            result, awaits = better, True
+        result = made.better(result, awaits=True)
+    if _could_not_follow(result) and in_full(files)[0]:
+        result = made.better(result, full=True)
     if _made_in_lookups(result, files):
-        asked = result.methods_asked
-        better = once((), awaits)
-        fewer = (len(better.wrapped), _made(better)) < (len(result.wrapped), _made(result))
-        result, asked = (better, asked) if fewer else (result, None)
-    hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
-    behind = dict.fromkeys((finding.function for finding in written_out(files, functions, hidden)[1]), 1)
-    while behind:
-        out = behind
-        better = once((), awaits)
-        hiding = {name: depth for name, depth in behind.items() if name in better.wrapped}
-        if not hiding:
-            result = better
-            break
-        # What stands above it may be in the way as well; where nothing helps, all stands as its author wrote it.
-        deeper = {
-            name: depth + 1
-            for name, depth in hiding.items()
-            if depth < MOST_DECORATORS and better.wrapped[name].code == "wrapped-decorated"
-        }
-        behind = {name: depth for name, depth in behind.items() if name not in hiding} | deeper
-    out = behind
-    helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
-    while helped:
-        better = once(helped, awaits)
-        left = helped.keys() & better.wrapped.keys()
-        if not left:
-            better.findings += map(_at_the_first_line, helped.values())
-            result = better
-            break
-        # To no avail for some: these are wrapped for the reason that was found first, and may pull others with them.
-        helped = {name: finding for name, finding in helped.items() if name not in left}
-    bind(target, result, functions, files)
+        result = made.better(result, asked=result.methods_asked)
+    result = made.without_decorators(result)
+    result = made.at_the_first_line(result)
+    bind(target, result, made.functions, files)
     return result
+
+
+@dataclass
+class _Ways:
+    """The ways in which a project's handlers may be rewritten, of which the best is taken, one after the other."""
+
+    source: Profile
+    target: Profile
+    functions: list[Function]
+    files: Mapping[str, bytes]
+    module_name: str
+    limit: Callable[[Function], float]
+    trees: Mapping[str, Nodes]
+    progress: Progress
+    awaits: bool = False  # the target's handlers may wait for what is not the provider's
+    full: bool = False  # what stands in short is written in full
+    asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
+    out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
+
+    def once(self, at_first: Collection[str] = ()) -> Rewritten:
+        """Return the handlers rewritten; of those in `at_first` the event is made as it was, at their first line."""
+
+        def whole(there: Unbound, wrapped: Mapping[str, Finding], twice: bool) -> Rewritten:
+            return rewrite_whole(
+                self.source,
+                self.target,
+                there.functions,
+                {**self.files, **there.files},
+                module_name=self.module_name,
+                limit=self.limit,
+                wrapped=wrapped,
+                twice=twice,
+                whole=at_first,
+                awaits=self.awaits,
+                trees={file: tree for file, tree in self.trees.items() if file not in there.files},
+                progress=self.progress,
+            )
+
+        return _rewritten(self, whole)
+
+    def better(self, result: Rewritten, **way: Any) -> Rewritten:
+        """Return what comes of another way, and go on in it, if it is better than what there is."""
+        before = {name: getattr(self, name) for name in way}
+        vars(self).update(way)
+        other = self.once()
+        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+            return other
+        vars(self).update(before)
+        return result
+
+    def without_decorators(self, result: Rewritten) -> Rewritten:
+        """Return what comes of it where decorators that hide handlers are written out; none is that helps nobody."""
+        hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
+        told = written_out(self.files, self.functions, hidden)[1]
+        behind = dict.fromkeys((finding.function for finding in told), 1)
+        while behind:
+            self.out = behind
+            better = self.once()
+            hiding = {name: depth for name, depth in behind.items() if name in better.wrapped}
+            if not hiding:
+                return better
+            # What stands above it may be in the way as well; where nothing helps, all stands as its author wrote it.
+            deeper = {
+                name: depth + 1
+                for name, depth in hiding.items()
+                if depth < MOST_DECORATORS and better.wrapped[name].code == "wrapped-decorated"
+            }
+            behind = {name: depth for name, depth in behind.items() if name not in hiding} | deeper
+        self.out = behind
+        return result
+
+    def at_the_first_line(self, result: Rewritten) -> Rewritten:
+        """Return what comes of it where handlers have their event made as it was, whose wrapping that avoids."""
+        helped = {name: finding for name, finding in result.wrapped.items() if _is_helped(name, finding, result)}
+        while helped:
+            better = self.once(helped)
+            left = helped.keys() & better.wrapped.keys()
+            if not left:
+                better.findings += map(_at_the_first_line, helped.values())
+                return better
+            # To no avail for some: these are wrapped for the reason that was found first, and may pull others with
+            # them.
+            helped = {name: finding for name, finding in helped.items() if name not in left}
+        return result
 
 
 #: Why handlers are wrapped that are rewritten nevertheless once their event is made as it was, at their first line.
@@ -143,6 +169,11 @@ def _made(result: Rewritten) -> int:
     return sum(finding.code == "made-as-it-was" for finding in result.findings)
 
 
+def _could_not_follow(result: Rewritten) -> bool:
+    """Tell whether something is made as it was, or a handler wrapped for what can be mended by another text."""
+    return bool(_made(result) or any(finding.code in _HELPED for finding in result.wrapped.values()))
+
+
 def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:
     """Tell whether something is made as it was, or a handler wrapped, in a file with functions that look a name up."""
     made = {finding.place.file for finding in result.findings if finding.code == "made-as-it-was"}
@@ -162,35 +193,16 @@ def _at_the_first_line(finding: Finding) -> Finding:
     return replace(finding, code=finding.code.replace("wrapped-", "made-whole-"), reason=reason)
 
 
-def _rewritten(
-    source: Profile,
-    functions: list[Function],
-    files: Mapping[str, bytes],
-    whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten],
-    out: Mapping[str, int] | None = None,
-    *,
-    asked: MethodsAsked | None = None,
-) -> Rewritten:
-    """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice.
-
-    So many decorators of the functions in `out` are written out first, and with `asked` the calls of small functions.
-    """
+def _rewritten(ways: _Ways, whole: Callable[[Unbound, Mapping[str, Finding], bool], Rewritten]) -> Rewritten:
+    """Return the handlers rewritten, once it is known which are wrapped and which helpers stand twice."""
+    source, functions, files = ways.source, ways.functions, ways.files
     wrapped: dict[str, Finding] = {}  # what was found to have to be wrapped, each at the author's own lines
     alone: set[str] = set()  # what is wrapped from the beginning is not asked again whether it shares code
     left = MOST_COPIES
     while True:
         known = len(wrapped)
         there = unbound(source, functions, files, wrapped)
-        told: list[Finding] = []
-        for depth in range(max((out or {}).values(), default=0)):
-            names = [name for name, most in (out or {}).items() if most > depth]
-            edits, found = written_out({**files, **there.files}, functions, names)
-            told += [_moved(finding, there, files) for finding in found]
-            there.edit(edits, files)
-        if asked is not None:
-            edits, more_told = lookups_out({**files, **there.files}, asked)
-            told += [_moved(finding, there, files) for finding in more_told]
-            there.edit(edits, files)
+        told = _prepared(ways, there)
         result = whole(there, wrapped, left > 0)
         alone |= result.alone
         copied = result.copies is not None
@@ -216,6 +228,25 @@ def _rewritten(
     result.findings += told
     result.alone |= alone
     return result
+
+
+def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
+    """Write out what has to be before all is followed, and return what is told of it."""
+    files, told = ways.files, list[Finding]()
+
+    def edit(made: tuple[dict[str, list[Edit]], list[Finding]]) -> None:
+        edits, found = made
+        told.extend(_moved(finding, there, files) for finding in found)
+        there.edit(edits, files)
+
+    for depth in range(max(ways.out.values(), default=0)):
+        names = [name for name, most in ways.out.items() if most > depth]
+        edit(written_out({**files, **there.files}, ways.functions, names))
+    if ways.full:
+        edit(in_full({**files, **there.files}))
+    if ways.asked is not None:
+        edit(lookups_out({**files, **there.files}, ways.asked))
+    return told
 
 
 def _some_share(result: Rewritten, known: Mapping[str, Finding]) -> bool:

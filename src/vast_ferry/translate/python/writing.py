@@ -21,7 +21,13 @@ from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.functions import Function, Module
-from vast_ferry.translate.python.generators import becomes_asynchronous, is_taken_whole
+from vast_ferry.translate.python.generators import (
+    asked_for_first,
+    becomes_asynchronous,
+    comprehension_around,
+    is_taken_whole,
+    statement_around,
+)
 from vast_ferry.translate.python.held_answers import HeldAnswers
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
@@ -70,6 +76,8 @@ class Writing:
         self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
         self.listed: set[int] = set()  # lazy comprehensions that become lists, as something in them waits
+        self.gone_through: set[int] = set()  # those that something goes through
+        self.asked_once: set[int] = set()  # lazy comprehensions that are asked for the first of what they give
         self.beside = False  # what is written stands in a function before this one, which takes the same
         self.plan: Unrolled | None = None
         self.runs: list[Any] | None = None  # what is told to a writer, where all of it stands right before an end
@@ -402,17 +410,7 @@ class Writing:
         if not self.job.asynchronous:
             raise Stop("awaits-others", node)
         self.awaiting.append(node)
-        at: ast.AST | None = node
-        while at is not None and not (self.function is not None and at is self.function.node):
-            if (
-                isinstance(at, ast.GeneratorExp)
-                and self.function is not None
-                and is_taken_whole(self.flow, at, self.function)
-            ):
-                self.listed.add(id(at))
-            elif isinstance(at, (ast.Lambda, ast.GeneratorExp)):
-                raise Stop("awaits-inside", node)
-            at = self.parents.get(id(at))
+        self._let_wait(node)
         function = self.function
         if function is None:
             raise Stop("at-import", node)
@@ -425,6 +423,34 @@ class Writing:
             if not facts.awaits:
                 facts.awaits = True
                 self.job.changed = True
+
+    def _let_wait(self, node: ast.AST) -> None:
+        """Note which lazy comprehensions wait, as something in them does; refuse where nobody who asks them could."""
+        at: ast.AST | None = node
+        through = False  # what is gone through waits at each turn, not only before the first
+        while at is not None and not (self.function is not None and at is self.function.node):
+            if isinstance(at, (ast.Lambda, ast.GeneratorExp)):
+                through = self._waits_at_each_turn(at, node)
+            before, at = at, self.parents.get(id(at))
+            whole = self.parents.get(id(at)) if isinstance(at, ast.comprehension) and at.iter is before else None
+            if isinstance(whole, ast.GeneratorExp) and whole.generators[0] is at and not through:
+                at = self.parents.get(id(whole))  # what it goes through first is worked out around it
+            through = through and isinstance(at, ast.comprehension)
+
+    def _waits_at_each_turn(self, at: ast.Lambda | ast.GeneratorExp, node: ast.AST) -> bool:
+        """Note how a lazy comprehension that waits is asked, and tell whether something goes through it."""
+        if not isinstance(at, ast.GeneratorExp) or self.function is None:
+            raise Stop("awaits-inside", node)
+        if is_taken_whole(self.flow, at, self.function):
+            self.listed.add(id(at))
+        elif asked_for_first(at, self.function) is not None:
+            self.asked_once.add(id(at))
+        elif comprehension_around(at, self.parents) or isinstance(statement_around(at, self.parents), ast.For):
+            self.gone_through.add(id(at))
+            return True
+        else:
+            raise Stop("awaits-inside", node)
+        return False
 
     def needs_parentheses(self, node: ast.AST, text: str) -> bool:
         """Tell whether what is no operand by itself needs parentheses where a node stands."""
@@ -460,7 +486,10 @@ class Writing:
 
     def applied(self, node: ast.AST, edits: list[Edit]) -> str:
         """Return a node's text with edits inside it made."""
-        start, end = self.text.start(node), self.text.end(node)
+        return self.between(self.text.start(node), self.text.end(node), edits)
+
+    def between(self, start: int, end: int, edits: list[Edit]) -> str:
+        """Return a stretch of the text with edits inside it made."""
         data, at, parts = self.text.data, start, []
         for edit in sorted(edits, key=order):
             if edit.start < at:
