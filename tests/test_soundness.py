@@ -111,6 +111,24 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
     assert not untold, untold[0]
 
 
+#: A handler that has to be wrapped, for its code runs a text, and imports services that it never calls.
+UNUSED = """import ostermere
+from ostermere import books, lines as later, stores
+
+
+def a(event, ctx):
+    return {"code": 200, "content": eval("event['call']['path']")}
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "wsgi"])
+def test_what_a_wrapped_handler_imports_and_never_uses_is_there(project: Project, tmp_path: Path, to: str) -> None:
+    declared = write_definition(Declared("ways", functions=(function("a", "h"),)), find_profile("ostermere@1"))
+    crossing = carry(project({"h.py": UNUSED, **declared, **requests("a")}), to=to, out=tmp_path / "out")
+    assert {one.style for one in crossing.record.functions} == {"wrapped"}
+    assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME] * 2
+
+
 PACKAGE = {
     "shop/__init__.py": """from . import web
 from .web import told

@@ -31,7 +31,7 @@ from vast_ferry.profiles.javascript import surface_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import is_shipped
 from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
-from vast_ferry.surveying.scan import imported_by
+from vast_ferry.surveying.scan import imported_by, names_imported
 from vast_ferry.surveying.survey import survey
 from vast_ferry.translate.identifiers import unique_slugs
 from vast_ferry.translate.python.rewriting import rewrite
@@ -195,6 +195,8 @@ class Plan:
         if wrapped or self.rewritten.sources or project:
             made[f"{self.wrapping.module}.py"] = self.wrapping.shared_module(self.rewritten.sources)
         used = [use.client for use in self.scanned.uses]
+        asked = names_imported(own, {client.root for client in self.source.clients})
+        used += [one for one in self.source.clients if (one.root, one.path.partition(".")[0]) in asked]
         clients = self.source.modules_over(
             self.target.operations, self.wrapping.client_imports(), used, self.target.hosts
         )

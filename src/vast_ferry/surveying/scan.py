@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import os
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Set
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -25,6 +25,7 @@ from vast_ferry.surveying.chained import Handles, named_in
 from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
 from vast_ferry.surveying.scan_javascript import scan_javascript
 from vast_ferry.translate.python.nodes import Nodes, collector_at_rest, walk
+from vast_ferry.translate.python.source import parsed
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +132,16 @@ def imported_by(files: Mapping[str, bytes], modules: Iterable[str]) -> frozenset
     return frozenset(
         found.decode() for path, raw in files.items() if path.endswith(".py") for found in pattern.findall(raw)
     )
+
+
+def names_imported(files: Mapping[str, bytes], modules: Set[str]) -> frozenset[tuple[str, str]]:
+    """Return what files import from modules, by name, whether they use it or not: each with its module."""
+    found: set[tuple[str, str]] = set()
+    for path in files:
+        if imported_by({path: files[path]}, modules) and (read := parsed(files, path)) is not None:
+            statements = [node for node in ast.walk(read[1]) if isinstance(node, ast.ImportFrom)]
+            found |= {(node.module or "", one.name) for node in statements for one in node.names if not node.level}
+    return frozenset(one for one in found if one[0] in modules)
 
 
 def scan_imports(folder: Path, files: Iterable[str], profile: Profile) -> Scanned:
