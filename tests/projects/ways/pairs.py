@@ -83,3 +83,46 @@ def k(visit, log):
 def l(visit, log):
     key = "mine"
     return say(key + header(visit, "x-a", key))
+
+
+def way_json(visit, log):
+    for name, value in visit["lines"]:
+        if name.lower() == "accept":
+            return say(str(any(part.split(";")[0].strip() == "application/json" for part in value.split(","))))
+    return say("none")
+
+
+def way_broken(visit, log):
+    found = None
+    for name, value in visit["lines"]:
+        if name.lower() == "x-b":
+            found = value
+            break
+    return say(str(found))
+
+
+def way_last(visit, log):
+    found = "none"
+    for name, value in visit["lines"]:
+        if name.lower() == "x-a":
+            found = value.strip()
+    return say(str(found))
+
+
+def way_cookie(visit, log):
+    token = ""
+    for key, val in visit["lines"]:
+        if "cookie" == key.lower():
+            for part in val.split(";"):
+                if part.strip().startswith("k="):
+                    token = part.strip()[2:]
+    return say(token)
+
+
+def way_kept(visit, log):
+    for key, val in visit["lines"]:
+        if key == "x-b" and val:
+            break
+    else:
+        return say("no")
+    return say(f"{key} {val}")

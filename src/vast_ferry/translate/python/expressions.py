@@ -398,7 +398,7 @@ class Expressions(Listing):
             if self.idioms.entry_of(generator.target, over, generator.iter):
                 self.idioms.bind_entry(generator)
             else:
-                self.store(generator.target, self._item_of(over, generator.target))
+                self.store(generator.target, self._item_of(over, generator.target, generator.iter))
             for test in generator.ifs:
                 self.eval(test)
         return [self.eval(part) for part in parts]

@@ -251,7 +251,8 @@ class Idioms(LookUps):
             return None
         value, taken = values[0], node.args[0]
         if name == "next" and isinstance(taken, ast.GeneratorExp) and len(node.args) == 2:
-            return NOTHING if self.picked(node, taken, How.FIRST, node.args[1]) else None
+            first = self.picked(node, taken, How.FIRST, node.args[1]) or self.by_items(node, taken, node.args[1])
+            return NOTHING if first else None
         row = self._row(value) if isinstance(value, Spot) else None
         if name == "dict" and len(node.args) == 1 and not node.keywords and row is not None and row.lens.pairs:
             assert isinstance(value, Spot)

@@ -11,9 +11,14 @@
 
                                                           guarded(as_action, b"")
 
+    for key, value in visit["lines"]:                     for value in [value for key, value in visit["lines"]
+        if key.lower() == "accept":                                     if key.lower() == "accept"]:
+            ...                                               ...
+
 A batch that is handed to `filter` is lost from sight, and what `map` or a function without a name calls can't be waited
-for there; as a loop, and as a function that has a name, all of it can be followed. So these are written in full, in the
-author's own language, before all is followed. That is done with what goes over a function of the project, or a lambda;
+for there; a loop through pairs for those of one name asks for more than it needs. As a loop, as a function that has a
+name, as the values of a name, all of it can be followed. So these are written in full, in the author's own language,
+before all is followed. That is done with what goes over a function of the project, or a lambda;
 with a lambda that is handed to such a function, or stands in a table, and calls something; and only where nothing that
 happens, nor its order, is another: no default value is worked out at another time, and no name is read behind a loop
 that would hold another item.
@@ -24,12 +29,12 @@ from __future__ import annotations
 import ast
 import builtins
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.translate.python.functions import DEFINITION
-from vast_ferry.translate.python.nodes import Nodes, walk
+from vast_ferry.translate.python.nodes import Nodes, lower_of, walk
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.python.written_out import binds
 from vast_ferry.translate.reasons import note
@@ -42,15 +47,18 @@ _SCOPES = (ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp
 _ODD = (ast.Await, ast.Yield, ast.YieldFrom, ast.NamedExpr)
 
 
-def in_full(files: Mapping[str, bytes]) -> tuple[dict[str, list[Edit]], list[Finding]]:
-    """Return the edits, by file, that write such things in full, and what is told of it."""
+def in_full(files: Mapping[str, bytes], made: Container[str] = ()) -> tuple[dict[str, list[Edit]], list[Finding]]:
+    """Return the edits, by file, that write such things in full, and what is told of it.
+
+    Loops through pairs are those in files in which something is `made` as it was.
+    """
     read = {file: found for file in files if file.endswith(".py") and (found := parsed(files, file)) is not None}
     trees = [tree for _, tree in read.values()]
     known = {node.name for tree in trees for node in walk(tree) if isinstance(node, DEFINITION)}
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
     for file, (text, tree) in read.items():
-        page = _Page(text, tree, known)
+        page = _Page(text, tree, known, file in made)
         page.write()
         if page.edits:
             edits[file] = page.edits
@@ -67,6 +75,7 @@ class _Page:
     text: PythonText
     tree: ast.Module
     known: set[str]  # the names of all functions of the project
+    paired: bool  # loops through pairs are written as well
     edits: list[Edit] = field(default_factory=list)
     told: list[tuple[str, ast.expr]] = field(default_factory=list)
     parents: dict[int, ast.AST] = field(default_factory=dict)
@@ -76,6 +85,8 @@ class _Page:
         self.parents = Nodes(self.tree).parents
         done: set[int] = set()
         for node in walk(self.tree):
+            if isinstance(node, ast.For) and self.paired:
+                self._of_one_name(node)
             if id(node) in done or not isinstance(node, (ast.Call, ast.Lambda)):
                 continue
             if self._over(node) if isinstance(node, ast.Call) else self._named(node):
@@ -168,6 +179,90 @@ class _Page:
         told = any(isinstance(one, (ast.Global, ast.Nonlocal)) and name in one.names for one in walk(around))
         deeper = any(isinstance(one, (*DEFINITION, ast.Lambda)) for statement in loop.body for one in walk(statement))
         return told or deeper or any(isinstance(use.ctx, ast.Load) and id(use) not in inside for use in uses)
+
+    # --- pairs of which those of one name are wanted ---
+
+    def _of_one_name(self, loop: ast.For) -> None:
+        """Write a loop through pairs that does something with those of one name as one through their values."""
+        pair = loop.target.elts if isinstance(loop.target, ast.Tuple) else []
+        names = [one.id for one in pair if isinstance(one, ast.Name)]
+        alone = loop.body[0] if len(loop.body) == 1 else None
+        asked = loop.iter.func if isinstance(loop.iter, ast.Call) and not loop.iter.args else loop.iter
+        listed = isinstance(asked, (ast.Name, ast.Attribute, ast.Subscript)) and not getattr(loop.iter, "keywords", [])
+        if len(names) != 2 or len(pair) != 2 or not listed or not isinstance(alone, ast.If) or alone.orelse:
+            return
+        key, value = names
+        tests = alone.test.values if isinstance(alone.test, ast.BoolOp) and isinstance(alone.test.op, ast.And) else []
+        asked, rest = (tests[0], tests[1:]) if tests else (alone.test, [])
+        within = [one for part in (*rest, *alone.body) for one in walk(part)]
+        given, first = self.text.of(loop.iter), alone.body[0]
+        odd = any(isinstance(one, ast.Name) and one.id == key for one in within)
+        odd = odd or any(isinstance(one, ast.expr) and self.text.of(one) == given for one in within)
+        read = self._is_read_behind(loop, key) or self._is_read_behind(loop, value) or key == value
+        line = self.text.line_start(self.text.start(first))
+        if odd or read or not _is_the_name(asked, key) or self.text.data[line : self.text.start(first)].strip():
+            return
+        self.told.append((f"the loop through {given}", loop.iter))
+        wanted = f"{value} for {key}, {value} in {given} if {self.text.of(asked)}"
+        if not rest and not loop.orelse and self._ends_it(alone) and self._may_go_left(alone):
+            self._first_alone(loop, alone, value, wanted)
+            return
+        self._edit(loop.target, value)
+        self._edit(loop.iter, f"[{wanted}]")
+        if rest:
+            self._edit(alone.test, self.text.data[self.text.start(rest[0]) : self.text.end(alone.test)].decode())
+        elif self._may_go_left(alone):
+            head, first_line = self.text.line_start(self.text.start(alone)), line
+            self.edits.append(Edit(head, first_line, "", REASON))
+            self._further_left(alone)
+        else:
+            self._edit(alone.test, "True")
+
+    def _first_alone(self, loop: ast.For, alone: ast.If, value: str, wanted: str) -> None:
+        """Write a loop that ends at the first pair of a name as what is done with it, if there is one."""
+        indent = self.text.indent_of(self.text.start(loop))
+        begins = f"{value} = next(({wanted}), None)\n{indent}if {value} is not None:\n"
+        last, line = alone.body[-1], self.text.line_start(self.text.start(alone.body[0]))
+        self.edits.append(Edit(self.text.start(loop), line, begins, REASON))
+        if isinstance(last, ast.Break):
+            start, end = self.text.start(last), self.text.end(last)
+            self.edits.append(Edit(self.text.line_start(start), self.text.next_line(end - 1), "", REASON))
+        self._further_left(alone)
+
+    @staticmethod
+    def _ends_it(alone: ast.If) -> bool:
+        """Tell whether a condition's block ends the loop around it, at its end and nowhere else."""
+        last = alone.body[-1]
+        inside = [one for part in alone.body for one in walk(part)]
+        odd = any(isinstance(one, (ast.Break, ast.Continue)) and one is not last for one in inside)
+        broken = isinstance(last, ast.Break) and len(alone.body) > 1
+        return (broken or isinstance(last, (ast.Return, ast.Raise))) and not odd
+
+    def _may_go_left(self, alone: ast.If) -> bool:
+        """Tell whether the block of a condition may stand where the condition stands."""
+        head, first = self.text.start(alone), self.text.start(alone.body[0])
+        texts = [one for one in walk(alone) if isinstance(one, (ast.Constant, ast.JoinedStr))]
+        long = any(one.lineno != one.end_lineno for one in texts)
+        more = len(self.text.indent_of(first)) - len(self.text.indent_of(head))
+        lines = self._lines_of(alone)
+        return not long and more > 0 and not any(line.strip() and not line[:more].isspace() for _, line in lines)
+
+    def _further_left(self, alone: ast.If) -> None:
+        """Let the block of a condition stand where the condition stood."""
+        head, first = self.text.start(alone), self.text.start(alone.body[0])
+        more = len(self.text.indent_of(first)) - len(self.text.indent_of(head))
+        for at, line in self._lines_of(alone):
+            if line[:more].isspace():
+                self.edits.append(Edit(at, at + min(more, len(line)), "", REASON))
+
+    def _lines_of(self, alone: ast.If) -> list[tuple[int, str]]:
+        """Return the lines of a condition's block, each with where it begins."""
+        at, lines = self.text.line_start(self.text.start(alone.body[0])), list[tuple[int, str]]()
+        end = self.text.next_line(self.text.end(alone) - 1)
+        for line in self.text.data[at:end].decode().split("\n"):
+            lines.append((at, line))
+            at += len(line.encode()) + 1
+        return lines
 
     # --- functions without a name ---
 
@@ -276,3 +371,13 @@ class _Page:
         """Return a name that nothing in a call says: in a comprehension it is the comprehension's own."""
         said = {one.id for one in walk(node) if isinstance(one, ast.Name)}
         return next(name for name in ("one", "item", *(f"one_{number}" for number in range(2, 99))) if name not in said)
+
+
+def _is_the_name(test: ast.expr, key: str) -> bool:
+    """Tell whether a condition says that the name in a pair is one that stands there."""
+    if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
+        return False
+    sides = [test.left, test.comparators[0]]
+    named = [lower_of(one) or one for one in sides if not isinstance(one, ast.Constant)]
+    told = [one for one in sides if isinstance(one, ast.Constant) and isinstance(one.value, str)]
+    return len(named) == len(told) == 1 and isinstance(named[0], ast.Name) and named[0].id == key

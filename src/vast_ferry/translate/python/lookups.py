@@ -12,7 +12,7 @@ from typing import Final
 from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.helpers.of_http import FRAMING
 from vast_ferry.mapping.tables import Row
-from vast_ferry.translate.operations import Fixed, LookUp, OfPrincipal
+from vast_ferry.translate.operations import Fixed, LookUp, OfPrincipal, Pairs
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import NOTHING
@@ -98,15 +98,55 @@ class LookUps:
     ) -> tuple[Spot, Row] | None:
         """Return the pairs that a comprehension goes through, and names as it gives them: of fields, in lower case."""
         one = generators[0]
-        spot = self.flow.values.get(id(one.iter))
-        row = self._row(spot) if isinstance(spot, Spot) else None
+        spot, listed = self._listed_in_pairs(one.iter)
+        row = self._row(spot) if spot is not None else None
         pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
-        if row is None or not row.lens.pairs or len(pair) != 2 or len(generators) != 1 or one.is_async:
+        if row is None or not listed or len(pair) != 2 or len(generators) != 1 or one.is_async:
             return None
         named = (lower_of(name) if row.field in HEADERS else None) or name
         names = [n.id if isinstance(n, ast.Name) else "" for n in (*pair, named, value)]
-        assert isinstance(spot, Spot)
+        assert spot is not None
         return (spot, row) if all(names) and names[:2] == names[2:] else None
+
+    def _listed_in_pairs(self, node: ast.expr) -> tuple[Spot | None, bool]:
+        """Return what is gone through, and whether that is its pairs: a list of them, or what a method gives."""
+        spot, op = self.flow.values.get(id(node)), self.flow.ops.get(id(node))
+        if isinstance(op, Pairs):
+            return op.spot, True
+        row = self._row(spot) if isinstance(spot, Spot) else None
+        return (spot, bool(row.lens.pairs)) if isinstance(spot, Spot) and row is not None else (None, False)
+
+    def by_items(self, node: ast.expr, picking: ast.GeneratorExp, default: ast.expr | None) -> bool:
+        """Recognise a value picked by name out of a mapping's items: `next((v for k, v in m.items() if k == "a"), d)`.
+
+        A mapping has a name once, so that the first is the one that it has.
+        """
+        one, call = picking.generators[0], picking.generators[0].iter
+        method = call.func if isinstance(call, ast.Call) and not call.args and not call.keywords else None
+        spot = self.flow.values.get(id(method.value)) if isinstance(method, ast.Attribute) else None
+        row = self._row(spot) if isinstance(spot, Spot) else None
+        pair = one.target.elts if isinstance(one.target, ast.Tuple) else []
+        named = _named_by(one.ifs)
+        if row is None or not isinstance(method, ast.Attribute) or method.attr != "items" or len(pair) != 2:
+            return False
+        if named is None or len(picking.generators) != 1 or row.field not in (*HEADERS, "query"):
+            return False
+        asked, key = named
+        own = (lower_of(asked) if row.field in HEADERS else None) or asked
+        names = [n.id if isinstance(n, ast.Name) else "" for n in (*pair, own, picking.elt)]
+        lower = row.field not in HEADERS or key.value == str(key.value).lower()
+        if not all(names) or names[:2] != names[2:] or not row.lens.subscript or not lower or self._never(row, key):
+            return False
+        assert isinstance(spot, Spot)
+        self.follower.note(node, LookUp(spot, row.field, row.lens.subscript, key, default))
+        self._consume_all(picking, key)
+        return True
+
+    def _consume_all(self, picking: ast.expr, *others: ast.expr) -> None:
+        """Note that all of an expression is taken in by what stands around it, but for some nodes."""
+        for inner in walk(picking):
+            if isinstance(inner, ast.expr) and not any(inner is one for one in others):
+                self.follower.consume(inner)
 
     def first_of(self, node: ast.Subscript) -> bool:
         """Recognise the first of all values of a name: `[0]` after a lookup that gives a list with one in it."""
@@ -130,20 +170,18 @@ class LookUps:
         self, node: ast.expr, picking: ast.ListComp | ast.GeneratorExp, how: How, default: ast.expr | None
     ) -> bool:
         """Recognise values picked by name out of pairs: `[value for name, value in pairs if name == "day"]`."""
-        tests = picking.generators[0].ifs
-        test = tests[0] if len(tests) == 1 else None
-        if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
+        named = _named_by(picking.generators[0].ifs)
+        if named is None:
             return False
-        found, key = self._pairs_gone_through(picking.generators, test.left, picking.elt), test.comparators[0]
-        if found is None or not isinstance(key, ast.Constant) or not isinstance(key.value, str):
+        asked, key = named
+        found = self._pairs_gone_through(picking.generators, asked, picking.elt)
+        if found is None or not isinstance(key.value, str):
             return False
         spot, row = found
         if row.field in HEADERS and key.value != key.value.lower():
             return False
         self.follower.note(node, LookUp(spot, row.field, how, key, default))
-        for inner in walk(picking):
-            if isinstance(inner, ast.expr) and inner is not key and inner is not node:
-                self.follower.consume(inner)
+        self._consume_all(picking, key, node)
         if picking is not node:
             self.follower.consume(picking)
         return True
@@ -243,3 +281,14 @@ def not_given(field: str, key: ast.expr) -> bool:
 
 def _shown(node: ast.expr) -> str:
     return repr(node.value) if isinstance(node, ast.Constant) else "that"
+
+
+def _named_by(tests: list[ast.expr]) -> tuple[ast.expr, ast.Constant] | None:
+    """Return what is compared with a text that stands there, and that text, where nothing else is asked."""
+    test = tests[0] if len(tests) == 1 else None
+    if not isinstance(test, ast.Compare) or len(test.ops) != 1 or not isinstance(test.ops[0], ast.Eq):
+        return None
+    for one, other in ((test.left, test.comparators[0]), (test.comparators[0], test.left)):
+        if isinstance(other, ast.Constant) and isinstance(other.value, str):
+            return one, other
+    return None

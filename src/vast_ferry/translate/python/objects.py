@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import ast
 
+from vast_ferry.mapping.by_hand import How
 from vast_ferry.mapping.places import Attr
+from vast_ferry.translate.operations import LookUp, Pairs
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.data_classes import is_data_class
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
-from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module, may_take
+from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, may_take
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
 from vast_ferry.translate.python.types import CHANGING_METHODS
@@ -55,13 +57,18 @@ class Objects(Following):
             return isinstance(made, Of) and made.made
         return isinstance(value, (Batch, Parsed)) or (isinstance(value, Of) and value.made)
 
-    def _item_of(self, over: Value, target: ast.expr) -> Value:
-        """Return what a loop binds: of pairs of texts that are taken apart, nothing that can be changed."""
+    def _item_of(self, over: Value, target: ast.expr, through: ast.expr) -> Value:
+        """Return what a loop binds that goes through something: of pairs of texts that are taken apart, two texts."""
+        op = self.flow.ops.get(id(through))
+        if isinstance(op, LookUp) and op.how is How.EVERY and op.default is None:
+            return Of("str")
+        if isinstance(target, ast.Tuple) and isinstance(op, Pairs):
+            return PAIR
         if isinstance(target, ast.Tuple) and isinstance(over, Spot):
             shape = self.flow.shape(over)
             row = shape.row(over.role, over.steps)
             if row is not None and shape.shape.fields[row.field].holds == "pairs":
-                return NOTHING
+                return PAIR
         return MADE if self._gives_parts(over) else NOTHING
 
     def _gives_parts(self, value: Value) -> bool:

@@ -52,8 +52,8 @@ def rewrite(
     result = made.once()
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
-    if _could_not_follow(result) and in_full(files)[0]:
-        result = made.better(result, full=True)
+    if _could_not_follow(result) and in_full(files, made_in := _made_in(result))[0]:
+        result = made.better(result, full=made_in)
     if _made_in_lookups(result, files):
         result = made.better(result, asked=result.methods_asked)
     result = made.without_decorators(result)
@@ -75,7 +75,7 @@ class _Ways:
     trees: Mapping[str, Nodes]
     progress: Progress
     awaits: bool = False  # the target's handlers may wait for what is not the provider's
-    full: bool = False  # what stands in short is written in full
+    full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
 
@@ -169,6 +169,11 @@ def _made(result: Rewritten) -> int:
     return sum(finding.code == "made-as-it-was" for finding in result.findings)
 
 
+def _made_in(result: Rewritten) -> frozenset[str]:
+    """Return the files in which something is made as it was."""
+    return frozenset(finding.place.file for finding in result.findings if finding.code == "made-as-it-was")
+
+
 def _could_not_follow(result: Rewritten) -> bool:
     """Tell whether something is made as it was, or a handler wrapped for what can be mended by another text."""
     return bool(_made(result) or any(finding.code in _HELPED for finding in result.wrapped.values()))
@@ -176,8 +181,7 @@ def _could_not_follow(result: Rewritten) -> bool:
 
 def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:
     """Tell whether something is made as it was, or a handler wrapped, in a file with functions that look a name up."""
-    made = {finding.place.file for finding in result.findings if finding.code == "made-as-it-was"}
-    made |= {finding.place.file for finding in result.wrapped.values() if finding.code in _HELPED}
+    made = _made_in(result) | {finding.place.file for finding in result.wrapped.values() if finding.code in _HELPED}
     return bool(made and has_lookups({file: raw for file, raw in files.items() if file in made}))
 
 
@@ -242,8 +246,8 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
     for depth in range(max(ways.out.values(), default=0)):
         names = [name for name, most in ways.out.items() if most > depth]
         edit(written_out({**files, **there.files}, ways.functions, names))
-    if ways.full:
-        edit(in_full({**files, **there.files}))
+    if ways.full is not None:
+        edit(in_full({**files, **there.files}, ways.full))
     if ways.asked is not None:
         edit(lookups_out({**files, **there.files}, ways.asked))
     return told

@@ -10,7 +10,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
-from vast_ferry.translate.python.functions import MADE, NOTHING, Function, Module
+from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import (
     Batch,
@@ -202,7 +202,7 @@ class Statements(Expressions):
         if isinstance(target, ast.Name):
             self.env[target.id] = Bound(value)
         elif isinstance(target, (ast.Tuple, ast.List)):
-            part = MADE if self._gives_parts(value) else NOTHING
+            part = Of("str") if value == PAIR else MADE if self._gives_parts(value) else NOTHING
             for one in target.elts:
                 self.store(one, part)
         elif isinstance(target, ast.Starred):
@@ -340,7 +340,7 @@ class Statements(Expressions):
     def _for(self, node: ast.For | ast.AsyncFor) -> None:
         table = self.gone_through(node)
         over = self.eval(node.iter) if table is None else NOTHING
-        item = self._item_of(over, node.target)
+        item = self._item_of(over, node.target, node.iter)
         entry = self.idioms.entry_of(node.target, over, node.iter)
         before, ends = dict(self.env), list[Env]()
 
