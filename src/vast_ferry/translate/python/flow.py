@@ -12,7 +12,8 @@ from collections.abc import Callable, Iterable, Set
 from dataclasses import replace
 
 from vast_ferry.mapping.clients import Client
-from vast_ferry.mapping.places import Call
+from vast_ferry.mapping.places import Attr, Call, Item
+from vast_ferry.mapping.tables import Row
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation, ReadByStatement
 from vast_ferry.translate.places import Spot
@@ -57,6 +58,7 @@ class Flow(Code):
         self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
         self.http_methods: Set[str] | None = None  # by which handlers are called, in lower case; nothing: by any
         self._referred: set[str] = set()
+        self._the_same: dict[tuple[str, str], bool] = {}
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.ask_objects: dict[str, dict[Key, None]] = {}  # by attribute, the functions that ask objects for it
         self.objects_made: set[str] = set()  # files in which an object of the provider's is made as it was
@@ -177,12 +179,38 @@ class Flow(Code):
         if isinstance(value, Spot):
             row = self.shape(value).row(value.role, value.steps)
             if row is not None:
-                holds = self.shape(value).shape.fields[row.field].holds
-                known = "" if row.null_if_empty else holds if row.lens.plain else row.lens.gives
+                known = "" if row.null_if_empty else self._gives(value, row)
                 kind = {"text": "str", "texts": "dict", "bytes": "bytes", "number": "int"}.get(known, "")
-                return Of(kind, made=kind not in FIXED)
+                return Of(kind, made=kind not in FIXED and not self.is_the_same_there(value))
             return MADE
         return NOTHING
+
+    def _gives(self, value: Spot, row: Row) -> str:
+        """Return what kind of value a row reads, as the hub calls it; empty where that is not known."""
+        if row.lens.plain:
+            return str(self.shape(value).shape.fields[row.field].holds)
+        if row.lens.words and all(isinstance(word, str) for word in row.lens.words):
+            return "text"
+        if row.lens.unit:
+            return "text" if row.lens.in_text else "number"
+        return row.lens.gives
+
+    def is_the_same_there(self, spot: Spot) -> bool:
+        """Tell whether what stands at a place is one object, which the target keeps at a place of its own as it is.
+
+        A record's image, or what a signal tells: each read gives the same, and so what a handler changes in it is
+        changed for whoever reads it, there as here.
+        """
+        row = self.shape(spot).row(spot.role, spot.steps)
+        if row is None or not spot.kind or not _is_one_object(row):
+            return False
+        known = self._the_same.get((spot.kind, row.field))
+        if known is None:
+            theirs = self.target.kinds.get(spot.kind)
+            found = [one for one in theirs.event.rows if one.field == row.field] if theirs is not None else []
+            known = len(found) == 1 and _is_one_object(found[0])
+            self._the_same[spot.kind, row.field] = known
+        return known
 
     def keep_attribute(self, cls: Key, name: str, value: Value) -> None:
         """Note what an attribute of a class's objects holds."""
@@ -290,6 +318,13 @@ class Flow(Code):
     def shape(self, spot: Spot) -> ShapeMap:
         """Return the map of the shape that a place is in."""
         return self.maps[spot.kind] if spot.kind else next(iter(self.maps.values()))
+
+
+def _is_one_object(row: Row) -> bool:
+    """Tell whether what a row reads is the object that stands at its place, and nothing made of it."""
+    reached = all(isinstance(step, (Item, Attr)) for step in row.at.steps)
+    varies = row.derived or row.optional or row.unless_empty or row.null_if_empty or row.flag or row.offer
+    return row.lens.plain and reached and not varies
 
 
 def _joined(one: Value, other: Value) -> Value:

@@ -211,7 +211,8 @@ class Statements(Expressions):
             base = self.eval(target.value)
             if isinstance(target, ast.Subscript):
                 self.put_away(self.eval(target.slice))
-            if isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base):
+            one_object = isinstance(base, Spot) and self.flow.is_the_same_there(base)
+            if not one_object and (isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base)):
                 raise self.stop("event-changed", target)
             if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
                 self.flow.patched(base, target)
