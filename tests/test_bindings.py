@@ -211,12 +211,12 @@ def test_a_bound_handler_that_changes_its_event_gets_it_whole_and_is_told_of_at_
         (folder / path).write_bytes((YARD / path).read_bytes())
     text = (folder / "h.py").read_text()
     (folder / "h.py").write_text(text + "\n\ndef keep(asked):\n    asked.clear()\n")
-    text = (folder / "h.py").read_text().replace("    return {", "    asked['found']['x'] = 1\n    return {")
+    text = (folder / "h.py").read_text().replace("    return {", "    asked['asked']['x'] = 1\n    return {")
     (folder / "h.py").write_text(text)
     crossing = carry(folder, to="thornwick", out=tmp_path / "there")
     (finding,) = [one for one in crossing.findings if one.code.startswith(("wrapped-", "made-whole-"))]
     assert (finding.function, finding.code) == ("weight", "made-whole-event-changed")
-    assert text.splitlines()[finding.place.line - 1].strip() == "asked['found']['x'] = 1"
+    assert text.splitlines()[finding.place.line - 1].strip() == "asked['asked']['x'] = 1"
     styles = {one.name: one.style for one in crossing.record.functions}
     assert styles == {"summary": "native", "weight": "native"}
     assert "def weight(request):\n    asked = http_event(request)\n" in crossing.files["h.py"].decode()

@@ -68,6 +68,69 @@ GAPS: list[tuple[tuple[str, ...], str, str, tuple[str, str, str], str]] = [
 ]
 
 
+KEEPS = """from functools import lru_cache
+
+SEEN, LIMIT, WAYS = set(), 3, {}
+LAST = None
+
+
+def on(function):
+    WAYS[function.__name__] = function
+    return function
+
+
+@lru_cache
+def load(name):
+    return name * LIMIT
+
+
+class Store:
+    def put(self, name):
+        WAYS.get(name)
+        COUNTS[name] = 1
+
+
+COUNTS = {}
+
+
+@on
+def f(event, ctx):
+    global LAST
+    SEEN.add(load("a"))
+    LAST = event
+    COUNTS = {}
+    COUNTS["a"] = 1
+"""
+
+
+@pytest.mark.parametrize(
+    ("code", "to", "expected"),
+    [
+        (KEEPS, "cgi", ("state-not-kept", 26, "f keeps LAST, SEEN, the cache of load in memory")),
+        (KEEPS, "marrowby@1", ("state-shared", 26, "takes up to 8 at a time")),
+        (KEEPS, "thornwick", None),  # where one call at a time was set
+        (
+            KEEPS.replace("    SEEN", "    Store().put('a')\n    SEEN"),
+            "cgi",
+            ("", 20, "f keeps COUNTS, LAST, SEEN, the"),
+        ),
+        (HANDLER, "cgi", None),
+    ],
+)
+def test_what_is_kept_in_memory_is_told(
+    project: Project, code: str, to: str, expected: tuple[str, int, str] | None
+) -> None:
+    folder = project({"ostermere.yaml": declared(), "h.py": code})
+    found = [one for one in gaps(folder, to=to).findings if one.code.startswith("state-")]
+    if expected is None:
+        assert not found
+        return
+    (one,) = found
+    assert one.code.startswith(expected[0])
+    assert expected[2] in one.reason
+    assert one.function == "f"
+
+
 @pytest.mark.parametrize(("lines", "when", "to", "expected", "reason"), GAPS)
 def test_gaps(
     project: Project, lines: tuple[str, ...], when: str, to: str, expected: tuple[str, str, str], reason: str

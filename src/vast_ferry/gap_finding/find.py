@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from vast_ferry.definitions.secrecy import masked
-from vast_ferry.gap_finding import delivery, left, limits, services, settings, shapes, stages, triggers
+from vast_ferry.gap_finding import delivery, left, limits, services, settings, shapes, stages, state, triggers
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import BadInput, Severity
 from vast_ferry.hub.functions import PYTHON, Stage, language_of
@@ -65,6 +65,7 @@ OF_EACH = (
     settings.of_settings,
     settings.of_environment,
     settings.of_secrets,
+    state.of_state,
 )
 OF_ALL = (
     *(settings.of_scripts, triggers.of_routes, delivery.of_delivery, limits.of_limits, stages.of_stages),

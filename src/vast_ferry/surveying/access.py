@@ -10,7 +10,7 @@ from typing import Final
 from vast_ferry.hub.functions import Access, EventTrigger, Function
 from vast_ferry.mapping.places import Item
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.surveying.parts import Setting, Use
+from vast_ferry.surveying.parts import Kept, Setting, Use
 from vast_ferry.surveying.scan import Scanned
 
 #: Environment variables that every process has.
@@ -27,11 +27,13 @@ _CGI: Final = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Needs:
-    """What one function needs: accesses, calls of which the name is computed, and settings that it reads."""
+    """What one function needs: accesses, calls of which the name is computed, settings that it reads, and what it keeps
+    in memory from one call to the next."""
 
     access: tuple[Access, ...]
     unknown: tuple[Use, ...]
     settings: tuple[Setting, ...]
+    kept: tuple[Kept, ...] = ()
 
 
 #: (way, kind) of a declared binding → the operation that it stands for
@@ -49,9 +51,11 @@ def needs_of(function: Function, scanned: Scanned) -> Needs:
     found: set[Access] = set()
     unknown: list[Use] = []
     settings: list[Setting] = []
+    kept: list[Kept] = []
     buckets = [t.source for t in function.triggers if isinstance(t, EventTrigger) and t.kind == "object" and t.source]
     for part in scanned.reached(function.entry.file, function.entry.name).values():
         settings += part.settings
+        kept += part.kept
         for use in part.uses:
             name = use.name
             if name.startswith("$"):
@@ -69,7 +73,7 @@ def needs_of(function: Function, scanned: Scanned) -> Needs:
             found.add(Access(binding.kind, operation.partition(".")[2], binding.source))
         elif binding.kind == "object" and binding.form != "whole":
             found.add(Access("object", "read", binding.source))
-    return Needs(tuple(sorted(found)), tuple(unknown), tuple(settings))
+    return Needs(tuple(sorted(found)), tuple(unknown), tuple(settings), tuple(kept))
 
 
 def granted(one: Access, access: Iterable[Access]) -> bool:

@@ -32,12 +32,21 @@ class Setting:
 
 
 @dataclass(frozen=True, slots=True)
+class Kept:
+    """What code keeps in memory from one call to the next, and where it changes that."""
+
+    name: str
+    place: Place
+
+
+@dataclass(frozen=True, slots=True)
 class Part:
-    """One definition at the top of a file, or all that is none: what it calls, reads and mentions."""
+    """One definition at the top of a file, or all that is none: what it calls, reads, keeps and mentions."""
 
     uses: tuple[Use, ...] = ()
     settings: tuple[Setting, ...] = ()
     names: frozenset[str] = frozenset()
+    kept: tuple[Kept, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,6 +22,7 @@ from vast_ferry.mapping.clients import Client
 from vast_ferry.mapping.places import Attr, parse_place
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.surveying.chained import Handles, named_in
+from vast_ferry.surveying.kept_state import kept_between_calls
 from vast_ferry.surveying.parts import FileScan, Part, Setting, Use
 from vast_ferry.surveying.scan_javascript import scan_javascript
 from vast_ferry.translate.python.nodes import Nodes, collector_at_rest, walk
@@ -297,6 +298,8 @@ class _Scanner:
         for name, walked in nodes.items() if chained else ():
             mine = tuple(use for node in walked for use in chained.get(id(node), ()))
             parts[name] = replace(parts[name], uses=(*parts[name].uses, *mine))
+        for name, kept in kept_between_calls(file, tree, all_nodes):
+            parts[name] = replace(parts[name], kept=(*parts[name].kept, kept))
         mentioned = {
             own: at for own, at in aliases.items() if any(own.partition(".")[0] in p.names for p in parts.values())
         }

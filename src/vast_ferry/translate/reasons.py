@@ -268,6 +268,11 @@ NOTES: Final = {
         "the calls of {what} are written out: it looks up any name, and each call looks up one that is known",
         "Nothing is to be done; read what stands in their place",
     ),
+    "handler-defined": (
+        Severity.NOTE,
+        "the handler {what} is written as the function that it is: a statement gave it",
+        "Nothing is to be done; read what stands in its place",
+    ),
     "in-full": (
         Severity.NOTE,
         "{what} is written in full, as a loop or as a function that has a name: what it calls has to be followed, or "

@@ -189,29 +189,34 @@ class Code(Classes):
     def _find_tables_of_objects(self) -> None:
         """Note the tables of its own methods that an object keeps: `self.ways = {"GET": self.show}`, only asked."""
         found = [
-            (one.cls, statement.targets[0], table)
+            (one.cls, *table)
             for one in self.functions.values()
             for statement in (one.node.body if one.cls is not None and not one.static else ())
-            if isinstance(statement, ast.Assign) and (table := self._kept_by(one, statement)) is not None
+            if isinstance(statement, (ast.Assign, ast.AnnAssign))
+            and (table := self._kept_by(one, statement)) is not None
         ]
         asked = [(one, module) for module in self.modules.values() for one in module.nodes.each(ast.Attribute) if found]
         named = {name for module in self.modules.values() for name in module.nodes.ids if found}
         if not _LOOKING_BEHIND.isdisjoint(named | {one.attr for one, _ in asked}):
             return  # somebody may ask for it by a text, or look at all that an object has
-        for cls, target, (node, made) in found:
-            others = [(one, module) for one, module in asked if one.attr == target.attr and one is not target]  # type: ignore[attr-defined]
+        for cls, target, node, made in found:
+            others = [(one, module) for one, module in asked if one.attr == target.attr and one is not target]
             if all(isinstance(one.ctx, ast.Load) and asks(one, module.nodes.parents) for one, module in others):
                 assert cls is not None
-                self.tables[id(node)] = self.kept_tables[cls, target.attr] = made  # type: ignore[attr-defined]
+                self.tables[id(node)] = self.kept_tables[cls, target.attr] = made
 
-    def _kept_by(self, function: Function, statement: ast.Assign) -> tuple[ast.Dict, Table] | None:
-        """Return the table that a statement of a method gives an attribute of its object, if it is one."""
-        target, value, cls = statement.targets[0], statement.value, function.cls
+    def _kept_by(
+        self, function: Function, statement: ast.Assign | ast.AnnAssign
+    ) -> tuple[ast.Attribute, ast.Dict, Table] | None:
+        """Return the table that a statement of a method gives an attribute of its object, and both, if it is one."""
+        target, value, cls = _target(statement), statement.value, function.cls
         own = function.node.args.args[0].arg if function.node.args.args else ""
-        if not isinstance(value, ast.Dict) or len(statement.targets) > 1 or cls is None or not _is_of(target, own):
+        if not isinstance(value, ast.Dict) or not isinstance(target, ast.Attribute) or cls is None:
+            return None
+        if not _is_of(target, own):
             return None
         table = shown(value, lambda node: self.bound_method(cls, node.attr) if _is_of(node, own) else NOTHING)  # type: ignore[attr-defined]
-        return None if table is None else (value, table)
+        return None if table is None else (target, value, table)
 
     def _in_a_table(self, module: Module, node: ast.expr) -> Value:
         """Return what stands in a table: a name for something, or a function without one."""
@@ -481,10 +486,15 @@ def _constant(node: ast.Assign, nodes: Nodes) -> str | None:
     return _bound_once(node, nodes) if type_of_constant(node.value) in ("str", "bytes") else None
 
 
+def _target(node: ast.Assign | ast.AnnAssign) -> ast.expr | None:
+    """Return what a statement binds, where it is one thing."""
+    targets = node.targets if isinstance(node, ast.Assign) else [node.target]
+    return targets[0] if len(targets) == 1 else None
+
+
 def _bound_once(node: ast.Assign | ast.AnnAssign, nodes: Nodes) -> str | None:
     """Return the name that a statement at the top of a module binds, where nothing else does."""
-    targets = node.targets if isinstance(node, ast.Assign) else [node.target]
-    target = targets[0] if len(targets) == 1 else None
+    target = _target(node)
     if not isinstance(target, ast.Name):
         return None
     bound = [use for use in nodes.uses(target.id) if not isinstance(use.ctx, ast.Load)]

@@ -173,9 +173,8 @@ def may_take(function: Function, call: ast.Call) -> bool:
     if any(not isinstance(one, ast.Name) or one.id != "classmethod" for one in function.node.decorator_list):
         return True  # what it takes is the decorator's matter
     own, given = function.parameters, {one.arg for one in call.keywords}
-    if (len(call.args) > len(own) and arguments.vararg is None) or (
-        given - set(function.named) and not arguments.kwarg
-    ):
+    too_many = len(call.args) > len(own) and arguments.vararg is None
+    if too_many or (given - set(function.named) and not arguments.kwarg):
         return False
     missing = set(own[len(call.args) : len(own) - len(arguments.defaults)]) - given
     by_name = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)

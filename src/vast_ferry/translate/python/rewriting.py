@@ -15,6 +15,7 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
+from vast_ferry.translate.python.handlers_given import handlers_given
 from vast_ferry.translate.python.in_full import in_full
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
@@ -50,6 +51,9 @@ def rewrite(
     """
     made = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
     result = made.once()
+    given = [one for one in made.functions if _is_not_defined(result.wrapped.get(one.name))]
+    if given and handlers_given(files, given)[0]:
+        result = made.better(result, given=given)
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
     if _could_not_follow(result) and in_full(files, made_in := _made_in(result))[0]:
@@ -75,6 +79,7 @@ class _Ways:
     trees: Mapping[str, Nodes]
     progress: Progress
     awaits: bool = False  # the target's handlers may wait for what is not the provider's
+    given: Collection[Function] = ()  # functions whose handlers a statement gives, written as functions
     full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
@@ -174,6 +179,11 @@ def _made_in(result: Rewritten) -> frozenset[str]:
     return frozenset(finding.place.file for finding in result.findings if finding.code == "made-as-it-was")
 
 
+def _is_not_defined(finding: Finding | None) -> bool:
+    """Tell whether a handler is wrapped for it is not defined by `def`."""
+    return finding is not None and finding.code == "wrapped-no-definition"
+
+
 def _could_not_follow(result: Rewritten) -> bool:
     """Tell whether something is made as it was, or a handler wrapped for what can be mended by another text."""
     return bool(_made(result) or any(finding.code in _HELPED for finding in result.wrapped.values()))
@@ -243,6 +253,8 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         told.extend(_moved(finding, there, files) for finding in found)
         there.edit(edits, files)
 
+    if ways.given:
+        edit(handlers_given({**files, **there.files}, ways.given))
     for depth in range(max(ways.out.values(), default=0)):
         names = [name for name, most in ways.out.items() if most > depth]
         edit(written_out({**files, **there.files}, ways.functions, names))
