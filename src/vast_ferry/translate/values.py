@@ -122,12 +122,19 @@ class Of:
     """An ordinary value of a type; an empty name where that is not known.
 
     What was `made` as it was of the event, or is a part of that, must not be changed: it is made anew at each read.
-    What only `holds` such things (a list of them) may be changed, and what is taken out of it may not.
+    What only `holds` such things (a list of them) may be changed, and what is taken out of it may not. What is `data`
+    is of one of the language's own types, though it is not known which: a service gave it, or it was JSON.
     """
 
     type: str = ""
     made: bool = False
     holds: bool = False
+    data: bool = False
+
+    @property
+    def built_in(self) -> bool:
+        """Tell whether it is of one of the language's own types, and so of no class of the project."""
+        return self.data or bool(self.type)
 
 
 @dataclass(frozen=True, slots=True)

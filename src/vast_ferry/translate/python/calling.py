@@ -8,7 +8,7 @@ from collections.abc import Set
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function
+from vast_ferry.translate.python.functions import ANYTHING, DATA, MADE, NOTHING, Function
 from vast_ferry.translate.python.handing import Handing
 from vast_ferry.translate.python.names_made import beginning, lowered
 from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
@@ -193,6 +193,8 @@ class Calling(Handing):
         if name in LIKE_ARGUMENT:
             given = node.args[LIKE_ARGUMENT[name] : LIKE_ARGUMENT[name] + 1]
             return Of(self._type_of(given[0])) if given else NOTHING
+        if name in ("json.loads", "json.load") and not node.keywords:
+            return DATA
         return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
 
     def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
@@ -231,7 +233,7 @@ class Calling(Handing):
         self.note(node, ServiceCall(client, node), node.func)
         if client.result is None:
             return Of("NoneType")
-        return Of("bytes" if client.result.rows[0].lens.gives == "bytes" else "")
+        return Of("bytes") if client.result.rows[0].lens.gives == "bytes" else DATA
 
     def _project_call(self, node: ast.Call, target: Func) -> Value:
         called = self.flow.functions[target.key]

@@ -10,7 +10,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import only_goes_through
 from vast_ferry.translate.python.data_classes import fields_of, is_data_class
 from vast_ferry.translate.python.following import METHODS
-from vast_ferry.translate.python.functions import MADE, NOTHING
+from vast_ferry.translate.python.functions import DATA, MADE, NOTHING
 from vast_ferry.translate.python.listing import Listing
 from vast_ferry.translate.python.nodes import in_generator, walk
 from vast_ferry.translate.python.tables import is_called_or_tested
@@ -265,7 +265,9 @@ class Expressions(Listing):
             return one
         if self._is_the_events(one) or self._is_the_events(other):
             return MADE
-        return Of(holds=True) if self._gives_parts(one) or self._gives_parts(other) else NOTHING
+        if self._gives_parts(one) or self._gives_parts(other):
+            return Of(holds=True)
+        return DATA if all(isinstance(value, Of) and value.built_in for value in (one, other)) else NOTHING
 
     def _boolop_(self, node: ast.BoolOp) -> Value:
         before, values, ends, named = self.env, [], list[Env](), self.named
@@ -281,7 +283,8 @@ class Expressions(Listing):
         kinds = {value.type if isinstance(value, Of) else "" for value in values}
         made = any(self._is_the_events(value) for value in values)
         holds = any(self._gives_parts(value) for value in values)
-        return Of(kinds.pop(), made, holds) if len(kinds) == 1 else Of(made=made, holds=holds)
+        data = all(isinstance(value, Of) and value.built_in for value in values)
+        return Of(kinds.pop(), made, holds, data) if len(kinds) == 1 else Of("", made, holds, data)
 
     def _binop_(self, node: ast.BinOp) -> Value:
         left, right = self.eval(node.left), self.eval(node.right)

@@ -331,7 +331,8 @@ def _joined(one: Value, other: Value) -> Value:
     if one == other or isinstance(one, Clash):
         return one
     if isinstance(one, Of) and isinstance(other, Of):
-        return Of(made=one.made or other.made, holds=one.holds or other.holds)
+        data = one.built_in and other.built_in
+        return Of("", one.made or other.made, one.holds or other.holds, data)
     if isinstance(one, OneOf | Table | Rest) or isinstance(other, OneOf | Table | Rest):
         return _one_of_both(one, other)
     held = isinstance(one, Foreign) or isinstance(other, Foreign)

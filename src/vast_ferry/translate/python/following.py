@@ -64,7 +64,8 @@ class Following:
                 types = {bound.value for bound in bounds}
                 parts = any(isinstance(one, Of) and one.made for one in types)
                 holds = any(isinstance(one, Of) and one.holds for one in types)
-                made[name] = Bound(first.value if len(types) == 1 else Of(made=parts, holds=holds))
+                data = all(isinstance(one, Of) and one.built_in for one in types)
+                made[name] = Bound(first.value if len(types) == 1 else Of("", parts, holds, data))
         return made
 
     def note(self, node: ast.expr, op: Operation, *consumed: ast.expr) -> None:

@@ -11,6 +11,7 @@ from vast_ferry.translate.values import Env, Key, Of, Std, Stop, Uses, Value
 
 NOTHING = Of()
 MADE = Of(made=True)
+DATA = Of(data=True)
 PAIR = Of("pair")  # two texts, that are taken apart where they are bound
 ANYTHING = Of(made=True, holds=True)  # whatever somebody whom we don't see hands over
 DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)

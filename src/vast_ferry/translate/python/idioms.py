@@ -24,7 +24,7 @@ from vast_ferry.translate.operations import (
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.contents import Contents
 from vast_ferry.translate.python.following import Following
-from vast_ferry.translate.python.functions import MADE, NOTHING
+from vast_ferry.translate.python.functions import DATA, MADE, NOTHING
 from vast_ferry.translate.python.lookups import HEADERS, LookUps
 from vast_ferry.translate.values import Batch, Bound, Of, Parsed, Seconds, Service, Stop, Value
 
@@ -168,7 +168,7 @@ class Idioms(LookUps):
             return Of("str") if row.field == "secret" else NOTHING
         if row.lens.content == "json":
             self.follower.note(node, Decode(spot, "body", As.JSON))
-            return NOTHING
+            return DATA
         return spot
 
     def _get_inner(self, node: ast.Call, name: str, base: Spot, taken: ast.expr) -> Value:
@@ -258,7 +258,7 @@ class Idioms(LookUps):
             assert isinstance(value, Spot)
             return Parsed(value, "mapping", True) if row.field in (*HEADERS, "query") else None
         if name == "json.loads" and not node.keywords and len(node.args) == 1 and self._loaded(node, value):
-            return NOTHING
+            return DATA
         if isinstance(value, Spot) and row is not None:
             if name in ("urllib.parse.parse_qs", "urllib.parse.parse_qsl") and row.field == "query.raw":
                 return self._parsed(node, name, value)

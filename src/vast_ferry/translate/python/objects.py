@@ -91,7 +91,7 @@ class Objects(Following):
             return self._method(node, base, methods, called=called)
         if isinstance(base, Instance):
             return self._held(node, base)
-        if isinstance(base, Of) and not base.type and base.made == base.holds:
+        if isinstance(base, Of) and not base.built_in and base.made == base.holds:
             self._of_any_class(node)
         if not isinstance(base, (Func, Handlers)):
             self.flow.asked_anywhere(node.attr)
