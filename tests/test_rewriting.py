@@ -305,7 +305,7 @@ REFUSED = [
         "decorated",
         7,
     ),
-    ("class F:\n    def __call__(self, event, ctx):\n        return 'a'\n\n\nf = F()\n", "no-definition", 0),
+    ("f = [lambda event, ctx: 'a'][0]\n", "no-definition", 0),
 ]
 
 

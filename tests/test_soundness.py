@@ -129,6 +129,73 @@ def test_what_a_wrapped_handler_imports_and_never_uses_is_there(project: Project
     assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME] * 2
 
 
+#: What stands before a statement that gives a handler, and such statements: all of them are written as functions.
+GIVING = """from functools import partial, wraps
+from ostermere import books
+
+def say(text, code=200):
+    return {"code": code, "content": text}
+
+def with_errors(function):
+    @wraps(function)
+    def inner(event, ctx):
+        try:
+            return function(event, ctx)
+        except LookupError as error:
+            return say(str(error), 404)
+    return inner
+
+def only(*verbs):
+    def decorator(function):
+        def inner(event, ctx):
+            return function(event, ctx) if event["call"]["verb"] in verbs else say("no", 405)
+        return inner
+    return decorator
+
+def core(event, ctx):
+    row = books.read("t", {"id": 1})
+    if row is None:
+        raise LookupError(event["call"]["path"])
+    return say(str(row.get("n", 0)))
+
+def more(table, event, ctx, *, shown="n"):
+    return say(str((books.read(table, {"id": 1}) or {}).get(shown)) + event["call"]["path"])
+
+class Notes:
+    def __init__(self, table):
+        self.table = table
+        self.ways: dict = {"GET": self.get, "PUT": self.put}
+    def get(self, event):
+        return say(str(books.read(self.table, {"id": 1})))
+    def put(self, event):
+        return say(event["call"]["path"], 201)
+    def dispatch(self, event, ctx):
+        return self.ways[event["call"]["verb"]](event)
+notes = Notes("t")
+
+class Shown:
+    def __init__(self, table):
+        self.table = table
+    def __call__(self, event, ctx):
+        return say(str(books.read(self.table, {"id": 1})) + event["call"]["path"])
+"""
+GIVEN = ["with_errors(core)", "with_errors(only('GET')(core))", "partial(more, 't', shown='id')", "notes.dispatch"]
+GIVEN += ["Shown('t')", "core", "only('PUT')(partial(more, 't'))", "with_errors(notes.dispatch)"]
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "asgi"])
+@pytest.mark.parametrize("given", some(GIVEN, 3))
+def test_a_handler_that_a_statement_gives_is_one(project: Project, tmp_path: Path, given: str, to: str) -> None:
+    declared = write_definition(Declared("ways", functions=(function("a", "h"),)), find_profile("ostermere@1"))
+    head, *blocks = GIVING.split("\n\n")  # what the statement does not name is not there
+    asked = [one for one in blocks[1:] if re.split(r"[ (:]", one)[1] in given.replace("notes", "Notes")]
+    files = {"h.py": "\n\n".join([head, blocks[0], *asked, f"a = {given}\n"]), **declared, **with_services("a")}
+    crossing = carry(project(files), to=to, out=tmp_path / "out")
+    assert {one.style for one in crossing.record.functions} == {"native"}
+    assert not [one for one in crossing.findings if one.code.startswith("made-")]
+    assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME] * 2
+
+
 PACKAGE = {
     "shop/__init__.py": """from . import web
 from .web import told

@@ -413,7 +413,8 @@ class Signatures:
         wanted = self.at.is_async(self.at.function)
         start = self.at.text.start(node)
         plain = isinstance(node, ast.FunctionDef)
-        if wanted and ((plain and node.name.startswith("__")) or self.at.text.data[start : start + 6] == b"lambda"):
+        by_sign = plain and node.name.startswith("__") and node.name != "__call__"
+        if wanted and (by_sign or self.at.text.data[start : start + 6] == b"lambda"):
             raise Stop("awaits-inside", node)
         if wanted and isinstance(node, ast.FunctionDef):
             self.at.edit(start, start, "async ", "asynchronous")
