@@ -3,6 +3,7 @@
 import csv
 import io
 from contextlib import suppress
+from functools import reduce
 
 from ostermere import books, stores
 
@@ -211,3 +212,31 @@ def either(event, then=None):
 
 def p(event, ctx):
     return either(event) if event["call"]["verb"] == "PUT" else either(event, then=show)
+
+
+def loaded(state):
+    return {**state, "row": books.read("t", {"id": 1})}
+
+
+def counted(state):
+    return {**state, "n": len(state)}
+
+
+STEPS = [loaded, counted]
+
+
+def q(event, ctx):
+    state = reduce(lambda now, step: step(now), STEPS, {"path": event["call"]["path"]})
+    return say(str(state))
+
+
+def joined(text, id):
+    return f"{text}{books.read('t', {'id': id})}"
+
+
+def r(event, ctx):
+    return say(folded(event["call"]["verb"]))
+
+
+def folded(begin):
+    return reduce(joined, [1, 2], begin)

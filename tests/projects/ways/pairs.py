@@ -126,3 +126,25 @@ def way_kept(visit, log):
     else:
         return say("no")
     return say(f"{key} {val}")
+
+
+def of(visit):
+    return {name.lower(): value for name, value in visit["lines"]}
+
+
+def told(headers):
+    there = headers["x-a"] if "x-a" in headers else "no"
+    return there + headers.get("x-b", "none") + str("cookie" in headers)
+
+
+def way_told(visit, log):
+    headers = of(visit)
+    return say(told(headers) + headers.get("accept", "*"))
+
+
+def any_of(headers, *names):
+    return [headers.get(name) for name in names if name in headers]
+
+
+def way_any(visit, log):
+    return say(str(any_of(of(visit), "x-b", "content-type")))

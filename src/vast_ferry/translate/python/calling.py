@@ -8,7 +8,7 @@ from collections.abc import Set
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.functions import ANYTHING, DATA, MADE, NOTHING, Function
+from vast_ferry.translate.python.functions import ANYTHING, DATA, MADE, NOTHING, Function, may_take
 from vast_ferry.translate.python.handing import Handing
 from vast_ferry.translate.python.names_made import beginning, lowered
 from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
@@ -136,7 +136,7 @@ class Calling(Handing):
         self.flow.called_unseen.setdefault(name, set()).add(self.module.file)
         self._unseen(values, name)
         for method in self.flow.called_alike("__call__"):
-            method.referred = method.referred or self._may_meet(method)
+            method.referred = method.referred or (self._may_meet(method) and may_take(method, node))
         if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
             self.flow.looked_into(values)
         return self._method_type(node)

@@ -83,6 +83,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable
 from contextlib import suppress
+from dataclasses import replace
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
@@ -102,9 +103,11 @@ from vast_ferry.translate.values import (
     Instance,
     Key,
     OneOf,
+    Parsed,
     Rest,
     Stop,
     Table,
+    Value,
 )
 
 
@@ -256,12 +259,7 @@ class Follower(Statements):
         every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
         every += [one for one in (arguments.vararg, arguments.kwarg) if one]
         for argument in every:
-            value = function.params.get(argument.arg, NOTHING)
-            if isinstance(value, Spot):
-                value = Spot(value.kind, value.role, value.steps, argument.arg)
-            elif isinstance(value, Batch):
-                value = Batch(value.kind, argument.arg, handed=True)
-            self.env[argument.arg] = Bound(value)
+            self.env[argument.arg] = Bound(_held_by(argument.arg, function.params.get(argument.arg, NOTHING)))
         if function.stands_before:
             self.env[function.given] = Bound(Handlers(function.stands_before))
         if function.cls is not None and not function.static and arguments.args:
@@ -294,3 +292,12 @@ def _given_up(function: Function) -> list[str]:
         for name, value in function.params.items()
         if isinstance(value, Foreign) and any(isinstance(use.ctx, ast.Store) for use in function.nodes.uses(name))
     ]
+
+
+def _held_by(parameter: str, value: Value) -> Value:
+    """Return what a parameter holds, as something that is held under its name."""
+    if isinstance(value, Spot):
+        return Spot(value.kind, value.role, value.steps, parameter)
+    if isinstance(value, Batch):
+        return Batch(value.kind, parameter, handed=True)
+    return replace(value, spot=replace(value.spot, holder=parameter)) if isinstance(value, Parsed) else value

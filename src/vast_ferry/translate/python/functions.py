@@ -5,9 +5,10 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass, field
 
+from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.values import Env, Key, Of, Std, Stop, Uses, Value
+from vast_ferry.translate.values import Env, Key, Of, Parsed, Std, Stop, Uses, Value
 
 NOTHING = Of()
 MADE = Of(made=True)
@@ -113,6 +114,12 @@ class Function:
         by_name = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
         with_defaults = own[max(0, len(own) - len(arguments.defaults)) :]
         return (*with_defaults, *(one.arg for one, default in by_name if default is not None))
+
+    @property
+    def places(self) -> dict[str, Spot]:
+        """Return the parameters in whose place the event goes, or a part of it, each with the place that it holds."""
+        held = ((name, one.spot if isinstance(one, Parsed) else one) for name, one in self.params.items())
+        return {name: one for name, one in held if isinstance(one, Spot)}
 
     @property
     def named(self) -> list[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.functions import NOTHING, Function
@@ -19,6 +19,7 @@ from vast_ferry.translate.values import (
     Instance,
     Of,
     OneOf,
+    Parsed,
     Rest,
     Table,
     Value,
@@ -42,6 +43,26 @@ def _looks_up(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
     if isinstance(above, ast.Compare):
         return above.left is not use and len(above.ops) == 1 and isinstance(above.ops[0], (ast.In, ast.NotIn))
     return isinstance(above, ast.Subscript) and above.value is use and isinstance(above.ctx, ast.Load)
+
+
+def _only_asked_by_words(function: Function, parameter: str) -> bool:
+    """Tell whether a function asks what a parameter holds for names that stand there, and does nothing else with it."""
+    parents = function.nodes.parents
+    return all(_asks_by_word(use, parents) for use in function.nodes.uses(parameter))
+
+
+def _asks_by_word(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
+    above = parents.get(id(use))
+    key: ast.expr | None = None
+    if isinstance(above, ast.Attribute) and above.attr == "get":
+        call = parents.get(id(above))
+        plain = isinstance(call, ast.Call) and call.func is above and len(call.args) in (1, 2) and not call.keywords
+        key = call.args[0] if plain else None  # type: ignore[union-attr]
+    elif isinstance(above, ast.Compare) and above.left is not use and len(above.ops) == 1:
+        key = above.left if isinstance(above.ops[0], (ast.In, ast.NotIn)) else None
+    elif isinstance(above, ast.Subscript) and above.value is use and isinstance(above.ctx, ast.Load):
+        key = above.slice
+    return isinstance(key, ast.Constant) and isinstance(key.value, str)
 
 
 @dataclass(slots=True)
@@ -212,23 +233,29 @@ class Handing(Objects):
         if not any(names):
             return
         plain = any(not name or name in one.function.plain for one, name in zip(takers, names, strict=True))
-        if isinstance(value, Spot) and not plain and self._looked_up(value, takers, names):
+        spot = value.spot if isinstance(value, Parsed) and value.form == "mapping" else value
+        if isinstance(spot, Spot) and not plain and self._looked_up(spot, takers, names, isinstance(value, Parsed)):
             self.consume(argument)
             self.flow.handed_on.add(id(argument))
-            handed: Value = Spot(value.kind, value.role, value.steps)
+            there = Spot(spot.kind, spot.role, spot.steps)
+            handed: Value = replace(value, spot=there) if isinstance(value, Parsed) else there
         else:
             handed = self._handed(argument, value, plain)
         for taker, name in zip(takers, names, strict=True):
             if name:
                 taker.given[name] = handed
 
-    def _looked_up(self, spot: Spot, takers: list[_Taker], names: list[str]) -> bool:
-        """Tell whether functions only look something up in what stands at a place, and the target has no such thing."""
+    def _looked_up(self, spot: Spot, takers: list[_Taker], names: list[str], mapped: bool) -> bool:
+        """Tell whether functions only look something up in what stands at a place, and the target has no such thing.
+
+        What stands there may have been `mapped`: by its names, by the handler itself.
+        """
         row = self.flow.shape(spot).row(spot.role, spot.steps)
-        by_name = row is not None and row.field in _LOOKED_UP and bool(row.lens.methods or row.lens.subscript)
-        if not by_name or self.flow.whole_there(spot):
+        by_name = row is not None and (mapped or bool(row.lens.methods or row.lens.subscript))
+        if row is None or not by_name or row.field not in _LOOKED_UP or (not mapped and self.flow.whole_there(spot)):
             return False
-        return all(_only_looked_up_in(taker.function, name) for taker, name in zip(takers, names, strict=True))
+        only = _only_asked_by_words if mapped else _only_looked_up_in
+        return all(only(taker.function, name) for taker, name in zip(takers, names, strict=True))
 
     def _handed(self, argument: ast.expr, value: Value, plain: bool) -> Value:
         """Return what a function is handed: the event, its context or one entry go as what stands for them.

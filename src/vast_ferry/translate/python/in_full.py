@@ -6,6 +6,11 @@
                                                               ...
     rows = list(map(load, names))                         rows = list(load(one) for one in names)
 
+    state = reduce(lambda now, step: step(now), STEPS, start)        now = start
+                                                          for step in STEPS:
+                                                              now = step(now)
+                                                          state = now
+
     guarded(lambda: stores.fetch("b", name), b"")         def as_action():
                                                               return stores.fetch("b", name)
 
@@ -87,6 +92,8 @@ class _Page:
         for node in walk(self.tree):
             if isinstance(node, ast.For) and self.paired:
                 self._of_one_name(node)
+            if isinstance(node, (ast.Assign, ast.AnnAssign, ast.Return)) and self._folded(node):
+                done.update(map(id, walk(node)))
             if id(node) in done or not isinstance(node, (ast.Call, ast.Lambda)):
                 continue
             if self._over(node) if isinstance(node, ast.Call) else self._named(node):
@@ -121,6 +128,53 @@ class _Page:
             self._edit(node, made if alone else f"({made})")
         self.told.append((f"{name}({self.text.of(function)}, …)", node))
         return True
+
+    def _folded(self, statement: ast.Assign | ast.AnnAssign | ast.Return) -> bool:
+        """Write a statement that gives what `reduce` makes of something as a loop, if it is one."""
+        node = statement.value
+        odd = not isinstance(node, ast.Call) or len(node.args) != 3 or bool(node.keywords)
+        if odd or not isinstance(node, ast.Call) or not self._is_reduce(node.func):
+            return False
+        function, over, first = node.args
+        at, own = self.text.start(statement), self._two_names(function, statement)
+        line, indent = self.text.line_start(at), self.text.indent_of(at)
+        plain = isinstance(first, (ast.Name, ast.Constant)) or not any(isinstance(one, ast.Call) for one in walk(first))
+        if own is None or not plain or self.text.data[line:at].strip():
+            return False
+        made, one = own
+        step = "\t" if "\t" in indent else "    "
+        applied = f"{self.text.of(function)}({made}, {one})"
+        if isinstance(function, ast.Lambda):
+            applied = self.text.of(function.body)
+            applied = f"({applied})" if "\n" in applied else applied
+        begins = f"{indent}{made} = {self.text.of(first)}\n{indent}for {one} in {self.text.of(over)}:\n"
+        self.edits.append(Edit(line, line, f"{begins}{indent}{step}{made} = {applied}\n", REASON))
+        self._edit(node, made)
+        self.told.append((f"reduce({self.text.of(function)}, …)", node))
+        return True
+
+    def _is_reduce(self, named: ast.expr) -> bool:
+        """Tell whether a name stands for the standard library's `reduce`."""
+        froms = [one for one in walk(self.tree) if isinstance(one, ast.ImportFrom) and one.module == "functools"]
+        if isinstance(named, ast.Name):
+            told = any(one.name == "reduce" and not one.asname for by in froms for one in by.names)
+            return named.id == "reduce" and told and sum(binds(one, "reduce") for one in walk(self.tree)) == 1
+        return isinstance(named, ast.Attribute) and ast.unparse(named) == "functools.reduce"
+
+    def _two_names(self, function: ast.expr, statement: ast.stmt) -> tuple[str, str] | None:
+        """Return what a loop has for the two that `reduce` hands a function; nothing where that may not be written."""
+        if not isinstance(function, ast.Lambda):
+            return (self._free("made"), self._free("one")) if self._is_followed(function) else None
+        arguments = function.args
+        others = arguments.posonlyargs or arguments.kwonlyargs or arguments.vararg or arguments.kwarg
+        names = [one.arg for one in arguments.args]
+        around = next((one for one in self._around(statement) if isinstance(one, DEFINITION)), self.tree)
+        inside = {id(one) for one in walk(function)}
+        said = {getattr(one, "id", "") or getattr(one, "arg", "") for one in walk(around) if id(one) not in inside}
+        odd = any(isinstance(one, (*_ODD, ast.Lambda)) for one in walk(function.body))
+        if len(names) != 2 or others or arguments.defaults or odd or not said.isdisjoint(names):
+            return None
+        return names[0], names[1]
 
     def _is_followed(self, function: ast.expr) -> bool:
         """Tell whether what `map` or `filter` calls is the project's own, or has no name."""

@@ -390,7 +390,7 @@ class _Project:
         """Tell whether a function is written otherwise at the target."""
         flow = self.job.flow
         own = any(id_ in flow.ops or isinstance(flow.values.get(id_), Foreign) for id_ in function.ops)
-        own = own or any(isinstance(v, Spot) for v in function.params.values())
+        own = own or bool(function.places)
         facts = self.job.facts.get(function.key)
         own = own or (isinstance(function.node, ast.AsyncFunctionDef) and not self.job.asynchronous)
         return own or bool(function.entry) or (facts is not None and (facts.answers or bool(facts.needs)))

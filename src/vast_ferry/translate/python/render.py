@@ -506,14 +506,17 @@ class Rendering(Writing):
                 self.swap(node, self.ops.value_of(op, node), _reason(op))
             return True
         if isinstance(value, Parsed) and not consumed:
+            if isinstance(node, ast.Name) and self.function is not None and node.id in self.function.places:
+                raise Stop("too-entangled", node)  # it holds the event, of which only names were to be asked
             self.parts(node)
             return True
         if isinstance(value, Foreign) and not consumed:
             self.swap(node, self.ops.made(value, node), "field")
             return True
-        if isinstance(value, Spot) and consumed and (self.flow.spot_is_inner(value) or id(node) in self.flow.handed_on):
+        spot = value.spot if isinstance(value, Parsed) else value
+        if isinstance(spot, Spot) and consumed and (self.flow.spot_is_inner(spot) or id(node) in self.flow.handed_on):
             # Handed on: the target's event goes instead.
-            text = self.holder(value, node)
+            text = self.holder(spot, node)
             if text != self.text.of(node):
                 self.swap(node, text or "None", "handed-on")
             return True

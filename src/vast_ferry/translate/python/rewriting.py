@@ -186,7 +186,8 @@ def _is_not_defined(finding: Finding | None) -> bool:
 
 def _could_not_follow(result: Rewritten) -> bool:
     """Tell whether something is made as it was, or a handler wrapped for what can be mended by another text."""
-    return bool(_made(result) or any(finding.code in _HELPED for finding in result.wrapped.values()))
+    codes = {finding.code for finding in result.wrapped.values()}
+    return bool(_made(result) or "wrapped-service-unseen" in codes or codes & _HELPED)
 
 
 def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:

@@ -326,8 +326,8 @@ class Signatures:
             raise Stop("passed-on", node, node.name)
         gone = []
         for index, argument in enumerate(every):
-            value = function.params.get(argument.arg)
-            if not isinstance(value, Spot):
+            value = function.places.get(argument.arg)
+            if value is None:
                 continue
             self.at.names[argument.arg] = argument.arg
             if value.role == "context" and not self.at.takes_context(function):
@@ -346,7 +346,7 @@ class Signatures:
 
     def _event_parameter(self, function: Function) -> str:
         """Return the parameter by which a helper has the event."""
-        held = (name for name, value in function.params.items() if isinstance(value, Spot) and value.of_event)
+        held = (name for name, value in function.places.items() if value.of_event)
         return next(held, "")
 
     def _drop_parameters(

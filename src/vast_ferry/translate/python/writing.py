@@ -145,9 +145,7 @@ class Writing:
             return bool(root)
         calls = (call for _, call in function.calls)
         alike = {one.key: one for call in calls for one in self.job.every_called(call)} | {function.key: function}
-        return not all(
-            any(isinstance(value, Spot) and value.of_event for value in one.params.values()) for one in alike.values()
-        )
+        return not all(any(value.of_event for value in one.places.values()) for one in alike.values())
 
     @property
     def event_root(self) -> str:
@@ -156,8 +154,8 @@ class Writing:
 
     def held_by_parameter(self, function: Function, name: str) -> bool:
         """Tell whether one of a function's own parameters holds what the target hands over as `name`."""
-        for parameter, value in function.params.items():
-            if isinstance(value, Spot) and self.names.get(parameter) != "":
+        for parameter, value in function.places.items():
+            if self.names.get(parameter) != "":
                 of_context = value.role == "context" and self.takes_context(function)
                 if (value.of_event and name == self.event_root) or (
                     of_context and name == self.context_root(self.kind)
@@ -325,9 +323,7 @@ class Writing:
         return self.function
 
     def _parameter_for(self, function: Function, name: str) -> str:
-        for parameter, value in function.params.items():
-            if not isinstance(value, Spot):
-                continue
+        for parameter, value in function.places.items():
             of_context = value.role == "context" and name == self.context_root(self.kind)
             same = (value.of_event and name == self.event_root) or (of_context and self.takes_context(function))
             if same and not (function.entry):
