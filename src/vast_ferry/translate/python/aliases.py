@@ -65,6 +65,8 @@ _CONTAINERS = frozenset(
     + ["collections.OrderedDict", "collections.deque", "dict.fromkeys"]
 )
 _METHODS = ("staticmethod", "classmethod")
+#: Bases of classes that make nothing of annotations.
+_PLAIN_BASES = frozenset(["ABC", "object", "Generic", "Protocol", "Exception"])
 #: Methods of text, of bytes, and of what holds only such, that give something new.
 _TEXTUAL = (
     frozenset(METHOD_TYPES)
@@ -540,11 +542,24 @@ def _given_to(parents: Mapping[int, ast.AST], target: ast.expr) -> ast.expr | No
     return None
 
 
+def _last(node: ast.expr) -> str:
+    """Return the last part of a name, with what it is asked for left out."""
+    node = node.value if isinstance(node, ast.Subscript) else node
+    return node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
+
+
 def _class_values(node: ast.ClassDef) -> Iterator[tuple[str, ast.expr | None]]:
-    """Yield the attributes that a class's body gives values to; nothing where each object is given one."""
+    """Yield the attributes that a class's body gives values to; nothing where each object is given one.
+
+    What is annotated may be a field, of which each object has its own, where a decorator or another class makes it so.
+    """
+    plain = not node.decorator_list and {_last(base) for base in node.bases} <= _PLAIN_BASES
     for one in node.body:
         if isinstance(one, ast.AnnAssign) and isinstance(one.target, ast.Name):
-            yield one.target.id, None
+            if not plain:
+                yield one.target.id, None
+            elif one.value is not None:
+                yield one.target.id, one.value
         elif isinstance(one, ast.Assign):
             for target in one.targets:
                 if isinstance(target, ast.Name):
