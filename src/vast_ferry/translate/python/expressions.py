@@ -144,7 +144,31 @@ class Expressions(Listing):
         elif isinstance(value, Foreign):
             self.flow.values[id(node)] = value
             self.mark(node)
+        elif value.__class__ is Instance and not self._stays_in_sight(node):
+            self.flow.out_of_sight(value)
         return value
+
+    def _stays_in_sight(self, node: ast.expr) -> bool:
+        """Tell whether what is done with an object where it stands is seen: what is handed to a call is told there."""
+        above = self.module.nodes.parents.get(id(node))
+        if self.function is not None and self.function.made_up:  # it keeps all that it is handed in its own object
+            return isinstance(node, ast.Name) and node.id == "self"
+        if isinstance(above, (ast.Assign, ast.AnnAssign, ast.NamedExpr)):
+            targets = above.targets if isinstance(above, ast.Assign) else [above.target]
+            named = all(isinstance(one, ast.Name) and one.id not in self._shared() for one in targets)
+            return named or all(map(self._is_kept_plainly, targets))
+        if isinstance(above, ast.Return):
+            return self.function is not None and not self.function.entry and not self.function.generates
+        if isinstance(above, ast.Compare):
+            return all(isinstance(one, (ast.Is, ast.IsNot)) for one in above.ops)
+        if isinstance(above, (ast.If, ast.While, ast.Assert, ast.IfExp)):
+            return above.test is node
+        return isinstance(above, (ast.Attribute, ast.Expr, ast.Call, ast.keyword, ast.withitem))
+
+    def _is_kept_plainly(self, target: ast.expr) -> bool:
+        """Tell whether an object of the project's that is no data class keeps what is assigned, under an attribute."""
+        base = self.what_it_names(target.value) if isinstance(target, ast.Attribute) else NOTHING
+        return isinstance(base, Instance) and not is_data_class(self.flow, base.key)
 
     def _children(self, node: ast.expr) -> Value:
         for child in ast.iter_child_nodes(node):

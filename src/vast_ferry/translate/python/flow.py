@@ -18,6 +18,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import Operation, ReadByStatement
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.code import Code
+from vast_ferry.translate.python.data_classes import is_data_class
 from vast_ferry.translate.python.decorators import gives_it_back
 from vast_ferry.translate.python.functions import ANYTHING, MADE, NOTHING, Function, Module
 from vast_ferry.translate.python.kept import Kept
@@ -151,11 +152,14 @@ class Flow(Code):
         """Note what a parameter gets from a caller; what gets the event from one and others from another is plain."""
         before = function.params.get(parameter)
         if parameter in function.plain:
+            self.out_of_sight(value)
             if isinstance(value, Of) and (value.made or value.holds) and before != ANYTHING:
                 function.params[parameter] = ANYTHING
                 self.waiting[function.key] = None
             return
         joined = value if before is None else _joined(before, value)
+        if joined != value or (before is not None and joined != before):
+            self.out_of_sight(before, value)
         if isinstance(joined, Clash) and not function.entry:
             self.takes_as_it_was(function, parameter)
             joined = NOTHING
@@ -214,7 +218,11 @@ class Flow(Code):
 
     def keep_attribute(self, cls: Key, name: str, value: Value) -> None:
         """Note what an attribute of a class's objects holds."""
-        if self.kept.keep(cls, name, value):
+        before = self.kept.held(cls, name)
+        new = self.kept.keep(cls, name, value)
+        if self.kept.held(cls, name) != value:
+            self.out_of_sight(before, value)
+        if new:
             family = self.family(cls)
             self.waiting |= {k: None for k, f in self.functions.items() if f.cls in family}
             self.waiting |= self.ask_objects.get(name, {})
@@ -275,6 +283,15 @@ class Flow(Code):
         for value in values:
             if isinstance(value, Instance) and self.kept.opened(value.key):
                 self.waiting |= dict.fromkeys(self.followed)
+
+    def out_of_sight(self, *values: Value | None) -> None:
+        """Note that an object goes to where nobody sees what is done with it.
+
+        One of a data class shows what it keeps, and is compared by it: the event must be what it was there.
+        """
+        for value in values:
+            if isinstance(value, Instance) and is_data_class(self, value.key):
+                self.looked_into([value])
 
     def attribute(self, base: Std | Own, name: str) -> Value:
         """Return what an attribute of something outside the project is."""

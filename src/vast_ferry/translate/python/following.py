@@ -62,6 +62,8 @@ class Following:
                 made[name] = Bound(_clash(bounds))
             else:
                 types = {bound.value for bound in bounds}
+                if len(types) > 1:
+                    self.flow.out_of_sight(*types)
                 parts = any(isinstance(one, Of) and one.made for one in types)
                 holds = any(isinstance(one, Of) and one.holds for one in types)
                 data = all(isinstance(one, Of) and one.built_in for one in types)

@@ -25,6 +25,8 @@ from vast_ferry.translate.values import (
     Value,
 )
 
+#: What asks an object that it is handed for nothing that it keeps.
+_ASK_WHAT_IT_IS = frozenset(["isinstance", "type", "callable"])
 #: Fields in which handlers look values up by their names.
 _LOOKED_UP = frozenset(["headers", "headers.plain", "headers.all", "query"])
 
@@ -121,10 +123,12 @@ class Handing(Objects):
                 values.append(self.eval(argument) if at is None else NOTHING)
             else:
                 values.append(self._given(takers, argument, at))
+                self._hands_out(node, takers, at, values[-1])
                 at = at + 1 if at is not None else None
         hidden = at is None
         for keyword in node.keywords:
             by_keyword.append(self._given(takers, keyword.value, keyword.arg))
+            self._hands_out(node, takers, keyword.arg, by_keyword[-1])
             if keyword.arg is None and self._rest_in(keyword.value) == Rest():
                 self.flow.known_rests.add(id(keyword))
             elif keyword.arg is None:
@@ -134,6 +138,12 @@ class Handing(Objects):
                 self.flow.pass_(taker.function, name, value)
         self.every = [*values, *by_keyword]
         return values
+
+    def _hands_out(self, node: ast.Call, takers: list[_Taker], by: int | str | None, value: Value) -> None:
+        """Note an object that is handed to whom nobody sees, or under no name: but to what asks only what it is."""
+        asks = not takers and isinstance(node.func, ast.Name) and node.func.id in _ASK_WHAT_IT_IS
+        if not asks and (by is None or not takers or not all(taker.parameter(by) for taker in takers)):
+            self.flow.out_of_sight(value)
 
     def _rest_in(self, node: ast.expr) -> Rest | None:
         """Return what a name holds that takes the rest of what a function is handed."""

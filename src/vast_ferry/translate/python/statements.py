@@ -171,7 +171,6 @@ class Statements(Expressions):
             alone = isinstance(base, Instance) and not (
                 self.flow.kept.is_seen(base.key, target.attr) or self.flow.is_described(base.key, target.attr)
             )
-            alone = alone and not (made_up and value.of_event)  # which such an object shows, and is compared by
             if alone and isinstance(base, Instance) and self.flow.may_be_kept(value, for_all_calls=sets_up):
                 self.consume(value_node)
                 held = Spot(value.kind, value.role, value.steps, "")
@@ -267,6 +266,8 @@ class Statements(Expressions):
             value = MADE if self._is_the_events(value) else NOTHING if isinstance(value, (Foreign, Clash)) else value
             before = self.function.returned
             self.function.returned = value if before in (None, value) else _either(before, value)
+            if self.function.returned != value:
+                self.flow.out_of_sight(before, value)
             told = self._gives_parts(self.function.returned) or isinstance(self.function.returned, Instance)
             if before != self.function.returned and (told or isinstance(before, Instance)):
                 self.flow.waiting |= {one.key: None for one, _ in self.function.calls if one is not None}
