@@ -281,3 +281,46 @@ def y(event, ctx):
 
 def z(event, ctx):
     return say(isinstance(Request(event), Request) and Request(event).itself().itself().path)
+
+
+# --- quoted
+
+
+class Asked:
+    def __init__(self, event):
+        self.event = event
+
+    @property
+    def path(self):
+        return self.event["call"]["path"]
+
+    def header(self, name, default=""):
+        return self.event["fields"].get(name.lower(), default)
+
+
+def quoted(event, ctx):
+    request = Asked(event)
+    return say(f"{request.path}/{request.header('X-A')!r:>10}" + f"{request.path=}{request.header('x-b', 'none')}")
+
+
+# --- longer
+
+
+class Asked:
+    def __init__(self, event):
+        self.event = event
+
+    @property
+    def path(self):
+        return self.event["call"]["path"]
+
+    def header(self, name, default=""):
+        return self.event["fields"].get(name.lower(), default)
+
+
+def longer(event, ctx):
+    request = Asked(event)
+    return say(
+        f"""{request.path}
+    {request.header("x-a")} "quoted" {f"{request.path}"}"""
+    )

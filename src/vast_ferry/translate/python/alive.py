@@ -71,7 +71,7 @@ class _Alive:
             self.waiting = [one for one in self.waiting if one.key not in gone]
             for one in more:
                 self.found[one.key] = None
-                self._mention(one.nodes.all)
+                self._mention(one.module, one.nodes.all)
 
     def _is_named(self, function: Function) -> bool:
         name = function.node.name
@@ -89,16 +89,17 @@ class _Alive:
             if isinstance(node, DEFINITION):
                 inside |= set(map(id, module.nodes.of(node) or ()))
                 inside -= {id(one) for part in (*node.decorator_list, node.args) for one in walk(part)}
-        self._mention(node for node in module.nodes.all if id(node) not in inside)
+        self._mention(module, (node for node in module.nodes.all if id(node) not in inside))
 
-    def _mention(self, nodes: Iterable[ast.AST]) -> None:
+    def _mention(self, module: Module, nodes: Iterable[ast.AST]) -> None:
         for node in nodes:
             if isinstance(node, ast.Name):
                 self.names.add(node.id)
             elif isinstance(node, ast.Attribute):
                 self.names.add(node.attr)
             elif isinstance(node, ast.alias):
-                self.names.add(node.name.rpartition(".")[2])
+                if (node.asname or node.name).partition(".")[0] in module.nodes.ids:  # else nobody uses it here
+                    self.names.add(node.name.rpartition(".")[2])
             elif isinstance(node, ast.Call) and isinstance(node.func, (ast.Name, ast.Attribute)):
                 self._by_a_text(node)
 

@@ -14,6 +14,7 @@ from vast_ferry.mapping.places import Item
 from vast_ferry.mapping.python import docstring, quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.translate.moves import Done
+from vast_ferry.translate.python.alive import alive
 from vast_ferry.translate.python.environment import at_import, declared_with, uses_it
 from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.imports import Import, Imports, names_used
@@ -273,11 +274,14 @@ class Files:
         """Note what the rewritten functions take for granted, what is made for them, and what they bring along."""
         job, result = self.job, self.result
         told: set[tuple[str, str, str, int]] = set()
+        running = alive(job.flow, [handler.key for handler in self.handlers.values()])
         for name, handler in self.handlers.items():
             shims: dict[str, None] = {}
             for key in sorted(self.reach.of([handler.key])):
                 made = renderings.get(key)
-                if made is None:
+                # A method that no code names is written anew with its class, and takes nothing: it never runs.
+                unnamed = made is not None and made.function is not None and made.function.cls is not None
+                if made is None or (unnamed and key not in running):
                     continue
                 noted = [(code, "", node) for code, node in made.notes]
                 noted += [("by-a-function", what, node) for what, node in made.through]

@@ -52,7 +52,20 @@ def names_used(draft: str, before: Nodes) -> frozenset[str]:
                 symbol = one.lookup(name)
                 if symbol.is_referenced() or (symbol.is_assigned() and not symbol.is_imported()):
                     found.add(name)
-    return exported | found
+    return exported | found | _in_annotations(draft)
+
+
+def _in_annotations(draft: str) -> set[str]:
+    """Return the names in a module's annotations where they are not worked out: no table of names has them then."""
+    if "from __future__ import annotations" not in draft:
+        return set()
+    told = [
+        part
+        for node in ast.walk(ast.parse(draft))
+        for part in (getattr(node, "annotation", None), getattr(node, "returns", None))
+        if isinstance(part, ast.expr)
+    ]
+    return {one.id for part in told for one in ast.walk(part) if isinstance(one, ast.Name)}
 
 
 @functools.lru_cache(maxsize=256)

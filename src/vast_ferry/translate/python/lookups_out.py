@@ -18,9 +18,11 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
+from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.nodes import lower_of, walk
 from vast_ferry.translate.python.small_functions import (
     Small,
@@ -87,20 +89,35 @@ def lookups_out(files: Mapping[str, bytes], asked: MethodsAsked) -> tuple[dict[s
     smalls = [(one, small) for one in every for small in small_in(one.text, one.tree)]
     sites = {id(small): list(_sites(every, one, small, asked)) for one, small in smalls}
     spans = [site for several in sites.values() for site in several]
-    edits: dict[str, list[Edit]] = {}
+    outermost = [site for site in spans if not any(_is_within(site, other) for other in spans)]
+    edits = {one.name: _fitted(one, [site for site in outermost if site.file == one.name]) for one in every}
+    written = {(file, edit.start) for file, several in edits.items() for edit in several}
     findings: list[Finding] = []
     for one, small in smalls:
-        outer = [site for site in sites[id(small)] if not any(_is_within(site, other) for other in spans)]
+        outer = [site for site in sites[id(small)] if site in outermost and (site.file, site.start) in written]
         if not outer:
             continue
-        for site in outer:
-            edits.setdefault(site.file, []).append(Edit(site.start, site.end, site.written, REASON))
         others = [other for _, other in smalls if other is not small]
         if not _is_left(every, one, small, outer) and not any(other.asks(small.node.name) for other in others):
             edits[one.name].append(_without(one.text, small.node))
         severity, reason, remedy = note("lookup-written-out", "", "", small.node.name)
         findings.append(Finding("lookup-written-out", severity, reason, remedy, Place(one.name, small.node.lineno)))
-    return edits, findings
+    return {file: several for file, several in edits.items() if several}, findings
+
+
+def _fitted(one: _File, sites: list[_Site]) -> list[Edit]:
+    """Return the edits that write what is asked at some places of a file; none where a formatted text can't hold it."""
+    edits = [Edit(site.start, site.end, site.written, REASON) for site in sites]
+    inside = {id(part) for node in walk(one.tree) if isinstance(node, ast.JoinedStr) for part in walk(node)[1:]}
+    texts = [node for node in walk(one.tree) if isinstance(node, ast.JoinedStr) and id(node) not in inside]
+    for node in texts if edits else ():
+        start, end = one.text.start(node), one.text.end(node)
+        held = [edit for edit in edits if start <= edit.start and edit.end <= end]
+        if held:
+            edits = [edit for edit in edits if edit not in held]
+            with suppress(CannotQuote):
+                edits += fitting(one.text, node, held)
+    return edits
 
 
 def _is_within(site: _Site, other: _Site) -> bool:

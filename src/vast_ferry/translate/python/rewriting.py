@@ -56,11 +56,10 @@ def rewrite(
         result = made.better(result, given=given)
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
-    if _could_not_follow(result) and in_full(files, made_in := _made_in(result))[0]:
-        result = made.better(result, full=made_in)
-    if _made_in_lookups(result, files):
-        result = made.better(result, asked=result.methods_asked)
-    result = made.without_decorators(result)
+    result = made.in_other_words(result)
+    before, result = result, made.without_decorators(result)
+    if result is not before:  # what stood behind them is followed now, and seen
+        result = made.in_other_words(result)
     result = made.at_the_first_line(result)
     bind(target, result, made.functions, files)
     return result
@@ -115,9 +114,18 @@ class _Ways:
         vars(self).update(before)
         return result
 
+    def in_other_words(self, result: Rewritten) -> Rewritten:
+        """Return what comes of it where what stands in short is written in full, and small functions where asked."""
+        made_in = _made_in(result)
+        if _could_not_follow(result) and in_full(self.files, made_in)[0]:
+            result = self.better(result, full=made_in)
+        if _made_in_lookups(result, self.files):
+            result = self.better(result, asked=result.methods_asked)
+        return result
+
     def without_decorators(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where decorators that hide handlers are written out; none is that helps nobody."""
-        hidden = [name for name, finding in result.wrapped.items() if finding.code == "wrapped-decorated"]
+        hidden = [name for name, finding in result.wrapped.items() if finding.code in _HIDDEN]
         told = written_out(self.files, self.functions, hidden)[1]
         behind = dict.fromkeys((finding.function for finding in told), 1)
         while behind:
@@ -130,7 +138,7 @@ class _Ways:
             deeper = {
                 name: depth + 1
                 for name, depth in hiding.items()
-                if depth < MOST_DECORATORS and better.wrapped[name].code == "wrapped-decorated"
+                if depth < MOST_DECORATORS and better.wrapped[name].code in _HIDDEN
             }
             behind = {name: depth for name, depth in behind.items() if name not in hiding} | deeper
         self.out = behind
@@ -150,6 +158,9 @@ class _Ways:
             helped = {name: finding for name, finding in helped.items() if name not in left}
         return result
 
+
+#: Why handlers are wrapped that stand behind decorators which hand them something else than the provider does.
+_HIDDEN = frozenset(["wrapped-decorated", "wrapped-takes-less", "wrapped-signature"])
 
 #: Why handlers are wrapped that are rewritten nevertheless once their event is made as it was, at their first line.
 _HELPED = frozenset(
