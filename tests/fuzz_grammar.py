@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from fuzz_apart import defined, stand_apart, ways_to_ask
+from fuzz_handed import by_name, handed, in_data_classes, in_short
 from fuzz_ways import Ways, of_objects
 
 from vast_ferry.hub.operations import OPERATIONS
@@ -1840,6 +1841,31 @@ def in_many_ways(w: Writer, s: Scope) -> list[str]:
     return Ways(w.random, [w.fresh("way") for _ in range(2)], sources, read, w.fresh).lines()
 
 
+def of_handed(w: Writer, s: Scope) -> list[str]:
+    """Functions are handed on, loops are written in short, data classes keep the event."""
+    if s.event != w.surface.event:
+        return said(w, s)
+
+    def text(name: str) -> str:
+        return w.text(s if name == s.event else w.held(name), 1)
+
+    def value(name: str) -> str:
+        return w.value(s if name == s.event else w.held(name), 1)
+
+    kind = w.random.choice([handed, in_short, in_data_classes])
+    top, lines = kind(w.random, w.fresh, s.event, text, value)
+    if any("await " in one for one in top):
+        return said(w, s)
+    w.top += top
+    return lines
+
+
+def of_pairs(w: Writer, s: Scope) -> list[str]:
+    """A loop goes through pairs, or a mapping's items, for those of one name."""
+    part = w.part(s, "mapping", "any")
+    return by_name(w.random, w.fresh, part)[1] if "await " not in part else said(w, s)
+
+
 def objects_reached(w: Writer, s: Scope) -> list[str]:
     """Objects keep the event, and are looked into, changed and copied by others."""
     if s.event != w.surface.event:
@@ -1889,6 +1915,10 @@ PIECES = [
         client_handed_on,
         in_many_ways,
         in_many_ways,
+        of_handed,
+        of_handed,
+        of_handed,
+        of_pairs,
         asked_by_a_beginning,
         managed,
         objects_reached,

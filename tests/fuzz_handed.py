@@ -1,0 +1,129 @@
+"""Functions that are handed to functions, written in short, or kept by objects, as a generator of handlers writes them.
+
+Each gives what stands at the top of a file and the statements of a handler. `event` is the handler's name for its
+event, `text` and `value` give expressions of the event under a name. Nothing here knows a provider.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+
+Lines = tuple[list[str], list[str]]
+Reads = Callable[[str], str]
+
+TAKERS = [
+    "def {0}(act, *args, **more):\n    return act(*args, **more)",
+    "def {0}(act, *args):\n    try:\n        return act(*args)\n    except (LookupError, TypeError) as error:\n"
+    "        return type(error).__name__",
+    "def {0}(act, event, n=1):\n    return [act(event) for _ in range(n)]",
+    "def {0}(act, event):\n    return act(event) if act is not None else 'none'",
+    "def {0}(act, event):\n    def inner():\n        return act(event)\n    return inner()",
+    "def {0}(act, event):\n    for way in (act, act):\n        found = way(event)\n    return found",
+    "def {0}(act, *args):\n    return [act(*args), len(args), {0}_on(act, *args)]\n\n\n"
+    "def {0}_on(act, event):\n    return act(event)",
+]
+
+
+def handed(choices: random.Random, fresh: Callable[[str], str], event: str, text: Reads, value: Reads) -> Lines:
+    """Return a function that takes another, and calls of it with functions, methods, lambdas and other things."""
+    taker, act, cls = fresh("takes"), fresh("act"), fresh("Acts")
+    top = [choices.choice(TAKERS).format(taker)]
+    top.append(f"def {act}(event):\n    return {text('event')}")
+    top.append(f"def {act}_more(event, more=2):\n    return [more, {value('event')}]")
+    top.append(f"class {cls}:\n    def told(self, event):\n        return {text('event')}\n    __call__ = told")
+    ways = [
+        *(f"{taker}({act}, {event})", f"{taker}({act}, {event})", f"{taker}({act}_more, {event})"),
+        *(
+            f"{taker}(lambda one: {text('one')}, {event})",
+            f"{taker}({cls}().told, {event})",
+            f"{taker}({cls}(), {event})",
+        ),
+        *(f"{taker}({act}, {{}})", f"{taker}(len, 'ab')", f"{taker}(None, {event})", f"[{taker}][0]({act}, {event})"),
+        *(f"{taker}(act={act}, event={event})", f"{taker}({act} or len, {event})", f"{taker}(*[{act}, {event}])"),
+    ]
+    return top, [line for way in choices.sample(ways, choices.randrange(1, 4)) for line in _shown(way)]
+
+
+def in_short(choices: random.Random, fresh: Callable[[str], str], event: str, text: Reads, value: Reads) -> Lines:
+    """Return loops that are written in short: `map`, `filter`, `reduce`, `any`, `all`, `next`, over the event too."""
+    act, steps = fresh("act"), fresh("steps").upper()
+    top = ["import functools", "from functools import reduce"]
+    top.append(f"def {act}(event, more=0):\n    return [{value('event')}, more]")
+    top.append(f"def {act}_is(event):\n    return bool({text('event')})")
+    top.append(f"def {act}_on(state, n):\n    return [*state, n, len(seen)] if False else [*state, n]")
+    top.append(f"def {act}_one(state):\n    return {{**state, 'one': len(state)}}\n{steps} = [{act}_one, {act}_one]")
+    held = fresh("held")
+    statements = [
+        [f"for {held} in filter({act}_is, [{event}, {event}]):", f"    seen.append(show({value(held)}))"],
+        [f"for {held} in map({act}, [{event}]):", f"    seen.append(show({held}))"],
+        [f"for {held} in map(lambda one: {text('one')}, [{event}]):", f"    seen.append(show({held}))"],
+        [f"{held} = reduce({act}_on, [1, {text(event)}], [])", f"seen.append(show({held}))"],
+        [
+            f"{held} = reduce(lambda made, step: step(made), {steps}, {{'a': {text(event)}}})",
+            f"seen.append(show({held}))",
+        ],
+    ]
+    asked = [
+        f"list(map({act}, [{event}]))",
+        f"[one for one in filter({act}_is, [{event}])]  == [{event}]",
+        f"any({act}_is(one) for one in [{event}])",
+        f"all({act}_is(one) for one in [{event}, {event}])",
+        f"next(({act}(one) for one in [{event}] if {act}_is(one)), None)",
+        f"sum(map({act}_is, [{event}, {event}]))",
+        f"next(filter(lambda one: {act}_is(one), [{event}]), None) is None",
+        f"functools.reduce({act}_on, map(lambda one: {text('one')}, [{event}]), [])",
+    ]
+    lines = choices.choice([*statements, *map(_shown, asked)])
+    return top, lines if lines[0].startswith("try") else _tried(lines)
+
+
+def in_data_classes(
+    choices: random.Random, fresh: Callable[[str], str], event: str, text: Reads, value: Reads
+) -> Lines:
+    """Return a data class that keeps the event, and what is done with its objects: read, compared, lost, handed on."""
+    cls, one = fresh("Data"), fresh("one")
+    flags = choices.choice(["", "(frozen=True)", "(eq=False)", "(order=True)"])
+    body = f"    event: object\n    n: int = 1\n    def told(self):\n        return {text('self.event')}"
+    top = ["from dataclasses import dataclass, replace", f"@dataclass{flags}\nclass {cls}:\n{body}"]
+    top.append(f"def {cls.lower()}_of(given, other=None):\n    return given.told() if given is not None else other")
+    top.append(f"class {cls}Held:\n    def __init__(self, given):\n        self.given = given")
+    made, name = f"{cls}({event})", cls.lower()
+    ways = [
+        *(f"{made}.told()", f"{name}_of({made})", f"{name}_of(None, {made}) is None", f"{made} == {made}"),
+        *(f"{name}_of(given={made})", f"{cls}Held({made}).given.told()", f"({made} or None).told()"),
+        *(f"[one.told() for one in [{made}]]", f"{made} in [{made}]", f"replace({made}, n=2).told()"),
+        *(f"isinstance({made}, {cls}) and {made}.n", f"{cls}Held({made}).given == {made}", f"hash({made}) == 1"),
+        *(f"(lambda given: given.told())({made})", f"{made}.event == {made}.event", f"{name}_of(*[{made}])"),
+        *(f"{cls}(1) == {cls}(1)", f"{cls}(n=3, event={event}).told()", f"str({cls}(1))"),
+    ]
+    lines = [line for way in choices.sample(ways, choices.randrange(1, 4)) for line in _shown(way)]
+    lost = [f"{one} = {made}", f"if len(seen) % 2:\n    {one} = None", *_shown(f"{one} and {one}.told()")]
+    return top, lines if choices.random() < 0.8 else [line for each in lost for line in each.split("\n")]
+
+
+def by_name(choices: random.Random, fresh: Callable[[str], str], pairs: str) -> Lines:
+    """Return loops through pairs, or a mapping's items, for those of one name."""
+    key, held, found = fresh("key"), fresh("held"), fresh("found")
+    word = choices.choice(["one", "x-a", "accept", "content-type", "day", "a"])
+    test = choices.choice([f"{key} == {word!r}", f"{key}.lower() == {word!r}", f"{word!r} == {key}.lower() and {held}"])
+    ends = choices.choice([[f"{found} = {held}", "break"], [f"{found} = {held}"], [f"seen.append({held})"]])
+    over = choices.choice([pairs, pairs, f"{pairs}.items()", f"list({pairs}.items())", f"{pairs}.pairs()"])
+    lines = [
+        f"{found} = 'none'",
+        f"for {key}, {held} in {over}:",
+        f"    if {test}:",
+        *(f"        {one}" for one in ends),
+    ]
+    if choices.random() < 0.3:
+        lines += ["else:", f"    {found} = 'end'"]
+    return [], _tried([*lines, f"seen.append(show({found}))"])
+
+
+def _shown(code: str) -> list[str]:
+    return _tried([f"seen.append(show({code}))"])
+
+
+def _tried(lines: list[str]) -> list[str]:
+    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    return ["try:", *(f"    {line}" for line in lines), *ending]
