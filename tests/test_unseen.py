@@ -310,7 +310,7 @@ GIVEN_MORE = {
     "lambda: event": ("late", "late()['call']['path']", True),
     "Held(event)": ("held", "held.path()", True),
     "event": ("again", "(again is event, again['call']['path'])", False),
-    "*[1]": ("one", "one", False),
+    "*[1]": ("one", "one", True),
 }
 AROUND = """import functools
 import json
