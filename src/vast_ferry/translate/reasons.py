@@ -268,6 +268,11 @@ NOTES: Final = {
         "the calls of {what} are written out: it looks up any name, and each call looks up one that is known",
         "Nothing is to be done; read what stands in their place",
     ),
+    "changed-in-place": (
+        Severity.NOTE,
+        "a part of the event is changed in place: what {target} hands over is changed so too, which has to let that be",
+        "Copy it first (`dict(...)`) to change what is the handler's own",
+    ),
     "handler-defined": (
         Severity.NOTE,
         "the handler {what} is written as the function that it is: a statement gave it",

@@ -92,6 +92,8 @@ class Calling(Handing):
             changes = function.attr in CHANGING_METHODS and self._is_the_events(base)
             if changes and self.idioms.service(base, function.attr) is None:
                 raise self.stop("event-changed", node)
+            if function.attr in CHANGING_METHODS:
+                self.flow.changes_in_place(self.function, base, node)
             if isinstance(base, (Spot, Parsed, Batch)):
                 return self.idioms.method(node, function, base)
             if isinstance(base, Table):

@@ -284,6 +284,7 @@ class Files:
                 if made is None or (unnamed and key not in running):
                     continue
                 noted = [(code, "", node) for code, node in made.notes]
+                noted += [("changed-in-place", "", node) for node in job.flow.in_place.get(key, {}).values()]
                 noted += [("by-a-function", what, node) for what, node in made.through]
                 noted += [("made-as-it-was", what or "the whole event", node) for what, node in made.shims]
                 for code, what, node in noted:

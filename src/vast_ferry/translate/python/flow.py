@@ -59,6 +59,7 @@ class Flow(Code):
         self.whole: frozenset[str] = frozenset()  # names of handlers whose event is made whole, at their first line
         self.http_methods: Set[str] | None = None  # by which handlers are called, in lower case; nothing: by any
         self._referred: set[str] = set()
+        self.in_place: dict[Key, dict[int, ast.AST]] = {}  # by function, where a part is changed in place, as there
         self._the_same: dict[tuple[str, str], bool] = {}
         self.set_up: set[Key] = set()  # classes whose objects are set up once, and handle events
         self.ask_objects: dict[str, dict[Key, None]] = {}  # by attribute, the functions that ask objects for it
@@ -188,6 +189,13 @@ class Flow(Code):
                 return Of(kind, made=kind not in FIXED and not self.is_the_same_there(value))
             return MADE
         return NOTHING
+
+    def changes_in_place(self, function: Function | None, base: Value, node: ast.AST) -> bool:
+        """Note what a function changes in place, if it is one object here and there; tell whether it is."""
+        same = isinstance(base, Spot) and self.is_the_same_there(base)
+        if same and function is not None:
+            self.in_place.setdefault(function.key, {})[id(node)] = node
+        return same
 
     def _gives(self, value: Spot, row: Row) -> str:
         """Return what kind of value a row reads, as the hub calls it; empty where that is not known."""

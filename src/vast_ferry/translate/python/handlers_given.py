@@ -98,7 +98,9 @@ class _Project:
             taken = self._one(self._functions(core.args[0].id)) if isinstance(core.args[0], ast.Name) else None
             called, more = text.of(core.args[0]), [*(text.of(one) for one in core.args[1:])]
             named = [one.arg for one in core.keywords]
-            if taken is None or None in named or any(isinstance(one, ast.Starred) for one in core.args):
+            told = [*core.args[1:], *(one.value for one in core.keywords)]
+            # What is worked out once, when the module is loaded, must not be worked out at each call.
+            if taken is None or None in named or not all(isinstance(one, (ast.Constant, ast.Name)) for one in told):
                 return None
             own = [one for one in _parameters(taken)[len(more) :] if one not in named]
             given = [*more, *own, *(text.of(one) for one in core.keywords)]

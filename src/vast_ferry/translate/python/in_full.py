@@ -206,8 +206,8 @@ class _Page:
         first = loop.body[0]
         at = self.text.start(first)
         line, indent = self.text.line_start(at), self.text.indent_of(at)
-        if self.text.data[line:at].strip():  # it stands in the line of the loop's head
-            return False
+        if self.text.data[line:at].strip() or getattr(first, "decorator_list", []):
+            return False  # it stands in the line of the loop's head, or what stands before it does
         if name == "map":
             one = function.args.args[0].arg if isinstance(function, ast.Lambda) else "one"
             one = self._free(one)
@@ -254,6 +254,7 @@ class _Page:
         odd = odd or any(isinstance(one, ast.expr) and self.text.of(one) == given for one in within)
         read = self._is_read_behind(loop, key) or self._is_read_behind(loop, value) or key == value
         line = self.text.line_start(self.text.start(first))
+        odd = odd or bool(getattr(first, "decorator_list", []))
         if odd or read or not _is_the_name(asked, key) or self.text.data[line : self.text.start(first)].strip():
             return
         self.told.append((f"the loop through {given}", loop.iter))
@@ -289,7 +290,7 @@ class _Page:
         last = alone.body[-1]
         inside = [one for part in alone.body for one in walk(part)]
         odd = any(isinstance(one, (ast.Break, ast.Continue)) and one is not last for one in inside)
-        broken = isinstance(last, ast.Break) and len(alone.body) > 1
+        broken = isinstance(last, ast.Break) and len(alone.body) > 1 and last.lineno > (alone.body[-2].end_lineno or 0)
         return (broken or isinstance(last, (ast.Return, ast.Raise))) and not odd
 
     def _may_go_left(self, alone: ast.If) -> bool:

@@ -210,7 +210,7 @@ class Statements(Expressions):
             base = self.eval(target.value)
             if isinstance(target, ast.Subscript):
                 self.put_away(self.eval(target.slice))
-            one_object = isinstance(base, Spot) and self.flow.is_the_same_there(base)
+            one_object = self.flow.changes_in_place(self.function, base, target)
             if not one_object and (isinstance(base, (Spot, Batch, Parsed)) or self._is_the_events(base)):
                 raise self.stop("event-changed", target)
             if isinstance(base, (Std, Class)) and isinstance(target, ast.Attribute):
