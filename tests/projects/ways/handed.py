@@ -240,3 +240,17 @@ def r(event, ctx):
 
 def folded(begin):
     return reduce(joined, [1, 2], begin)
+
+
+def way_lines(event, ctx):
+    out = []
+    for x in filter(
+        has,
+        [1]
+        + [2],
+    ):
+        out.append(x)
+    out += [x for x in filter(has, [1] if event["call"]["verb"] else [2])]
+    out += [x for x in filter(lambda y: has(y)
+                              and y > 0, [1])]
+    return say(str(out))

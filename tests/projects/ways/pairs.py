@@ -148,3 +148,22 @@ def any_of(headers, *names):
 
 def way_any(visit, log):
     return say(str(any_of(of(visit), "x-b", "content-type")))
+
+
+def way_commented(visit, log):
+    found = "x"
+    for key, value in visit["lines"]:
+        if key.lower() == "x-a":
+            # the first one
+            found = value  # told
+
+            break  # enough
+    return say(found)
+
+
+def way_one_line(visit, log):
+    found = "none"
+    for key, value in visit["lines"]:
+        if key.lower() == "x-a":
+            found = value; break
+    return say(found)

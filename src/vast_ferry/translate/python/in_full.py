@@ -112,7 +112,7 @@ class _Page:
         function, over = node.args
         if not self._is_followed(function):
             return False
-        above, given = self.parents.get(id(node)), self.text.of(over)
+        above, given = self.parents.get(id(node)), self._alone(over)
         if isinstance(above, ast.For) and above.iter is node and self._as_statement(above, name, function, given):
             pass
         elif isinstance(above, ast.comprehension) and above.iter is node and name == "filter":
@@ -147,7 +147,7 @@ class _Page:
         if isinstance(function, ast.Lambda):
             applied = self.text.of(function.body)
             applied = f"({applied})" if "\n" in applied else applied
-        begins = f"{indent}{made} = {self.text.of(first)}\n{indent}for {one} in {self.text.of(over)}:\n"
+        begins = f"{indent}{made} = {self._alone(first)}\n{indent}for {one} in {self._alone(over)}:\n"
         self.edits.append(Edit(line, line, f"{begins}{indent}{step}{made} = {applied}\n", REASON))
         self._edit(node, made)
         self.told.append((f"reduce({self.text.of(function)}, …)", node))
@@ -199,7 +199,13 @@ class _Page:
             data = data[:at] + name.encode() + data[at + len(own.encode()) :]
         written = data.decode()
         bare = isinstance(body, (ast.Call, ast.Name, ast.Attribute, ast.Subscript, ast.Compare, ast.Constant))
-        return written if bare else f"({written})"
+        return written if bare and "\n" not in written else f"({written})"
+
+    def _alone(self, node: ast.expr) -> str:
+        """Return an expression as it may stand by itself, in one line or in parentheses."""
+        told = self.text.of(node)
+        loose = isinstance(node, (ast.IfExp, ast.Lambda, ast.NamedExpr)) or "\n" in told
+        return f"({told})" if loose else told
 
     def _as_statement(self, loop: ast.For, name: str, function: ast.expr, given: str) -> bool:
         """Write a loop over what `map` or `filter` gives as one over what these are given."""
