@@ -31,6 +31,7 @@ FILES = {
     "generating": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
     "handed": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
+    "mixed": ("ostermere@1", ["thornwick", "brackendale", "wsgi"]),
     "listed": (
         str(ROOT / "tests" / "profiles" / "flagstone-1.yaml"),
         ["ostermere@1", "thornwick", "brackendale", "wsgi"],
@@ -84,6 +85,7 @@ SAMPLES = {
     "serving": with_services,
     "tables": with_services,
     "handed": with_services,
+    "mixed": with_services,
     "generating": with_services,
     "waiting": with_services,
 }

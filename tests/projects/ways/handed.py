@@ -254,3 +254,24 @@ def way_lines(event, ctx):
     out += [x for x in filter(lambda y: has(y)
                               and y > 0, [1])]
     return say(str(out))
+
+
+def through(state, *steps):
+    for step in steps:
+        state = step(state)
+    return state
+
+
+def rowed(event, *ways):
+    for verb, way in ways:
+        if verb == event["call"]["verb"]:
+            return way(event)
+    return say("no", 405)
+
+
+def way_through(event, ctx):
+    return say(str(through({"p": event["call"]["path"]}, loaded, counted)))
+
+
+def way_rowed(event, ctx):
+    return rowed(event, ("GET", show), ("PUT", put))

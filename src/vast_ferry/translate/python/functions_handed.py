@@ -37,12 +37,16 @@ class Taken:
 
 
 def taken(flow: Flow, function: Function, parameter: str, depth: int = _DEEPEST) -> Taken | None:
-    """Return how a function takes a parameter, where nothing but that is done with it."""
+    """Return how a function takes a parameter, where nothing but that is done with it; `*args` only by rows."""
     nodes = function.nodes
     uses, parents = nodes.uses(parameter), nodes.parents
-    rest = [one.arg for one in (function.node.args.vararg, function.node.args.kwarg) if one is not None]
-    if not uses or parameter in rest or function.entry or parameter in nodes.told_global:
+    if not uses or function.entry or parameter in nodes.told_global:
         return None
+    rest = [one.arg for one in (function.node.args.vararg, function.node.args.kwarg) if one is not None]
+    if parameter in rest:
+        plain = all(isinstance(use.ctx, ast.Load) and not _stands_deeper(use, function) for use in uses)
+        width = rows_gone_through(uses, parents) if plain and parameter == rest[0] else 0
+        return Taken(width=width) if width and function.node.args.vararg is not None else None
     if any(not isinstance(use.ctx, ast.Load) or _stands_deeper(use, function) for use in uses):
         return None
     if all(

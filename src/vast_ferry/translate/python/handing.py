@@ -97,6 +97,8 @@ class _Taker:
         arguments, given = self.function.node.args, dict[str, Value]()
         if arguments.vararg is not None and is_forwarded(self.function, arguments.vararg.arg):
             given[arguments.vararg.arg] = Rest(tuple(self.rest))
+        elif arguments.vararg is not None and self.rest:  # other things than the rows that others hand over
+            given[arguments.vararg.arg] = NOTHING
         if arguments.kwarg is not None and is_forwarded(self.function, arguments.kwarg.arg):
             given[arguments.kwarg.arg] = NOTHING if self.named else Rest()
         return given
@@ -117,7 +119,8 @@ class Handing(Objects):
         by_keyword: list[Value] = []
         takers = [_Taker(one) for one in called if one is not None]
         at: int | None = 0  # the place of the next; nothing where that can't be told
-        for argument in node.args:
+        rows = self._rows_in_rest(node, takers)
+        for argument in node.args[: len(node.args) - rows]:
             if isinstance(argument, ast.Starred):
                 at = self._all_given(takers, argument, at)
                 values.append(self.eval(argument) if at is None else NOTHING)
@@ -138,6 +141,29 @@ class Handing(Objects):
                 self.flow.pass_(taker.function, name, value)
         self.every = [*values, *by_keyword]
         return values
+
+    def _rows_in_rest(self, node: ast.Call, takers: list[_Taker]) -> int:
+        """Give functions what `*args` takes as rows of functions, and return how many arguments these are."""
+        if not takers or any(isinstance(one, ast.Starred) for one in node.args):
+            return 0
+        first = max(len(taker.function.parameters) for taker in takers)
+        told = {
+            taken(self.flow, taker.function, rest.arg)
+            if (rest := taker.function.node.args.vararg) is not None and rest.arg not in taker.function.plain
+            else None
+            for taker in takers
+        }
+        how = told.pop() if len(told) == 1 else None
+        more = node.args[first:]
+        if how is None or not more or any(len(taker.function.parameters) != first for taker in takers):
+            return 0
+        table = self.rows_handed(ast.copy_location(ast.Tuple(more, ast.Load()), more[0]), how.width)
+        for taker in takers if table is not None else ():
+            rest = taker.function.node.args.vararg
+            assert rest is not None
+            assert table is not None
+            taker.given[rest.arg] = table
+        return len(more) if table is not None else 0
 
     def _hands_out(self, node: ast.Call, takers: list[_Taker], by: int | str | None, value: Value) -> None:
         """Note an object that is handed to whom nobody sees, or under no name: but to what asks only what it is."""
