@@ -257,8 +257,8 @@ def test_calls_that_wait_behind_others_are_each_answered_once(tmp_path: Path) ->
     (project / "ostermere.yaml").write_text(declared)
 
     async def all_of_them(address: str) -> list[httpx.Response]:
-        limits = httpx.Limits(max_connections=50)
-        async with httpx.AsyncClient(base_url=address, timeout=20, limits=limits) as client:
+        limits = httpx.Limits(max_connections=50)  # who waits for one of these waits for us, not for the server
+        async with httpx.AsyncClient(base_url=address, timeout=httpx.Timeout(20, pool=None), limits=limits) as client:
             return await asyncio.gather(*(client.get(f"/f/{number}") for number in range(900)))
 
     with served(project, tmp_path, *AT) as (client, _):
