@@ -195,7 +195,8 @@ class Plan:
         if wrapped or self.rewritten.sources or project:
             made[f"{self.wrapping.module}.py"] = self.wrapping.shared_module(self.rewritten.sources)
         used = [use.client for use in self.scanned.uses]
-        asked = names_imported(own, {client.root for client in self.source.clients})
+        # Of a module of which a client is called, all are there; what is only imported from others is needed as well.
+        asked = names_imported(own, {one.root for one in self.source.clients} - {one.root for one in used})
         used += [one for one in self.source.clients if (one.root, one.path.partition(".")[0]) in asked]
         clients = self.source.modules_over(
             self.target.operations, self.wrapping.client_imports(), used, self.target.hosts

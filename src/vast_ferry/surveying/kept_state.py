@@ -16,11 +16,11 @@ changes by methods of its own, is not looked for; nor is what a decorator notes 
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 
 from vast_ferry.hub.findings import Place
 from vast_ferry.surveying.parts import Kept
-from vast_ferry.translate.python.nodes import Nodes, walk
+from vast_ferry.translate.python.nodes import Nodes, last_name, walk
 from vast_ferry.translate.python.types import CHANGING_METHODS
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -30,28 +30,19 @@ _CACHES = frozenset(["cache", "lru_cache", "cached"])
 
 def kept_between_calls(file: str, tree: ast.Module, nodes: Nodes) -> Iterator[tuple[str, Kept]]:
     """Yield what functions of a file keep in memory, each with the definition at its top in which that is done."""
-    held = {one.id for one in nodes.names if isinstance(one.ctx, ast.Store) and _is_at_top(one, nodes)}
+    held = nodes.top_names
     for statement in tree.body:
         if not isinstance(statement, (*_FUNCTIONS, ast.ClassDef)):
             continue
-        for function in (one for one in walk(statement) if isinstance(one, _FUNCTIONS)):
-            if any(_last(one) in _CACHES for one in function.decorator_list):
+        for function in (one for one in nodes.of(statement) or walk(statement) if isinstance(one, _FUNCTIONS)):
+            told = (one.func if isinstance(one, ast.Call) else one for one in function.decorator_list)
+            if any(last_name(one) in _CACHES for one in told):
                 yield statement.name, Kept(f"the cache of {function.name}", _place(file, function))
-            for node in _changes(function, held) if not _registers(function) else ():
+            for node in _changes(function, held) if held and not _registers(function) else ():
                 yield statement.name, Kept(_root(node), _place(file, node))
 
 
-def _is_at_top(name: ast.Name, nodes: Nodes) -> bool:
-    """Tell whether a name is bound by a module's own statements, and not in a function or class."""
-    at = nodes.parents.get(id(name))
-    while at is not None and not isinstance(at, ast.Module):
-        if isinstance(at, (*_FUNCTIONS, ast.ClassDef, ast.Lambda, ast.comprehension)):
-            return False
-        at = nodes.parents.get(id(at))
-    return True
-
-
-def _changes(function: ast.FunctionDef | ast.AsyncFunctionDef, held: set[str]) -> Iterator[ast.expr]:
+def _changes(function: ast.FunctionDef | ast.AsyncFunctionDef, held: Set[str]) -> Iterator[ast.expr]:
     """Yield where a function changes what a name at the top of its module holds."""
     inside = walk(function)
     told = {name for one in inside if isinstance(one, ast.Global) for name in one.names}
@@ -82,11 +73,6 @@ def _root(node: ast.expr) -> str:
     while isinstance(node, (ast.Subscript, ast.Attribute)):
         node = node.value
     return node.id if isinstance(node, ast.Name) else ""
-
-
-def _last(node: ast.expr) -> str:
-    node = node.func if isinstance(node, ast.Call) else node
-    return node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
 
 
 def _place(file: str, node: ast.AST) -> Place:

@@ -156,3 +156,19 @@ def p(event, ctx):
 
 def q(event, ctx):
     return say(str(any(kept(event, id) for id in (1, 2))) + ",".join(str(kept(event, id)) for id in (1,)))
+
+
+def way_asked(event, ctx):
+    every = all(len(name) > 3 for name in names(""))
+    first = next((name for name in names("m")), None)
+    return say(f"{any(name.endswith('txt') for name in names(''))} {every} {first}")
+
+
+def way_through(event, ctx):
+    for name in (name.upper() for name in names("")):
+        return say(name + str([x for x in (one.lower() for one in names(""))]))
+    return say("none")
+
+
+def way_both(event, ctx):
+    return say(str(sum(len(y) for x in (1, 2) for y in names(""))) + ",".join(n for n in names("")))

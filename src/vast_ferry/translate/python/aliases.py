@@ -23,7 +23,7 @@ from vast_ferry.mapping.places import Attr
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import last_name, walk
 from vast_ferry.translate.python.types import CHANGING, CHANGING_METHODS, FIXED, METHOD_TYPES, PUTTING, SAME_TYPE
 from vast_ferry.translate.values import Class, Foreign, Func, Key, Of, Own, Std
 
@@ -542,18 +542,13 @@ def _given_to(parents: Mapping[int, ast.AST], target: ast.expr) -> ast.expr | No
     return None
 
 
-def _last(node: ast.expr) -> str:
-    """Return the last part of a name, with what it is asked for left out."""
-    node = node.value if isinstance(node, ast.Subscript) else node
-    return node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
-
-
 def _class_values(node: ast.ClassDef) -> Iterator[tuple[str, ast.expr | None]]:
     """Yield the attributes that a class's body gives values to; nothing where each object is given one.
 
     What is annotated may be a field, of which each object has its own, where a decorator or another class makes it so.
     """
-    plain = not node.decorator_list and {_last(base) for base in node.bases} <= _PLAIN_BASES
+    bases = {last_name(base.value if isinstance(base, ast.Subscript) else base) for base in node.bases}
+    plain = not node.decorator_list and not node.keywords and bases <= _PLAIN_BASES
     for one in node.body:
         if isinstance(one, ast.AnnAssign) and isinstance(one.target, ast.Name):
             if not plain:

@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Mapping
+from enum import Enum
 
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function, is_built_in
@@ -110,12 +111,12 @@ def _is_gone_through(
         return True
     if (part := comprehension_around(call, parents)) is not None:
         whole = parents.get(id(part))
-        return not isinstance(whole, ast.GeneratorExp) or is_taken_whole(flow, whole, caller)
+        return not isinstance(whole, ast.GeneratorExp) or how_asked(flow, whole, caller) is not None
     above = parents.get(id(call))
     if isinstance(above, ast.YieldFrom):
         told = isinstance(parents.get(id(above)), ast.Expr) and not any(caller is one for one in within)
         return told and becomes_asynchronous(flow, caller, within)
-    return is_taken_whole(flow, call, caller)
+    return is_taken_whole(flow, call, caller) or asked_for_first(call, caller) == "next"
 
 
 def is_taken_whole(flow: Flow, node: ast.expr, function: Function) -> bool:
@@ -135,8 +136,8 @@ def is_taken_whole(flow: Flow, node: ast.expr, function: Function) -> bool:
     return known and isinstance(named, ast.Name) and is_built_in(function.module, function, named.id)
 
 
-def asked_for_first(node: ast.GeneratorExp, function: Function) -> str | None:
-    """Return by which built-in function a lazy comprehension is asked for the first that it gives: any, all or next.
+def asked_for_first(node: ast.expr, function: Function) -> str | None:
+    """Return by which built-in function something lazy is asked for the first that it gives: any, all or next.
 
     `next` needs something to give where there is none: else it would raise another class of exceptions.
     """
@@ -146,3 +147,25 @@ def asked_for_first(node: ast.GeneratorExp, function: Function) -> str | None:
         return None
     known = {"any": 1, "all": 1, "next": 2}.get(named.id) == len(above.args)
     return named.id if known and is_built_in(function.module, function, named.id) else None
+
+
+class Asked(Enum):
+    """How a lazy comprehension that waits is asked for what it gives."""
+
+    WHOLE = "whole"  # it becomes a list
+    ONCE = "once"  # for the first
+    THROUGH = "through"  # by a loop
+
+
+def how_asked(flow: Flow, node: ast.GeneratorExp, function: Function) -> Asked | None:
+    """Return how a lazy comprehension is asked, where that may wait; nothing where nobody who asks it could."""
+    if is_taken_whole(flow, node, function):
+        return Asked.WHOLE
+    if asked_for_first(node, function) is not None:
+        return Asked.ONCE
+    parents = function.nodes.parents
+    around = comprehension_around(node, parents)
+    whole = parents.get(id(around)) if around is not None else None
+    if isinstance(whole, ast.GeneratorExp):  # which waits as well, then
+        return Asked.THROUGH if how_asked(flow, whole, function) is not None else None
+    return Asked.THROUGH if around is not None or isinstance(statement_around(node, parents), ast.For) else None

@@ -33,7 +33,7 @@ from dataclasses import dataclass
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.python.written_out import binds
 from vast_ferry.translate.reasons import note
@@ -92,9 +92,9 @@ class _Project:
         taken: Definition | None = None
         if isinstance(core, ast.Name):
             taken = self._one(self._functions(core.id))
-        elif isinstance(core, ast.Attribute) and _is_path(core):
+        elif isinstance(core, ast.Attribute) and is_path(core):
             taken = self._one(self._methods(core.attr))
-        elif isinstance(core, ast.Call) and _last(core.func) == "partial" and core.args:
+        elif isinstance(core, ast.Call) and last_name(core.func) == "partial" and core.args:
             taken = self._one(self._functions(core.args[0].id)) if isinstance(core.args[0], ast.Name) else None
             called, more = text.of(core.args[0]), [*(text.of(one) for one in core.args[1:])]
             named = [one.arg for one in core.keywords]
@@ -106,7 +106,7 @@ class _Project:
             given = [*more, *own, *(text.of(one) for one in core.keywords)]
             return self._function(taken, name, own, f"{called}({', '.join(given)})", decorators)
         elif isinstance(core, ast.Call):
-            taken = self._one(self._calls_of_class(_last(core.func)))
+            taken = self._one(self._calls_of_class(last_name(core.func)))
             called = f"_{name}"
             begins = f"{called} = {text.of(core)}\n\n\n"
         if taken is None or any(binds(node, called) for node in walk(tree) if begins):
@@ -160,11 +160,3 @@ def _parameters(function: Definition) -> list[str]:
     names = [one.arg for one in function.args.args]
     names = names[: len(names) - len(function.args.defaults)]
     return names[1:] if names[:1] == ["self"] else names
-
-
-def _is_path(node: ast.expr) -> bool:
-    return isinstance(node, ast.Name) or (isinstance(node, ast.Attribute) and _is_path(node.value))
-
-
-def _last(node: ast.expr) -> str:
-    return node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""

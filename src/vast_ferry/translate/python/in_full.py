@@ -420,10 +420,7 @@ class _Page:
 
     def _free(self, name: str) -> str:
         """Return a name that the file does not say yet, with a number where it does."""
-        made, number = name, 1
-        while made in self.names or re.search(rb"\b" + made.encode() + rb"\b", self.text.data):
-            number += 1
-            made = f"{name}_{number}"
+        made = self.text.free(name, self.names)
         self.names.add(made)
         return made
 

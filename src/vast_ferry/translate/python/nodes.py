@@ -100,6 +100,16 @@ def _walk(root: ast.AST, found: list[ast.AST], names: list[Any], spans: dict[int
                 push(value)
 
 
+def is_path(node: ast.AST) -> bool:
+    """Tell whether an expression is a name, or an attribute of one."""
+    return isinstance(node, ast.Name) or (isinstance(node, ast.Attribute) and is_path(node.value))
+
+
+def last_name(node: ast.AST) -> str:
+    """Return the last part of a name, or of an attribute; empty where it is neither."""
+    return node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
+
+
 def lower_of(node: ast.AST) -> ast.expr | None:
     """Return what an expression puts into lower case: `name` of `name.lower()`."""
     called = node.func if isinstance(node, ast.Call) and not node.args and not node.keywords else None

@@ -14,6 +14,7 @@ from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, may_take
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
+from vast_ferry.translate.python.nodes import is_path
 from vast_ferry.translate.python.types import CHANGING_METHODS
 from vast_ferry.translate.values import (
     Batch,
@@ -141,7 +142,7 @@ class Objects(Following):
         if (table := self.flow.kept_tables.get((base.key, node.attr))) is not None:
             return table
         held = self.held(node.attr, base)
-        if isinstance(held, Spot) and not _only_names(node.value):  # what it is asked of has to be written anew as well
+        if isinstance(held, Spot) and not is_path(node.value):  # what it is asked of has to be written anew as well
             self.flow.asked_anywhere(node.attr)
             return NOTHING
         if isinstance(held, Clash):
@@ -256,8 +257,3 @@ class Objects(Following):
                         and not function.node.name.startswith("__")
                     ):
                         function.referred = True
-
-
-def _only_names(node: ast.expr) -> bool:
-    """Tell whether an expression is a name, or an attribute of one."""
-    return isinstance(node, ast.Name) or (isinstance(node, ast.Attribute) and _only_names(node.value))

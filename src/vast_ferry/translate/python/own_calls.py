@@ -8,7 +8,7 @@ from vast_ferry.translate.operations import ContextCall, Decode, ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.ends import in_return
 from vast_ferry.translate.python.functions import Function
-from vast_ferry.translate.python.generators import asked_for_first, comprehension_around, statement_around
+from vast_ferry.translate.python.generators import Asked, asked_for_first, comprehension_around, statement_around
 from vast_ferry.translate.python.writing import Writing
 from vast_ferry.translate.values import Stop
 
@@ -27,7 +27,7 @@ class OwnCalls:
             return
         start = len(self.at.edits)
         self.at.parts(node)
-        if called is None and node.args and id(node.args[0]) in self.at.asked_once:
+        if called is None and node.args and self.at.asked.get(id(node.args[0])) is Asked.ONCE:
             self._ask_once(node, start)
         if called is None or facts is None:
             return
@@ -173,10 +173,12 @@ class OwnCalls:
 
     def _go_through(self, node: ast.Call) -> None:
         """Write what goes through a plain generator, or enters what it manages, as what does so with one that waits."""
-        self.at.awaits(node)
+        self.at.awaits(node, each=True)
         if isinstance(self.at.parents.get(id(node)), ast.YieldFrom):
             return  # which is written as a loop
-        if not self.around_waits(node):
+        if self.at.function is not None and asked_for_first(node, self.at.function) == "next":
+            self.at.asked[id(node)] = Asked.ONCE  # and written by what asks it
+        elif not self.around_waits(node):
             name = self.at.fresh("one")
             start, end = self.at.text.start(node), self.at.text.end(node)
             self.at.edit(start, start, f"[{name} async for {name} in ", "asynchronous")
@@ -200,7 +202,6 @@ class OwnCalls:
         `any(A for x in y)` is whether there is one for which A holds: `await anext((True for x in y if A), False)`.
         """
         made = node.args[0]
-        assert isinstance(made, ast.GeneratorExp)
         assert self.at.function is not None
         asked, begin, end = asked_for_first(made, self.at.function), self.at.text.start(node), self.at.text.end(node)
         loose = self.at.needs_parentheses(node, "await x")
@@ -209,6 +210,7 @@ class OwnCalls:
             if loose:
                 self.at.edit(end, end, ")", "asynchronous")
             return
+        assert isinstance(made, ast.GeneratorExp)
         del self.at.edits[start:]
         test = self.at.code(made.elt)
         bare = isinstance(made.elt, (ast.Call, ast.Name, ast.Attribute, ast.Subscript, ast.Compare))

@@ -30,6 +30,7 @@ from vast_ferry.translate.python.ends import falls_off
 from vast_ferry.translate.python.environment import is_environment, read_of
 from vast_ferry.translate.python.formatted import CannotQuote, fitting
 from vast_ferry.translate.python.functions import DEFINITION, Function, Module
+from vast_ferry.translate.python.generators import Asked
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.python.nodes import nodes_in, walk
 from vast_ferry.translate.python.ops import Ops
@@ -433,9 +434,10 @@ class Rendering(Writing):
             if one.is_async and self.function is not None:
                 self.signatures.goes_through(one, wanted=self.is_async(self.function))
         self.parts(node)
-        if id(node) in self.gone_through:
+        how = self.asked.get(id(node))
+        if how is Asked.THROUGH:
             self.calls.around_waits(node)
-        if id(node) in self.listed:  # it stands in parentheses, of its own or of a call
+        if how is Asked.WHOLE:  # it stands in parentheses, of its own or of a call
             start, end = self.text.start(node), self.text.end(node)
             self.edit(start, start + 1, "([", "asynchronous")
             self.edit(end - 1, end, "])", "asynchronous")

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import ast
 import io
+import re
 import tokenize
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.translate.text import SourceText
@@ -31,6 +32,14 @@ class PythonText(SourceText):
     def end(self, node: ast.AST) -> int:
         """Return where a node ends."""
         return self.starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[attr-defined, no-any-return]
+
+    def free(self, name: str, taken: Container[str] = ()) -> str:
+        """Return a name that the file does not say, and nobody has taken: with a number where it does."""
+        made, number = name, 1
+        while made in taken or re.search(rb"\b" + made.encode() + rb"\b", self.data):
+            number += 1
+            made = f"{name}_{number}"
+        return made
 
     def of(self, node: ast.AST) -> str:
         """Return a node's own text."""

@@ -21,13 +21,7 @@ from vast_ferry.translate.operations import Operation
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import Unrolled
 from vast_ferry.translate.python.functions import Function, Module
-from vast_ferry.translate.python.generators import (
-    asked_for_first,
-    becomes_asynchronous,
-    comprehension_around,
-    is_taken_whole,
-    statement_around,
-)
+from vast_ferry.translate.python.generators import Asked, becomes_asynchronous, how_asked
 from vast_ferry.translate.python.held_answers import HeldAnswers
 from vast_ferry.translate.python.imports import Import, parse_import, qualified
 from vast_ferry.translate.python.job import Job
@@ -75,9 +69,7 @@ class Writing:
         self.names: dict[str, str] = {}  # an author's name for something of the event → what holds it now
         self.handed: dict[str, str] = {}  # a parameter of the target's → what it is called here
         self.awaiting: list[ast.AST] = []
-        self.listed: set[int] = set()  # lazy comprehensions that become lists, as something in them waits
-        self.gone_through: set[int] = set()  # those that something goes through
-        self.asked_once: set[int] = set()  # lazy comprehensions that are asked for the first of what they give
+        self.asked: dict[int, Asked] = {}  # lazy comprehensions in which something waits, and how each is asked
         self.beside = False  # what is written stands in a function before this one, which takes the same
         self.plan: Unrolled | None = None
         self.runs: list[Any] | None = None  # what is told to a writer, where all of it stands right before an end
@@ -401,12 +393,12 @@ class Writing:
         text = in_handler(made.expression)
         return f"({text})" if not bare and made.loose and self.needs_parentheses(node, text) else text
 
-    def awaits(self, node: ast.AST) -> None:
-        """Note that a function awaits at a node; refuse where it can't."""
+    def awaits(self, node: ast.AST, *, each: bool = False) -> None:
+        """Note that a function awaits at a node, or `each` turn of what goes through it; refuse where it can't."""
         if not self.job.asynchronous:
             raise Stop("awaits-others", node)
         self.awaiting.append(node)
-        self._let_wait(node)
+        self._let_wait(node, each=each)
         function = self.function
         if function is None:
             raise Stop("at-import", node)
@@ -420,10 +412,10 @@ class Writing:
                 facts.awaits = True
                 self.job.changed = True
 
-    def _let_wait(self, node: ast.AST) -> None:
+    def _let_wait(self, node: ast.AST, *, each: bool) -> None:
         """Note which lazy comprehensions wait, as something in them does; refuse where nobody who asks them could."""
         at: ast.AST | None = node
-        through = False  # what is gone through waits at each turn, not only before the first
+        through = each  # what is gone through waits at each turn, not only before the first
         while at is not None and not (self.function is not None and at is self.function.node):
             if isinstance(at, (ast.Lambda, ast.GeneratorExp)):
                 through = self._waits_at_each_turn(at, node)
@@ -437,16 +429,11 @@ class Writing:
         """Note how a lazy comprehension that waits is asked, and tell whether something goes through it."""
         if not isinstance(at, ast.GeneratorExp) or self.function is None:
             raise Stop("awaits-inside", node)
-        if is_taken_whole(self.flow, at, self.function):
-            self.listed.add(id(at))
-        elif asked_for_first(at, self.function) is not None:
-            self.asked_once.add(id(at))
-        elif comprehension_around(at, self.parents) or isinstance(statement_around(at, self.parents), ast.For):
-            self.gone_through.add(id(at))
-            return True
-        else:
+        how = how_asked(self.flow, at, self.function)
+        if how is None:
             raise Stop("awaits-inside", node)
-        return False
+        self.asked[id(at)] = how
+        return how is Asked.THROUGH
 
     def needs_parentheses(self, node: ast.AST, text: str) -> bool:
         """Tell whether what is no operand by itself needs parentheses where a node stands."""

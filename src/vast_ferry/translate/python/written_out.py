@@ -292,7 +292,7 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
     told = [one.handler.decorator_list[-1] for one in found]
     gone = {id(one.func if isinstance(one, ast.Call) else one) for one in told}
     for one in found:
-        own = _free(text, f"_{one.handler.name}")
+        own = text.free(f"_{one.handler.name}")
         start = text.data.rindex(b"@", 0, text.start(one.handler.decorator_list[0]))
         at = re.compile(rb"(?:async\s+)?def\s+").match(text.data, text.start(one.handler))
         assert at is not None
@@ -338,9 +338,3 @@ def _written(text: PythonText, one: _Behind, own: str) -> str:
     first = inner.body[0].lineno - inner.lineno
     indent = " " * (inner.body[0].col_offset - inner.col_offset)
     return "\n".join([*lines[:first], *(f"{indent}{line}" for line in one.told), *lines[first:]])
-
-
-def _free(text: PythonText, name: str) -> str:
-    while re.search(rb"\b" + name.encode() + rb"\b", text.data):
-        name += "_"
-    return name
