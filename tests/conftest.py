@@ -16,9 +16,12 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, settings
 
-from vast_ferry import carry
+from vast_ferry import Profile, carry, find_profile
 from vast_ferry.cli.main import main
+from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import PROJECT
+from vast_ferry.hub.functions import Function
+from vast_ferry.hub.functions import Project as Declared
 
 ROOT = Path(__file__).parent.parent
 
@@ -122,19 +125,30 @@ def ported(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Path]:
 Project = Callable[..., Path]
 
 
+def put(folder: Path, files: Mapping[str, str | bytes]) -> Path:
+    """Write files into a folder, which may be new, and return it."""
+    for path, content in files.items():
+        target = folder / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(content.encode() if isinstance(content, str) else content)
+    return folder
+
+
 @pytest.fixture
 def project(tmp_path: Path) -> Project:
     """Write a project of files into a new folder: a handler's text, samples, anything; return the folder."""
 
     def make(files: Mapping[str, str | bytes], name: str = "project") -> Path:
-        folder = tmp_path / name
-        for path, content in files.items():
-            target = folder / path
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(content.encode() if isinstance(content, str) else content)
-        return folder
+        return put(tmp_path / name, files)
 
     return make
+
+
+def declaring(source: str | Profile, *functions: Function, **files: str) -> dict[str, str | bytes]:
+    """Return a project of a provider's that declares these functions, and their file: its ending → its text."""
+    profile = find_profile(source) if isinstance(source, str) else source
+    made = write_definition(Declared("made-up", functions=functions), profile)
+    return {**made, **{f"h.{ending}": text for ending, text in files.items()}}
 
 
 def definition(**jobs: str) -> str:

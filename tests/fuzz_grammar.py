@@ -11,6 +11,7 @@ import random
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import wraps
 
 from fuzz_apart import defined, stand_apart, ways_to_ask
 from fuzz_handed import by_name, handed, in_data_classes, in_short
@@ -34,6 +35,10 @@ def show(value):
     except Exception as error:
         return type(error).__name__
 """
+
+
+#: How an error is seen.
+NAMED = "seen.append(type(error).__name__)"
 
 
 @dataclass(frozen=True)
@@ -433,8 +438,7 @@ class Writer:
             own = self.own if self.own and self.random.random() < 0.3 else PIECES
             lines = self.random.choice(own)(self, scope)
             if self.random.random() < 0.5:
-                lines = ["try:", *(f"    {line}" for line in lines), "except Exception as error:"]
-                lines.append("    seen.append(type(error).__name__)")
+                lines = attempt(*lines)
                 scope.names.clear()  # which may not have come to be
             yield Piece(tuple(lines), tuple(self.top))
 
@@ -447,9 +451,9 @@ class Writer:
             lines += self.random.choice(small)(self, inner)
         return [f"    {line}" for line in lines]
 
-    def whole(self) -> list[str]:
-        """Return the ways in which a program names the whole event."""
-        return [self.surface.event]
+    def define(self, *lines: str) -> None:
+        """Put a definition of these lines at the top."""
+        self.top.append("\n".join(lines))
 
     def held(self, name: str, awaits: bool = False) -> Scope:
         """Return a scope in which the event goes by another name."""
@@ -479,6 +483,21 @@ def _renamed(code: str, name: str, other: str) -> str:
 
 def said(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({w.value(s)}))"]
+
+
+def at_the_event(piece: Callable[[Writer, Scope], list[str]]) -> Callable[[Writer, Scope], list[str]]:
+    """Let a piece be written only where the event goes by the handler's own name for it; elsewhere a value is said."""
+
+    @wraps(piece)
+    def either(w: Writer, s: Scope) -> list[str]:
+        return piece(w, s) if s.event == w.surface.event else said(w, s)
+
+    return either
+
+
+def attempt(*lines: str, but: str = "Exception") -> list[str]:
+    """Return statements that may fail, with what they failed by seen."""
+    return ["try:", *(f"    {line}" for line in lines), f"except {but} as error:", f"    {NAMED}"]
 
 
 def said_text(w: Writer, s: Scope) -> list[str]:
@@ -574,10 +593,9 @@ def with_block(w: Writer, s: Scope) -> list[str]:
     return [f"with contextlib.nullcontext({held}) as {name}:", f"    seen.append(show({name}))", *w.block(s, 0)]
 
 
+@at_the_event
 def managed(w: Writer, s: Scope) -> list[str]:
     """An object of one's own that keeps the event is entered, or yielded by a function; what is given may be odd."""
-    if s.event != w.surface.event:
-        return said(w, s)
     pick, cls, name, made = w.random.choice, w.fresh("kept").title(), w.fresh("n"), w.fresh("held")
     own = w.held("self.event")
     w.top += ["import contextlib"]
@@ -595,7 +613,7 @@ def managed(w: Writer, s: Scope) -> list[str]:
     lines += ["    def __exit__(self, *told):", f"        return {pick(['None', 'False', 'True'])}"]
     lines += ["    def add(self, *more):", "        self.lines.append(more)", "        return len(self.lines)"]
     lines += ["    def read(self):", f"        return {w.value(own)}"]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     yields = pick(
         [
             [f"made = {cls}(event)", "try:", "    yield made", "finally:", "    made.add(1)"],
@@ -606,18 +624,12 @@ def managed(w: Writer, s: Scope) -> list[str]:
             ["yield event"],
         ]
     )
-    w.top.append("\n".join(["@contextlib.contextmanager", f"def {made}(event):", *(f"    {one}" for one in yields)]))
+    w.define("@contextlib.contextmanager", f"def {made}(event):", *(f"    {one}" for one in yields))
     entered = pick([f"{cls}({s.event})", f"{made}({s.event})", f"{made}({s.event})"])
     asked = pick(
         [f"{name}.add(1)", f"{name}.read()", f"[{name}.add(2), {name}.read()]", f"{name}.event", f"{name}.lines"]
     )
-    return [
-        "try:",
-        f"    with {entered} as {name}:",
-        f"        seen.append(show({asked}))",
-        "except Exception as error:",
-        "    seen.append(type(error).__name__)",
-    ]
+    return attempt(f"with {entered} as {name}:", f"    seen.append(show({asked}))")
 
 
 def matched(w: Writer, s: Scope) -> list[str]:
@@ -629,10 +641,9 @@ def matched(w: Writer, s: Scope) -> list[str]:
     return [*lines, "    case _:", *(f"    {line}" for line in w.block(s, 0))]
 
 
+@at_the_event
 def helper(w: Writer, s: Scope) -> list[str]:
     """A function at the top gets the event, whole or with other things."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("helper"), w.random.choice(["event", "it", w.surface.event])
     there = w.held(own)
     body = [f"    return {w.text(there)}"]
@@ -640,24 +651,24 @@ def helper(w: Writer, s: Scope) -> list[str]:
         body = [f"    if {w.test(there)}:", f"        return {w.value(there)}", *body]
     how = w.random.randrange(6)
     if how == 0:
-        w.top.append("\n".join([f"def {name}({own}, more=None, *rest, **named):", *body]))
+        w.define(f"def {name}({own}, more=None, *rest, **named):", *body)
         call = f"{name}({s.event}, {w.part(s)}, 1, {w.part(s)}, k={w.part(s)})"
     elif how == 1:
-        w.top.append("\n".join([f"def {name}(*, {own}):", *body]))
+        w.define(f"def {name}(*, {own}):", *body)
         call = f"{name}({own}={s.event})"
     elif how == 2:
-        w.top.append("\n".join([f"def {name}(first, {own}):", *body]))
+        w.define(f"def {name}(first, {own}):", *body)
         call = w.random.choice([f"{name}(*[1, {s.event}])", f'{name}(**{{"first": 1, "{own}": {s.event}}})'])
     elif how == 3:
         w.top += ["import functools", "\n".join([f"def {name}({own}, more=2):", *body])]
         call = f"functools.partial({name}, more=3)({s.event})"
     elif how == 4:
-        w.top.append("\n".join([f"def {name}({own}):", *body]))
+        w.define(f"def {name}({own}):", *body)
         call = w.random.choice(
             [f"list(map({name}, [{s.event}]))", f"[{name}][0]({s.event})", f"({name} or print)({s.event})"]
         )
     else:
-        w.top.append("\n".join([f"def {name}({own}):", *body]))
+        w.define(f"def {name}({own}):", *body)
         call = f"{name}({s.event})"
     return [f"seen.append(show({call}))"]
 
@@ -665,7 +676,7 @@ def helper(w: Writer, s: Scope) -> list[str]:
 def part_helper(w: Writer, s: Scope) -> list[str]:
     """A function at the top gets a part of the event."""
     name, part = w.fresh("helper"), w.random.choice([w.part(s), w.part(s, "text"), *s.inner])
-    w.top.append("\n".join([f"def {name}(given, other='x'):", f"    return [show(given), {w.over('other')}]"]))
+    w.define(f"def {name}(given, other='x'):", f"    return [show(given), {w.over('other')}]")
     return [f"seen.append(show({name}({part}, other={w.text(s, 0)})))"]
 
 
@@ -691,49 +702,47 @@ def a_lambda(w: Writer, s: Scope) -> list[str]:
     return [*lines, f"seen.append(show({name}()))"]
 
 
+@at_the_event
 def a_class(w: Writer, s: Scope) -> list[str]:
     """A class keeps the event, itself or in a base; what reads it is a method, a property or another class's."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, base, attribute = w.fresh("Kept"), w.fresh("Base"), w.random.choice(["event", "it", "_e"])
     there = w.held(f"self.{attribute}")
     how = w.random.randrange(6)
     body = [f"        return {w.text(there)}"]
     store = ["    def __init__(self, event):", f"        self.{attribute} = event"]
     if how == 0:
-        w.top.append("\n".join([f"class {name}:", *store, "    def told(self):", *body]))
+        w.define(f"class {name}:", *store, "    def told(self):", *body)
         call = f"{name}({s.event}).told()"
     elif how == 1:
-        w.top.append("\n".join([f"class {base}:", *store]))
-        w.top.append("\n".join([f"class {name}({base}):", "    @property", "    def told(self):", *body]))
+        w.define(f"class {base}:", *store)
+        w.define(f"class {name}({base}):", "    @property", "    def told(self):", *body)
         call = f"{name}({s.event}).told"
     elif how == 2:
-        w.top.append("\n".join([f"class {base}:", "    def told(self):", *body]))
-        w.top.append("\n".join([f"class {name}({base}):", *store]))
+        w.define(f"class {base}:", "    def told(self):", *body)
+        w.define(f"class {name}({base}):", *store)
         call = f"{name}({s.event}).told()"
     elif how == 3:
         w.top += ["import dataclasses"]
         lines = ["@dataclasses.dataclass", f"class {name}:", f"    {attribute}: object", "    def told(self):", *body]
-        w.top.append("\n".join(lines))
+        w.define(*lines)
         call = w.random.choice([f"{name}({s.event}).told()", f"{name}({attribute}={s.event}).told()"])
     elif how == 4:
         own = w.held("event")
-        w.top.append("\n".join([f"class {name}:", "    def __call__(self, event):", f"        return {w.text(own)}"]))
+        w.define(f"class {name}:", "    def __call__(self, event):", f"        return {w.text(own)}")
         call = f"{name}()({s.event})"
     else:
         own = w.held("event")
         lines = [f"class {name}:", f"    @{w.random.choice(['staticmethod', 'classmethod'])}"]
         first = "cls, " if "classmethod" in lines[1] else ""
         lines += [f"    def told({first}event):", f"        return {w.text(own)}"]
-        w.top.append("\n".join(lines))
+        w.define(*lines)
         call = w.random.choice([f"{name}.told({s.event})", f"{name}().told({s.event})"])
     return [f"seen.append(show({call}))"]
 
 
+@at_the_event
 def read_outside(w: Writer, s: Scope) -> list[str]:
     """An object keeps the event, a part or a client, from when it is set up, and others read it there."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, one, attribute = w.fresh("Keeps"), w.fresh("one"), w.random.choice(["event", "it", "_e"])
     made = called(w, s, "object.write", bucket='"kept"', key=w.text(s, 1), body=w.text(s, 1))
     group = re.match(r"(await )?(\w+\.\w+)\.", made) if made and w.random.random() < 0.4 else None
@@ -749,7 +758,7 @@ def read_outside(w: Writer, s: Scope) -> list[str]:
         head = f"@dataclasses.dataclass({more.removeprefix(', ')})\nclass {name}:"
         store = [f"    {attribute}: object", f"    more: {w.random.choice(['int', 'object'])} = 1"]
         given = f"{attribute}={source}" if "kw_only" in more or w.random.random() < 0.3 else source
-    w.top.append("\n".join([head, *store]))
+    w.define(head, *store)
     if w.random.random() < 0.2:
         w.top.append(f"class {name}Too({name}):\n    pass")
         name = f"{name}Too"
@@ -763,21 +772,20 @@ def read_outside(w: Writer, s: Scope) -> list[str]:
     lines = [f"{one} = {name}({given})", read]
     odd = [f"seen.append(show({one} == {name}({given})))", f"{one}.{attribute} = {w.value(s, 1)}"]
     if w.random.random() < 0.3:
-        return [*lines, w.random.choice(odd), *(["try:", f"    {read}", "except Exception as error:"] + NOTED)]
+        return [*lines, w.random.choice(odd), *attempt(read)]
     return lines
 
 
+@at_the_event
 def a_family(w: Writer, s: Scope) -> list[str]:
     """A class calls a method on itself that another overrides, or that is given to it later."""
-    if s.event != w.surface.event:
-        return said(w, s)
     base, name, other, function = w.fresh("Base"), w.fresh("Own"), w.fresh("Other"), w.fresh("reads")
     own, one = w.held("event"), w.random.choice(["it", "event"])
     above = w.random.choice(["raise NotImplementedError", "return 'base'", f"return {w.text(own)}", "pass"])
     call = w.random.choice(["read", "read", "__call__"])
     asked = "self(event)" if call == "__call__" else "self.read(event)"
     lines = [f"class {base}:", "    def told(self, event):", f"        return {asked}", f"    def {call}(self, event):"]
-    w.top.append("\n".join([*lines, f"        {above}"]))
+    w.define(*lines, f"        {above}")
     override = [f"    def {call}(self, {one}):", f"        return {w.text(w.held(one))}"]
     reads = "\n".join([f"def {function}(*given):", "    event = given[-1]", f"    return {w.text(w.held('event'))}"])
     how = w.random.randrange(6)
@@ -785,15 +793,15 @@ def a_family(w: Writer, s: Scope) -> list[str]:
         w.top.append(reads)
     bases = {1: f"{other}, {base}", 5: other}.get(how, base)
     if how == 1:
-        w.top.append("\n".join([f"class {other}({base}):", "    pass"]))
+        w.define(f"class {other}({base}):", "    pass")
         bases = f"{other}"
     elif how == 5:
-        w.top.append("\n".join([f"class {other}({base}):", *override]))
+        w.define(f"class {other}({base}):", *override)
     body = {
         2: ["    def __init__(self):", f"        self.shown = {w.value(s)!r}", *override],
         3: [f"    {call} = {function}"],
     }
-    w.top.append("\n".join([f"class {name}({bases}):", *body.get(how, ["    pass"] if how in (4, 5) else override)]))
+    w.define(f"class {name}({bases}):", *body.get(how, ["    pass"] if how in (4, 5) else override))
     if how == 4:
         w.top.append(f"{name}.{call} = {function}")
     made = [name, other] if how == 5 and w.random.random() < 0.5 else [name]
@@ -814,7 +822,7 @@ def kept(w: Writer, s: Scope) -> list[str]:
     if how == 2:
         keep = w.fresh("keep")
         w.top.append(f"{name} = None")
-        w.top.append("\n".join([f"def {keep}(event):", f"    global {name}", f"    {name} = event"]))
+        w.define(f"def {keep}(event):", f"    global {name}", f"    {name} = event")
         return [f"{keep}({s.event})", f"seen.append({w.text(w.held(name))})"]
     if how == 3:
         w.top.append(f"class {name.title()}(Exception):\n    pass")
@@ -830,10 +838,9 @@ def kept(w: Writer, s: Scope) -> list[str]:
     return [f"{name} = {name.title()}({s.event}, 1)", f"seen.append({w.text(read)})"]
 
 
+@at_the_event
 def made_by_its_class(w: Writer, s: Scope) -> list[str]:
     """A class method makes an object, whose methods give it back; now and then a class inherits it."""
-    if s.event != w.surface.event:
-        return said(w, s)
     pick, name = w.random.choice, w.fresh("made").title()
     own, heir = w.held("self.event"), w.held("self.event")
     of = pick(
@@ -852,26 +859,18 @@ def made_by_its_class(w: Writer, s: Scope) -> list[str]:
     lines += ["        self.event, self.more = event, more", "    @classmethod", "    def of(cls, event):"]
     lines += [f"        {one}" for one in of] + ["    def begin(self):"] + [f"        {one}" for one in back]
     lines += ["    def read(self):", f"        return [{w.text(own)}, self.more]"]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     asked = name
     if w.random.random() < 0.3:
         asked = f"{name}Heir" if w.random.random() < 0.6 else name
-        w.top.append(
-            "\n".join([f"class {name}Heir({name}):", "    def read(self):", f"        return {w.value(heir)}"])
-        )
+        w.define(f"class {name}Heir({name}):", "    def read(self):", f"        return {w.value(heir)}")
     call = pick([f"{asked}.of({s.event}).begin().read()", f"{asked}({s.event}).begin().begin().read()"])
-    return [
-        "try:",
-        f"    seen.append(show({call}))",
-        "except Exception as error:",
-        "    seen.append(type(error).__name__)",
-    ]
+    return attempt(f"seen.append(show({call}))")
 
 
+@at_the_event
 def asked_by_a_beginning(w: Writer, s: Scope) -> list[str]:
     """An object's method is asked for by a name of which the beginning is known; what stands there may be odd."""
-    if s.event != w.surface.event:
-        return said(w, s)
     pick, name = w.random.choice, w.fresh("ways").title()
     own, other, heir = w.held("self.event"), w.held("self.event"), w.held("self.event")
     kept = w.random.random() < 0.6
@@ -889,27 +888,19 @@ def asked_by_a_beginning(w: Writer, s: Scope) -> list[str]:
     lines += ["    def go(self, word):", f"        way = getattr(self, {asks}{usual})"]
     lines += pick([["        if way is None:", "            return 'none'"], []])
     lines += [pick([f"        return way({handed})", f"        return [way({handed})]", "        return [way][0]()"])]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     made = name
     if w.random.random() < 0.4:
         made = f"{name}Heir"
-        w.top.append(
-            "\n".join([f"class {made}({name}):", f"    def on_a(self{takes}):", f"        return {w.value(heir)}"])
-        )
+        w.define(f"class {made}({name}):", f"    def on_a(self{takes}):", f"        return {w.value(heir)}")
     if w.random.random() < 0.15:
         w.top.append(f"{name}.on_b = lambda self: 'set'")
     said_of = f"{made}({s.event}).go({pick(['a', 'b', 'a', 'b', 'x', 'late'])!r})"
-    return [
-        "try:",
-        f"    seen.append(show({said_of}))",
-        "except Exception as error:",
-        "    seen.append(type(error).__name__)",
-    ]
+    return attempt(f"seen.append(show({said_of}))")
 
 
+@at_the_event
 def decorated(w: Writer, s: Scope) -> list[str]:
-    if s.event != w.surface.event:
-        return said(w, s)
     outer, name = w.fresh("noted"), w.fresh("helper")
     w.top += ["import functools"]
     lines = [f"def {outer}(function):"]
@@ -920,15 +911,14 @@ def decorated(w: Writer, s: Scope) -> list[str]:
         "        return ['noted', function(*args, **named)]",
         "    return inner",
     ]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     own = w.held("event")
-    w.top.append("\n".join([f"@{outer}", f"def {name}(event):", f"    return {w.text(own)}"]))
+    w.define(f"@{outer}", f"def {name}(event):", f"    return {w.text(own)}")
     return [f"seen.append(show({name}({s.event})))"]
 
 
+@at_the_event
 def dispatched(w: Writer, s: Scope) -> list[str]:
-    if s.event != w.surface.event:
-        return said(w, s)
     table, register = w.fresh("TABLE"), w.fresh("on")
     one, other = w.fresh("helper"), w.fresh("helper")
     own = w.held("event")
@@ -936,12 +926,12 @@ def dispatched(w: Writer, s: Scope) -> list[str]:
     w.top.append(f"{table} = {{}}")
     if w.random.random() < 0.5:
         lines = [f"def {register}(word):", "    def keep(function):", f"        {table}[word] = function"]
-        w.top.append("\n".join([*lines, "        return function", "    return keep"]))
-        w.top.append("\n".join([f'@{register}("GET")', f"def {one}(event):", *body]))
-        w.top.append("\n".join([f'@{register}("PUT")', f"def {other}(event):", f"    return {w.value(own)}"]))
+        w.define(*lines, "        return function", "    return keep")
+        w.define(f'@{register}("GET")', f"def {one}(event):", *body)
+        w.define(f'@{register}("PUT")', f"def {other}(event):", f"    return {w.value(own)}")
     else:
-        w.top.append("\n".join([f"def {one}(event):", *body]))
-        w.top.append("\n".join([f"def {other}(event):", f"    return {w.value(own)}"]))
+        w.define(f"def {one}(event):", *body)
+        w.define(f"def {other}(event):", f"    return {w.value(own)}")
         w.top.append(f'{table}.update({{"GET": {one}, "PUT": {other}}})')
     key = w.random.choice([w.part(s, "text"), '"GET"'])
     return [f"seen.append(show({table}.get({key}, {one})({s.event})))"]
@@ -991,17 +981,14 @@ def routed(w: Writer, s: Scope) -> list[str]:
     extra = {
         "alias": [f"other = {name}"],
         "added": [f"{name}.on('POST')(lambda *all: 'added')"],
-        "handed": ["try:", f"    seen.append(show(list({name}.kept.values())[0]({given})))"]
-        + ["except Exception as error:", "    seen.append(type(error).__name__)"],
+        "handed": attempt(f"seen.append(show(list({name}.kept.values())[0]({given})))"),
         "kept": [f"seen.append(show(sorted(vars({name}))))"],
-        "asked": ["try:", f"    seen.append(show(getattr({name}, 'kept')['GET']({given})))"]
-        + ["except Exception as error:", "    seen.append(type(error).__name__)"],
+        "asked": attempt(f"seen.append(show(getattr({name}, 'kept')['GET']({given})))"),
         "set": [f"{name}.kept = {{'GET': (lambda *all: 'set')}}"],
     }.get(odd, [])
     word = w.random.choice([w.part(s, "text"), '"GET"', '"PUT"'])
     asked = f"{'await ' * waits}{w.random.choice(made)}{method}({word}, {given})"
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
-    return [*extra, "try:", f"    seen.append(show({asked}))", *ending]
+    return [*extra, *attempt(f"seen.append(show({asked}))")]
 
 
 def tabled(w: Writer, s: Scope) -> list[str]:
@@ -1021,7 +1008,7 @@ def tabled(w: Writer, s: Scope) -> list[str]:
         lines = [f"{takes} {name}({', '.join(taken)}{rest}):", *body, f"    return {w.text(own)}"]
         if "given" in taken:
             lines.insert(1, f"    {event} = given")
-        w.top.append("\n".join(lines))
+        w.define(*lines)
     table = w.fresh("WAYS")
     words = w.random.sample(["GET", "PUT", "a", "one"], len(names))
     handed = ", ".join([event, *more])
@@ -1110,8 +1097,7 @@ def of_methods(w: Writer, s: Scope) -> list[str]:
         if where == "module"
         else asked
     )
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
-    return [*extra, "try:", f"    seen.append(show({wait}{asked}))", *ending]
+    return [*extra, *attempt(f"seen.append(show({wait}{asked}))")]
 
 
 def made_of_it(w: Writer, s: Scope) -> list[str]:
@@ -1145,9 +1131,8 @@ def made_of_it(w: Writer, s: Scope) -> list[str]:
         f"dataclasses.replace({name}, more=2).loud()",
         f"max([{name}], key={cls}.loud).loud()",
     ]
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
     chosen = r.sample(uses, r.randint(1, 2))
-    return [f"{name} = {cls}.of({event})", "try:", *(f"    seen.append(show({one}))" for one in chosen), *ending]
+    return [f"{name} = {cls}.of({event})", *attempt(*(f"seen.append(show({one}))" for one in chosen))]
 
 
 def decoded(w: Writer, s: Scope) -> list[str]:
@@ -1190,23 +1175,18 @@ def decoded(w: Writer, s: Scope) -> list[str]:
             [f"    if not {flag}:", f"        return {other}", f"    return {one}"],
         ]
     )
-    w.top.append("\n".join([f"def {helper}({event}):", *returns]))
+    w.define(f"def {helper}({event}):", *returns)
     use = w.random.choice(
         ["show(json.loads({}))", "show(json.loads({} or 'null'))", "show(len({}))", "str({})", "show({})"]
     )
     held_by = [[f"{name} = {either}"], [*held, over], both, [f"{name} = {helper}({event})"], [f"{name} = ({either})"]]
     lines = w.random.choice(held_by)
     more = [f"seen.append(type({name}).__name__)"] if w.random.random() < 0.2 else []
-    return ["try:", *(f"    {line}" for line in [*lines, f"seen.append({use.format(name)})", *more]), *_no_content(w)]
+    return attempt(*lines, f"seen.append({use.format(name)})", *more, but=w.random.choice(["ValueError", "Exception"]))
 
 
-def _no_content(w: Writer) -> list[str]:
-    return [f"except {w.random.choice(['ValueError', 'Exception'])} as error:", "    seen.append(type(error).__name__)"]
-
-
+@at_the_event
 def generated(w: Writer, s: Scope) -> list[str]:
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("gen"), w.held("event")
     lines = [
         f"def {name}(event):",
@@ -1214,7 +1194,7 @@ def generated(w: Writer, s: Scope) -> list[str]:
         f"    if {w.test(own)}:",
         f"        yield {w.value(own)}",
     ]
-    w.top.append("\n".join([*lines, f"    yield from [{w.part(own)}]"]))
+    w.define(*lines, f"    yield from [{w.part(own)}]")
     return [f"seen.append(show(list({name}({s.event}))))"]
 
 
@@ -1255,14 +1235,7 @@ def changed_elsewhere(w: Writer, s: Scope) -> list[str]:
         [f"for {name} in {part}.values():", f"    {name}.append('1')"],
         [f"(lambda {name}: {name}.update(n='1'))({part})"],
     ]
-    tried = [f"    {line}" for line in w.random.choice(ways)]
-    return [
-        "try:",
-        *tried,
-        "except Exception as error:",
-        "    seen.append(type(error).__name__)",
-        f"seen.append(show({part}))",
-    ]
+    return [*attempt(*w.random.choice(ways)), f"seen.append(show({part}))"]
 
 
 def changed_unseen(w: Writer, s: Scope) -> list[str]:
@@ -1287,19 +1260,16 @@ def changed_unseen(w: Writer, s: Scope) -> list[str]:
     ways = [f"{kept}['a']({part})", f"[one({part}) for one in {kept}.values()]", f"list(map({kept}['a'], [{part}]))"]
     ways += [f"threading.Thread(target={kept}['a'], args=({part},)).run()", f"{kept}.get('a', print)({part})"]
     ways += [
-        f"for one in {kept}.values():\n        one({part})",
+        f"for one in {kept}.values():\n    one({part})",
         f"functools.reduce(lambda x, f: f(x), [{kept}['a']], {part})",
     ]
     ways += [f"sorted([{part}], key={kept}['a'])", f"(lambda f=None: (f or {kept}['a'])({part}))()"]
-    tried = f"    {w.random.choice(ways)}".split("\n")
-    shown = f"seen.append(show({w.random.choice([part, s.event])}))"
-    return ["try:", *tried, "except Exception as error:", "    seen.append(type(error).__name__)", shown]
+    return [*attempt(*w.random.choice(ways).split("\n")), f"seen.append(show({w.random.choice([part, s.event])}))"]
 
 
+@at_the_event
 def asked_by_name(w: Writer, s: Scope) -> list[str]:
     """A method is called by its name, and otherwise as well."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("Reads"), w.held("event")
     w.top += [
         "import operator",
@@ -1313,8 +1283,7 @@ def asked_by_name(w: Writer, s: Scope) -> list[str]:
     ]
     ways = [f"{name}().read({s.event})", f"getattr({name}(), 'read')({s.event})", f"getattr({name}(), 're' + 'ad')()"]
     ways += [f"operator.methodcaller('read', {s.event})({name}())", f"{name}.read({name}(), {s.event})"]
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
-    return [line for way in w.random.sample(ways, 2) for line in ("try:", f"    seen.append(show({way}))", *ending)]
+    return [line for way in w.random.sample(ways, 2) for line in attempt(f"seen.append(show({way}))")]
 
 
 def one_fails(w: Writer, s: Scope) -> list[str]:
@@ -1349,8 +1318,7 @@ def header_asked(w: Writer, s: Scope) -> list[str]:
     if code.endswith(")"):
         return [f"seen.append(show({code}))"]
     ways = [f"{code}.get({name!r})", f"{code}.get({name!r}, 'none')", f"{name!r} in {code}", f"{code}[{name!r}]"]
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
-    return ["try:", f"    seen.append(show({w.random.choice(ways)}))", *ending]
+    return attempt(f"seen.append(show({w.random.choice(ways)}))")
 
 
 def as_json(w: Writer, s: Scope) -> list[str]:
@@ -1381,12 +1349,7 @@ def read_twice(w: Writer, s: Scope) -> list[str]:
     """Something that may be read once only is read, and read again."""
     known = s.contents() or [w.part(s)]
     both = [w.random.choice([*known, w.part(s, "any")]), w.random.choice(known)]
-    return [
-        "try:",
-        *(f"    seen.append(show({one}))" for one in both),
-        "except Exception as error:",
-        "    seen.append(type(error).__name__)",
-    ]
+    return attempt(*(f"seen.append(show({one}))" for one in both))
 
 
 def own_reply(w: Writer, s: Scope) -> list[str]:
@@ -1502,41 +1465,36 @@ def compared(w: Writer, s: Scope) -> list[str]:
 def early(w: Writer, s: Scope) -> list[str]:
     """A guard in a function of its own."""
     name = w.fresh("check")
-    w.top.append(
-        "\n".join([f"def {name}(value):", "    if not value:", "        return None", "    return str(value)[:20]"])
-    )
+    w.define(f"def {name}(value):", "    if not value:", "        return None", "    return str(value)[:20]")
     got = w.fresh("bad")
     return [f"if ({got} := {name}({w.part(s)})) is not None:", f"    seen.append({got})"]
 
 
+@at_the_event
 def absent_or_not(w: Writer, s: Scope) -> list[str]:
     """A helper's parameter is the event in one call, and its default in another."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("helper"), w.held("event")
     body = ["    if event is None:", "        return 'nothing'", f"    return {w.text(own)}"]
-    w.top.append("\n".join([f"def {name}(event=None):", *body]))
+    w.define(f"def {name}(event=None):", *body)
     return [f"seen.append(show([{name}(), {name}({s.event})]))"]
 
 
+@at_the_event
 def set_later(w: Writer, s: Scope) -> list[str]:
     """An object gets the event as an attribute from outside."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, one = w.fresh("Later"), w.fresh("one")
     own = w.held("self.event")
     lines = [f"class {name}:", "    event = None", "    def told(self):", f"        return {w.text(own)}"]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     how = w.random.choice(
         [f"{one}.event = {s.event}", f"setattr({one}, 'event', {s.event})", f"{one}.__dict__.update(event={s.event})"]
     )
     return [f"{one} = {name}()", how, f"seen.append(show({one}.told()))"]
 
 
+@at_the_event
 def maker(w: Writer, s: Scope) -> list[str]:
     """A function gives a function that remembers the event."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("maker"), w.held("event")
     made = w.random.choice(
         [f"    return lambda: {w.text(own)}", f"    def read():\n        return {w.text(own)}\n    return read"]
@@ -1545,13 +1503,12 @@ def maker(w: Writer, s: Scope) -> list[str]:
     return [f"seen.append(show({name}({s.event})()))"]
 
 
+@at_the_event
 def again(w: Writer, s: Scope) -> list[str]:
     """A helper that calls itself, or one of its own kind."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("again"), w.held("event")
     lines = [f"def {name}(event, left=2):", "    if not left:", f"        return {w.text(own)}"]
-    w.top.append("\n".join([*lines, f"    return {name}(event, left - 1) + '.'"]))
+    w.define(*lines, f"    return {name}(event, left - 1) + '.'")
     return [f"seen.append(show({name}({s.event})))"]
 
 
@@ -1563,7 +1520,7 @@ def narrowed(w: Writer, s: Scope) -> list[str]:
     keys = re.findall(r"\[([^\]]*)\]", w.random.choice(parts))
     name, node = w.fresh("narrow"), w.fresh("node")
     if w.random.random() < 0.5:
-        w.top.append("\n".join([f"def {name}(it):", *(f"    it = it[{key}]" for key in keys), "    return it"]))
+        w.define(f"def {name}(it):", *(f"    it = it[{key}]" for key in keys), "    return it")
         return [f"seen.append(show({name}({s.event})))"]
     return [
         f"{node} = {s.event}",
@@ -1646,14 +1603,13 @@ def finally_returns(w: Writer, s: Scope) -> list[str]:
         "    finally:",
         "        " + w.random.choice(["pass", "left = 1", "return 'at last'"]),
     ]
-    w.top.append("\n".join(lines))
+    w.define(*lines)
     return [f"seen.append(show({name}({s.event})))"]
 
 
+@at_the_event
 def defined_twice(w: Writer, s: Scope) -> list[str]:
     """A function that is there in two versions, of which one counts."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("twice"), w.held("event")
     one, other = f"def {name}(event):\n    return {w.text(own)}", f"def {name}(event):\n    return {w.value(own)}"
     how = w.random.randrange(3)
@@ -1695,21 +1651,20 @@ def refused(w: Writer, s: Scope) -> list[str]:
         return said(w, s)
     own = w.held("event")
     lines = [f"class {name}(ValueError):", "    def __init__(self, why, code=400):", "        super().__init__(why)"]
-    w.top.append("\n".join([*lines, "        self.code = code"]))
+    w.define(*lines, "        self.code = code")
     lines = [f"def {check}(event):", f"    if {w.test(own)}:", f"        raise {name}({w.text(own)}, code=409)"]
-    w.top.append("\n".join([*lines, f"    return {w.value(own)}"]))
+    w.define(*lines, f"    return {w.value(own)}")
     lines = ["try:", f"    seen.append(show({check}({s.event})))", "except ValueError as refusal:"]
     return [*lines, "    seen.append(show([str(refusal), refusal.code]))"]
 
 
+@at_the_event
 def called_in_ways(w: Writer, s: Scope) -> list[str]:
     """One helper is called in several ways: directly, by stars, by name, through others, with something else."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, own = w.fresh("helper"), w.held("event")
     w.top += ["import functools", "\n".join([f"def {name}(more, event=None):", f"    return [more, {w.text(own)}]"])]
     three = w.fresh("three")
-    w.top.append("\n".join([f"def {three}(more, other, event):", f"    return [more, {w.text(own)}]"]))
+    w.define(f"def {three}(more, other, event):", f"    return [more, {w.text(own)}]")
     ways = [
         f"{three}(*[1, 2], {s.event})",
         f"{three}(1, 2, {s.event})",
@@ -1723,28 +1678,25 @@ def called_in_ways(w: Writer, s: Scope) -> list[str]:
         f"{name}(1, {w.value(s, 1)})",
         f"(lambda *args: {name}(*args))(1, {s.event})",
     ]
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
-    return [line for way in w.random.sample(ways, 2) for line in ("try:", f"    seen.append(show({way}))", *ending)]
+    return [line for way in w.random.sample(ways, 2) for line in attempt(f"seen.append(show({way}))")]
 
 
+@at_the_event
 def looked_at(w: Writer, s: Scope) -> list[str]:
     """A decorator looks at what it hands on, changes it, or keeps what it got."""
-    if s.event != w.surface.event:
-        return said(w, s)
     outer, name = w.fresh("looks"), w.fresh("helper")
     own, other = w.held("args[0]"), w.held("event")
     look = w.random.choice([f"show({w.value(own)})", "'args'"])
     given = w.random.choice(["*args, **named", "args[0]", "*args[:1]", "{}"])
     lines = [f"def {outer}(function):", "    def inner(*args, **named):", f"        return [{look}, function({given})]"]
-    w.top.append("\n".join([*lines, "    return inner"]))
-    w.top.append("\n".join([f"@{outer}", f"def {name}(event):", f"    return {w.text(other)}"]))
+    w.define(*lines, "    return inner")
+    w.define(f"@{outer}", f"def {name}(event):", f"    return {w.text(other)}")
     return [f"seen.append(show({name}({s.event})))"]
 
 
+@at_the_event
 def in_the_try(w: Writer, s: Scope) -> list[str]:
     """A name holds the event only until something in a `try` fails."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name = w.fresh("held")
     own = w.held(name)
     lines = [f"{name} = None", "try:", f"    {name} = {s.event}", f"    seen.append(show({w.value(s, 1)}[9]))"]
@@ -1753,22 +1705,20 @@ def in_the_try(w: Writer, s: Scope) -> list[str]:
     return lines
 
 
+@at_the_event
 def goes_round(w: Writer, s: Scope) -> list[str]:
     """A name holds the event in the first turn of a loop, and something else in the next."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name = w.fresh("turn")
     own = w.held(name, s.awaits)
     loop = w.random.choice(["for _ in range(2):", "for _ in 'ab':", "while len(seen) < 40:"])
     lines = [f"{name} = {s.event}", loop, "    try:", f"        seen.append(show({w.value(own)}))"]
-    lines += ["    except Exception as error:", "        seen.append(type(error).__name__)"]
+    lines += ["    except Exception as error:", f"        {NAMED}"]
     return [*lines, *(["    if len(seen) > 30:", "        break"] if "while" in loop else []), f"    {name} = {{}}"]
 
 
+@at_the_event
 def read_late(w: Writer, s: Scope) -> list[str]:
     """A function or a lazy loop is made while a name holds the event, and reads it when it holds something else."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, late = w.fresh("held"), w.fresh("late")
     own = w.held(name)
     made = w.random.choice(
@@ -1781,10 +1731,9 @@ def read_late(w: Writer, s: Scope) -> list[str]:
     return [f"{name} = {s.event}", *made, f"{name} = {{}}", f"seen.append(show({late}()))"]
 
 
+@at_the_event
 def defined_inside(w: Writer, s: Scope) -> list[str]:
     """A function or a class is defined inside the handler, with something of the event in its definition."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, held = w.fresh("inside"), w.random.choice([w.fresh("held"), s.event])
     own = w.held(held)
     made = w.random.choice(
@@ -1800,10 +1749,9 @@ def defined_inside(w: Writer, s: Scope) -> list[str]:
     return [*([f"{held} = {s.event}"] if held != s.event else []), *made]
 
 
+@at_the_event
 def two_objects(w: Writer, s: Scope) -> list[str]:
     """Two objects of one class: one keeps the event, the other something else, from the start or later."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, one = w.fresh("Keeps"), w.fresh("one")
     own = w.held("self.event")
     lines = [
@@ -1813,8 +1761,7 @@ def two_objects(w: Writer, s: Scope) -> list[str]:
         "    def told(self):",
     ]
     lines += ["        if self.event is None:", "            return 'nothing'", f"        return {w.text(own)}"]
-    w.top.append("\n".join([*lines, "    def forget(self):", "        self.event = {}"]))
-    ending = ["except Exception as error:", "    seen.append(type(error).__name__)"]
+    w.define(*lines, "    def forget(self):", "        self.event = {}")
     second = w.random.choice([f"{name}({w.value(s, 0)})", f"{name}()", f"{name}({{}})"])
     made = [f"{one} = {name}({s.event})", f"seen.append({one}.told())"]
     if w.random.random() < 0.5:  # which is told from outside
@@ -1822,13 +1769,12 @@ def two_objects(w: Writer, s: Scope) -> list[str]:
     later = w.random.choice(
         [[f"seen.append(show({second}.told()))"], [f"{one}.forget()", f"seen.append({one}.told())"]]
     )
-    return [*made, "try:", *(f"    {line}" for line in later), *ending]
+    return [*made, *attempt(*later)]
 
 
+@at_the_event
 def in_many_ways(w: Writer, s: Scope) -> list[str]:
     """Names hold the event or other things, by the way that was taken to where they are read."""
-    if s.event != w.surface.event:
-        return said(w, s)
     w.top.append("import contextlib")
     own = ["{}", '{"one": "own"}', "'own'", "None"]
     theirs = [s.event, *w.random.sample(list(s.inner), min(2, len(s.inner))), w.part(s), w.part(s)]
@@ -1841,10 +1787,9 @@ def in_many_ways(w: Writer, s: Scope) -> list[str]:
     return Ways(w.random, [w.fresh("way") for _ in range(2)], sources, read, w.fresh).lines()
 
 
+@at_the_event
 def of_handed(w: Writer, s: Scope) -> list[str]:
     """Functions are handed on, loops are written in short, data classes keep the event."""
-    if s.event != w.surface.event:
-        return said(w, s)
 
     def text(name: str) -> str:
         return w.text(s if name == s.event else w.held(name), 1)
@@ -1866,10 +1811,9 @@ def of_pairs(w: Writer, s: Scope) -> list[str]:
     return by_name(w.random, w.fresh, part)[1] if "await " not in part else said(w, s)
 
 
+@at_the_event
 def objects_reached(w: Writer, s: Scope) -> list[str]:
     """Objects keep the event, and are looked into, changed and copied by others."""
-    if s.event != w.surface.event:
-        return said(w, s)
     name, attribute = w.fresh("Holds"), w.random.choice(["event", "it", "_e"])
     told = ["    def told(self):", f"        return show({w.value(w.held(f'self.{attribute}'), 1)})"]
     store = [f"class {name}:", "    def __init__(self, given):", f"        self.{attribute} = given", *told]
@@ -1905,103 +1849,18 @@ def client_handed_on(w: Writer, s: Scope) -> list[str]:
     return w.random.choice(ways)
 
 
-#: What became of an error.
-NOTED = ["    seen.append(type(error).__name__)"]
 SIMPLE = [said, said_text, named, part_named, added, unpacked, logged]
 PIECES = [
-    *(
-        said,
-        said_text,
-        client_handed_on,
-        in_many_ways,
-        in_many_ways,
-        of_handed,
-        of_handed,
-        of_handed,
-        of_pairs,
-        asked_by_a_beginning,
-        managed,
-        objects_reached,
-        named,
-        part_named,
-        event_named,
-        unpacked,
-        added,
-        walrus,
-        branch,
-        rebound,
-        loop,
-        while_loop,
-        tried,
-    ),
-    *(
-        with_block,
-        matched,
-        helper,
-        helper,
-        part_helper,
-        closure,
-        a_lambda,
-        a_class,
-        a_class,
-        read_outside,
-        read_outside,
-        a_family,
-        kept,
-        kept,
-        made_by_its_class,
-        decorated,
-    ),
-    *(
-        dispatched,
-        routed,
-        tabled,
-        tabled,
-        decoded,
-        decoded,
-        generated,
-        changed,
-        changed,
-        deleted,
-        deleted,
-        deleted,
-        logged,
-        stored,
-        sent,
-        served,
-        awaited,
-        whole,
-        compared,
-        early,
-    ),
-    *(absent_or_not, set_later, maker, again, narrowed, looked_up, got_attribute, spread_out, nested, finally_returns),
-    *(
-        defined_twice,
-        counted_on,
-        chosen,
-        refused,
-        called_in_ways,
-        called_in_ways,
-        of_methods,
-        made_of_it,
-        looked_at,
-        in_the_try,
-        goes_round,
-        read_late,
-    ),
-    *(
-        defined_inside,
-        two_objects,
-        changed_elsewhere,
-        changed_unseen,
-        asked_by_name,
-        one_fails,
-        as_json,
-        as_json,
-        header_asked,
-        read_twice,
-        own_reply,
-    ),
+    *(said, said_text, client_handed_on, in_many_ways, in_many_ways, of_handed, of_handed, of_handed, of_pairs),
+    *(asked_by_a_beginning, managed, objects_reached, named, part_named, event_named, unpacked, added, walrus),
+    *(branch, rebound, loop, while_loop, tried, with_block, matched, helper, helper, part_helper, closure, a_lambda),
+    *(a_class, a_class, read_outside, read_outside, a_family, kept, kept, made_by_its_class, decorated, dispatched),
+    *(routed, tabled, tabled, decoded, decoded, generated, changed, changed, deleted, deleted, deleted, logged),
+    *(stored, sent, served, awaited, whole, compared, early, absent_or_not, set_later, maker, again, narrowed),
+    *(looked_up, got_attribute, spread_out, nested, finally_returns, defined_twice, counted_on, chosen, refused),
+    *(called_in_ways, called_in_ways, of_methods, made_of_it, looked_at, in_the_try, goes_round, read_late),
+    *(defined_inside, two_objects, changed_elsewhere, changed_unseen, asked_by_name, one_fails, as_json, as_json),
+    *(header_asked, read_twice, own_reply),
 ]
 
 
@@ -2403,7 +2262,7 @@ def through_a_helper(w: Writer, s: Scope, form: ReplyForm, values: dict[str, str
     steps = [f"    made = {{{head.rstrip(', ')}}}", "    if body is not None:", f"        made[{key['body']}] = body"]
     wholes = [[f"    return {{{head}{key['body']}: body}}"]] * 2 + [[*steps, "    return made"]]
     w.top.append(f"BASE_OF_IT = {'{}' if fields == 'headers.plain' else '[]'}")
-    w.top.append("\n".join([f"def {name}(status, body={usual}, fields=None):", *r.choice(wholes)]))
+    w.define(f"def {name}(status, body={usual}, fields=None):", *r.choice(wholes))
     if r.random() < 0.3:  # one that hands on what another gives
         w.top.append(
             f"def {name}_on(*given):\n    return {name}(*given)"

@@ -18,15 +18,13 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, Project, some
+from conftest import ROOT, Project, declaring, some
 
 from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.definitions.project import read_project
-from vast_ferry.definitions.writing import write_definition
 from vast_ferry.demo import NATIVE, PROJECT
 from vast_ferry.documents.yaml_file import write_yaml
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger, Trigger
-from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.hub.keys import differing_key
 from vast_ferry.hub.schedules import FROM, first_difference
 from vast_ferry.profiles.registry import find_profile
@@ -539,11 +537,8 @@ def test_what_once_came_out_otherwise_does_not(
     project: Project, tmp_path: Path, source: str, code: str, sent: str, to: str, *, native: bool, verdict: Verdict
 ) -> None:
     function = Function("f", Entry("h.py", "f"), (RouteTrigger("/f", (), "public"),))
-    files: dict[str, str | bytes] = dict(
-        write_definition(Declared("once", functions=(function,)), find_profile(source))
-    )
     sample = f"kind: http\nevent: {{path.raw: /f, {sent}{'' if 'method' in sent else ', method: GET'}}}\n"
-    folder = project({**files, "h.py": code, "samples/f/one.yaml": sample})
+    folder = project({**declaring(source, function, py=code), "samples/f/one.yaml": sample})
     crossing = carry(folder, to=to, out=tmp_path / "there", source=source)
     assert (crossing.record.functions[0].style != "wrapped") is native
     result = check(tmp_path / "there")

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, WHOLE, Project, some
+from conftest import ROOT, WHOLE, Project, declaring, put, some
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -195,9 +195,7 @@ def test_read_undoes_write(tmp_path_factory: pytest.TempPathFactory, name: str, 
     if not made:
         return
     stages = (Stage("prod", {made[0].name: {"memory": 512}}),) if model.stages else ()
-    for name, text in write_definition(Declared("apiary", "north", tuple(made), stages=stages), profile).items():
-        (folder / name).parent.mkdir(parents=True, exist_ok=True)
-        (folder / name).write_text(text)
+    put(folder, write_definition(Declared("apiary", "north", tuple(made), stages=stages), profile))
     every = {name for function in made for name in function.variables}
     read = read_project(folder, profile, carry_values=every)[1]
     assert (read.name, read.region, read.findings) == ("apiary", "north", ())
@@ -249,12 +247,9 @@ def normal(function: Function, profile: Profile) -> Function:
 
 
 def _again(trigger: EventTrigger, profile: Profile) -> EventTrigger:
-    folder = Declared("x", "", (Function("f", Entry("h.py", "f"), (trigger,)),))
     with tempfile.TemporaryDirectory() as made:
-        for name, text in write_definition(folder, profile).items():
-            (Path(made) / name).parent.mkdir(parents=True, exist_ok=True)
-            (Path(made) / name).write_text(text)
-        (got,) = read_project(Path(made), profile)[1].functions[0].triggers
+        folder = put(Path(made), declaring(profile, Function("f", Entry("h.py", "f"), (trigger,))))
+        (got,) = read_project(folder, profile)[1].functions[0].triggers
     assert isinstance(got, EventTrigger)
     assert differing_key(got.filter, trigger.filter) is None
     if trigger.schedule or got.schedule:

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, some
+from conftest import ROOT, put, some
 
 from vast_ferry import BadInput, Profile, Verdict, carry, check, find_profile, lint
 from vast_ferry.events.native import read_events, write_events
@@ -845,13 +845,10 @@ def test_answers_in_any_form_are_rewritten_and_proven(
     }
     it, own = str(tmp_path / "it.yaml"), {"one": "GET /f?x=1", "two": "GET /f"}
     for name, files, source, to in (("here", here, it, "thornwick@1"), ("there", there, "ostermere@1", it)):
-        for path, text in {
-            **files,
-            **{f"samples/f/{one}.http": f"{line} HTTP/1.1\nhost: a\n\n" for one, line in own.items()},
-        }.items():
-            (tmp_path / name / path).parent.mkdir(parents=True, exist_ok=True)
-            (tmp_path / name / path).write_text(text)
-        made = carry(tmp_path / name, to=to, source=source, out=tmp_path / f"{name}_carried")
+        requests = {f"samples/f/{one}.http": f"{line} HTTP/1.1\nhost: a\n\n" for one, line in own.items()}
+        made = carry(
+            put(tmp_path / name, {**files, **requests}), to=to, source=source, out=tmp_path / f"{name}_carried"
+        )
         assert [one.style for one in made.record.functions] == ["native"]
         result = check(tmp_path / f"{name}_carried")
         assert all(one.expected.startswith("replied 20") for one in result.checked)
@@ -909,15 +906,15 @@ def test_calls_in_any_form_do_the_same_elsewhere(
     model |= {"handler": {"parameters": ["event"], "event": ["event"]}}
     where: list[dict[str, Any]] = [{"at": "bucket", "is": "bucket"}, {"at": "key", "is": "key", **key}]
     more = {"at": "labels", "is": "labels", **labels, "optional": True, "null_if_empty": True}
-    put: dict[str, Any] = {"does": "object.write", "takes": ["bucket", "key", "data", "labels=None"]}
-    put |= {"rows": [*where, {"at": "data", "is": "body", **body}, more]}
+    write: dict[str, Any] = {"does": "object.write", "takes": ["bucket", "key", "data", "labels=None"]}
+    write |= {"rows": [*where, {"at": "data", "is": "body", **body}, more]}
     get: dict[str, Any] = {"does": "object.read", "takes": ["bucket", "key"], "rows": where}
     get |= {"returns": [{"at": 'returned["data"]', "is": "body", **body}]}
     keep: dict[str, Any] = {"does": "record.write", "takes": ["table", "key", "row"]}
     keep |= {
         "rows": [{"at": "table", "is": "table"}, {"at": "key", "is": "keys"}, {"at": "row", "is": "record", **record}]
     }
-    model["clients"] = {"it": {"store.put": put, "store.get": get, "rows.put": keep}}
+    model["clients"] = {"it": {"store.put": write, "store.get": get, "rows.put": keep}}
     model["signal"] = {"event": {"rows": [{"at": 'event["name"]', "is": "name"}]}}
     model["definition"] = declared_by({"kind": "signal", "told_by": "word", "rows": [{"at": "word", "is": "source"}]})
     (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
@@ -936,10 +933,8 @@ def test_calls_in_any_form_do_the_same_elsewhere(
     }
     it = str(tmp_path / "it.yaml")
     for name, files, source, to in (("here", here, it, "thornwick@1"), ("there", there, "ostermere@1", it)):
-        for path, text in {**files, "samples/f/a.yaml": "kind: signal\nevent: {name: a}\n"}.items():
-            (tmp_path / name / path).parent.mkdir(parents=True, exist_ok=True)
-            (tmp_path / name / path).write_text(text)
-        carry(tmp_path / name, to=to, source=source, out=tmp_path / f"{name}_carried")
+        folder = put(tmp_path / name, {**files, "samples/f/a.yaml": "kind: signal\nevent: {name: a}\n"})
+        carry(folder, to=to, source=source, out=tmp_path / f"{name}_carried")
         (one,) = check(tmp_path / f"{name}_carried").checked
         assert (one.verdict, one.expected[-9:]) == (Verdict.SAME, "2 effects"), one.differences
 

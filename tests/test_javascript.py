@@ -17,7 +17,7 @@ from typing import Any
 
 import httpx
 import pytest
-from conftest import ROOT, some
+from conftest import ROOT, put, some
 from test_forms import BESIDE, FORMS, profile_of
 from under_node import called, served
 
@@ -541,7 +541,6 @@ CALLED_THERE = [
 def test_helpers_of_other_files_get_what_they_read(
     tmp_path: Path, suffix: str, top: str, call: str, seen: bool
 ) -> None:
-    folder = tmp_path / "p"
     answer = f"  return {{ code: 200, content: {call} }};\n"
     handler = f"async (event) => {{\n{answer}}};\n"
     head = f"{top}\nexports.run = " if suffix == "cjs" else f"{top}\nexport const run = "
@@ -549,10 +548,7 @@ def test_helpers_of_other_files_get_what_they_read(
     files = {**helpers, f"h.{suffix}": head + handler, "package.json": "{}"}
     files["ostermere.yaml"] = f'app: a\njobs:\n  f: {{code: h.{suffix}#run, when: [{{web: "GET /f"}}]}}\n'
     files["samples/f/one.http"] = "GET /f HTTP/1.1\r\nhost: a\r\ncookie: a=1; b=2\r\n\r\n"
-    for name, text in files.items():
-        (folder / name).parent.mkdir(parents=True, exist_ok=True)
-        (folder / name).write_text(text, newline="")
-    made = carry(folder, to="thornwick", out=tmp_path / "there", source="ostermere@1")
+    made = carry(put(tmp_path / "p", files), to="thornwick", out=tmp_path / "there", source="ostermere@1")
     assert ("made-whole-javascript" not in {one.code for one in made.findings}) is seen
     assert [one.verdict for one in check(tmp_path / "there").checked] == [Verdict.SAME]
 

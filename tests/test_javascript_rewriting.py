@@ -17,17 +17,16 @@ from typing import Any
 import httpx
 import pytest
 from conftest import Project as ProjectFiles
-from conftest import some
+from conftest import declaring, put, some
 from corpus_cases import CORPUS
 from javascript_cases import SOURCES, TARGETS, cases, proven, untold
 from javascript_cases import build as written
 from under_node import called, served, told_by_typescript
 
-from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, find_profile, strength, survey
-from vast_ferry.definitions.writing import write_definition
+from vast_ferry import HttpEvent, StandIn, Verdict, carry, check, strength, survey
 from vast_ferry.demo import LANGUAGES
 from vast_ferry.documents.javascript_file import not_stripped, parse_javascript
-from vast_ferry.hub.functions import Entry, EventTrigger, Function, Project, RouteTrigger
+from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.standins.process import stand_in_secret
 from vast_ferry.translate.javascript.answers import Answers
@@ -57,30 +56,23 @@ PARTS = 8
 
 def build(folder: Path, source: str, part: int) -> tuple[Path, list[Function]]:
     """Write a project with all of a provider's files, of which a part are functions of it; return both."""
-    functions = []
+    functions, files = [], dict[str, str | bytes]()
     for number, text in enumerate(WAYS[source]):
         head, _, rest = text.partition("\n")
         suffix, code = (head[3:], rest) if head in ("// cjs", "// ts") else ("mjs", text)
-        folder.mkdir(exist_ok=True)
-        (folder / f"h{number}.{suffix}").write_text(code)
+        files[f"h{number}.{suffix}"] = code
         if number % PARTS != part:
             continue
         routes = (RouteTrigger(f"/f{number}/x/{{hive}}", methods=("POST",)),)
         entry = Entry(f"h{number}.{suffix}", NAMES[source])
         functions.append(Function(f"f{number}", entry, routes, variables={"UNIT": "kg"}, secrets={"K": "vault-k"}))
-        samples = folder / "samples" / f"f{number}"
-        samples.mkdir(parents=True)
         for name, (path, query, headers, body) in REQUESTS.items():
             fields = "".join(f"{key}: {value}\r\n" for key, value in {"host": "a.example", **headers}.items())
             target = f"/f{number}/x/{path}" + f"?{query}" * bool(query)
             length = f"content-length: {len(body)}\r\n" if body else ""
             sample = f"POST {target} HTTP/1.1\r\n{fields}{length}\r\n".encode() + body
-            (samples / f"{name}.http").write_bytes(sample)
-    definition = write_definition(Project("a", functions=tuple(functions)), find_profile(source))
-    for path, text in definition.items():
-        (folder / path).parent.mkdir(exist_ok=True)
-        (folder / path).write_text(text)
-    return folder, functions
+            files[f"samples/f{number}/{name}.http"] = sample
+    return put(folder, {**files, **declaring(source, *functions)}), functions
 
 
 def everywhere(targets: list[str]) -> list[Any]:
@@ -103,17 +95,15 @@ THROUGH = "// Answers through a function of the file: that gives the answer.\n"
 
 
 @pytest.mark.parametrize("to", ["ostermere@1", "brackendale@1"])
-def test_a_function_by_which_a_handler_answers_gives_the_answer(tmp_path: Path, to: str) -> None:
+def test_a_function_by_which_a_handler_answers_gives_the_answer(project: ProjectFiles, tmp_path: Path, to: str) -> None:
     chosen = [one for one in WAYS["thornwick@2"] if one.startswith(THROUGH)]
-    functions = []
+    functions, files = [], {}
     for number, text in enumerate(chosen):
-        (tmp_path / "p").mkdir(exist_ok=True)
-        (tmp_path / "p" / f"h{number}.mjs").write_text(text.removeprefix(THROUGH))
+        files[f"h{number}.mjs"] = text.removeprefix(THROUGH)
         routes = (RouteTrigger(f"/f{number}/x/{{hive}}", methods=("POST",)),)
         functions.append(Function(f"f{number}", Entry(f"h{number}.mjs", "run"), routes))
-    for path, text in write_definition(Project("a", functions=tuple(functions)), find_profile("thornwick@2")).items():
-        (tmp_path / "p" / path).write_text(text)
-    made = carry(tmp_path / "p", to=to, out=tmp_path / "there", source="thornwick@2")
+    here = project({**declaring("thornwick@2", *functions), **files})
+    made = carry(here, to=to, out=tmp_path / "there", source="thornwick@2")
     assert not [one for one in made.findings if "javascript" in one.code]
     texts = [(tmp_path / "there" / f"h{number}.mjs").read_text() for number in range(len(chosen))]
     assert not [text for text in texts if "reply" in text]
@@ -172,24 +162,15 @@ export const run = withErrors(async function () {
 
 @pytest.mark.parametrize("to", ["thornwick@1", "fetch"])
 def test_what_is_around_several_handlers_is_rewritten_once_and_stays_for_those_that_are_not(
-    tmp_path: Path, to: str
+    project: ProjectFiles, tmp_path: Path, to: str
 ) -> None:
-    here, there = tmp_path / "p", tmp_path / "there"
-    functions = []
-    for path, text in AROUND.items():
-        here.mkdir(exist_ok=True)
-        (here / path).write_text(text)
-        if path.startswith("h"):
-            name = path.partition(".")[0]
-            functions.append(Function(name, Entry(path, "run"), (RouteTrigger(f"/{name}"),)))
-            samples = here / "samples" / name
-            samples.mkdir(parents=True)
-            for query in ("?day=mon", ""):
-                request = f"GET /{name}{query} HTTP/1.1\r\nhost: a.example\r\n\r\n"
-                (samples / f"with{query.strip('?=')}.http").write_bytes(request.encode())
-    for path, text in write_definition(Project("a", functions=tuple(functions)), find_profile("ostermere@1")).items():
-        (here / path).write_text(text)
-    made = carry(here, to=to, out=there, source="ostermere@1")
+    names, there = [path.partition(".")[0] for path in AROUND if path.startswith("h")], tmp_path / "there"
+    functions = (Function(name, Entry(f"{name}.mjs", "run"), (RouteTrigger(f"/{name}"),)) for name in names)
+    files = {**declaring("ostermere@1", *functions), **AROUND}
+    for name, query in itertools.product(names, ("?day=mon", "")):
+        request = f"GET /{name}{query} HTTP/1.1\r\nhost: a.example\r\n\r\n"
+        files[f"samples/{name}/with{query.strip('?=')}.http"] = request
+    made = carry(project(files), to=to, out=there, source="ostermere@1")
     assert [one.name for one in made.record.functions if one.style == "wrapped"] == ["h2"]
     lib, own = (there / "lib.mjs").read_text(), AROUND["lib.mjs"]
     assert own.partition("\n\n")[0] in lib  # h2 is called through it as it was
@@ -198,16 +179,10 @@ def test_what_is_around_several_handlers_is_rewritten_once_and_stays_for_those_t
     assert {one.verdict for one in check(there).checked} == {Verdict.SAME}
 
 
-def test_names_that_stand_for_each_other_are_no_handler(tmp_path: Path) -> None:
-    here = tmp_path / "p"
-    here.mkdir()
-    (here / "h.mjs").write_text(
-        "const around = (inner) => (event) => inner(event);\nconst one = other;\nconst other = one;\n"
-        "export const run = around(one);\n"
-    )
-    one = Function("f", Entry("h.mjs", "run"), (RouteTrigger("/f"),))
-    for path, text in write_definition(Project("a", functions=(one,)), find_profile("ostermere@1")).items():
-        (here / path).write_text(text)
+def test_names_that_stand_for_each_other_are_no_handler(project: ProjectFiles, tmp_path: Path) -> None:
+    code = "const around = (inner) => (event) => inner(event);\nconst one = other;\nconst other = one;\n"
+    function = Function("f", Entry("h.mjs", "run"), (RouteTrigger("/f"),))
+    here = project(declaring("ostermere@1", function, mjs=f"{code}export const run = around(one);\n"))
     made = carry(here, to="fetch", out=tmp_path / "there", source="ostermere@1")
     assert [one.style for one in made.record.functions] == ["wrapped"]
 
@@ -225,10 +200,8 @@ PUT_AROUND = {
 
 
 @pytest.mark.parametrize("pipe", PUT_AROUND)
-def test_what_is_put_around_a_handler_stands_in_its_order(tmp_path: Path, pipe: str) -> None:
-    here = tmp_path / "p"
-    (here / "samples" / "f").mkdir(parents=True)
-    (here / "h.mjs").write_text(
+def test_what_is_put_around_a_handler_stands_in_its_order(project: ProjectFiles, tmp_path: Path, pipe: str) -> None:
+    code = (
         f"const pipe = {pipe};\nconst said = [];\n"
         "const named = (name) => (inner) => async (event, ctx) => {\n"
         "  said.push(name + event.call.verb);\n  return inner(event, ctx);\n};\n"
@@ -237,12 +210,10 @@ def test_what_is_put_around_a_handler_stands_in_its_order(tmp_path: Path, pipe: 
         "const handle = (event) => ({ code: 200, content: said.join() + event.call.path });\n"
         'export const run = pipe(named("a"), only, named("b"))(handle);\n'
     )
-    one = Function("f", Entry("h.mjs", "run"), (RouteTrigger("/{+all}"),))
-    for path, text in write_definition(Project("a", functions=(one,)), find_profile("ostermere@1")).items():
-        (here / path).write_text(text)
+    files = declaring("ostermere@1", Function("f", Entry("h.mjs", "run"), (RouteTrigger("/{+all}"),)), mjs=code)
     for name in ("f", "further"):
-        (here / "samples" / "f" / f"{name}.yaml").write_text(f"kind: http\nevent: {{path.raw: /{name}}}\n")
-    made = carry(here, to="fetch", out=tmp_path / "there", source="ostermere@1")
+        files[f"samples/f/{name}.yaml"] = f"kind: http\nevent: {{path.raw: /{name}}}\n"
+    made = carry(project(files), to="fetch", out=tmp_path / "there", source="ostermere@1")
     assert [one.style for one in made.record.functions] == [PUT_AROUND[pipe]]
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
 
@@ -321,7 +292,7 @@ def test_whatever_a_small_handler_does_with_its_event_it_does_the_same(
     answer = ends.replace("«»", "JSON.stringify(found ?? null)")
     code = f"{top}\nexport async function {begins} {{\n  const found = await ({answered});\n  {answer}\n}}\n"
     function = Function("i", Entry("h.mjs", NAMES[source]), (RouteTrigger("/i/{hive}", ("GET", "POST"), "public"),))
-    files = {**write_definition(Project("small", functions=(function,)), find_profile(source)), "h.mjs": code}
+    files = declaring(source, function, mjs=code)
     for number, method in enumerate(("GET", "POST")):
         files[f"samples/i/{number}.yaml"] = f"kind: http\nevent: {{path.raw: /i/h-7, method: {method}}}\n"
     carry(project(files), to=to, out=tmp_path / "out", source=source)
@@ -570,7 +541,7 @@ def test_a_batch_is_a_list_of_what_is_read_of_each_event(project: ProjectFiles, 
         Function(f"f{at}", Entry(f"f{at}.mjs", "run"), (EventTrigger("message", "orders"),))
         for at in range(len(BATCHED))
     ]
-    files = dict(write_definition(Project("a", functions=tuple(functions)), find_profile("ostermere@1")))
+    files = declaring("ostermere@1", *functions)
     events = ["{channel: orders, body: b, attributes: {region: n}}", "{channel: orders, body: a, group: g}"]
     for at, body in enumerate(BATCHED.values()):
         taken = "event" if "event" in body else "{ batch }"
@@ -598,7 +569,7 @@ class Loud extends Told {}
 export const run = async (event: any) => ({ code: 200, content: new Loud(event).text });
 """
     function = Function("i", Entry("h.ts", "run"), (RouteTrigger("/i/{hive}", ("GET",), "public"),))
-    files = {**write_definition(Project("a", functions=(function,)), find_profile("ostermere@1")), "h.ts": code}
+    files = declaring("ostermere@1", function, ts=code)
     files["samples/i/a.yaml"] = "kind: http\nevent: {path.raw: /i/h-7, method: GET}\n"
     made = carry(project(files), to="brackendale", out=tmp_path / "out", source="ostermere@1")
     assert not [one for one in made.findings if one.code in ("wrapped-javascript", "made-whole-javascript")]

@@ -21,7 +21,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, WHOLE, Run, some
+from conftest import ROOT, WHOLE, Run, declaring, put, some
 
 from vast_ferry import (
     BadInput,
@@ -486,13 +486,6 @@ def take(event, ctx):
 }
 
 
-def put(folder: Path, files: dict[str, str]) -> Path:
-    for name, text in files.items():
-        (folder / name).parent.mkdir(parents=True, exist_ok=True)
-        (folder / name).write_text(text)
-    return folder
-
-
 @pytest.mark.parametrize("to", ["ostermere@1", "thornwick@1", "quillhaven", "marrowby@2", "fennick"])
 def test_a_project_of_a_provider_of_ones_own_is_carried_and_proven(tmp_path: Path, to: str) -> None:
     events = MOSSGATE.parent / "mossgate" / "events"
@@ -607,24 +600,26 @@ def test_a_manuals_definition_is_written_back_with_nothing_lost(tmp_path: Path, 
     assert {finding.code for finding in after.findings} <= {"stage-in-text", "stage-triggers"}
 
 
+def proven(out: Path, profile: str, samples: dict[str, str]) -> list[tuple[Verdict, str]]:
+    """Carry the project that a manual's provider came with, and return what each of these samples proved."""
+    own = out / "own"
+    shutil.copytree(MANUALS / "projects" / profile.partition("-")[0], own)
+    put(own, {f"samples/{name}.yaml": text for name, text in samples.items()})
+    carry(own, source=PROFILES[profile], to="ostermere@2", out=out / "there")
+    return [(one.verdict, one.expected) for one in check(out / "there").checked]
+
+
 def test_a_handler_keeps_handles_of_services_and_is_proven(tmp_path: Path) -> None:
-    own = tmp_path / "own"
-    shutil.copytree(MANUALS / "projects" / "netherby", own)
     record = "{table: looms, keys: {loom: l-7}, record: {loom: l-7, weight: '12.5', hall: north}}"
     ask = "{method: GET, path.raw: /looms/NAME, query.raw: unit=lb, authority: a.example, captures: {loom: NAME}}"
     before = f"before: {{records: [{record}]}}\n"
     gone = "{change: deleted, table: looms, keys: {loom: l-7}, old: {loom: l-7, hall: north}, sequence: '1'}"
-    put(
-        own,
-        {
-            "samples/loom_show/known.yaml": f"kind: http\nevent: {ask.replace('NAME', 'l-7')}\n{before}",
-            "samples/loom_show/other.yaml": f"kind: http\nevent: {ask.replace('NAME', 'l-8')}\n",
-            "samples/loom_watch/gone.yaml": f"kind: record\nevent: {gone}\n",
-        },
-    )
-    carry(own, source=PROFILES["netherby-4"], to="ostermere@2", out=tmp_path / "there")
-    result = check(tmp_path / "there")
-    assert [(one.verdict, one.expected) for one in result.checked] == [
+    samples = {
+        "loom_show/known": f"kind: http\nevent: {ask.replace('NAME', 'l-7')}\n{before}",
+        "loom_show/other": f"kind: http\nevent: {ask.replace('NAME', 'l-8')}\n",
+        "loom_watch/gone": f"kind: record\nevent: {gone}\n",
+    }
+    assert proven(tmp_path, "netherby-4", samples) == [
         (Verdict.SAME, "replied 200"),
         (Verdict.SAME, "replied 404"),
         (Verdict.SAME, "acknowledged, 1 effect"),
@@ -661,20 +656,13 @@ def test_calls_that_declare_nothing_that_is_known_are_told(tmp_path: Path) -> No
 
 
 def test_a_class_with_settings_secrets_and_services_is_proven(tmp_path: Path) -> None:
-    own = tmp_path / "own"
-    shutil.copytree(MANUALS / "projects" / "saltmarsh", own)
     ask = "{method: GET, path.raw: /berths/b-8, authority: a.example, captures: {berth: b-8}, route: '/berths/{berth}'}"
-    put(
-        own,
-        {
-            "samples/berths/none.yaml": f"kind: http\nevent: {ask}\n",
-            "samples/tariff/july.yaml": "kind: call\nevent: {data: {month: 2026-07}}\n",
-            "samples/tariff/none.yaml": "kind: call\nevent: {data: {}}\n",
-        },
-    )
-    carry(own, source=PROFILES["saltmarsh-2"], to="ostermere@2", out=tmp_path / "there")
-    result = check(tmp_path / "there")
-    assert [(one.verdict, one.expected) for one in result.checked] == [
+    samples = {
+        "berths/none": f"kind: http\nevent: {ask}\n",
+        "tariff/july": "kind: call\nevent: {data: {month: 2026-07}}\n",
+        "tariff/none": "kind: call\nevent: {data: {}}\n",
+    }
+    assert proven(tmp_path, "saltmarsh-2", samples) == [
         (Verdict.SAME, "replied 404"),
         (Verdict.SAME, "returned"),
         (Verdict.SAME, "failed: ValueError: which month?"),
@@ -920,9 +908,8 @@ def test_handlers_that_are_carried_there_see_what_the_manual_says(
         one = RouteTrigger("/{+path}", ("GET", "POST"), "public") if kind == "http" else EventTrigger(kind, "s")
         one = EventTrigger("call") if kind == "call" else one
         here, out = tmp_path / kind, tmp_path / f"{kind}-out"
-        functions = (Function("see", Entry("see.py", "see"), (one,)),)
         text = SEE if style == "wrapped" else seeing_parts(ostermere, kind)
-        put(here, {**write_definition(Declared("see", functions=functions), ostermere), "see.py": text})
+        put(here, {**declaring(ostermere, Function("see", Entry("see.py", "see"), (one,))), "see.py": text})
         crossing = carry(here, to=profile, out=out, source=ostermere, style=style)
         assert [function.style for function in crossing.record.functions] == [style]
         put(out, {f"{module}.py": text for module, text in profile.modules.items()})

@@ -11,7 +11,7 @@ from typing import Any
 
 import jsonschema
 import pytest
-from conftest import ROOT, Run
+from conftest import ROOT, Run, put
 from under_node import typescript
 
 from vast_ferry import carry, check, deliveries, make_samples, strength, write_samples
@@ -124,16 +124,9 @@ def test_made_samples_differ_only_where_the_carry_told_it(demo: Path) -> None:
 
 def project(folder: Path, handler: str, samples: dict[str, str], trigger: str) -> Path:
     """Write a project of one function at Ostermere 1, with samples, into a folder."""
-    (folder / "handlers").mkdir(parents=True)
-    (folder / "handlers" / "one.py").write_text(textwrap.dedent(handler))
-    (folder / "ostermere.yaml").write_text(
-        f"app: taking\nzone: north-1\njobs:\n  take:\n    code: handlers/one.py#take\n    when: [{{{trigger}}}]\n"
-    )
-    for name, text in samples.items():
-        path = folder / "samples" / "take" / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text)
-    return folder
+    job = f"  take:\n    code: handlers/one.py#take\n    when: [{{{trigger}}}]\n"
+    files = {"handlers/one.py": textwrap.dedent(handler), "ostermere.yaml": f"app: taking\nzone: north-1\njobs:\n{job}"}
+    return put(folder, {**files, **{f"samples/take/{name}": text for name, text in samples.items()}})
 
 
 OURS = """

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import Project, Run, some
+from conftest import Project, Run, put, some
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -547,9 +547,7 @@ def test_generated_handlers_do_the_same_native_and_wrapped(to: str, tmp_path_fac
     @given(handlers())
     def law(code: str) -> None:
         folder = tmp_path_factory.mktemp("law")
-        for path, content in {"ostermere.yaml": WEB.encode(), "h.py": code.encode(), **SAMPLES}.items():
-            (folder / "p" / path).parent.mkdir(parents=True, exist_ok=True)
-            (folder / "p" / path).write_bytes(content)
+        put(folder / "p", {"ostermere.yaml": WEB, "h.py": code, **SAMPLES})
         crossing = carry(folder / "p", to=to, out=folder / "native", source="ostermere@1")
         wrapped = carry(folder / "p", to=to, out=folder / "wrapped", source="ostermere@1", style="wrapped")
         assert wrapped.record.functions[0].style == "wrapped"

@@ -18,12 +18,10 @@ from typing import Any, get_type_hints
 import httpx
 import pytest
 from asgiref.typing import HTTPScope
-from conftest import Project, definition, some
+from conftest import Project, declaring, definition, some
 
 from vast_ferry import HttpEvent, carry, find_profile
-from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
-from vast_ferry.hub.functions import Project as Declared
 from vast_ferry.mapping.compile.functions import translate_event
 from vast_ferry.mapping.emit import run_source
 from vast_ferry.mapping.tables import HUB_EVENT
@@ -439,10 +437,11 @@ def test_content_is_sent_piece_by_piece_where_the_target_can(project: Project, t
         Function(name, Entry("h.py", name), (RouteTrigger(f"/{name}", ("GET",), "public"),))
         for name in ("respond", "bytes_of")
     )
-    definition = write_definition(Declared("pieces", functions=functions), find_profile("brackendale"))
     # What awaits others can't be carried to servers that don't; there a plain generator takes its place.
     code = PIECES if server == "uvicorn" else PIECES.replace("        await asyncio.sleep(0)\n", "")
-    crossing = carry(project({**definition, "h.py": code}), to=SERVERS[server][0], out=tmp_path / "there")
+    crossing = carry(
+        project(declaring("brackendale", *functions, py=code)), to=SERVERS[server][0], out=tmp_path / "there"
+    )
     assert {one.name: one.style for one in crossing.record.functions} == {"respond": "native", "bytes_of": "native"}
     for client in serve(server, tmp_path / "there"):
         reply = client.get("/respond?day=mon&day=tue")

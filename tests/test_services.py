@@ -6,13 +6,11 @@ import itertools
 from pathlib import Path
 
 import pytest
-from conftest import Project, some
+from conftest import Project, declaring, some
 from test_unseen import carried
 
 from vast_ferry import find_profile, survey
-from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
-from vast_ferry.hub.functions import Project as Declared
 
 HEAD = """import copy
 import dataclasses
@@ -296,12 +294,7 @@ def test_a_service_that_is_handed_over_is_seen_under_whatever_name(project: Proj
     source = find_profile("brackendale@1")
     for code in (*SEEN[file], NOT_SEEN[file]):
         one = Function("a", Entry(file, "a"), (RouteTrigger("/a", (), "public"),))
-        files = {
-            **write_definition(Declared("seen", functions=(one,)), source),
-            file: code,
-            "other.mjs": "",
-            "other.py": "",
-        }
+        files = {**declaring(source, one), file: code, "other.mjs": "", "other.py": ""}
         there = survey(project(files), source)
         seen = {(use.client.operation, use.name) for use in there.scanned.uses}
         assert seen == (set() if code == NOT_SEEN[file] else {("record.read", "hives")}), code

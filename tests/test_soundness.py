@@ -7,12 +7,10 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from conftest import ROOT, Project, some
+from conftest import ROOT, Project, declaring, some
 
-from vast_ferry import BadInput, Verdict, carry, check, find_profile
-from vast_ferry.definitions.writing import write_definition
+from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
-from vast_ferry.hub.functions import Project as Declared
 
 WAYS = ROOT / "tests" / "projects" / "ways"
 #: file of handlers, a letter each (or a word behind `way_`) → where they are written for, and where they go
@@ -101,9 +99,8 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
 ) -> None:
     code = (WAYS / f"{file}.py").read_text()
     names = re.findall(r"^(?:async )?def (\w|way_\w+)\(", code, re.MULTILINE)
-    source = find_profile(FILES[file][0])
-    declared = Declared("ways", functions=tuple(function(name, file) for name in names))
-    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
+    source = FILES[file][0]
+    files = declaring(source, *(function(name, file) for name in names), py=code)
     for name in names:
         files.update(SAMPLES.get(file, requests)(name))
     crossing = carry(project(files), to=to, out=tmp_path / "out", source=source)
@@ -117,10 +114,11 @@ def test_whatever_is_done_with_an_event_comes_out_the_same(
     assert not untold, untold[0]
 
 
-def of_one(code: str, samples: dict[str, str | bytes]) -> dict[str, str | bytes]:
+def of_one(
+    code: str, samples: dict[str, str | bytes], source: str = "ostermere@1", kind: str = "first"
+) -> dict[str, str | bytes]:
     """Return a project of one handler, `a`."""
-    declared = write_definition(Declared("ways", functions=(function("a", "h"),)), find_profile("ostermere@1"))
-    return {"h.py": code, **declared, **samples}
+    return {**declaring(source, function("a", kind), py=code), **samples}
 
 
 def beside(file: str, code: str) -> str:
@@ -249,10 +247,9 @@ def c(event, ctx):
 
 def in_a_package(folder: str) -> dict[str, str | bytes]:
     """Return a project whose handlers stand in a package, one of them in the package itself."""
-    source = find_profile("ostermere@1")
     entries = (("a", "__init__"), ("b", "__init__"), ("c", "c"))
     functions = tuple(replace(function(name, "h"), entry=Entry(f"{folder}/{file}.py", name)) for name, file in entries)
-    files: dict[str, str | bytes] = dict(write_definition(Declared("shop", functions=functions), source))
+    files = declaring("ostermere@1", *functions)
     files |= {path.replace("shop", folder): text.replace("shop", folder) for path, text in PACKAGE.items()}
     for name, _ in entries:
         files |= requests(name)
@@ -332,10 +329,9 @@ def x(event, ctx):
 
 @pytest.mark.parametrize("to", some(["thornwick", "brackendale", "wsgi"], 3))
 def test_a_helper_that_a_wrapped_handler_shares_stands_twice(project: Project, tmp_path: Path, to: str) -> None:
-    source = find_profile("ostermere@1")
     entries = {"a": "h", "b": "h", "w": "h", "x": "x"}
     functions = tuple(replace(function(name, "h"), entry=Entry(f"{file}.py", name)) for name, file in entries.items())
-    files: dict[str, str | bytes] = {**SHARED, **write_definition(Declared("shared", functions=functions), source)}
+    files = {**SHARED, **declaring("ostermere@1", *functions)}
     for name in entries:
         files |= requests(name)
     crossing = carry(project(files), to=to, out=tmp_path / "out", source="ostermere@1")
@@ -373,20 +369,16 @@ READS = {
 
 @pytest.mark.parametrize("code", READS)
 def test_what_is_left_of_a_batch_reads_as_if_written_there(project: Project, tmp_path: Path, code: str) -> None:
-    source = find_profile("ostermere@1")
-    declared = Declared("ways", functions=(function("a", "batches"),))
-    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **deliveries("a")}
-    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source=source)
+    files = of_one(code, deliveries("a"), kind="batches")
+    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source="ostermere@1")
     assert READS[code] in crossing.files["h.py"].decode()
 
 
 def test_a_function_that_is_only_called_keeps_the_outputs_of_its_handler(project: Project, tmp_path: Path) -> None:
     code = 'import ostermere\n\n\ndef a(event, ctx):\n    ostermere.stores.put("seen", "all", "x")\n    return 1\n'
-    declared = Declared("ways", functions=(Function("a", Entry("h.py", "a"), ()),))
-    source = find_profile("ostermere@1")
-    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
+    files = declaring("ostermere@1", Function("a", Entry("h.py", "a"), ()), py=code)
     files["samples/a/one.yaml"] = "kind: call\nevents: [{data: {one: x}}]\n"
-    carry(project(files), to="marrowby", out=tmp_path / "out", source=source)
+    carry(project(files), to="marrowby", out=tmp_path / "out", source="ostermere@1")
     assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME]
 
 
@@ -394,10 +386,7 @@ def test_json_in_another_charset_is_told(project: Project, tmp_path: Path) -> No
     code = (
         'import json\n\n\ndef a(event, ctx):\n    return {"code": 200, "content": str(json.loads(event["content"]))}\n'
     )
-    source = find_profile("ostermere@1")
-    declared = Declared("ways", functions=(function("a", "first"),))
-    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source)}
-    crossing = carry(project(files), to="thornwick", out=tmp_path / "out", source=source)
+    crossing = carry(project(of_one(code, {})), to="thornwick", out=tmp_path / "out", source="ostermere@1")
     assert (5, "json-in-utf-8") in [(one.place.line, one.code) for one in crossing.findings]
 
 
@@ -431,10 +420,8 @@ def test_what_is_made_of_an_event_is_not_changed(project: Project, tmp_path: Pat
     code = (
         f"import contextlib\nfrom thornwick import Reply\n\n\ndef a(request):\n    {line}\n    return Reply({shown})\n"
     )
-    source = find_profile("thornwick@2")
-    declared = Declared("ways", functions=(function("a", "plain"),))
-    files: dict[str, str | bytes] = {"h.py": code, **write_definition(declared, source), **requests("a")}
-    crossing = carry(project(files), to=to, out=tmp_path / "out", source=source)
+    files = of_one(code, requests("a"), "thornwick@2")
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source="thornwick@2")
     found = [finding.code for finding in crossing.findings if finding.code.startswith("made-whole-")]
     assert crossing.record.functions[0].style == "native"
     assert found == [f"made-whole-{CHANGED[line]}"] or ("parts" in line and to == "marrowby" and not found)
@@ -500,12 +487,8 @@ async def a(request, services):
 def test_a_coroutine_that_waits_for_its_own_things_stays_one(
     project: Project, tmp_path: Path, code: str, to: str
 ) -> None:
-    source = find_profile("brackendale@1")
-    declared = Declared("ways", functions=(function("a", "waiting"),))
-    files: dict[str, str | bytes] = {"h.py": f"from brackendale import Response\n{WAITS[code]}", **with_services("a")}
-    crossing = carry(
-        project({**files, **write_definition(declared, source)}), to=to, out=tmp_path / "out", source=source
-    )
+    files = of_one(f"from brackendale import Response\n{WAITS[code]}", with_services("a"), "brackendale@1")
+    crossing = carry(project(files), to=to, out=tmp_path / "out", source="brackendale@1")
     assert crossing.record.functions[0].style == "native"
     assert ("own-loop" in {finding.code for finding in crossing.findings}) == (to != "asgi")
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}

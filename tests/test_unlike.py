@@ -16,7 +16,7 @@ from typing import Any
 
 import pytest
 import yaml
-from conftest import ROOT, Project, some
+from conftest import ROOT, Project, declaring, some
 from test_manuals import BEYOND
 
 from vast_ferry import BadInput, StandIn, Verdict, carry, check, find_profile, gaps, survey
@@ -156,7 +156,7 @@ def declared(provider: str, name: str) -> Function:
 def written(provider: str, codes: dict[str, str]) -> dict[str, str | bytes]:
     """Return a project of handlers, with a request to each."""
     functions = tuple(declared(provider, name) for name in codes)
-    files: dict[str, str | bytes] = dict(write_definition(Declared("unlike", functions=functions), PROFILES[provider]))
+    files = declaring(PROFILES[provider], *functions)
     for one in functions:
         files[one.entry.file] = HEAD.format(module="json" if provider == "pinnock" else provider) + codes[one.name]
         files[f"samples/{one.name}/get.yaml"] = f"kind: http\nevent: {GET.replace('NAME', one.name)}\n"
@@ -275,7 +275,7 @@ def test_answers_that_were_rewritten_are_what_the_manual_says(project: Project, 
         )
         triggers = declared(profile.provider, one).triggers if row["kind"] == "http" else ()
         functions.append(Function(one, entry, triggers))
-    files |= write_definition(Declared("answers", functions=tuple(functions)), profile)
+    files |= declaring(profile, *functions)
     crossing = carry(project(files), to="ostermere@2", out=tmp_path / "out", source=profile)
     for made in crossing.record.functions:
         row = rows[made.name]
@@ -353,8 +353,7 @@ CALLS = [
 def test_calls_by_steps_are_seen(project: Project, lines: str, calls: set[tuple[str, str]], unknown: set[str]) -> None:
     code = f"import saltmarsh\n\n\ndef f0(tow, name=''):\n    {lines}\n"
     one = Function("f0", Entry("punts/f0/main.py", "f0"), (EventTrigger("call"),))
-    files: dict[str, str | bytes] = dict(write_definition(Declared("calls", functions=(one,)), PROFILES["saltmarsh"]))
-    folder = project({**files, "punts/f0/main.py": code})
+    folder = project({**declaring(PROFILES["saltmarsh"], one), "punts/f0/main.py": code})
     there = survey(folder, PROFILES["saltmarsh"])
     told = {
         finding.reason.partition(" is used")[0] for finding in there.findings if finding.code == "client-not-carried"
@@ -628,7 +627,7 @@ BATCHES = ["again", "landed again nothing", "sunk again raise", "landed raise ag
 def test_what_is_said_of_each_event_is_answered(project: Project, tmp_path: Path, to: str) -> None:
     triggers = (EventTrigger("message", source="orders"),)
     one = Function("says", Entry("punts/says/main.py", "Says"), triggers)
-    files: dict[str, str | bytes] = dict(write_definition(Declared("says", functions=(one,)), PROFILES["saltmarsh"]))
+    files = declaring(PROFILES["saltmarsh"], one)
     files["punts/says/main.py"] = SAYS_OF_EACH
     for at, words in enumerate(BATCHES):
         events = [{"id": f"m-{n}", "channel": "orders", "body": word} for n, word in enumerate(words.split())]

@@ -6,12 +6,10 @@ import itertools
 from pathlib import Path
 
 import pytest
-from conftest import Project, some
+from conftest import Project, declaring, some
 
 from vast_ferry import Verdict, carry, check, find_profile
-from vast_ferry.definitions.writing import write_definition
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
-from vast_ferry.hub.functions import Project as Declared
 
 #: What puts a part of the event away → what takes it back; what both need stands before a bar.
 LOST = {
@@ -199,7 +197,7 @@ def carried(
     functions = tuple(
         Function(name, Entry(f"h_{name}.py", "a"), (RouteTrigger(f"/{name}", (), "public"),)) for name in codes
     )
-    files: dict[str, str | bytes] = {**more, **write_definition(Declared("unseen", functions=functions), source)}
+    files = {**more, **declaring(source, *functions)}
     for name, code in codes.items():
         files[f"h_{name}.py"] = code
         files[f"samples/{name}/one.yaml"] = f"kind: http\nevent: {{path.raw: /{name}, method: GET}}\n"
