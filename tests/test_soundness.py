@@ -179,6 +179,65 @@ def test_objects_that_keep_an_event_show_what_it_was(
 
 
 #: A handler that has to be wrapped, for its code runs a text, and imports services that it never calls.
+#: What reads properties that call services: where it is seen, they are methods at a target that waits …
+READ = """
+Row(1).n
+told(Row(1)) + str(Row(1).row["id"])
+(row := Row(1)).row["n"] + row.row["n"] + row.n
+[Row(1).n + Row(1).n, Row(1).row, len(CALLS)]
+f"{Row(1).n}/{Row(1).n + 1:>4}/{Row(1).row!r}" if Row(1).n else "none"
+Row(1).n + Other().n + Other.row
+Named(1).name + Named(1).name
+Row(2).n
+"""
+#: … or it may read any, and they stay what they are.
+READ_UNSEEN = """
+getattr(Row(1), "n")
+getattr(Row(1), event["call"]["first"].get("day", "n"), "none")
+hasattr(Row(2), "row")
+"{0.n} {0.key}".format(Row(1))
+"{row.n}".format(row=Row(1))
+operator.attrgetter("n")(Row(1))
+sorted([Row(1), Row(1)], key=lambda row: row.n)[0].n
+[one.n for one in [Row(1), Other()]]
+max(Row(1), Counted(1), key=lambda one: one.n).n
+Counted(1).n
+Set(1).n
+Alias().same
+Row.n.fget(Row(1))
+vars(Row(1))
+gone(Row(1))
+given(Row(1))
+cased(Row(1))
+cased(Matched(2, 't'))
+Set(1).row
+str(Kept().row) + Kept()._row
+Frozen(1).there
+Lazy(1).there
+stored(Set2())
+(lambda row: row.n)(Row(1))
+list(map(told, [Row(1)]))
+Alias().shown(event)
+Alias().given(event)
+"""
+PROPERTIES = [
+    (line, seen) for lines, seen in ((READ, True), (READ_UNSEEN, False)) for line in lines.strip().split("\n")
+]
+
+
+@pytest.mark.parametrize(("line", "seen"), some(PROPERTIES, 12))
+def test_properties_that_wait_are_methods_where_all_that_reads_them_is_seen(
+    project: Project, tmp_path: Path, line: str, seen: bool
+) -> None:
+    code = f"def a(event, ctx):\n    try:\n        return str({line})\n"
+    code += "    except LookupError as error:\n        return repr(error)\n"
+    files = of_one(beside("properties", code), with_services("a"))
+    crossing = carry(project(files), to="brackendale", out=tmp_path / "out")
+    assert [one.style for one in crossing.record.functions] == ["native" if seen else "wrapped"]
+    assert seen == any(one.code == "property-called" for one in crossing.findings)
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
 UNUSED = """import ostermere
 from ostermere import books, lines as later, stores
 

@@ -263,6 +263,11 @@ NOTES: Final = {
         "than the provider does, or stands before others in another order",
         "Nothing is to be done; read both functions",
     ),
+    "property-called": (
+        Severity.NOTE,
+        "the property {what} is a method: at the target it needs more than its object, or waits",
+        "Nothing is to be done; read where it is called",
+    ),
     "lookup-written-out": (
         Severity.NOTE,
         "the calls of {what} are written out: it looks up any name, and each call looks up one that is known",

@@ -138,7 +138,7 @@ class Calling(Handing):
         self.flow.called_unseen.setdefault(name, set()).add(self.module.file)
         self._unseen(values, name)
         for method in self.flow.called_alike("__call__"):
-            method.referred = method.referred or (self._may_meet(method) and may_take(method, node))
+            method.unseen = method.unseen or (self._may_meet(method) and may_take(method, node))
         if not (isinstance(node.func, ast.Attribute) and node.func.attr in PUTTING):
             self.flow.looked_into(values)
         return self._method_type(node)
@@ -164,7 +164,7 @@ class Calling(Handing):
             return NOTHING
         init = self.flow.method(target.key, "__init__")
         if init is not None and self.flow.is_had_from_outside(target.key, "__init__"):
-            init.referred, init = True, None
+            init.unseen, init = True, None
         if init is not None:
             self._note_call(init, node)
         self.arguments(node, init)
@@ -372,7 +372,7 @@ class Calling(Handing):
         target = self.eval(node.args[0])
         called = self.flow.functions.get(target.key) if isinstance(target, Func) else None
         if called is not None:
-            called.referred = True
+            called.unseen = True
         # Who calls what it gives can't be seen, and hands things on as they were: so does it.
         self.arguments(ast.Call(node.args[0], node.args[1:], node.keywords), None)
         return NOTHING

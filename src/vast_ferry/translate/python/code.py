@@ -87,9 +87,24 @@ class Code(Classes):
                 for inner in node.body:
                     if isinstance(inner, DEFINITION):
                         self.define((file, f"{node.name}.{inner.name}"), module, inner, cls=(file, node.name))
+                self.unclear += self._named_in_its_class((file, node.name), node)
 
         for again in _bound_again(module):  # which of them counts, and when, is not known
             module.names[again] = NOTHING
+
+    def _named_in_its_class(self, cls: Key, node: ast.ClassDef) -> Iterator[Func]:
+        """Yield the methods that a class says by their bare names, as `put = post`: they may have any other."""
+        for inner in node.body:
+            at_once: list[ast.AST] = [inner]
+            if isinstance(inner, (*DEFINITION, ast.ClassDef)):
+                at_once = [*inner.decorator_list]
+            if isinstance(inner, DEFINITION):
+                at_once += [*inner.args.defaults, *(one for one in inner.args.kw_defaults if one is not None)]
+            for part in at_once:
+                for said in walk(part):
+                    name = said.id if isinstance(said, ast.Name) and isinstance(said.ctx, ast.Load) else ""
+                    if (cls[0], f"{cls[1]}.{name}") in self.functions:
+                        yield Func((cls[0], f"{cls[1]}.{name}"))
 
     def _assigned(self, module: Module, node: ast.Assign) -> None:
         """Take in what a name at the top of a module is given: a function, a constant, an object."""
@@ -155,7 +170,7 @@ class Code(Classes):
                 made = self.define((cls[0], f"{cls[1]}.__init__"), self.modules[cls[0]], node, cls=cls)
                 made.made_up = True
                 if (behind := self.functions.get((cls[0], f"{cls[1]}.__post_init__"))) is not None:
-                    behind.referred = True
+                    behind.unseen = True
 
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""

@@ -173,7 +173,7 @@ def _note_who_is_unseen(flow: Flow) -> None:
     for function in flow.functions.values():
         if is_hidden(flow, function):
             function.is_value()
-        function.referred = function.referred or _is_called_by_signs(function)
+        function.unseen = function.unseen or _is_called_by_signs(function)
 
 
 def _let_be_called(flow: Flow, function: Function, handed: bool) -> None:

@@ -6,7 +6,7 @@ import ast
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.places import Spot
-from vast_ferry.translate.python.nodes import Nodes, walk
+from vast_ferry.translate.python.nodes import Nodes, last_name, walk
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.values import Env, Key, Of, Parsed, Std, Stop, Uses, Value
 
@@ -69,7 +69,8 @@ class Function:
     returned: Value | None = None
     calls: list[tuple[Function | None, ast.Call]] = field(default_factory=list)
     callees: dict[Key, None] = field(default_factory=dict)
-    referred: bool = False  # called by who can't be seen
+    unseen: bool = False  # called by who can't be seen
+    read: bool = False  # a property, which its objects' readers call without seeing it
     a_value: bool = False  # for it is a value somewhere, and may have any name
     plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
     stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
@@ -133,7 +134,12 @@ class Function:
 
     def is_value(self) -> None:
         """Note that it is handed on as a value: whoever has that may call it."""
-        self.referred = self.a_value = True
+        self.unseen = self.a_value = True
+
+    @property
+    def referred(self) -> bool:
+        """Tell whether it is called without a call being seen: by who can't be seen, or as a property."""
+        return self.unseen or self.read
 
     @property
     def every_name(self) -> list[str]:
@@ -171,6 +177,17 @@ def argument_of(function: Function, call: ast.Call, name: str) -> ast.expr | Non
     defaults = dict(zip(reversed(own), reversed(arguments.defaults), strict=False))
     by_keyword = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
     return {**defaults, **{one.arg: default for one, default in by_keyword if default is not None}}.get(name)
+
+
+def is_property(node: ast.AST) -> bool:
+    """Tell whether a function is a property that is only read, and no other decorator's."""
+    decorators = node.decorator_list if isinstance(node, ast.FunctionDef) else []
+    return len(decorators) == 1 and last_name(decorators[0]) in ("property", "cached_property")
+
+
+def is_kept(node: ast.AST) -> bool:
+    """Tell whether a property is one whose objects keep what it gave once."""
+    return is_property(node) and last_name(node.decorator_list[0]) == "cached_property"  # type: ignore[attr-defined]
 
 
 def may_take(function: Function, call: ast.Call) -> bool:

@@ -50,12 +50,13 @@ class MethodsAsked:
 
     content: dict[str, bytes] = field(default_factory=dict)
     by_end: dict[str, dict[tuple[int, int], Key]] = field(default_factory=dict)
+    read: set[Key] = field(default_factory=set)  # properties that are read at these places alone
 
     def method(self, file: str, raw: bytes, node: ast.Attribute) -> Key | None:
         """Return the method that an attribute gives; nothing where the file is another now."""
         if self.content.get(file) != raw:
             return None
-        return self.by_end[file].get((node.end_lineno or 0, node.end_col_offset or 0))
+        return self.by_end.get(file, {}).get((node.end_lineno or 0, node.end_col_offset or 0))
 
 
 @dataclass(frozen=True, slots=True)

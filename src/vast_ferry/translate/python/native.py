@@ -152,9 +152,10 @@ class _Project:
     def _tell_methods(self) -> None:
         """Tell which methods of the project's are asked where, in the text that was followed."""
         told = self.result.methods_asked
+        told.content = {file: module.text.raw for file, module in self.job.flow.modules.items()}
         for file, node, key in self.job.flow.methods_asked.values():
-            told.content[file] = self.job.flow.modules[file].text.raw
             told.by_end.setdefault(file, {})[node.end_lineno or 0, node.end_col_offset or 0] = key
+        told.read = {one.key for one in self.job.flow.functions.values() if one.read and not one.unseen}
 
     def _read(self) -> dict[str, str]:
         broken: dict[str, str] = {}

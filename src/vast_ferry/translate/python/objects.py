@@ -11,7 +11,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.data_classes import is_data_class
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import Following
-from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, may_take
+from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, is_property, may_take
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
 from vast_ferry.translate.python.nodes import is_path
@@ -107,7 +107,10 @@ class Objects(Following):
             (method,) = known
             if isinstance(base, Instance):
                 self.flow.methods_asked[id(node)] = (self.module.file, node, method.key)
-            method.referred = method.referred or not called
+            if isinstance(base, Instance) and isinstance(node.ctx, ast.Load) and is_property(method.node):
+                method.read = True
+                return NOTHING
+            method.unseen = method.unseen or not called
             return Func(method.key, bound=isinstance(base, Instance) or not method.static)
         plain = not any(one.static or one.node.decorator_list for one in known)
         if called and plain and len(known) == len(methods) and isinstance(base, Instance):
@@ -120,7 +123,7 @@ class Objects(Following):
         """Note that nobody sees which of several methods is called."""
         for one in methods if len(methods) > 1 else ():
             if one is not None:
-                one.referred = True
+                one.unseen = True
 
     def methods_of(self, base: Instance | Class, name: str) -> list[Function | None]:
         """Return the methods that a call may reach, and nothing for what is none."""
@@ -173,7 +176,7 @@ class Objects(Following):
             if isinstance(call, ast.Call) and call.func is node and not may_take(method, call):
                 continue  # `row.get("n", 0)` asks for no method that takes nothing
             if self._may_meet(method) if family is None else method.cls in family:
-                method.referred = True
+                method.unseen = True
 
     def _may_meet(self, method: Function) -> bool:
         """Tell whether what is followed may come across an object of a method's class: a handler loads both files."""
@@ -256,4 +259,4 @@ class Objects(Following):
                         and function.cls in self.flow.family(value.key)
                         and not function.node.name.startswith("__")
                     ):
-                        function.referred = True
+                        function.unseen = True

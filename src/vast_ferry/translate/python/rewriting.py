@@ -20,15 +20,19 @@ from vast_ferry.translate.python.in_full import in_full
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.properties_called import properties_called, property_at
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
 from vast_ferry.translate.python.written_out import written_out
 from vast_ferry.translate.reasons import NOTES
 from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Key
 
 #: So often helpers come to stand twice, as more handlers are found to have to be wrapped.
 MOST_COPIES = 4
+#: So often properties come to be methods, as one that is called is found to read another.
+MOST_PROPERTIES = 4
 #: So many decorators before one handler are written out.
 MOST_DECORATORS = 4
 
@@ -57,9 +61,10 @@ def rewrite(
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
     result = made.in_other_words(result)
+    result = made.with_methods(result)
     before, result = result, made.without_decorators(result)
     if result is not before:  # what stood behind them is followed now, and seen
-        result = made.in_other_words(result)
+        result = made.with_methods(made.in_other_words(result))
     result = made.at_the_first_line(result)
     bind(target, result, made.functions, files)
     return result
@@ -81,6 +86,9 @@ class _Ways:
     given: Collection[Function] = ()  # functions whose handlers a statement gives, written as functions
     full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
+    called: list[tuple[Collection[Key], MethodsAsked]] = field(
+        default_factory=list
+    )  # properties to be methods, in turn
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
 
     def once(self, at_first: Collection[str] = ()) -> Rewritten:
@@ -123,6 +131,22 @@ class _Ways:
             result = self.better(result, asked=result.methods_asked)
         return result
 
+    def with_methods(self, result: Rewritten) -> Rewritten:
+        """Return what comes of it where properties that need more at the target are methods; else they stay."""
+        before, other, known = self.called, result, set[Key]()
+        for _ in range(MOST_PROPERTIES):
+            held = {property_at(self.files, one.place) for one in other.wrapped.values() if one.code in _HELD}
+            more = {key for key in held - known if key is not None}
+            if not more:
+                break
+            known |= more
+            self.called = [*self.called, (sorted(more), other.methods_asked)]
+            other = self.once()
+        if len(other.wrapped) < len(result.wrapped):
+            return other
+        self.called = before
+        return result
+
     def without_decorators(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where decorators that hide handlers are written out; none is that helps nobody."""
         hidden = [name for name, finding in result.wrapped.items() if finding.code in _HIDDEN]
@@ -161,6 +185,9 @@ class _Ways:
 
 #: Why handlers are wrapped that stand behind decorators which hand them something else than the provider does.
 _HIDDEN = frozenset(["wrapped-decorated", "wrapped-takes-less", "wrapped-signature"])
+
+#: Why handlers are wrapped for a function can't be handed what it needs, or wait.
+_HELD = frozenset(["wrapped-passed-on"])
 
 #: Why handlers are wrapped that are rewritten nevertheless once their event is made as it was, at their first line.
 _HELPED = frozenset(
@@ -274,6 +301,8 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         edit(in_full({**files, **there.files}, ways.full))
     if ways.asked is not None:
         edit(lookups_out({**files, **there.files}, ways.asked))
+    for wanted, asked in ways.called:  # in the text that was followed then
+        edit(properties_called({**files, **there.files}, wanted, asked))
     return told
 
 

@@ -10,7 +10,7 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.expressions import Expressions
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.following import METHODS
-from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module
+from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, is_property
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import (
     Batch,
@@ -107,7 +107,7 @@ class Statements(Expressions):
             ):
                 raise self.stop("class-inside", node)
             if isinstance(value, Func):  # whoever calls it there is not seen
-                self.flow.functions[value.key].referred = True
+                self.flow.functions[value.key].unseen = True
         self.env[node.name] = Bound(NOTHING)
 
     def _import(self, node: ast.Import | ast.ImportFrom) -> None:
@@ -489,10 +489,14 @@ class Statements(Expressions):
 
     def _asked_by_pattern(self, node: ast.MatchClass) -> None:
         """Note the attributes that a pattern asks for; by their places it asks for those that the class says."""
-        for name in node.kwd_attrs:
-            self.flow.asked_anywhere(name)
+        named = list(node.kwd_attrs)
         if node.patterns and not (isinstance(node.cls, ast.Name) and node.cls.id in _ONE_BY_ITSELF):
-            self.flow.asked_anywhere("")
+            named.append("")
+        for name in named:
+            self.flow.asked_anywhere(name)
+        for function in self.flow.functions.values():  # a property is called
+            by_name = function.cls is not None and ("" in named or function.node.name in named)
+            function.unseen = function.unseen or (by_name and is_property(function.node))
 
 
 #: Classes that are their own one part in a pattern.
