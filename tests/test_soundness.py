@@ -29,6 +29,7 @@ FILES = {
     "generating": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "tables": ("ostermere@1", ["thornwick", "brackendale", "marrowby", "wsgi"]),
     "handed": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
+    "lists": ("ostermere@1", ["thornwick", "brackendale", "asgi"]),
     "mixed": ("ostermere@1", ["thornwick", "brackendale", "wsgi"]),
     "listed": (
         str(ROOT / "tests" / "profiles" / "flagstone-1.yaml"),
@@ -38,7 +39,7 @@ FILES = {
     "plain": ("thornwick@2", ["ostermere@1", "brackendale", "quillhaven", "wsgi"]),
 }
 #: files of which all is rewritten, but for these handlers at a target
-REWRITTEN: dict[str, dict[str, set[str]]] = {"handed": {}, "generating": {"brackendale": {"g", "k", "l"}}}
+REWRITTEN: dict[str, dict[str, set[str]]] = {"handed": {}, "lists": {}, "generating": {"brackendale": {"g", "k", "l"}}}
 BODY = b'{"bad": 3}'
 
 
@@ -85,6 +86,7 @@ SAMPLES = {
     "serving": with_services,
     "tables": with_services,
     "handed": with_services,
+    "lists": with_services,
     "mixed": with_services,
     "generating": with_services,
     "waiting": with_services,
@@ -179,6 +181,36 @@ def test_objects_that_keep_an_event_show_what_it_was(
 
 
 #: A handler that has to be wrapped, for its code runs a text, and imports services that it never calls.
+#: What is done with lists of functions beyond going through them: their functions get the event as it was.
+LISTS = """
+ACTIONS["GET"][0]("x", event)
+[one("p", event) for one in ACTIONS["GET"] + [tag]]
+[one("p", event) for one in [*ACTIONS["GET"], tag]]
+[one("p", event) for one in sorted(ACTIONS["GET"], key=lambda one: one.__name__)]
+[one("p", event) for one in ACTIONS.get(event["call"]["verb"], [tag])]
+[one("p", event) for one in ACTIONS.get("POST") or [tag]]
+[one("p", event) for one in (ACTIONS["GET"] if event["call"]["search"] else [])]
+[one("p", event) for one in dict(ACTIONS)["GET"]]
+[one(number, event) for one, number in zip(ACTIONS["GET"], "ab")]
+ACTIONS["POST"].append(tag) or [one("n", event) for one in ACTIONS["POST"]][:1]
+[len(ACTIONS["GET"]), warn in ACTIONS["GET"], [one.__name__ for one in ACTIONS["PUT"]], ACTIONS["POST"] == []]
+(one := ACTIONS["PUT"])[0]("o", event) + str([each("n", event) for each in one])
+[one("n", event) for one in [one for one in ACTIONS["GET"]]]
+(lambda several: [one("n", event) for one in several])(ACTIONS["GET"])
+[one for one in [1]] + [one("n", event) for one in ACTIONS["GET"]] + [one for one in [2]]
+"""
+
+
+@pytest.mark.parametrize("line", some(LISTS.strip().split("\n"), 5))
+@pytest.mark.parametrize("to", ["thornwick", "brackendale"])
+def test_lists_of_functions_may_be_used_in_any_way(project: Project, tmp_path: Path, line: str, to: str) -> None:
+    code = (WAYS / "lists.py").read_text().partition("RULES = ")[
+        0
+    ] + f"\n\ndef a(event, ctx):\n    return str({line})\n"
+    carry(project(of_one(code, with_services("a"))), to=to, out=tmp_path / "out")
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
 #: What reads properties that call services: where it is seen, they are methods at a target that waits …
 READ = """
 Row(1).n

@@ -57,7 +57,8 @@ class Table:
 
     All of them are known, and it is only asked, or gone through. Of rows, `column` says where in them they stand, or
     `columns` which stand in each, where they do in several; of a list of nothing else, the `width` is 1. `bound` where
-    they are methods that have their object already.
+    they are methods that have their object already. In a column of `lists` stands not one of them but a list of
+    them; of a mapping, that is the column 0.
     """
 
     keys: tuple[Key, ...]
@@ -65,6 +66,7 @@ class Table:
     width: int = 0
     bound: bool = False
     columns: tuple[tuple[Key, ...], ...] = ()
+    lists: frozenset[int] = frozenset()
 
     def at(self, column: int) -> tuple[Key, ...]:
         """Return the functions in a column of its rows."""

@@ -12,7 +12,15 @@ from vast_ferry.translate.python.functions import ANYTHING, DATA, MADE, NOTHING,
 from vast_ferry.translate.python.handing import Handing
 from vast_ferry.translate.python.names_made import beginning, lowered
 from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
-from vast_ferry.translate.python.tables import is_called_or_tested, name_given
+from vast_ferry.translate.python.tables import (
+    begins_empty,
+    goes_through,
+    is_called,
+    is_called_or_tested,
+    name_given,
+    only_gone_through_or_tested,
+    reads_in_its_loop,
+)
 from vast_ferry.translate.python.types import (
     CHANGING,
     CHANGING_METHODS,
@@ -253,14 +261,16 @@ class Calling(Handing):
         keys = table.keys
         for index, argument in enumerate(node.args):
             other = self.in_a_table(argument) if index else None
-            if isinstance(other, Func) and other.bound == table.bound:
+            if index and table.lists and begins_empty(argument):
+                continue
+            if isinstance(other, Func) and other.bound == table.bound and not table.lists:
                 keys = tuple(dict.fromkeys((*keys, other.key)))
             elif index and not isinstance(argument, ast.Constant):
                 self.eval(argument)
                 return self.any_of(keys)
             else:
                 self.eval(argument)
-        return self.one_of(node, keys, bound=table.bound)
+        return self.one_of(node, keys, table)
 
     def _one_of_its_methods(self, node: ast.Call) -> Value | None:
         """Return what an object of the project's has under a name of which the beginning is known, or all is.
@@ -279,7 +289,7 @@ class Calling(Handing):
             return None
         for argument in node.args[1:]:
             self.eval(argument)
-        return self.one_of(node, keys, bound=True)
+        return self.one_of(node, keys, Table(keys, bound=True))
 
     def _methods_asked_by(self, node: ast.expr) -> Set[str] | None:
         """Return the HTTP methods, in lower case, of which a text is one; nothing where it may be another text."""
@@ -298,20 +308,48 @@ class Calling(Handing):
         function = self.flow.functions[target.key] if isinstance(target, Func) else None
         return yields_an_object(self.flow, function) if function is not None else None
 
-    def one_of(self, node: ast.expr, keys: tuple[Key, ...], *, bound: bool = False) -> Value:
-        """Return one of some functions, where what is done with it is seen; else somebody unseen may call any."""
+    def one_of(self, node: ast.expr, keys: tuple[Key, ...], table: Table) -> Value:
+        """Return what a table gives for a word, where what is done with it is seen; else anyone may call any of them.
+
+        That is one of some functions, or a list of them.
+        """
         name = name_given(node, self.module.nodes.parents)
+        if table.lists:
+            return self._list_for(node, name, keys, bound=table.bound)
         if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self.only_calls(name)):
             return self.any_of(keys)
-        return OneOf(keys, bound)
+        return OneOf(keys, table.bound)
 
-    def only_calls(self, name: str) -> bool:
-        """Tell whether what a name holds is only called and tested, and never something else."""
+    def _list_for(self, node: ast.expr, name: str, keys: tuple[Key, ...], *, bound: bool) -> Value:
+        """Return the list of functions that a table gives for a word, where it is only gone through, or tested."""
+        parents = self.module.nodes.parents
+        if name:
+            return self.list_given(name, keys, bound=bound)
+        known = goes_through(node, parents) == 1 or (
+            is_called_or_tested(node, parents) and not is_called(node, parents)
+        )
+        return Table(keys, 0, 1, bound) if known else self.any_of(keys)
+
+    def list_given(self, name: str, keys: tuple[Key, ...], *, bound: bool, target: ast.Name | None = None) -> Value:
+        """Return the list of functions that a name is given, where that is only gone through, or tested."""
+        reads = self._reads(name, target)
+        known = reads is not None and only_gone_through_or_tested(reads, self.module.nodes.parents)
+        return Table(keys, 0, 1, bound) if known else self.any_of(keys)
+
+    def _reads(self, name: str, target: ast.Name | None) -> list[ast.Name] | None:
+        """Return what reads a name that is given something once, or in its loop; nothing where it may be more."""
         if self.function is None or name in self._shared():
-            return False
-        uses, parents = self.function.nodes.uses(name), self.module.nodes.parents
+            return None
+        uses = self.function.nodes.uses(name)
         reads = [use for use in uses if isinstance(use.ctx, ast.Load)]
-        return len(uses) - len(reads) == 1 and all(
+        if len(uses) - len(reads) == 1:
+            return reads
+        return reads_in_its_loop(target, uses, self.module.nodes.parents) if target is not None else None
+
+    def only_calls(self, name: str, target: ast.Name | None = None) -> bool:
+        """Tell whether what a name holds is only called and tested, and never something else."""
+        reads, parents = self._reads(name, target), self.module.nodes.parents
+        return reads is not None and all(
             is_called_or_tested(use, parents) and not name_given(use, parents) for use in reads
         )
 

@@ -198,7 +198,8 @@ class Code(Classes):
             elif begins_empty(node.value) and (fills := filled(uses, parents)) is not None:
                 keys = self._filling(module, fills)
                 if keys:
-                    self.tables[id(node.value)] = module.names[name] = Table(keys, *next(iter(fills.shapes)))
+                    column, width, lists = next(iter(fills.shapes))
+                    self.tables[id(node.value)] = module.names[name] = Table(keys, column, width, lists=lists)
                     self.registering.update(map(id, fills.stores))
 
     def _find_tables_of_objects(self) -> None:

@@ -236,7 +236,7 @@ class Expressions(Listing):
         base = self.eval(node.value)
         self.eval(node.slice)
         if isinstance(base, Table):
-            return self.one_of(node, base.keys, bound=base.bound)
+            return self.one_of(node, base.keys, base)
         if isinstance(base, Std) and base.name == "sys.modules":
             self.flow.refer_all()
             raise self.stop("hidden-names", node)

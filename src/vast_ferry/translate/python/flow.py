@@ -364,6 +364,10 @@ def _joined(one: Value, other: Value) -> Value:
     return Clash(frozenset(), held=held) if held else NOTHING
 
 
+def _are_alike(one: Table, other: Table) -> bool:
+    return (one.width, one.bound, one.lists) == (other.width, other.bound, other.lists)
+
+
 def _one_of_both(one: Value, other: Value) -> Value:
     """Return what a parameter is that gets functions by one caller, and something, or other functions, by another."""
     if isinstance(one, Of):
@@ -372,7 +376,7 @@ def _one_of_both(one: Value, other: Value) -> Value:
         return one
     if isinstance(one, OneOf) and isinstance(other, OneOf) and one.bound == other.bound:
         return replace(one, keys=tuple(dict.fromkeys((*one.keys, *other.keys))))
-    if isinstance(one, Table) and isinstance(other, Table) and one.width == other.width and one.bound == other.bound:
+    if isinstance(one, Table) and isinstance(other, Table) and _are_alike(one, other):
         if one.columns or other.columns:
             width = one.width
             columns = tuple(tuple(dict.fromkeys((*one.at(at), *other.at(at)))) for at in range(width))

@@ -17,7 +17,7 @@ from vast_ferry.translate.python.tables import (
     shown_rows,
     through,
 )
-from vast_ferry.translate.values import Bound, OneOf, Table
+from vast_ferry.translate.values import Bound, Key, OneOf, Table, Value
 
 
 class Listing(Calling):
@@ -84,11 +84,20 @@ class Listing(Calling):
         told = through(node)
         if told is None or (told.table is not node.iter and self._is_own(node.iter)):
             return None
+        if isinstance(told.table, (ast.Subscript, ast.Call)) and not self._has_lists(told.table):
+            return None
         over = self.eval(told.table)
         listed = isinstance(over, Table) and (over.column is None) == told.mapping
         if not isinstance(over, Table) or not listed or len(told.parts) != (1 if told.mapping else over.width):
             return None
         return over, told
+
+    def _has_lists(self, node: ast.Subscript | ast.Call) -> bool:
+        """Tell whether a mapping is asked that has lists of functions."""
+        asked = node.func if isinstance(node, ast.Call) else node
+        base = asked.value if isinstance(asked, (ast.Subscript, ast.Attribute)) else None
+        table = self.eval(base) if isinstance(base, (ast.Name, ast.Attribute)) else NOTHING
+        return isinstance(table, Table) and bool(table.lists)
 
     def _is_own(self, node: ast.expr) -> bool:
         """Tell whether what is called is a function of the project's that has the name of a built-in one."""
@@ -104,7 +113,12 @@ class Listing(Calling):
         for at, name in enumerate(told.parts):
             keys = table.keys if told.mapping else table.at(at)
             if keys:
-                called = self.only_calls(name.id)
-                self.env[name.id] = Bound(OneOf(keys, table.bound) if called else self.any_of(keys))
+                self.env[name.id] = Bound(self._in_column(name, keys, table, 0 if told.mapping else at))
             else:
                 self.store(name, NOTHING)
+
+    def _in_column(self, name: ast.Name, keys: tuple[Key, ...], table: Table, at: int) -> Value:
+        """Return what a loop gives a name: one of the functions in a column, or a list of them."""
+        if at in table.lists:
+            return self.list_given(name.id, keys, bound=table.bound, target=name)
+        return OneOf(keys, table.bound) if self.only_calls(name.id, name) else self.any_of(keys)

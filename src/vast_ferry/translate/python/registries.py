@@ -64,7 +64,8 @@ def registries(
                     owns = tuple((cls[0], f"{cls[1]}.{name}") for name, _ in found)
                     stores = tuple(store for _, told in found for store in told.stores)
                     if all(one in functions for one in owns):
-                        table = Table(keys, found[0][1].column, found[0][1].width)
+                        told = found[0][1]
+                        table = Table(keys, told.column, told.width, lists=told.lists)
                         yield Registry(cls, attribute, table, owns, stores)
 
 
@@ -155,8 +156,8 @@ def _kept(
                 found.append((method.name, told))
             else:
                 return None
-    shapes = {(told.column, told.width) for _, told in found}
-    alike = len(shapes) == 1 and asked <= {width for _, width in shapes}
+    shapes = {(told.column, told.width, told.lists) for _, told in found}
+    alike = len(shapes) == 1 and asked <= {width for _, width, _ in shapes}
     return found if alike and begun == 1 else None
 
 

@@ -288,6 +288,8 @@ class Statements(Expressions):
         self.dead = True
 
     def _expr(self, node: ast.Expr) -> None:
+        if id(node) in self.flow.registering:
+            return  # as above; in a decorator's function, what it is given is known where it decorates
         self.eval(node.value)
 
     def _if(self, node: ast.If) -> None:

@@ -28,6 +28,11 @@ functions, and of rows with functions in some columns, that are only gone throug
 
     for check in CHECKS:                            for name, check in CHECKS.items():
         check(order)                                    ...
+
+And of lists of functions in a mapping, or in a column of rows, as long as these are only gone through as well:
+
+    for action in ACTIONS.get(alert["level"], []):  for matches, actions in RULES:
+        action(alert)                                   if matches(alert): ...
 """
 
 from __future__ import annotations
@@ -37,10 +42,14 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.translate.python.functions import Function, Module
+from vast_ferry.translate.python.nodes import last_name
 from vast_ferry.translate.values import Class, Func, Key, Table, Value
 
 #: What takes a mapping for its words alone.
 _TAKE_WORDS = frozenset(["len", "list", "sorted", "tuple", "set", "frozenset", "any", "all", "iter", "bool"])
+
+#: What loops go through that may be a table, or a list that one gives for a word.
+_GONE_THROUGH = (ast.Name, ast.Attribute, ast.List, ast.Tuple, ast.Subscript, ast.Call)
 
 #: What may be a function in a table.
 _FUNCTIONS = (ast.Name, ast.Attribute, ast.Lambda)
@@ -53,13 +62,21 @@ def shown(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table |
     """
     if not isinstance(node, ast.Dict) or not node.values:
         return None
-    found = [lookup(value) if isinstance(value, _FUNCTIONS) else None for value in node.values]
+    listed = all(isinstance(one, (ast.List, ast.Tuple)) for one in node.values)
+    values = _in_lists(node.values) if listed else node.values
+    found = [lookup(value) if isinstance(value, _FUNCTIONS) else None for value in values]
     functions = [one for one in found if isinstance(one, Func)]
     words = all(isinstance(one, (ast.Constant, ast.Attribute, ast.Tuple)) for one in node.keys)
     alike = len({one.bound for one in functions}) == 1 and len(functions) == len(found)
-    return (
-        Table(tuple(dict.fromkeys(one.key for one in functions)), bound=functions[0].bound) if words and alike else None
-    )
+    if not words or not alike:
+        return None
+    keys = tuple(dict.fromkeys(one.key for one in functions))
+    return Table(keys, bound=functions[0].bound, lists=frozenset([0] if listed else []))
+
+
+def _in_lists(nodes: Iterable[ast.expr]) -> list[ast.expr]:
+    """Return what stands in some lists that stand there."""
+    return [one for node in nodes for one in getattr(node, "elts", ())]
 
 
 def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Table | None:
@@ -77,10 +94,12 @@ def shown_rows(node: ast.expr | None, lookup: Callable[[ast.expr], Value]) -> Ta
         isinstance(one, ast.Starred) for row in parts for one in row
     ):
         return None
-    columns = [_column([row[at] for row in parts], lookup) for at in range(width)]
+    in_columns = [[row[at] for row in parts] for at in range(width)]
+    lists = {at for at, nodes in enumerate(in_columns) if all(isinstance(one, (ast.List, ast.Tuple)) for one in nodes)}
+    columns = [_column(_in_lists(nodes) if at in lists else nodes, lookup) for at, nodes in enumerate(in_columns)]
     keys = tuple(dict.fromkeys(key for one in columns for key in one or ()))
     return (
-        Table(keys, width=width, column=0, columns=tuple(one or () for one in columns))
+        Table(keys, width=width, column=0, columns=tuple(one or () for one in columns), lists=frozenset(lists))
         if keys and None not in columns
         else None
     )
@@ -121,17 +140,66 @@ def through(node: ast.For | ast.AsyncFor | ast.comprehension) -> Through | None:
         over = over.args[0]
         if named == "enumerate":
             others, target = pair[:1], pair[1] if pair else node.iter
-    elif called is not None:
+    elif called is not None and not (isinstance(called, ast.Attribute) and called.attr == "get"):
         return None
     parts = target.elts if isinstance(target, ast.Tuple) and not mapping else [target]
     names = tuple(one for one in parts if isinstance(one, ast.Name))
-    known = len(names) == len(parts) and isinstance(over, (ast.Name, ast.Attribute, ast.List, ast.Tuple))
+    known = len(names) == len(parts) and isinstance(over, _GONE_THROUGH)
     return Through(over, names, tuple(others), mapping) if known else None
 
 
 def only_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST], width: int) -> bool:
     """Tell whether rows of such a width are only gone through by loops that name each of their parts."""
     return all(goes_through(use, parents) == width for use in uses if isinstance(use.ctx, ast.Load))
+
+
+def only_gone_through_or_tested(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether a list of functions is only gone through, or asked whether anything is in it."""
+    return all(
+        goes_through(use, parents) == 1
+        or (is_called_or_tested(use, parents) and not is_called(use, parents) and not name_given(use, parents))
+        for use in uses
+        if isinstance(use.ctx, ast.Load)
+    )
+
+
+def is_called(node: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
+    """Tell whether an expression is what a call calls."""
+    above = parents.get(id(node))
+    return isinstance(above, ast.Call) and above.func is node
+
+
+def reads_in_its_loop(
+    target: ast.Name, uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]
+) -> list[ast.Name] | None:
+    """Return what reads a loop's name in that loop; nothing where that name may be read with something else in it.
+
+    Other loops may have the name as well, one after the other, as long as it is read nowhere else.
+    """
+    every = list(uses)
+    loops = [_binding_loop(use, parents) for use in every if not isinstance(use.ctx, ast.Load)]
+    regions = [{id(part) for node in loop for part in ast.walk(node)} for loop in loops if loop is not None]
+    reads = [use for use in every if isinstance(use.ctx, ast.Load)]
+    own = _binding_loop(target, parents)
+    apart = len(loops) == len(regions) and all(sum(id(read) in one for one in regions) == 1 for read in reads)
+    if own is None or not apart:
+        return None
+    return [read for read in reads if any(part is read for node in own for part in ast.walk(node))]
+
+
+def _binding_loop(target: ast.expr, parents: Mapping[int, ast.AST]) -> list[ast.AST] | None:
+    """Return what a loop does with a name that it binds: its body, or its tests and what a comprehension makes."""
+    above = parents.get(id(target))
+    while isinstance(above, (ast.Tuple, ast.List)):
+        above = parents.get(id(above))
+    if isinstance(above, (ast.For, ast.AsyncFor)):
+        return [*above.body]
+    if not isinstance(above, ast.comprehension):
+        return None
+    made = parents[id(above)]
+    generators: list[ast.comprehension] = made.generators  # type: ignore[attr-defined]
+    at = generators.index(above)
+    return [*above.ifs, *generators[at + 1 :], *(n for n in ast.iter_child_nodes(made) if n not in generators)]
 
 
 def rows_gone_through(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> int:
@@ -166,14 +234,16 @@ def asks(use: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether an expression that is a table is only asked there for what it has for a word, or for its words."""
     above = parents.get(id(use))
     if isinstance(above, ast.Subscript):
-        return above.value is use and isinstance(above.ctx, ast.Load) and is_called_or_tested(above, parents)
+        given = is_called_or_tested(above, parents) or goes_through(above, parents) == 1
+        return above.value is use and isinstance(above.ctx, ast.Load) and given
     if isinstance(above, ast.Attribute):
         call = parents.get(id(above))
         if not isinstance(call, ast.Call) or call.func is not above or call.keywords:
             return False
         if above.attr in ("items", "values"):
             return _loop_of(use, parents) is not None
-        return above.attr == "keys" or (above.attr == "get" and is_called_or_tested(call, parents))
+        given = is_called_or_tested(call, parents) or goes_through(call, parents) == 1
+        return above.attr == "keys" or (above.attr == "get" and given)
     if isinstance(above, ast.Compare):
         return above.left is not use and all(isinstance(op, (ast.In, ast.NotIn)) for op in above.ops)
     if isinstance(above, ast.Call):
@@ -186,7 +256,7 @@ def is_called_or_tested(node: ast.expr, parents: Mapping[int, ast.AST]) -> bool:
     """Tell whether what a table gives is called, tested, or given a name: what is done with that is told elsewhere."""
     above = parents.get(id(node))
     if isinstance(above, ast.Call):
-        return above.func is node
+        return is_called(node, parents)
     if isinstance(above, (ast.Assign, ast.AnnAssign)):
         targets = above.targets if isinstance(above, ast.Assign) else [above.target]
         return len(targets) == 1 and isinstance(targets[0], ast.Name)
@@ -214,7 +284,7 @@ class Filled:
     decorators: list[ast.AST] = field(default_factory=list)
     stores: list[ast.AST] = field(default_factory=list)
     values: list[ast.expr] = field(default_factory=list)
-    shapes: set[tuple[int | None, int]] = field(default_factory=set)  # the column and the width of rows
+    shapes: set[tuple[int | None, int, frozenset[int]]] = field(default_factory=set)  # column and width of rows, lists
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,6 +296,7 @@ class FilledAt:
     decorator: ast.FunctionDef | None = None  # the outermost function; nothing at the top of a module
     column: int | None = None
     width: int = 0  # of the rows that are stored, or gone through; 0 of a mapping
+    lists: frozenset[int] = frozenset()  # what is stored stands in a list
 
 
 def decorated(module: Module, uses: Iterable[int], defined: Mapping[int, Function]) -> list[Key] | None:
@@ -250,9 +321,12 @@ def decorated(module: Module, uses: Iterable[int], defined: Mapping[int, Functio
 
 def begins_empty(node: ast.expr | None) -> bool:
     """Tell whether a mapping, or a list, stands there that has nothing in it yet."""
+    if isinstance(node, ast.Tuple):
+        return not node.elts
     if isinstance(node, ast.Call):
-        made = isinstance(node.func, ast.Name) and node.func.id in ("dict", "list")
-        return made and not node.args and not node.keywords
+        made, given = last_name(node.func), [last_name(one) for one in node.args]
+        known = made in ("dict", "list") if not given else (made, given) == ("defaultdict", ["list"])
+        return known and not node.keywords
     return (isinstance(node, ast.Dict) and not node.keys) or (isinstance(node, ast.List) and not node.elts)
 
 
@@ -267,12 +341,12 @@ def filled(uses: Iterable[ast.Name], parents: Mapping[int, ast.AST]) -> Filled |
             asked.add(told.width)
             continue
         found.stores += told.stores
-        found.shapes.add((told.column, told.width))
+        found.shapes.add((told.column, told.width, told.lists))
         if told.decorator is not None:
             found.decorators.append(told.decorator)
         else:
             found.values.append(told.value)
-    alike = len(found.shapes) == 1 and asked <= {width for _, width in found.shapes}
+    alike = len(found.shapes) == 1 and asked <= {width for _, width, _ in found.shapes}
     return found if alike else None
 
 
@@ -282,7 +356,7 @@ def filled_at(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
         return FilledAt(width=width)
     if asks(use, parents):
         return FilledAt()
-    told = _stored(use, parents) or _appended(use, parents)
+    told = _stored(use, parents) or _appended(use, parents) or _appended_to_one(use, parents)
     if told is None or told.value is None:
         return None
     around = parents.get(id(told.stores[0]))
@@ -310,10 +384,10 @@ def _appended(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
     call = parents.get(id(above)) if isinstance(above, ast.Attribute) and above.attr == "append" else None
     row = call.args[0] if isinstance(call, ast.Call) and call.func is above and len(call.args) == 1 else None
     statement = parents.get(id(call))
-    if row is None or call.keywords or not isinstance(statement, ast.Expr):  # type: ignore[union-attr]
+    if row is None or not isinstance(call, ast.Call) or call.keywords or not isinstance(statement, ast.Expr):
         return None
     if isinstance(row, ast.Name):
-        return FilledAt((statement, row), row, None, 0, 1)
+        return FilledAt((statement, call, row), row, None, 0, 1)
     if not isinstance(row, ast.Tuple):
         return None
     last = row.elts[-1]
@@ -321,6 +395,24 @@ def _appended(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
         isinstance(last, ast.Name) and len(row.elts) > 1 and not any(isinstance(one, ast.Starred) for one in row.elts)
     )
     return FilledAt((statement, row), last, None, len(row.elts) - 1, len(row.elts)) if plain else None  # type: ignore[arg-type]
+
+
+def _appended_to_one(use: ast.expr, parents: Mapping[int, ast.AST]) -> FilledAt | None:
+    """Return what is put into the list that a mapping has for a word: `HANDLERS[word].append(function)`.
+
+    Or `HANDLERS.setdefault(word, []).append(function)`.
+    """
+    above = parents.get(id(use))
+    if isinstance(above, ast.Attribute) and above.attr == "setdefault":
+        asked, above = above, parents.get(id(above))
+        given = above.args[1:] if isinstance(above, ast.Call) and above.func is asked else []
+        if len(given) != 1 or not begins_empty(given[0]):
+            return None
+    elif not isinstance(above, ast.Subscript) or above.value is not use:
+        return None
+    told = _appended(above, parents) if isinstance(above, ast.expr) else None
+    listed = told is not None and told.width == 1 and isinstance(told.value, ast.Name)
+    return replace(told, column=None, width=0, lists=frozenset([0])) if listed and told is not None else None
 
 
 def _registers(inner: ast.FunctionDef, told: FilledAt, parents: Mapping[int, ast.AST]) -> ast.FunctionDef | None:
