@@ -181,6 +181,46 @@ def test_objects_that_keep_an_event_show_what_it_was(
 
 
 #: A handler that has to be wrapped, for its code runs a text, and imports services that it never calls.
+#: Decorators of functions that are no handlers: what is done with what they are given can be written out, or …
+WRITTEN_OUT = ["default", "named", "twice", "told()", "own", "other", "listed"]
+#: … not, for it depends on how they were called, or is kept.
+HIDING = ["cut", "popped", "shown", "counted", "cached", "yielding", "taken", "itself", "by_lambda", "by_class"]
+HIDING += ["with_first", "cache", "never", "later"]
+DECORATED = """@{0}
+def asked(event, word="day"):
+    if not event:
+        raise LookupError(word)
+    return event["call"]["first"].get(word)
+
+
+@{0}
+def row(word="n", *more):
+    return books.read("t", {{"id": 1}})[word.lower()]
+
+
+class Store:
+    @{0}
+    def path(self, event, word="x"):
+        return event["call"]["path"] + word
+
+
+def a(event, ctx):
+    found = [asked(event), asked(event, "x"), asked(event, word="day"), row("n"), row("id", "n")]
+    return said([*found, Store().path(event), Store().path(event=event), Store().path(event, "y")])
+"""
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale"])
+@pytest.mark.parametrize("decorator", some([*WRITTEN_OUT, *HIDING], 6))
+def test_decorators_of_helpers_do_what_they_did(project: Project, tmp_path: Path, decorator: str, to: str) -> None:
+    code = beside("decorating", DECORATED.format(decorator))
+    crossing = carry(project(of_one(code, with_services("a"))), to=to, out=tmp_path / "out")
+    written = any(one.code == "decorator-written-out" for one in crossing.findings)
+    assert written == (decorator in WRITTEN_OUT) or to == "thornwick"
+    assert crossing.record.functions[0].style == ("native" if written or to == "thornwick" else "wrapped")
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
 #: What is done with lists of functions beyond going through them: their functions get the event as it was.
 LISTS = """
 ACTIONS["GET"][0]("x", event)

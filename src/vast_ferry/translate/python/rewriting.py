@@ -24,7 +24,7 @@ from vast_ferry.translate.python.properties_called import properties_called, pro
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
-from vast_ferry.translate.python.written_out import written_out
+from vast_ferry.translate.python.written_out import helpers_behind, written_out
 from vast_ferry.translate.reasons import NOTES
 from vast_ferry.translate.text import Edit
 from vast_ferry.translate.values import Key
@@ -89,6 +89,7 @@ class _Ways:
     called: list[tuple[Collection[Key], MethodsAsked]] = field(
         default_factory=list
     )  # properties to be methods, in turn
+    helpers: Collection[Key] = ()  # functions that are no handlers whose decorators are written out
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
 
     def once(self, at_first: Collection[str] = ()) -> Rewritten:
@@ -112,6 +113,11 @@ class _Ways:
 
         return _rewritten(self, whole)
 
+    def entries(self, names: Collection[str]) -> dict[Key, str]:
+        """Return what some handlers are in their files, each with its name."""
+        functions = [one for one in self.functions if one.name in names and not one.bindings]
+        return {(one.entry.file, one.entry.name): one.name for one in functions}
+
     def better(self, result: Rewritten, **way: Any) -> Rewritten:
         """Return what comes of another way, and go on in it, if it is better than what there is."""
         before = {name: getattr(self, name) for name in way}
@@ -125,6 +131,11 @@ class _Ways:
     def in_other_words(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where what stands in short is written in full, and small functions where asked."""
         made_in = _made_in(result)
+        if _could_not_follow(result):
+            handlers = {(one.entry.file, one.entry.name) for one in self.functions}
+            helpers = [*helpers_behind(self.files, _not_followed_in(result), handlers)]
+            if helpers:
+                result = self.better(result, helpers=helpers)
         if _could_not_follow(result) and in_full(self.files, made_in)[0]:
             result = self.better(result, full=made_in)
         if _made_in_lookups(result, self.files):
@@ -150,7 +161,7 @@ class _Ways:
     def without_decorators(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where decorators that hide handlers are written out; none is that helps nobody."""
         hidden = [name for name, finding in result.wrapped.items() if finding.code in _HIDDEN]
-        told = written_out(self.files, self.functions, hidden)[1]
+        told = written_out(self.files, self.entries(hidden))[1]
         behind = dict.fromkeys((finding.function for finding in told), 1)
         while behind:
             self.out = behind
@@ -189,6 +200,9 @@ _HIDDEN = frozenset(["wrapped-decorated", "wrapped-takes-less", "wrapped-signatu
 #: Why handlers are wrapped for a function can't be handed what it needs, or wait.
 _HELD = frozenset(["wrapped-passed-on"])
 
+#: Why handlers are wrapped for a function that may run without being seen to.
+_UNSEEN = frozenset(["wrapped-service-unseen"])
+
 #: Why handlers are wrapped that are rewritten nevertheless once their event is made as it was, at their first line.
 _HELPED = frozenset(
     f"wrapped-{code}"
@@ -217,6 +231,11 @@ def _made_in(result: Rewritten) -> frozenset[str]:
     return frozenset(finding.place.file for finding in result.findings if finding.code == "made-as-it-was")
 
 
+def _not_followed_in(result: Rewritten) -> frozenset[str]:
+    """Return the files in which something is made as it was, or for what stands in which a handler is wrapped."""
+    return _made_in(result) | {one.place.file for one in result.wrapped.values() if one.code in _HELPED | _UNSEEN}
+
+
 def _is_not_defined(finding: Finding | None) -> bool:
     """Tell whether a handler is wrapped for it is not defined by `def`."""
     return finding is not None and finding.code == "wrapped-no-definition"
@@ -225,7 +244,7 @@ def _is_not_defined(finding: Finding | None) -> bool:
 def _could_not_follow(result: Rewritten) -> bool:
     """Tell whether something is made as it was, or a handler wrapped for what can be mended by another text."""
     codes = {finding.code for finding in result.wrapped.values()}
-    return bool(_made(result) or "wrapped-service-unseen" in codes or codes & _HELPED)
+    return bool(_made(result) or codes & (_HELPED | _UNSEEN))
 
 
 def _made_in_lookups(result: Rewritten, files: Mapping[str, bytes]) -> bool:
@@ -296,7 +315,9 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         edit(handlers_given({**files, **there.files}, ways.given))
     for depth in range(max(ways.out.values(), default=0)):
         names = [name for name, most in ways.out.items() if most > depth]
-        edit(written_out({**files, **there.files}, ways.functions, names))
+        edit(written_out({**files, **there.files}, ways.entries(names)))
+    for _ in range(MOST_DECORATORS if ways.helpers else 0):
+        edit(written_out({**files, **there.files}, dict.fromkeys(ways.helpers, "")))
     if ways.full is not None:
         edit(in_full({**files, **there.files}, ways.full))
     if ways.asked is not None:

@@ -17,6 +17,21 @@ author's own language, before all is followed. That holds for a decorator, the o
 nothing but give a function of its own, and lets that do nothing with what it is given but call it. What is told to one
 that takes more (`@requires("warden")`), constants and names of the module, stands at the head of the function; what it
 uses of another file is imported; and the decorators above it stand above what is written.
+
+The same is done to functions and methods that are no handlers, where what a decorator hides of them is needed: whoever
+calls them calls what stands before them, of which nobody knew. One that takes whatever it gets and hands on all of it
+gets their parameters:
+
+    def retry(function):                           def _stock_of(kind):
+        def wrapper(*args, **kwargs):                  ...
+            try:
+                return function(*args, **kwargs)   def stock_of(kind):
+            except ConnectionError:                    try:
+                return function(*args, **kwargs)           return _stock_of(kind)
+        return wrapper                                 except ConnectionError:
+                                                           return _stock_of(kind)
+    @retry
+    def stock_of(kind): ...
 """
 
 from __future__ import annotations
@@ -24,11 +39,10 @@ from __future__ import annotations
 import ast
 import builtins
 import re
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 from vast_ferry.hub.findings import Finding, Place
-from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.decorators import given_inside
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.imports import imported_from
@@ -36,7 +50,10 @@ from vast_ferry.translate.python.nodes import walk
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Key
 
+#: Attributes that say a function's name.
+_NAMES = frozenset(["__name__", "__qualname__"])
 #: Why a decorator's text was edited, in the record of a crossing.
 REASON = "decorator"
 
@@ -52,18 +69,25 @@ class _Behind:
     told: tuple[str, ...] = ()  # statements that bind what the decorator was told
     text: PythonText | None = None  # in which the decorator stands, where that is another
     imports: tuple[Edit, ...] = ()  # what it uses of that file
+    cls: ast.ClassDef | None = None  # of a method
+    whatever: tuple[ast.Call, ...] = ()  # the calls of one that takes whatever it gets, and hands all of it on
+
+    @property
+    def called(self) -> str:
+        """Return what is written before the name of what stands behind: of a method, its object."""
+        return f"{self.handler.args.args[0].arg}." if self.cls is not None else ""
 
 
-def written_out(
-    files: Mapping[str, bytes], functions: Iterable[Declared], names: Collection[str]
-) -> tuple[dict[str, list[Edit]], list[Finding]]:
-    """Return the edits, by file, that write the decorators of some handlers out, and what is told of it."""
+def written_out(files: Mapping[str, bytes], wanted: Mapping[Key, str]) -> tuple[dict[str, list[Edit]], list[Finding]]:
+    """Return the edits, by file, that write the decorators of some functions out, and what is told of it.
+
+    `wanted` has functions of the project with the name that each has as a handler, or an empty one.
+    """
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
-    by_file: dict[str, dict[str, str]] = {}  # file → name of a handler → of the function
-    for one in functions:
-        if one.name in names and not one.bindings:
-            by_file.setdefault(one.entry.file, {})[one.entry.name] = one.name
+    by_file: dict[str, dict[str, str]] = {}  # file → name of a function → of the handler
+    for (file, name), handler in wanted.items():
+        by_file.setdefault(file, {})[name] = handler
     for file, handlers in by_file.items():
         if (read := parsed(files, file)) is None:
             continue
@@ -73,14 +97,31 @@ def written_out(
         edits[file] = _edits(text, tree, found, others)
         for behind in found:
             severity, reason, remedy = note("decorator-written-out", "", "", behind.decorator.name)
-            place, name = Place(file, behind.handler.lineno), handlers[behind.handler.name]
+            place = Place(file, behind.handler.lineno)
+            name = handlers.get(behind.handler.name, "") if behind.cls is None else ""
             findings.append(Finding("decorator-written-out", severity, reason, remedy, place, name))
     return {file: several for file, several in edits.items() if several}, findings
 
 
+def helpers_behind(files: Mapping[str, bytes], within: Collection[str], handlers: Collection[Key]) -> Iterator[Key]:
+    """Yield the functions and methods of some files, no handlers, whose decorators may be written out."""
+    if any(b"__wrapped__" in raw for raw in files.values()):
+        return
+    for file in sorted(within):
+        if (read := parsed(files, file)) is None:
+            continue
+        text, tree = read
+        for cls in (None, *(one for one in tree.body if isinstance(one, ast.ClassDef))):
+            for node in tree.body if cls is None else cls.body:
+                if isinstance(node, DEFINITION) and node.decorator_list:
+                    name = node.name if cls is None else f"{cls.name}.{node.name}"
+                    if (file, name) not in handlers and _behind(text, tree, name, file, files) is not None:
+                        yield file, name
+
+
 def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Behind | None:
     """Return a handler with the decorator that stands next before it; nothing where that can't be written out."""
-    handler = _defined(tree, name)
+    cls, handler = _method(tree, name, files) if "." in name else (None, _defined(tree, name))
     told = handler.decorator_list[-1] if handler is not None and handler.decorator_list else None
     named = told.func if isinstance(told, ast.Call) else told
     if handler is None or not isinstance(named, ast.Name):
@@ -97,6 +138,9 @@ def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Map
         return None
     takes = taker.args.args[0].arg
     plain = all(_is_wraps(its, one) for one in inner.decorator_list)
+    whatever = _whatever(handler, inner, takes)
+    if whatever is None or (cls is not None and (not whatever or _says_its_name_in_a_text(inner, takes))):
+        return None
     if not plain or not _only_calls(own, takes, inner) or not _stands_anywhere(own, inner):
         return None
     inside = walk(inner)
@@ -105,9 +149,64 @@ def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Map
     asked = {node.id for node in inside if isinstance(node, ast.Name)}
     told_there = tuple(f"{name} = {value}" for name, value in bound.items() if name in asked)
     if there is None:
-        return _Behind(handler, decorator, takes, inner, told_there)
+        return _Behind(handler, decorator, takes, inner, told_there, cls=cls, whatever=whatever)
     imports = _imported(text, tree, there, inner, {takes, *bound})
-    return None if imports is None else _Behind(handler, decorator, takes, inner, told_there, own, imports)
+    if imports is None:
+        return None
+    return _Behind(handler, decorator, takes, inner, told_there, own, imports, cls=cls, whatever=whatever)
+
+
+def _method(tree: ast.Module, name: str, files: Mapping[str, bytes]) -> tuple[ast.ClassDef | None, Definition | None]:
+    """Return a method that its class defines once, and has no other decorator, with its class."""
+    named, _, own = name.partition(".")
+    cls = next((one for one in tree.body if isinstance(one, ast.ClassDef) and one.name == named), None)
+    bound = [node for node in cls.body if any(binds(one, own) for one in _binding(node))] if cls is not None else []
+    node = bound[0] if len(bound) == 1 else None
+    if cls is None or not isinstance(node, DEFINITION) or len(node.decorator_list) != 1 or not node.args.args:
+        return None, None
+    if any(re.search(rb"\b_" + re.escape(own.encode()) + rb"\b", raw) for raw in files.values()):
+        return None, None  # somebody may have what stands behind it by its name
+    return cls, node
+
+
+def _whatever(function: Definition, inner: Definition, takes: str) -> tuple[ast.Call, ...] | None:
+    """Return the calls by which one that takes whatever it gets hands all of it on to what it stands before.
+
+    None are there where it takes parameters of its own; nothing comes back where what it takes goes elsewhere too, or
+    is known by other names there.
+    """
+    rest = (inner.args.vararg, inner.args.kwarg)
+    if None in rest:
+        return ()
+    every, nodes = rest[0], [node for one in inner.body for node in walk(one)]
+    names = [one.arg for one in inner.args.args]
+    theirs = [one.arg for one in (*function.args.posonlyargs, *function.args.args)]
+    odd = inner.args.posonlyargs or inner.args.kwonlyargs or inner.args.defaults or function.args.posonlyargs
+    anew = any(isinstance(one, (ast.Call, ast.Lambda)) for one in walk(function.args))  # as defaults stand twice
+    if odd or anew or names != theirs[: len(names)] or every is None or rest[1] is None:
+        return None
+    calls = [one for one in nodes if isinstance(one, ast.Call) and getattr(one.func, "id", "") == takes]
+    wanted = [*names, f"*{every.arg}", f"**{rest[1].arg}"]
+    uses = [one.id for one in nodes if isinstance(one, ast.Name) and one.id in (every.arg, rest[1].arg)]
+    handed = all(
+        [ast.unparse(one) for one in call.args] + [ast.unparse(one) for one in _named(call)] == wanted for call in calls
+    )
+    every_name = {one.arg for one in walk(function.args) if isinstance(one, ast.arg)}
+    taken = any(binds(one, name) for one in nodes for name in every_name) or any(
+        isinstance(one, ast.Name) and one.id in every_name - {*names} for one in nodes
+    )
+    return tuple(calls) if calls and handed and len(uses) == 2 * len(calls) and not taken else None
+
+
+def _says_its_name_in_a_text(inner: Definition, takes: str) -> bool:
+    """Tell whether a formatted text shows the name of what a decorator was given."""
+    texts = [one for one in walk(inner) if isinstance(one, ast.JoinedStr)]
+    return any(isinstance(one, ast.Name) and one.id == takes for text in texts for one in walk(text))
+
+
+def _named(call: ast.Call) -> list[ast.expr]:
+    """Return what a call hands on by name, as it is written."""
+    return [ast.Name(f"**{ast.unparse(one.value)}" if one.arg is None else f"{one.arg}=") for one in call.keywords]
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,7 +308,7 @@ def _bound(
     known = {*names, *(one.arg for one in arguments.kwonlyargs)}
     given = {**defaults, **given, **{name: value for name, value in by_name.items() if name is not None}}
     told = [*given.values(), *rest]
-    plain = all(isinstance(one, ast.Constant) or _is_the_same_ever(tree, one) for one in told)
+    plain = all(_is_the_same_ever(tree, one) for one in told)
     if not plain or given.keys() != known or None in by_name or arguments.kwarg or (rest and not arguments.vararg):
         return None
     text, theirs = texts
@@ -223,7 +322,11 @@ def _bound(
 
 
 def _is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
-    """Tell whether a name of the module is bound once: it means the same whenever it is asked."""
+    """Tell whether a constant, or a name of the module that is bound once, means the same whenever it is asked."""
+    if isinstance(node, ast.Tuple):
+        return all(_is_the_same_ever(tree, one) for one in node.elts)
+    if isinstance(node, ast.Constant):
+        return True
     return isinstance(node, ast.Name) and sum(binds(one, node.id) for one in walk(tree)) <= 1
 
 
@@ -271,13 +374,15 @@ def _only_calls(text: PythonText, name: str, inner: Definition) -> bool:
     """Tell whether a decorator's function does nothing with what the decorator is given, under a name, but call it."""
     inside = [node for statement in inner.body for node in walk(statement)]
     calls = {id(node.func) for node in inside if isinstance(node, ast.Call)}
+    asked = {id(node.value) for node in inside if isinstance(node, ast.Attribute) and node.attr in _NAMES}
     uses = [node for node in inside if isinstance(node, ast.Name) and node.id == name]
     odd = any(isinstance(node, (ast.Nonlocal, ast.Global)) for node in inside)
     own = any(isinstance(node, ast.Name) and node.id == inner.name for node in inside)
     bound = any(binds(node, name) for node in (*inside, *walk(inner.args)))
     plain = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
-    called = all(id(use) in calls and text.of(use) == name for use in uses)  # not in a formatted text
-    return bool(uses) and called and not (odd or own or bound) and plain
+    # What can't be edited in a formatted text is none of it.
+    called = all((id(use) in calls or id(use) in asked) and text.of(use) == name for use in uses)
+    return any(id(use) in calls for use in uses) and called and not (odd or own or bound) and plain
 
 
 def _stands_anywhere(text: PythonText, inner: Definition) -> bool:
@@ -301,7 +406,12 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
         end = text.next_line(text.end(one.handler) - 1)
         lead = "" if text.data[end - 1 : end] == b"\n" else "\n"
         above = "".join(f"@{text.of(decorator)}\n" for decorator in one.handler.decorator_list[:-1])
-        edits.append(Edit(end, end, f"{lead}\n\n{above}{_written(one.text or text, one, own)}\n", REASON))
+        written = _written(one.text or text, text, one, own)
+        if one.cls is not None:
+            indent = text.indent_of(text.start(one.handler))
+            written = "\n".join(f"{indent}{line}".rstrip() for line in written.split("\n"))
+        gap = "\n" if one.cls is not None else "\n\n"
+        edits.append(Edit(end, end, f"{lead}{gap}{above}{written}\n", REASON))
         edits += [edit for edit in one.imports if edit not in edits]
     for decorator in {one.decorator.name: one.decorator for one in found if one.text is None}.values():
         uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
@@ -321,15 +431,33 @@ def may_name(raw: bytes, name: str) -> bool:
     return bool(asked or (re.search(rb"\b" + word + rb"\b", raw) and not mine))
 
 
-def _written(text: PythonText, one: _Behind, own: str) -> str:
-    """Return the function that stands before a handler as the handler itself, which calls what it stood before."""
+def _written(text: PythonText, here: PythonText, one: _Behind, own: str) -> str:
+    """Return the function that stands before a handler as the handler itself, which calls what it stood before.
+
+    `text` is that in which it stands, `here` that of the handler.
+    """
     inner, given = one.inner, one.takes
     start, end = text.start(inner), text.end(inner)
     head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, start)
     assert head is not None
     named = [(head.end(), len(inner.name.encode()), one.handler.name)]
-    uses = [node for part in inner.body for node in walk(part) if isinstance(node, ast.Name) and node.id == given]
-    named += [(text.start(use), len(given.encode()), own) for use in uses]
+    inside = [node for part in inner.body for node in walk(part)]
+    asked = {id(node.value): node for node in inside if isinstance(node, ast.Attribute) and node.attr in _NAMES}
+    for use in (node for node in inside if isinstance(node, ast.Name) and node.id == given):
+        if id(use) not in asked:
+            named.append((text.start(use), len(given.encode()), one.called + own))
+        elif one.cls is None:
+            named.append((text.start(use), len(given.encode()), one.handler.name))
+        else:  # which nothing hands on so
+            said = asked[id(use)]
+            of = f"{one.cls.name}." if said.attr == "__qualname__" else ""
+            named.append((text.start(said), text.end(said) - text.start(said), f'"{of}{one.handler.name}"'))
+    for call in one.whatever:
+        at = text.data.index(b"(", text.end(call.func)) + 1
+        named.append((at, text.end(call) - 1 - at, _handing_on(one.handler, method=one.cls is not None)))
+    if one.whatever:
+        at = text.data.index(b"(", head.end()) + 1
+        named.append((at, _parameters_end(text, inner, at) - at, _parameters(here, one.handler)))
     data = text.data[start:end]
     for at, size, word in sorted(named, reverse=True):
         data = data[: at - start] + word.encode() + data[at - start + size :]
@@ -338,3 +466,26 @@ def _written(text: PythonText, one: _Behind, own: str) -> str:
     first = inner.body[0].lineno - inner.lineno
     indent = " " * (inner.body[0].col_offset - inner.col_offset)
     return "\n".join([*lines[:first], *(f"{indent}{line}" for line in one.told), *lines[first:]])
+
+
+def _parameters(text: PythonText, node: Definition) -> str:
+    """Return what stands between the parentheses of a function's parameters."""
+    at = text.data.index(b"(", text.start(node)) + 1
+    return text.data[at : _parameters_end(text, node, at)].decode("utf-8")
+
+
+def _parameters_end(text: PythonText, node: Definition, at: int) -> int:
+    """Return where the parentheses of a function's parameters close, which open before a place."""
+    inside = [*walk(node.args)[1:], *([node.returns] if node.returns is not None else [])]
+    end = max((text.end(one) for one in inside if hasattr(one, "end_lineno") and one is not node.returns), default=at)
+    return text.data.index(b")", end)
+
+
+def _handing_on(node: Definition, *, method: bool) -> str:
+    """Return the arguments by which a function hands on all that it takes, a method its object before the name."""
+    arguments = node.args
+    names = [one.arg for one in arguments.args][method:]
+    names += [f"*{arguments.vararg.arg}"] if arguments.vararg else []
+    names += [f"{one.arg}={one.arg}" for one in arguments.kwonlyargs]
+    names += [f"**{arguments.kwarg.arg}"] if arguments.kwarg else []
+    return ", ".join(names)
