@@ -38,8 +38,9 @@ from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
-from vast_ferry.translate.python.functions import DEFINITION
+from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.nodes import Nodes, lower_of, walk
+from vast_ferry.translate.python.partials import partial_in_full
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.python.written_out import binds
 from vast_ferry.translate.reasons import note
@@ -59,11 +60,12 @@ def in_full(files: Mapping[str, bytes], made: Container[str] = ()) -> tuple[dict
     """
     read = {file: found for file in files if file.endswith(".py") and (found := parsed(files, file)) is not None}
     trees = [tree for _, tree in read.values()]
-    known = {node.name for tree in trees for node in walk(tree) if isinstance(node, DEFINITION)}
+    known = [node for tree in trees for node in walk(tree) if isinstance(node, DEFINITION)]
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
     for file, (text, tree) in read.items():
-        page = _Page(text, tree, known, file in made)
+        page = _Page(text, tree, {one.name for one in known}, file in made)
+        page.write_partials(known)
         page.write()
         if page.edits:
             edits[file] = page.edits
@@ -82,9 +84,22 @@ class _Page:
     known: set[str]  # the names of all functions of the project
     paired: bool  # loops through pairs are written as well
     edits: list[Edit] = field(default_factory=list)
-    told: list[tuple[str, ast.expr]] = field(default_factory=list)
+    told: list[tuple[str, ast.expr | ast.stmt]] = field(default_factory=list)
     parents: dict[int, ast.AST] = field(default_factory=dict)
     names: set[str] = field(default_factory=set)  # those that were made up
+
+    def write_partials(self, functions: list[Definition]) -> None:
+        """Write each `partial` at the module's top as the function that it is."""
+        for node in self.tree.body:
+            if (written := partial_in_full(self.text, self.tree, node, functions)) is not None:
+                line = self.text.line_start(self.text.start(node))
+                before = self.text.data[:line]
+                gap = "" if before.endswith(b"\n\n\n") or not before else "\n" if before.endswith(b"\n\n") else "\n\n"
+                behind = self.text.next_line(self.text.end(node) - 1)
+                after = "" if self.text.data[behind : behind + 2] in (b"\n\n", b"") else "\n"
+                after += "\n" if self.text.data[behind : behind + 1] not in (b"\n", b"") else ""
+                self._edit(node, f"{gap}{written}{after}")
+                self.told.append(("a partial", node))
 
     def write(self) -> None:
         self.parents = Nodes(self.tree).parents
