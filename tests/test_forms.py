@@ -189,6 +189,7 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("record", "keys", {"as": "words(';', '=') | as_record"}, ["a=x;b=y"], {"a": "x", "b": "y"}),
     ("message", "body", {"as": "base64"}, ["AP8="], b"\x00\xff"),
     ("message", "body", {"as": "hex"}, ["00ff"], b"\x00\xff"),
+    ("message", "body", {"as": "parts('') | base64"}, [["AP8="], ["A", "P8", "="]], b"\x00\xff"),
     ("message", "body", {"as": "utf8"}, ["grüße"], "grüße".encode()),
     ("message", "body", {"as": "base64 | gzip"}, [], b"aaaa"),
     ("message", "body", {"as": "by_word", "words": {"t": "utf8", "b": "base64"}, "flag": 'event["w"]'}, [], b"\xff"),
@@ -203,6 +204,9 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         [("a", "1"), ("a", "2")],
     ),
     ("http", "headers", {"as": "records(n, v)"}, [[{"n": "a", "v": "1"}]], [("a", "1")]),
+    ("http", "headers", {"as": "records(0, 1)"}, [[["a", "1"]]], [("a", "1")]),
+    ("http", "headers", {"as": "records(1, 0)"}, [[["1", "a"]]], [("a", "1")]),
+    ("http", "headers", {"as": "records(0, 1) | lower_names"}, [[["a", "1"]], [["A", "1"]]], [("a", "1")]),
     ("http", "headers", {"as": "words('\\n', ':')"}, ["a: 1\nb: x:y\n", "a:1\nb:x:y\n"], [("a", "1"), ("b", "x:y")]),
     ("http", "query.raw", {"is": "query", "as": "lists"}, [{"a": ["1", "2"]}], "a=1&a=2"),
     ("http", "captures", {"as": "in_order"}, [["l/7", "x"]], {"loom": "l/7", "rest": "x"}),
@@ -241,6 +245,15 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         {"a": "x", "b": 13},
     ),
     ("record", "new", {"is": "columns", "as": "sides_by_name(0, 1)"}, [{"b": [None, 3]}], {"b": 3}),
+    ("record", "new", {"is": "columns", "as": "listed_by(0) | sides_by_name(0, 1)"}, [[["b", None, 3]]], {"b": 3}),
+    (
+        "record",
+        "new",
+        {"is": "columns", "as": "listed_by(of) | sides_by_name(was, now)"},
+        [[{"of": "b", "was": None, "now": [1]}, {"of": "c", "was": None, "now": "x"}]],
+        {"b": [1], "c": "x"},
+    ),
+    ("message", "attributes", {"as": "listed_by(n) | values_at(v)"}, [[{"n": "a", "v": "1"}]], {"a": "1"}),
     (
         "record",
         "new",
@@ -368,6 +381,23 @@ def test_a_form_reads_what_it_writes(
         assert (read[field], type(read[field])) == (means, type(means))
 
 
+@pytest.mark.parametrize("at", ["who", 'event["who"]'])
+def test_nobody_is_null_where_who_calls_stands_encoded(tmp_path: Path, at: str) -> None:
+    profile_of(tmp_path, "http", "client", {})
+    model = yaml.safe_load((tmp_path / "it.yaml").read_text())
+    event = model["http"]["event"]
+    event |= {"let": {"who": 'event["who"] | base64url | decoded | json_text'}, "nothing": {at: "principal"}}
+    event["rows"] += [{"at": 'who["sub"]', "is": "principal.id", "optional": True}]
+    event["rows"] += [{"at": "who", "is": "principal.claims", "as": "others(sub)", "optional": True}]
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    profile = find_profile(str(tmp_path / "it.yaml"))
+    hub = {name: one.default_value for name, one in HUB_EVENTS["http"].fields.items() if one.truth}
+    for who in (None, {"id": "m-1", "claims": {"role": "warden"}}):
+        (native,) = write_events("http", [{**hub, "path.raw": "/", "route": "/", "principal": who}], profile)
+        assert (native["who"] is None) == (who is None)
+        assert read_events(native, profile, "x", kind="http")[1][0]["principal"] == who
+
+
 #: Where these say nothing, a record is told neither as it was nor as it is: that is no event.
 NEEDED = (
     "one_column('a')",
@@ -375,6 +405,8 @@ NEEDED = (
     "columns(n, t, k, was, now, v)",
     "sides_by_name(0, 1)",
     "sides_by_name(was, now)",
+    "listed_by(0) | sides_by_name(0, 1)",
+    "listed_by(of) | sides_by_name(was, now)",
 )
 
 

@@ -109,7 +109,10 @@ class Construction:
                 flag.leaf = row.lens.write_flag(self.reading.need(row.field), self.reading.need)
                 flag.unless = branch.unless
         for at, field_name in (nothing or {}).items():
-            trees.setdefault(at.root, Branch()).at(at.steps).nothing = field_name
+            steps = at.steps
+            while steps and isinstance(steps[-1], Through):  # what stands there is null, not an encoded null
+                steps = steps[:-1]
+            trees.setdefault(at.root, Branch()).at(steps).nothing = field_name
         return trees
 
     def build(self, branch: Branch, at: Access) -> Expression:
@@ -123,7 +126,10 @@ class Construction:
             if len(branch.children) > 1 or branch.rows:
                 raise CannotWrite(f"{at} is both encoded and not")
             inside = self.build(branch.children[through], Access(at.root, (*at.steps, through)))
-            return through.lens.write(inside, needs_nothing)
+            written = through.lens.write(inside, needs_nothing)
+            if branch.nothing is not None:
+                return ex.Choice(self.reading.need(branch.nothing), written, ex.Literal(None))
+            return written
         if branch.nothing is not None:
             held = self._built(branch, at)
             return ex.Choice(self.reading.need(branch.nothing), held, ex.Literal(None))

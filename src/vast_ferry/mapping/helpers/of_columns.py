@@ -11,16 +11,18 @@ from vast_ferry.mapping.helpers.of_http import encode_path
 
 
 def text_of_parts(parts: Any, mark: str) -> str:
-    """Return the text of a list of its parts; none make an empty text."""
+    """Return the text of a list of its parts; none make an empty text. Pieces of any length have no mark."""
     if not isinstance(parts, list | tuple) or any(not isinstance(one, str) for one in parts):
         raise ValueError(f"{parts!r} is no list of texts")
-    if any(mark in one for one in parts):
+    if mark and any(mark in one for one in parts):
         raise ValueError(f"{parts!r} holds {mark!r}, which sets its texts apart here")
     return mark.join(parts)
 
 
 def parts_of_text(text: str, mark: str) -> list[str]:
-    """Return the parts of a text as a list; an empty text has none."""
+    """Return the parts of a text as a list, without a mark as one piece; an empty text has none."""
+    if not mark:
+        return [text] if text else []
     return text.split(mark) if text else []
 
 

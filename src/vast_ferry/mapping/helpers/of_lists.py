@@ -24,16 +24,23 @@ def flat_of_pairs(pairs: Iterable[tuple[str, str]]) -> list[str]:
     return [text for pair in pairs for text in pair]
 
 
-def pairs_of_records(records: Any, name: str, value: str) -> list[tuple[str, str]]:
-    """Return the pairs of a list of records, or of objects, that hold a name and a value."""
+def pairs_of_records(records: Any, name: str | int, value: str | int) -> list[tuple[str, str]]:
+    """Return the pairs of a list of records, of objects, or of lists of two that hold a name and a value."""
+    if isinstance(name, int) or isinstance(value, int):
+        odd = next((one for one in records if not isinstance(one, list | tuple) or len(one) != 2), None)
+        if odd is not None:
+            raise ValueError(f"{odd!r} is no list of a name and a value")
+        return [(record[name], record[value]) for record in records]
     return [
         (record[name], record[value]) if isinstance(record, dict) else (getattr(record, name), getattr(record, value))
         for record in records
     ]
 
 
-def records_of_pairs(pairs: Iterable[tuple[str, str]], name: str, value: str) -> list[dict[str, str]]:
-    """Return pairs as records that hold a name and a value."""
+def records_of_pairs(pairs: Iterable[tuple[str, str]], name: str | int, value: str | int) -> list[Any]:
+    """Return pairs as records, or as lists of two, that hold a name and a value."""
+    if isinstance(name, int):
+        return [[one, other][:: 1 if name == 0 else -1] for one, other in pairs]
     return [{name: one, value: other} for one, other in pairs]
 
 
@@ -186,6 +193,22 @@ def by_key_of_records(records: Iterable[Any], key: str | int) -> dict[str, Any]:
     if isinstance(key, int):
         return {record[key]: [*record[:key], *record[key + 1 :]] for record in records}
     return {record[key]: {name: one for name, one in record.items() if name != key} for record in records}
+
+
+def listed_by_key(records: Any, key: str | int) -> dict[str, Any]:
+    """Return a list of records as a mapping by what stands under a name in each; of lists, at a place.
+
+    Raises ValueError where two have the same there, or one has nothing.
+    """
+    held: list[Any] = [None] * len(records or ())
+    for index, record in enumerate(records or ()):
+        try:
+            held[index] = record[key]
+        except (LookupError, TypeError):
+            raise ValueError(f"{record!r} has no {key}") from None
+        if held[index] in held[:index]:
+            raise ValueError(f"two of them have {held[index]!r} at {key}")
+    return by_key_of_records(records or (), key)
 
 
 def values_at(mapping: dict[str, Any] | None, key: str, beside: dict[str, str]) -> dict[str, Any]:

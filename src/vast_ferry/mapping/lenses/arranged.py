@@ -24,6 +24,17 @@ class ByKey(Formed):
         return (int(key),) if key.isdecimal() else (key,)
 
 
+class ListedBy(ByKey):
+    """A mapping of records as a list of them, each with its key under a name in it: `listed_by(name)`.
+
+    For forms that take a mapping: `listed_by(column) | sides_by_name(was, now)`. Where each is a list, the key's place
+    in it: `listed_by(0) | sides_by_name(0, 1)`.
+    """
+
+    __slots__ = ()
+    name, reader, writer = "listed_by", "listed_by_key", "records_by_key"
+
+
 class ValuesAt(Formed):
     """A mapping whose values each stand in a record, under a key: `values_at(all) | lists`.
 

@@ -173,7 +173,7 @@ class Segments(Formed):
 
 
 class Parts(Formed):
-    """Text that stands there as the list of its parts: `parts('.')`."""
+    """Text that stands there as the list of its parts: `parts('.')`; in pieces of any length: `parts('')`."""
 
     __slots__ = ()
     name, takes, fewest, most, holds = "parts", "what sets them apart", 1, 1, ("text",)

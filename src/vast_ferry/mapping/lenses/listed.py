@@ -39,11 +39,19 @@ class Flat(Formed):
 
 
 class Records(Formed):
-    """Pairs as a list of records, or objects, with a name and a value: `records(name, value)`."""
+    """Pairs as a list of records or objects of a name and a value: `records(name, value)`; lists: `records(0, 1)`."""
 
     __slots__ = ()
+    counts = True
     name, takes, fewest, most, holds = "records", "the keys of a name and of a value", 2, 2, ("pairs",)
     reader, writer = "pairs_of_records", "records_of_pairs"
+
+    def told(self) -> tuple[Any, ...]:
+        if not any(one.isdecimal() for one in self.args):
+            return self.args
+        if sorted(self.args) != ["0", "1"]:
+            raise LensError(f"of lists of two, records takes 0 and 1, not {', '.join(self.args)}")
+        return tuple(map(int, self.args))
 
 
 class TwoLists(Formed):

@@ -31,13 +31,18 @@ export function heldUnder(mapping, key) {
   throw new RangeError(`${asShown(mapping)} has no ${key}`);
 }
 
-/** Return the pairs of a list of records, or of objects, that hold a name and a value. */
+/** Return the pairs of a list of records, of objects, or of lists of two that hold a name and a value. */
 export function pairsOfRecords(records, name, value) {
+  if (typeof name === "number") {
+    const odd = records.find((one) => !Array.isArray(one) || one.length !== 2);
+    if (odd !== undefined) throw new RangeError(`${asShown(odd)} is no list of a name and a value`);
+  }
   return records.map((record) => [heldUnder(record, name), heldUnder(record, value)]);
 }
 
-/** Return pairs as records that hold a name and a value. */
+/** Return pairs as records, or as lists of two, that hold a name and a value. */
 export function recordsOfPairs(pairs, name, value) {
+  if (typeof name === "number") return pairs.map(([one, other]) => (name === 0 ? [one, other] : [other, one]));
   return pairs.map(([one, other]) => ({ [name]: one, [value]: other }));
 }
 
@@ -184,6 +189,14 @@ export function byKeyOfRecords(records, key) {
       return [name, record];
     }),
   );
+}
+
+/** Return a list of records as a mapping by what stands under a name in each; throw where two have the same there. */
+export function listedByKey(records, key) {
+  const held = (records ?? []).map((one) => heldUnder(one, key));
+  const twice = held.find((one, index) => held.indexOf(one) < index);
+  if (twice !== undefined) throw new RangeError(`two of them have ${asShown(twice)} at ${key}`);
+  return byKeyOfRecords(records ?? [], key);
 }
 
 /** Return by each name what stands under a key in its record. */
@@ -349,7 +362,7 @@ export function withPrefix(mapping, prefix) {
 
 /** Return the text of a list of its parts; none make an empty text. */
 export function textOfParts(parts, mark) {
-  if (someTexts(parts).some((one) => one.includes(mark))) {
+  if (someTexts(parts).some((one) => mark && one.includes(mark))) {
     throw new RangeError(`${asShown(parts)} holds ${asShown(mark)}, which sets its texts apart here`);
   }
   return parts.join(mark);
@@ -357,6 +370,7 @@ export function textOfParts(parts, mark) {
 
 /** Return the parts of a text as a list; an empty text has none. */
 export function partsOfText(text, mark) {
+  if (!mark) return text ? [text] : [];
   return text ? text.split(mark) : [];
 }
 
