@@ -482,6 +482,12 @@ def _lens_problems(row: Row, fields: Mapping[str, Field]) -> Iterator[TableProbl
         yield TableProblem(row.line, f"lens {row.lens.name}: {wrong}", "Correct what it is given")
 
 
+#: What to do about content that stands under one of several keys.
+_EITHER_KEY = (
+    "; where it stands under one of several keys, one row reads what holds these: content_by_key(a=text, b=base64)"
+)
+
+
 def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[str]) -> list[TableProblem]:
     problems: list[TableProblem] = []
     read: dict[str, Row] = {}
@@ -513,7 +519,8 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                 TableProblem(
                     row.line,
                     f"{row.field} is read at {read[row.field].at} (line {read[row.field].line}) and again at {row.at}",
-                    "Mark the rows that only show it again `derived: true`",
+                    "Mark the rows that only show it again `derived: true`"
+                    + (_EITHER_KEY if fields[row.field].holds == "bytes" else ""),
                 )
             )
         read.setdefault(row.field, row)
