@@ -246,14 +246,24 @@ ACTIONS["POST"].append(tag) or [one("n", event) for one in ACTIONS["POST"]][:1]
 (lambda several: [one("n", event) for one in several])(ACTIONS["GET"])
 [one for one in [1]] + [one("n", event) for one in ACTIONS["GET"]] + [one for one in [2]]
 """
+#: The same in statements.
+IN_STATEMENTS = """
+actions = ACTIONS["GET"]; return str([one("s", event) for one in actions[:1]])
+actions = ACTIONS.get("GET", []); return str(actions.pop()("s", event)) if actions[1:] else "none"
+for one in ACTIONS["PUT"]: one("p", event)
+    for one in ACTIONS["GET"]: pass
+    return one("b", event)
+for _, actions in ACTIONS.items(): found = len(actions) > 1 and str(actions[-1]("i", event))
+    return str(found)
+"""
+IN_STATEMENTS_OF_EACH = [one for one in re.split(r"\n(?! )", IN_STATEMENTS) if one]
 
 
-@pytest.mark.parametrize("line", some(LISTS.strip().split("\n"), 5))
+@pytest.mark.parametrize("line", some([*LISTS.strip().split("\n"), *IN_STATEMENTS_OF_EACH], 5))
 @pytest.mark.parametrize("to", ["thornwick", "brackendale"])
 def test_lists_of_functions_may_be_used_in_any_way(project: Project, tmp_path: Path, line: str, to: str) -> None:
-    code = (WAYS / "lists.py").read_text().partition("RULES = ")[
-        0
-    ] + f"\n\ndef a(event, ctx):\n    return str({line})\n"
+    body = line if "return" in line else f"return str({line})"
+    code = (WAYS / "lists.py").read_text().partition("RULES = ")[0] + f"\n\ndef a(event, ctx):\n    {body}\n"
     carry(project(of_one(code, with_services("a"))), to=to, out=tmp_path / "out")
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
 
@@ -288,7 +298,7 @@ vars(Row(1))
 gone(Row(1))
 given(Row(1))
 cased(Row(1))
-cased(Matched(2, 't'))
+placed(Matched(2, 't'))
 Set(1).row
 str(Kept().row) + Kept()._row
 Frozen(1).there
@@ -296,8 +306,8 @@ Lazy(1).there
 stored(Set2())
 (lambda row: row.n)(Row(1))
 list(map(told, [Row(1)]))
-Alias().shown(event)
-Alias().given(event)
+Second().shown(event)
+Second().given(event)
 """
 PROPERTIES = [
     (line, seen) for lines, seen in ((READ, True), (READ_UNSEEN, False)) for line in lines.strip().split("\n")

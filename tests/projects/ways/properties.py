@@ -56,6 +56,10 @@ class Alias:
 
     same = there
 
+
+class Second:
+    key = 1
+
     def read(self, event, table="t"):
         return books.read(table, {"id": self.key, "path": event["call"]["path"]})
 
@@ -133,6 +137,12 @@ def cased(row):
     match row:
         case Row(n=4, key=1):
             return "four"
+        case _:
+            return "other"
+
+
+def placed(row):
+    match row:
         case Matched(4):
             return "matched"
         case _:

@@ -469,7 +469,9 @@ def bytes_of(content: Any, content_type: str) -> bytes:
     """Return the bytes of a content that may be bytes, text or nothing."""
     if isinstance(content, str):
         return content.encode(charset_of(content_type))
-    return b"" if content is None else bytes(content)
+    if content is None or isinstance(content, bytes | bytearray | memoryview):
+        return bytes(content or b"")
+    raise TypeError(f"content is text or bytes, not {type(content).__name__}")
 
 
 def octets_of(body: bytes) -> bytes:
