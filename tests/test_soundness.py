@@ -251,7 +251,7 @@ IN_STATEMENTS = """
 actions = ACTIONS["GET"]; return str([one("s", event) for one in actions[:1]])
 actions = ACTIONS.get("GET", []); return str(actions.pop()("s", event)) if actions[1:] else "none"
 for one in ACTIONS["PUT"]: one("p", event)
-    for one in ACTIONS["GET"]: pass
+    for one in [note]: pass
     return one("b", event)
 for _, actions in ACTIONS.items(): found = len(actions) > 1 and str(actions[-1]("i", event))
     return str(found)

@@ -14,8 +14,6 @@ from vast_ferry.translate.python.names_made import beginning, lowered
 from vast_ferry.translate.python.objects_given import gives_an_object, gives_itself, yields_an_object
 from vast_ferry.translate.python.tables import (
     begins_empty,
-    goes_through,
-    is_called,
     is_called_or_tested,
     name_given,
     only_gone_through_or_tested,
@@ -315,20 +313,14 @@ class Calling(Handing):
         """
         name = name_given(node, self.module.nodes.parents)
         if table.lists:
-            return self._list_for(node, name, keys, bound=table.bound)
+            return self._list_for(name, keys, bound=table.bound)
         if not is_called_or_tested(node, self.module.nodes.parents) or (name and not self.only_calls(name)):
             return self.any_of(keys)
         return OneOf(keys, table.bound)
 
-    def _list_for(self, node: ast.expr, name: str, keys: tuple[Key, ...], *, bound: bool) -> Value:
-        """Return the list of functions that a table gives for a word, where it is only gone through, or tested."""
-        parents = self.module.nodes.parents
-        if name:
-            return self.list_given(name, keys, bound=bound)
-        known = goes_through(node, parents) == 1 or (
-            is_called_or_tested(node, parents) and not is_called(node, parents)
-        )
-        return Table(keys, 0, 1, bound) if known else self.any_of(keys)
+    def _list_for(self, name: str, keys: tuple[Key, ...], *, bound: bool) -> Value:
+        """Return the list of functions that a table gives for a word: as it is only asked, that is gone through."""
+        return self.list_given(name, keys, bound=bound) if name else Table(keys, 0, 1, bound)
 
     def list_given(self, name: str, keys: tuple[Key, ...], *, bound: bool, target: ast.Name | None = None) -> Value:
         """Return the list of functions that a name is given, where that is only gone through, or tested."""

@@ -79,7 +79,7 @@ def properties_called(
         start, end = text.line_start(text.start(decorator)), text.next_line(text.end(decorator) - 1)
         edits.setdefault(file, []).append(Edit(start, end, _keeping(text, node) if kept else "", REASON))
         if kept:
-            at = text.data.index(name.encode(), text.start(node))
+            at = text.data.index(name.encode(), text.start(node) + len("def "))
             edits[file].append(Edit(at, at, "_read_", REASON))
         for there, end in sites:
             edits.setdefault(there, []).append(Edit(end, end, "()", REASON))
@@ -130,6 +130,8 @@ def _sites(
             if _may_read(node, name):
                 return None
             if isinstance(node, ast.Attribute) and node.attr == name and asked.method(file, files[file], node) == key:
+                if not text.data[: text.end(node)].endswith(name.encode()):
+                    return None  # before Python 3.12 nobody tells where the parts of a formatted text stand
                 found.append((file, text.end(node)))
     return found
 
