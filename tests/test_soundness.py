@@ -228,6 +228,48 @@ def test_decorators_of_helpers_do_what_they_did(project: Project, tmp_path: Path
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
 
 
+KIT = {
+    "kit.py": """import logging
+from functools import wraps
+
+from ostermere import books
+
+
+def logged(function):
+    @wraps(function)
+    def inner(*args, **kwargs):
+        logging.info("calling %s", function.__name__)
+        return function(*args, **kwargs)
+    return inner
+
+
+@logged
+def query(event, name, default=None):
+    return event["call"]["first"].get(name, default)
+
+
+@logged
+def row(key):
+    return books.read("t", {"id": key})
+""",
+    "h.py": """import kit
+from kit import query, row
+
+
+def a(event, ctx):
+    return f"{query(event, 'day')} {row(1)} {kit.query(event, 'x', default='n')}"
+""",
+}
+
+
+@pytest.mark.parametrize("to", ["thornwick", "brackendale", "wsgi"])
+def test_helpers_of_another_file_come_without_their_decorators(project: Project, tmp_path: Path, to: str) -> None:
+    crossing = carry(project({**of_one("", with_services("a")), **KIT}), to=to, out=tmp_path / "out")
+    assert [one.style for one in crossing.record.functions] == ["native"]
+    assert not [one for one in crossing.findings if one.code.startswith(("made-", "wrapped-"))]
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
 #: What is done with lists of functions beyond going through them: their functions get the event as it was.
 LISTS = """
 ACTIONS["GET"][0]("x", event)

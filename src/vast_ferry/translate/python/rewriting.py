@@ -5,7 +5,7 @@ Each of the three works on source text of one provider; the edits of all are tol
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -86,9 +86,7 @@ class _Ways:
     given: Collection[Function] = ()  # functions whose handlers a statement gives, written as functions
     full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
-    called: list[tuple[Collection[Key], MethodsAsked]] = field(
-        default_factory=list
-    )  # properties to be methods, in turn
+    called: Sequence[tuple[Collection[Key], MethodsAsked]] = ()  # properties that are written as methods, in turn
     helpers: Collection[Key] = ()  # functions that are no handlers whose decorators are written out
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
 

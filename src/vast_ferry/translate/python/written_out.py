@@ -92,7 +92,8 @@ def written_out(files: Mapping[str, bytes], wanted: Mapping[Key, str]) -> tuple[
         if (read := parsed(files, file)) is None:
             continue
         text, tree = read
-        found = [behind for name in handlers if (behind := _behind(text, tree, name, file, files)) is not None]
+        told = [_behind(text, tree, name, file, files, helper=not handler) for name, handler in handlers.items()]
+        found = [one for one in told if one is not None]
         others = [raw for other, raw in files.items() if other != file]
         edits[file] = _edits(text, tree, found, others)
         for behind in found:
@@ -104,22 +105,28 @@ def written_out(files: Mapping[str, bytes], wanted: Mapping[Key, str]) -> tuple[
 
 
 def helpers_behind(files: Mapping[str, bytes], within: Collection[str], handlers: Collection[Key]) -> Iterator[Key]:
-    """Yield the functions and methods of some files, no handlers, whose decorators may be written out."""
+    """Yield functions and methods, no handlers, whose decorators may be written out; of files and what these import."""
     if any(b"__wrapped__" in raw for raw in files.values()):
         return
-    for file in sorted(within):
-        if (read := parsed(files, file)) is None:
-            continue
-        text, tree = read
+    read = {file: found for file in sorted(within) if (found := parsed(files, file)) is not None}
+    for file, (_, tree) in [*read.items()]:  # and what is imported there from other files
+        for by in (node for node in tree.body if isinstance(node, ast.ImportFrom)):
+            there = file_of(file, by)
+            if there not in read and (found := parsed(files, there)) is not None:
+                read[there] = found
+    for file, (text, tree) in read.items():
         for cls in (None, *(one for one in tree.body if isinstance(one, ast.ClassDef))):
             for node in tree.body if cls is None else cls.body:
                 if isinstance(node, DEFINITION) and node.decorator_list:
                     name = node.name if cls is None else f"{cls.name}.{node.name}"
-                    if (file, name) not in handlers and _behind(text, tree, name, file, files) is not None:
+                    behind = (file, name) not in handlers and _behind(text, tree, name, file, files, helper=True)
+                    if behind:
                         yield file, name
 
 
-def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Behind | None:
+def _behind(
+    text: PythonText, tree: ast.Module, name: str, file: str, files: Mapping[str, bytes], *, helper: bool
+) -> _Behind | None:
     """Return a handler with the decorator that stands next before it; nothing where that can't be written out."""
     cls, handler = _method(tree, name, files) if "." in name else (None, _defined(tree, name))
     told = handler.decorator_list[-1] if handler is not None and handler.decorator_list else None
@@ -138,7 +145,7 @@ def _behind(text: PythonText, tree: ast.Module, name: str, file: str, files: Map
         return None
     takes = taker.args.args[0].arg
     plain = all(_is_wraps(its, one) for one in inner.decorator_list)
-    whatever = _whatever(handler, inner, takes)
+    whatever = _whatever(handler, inner, takes) if helper else ()
     if whatever is None or (cls is not None and (not whatever or _says_its_name_in_a_text(inner, takes))):
         return None
     if not plain or not _only_calls(own, takes, inner) or not _stands_anywhere(own, inner):
