@@ -102,6 +102,58 @@ def in_data_classes(
     return top, lines if choices.random() < 0.8 else [line for each in lost for line in each.split("\n")]
 
 
+DECORATORS = [
+    "def {0}(act):\n    def inner(*args, **more):\n        return act(*args, **more)\n    return inner",
+    "def {0}(act):\n    @wraps(act)\n    def inner(*args, **more):\n        try:\n"
+    "            return act(*args, **more)\n"
+    "        except LookupError:\n            return act.__name__\n    return inner",
+    "def {0}(act):\n    def inner(event, *args, **more):\n        return [act(event, *args, **more), len(args)]\n"
+    "    return inner",
+    "def {0}(act):\n    def inner(event, n=1):\n        return [act(event, n), act(event, n=2)]\n    return inner",
+    "def {0}(act):\n    def inner(*args, **more):\n        return [act(*args, **more), len(more)]\n    return inner",
+    "def {0}(act):\n    return act",
+]
+
+
+def hidden(
+    choices: random.Random, fresh: Callable[[str], str], event: str, text: Reads, value: Reads, call: str
+) -> Lines:
+    """Return functions behind decorators, in lists of tables, and properties, that read the event and a service."""
+    on, act, cls, lists = fresh("on"), fresh("act"), fresh("Held"), fresh("lists").upper()
+    top = ["from functools import cached_property, wraps", choices.choice(DECORATORS).format(on)]
+    does = choices.choice(
+        [f"[n, {text('event')}]", f"[{value('event')}, n]", f"[{call}, n]", f"{call} if n else {text('event')}"]
+    )
+    top.append(f"@{on}\ndef {act}(event, n=1):\n    return {does}")
+    top.append(f"def {act}_too(event, n=0):\n    return {text('event')}")
+    kept = choices.choice(["property", "property", "cached_property"])
+    asked = choices.choice([call, text("self.event"), f"[self.n, {call}]"])
+    top.append(
+        f"class {cls}:\n    def __init__(self, event, n=1):\n        self.event, self.n = event, n\n"
+        f"    @{kept}\n    def asked(self):\n        return {asked}\n"
+        f"    @{on}\n    def told(self, event, n=1):\n        return [self.asked, n, {text('event')}]"
+    )
+    top.append(f"{lists} = {{'a': [{act}, {act}_too], 'b': [{act}_too], 'c': []}}")
+    top.append(f"{act}_last = partial({act}, n=3)\n" if choices.random() < 0.5 else f"{act}_last = {act}_too\n")
+    top.append("from functools import partial")
+    top[-1], top[0] = top[0], top[-1]
+    made, word = f"{cls}({event})", choices.choice(["'a'", "'b'", "'c'", "'z'"])
+    ways = [
+        *(f"{act}({event})", f"{act}({event}, 2)", f"{act}({event}, n=0)", f"{act}_last({event})", f"{act}.__name__"),
+        *(
+            f"{made}.asked",
+            f"{made}.told({event})",
+            f"{made}.told(event={event}, n=4)",
+            f"[{made}.asked, {made}.asked]",
+        ),
+        *(f"[one({event}) for one in {lists}.get({word}, [])]", f"[one({event}, 2) for one in {lists}[{word}]]"),
+        *(f"[one({event}) for several in {lists}.values() for one in several]", f"len({lists}[{word}])"),
+        *(f"{lists}[{word}][0]({event})", f"getattr({made}, 'asked')", f"(lambda held: held.asked)({made})"),
+        *(f"list(map({act}, [{event}]))", f"[held.asked for held in [{made}]]", f"'{{0.n}}'.format({made})"),
+    ]
+    return top, [line for way in choices.sample(ways, choices.randrange(1, 4)) for line in _shown(way)]
+
+
 def by_name(choices: random.Random, fresh: Callable[[str], str], pairs: str) -> Lines:
     """Return loops through pairs, or a mapping's items, for those of one name."""
     key, held, found = fresh("key"), fresh("held"), fresh("found")
