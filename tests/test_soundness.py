@@ -270,6 +270,66 @@ def test_helpers_of_another_file_come_without_their_decorators(project: Project,
     assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
 
 
+TOGETHER = {
+    "kit.py": """def retry(times=3):
+    def decorate(function):
+        def wrapper(*args, **kwargs):
+            for attempt in range(1, times + 1):
+                try:
+                    return function(*args, **kwargs)
+                except ConnectionError:
+                    if attempt == times:
+                        raise
+        return wrapper
+    return decorate
+
+
+def reply(body, code=200, tag=None):
+    fields = {"content-type": "text/plain"}
+    if tag:
+        fields["etag"] = tag
+    return {"code": code, "fields": fields, "content": str(body)}
+""",
+    "h.py": """from functools import cached_property, partial
+
+from kit import reply, retry
+from ostermere import books
+
+not_found = partial(reply, code=404)
+
+
+class Row:
+    def __init__(self, key):
+        self.key = key
+
+    @cached_property
+    def row(self):
+        return fetch("t", {"id": self.key})
+
+    @property
+    def tag(self):
+        return f'"{self.row["n"]}"'
+
+
+@retry(times=2)
+def fetch(book, key):
+    return books.read(book, key)
+
+
+def a(event, ctx):
+    row = Row(1 if event["call"]["verb"] == "GET" else event["call"]["slots"]["one"])
+    return reply(row.row, tag=row.tag) if row.row else not_found(row.key)
+""",
+}
+
+
+def test_what_each_way_alone_does_not_help_all_do_together(project: Project, tmp_path: Path) -> None:
+    crossing = carry(project({**of_one("", with_services("a")), **TOGETHER}), to="brackendale", out=tmp_path / "out")
+    assert [one.style for one in crossing.record.functions] == ["native"]
+    assert {"property-called", "decorator-written-out", "in-full"} <= {one.code for one in crossing.findings}
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
+
+
 #: What is done with lists of functions beyond going through them: their functions get the event as it was.
 LISTS = """
 ACTIONS["GET"][0]("x", event)

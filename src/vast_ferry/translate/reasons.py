@@ -259,8 +259,8 @@ NOTES: Final = {
     ),
     "decorator-written-out": (
         Severity.NOTE,
-        "the decorator {what} is written out, and what it gives is the handler: it hands the function something else "
-        "than the provider does, or stands before others in another order",
+        "the decorator {what} is written out, and what it gives has the function's name: it hands that something else "
+        "than the provider does, stands before others in another order, or hides what it needs at the target",
         "Nothing is to be done; read both functions",
     ),
     "property-called": (

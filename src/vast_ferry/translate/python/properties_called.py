@@ -42,7 +42,7 @@ REASON = "property"
 #: What reads attributes of which the text says no name.
 _READS_ANY = re.compile(rb"\b(attrgetter|getmembers|__getattr__|__getattribute__|__match_args__)\b")
 #: What sees, or keeps from being there, the attribute in which is kept what a property gave once.
-_SEES_KEPT = re.compile(rb"\b(vars|__dict__|__setattr__|frozen|NamedTuple|__slots__|slots)\b")
+_SEES_KEPT = re.compile(rb"\b(?:(?:vars|__dict__|__setattr__|NamedTuple|__slots__)\b|(?:frozen|slots)\s*=)")
 
 
 def property_at(files: Mapping[str, bytes], place: Place) -> Key | None:

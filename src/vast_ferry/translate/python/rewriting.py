@@ -33,6 +33,8 @@ from vast_ferry.translate.values import Key
 MOST_COPIES = 4
 #: So often properties come to be methods, as one that is called is found to read another.
 MOST_PROPERTIES = 4
+#: So often all ways are tried at once, as what one of them lets be seen needs another.
+MOST_TOGETHER = 2
 #: So many decorators before one handler are written out.
 MOST_DECORATORS = 4
 
@@ -60,11 +62,11 @@ def rewrite(
         result = made.better(result, given=given)
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
-    result = made.in_other_words(result)
-    result = made.with_methods(result)
+    result = made.with_methods(made.in_other_words(result))
+    result = made.all_together(result)
     before, result = result, made.without_decorators(result)
     if result is not before:  # what stood behind them is followed now, and seen
-        result = made.with_methods(made.in_other_words(result))
+        result = made.all_together(made.with_methods(made.in_other_words(result)))
     result = made.at_the_first_line(result)
     bind(target, result, made.functions, files)
     return result
@@ -129,15 +131,35 @@ class _Ways:
     def in_other_words(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where what stands in short is written in full, and small functions where asked."""
         made_in = _made_in(result)
-        if _could_not_follow(result):
-            handlers = {(one.entry.file, one.entry.name) for one in self.functions}
-            helpers = [*helpers_behind(self.files, _not_followed_in(result), handlers)]
-            if helpers:
-                result = self.better(result, helpers=helpers)
+        if _could_not_follow(result) and (helpers := self.helpers_of(result)) != [*self.helpers]:
+            result = self.better(result, helpers=helpers)
         if _could_not_follow(result) and in_full(self.files, made_in)[0]:
             result = self.better(result, full=made_in)
         if _made_in_lookups(result, self.files):
             result = self.better(result, asked=result.methods_asked)
+        return result
+
+    def helpers_of(self, result: Rewritten) -> list[Key]:
+        """Return the functions whose decorators may be written out, with those of which they are already."""
+        handlers = {(one.entry.file, one.entry.name) for one in self.functions}
+        found = helpers_behind(self.files, _not_followed_in(result), handlers)
+        return sorted({*self.helpers, *found})
+
+    def all_together(self, result: Rewritten) -> Rewritten:
+        """Return what comes of several ways at once, where each alone only meets what stands in the way of the next."""
+        before = {name: getattr(self, name) for name in ("helpers", "full", "called")}
+        other = result
+        for _ in range(MOST_TOGETHER):
+            helpers, full = self.helpers_of(other), frozenset({*(self.full or ()), *_made_in(other)})
+            held = {one.code for one in other.wrapped.values()} & (_HELD | _UNSEEN)
+            known = (helpers, full) == ([*self.helpers], self.full)
+            if not held or known or not (helpers or in_full(self.files, full)[0]):
+                break
+            self.helpers, self.full = helpers, full
+            other = self.with_methods(self.once())
+        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+            return other
+        vars(self).update(before)
         return result
 
     def with_methods(self, result: Rewritten) -> Rewritten:
