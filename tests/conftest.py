@@ -180,8 +180,8 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-#: Of tests with many cases that are left to the rest, CI takes a fifth, and at the next commit the next fifth.
-TURN, TURNS = os.environ.get("TURN", ""), 5
+#: Of tests with many cases that are left to the rest, CI takes an eighth, and at the next commit the next.
+TURN, TURNS = os.environ.get("TURN", ""), 8
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
