@@ -179,6 +179,29 @@ def test_no_header_that_splits_a_message_gets_out(name: str, value: str) -> None
         helpers.safe_headers([(name, value)])
 
 
+#: helper, what it gets → what it gives, or what is said of it
+REFUSING: list[tuple[str, tuple[Any, ...], Any]] = [
+    ("bytes_of", (bytearray(b"a"), ""), b"a"),
+    ("bytes_of", (memoryview(b""), ""), b""),
+    ("bytes_of", (None, ""), b""),
+    ("bytes_of", (5, ""), "content is text or bytes, not int"),
+    ("bytes_of", ([65, 66], ""), "content is text or bytes, not list"),
+    ("pairs_of_records", ([["a", "1", "2"]], 0, 1), "no list of a name and a value"),
+    ("listed_by_key", ([["a", 1], ["b", 2]], 0), {"a": [1], "b": [2]}),
+    ("listed_by_key", ([["a", 1], ["a", 2]], 0), "two of them have the same 0"),
+    ("listed_by_key", ([{"n": "a"}, {}], "n"), "one of them has no n"),
+]
+
+
+@pytest.mark.parametrize(("name", "handed", "gives"), REFUSING)
+def test_what_a_helper_can_not_take_is_said(name: str, handed: tuple[Any, ...], gives: Any) -> None:
+    if not isinstance(gives, str):
+        assert getattr(helpers, name)(*handed) == gives
+        return
+    with pytest.raises((TypeError, ValueError), match=gives):
+        getattr(helpers, name)(*handed)
+
+
 @pytest.mark.parametrize(
     ("code", "error"), [("200", TypeError), (True, TypeError), (101, ValueError), (600, ValueError)]
 )

@@ -200,15 +200,13 @@ def listed_by_key(records: Any, key: str | int) -> dict[str, Any]:
 
     Raises ValueError where two have the same there, or one has nothing.
     """
-    held: list[Any] = [None] * len(records or ())
-    for index, record in enumerate(records or ()):
-        try:
-            held[index] = record[key]
-        except (LookupError, TypeError):
-            raise ValueError(f"{record!r} has no {key}") from None
-        if held[index] in held[:index]:
-            raise ValueError(f"two of them have {held[index]!r} at {key}")
-    return by_key_of_records(records or (), key)
+    try:
+        made = by_key_of_records(records or (), key)
+    except (LookupError, TypeError):
+        raise ValueError(f"one of them has no {key}") from None
+    if len(made) < len(records or ()):
+        raise ValueError(f"two of them have the same {key}")
+    return made
 
 
 def values_at(mapping: dict[str, Any] | None, key: str, beside: dict[str, str]) -> dict[str, Any]:

@@ -35,7 +35,7 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.nodes import is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
-from vast_ferry.translate.python.written_out import binds
+from vast_ferry.translate.python.written_out import binds, is_the_same_ever
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 
@@ -84,6 +84,8 @@ class _Project:
 
     def written(self, text: PythonText, tree: ast.Module, name: str, value: ast.expr) -> str | None:
         """Return a handler's statement as a function; nothing where what it gives is not known."""
+        if not all(is_the_same_ever(tree, one) for one in walk(value) if isinstance(one, ast.Name)):
+            return None  # it stands for what a name was then
         decorators, core = list[str](), value
         while isinstance(core, ast.Call) and self._is_decorator(core):
             decorators.append(f"@{text.of(core.func)}\n")
@@ -100,7 +102,7 @@ class _Project:
             named = [one.arg for one in core.keywords]
             told = [*core.args[1:], *(one.value for one in core.keywords)]
             # What is worked out once, when the module is loaded, must not be worked out at each call.
-            if taken is None or None in named or not all(isinstance(one, (ast.Constant, ast.Name)) for one in told):
+            if taken is None or None in named or not all(is_the_same_ever(tree, one) for one in told):
                 return None
             own = [one for one in _parameters(taken)[len(more) :] if one not in named]
             given = [*more, *own, *(text.of(one) for one in core.keywords)]

@@ -18,7 +18,7 @@ import ast
 from vast_ferry.translate.python.functions import Definition
 from vast_ferry.translate.python.nodes import last_name, walk
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.written_out import binds
+from vast_ferry.translate.python.written_out import binds, is_the_same_ever
 
 #: What only a `partial` has.
 _ITS_OWN = frozenset(["func", "args", "keywords"])
@@ -36,7 +36,8 @@ def partial_in_full(text: PythonText, tree: ast.Module, node: ast.AST, functions
     found = [one for one in functions if isinstance(call.args[0], ast.Name) and one.name == call.args[0].id]
     if last_name(call.func) != "partial" or len(found) != 1 or not _is_left_alone(tree, target.id):
         return None
-    return _written(text, target.id, call, found[0]) if _is_told_once(tree, call) else None
+    told = [*call.args, *(one.value for one in call.keywords)]
+    return _written(text, target.id, call, found[0]) if all(is_the_same_ever(tree, one) for one in told) else None
 
 
 def _is_left_alone(tree: ast.Module, name: str) -> bool:
@@ -45,16 +46,6 @@ def _is_left_alone(tree: ast.Module, name: str) -> bool:
     asked = [one.value for one in nodes if isinstance(one, ast.Attribute) and one.attr in _ITS_OWN]
     once = sum(binds(one, name) for one in nodes) == 1
     return once and not any(isinstance(one, ast.Name) and one.id == name for one in asked)
-
-
-def _is_told_once(tree: ast.Module, call: ast.Call) -> bool:
-    """Tell whether what a `partial` is given means the same whenever it is called."""
-    told = [*call.args[1:], *(one.value for one in call.keywords)]
-    return all(
-        isinstance(one, ast.Constant)
-        or (isinstance(one, ast.Name) and sum(binds(each, one.id) for each in walk(tree)) <= 1)
-        for one in told
-    )
 
 
 def _written(text: PythonText, name: str, call: ast.Call, function: Definition) -> str | None:

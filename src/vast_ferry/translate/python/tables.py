@@ -177,14 +177,13 @@ def reads_in_its_loop(
     Other loops may have the name as well, one after the other, as long as it is read nowhere else.
     """
     every = list(uses)
-    loops = [_binding_loop(use, parents) for use in every if not isinstance(use.ctx, ast.Load)]
-    regions = [{id(part) for node in loop for part in ast.walk(node)} for loop in loops if loop is not None]
+    loops = {id(use): _binding_loop(use, parents) for use in every if not isinstance(use.ctx, ast.Load)}
+    inside = {
+        use: {id(part) for node in loop for part in ast.walk(node)} for use, loop in loops.items() if loop is not None
+    }
     reads = [use for use in every if isinstance(use.ctx, ast.Load)]
-    own = _binding_loop(target, parents)
-    apart = len(loops) == len(regions) and all(sum(id(read) in one for one in regions) == 1 for read in reads)
-    if own is None or not apart:
-        return None
-    return [read for read in reads if any(part is read for node in own for part in ast.walk(node))]
+    apart = len(loops) == len(inside) and all(sum(id(read) in one for one in inside.values()) == 1 for read in reads)
+    return [read for read in reads if id(read) in inside[id(target)]] if apart and id(target) in inside else None
 
 
 def _binding_loop(target: ast.expr, parents: Mapping[int, ast.AST]) -> list[ast.AST] | None:

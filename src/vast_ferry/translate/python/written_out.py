@@ -195,9 +195,7 @@ def _whatever(function: Definition, inner: Definition, takes: str) -> tuple[ast.
     calls = [one for one in nodes if isinstance(one, ast.Call) and getattr(one.func, "id", "") == takes]
     wanted = [*names, f"*{every.arg}", f"**{rest[1].arg}"]
     uses = [one.id for one in nodes if isinstance(one, ast.Name) and one.id in (every.arg, rest[1].arg)]
-    handed = all(
-        [ast.unparse(one) for one in call.args] + [ast.unparse(one) for one in _named(call)] == wanted for call in calls
-    )
+    handed = all(_handed(call) == wanted for call in calls)
     every_name = {one.arg for one in walk(function.args) if isinstance(one, ast.arg)}
     taken = any(binds(one, name) for one in nodes for name in every_name) or any(
         isinstance(one, ast.Name) and one.id in every_name - {*names} for one in nodes
@@ -211,9 +209,11 @@ def _says_its_name_in_a_text(inner: Definition, takes: str) -> bool:
     return any(isinstance(one, ast.Name) and one.id == takes for text in texts for one in walk(text))
 
 
-def _named(call: ast.Call) -> list[ast.expr]:
-    """Return what a call hands on by name, as it is written."""
-    return [ast.Name(f"**{ast.unparse(one.value)}" if one.arg is None else f"{one.arg}=") for one in call.keywords]
+def _handed(call: ast.Call) -> list[str]:
+    """Return what a call hands on, each as it is written."""
+    named = ["**" if one.arg is None else f"{one.arg}=" for one in call.keywords]
+    by_name = [before + ast.unparse(one.value) for before, one in zip(named, call.keywords, strict=True)]
+    return [ast.unparse(one) for one in call.args] + by_name
 
 
 @dataclass(frozen=True, slots=True)
@@ -315,7 +315,7 @@ def _bound(
     known = {*names, *(one.arg for one in arguments.kwonlyargs)}
     given = {**defaults, **given, **{name: value for name, value in by_name.items() if name is not None}}
     told = [*given.values(), *rest]
-    plain = all(_is_the_same_ever(tree, one) for one in told)
+    plain = all(is_the_same_ever(tree, one) for one in told)
     if not plain or given.keys() != known or None in by_name or arguments.kwarg or (rest and not arguments.vararg):
         return None
     text, theirs = texts
@@ -328,10 +328,10 @@ def _bound(
     return bound
 
 
-def _is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
+def is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
     """Tell whether a constant, or a name of the module that is bound once, means the same whenever it is asked."""
     if isinstance(node, ast.Tuple):
-        return all(_is_the_same_ever(tree, one) for one in node.elts)
+        return all(is_the_same_ever(tree, one) for one in node.elts)
     if isinstance(node, ast.Constant):
         return True
     return isinstance(node, ast.Name) and sum(binds(one, node.id) for one in walk(tree)) <= 1

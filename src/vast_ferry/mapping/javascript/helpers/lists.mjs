@@ -193,9 +193,8 @@ export function byKeyOfRecords(records, key) {
 
 /** Return a list of records as a mapping by what stands under a name in each; throw where two have the same there. */
 export function listedByKey(records, key) {
-  const held = (records ?? []).map((one) => heldUnder(one, key));
-  const twice = held.find((one, index) => held.indexOf(one) < index);
-  if (twice !== undefined) throw new RangeError(`two of them have ${asShown(twice)} at ${key}`);
+  const held = new Set((records ?? []).map((one) => heldUnder(one, key)));
+  if (held.size < (records ?? []).length) throw new RangeError(`two of them have the same ${key}`);
   return byKeyOfRecords(records ?? [], key);
 }
 
