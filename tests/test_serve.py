@@ -260,9 +260,14 @@ def test_calls_that_wait_behind_others_are_each_answered_once(tmp_path: Path) ->
     (project / "ostermere.yaml").write_text(declared)
 
     async def all_of_them(address: str) -> list[httpx.Response]:
-        limits = httpx.Limits(max_connections=50)  # who waits for one of these waits for us, not for the server
-        async with httpx.AsyncClient(base_url=address, timeout=httpx.Timeout(20, pool=None), limits=limits) as client:
-            return await asyncio.gather(*(client.get(f"/f/{number}") for number in range(900)))
+        few = asyncio.Semaphore(50)  # who waits for this waits for us, not for the server
+
+        async def one(client: httpx.AsyncClient, number: int) -> httpx.Response:
+            async with few:
+                return await client.get(f"/f/{number}")
+
+        async with httpx.AsyncClient(base_url=address, timeout=20) as client:
+            return await asyncio.gather(*(one(client, number) for number in range(900)))
 
     with served(project, tmp_path, *AT) as (client, _):
         replies = asyncio.run(all_of_them(str(client.base_url)))
