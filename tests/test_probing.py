@@ -163,7 +163,7 @@ def test_from_blind_samples_to_seeing_ones(tmp_path: Path, run: Run) -> None:
     assert "`+` is `-`" not in missed  # a loop without end is noticed, too
     assert before.carried.lines_reached < before.carried.lines
 
-    found = run("event", "make", made, "--from", "ostermere@1", "--seconds", "8", "--format", "json")
+    found = run("event", "make", made, "--from", "ostermere@1", "--seconds", "24", "--format", "json")
     assert found.returncode == 0, found.stderr
     kept = json.loads(found.stdout)["samples"]
     assert any("handlers/one.py:9" in one["why"] for one in kept), kept

@@ -267,9 +267,10 @@ class Follower(Reads):
     def _hand_on(self, node: Node, part: Part) -> None:
         """Give a helper of the project an object of what it reads, in place of the part that it was handed."""
         needed, taken = self.handed.needed(self.file, self.scopes, node, part)
-        if not needed.leaves and not needed.lists:
+        nothing = not needed.leaves and not needed.lists
+        if nothing and part.at.steps:  # which may be nothing itself
             raise Whole(node, "it is handed on to what reads nothing of it")
-        text = self._object_of(node, needed)
+        text = "{}" if nothing else self._object_of(node, needed)
         if needed.awaited:
             self._read_content(node)
         said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]

@@ -49,11 +49,19 @@ class Standing:
 
 
 class FunctionOf(Protocol):
-    """Returns the function of the project, or the class, that a name stands for, where it is never another."""
+    """Returns the function of the project, or the class, that a name stands for, where it is never another.
+
+    `heirs` has a class and those that inherit from it, nothing where there may be others; `is_put` tells whether
+    something is put under a name into an object that may be one of a file's.
+    """
 
     def __call__(
         self, file: JavaScriptFile, scopes: Scopes, name: Node, *, of_class: bool = False
     ) -> Standing | None: ...
+
+    def heirs(self, own: Standing) -> list[Standing] | None: ...
+
+    def is_put(self, name: str, file: JavaScriptFile) -> bool: ...
 
 
 #: How to have the scopes of a file.

@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, parsed
+from vast_ferry.documents.javascript_file import JavaScriptFile, linked_file, parsed
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Entry, Function
 from vast_ferry.mapping.javascript.functions import Source, Takes, there
@@ -27,14 +27,11 @@ from vast_ferry.translate.javascript.around import Chain, Layer, Way
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
 from vast_ferry.translate.javascript.handlers import (
-    Standing,
-    class_at,
-    exported_declared,
-    function_at,
     handler_of,
     not_turned,
 )
-from vast_ferry.translate.javascript.scopes import Scopes, is_written, within
+from vast_ferry.translate.javascript.linked import Linked
+from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.shared import Around
 from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
@@ -70,10 +67,11 @@ class Native:
     emitted: Emitted = field(default_factory=Emitted)
     around: Around = field(init=False)
     _read_around: dict[tuple[str, tuple[Edit, ...]], str] = field(default_factory=dict)
-    _others: dict[tuple[str, str], bool] = field(default_factory=dict)  # exports that somebody may give another value
+    function_of: Linked = field(init=False)
 
     def __post_init__(self) -> None:
         self.around = Around(self.files, self._scopes_of)
+        self.function_of = Linked(self.files, self._scopes_of)
 
     def rewrite(self, functions: list[Function]) -> Rewritten:
         """Return what becomes of the handlers."""
@@ -289,74 +287,6 @@ class Native:
                     return True
                 waiting.append(linked_file(at, link.module, self.files))
         return False
-
-    def function_of(
-        self, file: JavaScriptFile, scopes: Scopes, name: Node, *, of_class: bool = False
-    ) -> Standing | None:
-        """Return the function, or class, that a name or a part of a module always stands for, if there is one."""
-        if name.type == "member_expression":
-            holder, part = name.child_by_field_name("object"), file.text(name.child_by_field_name("property"))
-            whole = self._linked(file, scopes, holder) if holder.type == "identifier" else None
-            known = whole is not None and whole[1] == "*"
-            return self._exported(whole[0], part, of_class=of_class) if whole is not None and known else None
-        binding = scopes.of(name)
-        if binding is None or binding.writes or len(binding.declared) != 1:
-            return None
-        at = class_at if of_class else function_at
-        node = at(binding.declared[0]) if binding.kind != "import" else None
-        if node is not None:
-            return Standing(file, scopes, node)
-        linked = self._linked(file, scopes, name)
-        return self._exported(*linked, of_class=of_class) if linked is not None and linked[1] != "*" else None
-
-    def _linked(self, file: JavaScriptFile, scopes: Scopes, name: Node) -> tuple[str, str] | None:
-        """Return the file of the project that a name is taken from, and its name there; `*` for all of it."""
-        binding = scopes.of(name)
-        if binding is None or binding.writes or len(binding.declared) != 1 or binding.kind not in ("import", "const"):
-            return None
-        for link in file.links:
-            there = linked_file(file.path, link.module, self.files) if binding.name in link.names else ""
-            if there and (binding.kind == "import" or within(link.text, binding.declared[0].parent.parent.parent)):
-                return there, link.names[binding.name]
-        return None
-
-    def _exported(self, path: str, name: str, *, of_class: bool) -> Standing | None:
-        """Return the function, or class, that a file exports under a name, where nobody gives that name another."""
-        file = self.files[path]
-        scopes = self._scopes_of(file)
-        if (path, name) not in self._others:
-            self._others[path, name] = any(self._gives_another(other, path, name) for other in self.files.values())
-        if scopes.blind or self._others[path, name]:
-            return None
-        node = exported_declared(file, scopes, name, file.exports.get(name), of_class=of_class)
-        return Standing(file, scopes, node) if node is not None else None
-
-    def _gives_another(self, file: JavaScriptFile, path: str, name: str) -> bool:
-        """Tell whether a file may give what another exports under a name another value, or exports it twice."""
-        if file.path == path:
-            told = [one for one in file.of_types(file.root, ("member_expression",)) if is_written(one)]
-            return (
-                sum(file.text(one) in (f"exports.{name}", f"module.exports.{name}", "module.exports") for one in told)
-                > 1
-            )
-        scopes = self._scopes_of(file)
-        for link in file.links:
-            if linked_file(file.path, link.module, self.files) != path:
-                continue
-            if link.required and not link.names and link.text.parent.parent.parent.type != "expression_statement":
-                return True  # all of it goes somewhere without a name
-            for own in (own for own, taken in link.names.items() if taken == "*"):
-                binding = scopes.at_top(own)
-                if binding is None or any(not _only_reads(use) for use in binding.uses):
-                    return True
-        return False
-
-
-def _only_reads(use: Node) -> bool:
-    """Tell whether a use of a module's name only reads a part of it."""
-    above = use.parent
-    asked = above.type == "member_expression" and above.child_by_field_name("object") == use
-    return bool(asked and not is_written(above))
 
 
 def _of_both(layer: Handler, inside: list[Handler]) -> str:
