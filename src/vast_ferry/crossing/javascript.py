@@ -21,13 +21,14 @@ from vast_ferry.mapping.javascript.bindings import bound_call, operate_over, ope
 from vast_ferry.mapping.javascript.clients import error_there
 from vast_ferry.mapping.javascript.declarations import declarations
 from vast_ferry.mapping.javascript.delivery import Delivery, deliver
-from vast_ferry.mapping.javascript.functions import there, view_event
+from vast_ferry.mapping.javascript.functions import Takes, there, view_event
 from vast_ferry.mapping.javascript.library import module_text
 from vast_ferry.mapping.javascript.names import camel, place_there
 from vast_ferry.mapping.javascript.writing import in_comment, literal, text
 from vast_ferry.profiles.javascript import host_objects, module_names, module_over, takes_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
+from vast_ferry.translate.javascript.bound import with_calls
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
 from vast_ferry.translate.javascript.native import Native, Rewritten
 
@@ -73,6 +74,7 @@ class JavaScriptWrapping:
     deliveries: dict[str, Delivery] = field(default_factory=dict)
     needed: set[str] = field(default_factory=set)  # modules of the source that what is made needs
     bound: dict[str, Delivery] = field(default_factory=dict)  # those of functions that are called by their bindings
+    anew: frozenset[str] = frozenset()  # the sources in which handlers that were methods are functions that call them
 
     @property
     def wrapped(self) -> list[Function]:
@@ -112,6 +114,26 @@ class JavaScriptWrapping:
             found[f"{name}.d.mts"] = declarations(content, path, types)
         return found
 
+    def with_methods_called(self, takes: Takes, limit_of: Callable[[Function], float]) -> None:
+        """Rewrite handlers that are methods as functions that call them, where these can be rewritten then."""
+        wanted = [one for one in self.functions if len(one.kinds) == 1]
+        while wanted:
+            anew, names = with_calls(self.sources, wanted, self._handed_over)
+            if not anew:
+                return
+            sources = {**self.sources, **anew}
+            own = Native(self.source, self.target, sources, takes, limit_of).rewrite(self.functions)
+            if not names & own.stopped.keys():
+                self.sources, self.anew, self.rewritten = sources, frozenset(anew), own
+                return
+            wanted = [one for one in wanted if one.name in names - own.stopped.keys()]
+
+    def _handed_over(self, function: Function) -> tuple[str, ...]:
+        """Return the names of what the source's provider hands a function."""
+        kind = self.source.kind(function.kinds[0])
+        handed, writer = there(kind.event).handed_over, kind.answered.writer
+        return tuple(map(camel, writer.among(handed) if writer is not None else handed))
+
     def edited(self, own: Mapping[str, bytes]) -> dict[str, bytes]:
         """Return the author's files as they become: their links to the provider's modules, their handlers rewritten."""
         changed: dict[str, bytes] = {}
@@ -125,7 +147,9 @@ class JavaScriptWrapping:
             names = list(dict.fromkeys(self.rewritten.imports.get(path, [])))
             if names:
                 edits.append(import_of(file, names, _relative(path, f"{self.module}.mjs")))
-            if edits:
+            if path in self.anew:
+                changed[path] = applied(file.content, edits)
+            elif edits:
                 changed[path] = applied(own.get(path, file.content), edits)
         return changed
 
@@ -336,4 +360,5 @@ def wrap_javascript(
     if rewriting:
         takes = {**takes_of(surfaces[0]), **takes_of(surfaces[1])}
         made.rewritten = Native(*surfaces, sources, takes, limit_of).rewrite(functions)
+        made.with_methods_called(takes, limit_of)
     return made

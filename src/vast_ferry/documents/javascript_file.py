@@ -69,6 +69,7 @@ class JavaScriptFile:
     links: list[Link] = field(default_factory=list)
     esm: bool = False
     more: bool = False
+    lines: tuple[int, ...] = ()  # by line, the number of the author's own; none where these are all that there are
     _places: dict[str, list[int]] = field(default_factory=dict)  # type → where its nodes stand among all
     _nodes: dict[str, list[Node]] = field(default_factory=dict)  # and they themselves
     _spans: dict[int, tuple[int, int]] = field(default_factory=dict)  # by a node's id: where it and all below it stand
@@ -115,8 +116,9 @@ class JavaScriptFile:
         return self.content[node.start_byte : node.end_byte].decode("utf-8", "replace")
 
     def place(self, node: Node) -> Place:
-        """Return where a node stands."""
-        return Place(self.path, node.start_point[0] + 1, node.start_point[1] + 1)
+        """Return where a node stands in what the author wrote."""
+        line = node.start_point[0]
+        return Place(self.path, self.lines[line] if self.lines else line + 1, node.start_point[1] + 1)
 
 
 def walk(node: Node) -> Iterator[Node]:

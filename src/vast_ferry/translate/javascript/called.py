@@ -25,10 +25,10 @@ from vast_ferry.translate.javascript.handlers import (
     takes_otherwise,
 )
 from vast_ferry.translate.javascript.looking import only_asked, patterns_of
-from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
+from vast_ferry.translate.javascript.methods import methods_of, methods_of_this, static_method
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
 from vast_ferry.translate.javascript.scopes import Binding, Scopes
-from vast_ferry.translate.javascript.values import bare, only_value
+from vast_ferry.translate.javascript.values import bare, only_value, own_nodes
 
 #: What is asked of something that has a name.
 _ASKED: Final = ("member_expression", "subscript_expression")
@@ -146,14 +146,36 @@ class _Calls:
             return registered(held, self.to).functions
         if by_name and (things := things_listed(scopes, holder, only_value)):
             return self._each_of(at, [part_of(file, bare(one), name or "") for one in things])
-        value = only_value(scopes, holder)
-        if value is None:
-            return []
-        if value.type == "object" and only_asked(scopes, holder):
-            return entries_of(replace(at, node=value), name, self.to)
-        if (made := instance_of(held)) is not None:
-            return methods_of(made, name, self.function_of)
-        return registered(held, self.to).functions
+        return self._of_named(held, name) or registered(held, self.to).functions
+
+    def _of_named(self, held: Standing, name: str | None) -> list[Standing]:
+        """Return the functions that something has under a name, which is a class or is only asked for its parts."""
+        own = self.function_of(held.file, held.scopes, held.node, of_class=True)
+        if own is not None:
+            return static_method(own, name, self.function_of) if name is not None else []
+        value = only_value(held.scopes, held.node)
+        if value is not None and only_asked(held.scopes, held.node):
+            made = self._object_made(replace(held, node=value)) if value.type == "call_expression" else None
+            made = replace(held, node=value) if value.type == "object" else made
+            if made is not None:
+                return entries_of(made, name, self.to)
+        instance = instance_of(held)
+        return methods_of(instance, name, self.function_of) if instance is not None else []
+
+    def _object_made(self, call: Standing) -> Standing | None:
+        """Return the object that a function of the project gives back, made anew at each call."""
+        named = call.node.child_by_field_name("function")
+        by_name = named.type in ("identifier", "member_expression")
+        maker = self.function_of(call.file, call.scopes, named) if by_name else None
+        if maker is None or any(child.type in ("async", "*") for child in maker.node.children):
+            return None
+        body = maker.node.child_by_field_name("body")
+        values = [body]
+        if body.type == "statement_block":
+            returns = [one for one in own_nodes(body) if one.type == "return_statement"]
+            values = [inside for one in returns for inside in one.named_children[:1]]
+        made = bare(values[0]) if len(values) == 1 else None
+        return replace(maker, node=made) if made is not None and made.type == "object" else None
 
     def _each_of(self, at: Standing, things: Sequence[Node | None]) -> list[Standing]:
         """Return the functions that expressions are, of which each may be called; none where one is anything else."""

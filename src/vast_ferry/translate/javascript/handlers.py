@@ -68,8 +68,22 @@ class FunctionOf(Protocol):
 ScopesOf = Callable[[JavaScriptFile], Scopes]
 
 
-def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: ScopesOf) -> Standing:
-    """Return what an entry is, a function or a call that may give one; raises Stop where it stands there otherwise.
+@dataclass(frozen=True, slots=True)
+class Exported:
+    """What an entry is, behind the names that files give it: its file, its name there as it is exported, its own.
+
+    `passing` are the files that only pass it on, and the last one, with the names under which they export it.
+    """
+
+    file: JavaScriptFile
+    scopes: Scopes
+    name: str
+    own: str | None
+    passing: Mapping[str, set[str]]
+
+
+def exported(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: ScopesOf) -> Exported:
+    """Return what stands behind an entry; raises Stop where that can't be seen.
 
     Other names of it are followed: those that the file gives it, and files that only pass it on.
     """
@@ -89,15 +103,25 @@ def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: Sco
         passing[path] = {name, *(one for one, inner in file.exports.items() if own and _leads_to(inner, own, scopes))}
         there = _passed_on(name, own, file, scopes, files)
         if there is None:
-            break
+            return Exported(file, scopes, name, own, passing)
         path, name = there
-    node = _exported_value(file, scopes, name, own)
+
+
+def handler_of(entry: Entry, files: Mapping[str, JavaScriptFile], scopes_of: ScopesOf) -> Standing:
+    """Return what an entry is, a function or a call that may give one; raises Stop where it stands there otherwise."""
+    found = exported(entry, files, scopes_of)
+    node = exported_value(found)
     if node is None or not (_is_function(node) or node.type == "call_expression"):
         raise Stop("what it exports is no function that stands there")
-    others = [other for at, other in files.items() if at not in passing]
-    if any(_may_call(other, at, names) for other in others for at, names in passing.items()):
+    others = [other for at, other in files.items() if at not in found.passing]
+    if any(_may_call(other, at, names) for other in others for at, names in found.passing.items()):
         raise Stop("it may be called by another file")
-    return Standing(file, scopes, node)
+    return Standing(found.file, found.scopes, node)
+
+
+def exported_value(found: Exported) -> Node | None:
+    """Return the expression, or declaration, that is exported, where it is always the same."""
+    return _exported_value(found.file, found.scopes, found.name, found.own)
 
 
 def asks_for_no_more(stands: Standing) -> None:

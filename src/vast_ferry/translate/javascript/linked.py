@@ -110,7 +110,7 @@ class Linked:
         key = (own.file.path, own.node.id)
         if key not in self._uses:
             found = self._named_uses(own)
-            plain = found is not None and all(one.node.parent.type in _KEEPS for one in found)
+            plain = found is not None and all(one.node.parent.type in _KEEPS or _asks(one) for one in found)
             plain = plain and not any(
                 within(one, own.node.parent) for one in own.file.of_types(own.node, ("decorator",))
             )
@@ -208,6 +208,14 @@ class Linked:
                 if binding is None or any(not _only_reads(use) for use in binding.uses):
                     return True
         return False
+
+
+def _asks(use: Standing) -> bool:
+    """Tell whether a use of a class asks for what the class itself has under a name: `Hive.of`."""
+    above = use.node.parent
+    asked = above.type == "member_expression" and above.child_by_field_name("object") == use.node
+    name = use.file.text(above.child_by_field_name("property")) if asked else ""
+    return bool(asked and not is_written(above) and name not in ("prototype", "__proto__", "constructor"))
 
 
 def _is_decorated(own: Standing) -> bool:

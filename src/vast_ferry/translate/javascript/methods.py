@@ -52,6 +52,17 @@ def methods_of_this(file: JavaScriptFile, scopes: Scopes, called: Node, function
     return [*found.values()]
 
 
+def static_method(own: Standing, name: str, function_of: FunctionOf) -> list[Standing]:
+    """Return the method of a name that a class itself has, where nobody may give it another."""
+    if function_of.heirs(own) is None or function_of.is_put(name, own.file):
+        return []
+    members = own.node.child_by_field_name("body").named_children
+    found = [one for one in members if own.file.text(one.child_by_field_name("name") or one) == name]
+    plain = len(found) == 1 and found[0].type == "method_definition"
+    kinds = {child.type for child in found[0].children} if plain else set()
+    return [replace(own, node=found[0])] if "static" in kinds and not kinds & {"get", "set", "*"} else []
+
+
 def _found(classes: tuple[Standing, ...], name: str | None, function_of: FunctionOf) -> list[Standing]:
     """Return the methods of a name that an object of the first of some classes has, or all of them."""
     every: dict[str, Standing] = {}
@@ -59,6 +70,8 @@ def _found(classes: tuple[Standing, ...], name: str | None, function_of: Functio
         if function_of.heirs(one) is None or not _nobody_adds(one, name):
             return []
         body = one.node.child_by_field_name("body")
+        if (field := _field_function(one, name)) is not None:
+            return [field] if len(classes) == 1 else []  # it stands in front of methods, in whatever class
         for method in body.named_children:
             own = one.file.text(method.child_by_field_name("name")) if method.type == "method_definition" else ""
             if not own or own == "constructor" or own in every or (name is not None and own != name):
@@ -72,12 +85,24 @@ def _found(classes: tuple[Standing, ...], name: str | None, function_of: Functio
     return [one for own, one in every.items() if name is not None or not own.startswith("#")]
 
 
+def _field_function(one: Standing, name: str | None) -> Standing | None:
+    """Return the arrow function that each object of a class gets under a name: `handle = async (event) => …`."""
+    for field in one.node.child_by_field_name("body").named_children:
+        key, value = field.child_by_field_name("name") or field.child_by_field_name("property"), None
+        if field.type.endswith("field_definition") and key is not None and one.file.text(key) == name:
+            value = field.child_by_field_name("value")
+        if value is not None and value.type == "arrow_function" and field.children[0].type != "static":
+            return replace(one, node=value)
+    return None
+
+
 def _nobody_adds(one: Standing, name: str | None) -> bool:
     """Tell whether a class's objects have no function under a name, or under any, but for its methods."""
     for field in one.node.child_by_field_name("body").named_children:
         key = (field.child_by_field_name("name") or field.child_by_field_name("property")) or None
         value = field.child_by_field_name("value")
-        if field.type.endswith("field_definition") and _may_be(one.file, key, value, name):
+        known = name is not None and field.type.endswith("field_definition") and _field_function(one, name) is not None
+        if not known and field.type.endswith("field_definition") and _may_be(one.file, key, value, name):
             return False
     for inner in walk(one.node):
         told = inner.type == "member_expression" and inner.child_by_field_name("object").type == "this"
