@@ -23,6 +23,7 @@ from vast_ferry.translate.javascript.handlers import (
     Standing,
     function_at,
     given_back,
+    is_called,
     is_export,
 )
 from vast_ferry.translate.javascript.looking import only_looks, parameters_of, patterns_of
@@ -179,7 +180,9 @@ class Chain:
                 steps, inside = several
                 for step in steps:
                     found.append(self._step(at, step, given))
-                    given = found[-1].handed[0].hands
+                    given = found[-1].handed[0].hands if found[-1].handed else ()
+            if not found[-1].handed:
+                return found
             given = found[-1].handed[0].hands
             at = self._inside(inside, at)
         return [*found, Layer(at, self._given(at.node, given))]
@@ -202,7 +205,7 @@ class Chain:
             return None
         taken = patterns_of(maker.stands.node)
         bound = [maker.stands.scopes.of(one) for one in taken if one.type == "identifier"]
-        if any(_is_called(use) for one in bound if one is not None for use in one.uses):
+        if any(is_called(use) for one in bound if one is not None for use in one.uses):
             return None  # a function, of which nobody knows which it is
         binding = at.scopes.of(called)
         if binding is None or binding.uses != [called] or binding.name in at.file.exports.values():
@@ -223,8 +226,21 @@ class Chain:
         if len(inside) > 1:  # the one whose answers are those of the whole
             inside = [one for one in inside if _answers_with(maker.stands, layer, names[one])]
         if len(inside) != 1:
-            raise Stop("which of what is put into it is the handler can't be seen", at.node)
-        return self._made(at, (maker, layer), names[inside[0]], given), arguments[inside[0]]
+            return self._last(at, (maker, layer), given), at.node
+        made = self._made(at, (maker, layer), names[inside[0]], given)
+        if all(number is None for number in made.handed[0].hands):
+            return self._last(at, (maker, layer), given), at.node
+        return made, arguments[inside[0]]
+
+    def _last(self, at: Standing, found: tuple[Maker, Node], given: tuple[int | None, ...] | None) -> Layer:
+        """Return a layer inside of which nothing is the provider's: what it calls speaks the project's own language.
+
+        It is the handler, as far as the provider is concerned, whatever functions it was made with.
+        """
+        maker, layer = found
+        stands = Standing(maker.stands.file, maker.stands.scopes, layer)
+        made = Maker(maker.stands, maker.owner, maker.named, (*maker.between, layer))
+        return Layer(stands, self._given(layer, given), maker=made, called_in=at)
 
     def _step(self, at: Standing, called: Node, given: tuple[int | None, ...] | None) -> Layer:
         """Return the layer that one of several functions makes which are put around what is inside one in another."""
@@ -242,7 +258,7 @@ class Chain:
         binding = maker.stands.scopes.of(name) if name.type == "identifier" else None
         if binding is None or binding.writes or len(binding.declared) != 1:
             raise Stop("what is around it gives what is inside another name", at.node)
-        calls = [one.parent for one in binding.uses if _is_called(one)]
+        calls = [one.parent for one in binding.uses if is_called(one)]
         if len(calls) != len(binding.uses) or not all(within(one, layer) for one in calls) or not calls:
             raise Stop("what is around it does more with it than to call it", at.node)
         stands = Standing(maker.stands.file, maker.stands.scopes, layer)
@@ -334,15 +350,10 @@ def declaration_of(function: Node) -> Node:
     return found
 
 
-def _is_called(use: Node) -> bool:
-    above = use.parent
-    return bool(above.type == "call_expression" and above.child_by_field_name("function") == use)
-
-
 def _answers_with(stands: Standing, layer: Node, name: Node) -> bool:
     """Tell whether a layer answers with what a function answers that it has under a name."""
     binding = stands.scopes.of(name)
-    calls = tuple(one.parent for one in binding.uses if _is_called(one)) if binding is not None else ()
+    calls = tuple(one.parent for one in binding.uses if is_called(one)) if binding is not None else ()
     return any(is_call_of(one, calls) for one in answers_of(layer))
 
 

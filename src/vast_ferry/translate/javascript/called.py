@@ -21,14 +21,13 @@ from vast_ferry.translate.javascript.handlers import (
     FunctionOf,
     Standing,
     given_back,
-    given_to_all,
     takes_otherwise,
 )
 from vast_ferry.translate.javascript.looking import only_asked, patterns_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this, static_method
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
 from vast_ferry.translate.javascript.scopes import Binding, Scopes
-from vast_ferry.translate.javascript.values import bare, only_value, own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, bare, only_value, own_nodes
 
 #: What is asked of something that has a name.
 _ASKED: Final = ("member_expression", "subscript_expression")
@@ -98,19 +97,29 @@ class _Calls:
         return [] if value is None or value.type == "identifier" else self.to(replace(name, node=value))
 
     def _handed_to_all(self, name: Standing, binding: Binding) -> list[Standing]:
-        """Return what a function of the file's top is handed as one of its parameters, by all the calls of it."""
+        """Return what a function of a file's top is handed as one of its parameters, by all the calls of it."""
+        given = self._given_for(name, binding)
+        if given is None:
+            return []
+        self.asked.append(binding.declared[0])
+        try:
+            return self._every([self.to(one) for one in given])
+        finally:
+            self.asked.pop()
+
+    def _given_for(self, name: Standing, binding: Binding) -> list[Standing] | None:
+        """Return what all calls of a function of a file's top hand it for a parameter; nothing where one is unseen."""
         declared = binding.declared[0]
         taken = patterns_of(binding.scope)
         if binding.writes or declared not in taken or declared in self.asked:
-            return []
-        at, every = taken.index(declared), given_to_all(name.file, name.scopes, binding.scope)
-        if any(len(given) <= at for given in every):
-            return []
-        self.asked.append(declared)
-        try:
-            return self._every([self.to(replace(name, node=given[at])) for given in every])
-        finally:
-            self.asked.pop()
+            return None
+        at, found = taken.index(declared), list[Standing]()
+        for call in self.function_of.calls_of(replace(name, node=binding.scope)):
+            given = arguments_of(call.node)
+            if len(given) <= at or any(one.type == "spread_element" for one in given):
+                return None
+            found.append(replace(call, node=given[at]))
+        return found
 
     def _given_by(self, call: Standing) -> list[Standing]:
         """Return the functions that a call gives, of which one is called then."""
@@ -153,6 +162,9 @@ class _Calls:
         own = self.function_of(held.file, held.scopes, held.node, of_class=True)
         if own is not None:
             return static_method(own, name, self.function_of) if name is not None else []
+        binding = held.scopes.of(held.node)
+        if binding is not None and binding.kind == "parameter":
+            return self._of_tables(held, binding, name)
         value = only_value(held.scopes, held.node)
         if value is not None and only_asked(held.scopes, held.node):
             made = self._object_made(replace(held, node=value)) if value.type == "call_expression" else None
@@ -161,6 +173,17 @@ class _Calls:
                 return entries_of(made, name, self.to)
         instance = instance_of(held)
         return methods_of(instance, name, self.function_of) if instance is not None else []
+
+    def _of_tables(self, held: Standing, binding: Binding, name: str | None) -> list[Standing]:
+        """Return the functions that an object has under a name which stands where a function is handed it."""
+        given = self._given_for(held, binding) if only_asked(held.scopes, held.node) else None
+        if not given or any(bare(one.node).type != "object" for one in given):
+            return []
+        self.asked.append(binding.declared[0])
+        try:
+            return self._every([entries_of(replace(one, node=bare(one.node)), name, self.to) for one in given])
+        finally:
+            self.asked.pop()
 
     def _object_made(self, call: Standing) -> Standing | None:
         """Return the object that a function of the project gives back, made anew at each call."""

@@ -105,6 +105,8 @@ class Made:
         above = made.parent
         if _asks(above, made):
             return bool(file.text(above.child_by_field_name("property")) != field)
+        if above.type == "arguments":
+            return _is_only_asked_there(replace(self.at, node=made), field, taken_by, [])
         declared = above.child_by_field_name("name") if above.type == "variable_declarator" else None
         if declared is None or declared.type != "identifier":
             return False
@@ -121,12 +123,17 @@ def _is_only_asked(name: Standing, field: str, taken_by: TakenBy, gone: list[Nod
         if _asks(use.parent, use):
             if name.file.text(use.parent.child_by_field_name("property")) == field:
                 return False
-        elif not all(
-            taken is not None and (taken.node in gone or _is_only_asked(taken, field, taken_by, [*gone, taken.node]))
-            for taken in taken_by(replace(name, node=use)) or [None]
-        ):
+        elif not _is_only_asked_there(replace(name, node=use), field, taken_by, gone):
             return False
     return True
+
+
+def _is_only_asked_there(handed: Standing, field: str, taken_by: TakenBy, gone: list[Node]) -> bool:
+    """Tell the same of what a call hands over, by all who may take it."""
+    return all(
+        taken is not None and (taken.node in gone or _is_only_asked(taken, field, taken_by, [*gone, taken.node]))
+        for taken in taken_by(handed) or [None]
+    )
 
 
 def is_of_an_object(this: Node) -> bool:

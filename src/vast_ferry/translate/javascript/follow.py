@@ -98,7 +98,9 @@ class Follower(Reads):
         theirs = [one.child_by_field_name("pattern") or one for at, one in every if layer.of_provider(at) is not None]
         self.theirs = frozenset(self.file.text(name) for one in theirs for name in bound_in(one))
         self.calls = layer.calls  # of the function that this one is around
-        self.inner = {one.id for one in layer.calls}
+        # Those by which that is handed something of the provider's.
+        handed_on = zip(layer.calls, layer.handed, strict=True)
+        self.inner = {one.id for one, handed in handed_on if any(number is not None for number in handed.hands)}
         self.spread = {one.id for handed in layer.handed for one in handed.spread}
         self.own: dict[tuple[str, str], str] = {}  # by parameter and name, what has what the project puts there
         self.given_own: set[tuple[str, str]] = set()  # those of them that it is handed

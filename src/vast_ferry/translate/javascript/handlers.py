@@ -51,13 +51,16 @@ class Standing:
 class FunctionOf(Protocol):
     """Returns the function of the project, or the class, that a name stands for, where it is never another.
 
-    `heirs` has a class and those that inherit from it, nothing where there may be others; `is_put` tells whether
-    something is put under a name into an object that may be one of a file's.
+    `calls_of` has every call of a function of a file's top, none where it may be used in another way; `heirs` a class
+    and those that inherit from it, nothing where there may be others; `is_put` tells whether something is put under a
+    name into an object that may be one of a file's.
     """
 
     def __call__(
         self, file: JavaScriptFile, scopes: Scopes, name: Node, *, of_class: bool = False
     ) -> Standing | None: ...
+
+    def calls_of(self, function: Standing) -> list[Standing]: ...
 
     def heirs(self, own: Standing) -> list[Standing] | None: ...
 
@@ -368,6 +371,12 @@ def given_to_all(file: JavaScriptFile, scopes: Scopes, function: Node) -> list[l
             return []
         every.append(given)
     return every
+
+
+def is_called(use: Node) -> bool:
+    """Tell whether a use of a function only calls it."""
+    above = use.parent
+    return bool(above.type == "call_expression" and above.child_by_field_name("function") == use)
 
 
 def takes_otherwise(stands: Standing) -> bool:

@@ -20,7 +20,9 @@ from vast_ferry.translate.javascript.handlers import (
     class_at,
     exported_declared,
     function_at,
+    is_called,
     is_export,
+    name_at_top,
 )
 from vast_ferry.translate.javascript.scopes import Binding, Scopes, is_written, within
 
@@ -37,6 +39,7 @@ class Linked:
     scopes_of: ScopesOf
     _others: dict[tuple[str, str], bool] = field(default_factory=dict)  # exports that somebody may give another value
     _uses: dict[tuple[str, int], list[Standing] | None] = field(default_factory=dict)
+    _calls: dict[tuple[str, int], list[Standing]] = field(default_factory=dict)
     _put: dict[str, set[str]] = field(default_factory=dict)  # by file, the names under which something is put near it
     _beside: dict[str, set[str]] = field(default_factory=dict)  # by file, those that it links to, or that link to it
 
@@ -76,6 +79,17 @@ class Linked:
             found += inner
         return found
 
+    def calls_of(self, function: Standing) -> list[Standing]:
+        """Return every call of a function of a file's top, in all files; none where it may be used in another way."""
+        key = (function.file.path, function.node.id)
+        if key not in self._calls:
+            named = name_at_top(function.node)
+            uses = (self._named_uses(function, named) if named is not None else None) or []
+            uses = [one for one in uses if one.node.parent.type != "export_specifier"]
+            found = [replace(one, node=one.node.parent) for one in uses if is_called(one.node)]
+            self._calls[key] = found if len(found) == len(uses) else []
+        return self._calls[key]
+
     def is_put(self, name: str, file: JavaScriptFile) -> bool:
         """Tell whether something is put under a name into whatever object, but exports, where a file's may come to."""
         if file.path not in self._put:
@@ -109,7 +123,7 @@ class Linked:
         """Return every use of a class, in all files, but where it is exported; nothing where one is not harmless."""
         key = (own.file.path, own.node.id)
         if key not in self._uses:
-            found = self._named_uses(own)
+            found = self._named_uses(own, own.node.child_by_field_name("name"))
             plain = found is not None and all(one.node.parent.type in _KEEPS or _asks(one) for one in found)
             plain = plain and not any(
                 within(one, own.node.parent) for one in own.file.of_types(own.node, ("decorator",))
@@ -117,8 +131,8 @@ class Linked:
             self._uses[key] = found if plain else None
         return self._uses[key]
 
-    def _named_uses(self, own: Standing) -> list[Standing] | None:
-        named = own.node.child_by_field_name("name")
+    def _named_uses(self, own: Standing, named: Node | None) -> list[Standing] | None:
+        """Return every use of something of a file's top, in all files, but where it is exported; nothing if unseen."""
         binding = own.scopes.of(named) if named is not None else None
         if binding is None or binding.writes or len(binding.declared) != 1 or own.scopes.blind:
             return None

@@ -79,7 +79,8 @@ class Native:
         for one in functions:
             with self._told_of(one):
                 stands[one.name] = self._layers_of(one)
-        shared = Counter((one[-1].stands.file.path, one[-1].stands.node.start_byte) for one in stands.values())
+        inmost = [one[-1] for one in stands.values()]
+        shared = Counter((one.stands.file.path, one.stands.node.start_byte) for one in inmost if one.is_handler)
         made: dict[str, list[tuple[Function, list[Handler]]]] = {}  # by file
         for one in functions:
             with self._told_of(one):
