@@ -32,7 +32,7 @@ from vast_ferry.translate.javascript.handlers import (
 )
 from vast_ferry.translate.javascript.linked import Linked
 from vast_ferry.translate.javascript.scopes import Scopes
-from vast_ferry.translate.javascript.shared import Around
+from vast_ferry.translate.javascript.shared import Around, Variant
 from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import in_try
@@ -148,8 +148,7 @@ class Native:
                     why = why or self._wrong_around(part.file.path, tuple(part.every_edit()))
                 if why:
                     raise Stop(f"it would come out wrong ({why}), which is a fault of Vast Ferry: please report it")
-                for part in made:
-                    self._take(part)
+                self._take(made)
                 self.made.entries[one.name] = one.entry
 
     def _wrong_around(self, path: str, edits: tuple[Edit, ...]) -> str:
@@ -166,17 +165,22 @@ class Native:
             return str(error)
         return ""
 
-    def _take(self, made: Handler) -> None:
-        for name, source in made.sources.items():
-            own = replace(source, name=name, text=_renamed(source.text, source.name, name))
-            self.made.emitted[name] = own
-        self.made.helpers |= made.helpers
-        if made.layer.maker is None:
-            self.made.edits[made.file.path] += made.edits
-        else:
-            self.around.take(made)
-        self.made.imports.setdefault(made.file.path, []).extend([*made.sources, *sorted(made.helpers)])
-        self.made.findings += [one for one in made.findings if one not in self.made.findings]
+    def _take(self, made: list[Handler]) -> None:
+        """Take what became of a handler, of the functions around it, and of those by which these answer."""
+        taken: dict[int, Variant] = {}  # by their functions
+        for part in made:
+            for name, source in part.sources.items():
+                own = replace(source, name=name, text=_renamed(source.text, source.name, name))
+                self.made.emitted[name] = own
+            self.made.helpers |= part.helpers
+            if part.layer.maker is None:
+                self.made.edits[part.file.path] += part.edits
+            else:
+                called_in = part.layer.called_in
+                by = taken.get(called_in.node.id) if called_in is not None else None
+                taken[part.node.id] = self.around.take(part, by)
+            self.made.imports.setdefault(part.file.path, []).extend([*part.sources, *sorted(part.helpers)])
+            self.made.findings += [one for one in part.findings if one not in self.made.findings]
 
     def _rewritten(self, one: Function, kinds: tuple[Kind, Kind], layers: list[Layer]) -> list[Handler]:
         """Return a handler that is rewritten, and what is around it, the outermost first.

@@ -14,15 +14,18 @@ from vast_ferry.translate.javascript.around import declaration_of
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
 from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_export
 from vast_ferry.translate.javascript.looking import asks_for_names
+from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
 
 
-@dataclass(slots=True)
-class _Variant:
+@dataclass(slots=True, eq=False)
+class Variant:
     """One way in which a function around handlers is rewritten, and where it is called for that."""
 
     edits: list[Edit]
     called: list[tuple[Standing, Node]] = field(default_factory=list)
+    calls: dict[int, Variant] = field(default_factory=dict)  # what it calls of others, by where it names them
+    name: str = ""  # what it is called in the end, where that is not its own name
 
 
 @dataclass(slots=True)
@@ -32,22 +35,25 @@ class Around:
     files: Mapping[str, JavaScriptFile]
     scopes_of: ScopesOf
     _owners: dict[tuple[str, int], Standing] = field(default_factory=dict)
-    _variants: dict[tuple[str, int], list[_Variant]] = field(default_factory=dict)
+    _variants: dict[tuple[str, int], list[Variant]] = field(default_factory=dict)
 
-    def take(self, made: Handler) -> None:
-        """Take note of a function around a handler that was rewritten."""
+    def take(self, made: Handler, by: Variant | None) -> Variant:
+        """Take note of a function around a handler that was rewritten, or of one that another of them calls, `by`."""
         maker, called_in = made.layer.maker, made.layer.called_in
         assert maker is not None
         assert called_in is not None
         at = maker.owner.file.path, maker.owner.node.start_byte
         self._owners[at] = maker.owner
         every = self._variants.setdefault(at, [])
-        edits = made.every_edit()
+        edits, named = made.every_edit(), (maker.named, *maker.beside)
         found = next((one for one in every if one.edits == edits), None)
         if found is None:
-            found = _Variant(edits)
+            found = Variant(edits)
             every.append(found)
-        found.called += [(called_in, one) for one in (maker.named, *maker.beside)]
+        found.called += [(called_in, one) for one in named]
+        if by is not None:
+            by.calls |= {one.id: found for one in named}
+        return found
 
     def edits(self, others: Mapping[str, list[Edit]]) -> list[tuple[str, Edit]]:
         """Return the edits by file: of the functions themselves, and where others than before are called.
@@ -57,44 +63,67 @@ class Around:
         gone = {path: [one for one in edits if one.end > one.start] for path, edits in others.items()}
         stay = dict.fromkeys(self._variants)
         while True:
-            anew = [at for at in stay if not self._stays(at, gone)]
+            anew = [at for at in stay if not self._stays(at, gone, stay)]
             if not anew:
                 break
             for at in anew:
                 del stay[at]
                 gone.setdefault(at[0], []).extend(one for one in self._variants[at][0].edits if one.end > one.start)
-        made = []
+        self._give_names(stay)
+        made: list[tuple[str, Edit]] = []
         for at, variants in self._variants.items():
-            for number, one in enumerate(variants):
-                if number == 0 and at not in stay:
-                    made += [(at[0], edit) for edit in one.edits]
+            for one in variants:
+                edits = [*one.edits, *_renamed(one)]
+                if one.name:
+                    made += self._beside(self._owners[at], one, edits)
                 else:
-                    made += self._beside(self._owners[at], one, number + 1 + (at in stay))
+                    made += [(at[0], edit) for edit in edits]
         return made
 
-    def _stays(self, at: tuple[str, int], gone: Mapping[str, list[Edit]]) -> bool:
+    def _stays(self, at: tuple[str, int], gone: Mapping[str, list[Edit]], stay: Mapping[tuple[str, int], None]) -> bool:
         """Tell whether somebody still calls a function as it was."""
         called = {node.id for one in self._variants[at] for _, node in one.called}
-        return any(
-            node.id not in called
-            and not asks_for_names(node)
-            and not any(one.start <= node.start_byte and node.end_byte <= one.end for one in gone.get(path, ()))
-            for path, node in self._uses(self._owners[at])
+        for path, node in self._uses(self._owners[at]):
+            above = self._owner_around(path, node)
+            if above is not None and node.id in called:
+                # It stands in a function that may come to stand several times, or be kept as it was.
+                called_as_it_was = above in stay or any(node.id not in one.calls for one in self._variants[above])
+                if called_as_it_was:
+                    return True
+            elif (
+                node.id not in called
+                and not asks_for_names(node)
+                and not any(one.start <= node.start_byte and node.end_byte <= one.end for one in gone.get(path, ()))
+            ):
+                return True
+        return False
+
+    def _owner_around(self, path: str, node: Node) -> tuple[str, int] | None:
+        """Return the function around handlers in whose statement a node stands."""
+        return next(
+            (at for at, owner in self._owners.items() if at[0] == path and within(node, declaration_of(owner.node))),
+            None,
         )
 
-    def _beside(self, owner: Standing, variant: _Variant, number: int) -> Iterator[tuple[str, Edit]]:
+    def _give_names(self, stay: Mapping[tuple[str, int], None]) -> None:
+        """Give names to those that stand beside the function that they are one of."""
+        taken = {one for file in self.files.values() for one in self.scopes_of(file).names}
+        for at, variants in self._variants.items():
+            own = self._owners[at].file.text(_name_of(self._owners[at].node))
+            for one in variants if at in stay else variants[1:]:
+                number = 2
+                while f"{own}{number}" in taken:
+                    number += 1
+                one.name = f"{own}{number}"
+                taken.add(one.name)
+
+    def _beside(self, owner: Standing, variant: Variant, edits: list[Edit]) -> Iterator[tuple[str, Edit]]:
         """Yield what puts a variant behind the function that it is one of, and calls it instead."""
-        file, statement = owner.file, declaration_of(owner.node)
-        name = owner.node.child_by_field_name("name") or owner.node.parent.child_by_field_name("name")
-        own = file.text(name)
-        taken = {one for path in self.files for one in self.scopes_of(self.files[path]).names}
-        number = max(number, 2)
-        while f"{own}{number}" in taken:
-            number += 1
-        new = f"{own}{number}"
+        file, statement, new = owner.file, declaration_of(owner.node), variant.name
+        name = _name_of(owner.node)
         start, end = statement.start_byte, statement.end_byte
         named = Edit(name.start_byte, name.end_byte, new)
-        moved = [Edit(one.start - start, one.end - start, one.text) for one in (*variant.edits, named)]
+        moved = [Edit(one.start - start, one.end - start, one.text) for one in (*edits, named)]
         text = applied(file.content[start:end], moved).decode("utf-8", "replace")
         yield file.path, Edit(end, end, f"\n\n{text}")
         elsewhere = {at.file.path: at.file for at, _ in variant.called if at.file.path != file.path}
@@ -103,8 +132,8 @@ class Around:
             told = f"export {{ {new} }};" if file.esm else f"module.exports.{new} = {new};"
             yield file.path, Edit(last, last, f"\n\n{told}")
         for node, path in {node.id: (node, at.file.path) for at, node in variant.called}.values():
-            called = node.child_by_field_name("property") if node.type == "member_expression" else node
-            yield path, Edit(called.start_byte, called.end_byte, new)
+            if self._owner_around(path, node) is None:
+                yield path, _named(node, new)
         for path, there in elsewhere.items():
             by_name = [node for at, node in variant.called if at.file.path == path and node.type == "identifier"]
             if by_name:
@@ -118,7 +147,8 @@ class Around:
         plain = declared.type == "shorthand_property_identifier_pattern" or (
             declared.parent.type == "import_specifier" and declared.parent.child_by_field_name("alias") is None
         )
-        if plain and {one.id for one in binding.uses} <= {one.id for one in named}:
+        alone = all(self._owner_around(there.path, one) is None for one in named)
+        if plain and alone and {one.id for one in binding.uses} <= {one.id for one in named}:
             return Edit(declared.start_byte, declared.end_byte, new)
         module = next(one.module for one in there.links if linked_file(there.path, one.module, self.files) == path)
         return import_of(there, [new], module)
@@ -126,8 +156,7 @@ class Around:
     def _uses(self, owner: Standing) -> Iterator[tuple[str, Node]]:
         """Yield where a function of a file's top is used, in whatever file."""
         file, scopes = owner.file, owner.scopes
-        name = owner.node.child_by_field_name("name") or owner.node.parent.child_by_field_name("name")
-        binding = scopes.of(name)
+        binding = scopes.of(_name_of(owner.node))
         assert binding is not None
         for use in binding.uses:
             if not is_export(file, use) and use.parent.type != "export_specifier":
@@ -152,3 +181,19 @@ class Around:
                     yield use
                 elif there == "*" and file.text(above.child_by_field_name("property")) in names:
                     yield above
+
+
+def _name_of(function: Node) -> Node:
+    return function.child_by_field_name("name") or function.parent.child_by_field_name("name")
+
+
+def _named(node: Node, new: str) -> Edit:
+    """Return what calls another function where one is named."""
+    called = node.child_by_field_name("property") if node.type == "member_expression" else node
+    return Edit(called.start_byte, called.end_byte, new)
+
+
+def _renamed(variant: Variant) -> list[Edit]:
+    """Return what lets a variant call others that stand beside what it called."""
+    by_node = {node.id: node for one in variant.calls.values() for _, node in one.called}
+    return [_named(by_node[at], one.name) for at, one in variant.calls.items() if one.name]
