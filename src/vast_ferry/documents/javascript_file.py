@@ -8,6 +8,7 @@ from __future__ import annotations
 import functools
 import importlib
 import posixpath
+import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field
@@ -20,6 +21,16 @@ EXTRA: Final = "vast-ferry[javascript]"
 
 #: What a file of the project may be called where it is imported without its suffix.
 SUFFIXES: Final = (".js", ".mjs", ".cjs", ".ts", ".mts", ".cts", "/index.js", "/index.mjs", "/index.cjs", "/index.ts")
+
+#: What may be a call with types; what is no function that is called, but an operator with what it stands before.
+_GENERIC_CALL: Final = re.compile(rb"[^=]>\s*\(")
+_OPERATORS: Final = (
+    "await_expression",
+    "unary_expression",
+    "binary_expression",
+    "yield_expression",
+    "update_expression",
+)
 
 #: A node of a tree, as tree-sitter has it: typed here as anything, for its package is an extra.
 Node = Any
@@ -230,8 +241,10 @@ def parse_javascript(content: bytes, path: str) -> JavaScriptFile:
 def parsed(content: bytes, path: str) -> JavaScriptFile:
     """Return a file as a tree of which nothing is read yet; raises BadInput as `parse_javascript` does."""
     typescript = path.endswith((".ts", ".mts", ".cts"))
-    root = _parser(typescript).parse(content).root_node
-    file = JavaScriptFile(path, content, root)
+    file = JavaScriptFile(path, content, _parser(typescript).parse(content).root_node)
+    if typescript and _GENERIC_CALL.search(content):
+        file = _with_calls_of_their_own(file)
+    root = file.root
     if root.has_error:
         wrong = next(node for node in walk(root) if node.is_error or node.is_missing)
         language = "TypeScript" if typescript else "JavaScript"
@@ -244,6 +257,26 @@ def parsed(content: bytes, path: str) -> JavaScriptFile:
             else "its end is missing"
         )
         raise BadInput(f"the file is not {language}: {what}", "Mend the line", file.place(wrong))
+    return file
+
+
+def _with_calls_of_their_own(file: JavaScriptFile) -> JavaScriptFile:
+    """Return a file in whose tree `await read<Hive>(key)` is a call that is waited for.
+
+    The grammar takes an operator before a call with types for a part of what is called: `(await read)<Hive>(key)`. The
+    types are left out of the tree there, which stands for the same program without them; the content keeps them.
+    """
+    text = bytearray(file.content)
+    while wrong := [
+        one.child_by_field_name("type_arguments")
+        for one in file.of_types(file.root, ("call_expression",))
+        if one.child_by_field_name("function").type in _OPERATORS
+        and one.child_by_field_name("type_arguments") is not None
+    ]:
+        for one in wrong:
+            span = slice(one.start_byte, one.end_byte)
+            text[span] = re.sub(rb"[^\n]", b" ", text[span])
+        file = JavaScriptFile(file.path, file.content, _parser(True).parse(bytes(text)).root_node)
     return file
 
 

@@ -171,6 +171,12 @@ NOTES: Final = {
         "a header field's value may be no text; {source} refuses that, {target} may make a text of it, or leave it out",
         "Make a text of it in the handler, or make sure that it is one",
     ),
+    "answer-perhaps-half-told": (
+        Severity.NOTE,
+        "what is written as JSON may be what can't be (a circle, a big integer): what was told of it before that "
+        "fails belongs at {source} to the answer that is given then, and at {target} it does not",
+        "Make sure that it can be written, or write it before the answer is begun",
+    ),
     "field-refused-sooner": (
         Severity.NOTE,
         "a header field whose value can't be sent (a line end, a control, what is no Latin-1) is refused at {target} "

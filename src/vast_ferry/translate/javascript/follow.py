@@ -276,11 +276,21 @@ class Follower(Reads):
         if needed.awaited:
             self._read_content(node)
         said = [kind for one in taken if (kind := one.child_by_field_name("type")) is not None]
-        if said and is_typescript(self.file):  # it may ask for more than is read
+        if is_typescript(self.file) and (said or self._says_what_it_takes(node)):  # it may ask for more than is read
             text = f"{text} as any"
         if node.type == "shorthand_property_identifier":
             text = f"{self.file.text(node)}: {text}"
         self.made.edits.append(Edit(node.start_byte, node.end_byte, text))
+
+    def _says_what_it_takes(self, handed: Node) -> bool:
+        """Tell whether the type of what is called may be told where that has its name: it is a parameter, say."""
+        call = handed.parent.parent if handed.parent.type == "arguments" else handed.parent.parent.parent
+        called = call.child_by_field_name("function") if call.type == "call_expression" else None
+        binding = self.scopes.of(called) if called is not None and called.type == "identifier" else None
+        if binding is None or len(binding.declared) != 1 or binding.kind == "parameter":
+            return True
+        above = binding.declared[0].parent
+        return above.type == "variable_declarator" and above.child_by_field_name("type") is not None
 
     def _object_of(self, node: Node, needed: Needed) -> str:
         """Return the source of an object, or a list, that has what is needed of a part."""
@@ -343,7 +353,8 @@ class Follower(Reads):
         if not given:
             return f"{'async ' * waits}() => {_as_value(self._written(node, part))}"
         callee = self._callee(node, part)
-        return callee if "." not in callee else f"(...given) => {callee}(...given)"
+        typed = ": any[]" * is_typescript(self.file)
+        return callee if "." not in callee else f"(...given{typed}) => {callee}(...given)"
 
     def _unpack(self, pattern: Node, part: Part) -> list[str]:
         """Follow what a pattern unpacks; return the declarations that stand in its place."""

@@ -66,6 +66,7 @@ class Native:
     _scopes: dict[str, Scopes] = field(default_factory=dict)
     emitted: Emitted = field(default_factory=Emitted)
     around: Around = field(init=False)
+    _entries: set[str] = field(default_factory=set)  # the files that export handlers
     _read_around: dict[tuple[str, tuple[Edit, ...]], str] = field(default_factory=dict)
     function_of: Linked = field(init=False)
 
@@ -75,6 +76,7 @@ class Native:
 
     def rewrite(self, functions: list[Function]) -> Rewritten:
         """Return what becomes of the handlers."""
+        self._entries = {one.entry.file for one in functions}
         stands: dict[str, list[Layer]] = {}
         for one in functions:
             with self._told_of(one):
@@ -120,7 +122,7 @@ class Native:
             raise Stop(f"{self.source.title} hands it what its bindings name, and does what they say")
         kind = one.kinds[0]
         ours, theirs = self.source.kind(kind), self.target.kind(kind)
-        may_throw = any(self.calls_services(layer.stands.file.path) for layer in layers)
+        may_throw = any(map(self.calls_services, {one.entry.file, *(layer.stands.file.path for layer in layers)}))
         if why := not_turned(ours, theirs, (self.source.title, self.target.title), may_throw=may_throw):
             raise Stop(why)
         return self._rewritten(one, (ours, theirs), layers)
@@ -227,8 +229,9 @@ class Native:
         helper = functools.partial(self._helper, one, kinds)
         titles, modules = (self.source.title, self.target.title), module_names(self.source)
         project = Project(*titles, self.takes, modules, self.emitted, self.function_of, helper)
-        # Services are called by the provider's modules, or by what the handler is handed.
-        paths = {layer.stands.file.path for layer in layers}
+        # Services are called by the provider's modules, or by what the handler is handed. A function around handlers is
+        # the same for all of them.
+        paths = {layer.stands.file.path for layer in layers} | (self._entries if layers[0].maker is not None else set())
         hosts = self.target.hosts if self.source.hosts or any(map(self.calls_services, paths)) else ()
         limit = self.limit_of(one)
         return self._with_free_names(

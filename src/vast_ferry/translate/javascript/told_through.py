@@ -23,9 +23,10 @@ from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import inlined
-from vast_ferry.translate.javascript.scopes import Binding
+from vast_ferry.translate.javascript.scopes import NAMES, Binding
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import (
+    arguments_of,
     bare,
     calls_of,
     chain_in,
@@ -43,6 +44,9 @@ from vast_ferry.translate.javascript.values import (
     own_nodes,
     statement_of,
 )
+
+#: What fails only where a part of it does.
+_MADE_OF_PARTS = frozenset(("object", "array", "pair", "shorthand_property_identifier", "parenthesized_expression"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -432,9 +436,18 @@ class ToldThrough(Answering):
             return True
         if node.id in self.follower.given:
             return not any(one.type == "call_expression" for one in walk(node))
+        if node.type == "call_expression" and self.file.text(node.child_by_field_name("function")) == "JSON.stringify":
+            given = arguments_of(node)
+            if not given or not all(self._never_fails(one, contents) for one in given):
+                return False
+            if any(one.type in NAMES and contents.of(one) != TEXT for one in walk(given[0])):
+                self._note({"answer-perhaps-half-told": node})
+            return True
         inside = [one for one in node.named_children if one.type != "comment"]
         if node.type == "binary_expression" and self.file.text(node.child_by_field_name("operator")) == "+":
             return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
+        if node.type in _MADE_OF_PARTS:
+            return all(one.type == "property_identifier" or self._never_fails(one, contents) for one in inside)
         if node.type == "template_string":
             filled = [one.named_children[0] for one in inside if one.type == "template_substitution"]
             return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
