@@ -25,7 +25,7 @@ from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.javascript.names import free
 from vast_ferry.translate.javascript.called import called_functions
-from vast_ferry.translate.javascript.constructed import class_around
+from vast_ferry.translate.javascript.constructed import Made, class_around
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied, gone
 from vast_ferry.translate.javascript.handlers import (
     Standing,
@@ -36,6 +36,7 @@ from vast_ferry.translate.javascript.handlers import (
 )
 from vast_ferry.translate.javascript.linked import Linked
 from vast_ferry.translate.javascript.looking import parameters_of
+from vast_ferry.translate.javascript.registered import instance_of
 from vast_ferry.translate.javascript.scopes import Scopes, within
 from vast_ferry.translate.javascript.stops import Stop
 from vast_ferry.translate.javascript.values import arguments_of, bare
@@ -247,22 +248,29 @@ class _Calls:
                 if one.parent.type == "arrow_function"
                 and file.text(one.child_by_field_name("function")) == f"{holder}.{method}"
             ]
-            scopes = self.scopes_of(file)
-            found = [each for one in calls[:1] for each in called_functions(file, scopes, one, function_of)]
-            if found and all(bound or not self._asks_for_this(one, method) for one in found):
-                plain = not any(map(takes_otherwise, found))
-                known[path, holder, method] = max(len(parameters_of(one.node)) for one in found) if plain else 99
+            at = Standing(file, self.scopes_of(file), calls[0]) if len(calls) == 1 else None
+            found = called_functions(at.file, at.scopes, at.node, function_of) if at is not None else []
+            if at is not None and found:
+                kept = bound or self._is_bound_when_made(at, method, function_of)
+                if kept or not any(map(_asks_for_this, found)):
+                    plain = not any(map(takes_otherwise, found))
+                    known[path, holder, method] = max(len(parameters_of(one.node)) for one in found) if plain else 99
         return known
 
-    def _asks_for_this(self, one: Standing, method: str) -> bool:
-        """Tell whether a method asks for what it is called on, which is another where it was taken from its object."""
-        own = class_around(one.node)
-        named = own.child_by_field_name("name") if own is not None else None
-        if one.node.type == "arrow_function" or (
-            named is not None and (one.file.text(named), method) in self.bound_when_made
-        ):
-            return False
-        return any(function_around(inner) == one.node for inner in one.file.of_types(one.node, ("this", "super")))
+    def _is_bound_when_made(self, called: Standing, method: str, function_of: Linked) -> bool:
+        """Tell whether the object of which a method is called was made by a constructor that bound it."""
+        made = instance_of(replace(called, node=called.node.child_by_field_name("object")))
+        named = made.node.child_by_field_name("constructor") if made is not None else None
+        known = Made.of(replace(called, node=named), function_of) if named is not None else None
+        names = [(one.file, one.node.child_by_field_name("name")) for one in known.classes] if known is not None else []
+        return any(name is not None and (file.text(name), method) in self.bound_when_made for file, name in names)
+
+
+def _asks_for_this(one: Standing) -> bool:
+    """Tell whether a method asks for what it is called on, which is another where it was taken from its object."""
+    if one.node.type == "arrow_function":
+        return False
+    return any(function_around(inner) == one.node for inner in one.file.of_types(one.node, ("this", "super")))
 
 
 def _taken(value: Standing) -> Iterator[_Taken]:

@@ -227,17 +227,19 @@ def entries_of(table: Standing, name: str | None, functions_at: FunctionsAt) -> 
     for one in table.node.named_children:
         if one.type == "comment":
             continue
-        if one.type == "method_definition" and not any(child.type in ("get", "set", "*") for child in one.children):
-            key, theirs = file.text(one.child_by_field_name("name")), [replace(table, node=one)]
-        elif one.type == "pair":
-            key, value = file.text(one.child_by_field_name("key")).strip("\"'"), one.child_by_field_name("value")
-            theirs = functions_at(replace(table, node=value))
-        elif one.type == "shorthand_property_identifier":
-            key, theirs = file.text(one), functions_at(replace(table, node=one))
-        else:
+        named = one.child_by_field_name("key") or one.child_by_field_name("name")
+        key = file.text(named if named is not None else one).strip("\"'")
+        worked_out = key.startswith("[")  # which may be any name
+        if one.type not in ("method_definition", "pair", "shorthand_property_identifier"):
             return []
+        if name is not None and key != name and not worked_out:
+            continue
+        if one.type == "method_definition":
+            plain = not any(child.type in ("get", "set", "*") for child in one.children)
+            theirs = [replace(table, node=one)] if plain else []
+        else:
+            theirs = functions_at(replace(table, node=one.child_by_field_name("value") if one.type == "pair" else one))
         if not theirs:
             return []
-        if name is None or key == name or key.startswith("["):  # what is worked out may be any name
-            found += theirs
+        found += theirs
     return found

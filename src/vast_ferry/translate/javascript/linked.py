@@ -168,8 +168,8 @@ class Linked:
             if linked_file(file.path, link.module, self.files) != path:
                 continue
             passed += [given for given, taken in link.passed.items() if taken == name]
-            if "*" in link.passed.values():
-                return None
+            if "*" in link.passed.values() or (file.more and not link.names and not link.passed):
+                return None  # all of it is passed on
             for own, taken in link.names.items():
                 binding = scopes.at_top(own)
                 if taken not in (name, "*"):

@@ -1,0 +1,149 @@
+"""Projects in JavaScript of several files: what is followed over them, and that all of it does the same."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from conftest import Project, declaring, some
+from corpus_cases import CORPUS
+from under_node import told_by_typescript
+
+from vast_ferry import Verdict, carry, check
+from vast_ferry.hub.functions import Entry, Function, RouteTrigger
+
+#: What tells of a handler that is not rewritten, or not in all its parts.
+STYLES = ("made-whole-javascript", "wrapped-javascript")
+BODY = b'{"by": "m", "n": 3}'
+REQUESTS = {
+    "get": b"GET /%b/h-7?day=mon&day=tue&unit=g HTTP/1.1\r\nhost: a.example\r\naccept: a/b\r\nx-hive: H\r\n\r\n",
+    "none": b"GET /%b/none HTTP/1.1\r\nhost: a.example\r\n\r\n",
+    "post": b"POST /%b/h-7 HTTP/1.1\r\nhost: a.example\r\ncontent-type: application/json\r\ncontent-length: 19\r\n\r\n"
+    + BODY,
+    "torn": b"POST /%b/h-7?day=mon HTTP/1.1\r\nhost: a.example\r\ncontent-length: 1\r\n\r\n{",
+}
+
+
+def calling(source: str, files: dict[str, str], *names: str) -> dict[str, str | bytes]:
+    """Return a project with functions that a file `main` exports, each with a sample of every request."""
+    main = next(path for path in files if path.startswith("main."))
+    routes = [(name, (RouteTrigger(f"/{name}/{{x}}", methods=("GET", "POST")),)) for name in names]
+    functions = [Function(name, Entry(main, name), route, variables={"UNIT": "kg"}) for name, route in routes]
+    samples = {f"samples/{name}/{one}.http": text % name.encode() for name in names for one, text in REQUESTS.items()}
+    return {**declaring(source, *functions), **files, **samples}
+
+
+def methods(which: str) -> dict[str, tuple[str, bool]]:
+    """Return the cases of methods: name → a file's text, and whether it is followed."""
+    text = (CORPUS / "javascript_methods.txt").read_text(encoding="utf-8")
+    found = re.findall(rf"^#### {which} \| ([^\n]*) \| ([^\n]*)\n(.*?)(?=^####|\Z)", text, re.MULTILINE | re.DOTALL)
+    return {name: (code, followed == "followed") for name, followed, code in found}
+
+
+def projects() -> dict[str, dict[str, str]]:
+    text = (CORPUS / "javascript_projects.txt").read_text(encoding="utf-8")
+    return {
+        head: dict(one.split("\n", 1) for one in f"\n{rest}".split("\n=== ")[1:])
+        for head, _, rest in (one.partition("\n") for one in text.split("#### ")[1:])
+    }
+
+
+PROJECTS = projects()
+#: How their functions come out where not all of them are rewritten as a whole: the reason, by provider and name.
+WHOLE = {("thornwick@2", "hives"): "not each answer is told at once"}
+
+
+@pytest.mark.parametrize(
+    ("source", "to"),
+    some(
+        [
+            ("thornwick@2", "ostermere@1"),
+            ("ostermere@1", "thornwick@2"),
+            ("brackendale@1", "node-http"),
+            ("ostermere@1", "brackendale@1"),
+            ("thornwick@2", "fetch"),
+            ("brackendale@1", "thornwick@2"),
+            ("ostermere@1", "node-http"),
+        ],
+        3,
+    ),
+)
+def test_projects_of_several_files_are_rewritten_and_do_the_same(
+    project: Project, tmp_path: Path, source: str, to: str
+) -> None:
+    main = next(text for path, text in PROJECTS[source].items() if path.startswith("main."))
+    names = re.findall(r"^export const (\w+)|as (\w+) \}", main, re.MULTILINE)
+    made = carry(
+        project(calling(source, PROJECTS[source], *(a or b for a, b in names))),
+        to=to,
+        out=tmp_path / "there",
+        source=source,
+    )
+    told = {(source, one.function): one.reason for one in made.findings if one.code in STYLES}
+    assert told.keys() == WHOLE.keys() & {(source, a or b) for a, b in names}
+    assert all(WHOLE[at] in reason for at, reason in told.items())
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+    if any(path.endswith(".ts") for path in PROJECTS[source]):
+        assert told_by_typescript(tmp_path / "there") == []
+
+
+#: How a method comes to be a handler: what `main.mjs` is, and whether it is followed.
+HANDLERS = methods("handler")
+CLASSES = """
+export const say = (text) => ({ code: 200, content: String(text) });
+export const around = (inner) => async (event, ctx) => (event.call.verb === "POST" ? say("no") : inner(event, ctx));
+export class C {
+  n = 1;
+  static of(event) { return say(`of ${event.call.path}`); }
+  static me(event) { return say(`me ${this?.name} ${event.call.path}`); }
+  async read(event, ctx) { return say(`${this?.n} ${event.call.path}`); }
+}
+export class Bound {
+  constructor() { this.n = 2; this.read = this.read.bind(this); }
+  read(event) { return say(`${this.n} ${event.call.path}`); }
+}
+export class Field { n = 3; read = async (event) => say(`${this.n} ${event.call.path}`); }
+"""
+
+
+@pytest.mark.parametrize("name", HANDLERS)
+def test_a_method_is_a_handler_where_it_is_seen_which_one(project: Project, tmp_path: Path, name: str) -> None:
+    main, followed = HANDLERS[name]
+    files = {
+        "classes.mjs": CLASSES,
+        "main.mjs": f'import {{ Bound, C, Field, around, say }} from "./classes.mjs";\n{main}\n',
+    }
+    made = carry(
+        project(calling("ostermere@1", files, "run")), to="fetch", out=tmp_path / "there", source="ostermere@1"
+    )
+    assert [one.code for one in made.findings if one.code.endswith("-javascript")] == ["wrapped-javascript"] * (
+        not followed
+    )
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+    if not followed:  # nothing of its file is changed
+        assert (tmp_path / "there" / "main.mjs").read_text() == files["main.mjs"]
+
+
+#: What a file does with a class of another file, or with what is made of it: its methods are another's then.
+OTHERS = methods("other")
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_methods_are_followed_where_all_that_files_do_with_their_class_is_seen(
+    project: Project, tmp_path: Path, name: str
+) -> None:
+    other, followed = OTHERS[name]
+    reader = (
+        "export class Reader {\n  read(e) { return this.at(e); }\n  at(e) { return e.call.path + e.call.verb; }\n}\n"
+    )
+    main = 'import { Reader } from "./reader.mjs";\nimport "./other.mjs";\nconst reader = new Reader();\n'
+    main += "export const run = (event) => ({ code: 200, content: reader.read(event) });\n"
+    files = {"reader.mjs": reader, "other.mjs": other, "main.mjs": main}
+    made = carry(
+        project(calling("ostermere@1", files, "run")), to="fetch", out=tmp_path / "there", source="ostermere@1"
+    )
+    assert [one.code for one in made.findings if one.code.endswith("-javascript")] == ["made-whole-javascript"] * (
+        not followed
+    )
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
