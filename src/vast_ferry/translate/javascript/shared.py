@@ -73,7 +73,7 @@ class Around:
         made: list[tuple[str, Edit]] = []
         for at, variants in self._variants.items():
             for one in variants:
-                edits = [*one.edits, *_renamed(one)]
+                edits = [*one.edits, *_renamed(one, declaration_of(self._owners[at].node))]
                 if one.name:
                     made += self._beside(self._owners[at], one, edits)
                 else:
@@ -193,7 +193,8 @@ def _named(node: Node, new: str) -> Edit:
     return Edit(called.start_byte, called.end_byte, new)
 
 
-def _renamed(variant: Variant) -> list[Edit]:
-    """Return what lets a variant call others that stand beside what it called."""
-    by_node = {node.id: node for one in variant.calls.values() for _, node in one.called}
-    return [_named(by_node[at], one.name) for at, one in variant.calls.items() if one.name]
+def _renamed(variant: Variant, statement: Node) -> list[Edit]:
+    """Return what lets a variant, in its statement, call others that stand beside what it called."""
+    named = {node.id: node for one in variant.calls.values() for _, node in one.called}
+    renamed = [(named[at], one.name) for at, one in variant.calls.items() if one.name]
+    return [_named(node, name) for node, name in renamed if within(node, statement)]

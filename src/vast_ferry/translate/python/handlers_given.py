@@ -33,6 +33,7 @@ from dataclasses import dataclass
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
+from vast_ferry.translate.python.made_functions import Made, Module, function_made
 from vast_ferry.translate.python.nodes import is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.python.written_out import binds, is_the_same_ever
@@ -46,11 +47,14 @@ _NAMING = frozenset(["__name__", "__qualname__", "__doc__", "__module__", "__cod
 
 
 def handlers_given(
-    files: Mapping[str, bytes], functions: Iterable[Declared]
+    files: Mapping[str, bytes], functions: Iterable[Declared], *, outermost: bool = False
 ) -> tuple[dict[str, list[Edit]], list[Finding]]:
-    """Return the edits, by file, that write such handlers as functions, and what is told of it."""
+    """Return the edits, by file, that write such handlers as functions, and what is told of it.
+
+    What makes a function is a decorator before it where it can be one; `outermost` where it is written out as well.
+    """
     read = {file: found for file in files if file.endswith(".py") and (found := parsed(files, file)) is not None}
-    project = _Project([tree for _, tree in read.values()])
+    project = _Project([tree for _, tree in read.values()], files, outermost)
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
     wanted = {(one.entry.file, one.entry.name): one.name for one in functions if not one.bindings}
@@ -59,21 +63,26 @@ def handlers_given(
         statement = _given_by(tree, name) if tree is not None else None
         if text is None or tree is None or statement is None:
             continue
-        written = project.written(text, tree, name, statement.value)
+        assert statement.value is not None
+        written = project.written(text, tree, file, name, statement.value)
         if written is None:
             continue
-        edits.setdefault(file, []).append(Edit(text.start(statement), text.end(statement), written, REASON))
+        own = edits.setdefault(file, [])
+        own.append(Edit(text.start(statement), text.end(statement), written.text, REASON))
+        own += [edit for edit in written.imports if edit not in own]
         severity, reason, remedy = note("handler-defined", "", "", name)
         findings.append(Finding("handler-defined", severity, reason, remedy, Place(file, statement.lineno), function))
     return edits, findings
 
 
-def _given_by(tree: ast.Module, name: str) -> ast.Assign | None:
+def _given_by(tree: ast.Module, name: str) -> ast.Assign | ast.AnnAssign | None:
     """Return the one statement at the top of a module that gives a name what it stands for."""
-    found = [one for one in tree.body if isinstance(one, ast.Assign) and any(binds(node, name) for node in walk(one))]
+    given = [one for one in tree.body if isinstance(one, (ast.Assign, ast.AnnAssign)) and one.value is not None]
+    found = [one for one in given if any(binds(node, name) for node in walk(one))]
     bound = [node for node in walk(tree) if binds(node, name)]
-    alone = len(found) == len(bound) == 1 and len(found[0].targets) == 1
-    return found[0] if alone and isinstance(found[0].targets[0], ast.Name) else None
+    targets = [target for one in found for target in (one.targets if isinstance(one, ast.Assign) else [one.target])]
+    alone = len(found) == len(bound) == len(targets) == 1
+    return found[0] if alone and isinstance(targets[0], ast.Name) else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,40 +90,52 @@ class _Project:
     """The files of a project, by which what a statement names is found."""
 
     trees: list[ast.Module]
+    files: Mapping[str, bytes]
+    outermost: bool
 
-    def written(self, text: PythonText, tree: ast.Module, name: str, value: ast.expr) -> str | None:
+    def written(self, text: PythonText, tree: ast.Module, file: str, name: str, value: ast.expr) -> Made | None:
         """Return a handler's statement as a function; nothing where what it gives is not known."""
         if not all(is_the_same_ever(tree, one) for one in walk(value) if isinstance(one, ast.Name)):
             return None  # it stands for what a name was then
+        at = Module(text, tree, file, self.files)
+        if self.outermost and isinstance(value, ast.Call) and (made := function_made(at, name, value)) is not None:
+            return made
         decorators, core = list[str](), value
         while isinstance(core, ast.Call) and self._is_decorator(core):
             decorators.append(f"@{text.of(core.func)}\n")
             core = core.args[0]
-        begins, called, more = "", text.of(core), list[str]()
+        begins, called = "", text.of(core)
         taken: Definition | None = None
         if isinstance(core, ast.Name):
             taken = self._one(self._functions(core.id))
         elif isinstance(core, ast.Attribute) and is_path(core):
             taken = self._one(self._methods(core.attr))
         elif isinstance(core, ast.Call) and last_name(core.func) == "partial" and core.args:
-            taken = self._one(self._functions(core.args[0].id)) if isinstance(core.args[0], ast.Name) else None
-            called, more = text.of(core.args[0]), [*(text.of(one) for one in core.args[1:])]
-            named = [one.arg for one in core.keywords]
-            told = [*core.args[1:], *(one.value for one in core.keywords)]
-            # What is worked out once, when the module is loaded, must not be worked out at each call.
-            if taken is None or None in named or not all(is_the_same_ever(tree, one) for one in told):
-                return None
-            own = [one for one in _parameters(taken)[len(more) :] if one not in named]
-            given = [*more, *own, *(text.of(one) for one in core.keywords)]
-            return self._function(taken, name, own, f"{called}({', '.join(given)})", decorators)
+            return self._of_partial(at, name, core, decorators)
         elif isinstance(core, ast.Call):
+            if (made := function_made(at, name, core)) is not None:
+                *before, last = made.text.split("\n\n\n")
+                return Made("\n\n\n".join([*before, "".join(decorators) + last]), made.imports)
             taken = self._one(self._calls_of_class(last_name(core.func)))
             called = f"_{name}"
             begins = f"{called} = {text.of(core)}\n\n\n"
         if taken is None or any(binds(node, called) for node in walk(tree) if begins):
             return None
         own = _parameters(taken)
-        return begins + self._function(taken, name, own, f"{called}({', '.join(own)})", decorators)
+        return Made(begins + self._function(taken, name, own, f"{called}({', '.join(own)})", decorators))
+
+    def _of_partial(self, at: Module, name: str, call: ast.Call, decorators: list[str]) -> Made | None:
+        """Return a function that calls another with what that is given once."""
+        text, first = at.text, call.args[0]
+        taken = self._one(self._functions(first.id)) if isinstance(first, ast.Name) else None
+        more, named = [text.of(one) for one in call.args[1:]], [one.arg for one in call.keywords]
+        told = [*call.args[1:], *(one.value for one in call.keywords)]
+        # What is worked out once, when the module is loaded, must not be worked out at each call.
+        if taken is None or None in named or not all(is_the_same_ever(at.tree, one) for one in told):
+            return None
+        own = [one for one in _parameters(taken)[len(more) :] if one not in named]
+        given = [*more, *own, *(text.of(one) for one in call.keywords)]
+        return Made(self._function(taken, name, own, f"{text.of(first)}({', '.join(given)})", decorators))
 
     @staticmethod
     def _function(taken: Definition, name: str, own: list[str], call: str, decorators: list[str]) -> str:

@@ -65,11 +65,14 @@ class Objects(Following):
             return Of("str")
         if isinstance(target, ast.Tuple) and isinstance(op, Pairs):
             return PAIR
-        if isinstance(target, ast.Tuple) and isinstance(over, Spot):
+        if isinstance(over, Spot):
             shape = self.flow.shape(over)
             row = shape.row(over.role, over.steps)
-            if row is not None and shape.shape.fields[row.field].holds == "pairs":
+            holds = shape.shape.fields[row.field].holds if row is not None else ""
+            if isinstance(target, ast.Tuple) and holds == "pairs":
                 return PAIR
+            if row is not None and holds == "list of text" and row.lens.name == "plain":
+                return Of("str")
         return MADE if self._gives_parts(over) else NOTHING
 
     def _gives_parts(self, value: Value) -> bool:

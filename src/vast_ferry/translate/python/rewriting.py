@@ -57,9 +57,7 @@ def rewrite(
     """
     made = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
     result = made.once()
-    given = [one for one in made.functions if _is_not_defined(result.wrapped.get(one.name))]
-    if given and handlers_given(files, given)[0]:
-        result = made.better(result, given=given)
+    result = made.with_definitions(result)
     if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
         result = made.better(result, awaits=True)
     result = made.with_methods(made.in_other_words(result))
@@ -86,6 +84,7 @@ class _Ways:
     progress: Progress
     awaits: bool = False  # the target's handlers may wait for what is not the provider's
     given: Collection[Function] = ()  # functions whose handlers a statement gives, written as functions
+    made: Collection[Function] = ()  # those in which what makes them is written out as well
     full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
     called: Sequence[tuple[Collection[Key], MethodsAsked]] = ()  # properties that are written as methods, in turn
@@ -123,6 +122,24 @@ class _Ways:
         before = {name: getattr(self, name) for name in way}
         vars(self).update(way)
         other = self.once()
+        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+            return other
+        vars(self).update(before)
+        return result
+
+    def with_definitions(self, result: Rewritten) -> Rewritten:
+        """Return what comes of it where handlers that a statement gives are written as functions."""
+        given = [one for one in self.functions if _is_not_defined(result.wrapped.get(one.name))]
+        if given and handlers_given(self.files, given)[0]:
+            result = self.better(result, given=given)
+        given = [one for one in given if one.name in result.wrapped]
+        if not given or not handlers_given(self.files, given, outermost=True)[0]:
+            return result
+        before = {name: getattr(self, name) for name in ("made", "out")}
+        self.made = given
+        other = self.once()
+        if any(one.code in _HIDDEN for one in other.wrapped.values()):  # they may share what stands behind decorators
+            other = self.without_decorators(other)
         if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
             return other
         vars(self).update(before)
@@ -331,6 +348,8 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         told.extend(_moved(finding, there, files) for finding in found)
         there.edit(edits, files)
 
+    if ways.made:
+        edit(handlers_given({**files, **there.files}, ways.made, outermost=True))
     if ways.given:
         edit(handlers_given({**files, **there.files}, ways.given))
     for depth in range(max(ways.out.values(), default=0)):

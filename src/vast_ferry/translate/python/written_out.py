@@ -128,27 +128,27 @@ def _behind(
     text: PythonText, tree: ast.Module, name: str, file: str, files: Mapping[str, bytes], *, helper: bool
 ) -> _Behind | None:
     """Return a handler with the decorator that stands next before it; nothing where that can't be written out."""
-    cls, handler = _method(tree, name, files) if "." in name else (None, _defined(tree, name))
+    cls, handler = _method(tree, name, files) if "." in name else (None, defined(tree, name))
     told = handler.decorator_list[-1] if handler is not None and handler.decorator_list else None
     named = told.func if isinstance(told, ast.Call) else told
     if handler is None or not isinstance(named, ast.Name):
         return None
-    there = None if _defined(tree, named.id) else _elsewhere(tree, named.id, file, files)
+    there = None if defined(tree, named.id) else elsewhere(tree, named.id, file, files)
     own, its = (text, tree) if there is None else (there.text, there.tree)
-    decorator = _defined(its, named.id)
+    decorator = defined(its, named.id)
     if not isinstance(decorator, ast.FunctionDef) or decorator.decorator_list:
         return None
     bound = _bound((text, own), tree, decorator.args, told) if isinstance(told, ast.Call) else {}
-    taker = _gives_alone(decorator) if isinstance(told, ast.Call) else decorator
-    inner = _gives_alone(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
+    taker = gives_alone(decorator) if isinstance(told, ast.Call) else decorator
+    inner = gives_alone(taker) if isinstance(taker, ast.FunctionDef) and _takes_one(taker) else None
     if bound is None or taker is None or inner is None or taker.decorator_list or decorator is handler:
         return None
     takes = taker.args.args[0].arg
-    plain = all(_is_wraps(its, one) for one in inner.decorator_list)
+    plain = all(is_wraps(its, one) for one in inner.decorator_list)
     whatever = _whatever(handler, inner, takes) if helper else ()
     if whatever is None or (cls is not None and (not whatever or _says_its_name_in_a_text(inner, takes))):
         return None
-    if not plain or not _only_calls(own, takes, inner) or not _stands_anywhere(own, inner):
+    if not plain or not _only_calls(own, takes, inner) or not stands_anywhere(own, inner):
         return None
     inside = walk(inner)
     if any(binds(node, one) for node in inside for one in bound):
@@ -157,7 +157,7 @@ def _behind(
     told_there = tuple(f"{name} = {value}" for name, value in bound.items() if name in asked)
     if there is None:
         return _Behind(handler, decorator, takes, inner, told_there, cls=cls, whatever=whatever)
-    imports = _imported(text, tree, there, inner, {takes, *bound})
+    imports = imported(text, tree, there, inner, {takes, *bound})
     if imports is None:
         return None
     return _Behind(handler, decorator, takes, inner, told_there, own, imports, cls=cls, whatever=whatever)
@@ -217,7 +217,7 @@ def _handed(call: ast.Call) -> list[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class _Elsewhere:
+class Elsewhere:
     """Another file from which a file imports a decorator, and by which statement."""
 
     text: PythonText
@@ -225,12 +225,12 @@ class _Elsewhere:
     by: ast.ImportFrom
 
 
-def _elsewhere(tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> _Elsewhere | None:
+def elsewhere(tree: ast.Module, name: str, file: str, files: Mapping[str, bytes]) -> Elsewhere | None:
     """Return the file from which a file imports a function under its own name, and that means nothing else there."""
     by = imported_by(tree, name)
     found = parsed(files, file_of(file, by)) if by is not None else None
     alone = sum(binds(one, name) for one in walk(tree)) == 1
-    return _Elsewhere(*found, by) if by is not None and found is not None and alone else None
+    return Elsewhere(*found, by) if by is not None and found is not None and alone else None
 
 
 def imported_by(tree: ast.Module, name: str) -> ast.ImportFrom | None:
@@ -244,8 +244,8 @@ def file_of(file: str, by: ast.ImportFrom) -> str:
     return imported_from(file, by).replace(".", "/") + ".py"
 
 
-def _imported(
-    text: PythonText, tree: ast.Module, there: _Elsewhere, inner: Definition, known: Collection[str]
+def imported(
+    text: PythonText, tree: ast.Module, there: Elsewhere, inner: Definition, known: Collection[str]
 ) -> tuple[Edit, ...] | None:
     """Return the edits that import what a function uses of its file; nothing where a name means something else here."""
     nodes = walk(inner)
@@ -273,7 +273,7 @@ def _imported(
     return (Edit(at, at, "".join(f"{line}\n" for line in lines), REASON),) if lines else ()
 
 
-def _import_of(there: _Elsewhere, name: str) -> str | None:
+def _import_of(there: Elsewhere, name: str) -> str | None:
     """Return the statement by which another file may have what a name means in a file."""
     found = [node for node in walk(there.tree) if binds(node, name)]
     if len(found) == 1 and isinstance(found[0], ast.alias):
@@ -337,7 +337,7 @@ def is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
     return isinstance(node, ast.Name) and sum(binds(one, node.id) for one in walk(tree)) <= 1
 
 
-def _defined(tree: ast.Module, name: str) -> Definition | None:
+def defined(tree: ast.Module, name: str) -> Definition | None:
     """Return the one definition that a name of a module has, and nothing else."""
     bound = [node for node in walk(tree) if binds(node, name)]
     found = [node for node in tree.body if isinstance(node, DEFINITION) and node.name == name]
@@ -355,7 +355,7 @@ def binds(node: ast.AST, name: str) -> bool:
     return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)
 
 
-def _gives_alone(node: ast.FunctionDef) -> Definition | None:
+def gives_alone(node: ast.FunctionDef) -> Definition | None:
     """Return the function that another gives, where it does nothing else."""
     described = isinstance(node.body[0], ast.Expr) and isinstance(node.body[0].value, ast.Constant)
     return given_inside(node) if len(node.body) == 2 + described else None
@@ -367,7 +367,7 @@ def _takes_one(node: ast.FunctionDef) -> bool:
     return len(arguments.args) == 1 and not others
 
 
-def _is_wraps(tree: ast.Module, decorator: ast.expr) -> bool:
+def is_wraps(tree: ast.Module, decorator: ast.expr) -> bool:
     """Tell whether a decorator only gives a function the name of another."""
     called = decorator.func if isinstance(decorator, ast.Call) else decorator
     if isinstance(called, ast.Attribute):
@@ -392,7 +392,7 @@ def _only_calls(text: PythonText, name: str, inner: Definition) -> bool:
     return any(id(use) in calls for use in uses) and called and not (odd or own or bound) and plain
 
 
-def _stands_anywhere(text: PythonText, inner: Definition) -> bool:
+def stands_anywhere(text: PythonText, inner: Definition) -> bool:
     """Tell whether a function may stand further to the left: no text in it goes over several lines."""
     texts = [node for node in walk(inner) if isinstance(node, (ast.Constant, ast.JoinedStr))]
     alone = inner.body[0].lineno > inner.lineno  # no statement stands in the line of its head

@@ -1,0 +1,160 @@
+"""Functions that a function makes, at the top of a module, written as what they are.
+
+    run = by_method(GET=show, PUT=store)      _run_actions = {"GET": show, "PUT": store}
+
+
+                                              def run(request, log):
+                                                  action = _run_actions.get(request.method)
+                                                  …
+
+What makes it does nothing but give a function of its own; what that is told are constants, which stand at its head,
+functions, which it calls by their names, or anything else, which gets a name before it: all is worked out when the
+module is loaded, as it was. What it uses of the file that it is taken from is imported.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from vast_ferry.translate.python.functions import Definition
+from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.written_out import (
+    binds,
+    defined,
+    elsewhere,
+    gives_alone,
+    imported,
+    is_the_same_ever,
+    is_wraps,
+    stands_anywhere,
+)
+from vast_ferry.translate.text import Edit
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A function that is made: its text, with what is worked out before it, and what it has imported."""
+
+    text: str
+    imports: tuple[Edit, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Module:
+    """The file in which it is made, and all of the project's."""
+
+    text: PythonText
+    tree: ast.Module
+    file: str
+    files: Mapping[str, bytes]
+
+
+def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
+    """Return the function that a call makes, under a name; nothing where it can't be written."""
+    if not isinstance(call.func, ast.Name):
+        return None
+    there = None if defined(here.tree, call.func.id) else elsewhere(here.tree, call.func.id, here.file, here.files)
+    own, its = (here.text, here.tree) if there is None else (there.text, there.tree)
+    maker = defined(its, call.func.id)
+    plain = isinstance(maker, ast.FunctionDef) and not maker.decorator_list
+    inner = gives_alone(maker) if isinstance(maker, ast.FunctionDef) and plain else None
+    given = _given(here.text, maker.args, call) if maker is not None else None
+    if inner is None or given is None or not _may_stand_alone(own, its, inner, given):
+        return None
+    imports = imported(here.text, here.tree, there, inner, {*given}) if there is not None else ()
+    if imports is None:
+        return None
+    before, told, stands = list[str](), list[str](), dict[str, str]()
+    asked = {node.id for node in _inside(inner) if isinstance(node, ast.Name)}
+    for parameter, value in given.items():
+        if parameter not in asked:
+            continue
+        if isinstance(value, ast.Constant):
+            told.append(f"{parameter} = {ast.unparse(value)}")
+        elif isinstance(value, ast.Name) and is_the_same_ever(here.tree, value):
+            stands[parameter] = value.id
+        else:
+            stands[parameter] = here.text.free(f"_{name.lstrip('_')}_{parameter}")
+            inside = function_made(here, stands[parameter], value) if isinstance(value, ast.Call) else None
+            before.append(inside.text if inside is not None else f"{stands[parameter]} = {_source(here.text, value)}")
+            imports = (*imports, *(inside.imports if inside is not None else ()))
+    if any(binds(node, word) for node in walk(inner) for word in stands.values()):
+        return None  # a name of its own hides what it is told
+    return Made("\n\n\n".join([*before, _written(own, inner, name, stands, told)]), tuple(dict.fromkeys(imports)))
+
+
+def _inside(inner: Definition) -> list[ast.AST]:
+    return [node for statement in inner.body for node in walk(statement)]
+
+
+def _source(text: PythonText, value: ast.expr) -> str:
+    """Return the source of what is told; of what several are put into here, as one writes it."""
+    if hasattr(value, "lineno"):
+        return text.of(value)
+    if isinstance(value, ast.Tuple):
+        return f"({''.join(f'{text.of(one)}, ' for one in value.elts).rstrip()})"
+    assert isinstance(value, ast.Dict)
+    keys = (str(one.value) for one in value.keys if isinstance(one, ast.Constant))
+    entries = [f'"{key}": {text.of(one)}' for key, one in zip(keys, value.values, strict=True)]
+    return f"{{{', '.join(entries)}}}"
+
+
+def _given(text: PythonText, arguments: ast.arguments, call: ast.Call) -> dict[str, ast.expr] | None:
+    """Return what a function is told, by the names of its parameters; nothing where that can't be counted."""
+    names = [one.arg for one in (*arguments.posonlyargs, *arguments.args)]
+    only = [one.arg for one in arguments.kwonlyargs]
+    if any(isinstance(one, ast.Starred) for one in call.args) or any(one.arg is None for one in call.keywords):
+        return None
+    usual = dict(zip(reversed(names), reversed(arguments.defaults), strict=False))
+    usual |= {one: value for one, value in zip(only, arguments.kw_defaults, strict=True) if value is not None}
+    given: dict[str, ast.expr] = dict(zip(names, call.args, strict=False))
+    rest, more = call.args[len(names) :], dict[str, ast.expr]()
+    for keyword in call.keywords:
+        assert keyword.arg is not None
+        known = keyword.arg in names or keyword.arg in only
+        if known and keyword.arg in given:
+            return None
+        (given if known else more)[keyword.arg] = keyword.value
+    left = {one: value for one, value in usual.items() if one not in given}
+    if (rest and arguments.vararg is None) or (more and arguments.kwarg is None):
+        return None
+    if not all(isinstance(one, ast.Constant) for one in left.values()) or {*names, *only} - {*given, *left}:
+        return None
+    if arguments.vararg is not None:
+        given[arguments.vararg.arg] = ast.Tuple([*rest], ast.Load())
+    if arguments.kwarg is not None:
+        given[arguments.kwarg.arg] = ast.Dict([ast.Constant(one) for one in more], [*more.values()])
+    return {**given, **left}
+
+
+def _may_stand_alone(text: PythonText, tree: ast.Module, inner: Definition, given: Mapping[str, ast.expr]) -> bool:
+    """Tell whether a function does the same where it is no other's own: all that it has of that are values."""
+    nodes = _inside(inner)
+    odd = any(isinstance(node, (ast.Nonlocal, ast.Global)) for node in nodes)
+    itself = any(isinstance(node, ast.Name) and node.id == inner.name for node in nodes)
+    anew = any(binds(node, one) for node in walk(inner) for one in given)
+    constant = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
+    seen = all(text.of(node) == node.id for node in nodes if isinstance(node, ast.Name) and node.id in given)
+    plain = all(is_wraps(tree, one) for one in inner.decorator_list)
+    return plain and constant and seen and stands_anywhere(text, inner) and not (odd or itself or anew)
+
+
+def _written(text: PythonText, inner: Definition, name: str, stands: Mapping[str, str], told: list[str]) -> str:
+    start = text.start(inner)
+    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, start)
+    assert head is not None
+    named = [(head.end(), len(inner.name.encode()), name)]
+    uses = (node for node in _inside(inner) if isinstance(node, ast.Name) and node.id in stands)
+    named += [(text.start(use), len(use.id.encode()), stands[use.id]) for use in uses]
+    data = text.data[start : text.end(inner)]
+    for at, size, word in sorted(named, reverse=True):
+        data = data[: at - start] + word.encode() + data[at - start + size :]
+    left = re.compile(rf"^ {{{inner.col_offset}}}", re.MULTILINE)
+    lines = left.sub("", data.decode("utf-8")).split("\n")
+    first = inner.body[0].lineno - inner.lineno
+    indent = " " * (inner.body[0].col_offset - inner.col_offset)
+    return "\n".join([*lines[:first], *(f"{indent}{line}" for line in told), *lines[first:]])
