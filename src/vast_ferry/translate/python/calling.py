@@ -29,6 +29,7 @@ from vast_ferry.translate.python.types import (
     PUTTING,
     SAME_TYPE,
     STD_TYPES,
+    TAKING_APART,
 )
 from vast_ferry.translate.values import (
     Batch,
@@ -227,6 +228,8 @@ class Calling(Handing):
         base = self.flow.values.get(id(node.func.value))
         if name in SAME_TYPE:
             return base if isinstance(base, Of) else NOTHING
+        if name in TAKING_APART and isinstance(base, Of):
+            return Of(TAKING_APART[name])
         if isinstance(base, Of) and base.holds:
             return MADE
         kind = METHOD_TYPES.get(name, "")

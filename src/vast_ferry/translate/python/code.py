@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any
 
 from vast_ferry.translate.python.classes import Classes
+from vast_ferry.translate.python.closed_classes import closed_classes
 from vast_ferry.translate.python.data_classes import set_up_of
 from vast_ferry.translate.python.functions import DEFINITION, NOTHING, Definition, Function, Module
 from vast_ferry.translate.python.imports import imported_from
@@ -174,6 +175,7 @@ class Code(Classes):
 
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""
+        self.closed.update(closed_classes(self.modules, self.classes))
         for one in registries(self.modules, self.classes, self.functions, self.defined):
             self.kept_tables[one.cls, one.attribute] = one.table
             self.closed.add(one.cls)

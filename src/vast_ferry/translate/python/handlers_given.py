@@ -58,6 +58,7 @@ def handlers_given(
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
     wanted = {(one.entry.file, one.entry.name): one.name for one in functions if not one.bindings}
+    given = [_given_by(tree, name) for (file, name) in wanted for _, tree in [read.get(file, (None, None))] if tree]
     for (file, name), function in wanted.items():
         text, tree = read.get(file, (None, None))
         statement = _given_by(tree, name) if tree is not None else None
@@ -68,11 +69,27 @@ def handlers_given(
         if written is None:
             continue
         own = edits.setdefault(file, [])
-        own.append(Edit(text.start(statement), text.end(statement), written.text, REASON))
+        start, end = text.start(statement), text.end(statement)
+        behind = _apart(text.data[end:]) if _next(tree, statement) not in given else ""
+        lines = f"{_apart(text.data[:start][::-1])}{written.text}{behind}"
+        own.append(Edit(start, end, lines, REASON))
         own += [edit for edit in written.imports if edit not in own]
         severity, reason, remedy = note("handler-defined", "", "", name)
         findings.append(Finding("handler-defined", severity, reason, remedy, Place(file, statement.lineno), function))
     return edits, findings
+
+
+def _next(tree: ast.Module, statement: ast.stmt) -> ast.stmt | None:
+    """Return the statement behind another at the top of a module."""
+    behind = tree.body[tree.body.index(statement) + 1 :]
+    return behind[0] if behind else None
+
+
+def _apart(beside: bytes) -> str:
+    """Return the line ends that are missing where a function stands beside other code."""
+    rest = beside.replace(b"\r", b"")
+    found = len(rest) - len(rest.lstrip(b"\n"))
+    return "" if not rest.strip() else "\n" * max(0, 3 - found)
 
 
 def _given_by(tree: ast.Module, name: str) -> ast.Assign | ast.AnnAssign | None:

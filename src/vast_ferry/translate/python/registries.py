@@ -23,9 +23,10 @@ import ast
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from vast_ferry.translate.python.closed_classes import is_closed
 from vast_ferry.translate.python.functions import Definition, Function, Module
 from vast_ferry.translate.python.tables import FilledAt, begins_empty, decorated, filled_at
-from vast_ferry.translate.values import Class, Instance, Key, Own, Table
+from vast_ferry.translate.values import Instance, Key, Table
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,14 +48,13 @@ def registries(
 ) -> Iterator[Registry]:
     """Yield the tables that objects of the project keep, and whose functions are all known."""
     for cls, node in classes.items():
-        module = modules[cls[0]]
         methods: list[Definition] = [
             one for one in node.body if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef))
         ]
         if node.decorator_list or node.bases or node.keywords or len(methods) != len(node.body) - _described(node):
             continue
         attributes = _begun(methods)
-        if not attributes or not _is_closed(modules, module, cls, methods):
+        if not attributes or not is_closed(modules, cls, methods):
             continue
         for attribute in attributes:
             found = _kept(modules, cls, methods, attribute)
@@ -84,48 +84,6 @@ def _begun(methods: list[Definition]) -> list[str]:
             if isinstance(target, ast.Attribute) and begins_empty(one.value):  # type: ignore[attr-defined]
                 found.append(target.attr)
     return found
-
-
-def _is_closed(modules: Mapping[str, Module], module: Module, cls: Key, methods: list[Definition]) -> bool:
-    """Tell whether all that touches an object of a class is seen: its makers, its names, and its own methods."""
-    parents = module.nodes.parents
-    for use in module.nodes.uses(cls[1]):
-        call = parents.get(id(use))
-        made = parents.get(id(call)) if isinstance(call, ast.Call) and call.func is use else None
-        if not isinstance(made, ast.Assign) or not isinstance(parents.get(id(made)), ast.Module):
-            return False
-        target = made.targets[0] if len(made.targets) == 1 else None
-        if not isinstance(target, ast.Name) or module.names.get(target.id) != Instance(cls):
-            return False
-    for other in modules.values():
-        if other is not module and any(value == Class(cls) for value in other.names.values()):
-            return False
-        holders = any(isinstance(value, Own) for value in other.names.values())
-        for name in [name for name, value in other.names.items() if value == Instance(cls)]:
-            uses = [use for use in other.nodes.uses(name) if isinstance(use.ctx, ast.Load)]
-            if not all(_is_asked_or_called(use, other.nodes.parents) for use in uses):
-                return False
-        names = {name for one in modules.values() for name, value in one.names.items() if value == Instance(cls)}
-        if holders and any(one.attr in {*names, cls[1]} for one in other.nodes.each(ast.Attribute)):
-            return False
-    return all(_asks_itself_alone(method, parents) for method in methods)
-
-
-def _is_asked_or_called(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
-    above = parents.get(id(use))
-    return isinstance(above, ast.Attribute) or (isinstance(above, ast.Call) and above.func is use)
-
-
-def _asks_itself_alone(method: Definition, parents: Mapping[int, ast.AST]) -> bool:
-    """Tell whether a method only asks its object for attributes, under a name that never holds anything else."""
-    if method.decorator_list or not method.args.args:
-        return False
-    own = method.args.args[0].arg
-    uses = [one for one in ast.walk(method) if isinstance(one, ast.Name) and one.id == own]
-    inner = [one for one in ast.walk(method) if isinstance(one, ast.arg) and one.arg == own]
-    asked = [parents.get(id(use)) for use in uses if isinstance(use.ctx, ast.Load)]
-    plain = all(isinstance(one, ast.Attribute) and not one.attr.startswith("__") for one in asked)
-    return len(inner) == 1 and plain and len(asked) == len(uses)
 
 
 def _kept(

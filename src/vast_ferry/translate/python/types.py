@@ -66,6 +66,15 @@ METHOD_TYPES: Final = {
     "to_bytes": "bytes",
 }
 
+#: Methods of text and bytes alone that give several, in a list or tuple that is made anew.
+TAKING_APART: Final = {
+    "split": "list",
+    "rsplit": "list",
+    "splitlines": "list",
+    "partition": "tuple",
+    "rpartition": "tuple",
+}
+
 #: Methods of text and bytes alike: they give the type that they are called on.
 SAME_TYPE: Final = frozenset(
     ["upper", "lower", "strip", "lstrip", "rstrip", "replace", "title", "capitalize", "removeprefix", "removesuffix"]
