@@ -36,7 +36,7 @@ from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.made_functions import Made, Module, function_made
 from vast_ferry.translate.python.nodes import is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
-from vast_ferry.translate.python.written_out import binds, is_the_same_ever
+from vast_ferry.translate.python.written_out import binds, imports_beside, is_the_same_ever
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 
@@ -73,7 +73,7 @@ def handlers_given(
         behind = _apart(text.data[end:]) if _next(tree, statement) not in given else ""
         lines = f"{_apart(text.data[:start][::-1])}{written.text}{behind}"
         own.append(Edit(start, end, lines, REASON))
-        own += [edit for edit in written.imports if edit not in own]
+        own += imports_beside(own, written.imports)
         severity, reason, remedy = note("handler-defined", "", "", name)
         findings.append(Finding("handler-defined", severity, reason, remedy, Place(file, statement.lineno), function))
     return edits, findings

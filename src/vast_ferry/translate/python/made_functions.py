@@ -77,14 +77,23 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
             told.append(f"{parameter} = {ast.unparse(value)}")
         elif isinstance(value, ast.Name) and is_the_same_ever(here.tree, value):
             stands[parameter] = value.id
+        elif isinstance(value, ast.Attribute) and _is_always(here, value):
+            stands[parameter] = here.text.of(value)
         else:
             stands[parameter] = here.text.free(f"_{name.lstrip('_')}_{parameter}")
             inside = function_made(here, stands[parameter], value) if isinstance(value, ast.Call) else None
             before.append(inside.text if inside is not None else f"{stands[parameter]} = {_source(here.text, value)}")
             imports = (*imports, *(inside.imports if inside is not None else ()))
-    if any(binds(node, word) for node in walk(inner) for word in stands.values()):
+    if any(binds(node, word.partition(".")[0]) for node in walk(inner) for word in stands.values()):
         return None  # a name of its own hides what it is told
     return Made("\n\n\n".join([*before, _written(own, inner, name, stands, told)]), tuple(dict.fromkeys(imports)))
+
+
+def _is_always(here: Module, value: ast.Attribute) -> bool:
+    """Tell whether an attribute of a name of the module is always the same: nobody sets one of that name."""
+    sets = re.compile(rb"\.\s*" + re.escape(value.attr.encode()) + rb"\s*(?:=[^=]|[-+*/|&]=)|setattr|__dict__")
+    named = isinstance(value.value, ast.Name) and is_the_same_ever(here.tree, value.value)
+    return named and not any(sets.search(raw) for raw in here.files.values())
 
 
 def _inside(inner: Definition) -> list[ast.AST]:

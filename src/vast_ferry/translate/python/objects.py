@@ -15,6 +15,7 @@ from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function,
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
 from vast_ferry.translate.python.nodes import is_path
+from vast_ferry.translate.python.objects_given import gives_an_object
 from vast_ferry.translate.python.types import CHANGING_METHODS
 from vast_ferry.translate.values import (
     Batch,
@@ -112,7 +113,7 @@ class Objects(Following):
                 self.flow.methods_asked[id(node)] = (self.module.file, node, method.key)
             if isinstance(base, Instance) and isinstance(node.ctx, ast.Load) and is_property(method.node):
                 method.read = True
-                return NOTHING
+                return gives_an_object(self.flow, method) or NOTHING
             method.unseen = method.unseen or not called
             return Func(method.key, bound=isinstance(base, Instance) or not method.static)
         plain = not any(one.static or one.node.decorator_list for one in known)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.functions import DEFINITION, Function, own_returns, set_once
+from vast_ferry.translate.python.functions import DEFINITION, Function, is_property, own_returns, set_once
 from vast_ferry.translate.python.nodes import Nodes, walk
 from vast_ferry.translate.values import Class, Func, Instance
 
@@ -22,7 +22,8 @@ def gives_an_object(flow: Flow, function: Function, depth: int = _DEEPEST) -> In
     name or not.
     """
     own = gives_itself(flow, function)
-    if own is not None or function.generates or function.node.decorator_list or not depth:
+    hidden = function.node.decorator_list and not is_property(function.node)
+    if own is not None or function.generates or hidden or not depth:
         return own
     values = [node.value for node in own_returns(function)]
     told = [one for one in values if one is not None and not (isinstance(one, ast.Constant) and one.value is None)]

@@ -203,7 +203,9 @@ class _Ways:
         while behind:
             self.out = behind
             better = self.once()
-            hiding = {name: depth for name, depth in behind.items() if name in better.wrapped}
+            left = {name: depth for name, depth in behind.items() if name in better.wrapped}
+            # What their event made as it was avoids is no matter here.
+            hiding = {name: depth for name, depth in left.items() if not _is_helped(name, better.wrapped[name], better)}
             if not hiding:
                 return better
             # What stands above it may be in the way as well; where nothing helps, all stands as its author wrote it.

@@ -39,8 +39,8 @@ from __future__ import annotations
 import ast
 import builtins
 import re
-from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.translate.python.decorators import given_inside
@@ -419,7 +419,7 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
             written = "\n".join(f"{indent}{line}".rstrip() for line in written.split("\n"))
         gap = "\n" if one.cls is not None else "\n\n"
         edits.append(Edit(end, end, f"{lead}{gap}{above}{written}\n", REASON))
-        edits += [edit for edit in one.imports if edit not in edits]
+        edits += imports_beside(edits, one.imports)
     for decorator in {one.decorator.name: one.decorator for one in found if one.text is None}.values():
         uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
         if all(id(use) in gone for use in uses) and not any(may_name(raw, decorator.name) for raw in others):
@@ -428,6 +428,17 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
                 end += 1
             edits.append(Edit(text.start(decorator), end, "", REASON))
     return edits
+
+
+def imports_beside(edits: list[Edit], imports: Iterable[Edit]) -> list[Edit]:
+    """Return the edits that import what others import not yet, each name once."""
+    known = {(edit.start, line) for edit in edits if edit.start == edit.end for line in edit.text.splitlines()}
+    found = []
+    for edit in imports:
+        lines = [line for line in dict.fromkeys(edit.text.splitlines()) if (edit.start, line) not in known]
+        known |= {(edit.start, line) for line in lines}
+        found += [replace(edit, text="".join(f"{line}\n" for line in lines))] if lines else []
+    return found
 
 
 def may_name(raw: bytes, name: str) -> bool:

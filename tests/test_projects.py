@@ -1,8 +1,9 @@
-"""Projects in JavaScript of several files: what is followed over them, and that all of it does the same."""
+"""Projects of several files: what is followed over them, and that all of it does the same."""
 
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,7 @@ from vast_ferry import Verdict, carry, check
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 
 #: What tells of a handler that is not rewritten, or not in all its parts.
-STYLES = ("made-whole-javascript", "wrapped-javascript")
+STYLES = ("made-whole-", "made-as-it-was", "wrapped-")
 BODY = b'{"by": "m", "n": 3}'
 REQUESTS = {
     "get": b"GET /%b/h-7?day=mon&day=tue&unit=g HTTP/1.1\r\nhost: a.example\r\naccept: a/b\r\nx-hive: H\r\n\r\n",
@@ -41,50 +42,66 @@ def methods(which: str) -> dict[str, tuple[str, bool]]:
     return {name: (code, followed == "followed") for name, followed, code in found}
 
 
-def projects() -> dict[str, dict[str, str]]:
-    text = (CORPUS / "javascript_projects.txt").read_text(encoding="utf-8")
-    return {
-        head: dict(one.split("\n", 1) for one in f"\n{rest}".split("\n=== ")[1:])
-        for head, _, rest in (one.partition("\n") for one in text.split("#### ")[1:])
-    }
+@dataclass(frozen=True)
+class Several:
+    """A project of several files: its provider, its functions, its files, and whether it is in TypeScript."""
+
+    source: str
+    names: list[str]
+    files: dict[str, str]
+    typed: bool
+
+
+def projects() -> dict[tuple[str, str], Several]:
+    found = {}
+    for language in ("python", "javascript"):
+        text = (CORPUS / f"{language}_projects.txt").read_text(encoding="utf-8")
+        for head, _, rest in (one.partition("\n") for one in text.split("#### ")[1:]):
+            source, *names = head.split()
+            files = {path: code for path, _, code in (one.partition("\n") for one in f"\n{rest}".split("\n=== ")[1:])}
+            found[language, source] = Several(source, names, files, any(path.endswith(".ts") for path in files))
+    return found
 
 
 PROJECTS = projects()
-#: How their functions come out where not all of them are rewritten as a whole: the reason, by provider and name.
-WHOLE = {("thornwick@2", "hives"): "not each answer is told at once"}
+#: Functions that are not rewritten in all their parts: a part of the reason, by language, provider and name.
+WHOLE = {
+    ("javascript", "thornwick@2", "hives"): "not each answer is told at once",
+}
 
 
 @pytest.mark.parametrize(
-    ("source", "to"),
+    ("language", "source", "to"),
     some(
         [
-            ("thornwick@2", "ostermere@1"),
-            ("ostermere@1", "thornwick@2"),
-            ("brackendale@1", "node-http"),
-            ("ostermere@1", "brackendale@1"),
-            ("thornwick@2", "fetch"),
-            ("brackendale@1", "thornwick@2"),
-            ("ostermere@1", "node-http"),
+            ("javascript", "thornwick@2", "ostermere@1"),
+            ("javascript", "ostermere@1", "thornwick@2"),
+            ("python", "thornwick@2", "ostermere@1"),
+            ("python", "ostermere@1", "brackendale@1"),
+            ("javascript", "brackendale@1", "node-http"),
+            ("javascript", "ostermere@1", "brackendale@1"),
+            ("javascript", "thornwick@2", "fetch"),
+            ("javascript", "brackendale@1", "thornwick@2"),
+            ("python", "ostermere@1", "thornwick@2"),
+            ("javascript", "ostermere@1", "node-http"),
+            ("python", "ostermere@1", "asgi"),
+            ("python", "ostermere@1", "fennick"),
+            ("python", "thornwick@2", "brackendale@1"),
+            ("python", "thornwick@2", "marrowby@2"),
         ],
         3,
     ),
 )
 def test_projects_of_several_files_are_rewritten_and_do_the_same(
-    project: Project, tmp_path: Path, source: str, to: str
+    project: Project, tmp_path: Path, language: str, source: str, to: str
 ) -> None:
-    main = next(text for path, text in PROJECTS[source].items() if path.startswith("main."))
-    names = re.findall(r"^export const (\w+)|as (\w+) \}", main, re.MULTILINE)
-    made = carry(
-        project(calling(source, PROJECTS[source], *(a or b for a, b in names))),
-        to=to,
-        out=tmp_path / "there",
-        source=source,
-    )
-    told = {(source, one.function): one.reason for one in made.findings if one.code in STYLES}
-    assert told.keys() == WHOLE.keys() & {(source, a or b) for a, b in names}
+    own = PROJECTS[language, source]
+    made = carry(project(calling(source, own.files, *own.names)), to=to, out=tmp_path / "there", source=source)
+    told = {(language, source, one.function): one.reason for one in made.findings if one.code.startswith(STYLES)}
+    assert told.keys() == WHOLE.keys() & {(language, source, name) for name in own.names}
     assert all(WHOLE[at] in reason for at, reason in told.items())
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
-    if any(path.endswith(".ts") for path in PROJECTS[source]):
+    if own.typed:
         assert told_by_typescript(tmp_path / "there") == []
 
 
