@@ -200,9 +200,12 @@ class _Ways:
         hidden = [name for name, finding in result.wrapped.items() if finding.code in _HIDDEN]
         told = written_out(self.files, self.entries(hidden))[1]
         behind = dict.fromkeys((finding.function for finding in told), 1)
+        best: tuple[Rewritten, Mapping[str, int]] = (result, {})
         while behind:
             self.out = behind
             better = self.once()
+            if len(better.wrapped) < len(best[0].wrapped):
+                best = (better, behind)
             left = {name: depth for name, depth in behind.items() if name in better.wrapped}
             # What their event made as it was avoids is no matter here.
             hiding = {name: depth for name, depth in left.items() if not _is_helped(name, better.wrapped[name], better)}
@@ -215,7 +218,7 @@ class _Ways:
                 if depth < MOST_DECORATORS and better.wrapped[name].code in _HIDDEN
             }
             behind = {name: depth for name, depth in behind.items() if name not in hiding} | deeper
-        self.out = behind
+        result, self.out = best
         return result
 
     def at_the_first_line(self, result: Rewritten) -> Rewritten:
