@@ -35,9 +35,9 @@ def calling(source: str, files: dict[str, str], *names: str) -> dict[str, str | 
     return {**declaring(source, *functions), **files, **samples}
 
 
-def methods(which: str) -> dict[str, tuple[str, bool]]:
+def methods(which: str, language: str = "javascript") -> dict[str, tuple[str, bool]]:
     """Return the cases of methods: name → a file's text, and whether it is followed."""
-    text = (CORPUS / "javascript_methods.txt").read_text(encoding="utf-8")
+    text = (CORPUS / f"{language}_methods.txt").read_text(encoding="utf-8")
     found = re.findall(rf"^#### {which} \| ([^\n]*) \| ([^\n]*)\n(.*?)(?=^####|\Z)", text, re.MULTILINE | re.DOTALL)
     return {name: (code, followed == "followed") for name, followed, code in found}
 
@@ -161,4 +161,37 @@ def test_methods_are_followed_where_all_that_files_do_with_their_class_is_seen(
     assert [one.code for one in made.findings if one.code.endswith("-javascript")] == ["made-whole-javascript"] * (
         not followed
     )
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
+IN_PYTHON = methods("handler", "python") | methods("object", "python")
+HEAD = """
+def say(text):
+    return {"code": 200, "content": text}
+
+
+class Held:
+    def __init__(self):
+        self.word = "held "
+
+    def get(self, event, ctx):
+        return say(self.word + event["call"]["path"])
+
+
+held = Held()
+
+
+"""
+
+
+@pytest.mark.parametrize("name", IN_PYTHON)
+def test_what_is_made_or_held_in_python_is_followed_where_it_is_seen(
+    project: Project, tmp_path: Path, name: str
+) -> None:
+    main, followed = IN_PYTHON[name]
+    here = project(calling("ostermere@1", {"main.py": HEAD + main}, "run"))
+    made = carry(here, to="thornwick@2", out=tmp_path / "there", source="ostermere@1")
+    wrapped = any(one.code.startswith("wrapped-") for one in made.findings)
+    whole = any(one.code.startswith(STYLES) for one in made.findings)
+    assert (wrapped if "run = " in main else whole) is not followed
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}

@@ -36,7 +36,7 @@ from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.made_functions import Made, Module, function_made
 from vast_ferry.translate.python.nodes import is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
-from vast_ferry.translate.python.written_out import binds, imports_beside, is_the_same_ever
+from vast_ferry.translate.python.written_out import binds, imports_beside, is_the_same_ever, without
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 
@@ -57,6 +57,8 @@ def handlers_given(
     project = _Project([tree for _, tree in read.values()], files, outermost)
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
+    makers: dict[str, list[ast.FunctionDef]] = {}
+    gone: dict[str, set[int]] = {}
     wanted = {(one.entry.file, one.entry.name): one.name for one in functions if not one.bindings}
     given = [_given_by(tree, name) for (file, name) in wanted for _, tree in [read.get(file, (None, None))] if tree]
     for (file, name), function in wanted.items():
@@ -74,8 +76,14 @@ def handlers_given(
         lines = f"{_apart(text.data[:start][::-1])}{written.text}{behind}"
         own.append(Edit(start, end, lines, REASON))
         own += imports_beside(own, written.imports)
+        makers.setdefault(file, []).extend(written.makers)
+        gone.setdefault(file, set()).update(id(one) for one in walk(statement))
         severity, reason, remedy = note("handler-defined", "", "", name)
         findings.append(Finding("handler-defined", severity, reason, remedy, Place(file, statement.lineno), function))
+    for file, several in makers.items():
+        text, tree = read[file]
+        others = [raw for other, raw in files.items() if other != file]
+        edits[file] += without(text, tree, several, gone[file], others)
     return edits, findings
 
 

@@ -37,10 +37,14 @@ from vast_ferry.translate.text import Edit
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """A function that is made: its text, with what is worked out before it, and what it has imported."""
+    """A function that is made: its text, with what is worked out before it, what it has imported, and what made it.
+
+    `makers` are those that stand in the same file.
+    """
 
     text: str
     imports: tuple[Edit, ...] = ()
+    makers: tuple[ast.FunctionDef, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +73,7 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
     if imports is None:
         return None
     before, told, stands = list[str](), list[str](), dict[str, str]()
+    makers = [maker] if there is None and isinstance(maker, ast.FunctionDef) else []
     asked = {node.id for node in _inside(inner) if isinstance(node, ast.Name)}
     for parameter, value in given.items():
         if parameter not in asked:
@@ -84,9 +89,11 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
             inside = function_made(here, stands[parameter], value) if isinstance(value, ast.Call) else None
             before.append(inside.text if inside is not None else f"{stands[parameter]} = {_source(here.text, value)}")
             imports = (*imports, *(inside.imports if inside is not None else ()))
+            makers += inside.makers if inside is not None else ()
     if any(binds(node, word.partition(".")[0]) for node in walk(inner) for word in stands.values()):
         return None  # a name of its own hides what it is told
-    return Made("\n\n\n".join([*before, _written(own, inner, name, stands, told)]), tuple(dict.fromkeys(imports)))
+    text = "\n\n\n".join([*before, _written(own, inner, name, stands, told)])
+    return Made(text, tuple(dict.fromkeys(imports)), tuple(makers))
 
 
 def _is_always(here: Module, value: ast.Attribute) -> bool:

@@ -39,7 +39,7 @@ from __future__ import annotations
 import ast
 import builtins
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass, replace
 
 from vast_ferry.hub.findings import Finding, Place
@@ -334,7 +334,17 @@ def is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
         return all(is_the_same_ever(tree, one) for one in node.elts)
     if isinstance(node, ast.Constant):
         return True
-    return isinstance(node, ast.Name) and sum(binds(one, node.id) for one in walk(tree)) <= 1
+    if not isinstance(node, ast.Name):
+        return False
+    nodes = walk(tree)
+    of_classes = {
+        id(one)
+        for cls in nodes
+        if isinstance(cls, ast.ClassDef)
+        for part in cls.body
+        for one in ([part] if isinstance(part, DEFINITION) else walk(part))
+    }
+    return sum(binds(one, node.id) for one in nodes if id(one) not in of_classes) <= 1
 
 
 def defined(tree: ast.Module, name: str) -> Definition | None:
@@ -420,13 +430,21 @@ def _edits(text: PythonText, tree: ast.Module, found: list[_Behind], others: lis
         gap = "\n" if one.cls is not None else "\n\n"
         edits.append(Edit(end, end, f"{lead}{gap}{above}{written}\n", REASON))
         edits += imports_beside(edits, one.imports)
-    for decorator in {one.decorator.name: one.decorator for one in found if one.text is None}.values():
-        uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == decorator.name]
-        if all(id(use) in gone for use in uses) and not any(may_name(raw, decorator.name) for raw in others):
-            end = text.next_line(text.end(decorator) - 1)
+    return [*edits, *without(text, tree, [one.decorator for one in found if one.text is None], gone, others)]
+
+
+def without(
+    text: PythonText, tree: ast.Module, makers: Iterable[ast.FunctionDef], gone: Set[int], others: list[bytes]
+) -> list[Edit]:
+    """Return the edits that take functions out that nobody names any more, but where that is `gone`."""
+    edits = []
+    for one in {maker.name: maker for maker in makers}.values():
+        uses = [node for node in walk(tree) if isinstance(node, ast.Name) and node.id == one.name]
+        if all(id(use) in gone for use in uses) and not any(may_name(raw, one.name) for raw in others):
+            end = text.next_line(text.end(one) - 1)
             while text.data[end : end + 1] == b"\n":
                 end += 1
-            edits.append(Edit(text.start(decorator), end, "", REASON))
+            edits.append(Edit(text.start(one), end, "", REASON))
     return edits
 
 
