@@ -169,7 +169,6 @@ REFUSED = [
     ({"h.py": None, "hh.py": HANDLER}, {}, "did you mean 'hh.py'"),
     ({"h.py": "def g(event, ctx): pass\n"}, {}, "points to 'f', which h.py does not define"),
     ({"h.py": "def f(:\n"}, {}, "h.py:1:7: the file is not Python"),
-    ({"app.py": "x = 1\n"}, {}, "the project has a file app.py"),
     ({}, {"to": "thornwik"}, "did you mean 'thornwick'"),
     ({}, {"to": "ostermere@1"}, "the project is at Ostermere 1 already"),
     ({}, {"source": "wsgi"}, "has no definition file to read"),

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from conftest import ROOT, Project, declaring, some
 
-from vast_ferry import BadInput, Verdict, carry, check
+from vast_ferry import Verdict, carry, check
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 
 WAYS = ROOT / "tests" / "projects" / "ways"
@@ -604,10 +604,15 @@ def test_a_helper_that_a_wrapped_handler_shares_stands_twice(project: Project, t
     assert [one.verdict for one in check(tmp_path / "out").checked] == [Verdict.SAME] * 8
 
 
-def test_a_package_that_would_hide_a_file_is_refused(project: Project, tmp_path: Path) -> None:
-    with pytest.raises(BadInput, match=r"the project has a package app, and WSGI needs a file app\.py"):
-        carry(project(in_a_package("app")), to="wsgi", out=tmp_path / "out", source="ostermere@1")
-    assert not (tmp_path / "out").exists()
+@pytest.mark.parametrize("files", [in_a_package("app"), {"app.py": "x = 1\n"}], ids=["package", "file"])
+def test_a_project_that_has_the_name_of_what_starts_it_is_started_by_another(
+    project: Project, tmp_path: Path, files: dict[str, str]
+) -> None:
+    own = files if "ostermere.yaml" in files else {**in_a_package("own"), **files}
+    made = carry(project(own), to="wsgi", out=tmp_path / "out", source="ostermere@1")
+    assert [one.remedy for one in made.findings if one.code == "start-elsewhere"] == ["Start app_at_wsgi:application"]
+    assert "`app_at_wsgi:application`" in (tmp_path / "out" / "app_at_wsgi.py").read_text()
+    assert {one.verdict for one in check(tmp_path / "out").checked} == {Verdict.SAME}
 
 
 #: A handler → what stands in what is carried, so that a person would have written it.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Sequence, Set
+from collections.abc import Collection, Sequence, Set
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -33,7 +33,7 @@ from vast_ferry.profiles.registry import is_shipped
 from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecord, Record, SideRecord, home_of
 from vast_ferry.surveying.scan import imported_by, names_imported
 from vast_ferry.surveying.survey import survey
-from vast_ferry.translate.identifiers import unique_slugs
+from vast_ferry.translate.identifiers import slug, unique_slugs
 from vast_ferry.translate.python.rewriting import rewrite
 from vast_ferry.translate.python.rewritten import Rewritten
 
@@ -86,7 +86,10 @@ class Plan:
         self.javascript: JavaScriptWrapping
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
+        self.started_by = "" if self.home else _free_start(target, self.own)
+        self.target = target = target.started_by(self.started_by)
         self.gaps = gaps_of(there, target)
+        self._note_start()
         self.carried, self.findings = self.gaps.carried, self.gaps.findings
         if not self.carried:
             raise BadInput(
@@ -354,6 +357,19 @@ class Plan:
             )
         return self._together(own, made)
 
+    def _note_start(self) -> None:
+        """Tell by what a project is started where the usual name was taken."""
+        if self.started_by:
+            entry = self.target.model.handler.entry
+            self.gaps.note(
+                "start-elsewhere",
+                Severity.NOTE,
+                f"the project has an {entry.rpartition(':')[0].partition('_at_')[0]} of its own, so that "
+                f"{self.started_by}.py starts it",
+                f"Start {entry}",
+                field=self.started_by,
+            )
+
     def _refuse_shadows(self, own: dict[str, bytes]) -> None:
         """Refuse a project whose file would hide a module that the target provides."""
         model = self.target.model
@@ -378,7 +394,11 @@ class Plan:
                 project=_relative(self.folder, self.out),
                 profile=self._profile_file(self.source),
             ),
-            target=SideRecord(provider=self.target.name, profile=self._profile_file(self.target)),
+            target=SideRecord(
+                provider=self.target.name,
+                profile=self._profile_file(self.target),
+                started_by=self.started_by,
+            ),
             functions=[
                 FunctionRecord(
                     name=function.name,
@@ -508,6 +528,7 @@ class Plan:
                 crossing=self.wrapping.module,
                 before=before,
                 via=self.target.kinds[REQUEST].answered.via if REQUEST in self.target.kinds else "",
+                entry=self.target.model.handler.entry,
             )
         return made
 
@@ -515,6 +536,16 @@ class Plan:
         """Return a template of the target's profile, filled in; raises BadInput for one that fails or does not end."""
         path = self.target.path.parent / name
         return filled(self.target.template(name), values, Place(str(path)), self.target.title)
+
+
+def _free_start(target: Profile, own: Collection[str]) -> str:
+    """Return the module that starts a whole project where a package, or a file, of the project has the usual name."""
+    module, _, name = target.model.handler.entry.partition(":")
+    taken = any(path == f"{module}.py" or path.startswith(f"{module}/") for path in own if path.endswith(".py"))
+    found = f"{module}_at_{slug(target.provider)}"
+    while taken and any(path == f"{found}.py" or path.startswith(f"{found}/") for path in own):
+        found = f"{found}_"
+    return found if name and taken else ""
 
 
 def _relative(folder: Path, out: Path) -> str:

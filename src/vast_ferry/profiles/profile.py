@@ -127,6 +127,18 @@ class Profile:
         document = replace(self.document, data=_merged(usual, own))
         return _built(document, self.path, str(self.path), javascript=True)
 
+    def started_by(self, module: str) -> Profile:
+        """Return the provider with another module to start a whole project by; an empty name is that of its own."""
+        own, _, name = self.model.handler.entry.partition(":")
+        if not (module and name):
+            return self
+        files = [
+            one.model_copy(update={"path": f"{module}.py"}) if one.path == f"{own}.py" else one
+            for one in self.model.files
+        ]
+        handler = self.model.handler.model_copy(update={"entry": f"{module}:{name}"})
+        return replace(self, model=self.model.model_copy(update={"handler": handler, "files": files}))
+
     def in_language(self, language: str) -> Profile:
         """Return the provider as handlers in a language meet it; without a kind of event where it does not run that."""
         if language == PYTHON:

@@ -51,10 +51,12 @@ class SideRecord(_Model):
     provider: str
     project: str = "."
     profile: str = ""
+    started_by: str = ""  # the module that starts the project, where the usual name was taken
 
     def find_profile(self, crossing: Path) -> Profile:
         """Return the profile of this side of the crossing in a folder."""
-        return find_profile(str(crossing / self.profile) if self.profile else self.provider)
+        found = find_profile(str(crossing / self.profile) if self.profile else self.provider)
+        return found.started_by(self.started_by)
 
 
 class FunctionRecord(_Model):
