@@ -85,6 +85,7 @@ WHOLE = {
             ("python", "ostermere@1", "thornwick@2"),
             ("javascript", "ostermere@1", "node-http"),
             ("python", "ostermere@1", "quillhaven"),
+            ("python", "thornwick@2", "brackendale@1"),
             ("python", "thornwick@2", "marrowby@2"),
         ],
         3,

@@ -8,6 +8,7 @@ from collections.abc import Set
 from vast_ferry.mapping.clients import Client
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.data_classes import factory_of
 from vast_ferry.translate.python.functions import ANYTHING, DATA, MADE, NOTHING, Function, may_take
 from vast_ferry.translate.python.handing import Handing
 from vast_ferry.translate.python.names_made import beginning, lowered
@@ -183,7 +184,9 @@ class Calling(Handing):
         """Return what a call gives of something outside the project."""
         if name == "functools.partial" and node.args:
             return self._partial(node)
-        if name == "getattr" and (found := self._one_of_its_methods(node)) is not None:
+        found = self._one_of_its_methods(node) if name == "getattr" else None
+        found = self._made_by_field(node) if name == "dataclasses.field" else found
+        if found is not None:
             return found
         if name in ("asyncio.run", "asyncio.Runner") and self.flow.target.model.handler.asynchronous:
             raise self.stop("runs-a-loop", node, name)
@@ -192,9 +195,9 @@ class Calling(Handing):
         values = self.arguments(node, None)
         self._attributes_by_call(node, name, self.every)
         self._given_to_others(node, name, values, self.every)
-        found = self.idioms.standard(node, name, values)
-        if found is not None:
-            return found
+        known = self.idioms.standard(node, name, values)
+        if known is not None:
+            return known
         if name in HANDING_ON and any(self._gives_parts(value) for value in values):
             return MADE
         if name in _GATHER and any(self._gives_parts(value) for value in values):
@@ -205,6 +208,17 @@ class Calling(Handing):
         if name in ("json.loads", "json.load") and not node.keywords:
             return DATA
         return Of(name if name in self.flow.reply_classes else STD_TYPES.get(name, ""))
+
+    def _made_by_field(self, node: ast.Call) -> Value | None:
+        """Return the object that a field of a data class has where none is given; nobody seen sets it up."""
+        factory = factory_of(node) if len(node.keywords) == 1 else None
+        made = self.flow.named(self.module, factory) if factory is not None else None
+        if not isinstance(made, Class):
+            return None
+        init = self.flow.method(made.key, "__init__")
+        if init is not None:
+            init.unseen = True
+        return Instance(made.key)
 
     def _given_to_others(self, node: ast.Call, name: str, values: list[Value], every: list[Value]) -> None:
         """Note what something outside the project is handed, and may hand on; refuse what changes it."""

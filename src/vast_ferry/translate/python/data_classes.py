@@ -121,6 +121,12 @@ def _field(code: Classes, module: Module, node: ast.AnnAssign, *, by_name: bool)
     )
 
 
+def factory_of(value: ast.expr) -> ast.expr | None:
+    """Return what makes the usual value of a field: `field(default_factory=Store)`."""
+    keywords = value.keywords if isinstance(value, ast.Call) else []
+    return next((one.value for one in keywords if one.arg == "default_factory"), None)
+
+
 def _written(code: Classes, cls: Key, fields: list[_Field]) -> ast.FunctionDef:
     """Return the function that takes the fields, and has its object keep them."""
     node = code.classes[cls]

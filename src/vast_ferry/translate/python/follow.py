@@ -89,9 +89,9 @@ from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
 from vast_ferry.translate.python.decorators import is_hidden
 from vast_ferry.translate.python.flow import Flow
-from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function
+from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function, is_property
 from vast_ferry.translate.python.module_values import ModuleValues
-from vast_ferry.translate.python.objects_given import is_of_the_class
+from vast_ferry.translate.python.objects_given import gives_an_object, is_of_the_class
 from vast_ferry.translate.python.statements import Statements
 from vast_ferry.translate.values import (
     Batch,
@@ -123,10 +123,10 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
     # known before its methods are followed.
     handlers, flow.waiting = flow.waiting, {}
     _follow_objects_of_modules(flow, reached)
-    while set_ups := [key for key in flow.waiting if key[1].endswith(".__init__") and key not in flow.followed]:
-        for key in set_ups:
-            del flow.waiting[key]
-            _follow(flow, flow.functions[key])
+    _follow_set_ups(flow)
+    for one in _properties_of_objects(flow):  # which may make more of them
+        _follow(flow, one)
+    _follow_set_ups(flow)
     flow.waiting = handlers | flow.waiting  # their methods are called by handlers, with what these know
     _follow_waiting(flow)
     flow.waiting |= dict.fromkeys(key for key in reached | flow.alive if key not in flow.followed)
@@ -144,6 +144,23 @@ def follow(flow: Flow, reached: Iterable[Key]) -> None:
         for key, handed in more:
             _let_be_called(flow, flow.functions[key], handed)
         _follow_waiting(flow)
+
+
+def _follow_set_ups(flow: Flow) -> None:
+    """Follow how objects are set up that wait for that, and those that these make."""
+    while set_ups := [key for key in flow.waiting if key[1].endswith(".__init__") and key not in flow.followed]:
+        for key in set_ups:
+            del flow.waiting[key]
+            _follow(flow, flow.functions[key])
+
+
+def _properties_of_objects(flow: Flow) -> list[Function]:
+    """Return the properties of objects that modules keep, which give objects of the project."""
+    kept = {
+        value.key for module in flow.modules.values() for value in module.names.values() if isinstance(value, Instance)
+    }
+    properties = [one for one in flow.functions.values() if one.cls in kept and is_property(one.node)]
+    return [one for one in properties if gives_an_object(flow, one) is not None]
 
 
 def _follow_objects_of_modules(flow: Flow, reached: Iterable[Key]) -> None:

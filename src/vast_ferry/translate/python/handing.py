@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from vast_ferry.translate.places import Spot
+from vast_ferry.translate.python.data_classes import factory_of
+from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import NOTHING, Function
 from vast_ferry.translate.python.functions_handed import is_forwarded, taken
 from vast_ferry.translate.python.objects import Objects
@@ -71,6 +73,7 @@ def _asks_by_word(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
 class _Taker:
     """A function that is called, and what its parameters are given."""
 
+    flow: Flow
     function: Function
     given: dict[str, Value] = field(default_factory=dict)
     rest: list[Value] = field(default_factory=list)  # what `*args` takes
@@ -90,7 +93,7 @@ class _Taker:
             rest = [one.arg for one in (arguments.vararg, arguments.kwarg) if one is not None]
             named = [one.arg for one in (*arguments.args, *arguments.kwonlyargs)]
             return {**dict.fromkeys([*self.function.parameters, *named, *rest], NOTHING), **self.given}
-        return {**_defaults(arguments, self.given), **self.given, **self._rest()}
+        return {**_defaults(self.flow, self.function, self.given), **self.given, **self._rest()}
 
     def _rest(self) -> dict[str, Value]:
         """Return what `*args` and `**kwargs` are given, where they are only handed on."""
@@ -117,7 +120,7 @@ class Handing(Objects):
         """
         values: list[Value] = []
         by_keyword: list[Value] = []
-        takers = [_Taker(one) for one in called if one is not None]
+        takers = [_Taker(self.flow, one) for one in called if one is not None]
         at: int | None = 0  # the place of the next; nothing where that can't be told
         rows = self._rows_in_rest(node, takers)
         for argument in node.args[: len(node.args) - rows]:
@@ -310,11 +313,19 @@ class Handing(Objects):
         return value if isinstance(value, (Of, Instance, Func, Class)) else NOTHING
 
 
-def _defaults(arguments: ast.arguments, given: Mapping[str, Value]) -> dict[str, Value]:
+def _defaults(flow: Flow, function: Function, given: Mapping[str, Value]) -> dict[str, Value]:
     """Return what the parameters get that a call does not give."""
+    arguments = function.node.args
     every = [*arguments.posonlyargs, *arguments.args]
     pairs = [*zip(every[len(every) - len(arguments.defaults) :], arguments.defaults, strict=True)]
     pairs += [
         (one, default) for one, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True) if default
     ]
-    return {one.arg: Of(type_of_constant(default)) for one, default in pairs if one.arg not in given}
+    return {one.arg: _default(flow, function, default) for one, default in pairs if one.arg not in given}
+
+
+def _default(flow: Flow, function: Function, value: ast.expr) -> Value:
+    """Return what a default is: of a data class's field also an object that is made by its class."""
+    factory = factory_of(value) if function.made_up else None
+    made = flow.named(function.module, factory) if factory is not None else None
+    return Instance(made.key) if isinstance(made, Class) else Of(type_of_constant(value))
