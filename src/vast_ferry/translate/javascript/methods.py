@@ -71,7 +71,8 @@ def _found(classes: tuple[Standing, ...], name: str | None, function_of: Functio
             return []
         body = one.node.child_by_field_name("body")
         if (field := _field_function(one, name)) is not None:
-            return [field] if len(classes) == 1 else []  # it stands in front of methods, in whatever class
+            # It stands in front of methods, in whatever class.
+            return [field] if len(classes) == 1 and name and not function_of.is_put(name, one.file) else []
         for method in body.named_children:
             own = one.file.text(method.child_by_field_name("name")) if method.type == "method_definition" else ""
             if not own or own == "constructor" or own in every or (name is not None and own != name):
