@@ -39,7 +39,8 @@ def found_by(folder: Path, minutes: float) -> tuple[str, float]:
     if subprocess.run(fuzz, cwd=folder, env=env, capture_output=True, check=False).returncode:
         return "generated handlers", time.monotonic() - began
     tables = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "2", "-p", "no:cacheprovider"]
-    tables += [f"tests/test_{one}.py" for one in ("soundness", "rewriting", "unseen", "alike", "unlike", "services", "projects")]
+    asked = ("soundness", "rewriting", "unseen", "alike", "unlike", "services", "projects")
+    tables += [f"tests/test_{one}.py" for one in asked]
     whole = {**env, "SHARE": "whole"}
     if subprocess.run(tables, cwd=folder, env=whole, capture_output=True, check=False).returncode:
         return "the tables", time.monotonic() - began

@@ -30,6 +30,7 @@ from vast_ferry.translate.python.written_out import (
     imported,
     is_the_same_ever,
     is_wraps,
+    on_its_own,
     stands_anywhere,
 )
 from vast_ferry.translate.text import Edit
@@ -160,17 +161,9 @@ def _may_stand_alone(text: PythonText, tree: ast.Module, inner: Definition, give
 
 
 def _written(text: PythonText, inner: Definition, name: str, stands: Mapping[str, str], told: list[str]) -> str:
-    start = text.start(inner)
-    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, start)
+    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, text.start(inner))
     assert head is not None
     named = [(head.end(), len(inner.name.encode()), name)]
     uses = (node for node in _inside(inner) if isinstance(node, ast.Name) and node.id in stands)
     named += [(text.start(use), len(use.id.encode()), stands[use.id]) for use in uses]
-    data = text.data[start : text.end(inner)]
-    for at, size, word in sorted(named, reverse=True):
-        data = data[: at - start] + word.encode() + data[at - start + size :]
-    left = re.compile(rf"^ {{{inner.col_offset}}}", re.MULTILINE)
-    lines = left.sub("", data.decode("utf-8")).split("\n")
-    first = inner.body[0].lineno - inner.lineno
-    indent = " " * (inner.body[0].col_offset - inner.col_offset)
-    return "\n".join([*lines[:first], *(f"{indent}{line}" for line in told), *lines[first:]])
+    return on_its_own(text, inner, named, told)

@@ -473,8 +473,7 @@ def _written(text: PythonText, here: PythonText, one: _Behind, own: str) -> str:
     `text` is that in which it stands, `here` that of the handler.
     """
     inner, given = one.inner, one.takes
-    start, end = text.start(inner), text.end(inner)
-    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, start)
+    head = re.compile(rb"(?:async\s+)?def\s+").match(text.data, text.start(inner))
     assert head is not None
     named = [(head.end(), len(inner.name.encode()), one.handler.name)]
     inside = [node for part in inner.body for node in walk(part)]
@@ -494,14 +493,20 @@ def _written(text: PythonText, here: PythonText, one: _Behind, own: str) -> str:
     if one.whatever:
         at = text.data.index(b"(", head.end()) + 1
         named.append((at, _parameters_end(text, inner, at) - at, _parameters(here, one.handler)))
-    data = text.data[start:end]
-    for at, size, word in sorted(named, reverse=True):
+    return on_its_own(text, inner, named, one.told)
+
+
+def on_its_own(text: PythonText, inner: Definition, words: Iterable[tuple[int, int, str]], told: Iterable[str]) -> str:
+    """Return a function of another as it stands at the top, with other words at places, and what it is told first."""
+    start = text.start(inner)
+    data = text.data[start : text.end(inner)]
+    for at, size, word in sorted(words, reverse=True):
         data = data[: at - start] + word.encode() + data[at - start + size :]
     left = re.compile(rf"^ {{{inner.col_offset}}}", re.MULTILINE)
     lines = left.sub("", data.decode("utf-8")).split("\n")
     first = inner.body[0].lineno - inner.lineno
     indent = " " * (inner.body[0].col_offset - inner.col_offset)
-    return "\n".join([*lines[:first], *(f"{indent}{line}" for line in one.told), *lines[first:]])
+    return "\n".join([*lines[:first], *(f"{indent}{line}" for line in told), *lines[first:]])
 
 
 def _parameters(text: PythonText, node: Definition) -> str:
