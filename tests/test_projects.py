@@ -86,6 +86,8 @@ WHOLE = {
             ("javascript", "ostermere@1", "node-http"),
             ("python", "ostermere@1", "quillhaven"),
             ("python", "thornwick@2", "brackendale@1"),
+            ("python", "brackendale@1", "thornwick@2"),
+            ("python", "brackendale@1", "ostermere@1"),
             ("python", "thornwick@2", "marrowby@2"),
         ],
         3,

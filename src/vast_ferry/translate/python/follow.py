@@ -87,7 +87,7 @@ from dataclasses import replace
 
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.alive import alive, is_program, loaded
-from vast_ferry.translate.python.decorators import is_hidden
+from vast_ferry.translate.python.decorators import is_hidden, only_calls
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import ANYTHING, DEFINITION, NOTHING, Function, is_property
 from vast_ferry.translate.python.module_values import ModuleValues
@@ -188,7 +188,8 @@ def _note_who_is_unseen(flow: Flow) -> None:
             if isinstance(value, Instance):
                 flow.kept.opened(value.key)
     for function in flow.functions.values():
-        if is_hidden(flow, function):
+        seen = function.entry and all(only_calls(flow, function.module, one) for one in function.node.decorator_list)
+        if is_hidden(flow, function) and not seen:
             function.is_value()
         function.unseen = function.unseen or _is_called_by_signs(function)
 
