@@ -30,6 +30,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
 from vast_ferry.translate.javascript.bound import with_calls
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
+from vast_ferry.translate.javascript.handlers import handed_over
 from vast_ferry.translate.javascript.native import Native, Rewritten
 
 MADE = "Made by Vast Ferry; carry the project again rather than edit this file."
@@ -130,9 +131,7 @@ class JavaScriptWrapping:
 
     def _handed_over(self, function: Function) -> tuple[str, ...]:
         """Return the names of what the source's provider hands a function."""
-        kind = self.source.kind(function.kinds[0])
-        handed, writer = there(kind.event).handed_over, kind.answered.writer
-        return tuple(map(camel, writer.among(handed) if writer is not None else handed))
+        return tuple(map(camel, handed_over(self.source.kind(function.kinds[0]))))
 
     def edited(self, own: Mapping[str, bytes]) -> dict[str, bytes]:
         """Return the author's files as they become: their links to the provider's modules, their handlers rewritten."""

@@ -87,9 +87,10 @@ class Plan:
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
         self.started_by = "" if self.home else _free_start(target, self.own)
+        usual, _, _ = target.model.handler.entry.partition(":")
         self.target = target = target.started_by(self.started_by)
         self.gaps = gaps_of(there, target)
-        self._note_start()
+        self._note_start(usual)
         self.carried, self.findings = self.gaps.carried, self.gaps.findings
         if not self.carried:
             raise BadInput(
@@ -357,15 +358,14 @@ class Plan:
             )
         return self._together(own, made)
 
-    def _note_start(self) -> None:
+    def _note_start(self, usual: str) -> None:
         """Tell by what a project is started where the usual name was taken."""
         if self.started_by:
             entry = self.target.model.handler.entry
             self.gaps.note(
                 "start-elsewhere",
                 Severity.NOTE,
-                f"the project has an {entry.rpartition(':')[0].partition('_at_')[0]} of its own, so that "
-                f"{self.started_by}.py starts it",
+                f"the project has an {usual} of its own, so that {self.started_by}.py starts it",
                 f"Start {entry}",
                 field=self.started_by,
             )

@@ -21,13 +21,14 @@ from vast_ferry.translate.javascript.handlers import (
     FunctionOf,
     Standing,
     given_back,
+    one_answer,
     takes_otherwise,
 )
 from vast_ferry.translate.javascript.looking import only_asked, patterns_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this, static_method
 from vast_ferry.translate.javascript.registered import FunctionsAt, asked_map, instance_of, registered
 from vast_ferry.translate.javascript.scopes import Binding, Scopes
-from vast_ferry.translate.javascript.values import arguments_of, bare, only_value, own_nodes
+from vast_ferry.translate.javascript.values import arguments_of, bare, only_value
 
 #: What is asked of something that has a name.
 _ASKED: Final = ("member_expression", "subscript_expression")
@@ -192,12 +193,7 @@ class _Calls:
         maker = self.function_of(call.file, call.scopes, named) if by_name else None
         if maker is None or any(child.type in ("async", "*") for child in maker.node.children):
             return None
-        body = maker.node.child_by_field_name("body")
-        values = [body]
-        if body.type == "statement_block":
-            returns = [one for one in own_nodes(body) if one.type == "return_statement"]
-            values = [inside for one in returns for inside in one.named_children[:1]]
-        made = bare(values[0]) if len(values) == 1 else None
+        made = one_answer(maker.node)
         return replace(maker, node=made) if made is not None and made.type == "object" else None
 
     def _each_of(self, at: Standing, things: Sequence[Node | None]) -> list[Standing]:

@@ -9,6 +9,7 @@ from typing import Final, Protocol
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, walk
 from vast_ferry.hub.functions import Entry
 from vast_ferry.mapping.delivery import keeps_ids
+from vast_ferry.mapping.javascript.functions import there
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, Scopes, within
 from vast_ferry.translate.javascript.stops import Stop
@@ -323,17 +324,28 @@ def _assigned(file: JavaScriptFile, node: Node, name: str) -> Node | None:
     return None
 
 
-def given_back(stands: Standing) -> Node | None:
-    """Return the function that a function gives back, whatever it is handed; nothing where that can't be seen."""
-    node, scopes = stands.node, stands.scopes
-    body = node.child_by_field_name("body")
+def handed_over(kind: Kind) -> tuple[str, ...]:
+    """Return the names of what a provider hands a handler over, what is answered through among it."""
+    handed, writer = there(kind.event).handed_over, kind.answered.writer
+    return tuple(writer.among(handed) if writer is not None else handed)
+
+
+def one_answer(function: Node) -> Node | None:
+    """Return the one expression that a function gives back; nothing where there are several, or none."""
+    body = function.child_by_field_name("body")
     values = [body]
     if body.type == "statement_block":
         returns = [one for one in own_nodes(body) if one.type == "return_statement"]
         values = [inside for one in returns for inside in one.named_children[:1]]
-    if len(values) != 1:
+    return bare(values[0]) if len(values) == 1 else None
+
+
+def given_back(stands: Standing) -> Node | None:
+    """Return the function that a function gives back, whatever it is handed; nothing where that can't be seen."""
+    node, scopes = stands.node, stands.scopes
+    value = one_answer(node)
+    if value is None:
         return None
-    value = bare(values[0])
     if value.type == "identifier":
         binding = scopes.of(value)
         if binding is None or binding.writes or len(binding.declared) != 1 or binding.uses != [value]:

@@ -27,6 +27,7 @@ from vast_ferry.translate.javascript.around import Chain, Layer, Way
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
 from vast_ferry.translate.javascript.handlers import (
+    handed_over,
     handler_of,
     not_turned,
 )
@@ -103,8 +104,7 @@ class Native:
         if len(one.kinds) != 1:
             raise Stop("it is called with events of several kinds")
         kind = self.source.kind(one.kinds[0])
-        handed, writer = there(kind.event).handed_over, kind.answered.writer
-        return Chain(self.function_of, len(writer.among(handed) if writer is not None else handed)).layers(found)
+        return Chain(self.function_of, len(handed_over(kind))).layers(found)
 
     @contextlib.contextmanager
     def _told_of(self, one: Function) -> Iterator[None]:

@@ -13,7 +13,7 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.translate.javascript.batches import Followed
 from vast_ferry.translate.javascript.edits import Edit, goes_on
-from vast_ferry.translate.javascript.handlers import asks_for_no_more
+from vast_ferry.translate.javascript.handlers import asks_for_no_more, handed_over
 from vast_ferry.translate.javascript.looking import parameters_of
 from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop, Whole
@@ -85,8 +85,7 @@ class Handler(ToldThrough):
 
     def _handed_over(self) -> tuple[str, ...]:
         """Return what the provider hands over, what is answered through among it."""
-        handed, writer = there(self.ours.event).handed_over, self.ours.answered.writer
-        return tuple(writer.among(handed)) if writer is not None else handed
+        return handed_over(self.ours)
 
     def _parameters_of_the_provider(self, writer: ByWriter | None) -> list[Node]:
         """Follow each parameter that is the provider's, and return their patterns."""
