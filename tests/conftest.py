@@ -12,6 +12,7 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
+from zlib import crc32
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -180,8 +181,8 @@ TWINS = ("ostermere@2", "thornwick@1", "marrowby@1")
 OF_EVERY_EDITION = ("test_laws.py", "test_kinds.py", "test_definitions.py")
 
 
-#: Of tests with many cases that are left to the rest, CI takes an eighth, and at the next commit the next.
-TURN, TURNS = os.environ.get("TURN", ""), 8
+#: Of what is left to the rest, CI takes a part, and at the next commit the next.
+TURN, TURNS = os.environ.get("TURN", ""), 32
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
@@ -193,8 +194,8 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     left = []
     for item in items:
         name = item.nodeid.partition("[")[0]
-        if "[" in item.nodeid and (item.get_closest_marker("slow") or item.get_closest_marker("share")):
-            seen[name] = seen.get(name, 0) + 1
+        if item.get_closest_marker("slow") or item.get_closest_marker("share"):
+            seen[name] = seen.get(name, crc32(name.encode())) + 1  # not the first of all at the same commit
             left += [item] if seen[name] % TURNS != int(TURN) % TURNS else []
     config.hook.pytest_deselected(items=left)
     items[:] = [item for item in items if item not in set(left)]

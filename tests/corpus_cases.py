@@ -123,12 +123,12 @@ def functions(source: str) -> list[Function]:
 
 
 def share_of(source: str, target: str) -> list[str]:
-    """Return the handlers that go to a target in `make test`: one in thirty-two, others at the next.
+    """Return the handlers that go to a target in `make test`: one in sixty-four, others at the next.
 
     With `SHARE=whole` in the environment, as `make test-rest` has it, all do.
     """
     whole = os.environ.get("SHARE") == "whole"
-    return [name for at, name in enumerate(handlers(source)) if whole or (at + TARGETS.index(target)) % 32 == 0]
+    return [name for at, name in enumerate(handlers(source)) if whole or (at + TARGETS.index(target)) % 64 == 0]
 
 
 def build(source: str, folder: Path, only: Container[str] | None = None) -> Path:

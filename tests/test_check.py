@@ -163,7 +163,7 @@ MUTATIONS = [
 ]
 
 
-@pytest.mark.parametrize(("to", "file", "old", "new", "at"), some(MUTATIONS, 3))
+@pytest.mark.parametrize(("to", "file", "old", "new", "at"), some(MUTATIONS, 7))
 def test_a_mistake_in_what_was_carried_is_found_and_named(
     ported: Callable[[str], Path], tmp_path: Path, to: str, file: str, old: str, new: str, at: str | None
 ) -> None:

@@ -178,7 +178,7 @@ def bare(function: Function) -> Function:
 MANUALS = [str(ROOT / "tests" / "manuals" / f"{name}.yaml") for name in ("netherby-4", "saltmarsh-2", "wexcombe-7")]
 
 
-@pytest.mark.parametrize("name", some([*MANUALS, *(profile.name for profile in DECLARING)], 1 if WHOLE else 3))
+@pytest.mark.parametrize("name", some([*MANUALS, *(profile.name for profile in DECLARING)], 1 if WHOLE else 9))
 @given(functions=st.lists(FUNCTIONS, min_size=1, max_size=3, unique_by=lambda f: f.name))
 def test_read_undoes_write(tmp_path_factory: pytest.TempPathFactory, name: str, functions: list[Function]) -> None:
     profile = find_profile(name)

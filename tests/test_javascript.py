@@ -61,7 +61,7 @@ TARGETS = {
 }
 
 
-@pytest.mark.parametrize("to", some(reversed(TARGETS), 6))
+@pytest.mark.parametrize("to", some(reversed(TARGETS), 12))
 def test_the_demo_goes_everywhere_where_javascript_runs(tmp_path: Path, to: str) -> None:
     made = carry(DEMO, to=to, out=tmp_path / "there")
     result = check(tmp_path / "there")
@@ -121,7 +121,7 @@ def as_javascript_has_it(value: Any) -> Any:
     return value
 
 
-@pytest.mark.parametrize(("name", "kind"), some(SHAPES, 2))
+@pytest.mark.parametrize(("name", "kind"), some(SHAPES, 6))
 def test_every_shape_is_read_and_written_alike_in_both_languages(tmp_path: Path, name: str, kind: str) -> None:
     own, hub = SURFACES[name].kind(kind).event, HUB_EVENTS[kind]
     chance, names = random.Random(kind), [row.field for row in hub.rows]

@@ -253,7 +253,7 @@ def changed(data: Any, path: tuple[str | int, ...], value: Any) -> Any:
     return copy
 
 
-@pytest.mark.parametrize(("name", "kind"), some(SHAPES, 3))
+@pytest.mark.parametrize(("name", "kind"), some(SHAPES, 9))
 def test_a_wrong_type_at_any_row_is_read_or_bad_input_and_never_anything_else(name: str, kind: str) -> None:
     other = next(p for p in PROFILES.values() if kind in p.kinds and p.name != name)
     convert = Converter(PROFILES[name], other)

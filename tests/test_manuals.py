@@ -260,7 +260,7 @@ MISTAKES = [
 ]
 
 
-@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 13))
+@pytest.mark.parametrize(("name", "before", "after", "says"), some(MISTAKES, 26))
 def test_a_mistake_in_a_profile_is_named(
     tmp_path: Path, name: str, before: str, after: str, says: str, run: Run
 ) -> None:

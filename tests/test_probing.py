@@ -154,7 +154,7 @@ def test_from_blind_samples_to_seeing_ones(tmp_path: Path, run: Run) -> None:
         "web: GET /take, callers: anyone",
     )
     carry(made, to="thornwick", out=tmp_path / "there")
-    before = strength(tmp_path / "there", seconds=30).functions[0]
+    before = strength(tmp_path / "there", seconds=120).functions[0]
     missed = {one.fault.what: one.ran for one in before.missed}
     shown = {one.fault.what: one.shown_by for one in before.missed if one.shown_by}
     assert "kind=rare" in shown["418 is 419"]["event"]["query.raw"]  # an event that was made would notice it
@@ -163,7 +163,7 @@ def test_from_blind_samples_to_seeing_ones(tmp_path: Path, run: Run) -> None:
     assert "`+` is `-`" not in missed  # a loop without end is noticed, too
     assert before.carried.lines_reached < before.carried.lines
 
-    found = run("event", "make", made, "--from", "ostermere@1", "--seconds", "24", "--format", "json")
+    found = run("event", "make", made, "--from", "ostermere@1", "--seconds", "90", "--format", "json")
     assert found.returncode == 0, found.stderr
     kept = json.loads(found.stdout)["samples"]
     assert any("handlers/one.py:9" in one["why"] for one in kept), kept

@@ -90,7 +90,7 @@ WHOLE = {
             ("python", "brackendale@1", "ostermere@1"),
             ("python", "thornwick@2", "marrowby@2"),
         ],
-        3,
+        5,
     ),
 )
 def test_projects_of_several_files_are_rewritten_and_do_the_same(
@@ -125,7 +125,7 @@ export class Field { n = 3; read = async (event) => say(`${this.n} ${event.call.
 """
 
 
-@pytest.mark.parametrize("name", HANDLERS)
+@pytest.mark.parametrize("name", some(HANDLERS, 4))
 def test_a_method_is_a_handler_where_it_is_seen_which_one(project: Project, tmp_path: Path, name: str) -> None:
     main, followed = HANDLERS[name]
     files = {
@@ -147,7 +147,7 @@ def test_a_method_is_a_handler_where_it_is_seen_which_one(project: Project, tmp_
 OTHERS = methods("other")
 
 
-@pytest.mark.parametrize("name", OTHERS)
+@pytest.mark.parametrize("name", some(OTHERS, 3))
 def test_methods_are_followed_where_all_that_files_do_with_their_class_is_seen(
     project: Project, tmp_path: Path, name: str
 ) -> None:
@@ -187,7 +187,7 @@ held = Held()
 """
 
 
-@pytest.mark.parametrize("name", IN_PYTHON)
+@pytest.mark.parametrize("name", some(IN_PYTHON, 3))
 def test_what_is_made_or_held_in_python_is_followed_where_it_is_seen(
     project: Project, tmp_path: Path, name: str
 ) -> None:

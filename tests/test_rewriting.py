@@ -541,7 +541,7 @@ def handlers(draw: Callable[..., str]) -> str:
     return made + REPLY
 
 
-@pytest.mark.parametrize("to", some(["thornwick@1", "marrowby@1", "brackendale", "quillhaven", "asgi"], 2))
+@pytest.mark.parametrize("to", some(["thornwick@1", "marrowby@1", "brackendale", "quillhaven", "asgi"], 5))
 def test_generated_handlers_do_the_same_native_and_wrapped(to: str, tmp_path_factory: pytest.TempPathFactory) -> None:
     @settings(max_examples=3, suppress_health_check=[HealthCheck.too_slow], deadline=None)
     @given(handlers())

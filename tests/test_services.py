@@ -235,7 +235,7 @@ async def a(request, services):
 """
 
 
-@pytest.mark.parametrize("to", ["thornwick", "asgi", "cgi"])
+@pytest.mark.parametrize("to", some(["thornwick", "asgi", "cgi"], 3))
 def test_services_that_a_helper_is_handed_go_wherever_they_stand(project: Project, tmp_path: Path, to: str) -> None:
     codes = {f"h{at}": f"{HEAD}{HANDING_ON % case}" for at, case in enumerate(TAKEN)}
     came = carried(project, tmp_path / "out", codes, {}, to, "brackendale")

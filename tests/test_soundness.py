@@ -101,7 +101,7 @@ SAMPLES = {
 
 
 @pytest.mark.parametrize(
-    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 40), ids=str
+    ("file", "to"), some([(file, to) for file, (_, there) in FILES.items() for to in there], 80), ids=str
 )
 def test_whatever_is_done_with_an_event_comes_out_the_same(
     project: Project, tmp_path: Path, file: str, to: str
@@ -175,7 +175,7 @@ ctx.note("seen", request=str(Request(event).itself())) or logging.warning("%s", 
 KEPT = [(line, made) for lines, made in ((PARTS, False), (WHOLE, True)) for line in lines.strip().split("\n")]
 
 
-@pytest.mark.parametrize(("line", "made"), some(KEPT, 6))
+@pytest.mark.parametrize(("line", "made"), some(KEPT, 18))
 @pytest.mark.parametrize("to", ["thornwick", "wsgi"])
 def test_objects_that_keep_an_event_show_what_it_was(
     project: Project, tmp_path: Path, line: str, made: bool, to: str
@@ -218,7 +218,7 @@ def a(event, ctx):
 
 
 @pytest.mark.parametrize("to", ["thornwick", "brackendale"])
-@pytest.mark.parametrize("decorator", some([*WRITTEN_OUT, *HIDING], 6))
+@pytest.mark.parametrize("decorator", some([*WRITTEN_OUT, *HIDING], 18))
 def test_decorators_of_helpers_do_what_they_did(project: Project, tmp_path: Path, decorator: str, to: str) -> None:
     code = beside("decorating", DECORATED.format(decorator))
     crossing = carry(project(of_one(code, with_services("a"))), to=to, out=tmp_path / "out")

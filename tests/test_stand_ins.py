@@ -244,7 +244,7 @@ def called(project: Project, name: str) -> Outcome:
         return first
 
 
-@pytest.mark.parametrize("name", SURFACES)
+@pytest.mark.parametrize("name", some(SURFACES, 3))
 def test_a_handler_is_called_as_its_provider_does(project: Project, name: str) -> None:
     outcome = called(project, name)
     *_, expected, effects = SURFACES[name]

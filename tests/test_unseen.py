@@ -225,7 +225,7 @@ def test_what_is_taken_back_is_not_changed_in_a_copy(project: Project, tmp_path:
 
 
 @pytest.mark.parametrize("wrapped", [False, True], ids=["rewritten", "wrapped"])
-@pytest.mark.parametrize("called", some(CALLED, 4))
+@pytest.mark.parametrize("called", some(CALLED, 9))
 def test_a_helper_is_as_it_was_where_somebody_unseen_may_call_it(
     project: Project, tmp_path: Path, called: str, wrapped: bool
 ) -> None:
@@ -552,7 +552,7 @@ def as_there(code: str, source: str) -> tuple[str, str]:
 WAYS = out_of_sight()
 
 
-@pytest.mark.parametrize(("name", "source"), some(zip(WAYS, itertools.cycle(SOURCES)), 9))
+@pytest.mark.parametrize(("name", "source"), some(zip(WAYS, itertools.cycle(SOURCES)), 27))
 def test_whoever_gets_hold_of_an_event_finds_it_as_it_was(
     project: Project, tmp_path: Path, name: str, source: str
 ) -> None:
@@ -561,7 +561,7 @@ def test_whoever_gets_hold_of_an_event_finds_it_as_it_was(
     carried(project, tmp_path / "out", {"i": code}, {}, to, source)
 
 
-@pytest.mark.parametrize(("how", "above", "asked", "source"), some(EVERY, 13))
+@pytest.mark.parametrize(("how", "above", "asked", "source"), some(EVERY, 40))
 def test_whichever_class_an_object_is_of_it_gets_its_event(
     project: Project, tmp_path: Path, how: str, above: str, asked: str, source: str
 ) -> None:

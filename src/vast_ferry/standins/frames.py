@@ -13,12 +13,12 @@ import secrets
 import select
 import socket
 import struct
-import time
 from typing import Any, Final
 
 from vast_ferry.hub.http import HttpReply
 from vast_ferry.hub.operations import Effect
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.standins.clock import waited
 
 #: Sizes of a frame's text and of its bytes, and what stands for bytes in the text.
 HEAD: Final = struct.Struct("!IQ8s")
@@ -27,10 +27,10 @@ _MARKS: Final = random.Random(secrets.token_bytes(16))  # noqa: S311
 
 
 def ready(end: socket.socket, what: int, by: float) -> bool:
-    """Wait until a socket can be read, or written to; tell whether that was in time."""
+    """Wait until a socket can be read, or written to; tell whether that was before a time of `clock.now`."""
     poll = select.poll()
     poll.register(end, what)
-    return bool(poll.poll(max(0.0, by - time.monotonic()) * 1000))
+    return waited(poll, by)
 
 
 def sent(talk: socket.socket, data: bytes, by: float) -> bool:

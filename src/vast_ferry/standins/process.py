@@ -20,7 +20,6 @@ import struct
 import subprocess
 import sys
 import threading
-import time
 from collections import deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
@@ -31,6 +30,7 @@ from typing import Any
 
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.outcomes import Ending, Outcome
+from vast_ferry.standins.clock import now
 from vast_ferry.standins.frames import HEAD, framed, outcome_of, ready, sent, unframed
 from vast_ferry.standins.node_program import node_program
 from vast_ferry.standins.scratch import scratch_folder
@@ -248,7 +248,7 @@ class Worker:
         if len(data) > room:
             return None
         with contextlib.suppress(OSError):  # one that has ended is told by what comes
-            sent(self._talk, data, time.monotonic() + limit)
+            sent(self._talk, data, now() + limit)
         return self._talk.fileno(), len(data)
 
     def came(self) -> dict[str, Any] | None:
@@ -327,7 +327,7 @@ class Worker:
         if not frames or self._talk is None:
             return held
         try:
-            if not sent(self._talk, b"".join(frames), time.monotonic() + limit):
+            if not sent(self._talk, b"".join(frames), now() + limit):
                 return None
         except OSError:  # it has ended: what it answered before still stands in the socket
             return b""
@@ -429,7 +429,7 @@ class Worker:
         talk = self._talk
         if talk is None:
             return Outcome(Ending.DIED, message="broken off")
-        end = time.monotonic() + limit + BEYOND
+        end = now() + limit + BEYOND
         try:
             if not all(sent(talk, part, end) for part in framed(message)):
                 return self._timed_out(limit)
@@ -443,7 +443,7 @@ class Worker:
         if talk is None:
             return Outcome(Ending.DIED, message="broken off")
         try:
-            answer = self._answer(talk, end or time.monotonic() + limit + BEYOND)
+            answer = self._answer(talk, end or now() + limit + BEYOND)
             return self._timed_out(limit) if answer is None else answer
         except GONE:
             return self._died()
