@@ -39,7 +39,7 @@ def methods(which: str, language: str = "javascript") -> dict[str, tuple[str, bo
     """Return the cases of methods: name → a file's text, and whether it is followed."""
     text = (CORPUS / f"{language}_methods.txt").read_text(encoding="utf-8")
     found = re.findall(rf"^#### {which} \| ([^\n]*) \| ([^\n]*)\n(.*?)(?=^####|\Z)", text, re.MULTILINE | re.DOTALL)
-    return {name: (code, followed == "followed") for name, followed, code in found}
+    return {name: (code, followed in ("followed", "in place")) for name, followed, code in found}
 
 
 @dataclass(frozen=True)
@@ -197,4 +197,45 @@ def test_what_is_made_or_held_in_python_is_followed_where_it_is_seen(
     wrapped = any(one.code.startswith("wrapped-") for one in made.findings)
     whole = any(one.code.startswith(STYLES) for one in made.findings)
     assert (wrapped if "run = " in main else whole) is not followed
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
+#: What decorators make of an event, and what their handlers answer with.
+REQUEST = """
+import asyncio
+import functools
+import json
+
+from ostermere import books
+
+
+class Problem(Exception):
+    pass
+
+
+class Request:
+    def __init__(self, event):
+        self.event = event
+        self.path = event["call"]["path"]
+
+    @property
+    def word(self):
+        return self.event["call"]["slots"]["x"]
+
+
+def say(content, code=200):
+    return {"code": code, "content": content}
+
+
+"""
+OVER = methods("over", "python")
+
+
+@pytest.mark.parametrize("name", some(OVER, 6))
+def test_a_decorator_that_takes_over_is_rewritten_where_it_stands(project: Project, tmp_path: Path, name: str) -> None:
+    main, in_place = OVER[name]
+    here = project(calling("ostermere@1", {"main.py": REQUEST + main}, "run", "other"))
+    carry(here, to="thornwick@2", out=tmp_path / "there", source="ostermere@1")
+    written = (tmp_path / "there" / "main.py").read_text()
+    assert ("def handle(event, ctx):" not in written and "@web" in written) is in_place
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}

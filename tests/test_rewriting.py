@@ -184,7 +184,7 @@ def taking(name):
 
 @pytest.mark.parametrize("head", OTHERWISE)
 def test_a_decorator_that_hands_on_something_else_is_written_out(project: Project, tmp_path: Path, head: str) -> None:
-    code = f'{TAKING}{head}\n    return {{"code": 200, "content": hive + body["by"]}}\n'
+    code = f'{TAKING}{head}\n    return {{"code": 200, "content": hive + body["by"]}}\n\n\nEVERY = (f,)\n'  # seen by others
     request = "POST /f/h HTTP/1.1\r\nHost: a\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n{}"
     contents = {"by": '{"by": "m"}', "none": "{}"}
     files = {f"samples/f/{k}.http": request.format(len(v), v) for k, v in contents.items()}

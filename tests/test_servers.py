@@ -353,7 +353,7 @@ def test_scopes_are_what_the_standards_own_package_says(ported: Callable[[str], 
         HttpEvent(authority="a.example:8080", client="198.51.100.7", headers=[("x-a", "\xe9")]).as_fields()
     )
     hints = get_type_hints(HTTPScope)
-    assert made.keys() - {"route.captures", "route.path"} <= hints.keys()
+    assert made.keys() - {"route.captures", "route.path", "route.function"} <= hints.keys()
     assert hints.keys() - made.keys() <= {"state", "extensions"}  # what a server may leave out
     assert isinstance(made["raw_path"], bytes)
     assert isinstance(made["query_string"], bytes)

@@ -27,7 +27,10 @@ def settle_answers(
     """
     waiting: list[Function] = []
     for handler in {f.key: f for f in handlers}.values():
-        job.facts[handler.key].answers = True
+        over = job.flow.taken_over(handler)
+        job.facts[handler.key].answers = over is None
+        if over is not None:
+            job.facts[over.key].answers = True
         if is_request(job.facts[handler.key].kind):
             waiting.append(handler)
     waiting += _before_and_behind(job, waiting)
@@ -155,8 +158,9 @@ def _before_and_behind(job: Job, handlers: list[Function]) -> list[Function]:
             job.facts[one.key].answers, job.facts[one.key].kind = answers, REQUEST
             found[one.key] = one
             behind = [job.flow.functions[key] for key in one.stands_before]
+            several = {each.key: each for each in behind} if one.takes_over else {}  # which are called by one call
             answers = answers and all(
-                _use(job, caller, call, {}) is Use.ANSWER
+                _use(job, caller, call, several) is Use.ANSWER
                 for each in behind
                 for caller, call in each.calls
                 if caller is one

@@ -216,18 +216,24 @@ class ContextCalls:
         return self._called(there, spot, node)
 
     def function_name(self, spot: Spot, node: ast.AST) -> str:
-        """Return the source of the function's name."""
+        """Return the source of the function's name.
+
+        Where the target may not tell it, it is written out, unless the handlers of several functions ask for it here.
+        """
         row = self._row("function")
-        if row is not None and row.lens.plain:
+        if row is not None and row.lens.plain and not (row.optional and self._function_names() == 1):
             return at_text(row.at, {row.at.root: self._holder(row, spot, node)})
         return self.function_literal(node)
 
     def function_literal(self, node: ast.AST) -> str:
         """Return the function's name as a text; it has one where its handler is that of one function."""
-        function = self.at.function
-        names = {one.name for one in self.job.declared_for(function)} if function is not None else set()
-        if len(names) != 1:
+        if self._function_names() != 1:
             raise Stop("no-function-name", node)
-        return quoted(names.pop())
+        return quoted(self.job.declared_for(self.at.function)[0].name)
+
+    def _function_names(self) -> int:
+        """Return how many functions' handlers run what is written."""
+        function = self.at.function
+        return len({one.name for one in self.job.declared_for(function)}) if function is not None else 0
 
     # --- services ---

@@ -13,7 +13,21 @@ each other, what one adds goes through those below it: they take it by name, or 
         return inner                           return around
 
 The inner function is then a handler like the one that it stands before: it is followed with the same event, and written
-with the target's parameters. Any other decorator stops the rewriting.
+with the target's parameters.
+
+One that hands on what it makes itself takes over: its inner function is the handler, which calls what stands behind it
+as it would any function of the project, and is written once for all that do.
+
+    def web(action):
+        @functools.wraps(action)
+        def inner(event, ctx):
+            try:
+                return action(Request(event))
+            except Problem as problem:
+                return told(problem)
+        return inner
+
+Any other decorator stops the rewriting.
 """
 
 from __future__ import annotations
@@ -53,6 +67,7 @@ class Around:
     taken: tuple[str, ...] = ()  # what it takes of those that stand above it, by its own names
     passed: bool = False  # whether more of these goes through its `*args` and `**kwargs`
     more: More = More()  # what goes to the handler besides
+    takes_over: bool = False  # it hands on nothing of the provider's as it comes: it is the handler itself
 
     @property
     def inner(self) -> Definition:
@@ -91,15 +106,41 @@ def around(code: Code, module: Module, decorator: ast.expr, parameters: int, abo
     What it puts there gets `above` besides, of the decorators that stand over it.
     """
     outer = code.decorator(module, decorator)
+    node = _given_by(outer, decorator)
+    return _seen_through(code, outer, node, parameters, above) if outer is not None and node is not None else None
+
+
+def taking_over(code: Code, module: Module, decorator: ast.expr) -> Around | None:
+    """Return what a decorator puts before a function that it calls with what it makes itself; nothing if it can't be.
+
+    What takes over takes what it is handed by names of its own, and all that it does with the function is to call it.
+    """
+    outer = code.decorator(module, decorator)
+    node = _given_by(outer, decorator)
+    if outer is None or node is None or len(node.args.args) != 1 or not _is_plain(node.args):
+        return None
+    given, inner = node.args.args[0].arg, given_inside(node)
+    calls = _calls_of(code, outer, node, given)
+    if inner is None or not calls or not inner.args.args or not _is_plain(inner.args):
+        return None
+    inside = {id(one) for one in walk(inner)}
+    if not all(id(one) in inside for one in calls) or not all(_is_wraps(code, outer, d) for d in inner.decorator_list):
+        return None
+    between = (inner,) if node is outer.node else (node, inner)
+    return Around(outer, between, given, None, takes_over=True)
+
+
+def _is_plain(arguments: ast.arguments) -> bool:
+    """Tell whether there are only parameters with a place and a name, which are always given."""
+    several = (arguments.vararg, arguments.kwarg, *arguments.kwonlyargs, *arguments.posonlyargs, *arguments.defaults)
+    return not any(several)
+
+
+def _given_by(outer: Function | None, decorator: ast.expr) -> Definition | None:
+    """Return the definition of a decorator: of the function that it names, or of the one that this gives if called."""
     if outer is None or outer.cls is not None or outer.node.decorator_list:
         return None
-    node = outer.node
-    if isinstance(decorator, ast.Call):  # which gives the decorator
-        given = given_inside(node)
-        if given is None:
-            return None
-        node = given
-    return _seen_through(code, outer, node, parameters, above)
+    return given_inside(outer.node) if isinstance(decorator, ast.Call) else outer.node
 
 
 def given_inside(node: Definition) -> Definition | None:

@@ -111,6 +111,11 @@ class Flow(Code):
 
     # --- following ---
 
+    def taken_over(self, function: Function) -> Function | None:
+        """Return what a decorator puts before a function that takes over for it, and calls it with what it makes."""
+        before = self.functions[function.stands_behind] if function.stands_behind is not None else None
+        return before if before is not None and before.takes_over else None
+
     def enter(self, key: Key, kind: str, name: str) -> None:
         """Begin at a handler that gets events of a kind."""
         function, own = self.functions[key], self.source.kinds[kind]

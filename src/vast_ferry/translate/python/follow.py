@@ -188,7 +188,8 @@ def _note_who_is_unseen(flow: Flow) -> None:
             if isinstance(value, Instance):
                 flow.kept.opened(value.key)
     for function in flow.functions.values():
-        seen = function.entry and all(only_calls(flow, function.module, one) for one in function.node.decorator_list)
+        known = function.entry or function.stands_behind is not None
+        seen = known and all(only_calls(flow, function.module, one) for one in function.node.decorator_list)
         if is_hidden(flow, function) and not seen:
             function.is_value()
         function.unseen = function.unseen or _is_called_by_signs(function)
@@ -279,7 +280,8 @@ class Follower(Statements):
         for argument in every:
             self.env[argument.arg] = Bound(_held_by(argument.arg, function.params.get(argument.arg, NOTHING)))
         if function.stands_before:
-            self.env[function.given] = Bound(Handlers(function.stands_before))
+            behind = OneOf(function.stands_before) if function.takes_over else Handlers(function.stands_before)
+            self.env[function.given] = Bound(behind)
         if function.cls is not None and not function.static and arguments.args:
             own = is_of_the_class(function) and not self.flow.inherited(function.cls)
             self.env[arguments.args[0].arg] = Bound(Class(function.cls) if own else Instance(function.cls))

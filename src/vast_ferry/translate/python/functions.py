@@ -75,6 +75,7 @@ class Function:
     plain: set[str] = field(default_factory=set)  # parameters that get everything as it was
     stands_before: tuple[Key, ...] = ()  # the handlers that this one, a decorator's, hands on to
     given: str = ""  # the decorator's own name for them
+    takes_over: bool = False  # as such a one, it hands on what it makes itself: it is the handler, and they are not
     stands_behind: Key | None = None  # the function that a decorator puts before this handler
     hidden: Stop | None = None  # by a decorator that can't be seen through: what it takes may be anything
     given_more: tuple[str, ...] = ()  # the parameters that it gets of that one, behind what the provider hands over
@@ -101,6 +102,11 @@ class Function:
         if self._nodes is None:
             self._nodes = Nodes(self.node, self.module.nodes)
         return self._nodes
+
+    @property
+    def hands_on(self) -> bool:
+        """Tell whether it is a decorator's and hands on to handlers what the provider hands over."""
+        return bool(self.stands_before) and not self.takes_over
 
     @property
     def parameters(self) -> list[str]:

@@ -54,6 +54,7 @@ def rewrite_whole(
     twice: bool = True,
     whole: Collection[str] = (),
     awaits: bool = False,
+    in_place: bool = True,
     progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
@@ -61,10 +62,11 @@ def rewrite_whole(
     `trees` are those of the files that were read already; what is in `wrapped` stays as it is. Where helpers should
     stand `twice` first, for handlers that are wrapped share them with others, nothing but their `copies` comes back.
     Handlers that are named in `whole` get their event made as it was, at their first line. Where a target takes no
-    coroutines, those that have to wait for something may do so (`awaits`) in an event loop of their own.
+    coroutines, those that have to wait for something may do so (`awaits`) in an event loop of their own. Decorators
+    that take over for handlers are rewritten where they stand (`in_place`), or stop those.
     """
     job = Job(source, target, module_name, limit, awaits=awaits)
-    made = _Project(job, list(functions), files, trees or {}, progress)
+    made = _Project(job, list(functions), files, trees or {}, progress, in_place=in_place)
     made.twice, made.result.wrapped, made.job.flow.whole = twice, dict(wrapped or {}), frozenset(whole)
     return made.made()
 
@@ -100,6 +102,8 @@ class _Project:
         files: Mapping[str, bytes],
         trees: Mapping[str, Nodes] | None = None,
         progress: Progress = quietly,
+        *,
+        in_place: bool = True,
     ) -> None:
         self.job, self.functions, self.files, self.trees = job, functions, files, trees or {}
         self.twice = False
@@ -107,7 +111,7 @@ class _Project:
         self.result = Rewritten()
         self.reach, self.aliases = Reach(self.job.flow), Aliases(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
-        self.standing = Standing(job)
+        self.standing = Standing(job, in_place=in_place)
         self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
     def made(self) -> Rewritten:
@@ -231,9 +235,12 @@ class _Project:
             return Stop("several-kinds", function.node)
         self.job.declared.setdefault(function.key, []).append(declared)
         self.handlers[declared.name] = function
-        self.standing.put_before(function, kind, declared)
         try:
-            self.job.flow.enter(function.key, kind, declared.name)
+            self.standing.put_before(function, kind, declared)
+            if self.job.flow.taken_over(function) is not None:
+                self.result.taken_over.add(declared.name)
+            else:
+                self.job.flow.enter(function.key, kind, declared.name)
         except Stop as stop:
             return stop
         return None

@@ -66,7 +66,7 @@ class OwnCalls:
     def _hands_on(self, node: ast.Call, called: Function) -> bool:
         """Write a decorator's call of the handler that it stands before: with all that the target hands over."""
         function = self.at.function
-        if function is None or called.key not in function.stands_before:
+        if function is None or not function.hands_on or called.key not in function.stands_before:
             return False
         if self.at.handed:
             given = ", ".join(self.at.handed.values())

@@ -56,16 +56,11 @@ def rewrite(
     are those of the files that were read already.
     """
     made = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
-    result = made.once()
-    result = made.with_definitions(result)
-    if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
-        result = made.better(result, awaits=True)
-    result = made.with_methods(made.in_other_words(result))
-    result = made.all_together(result)
-    before, result = result, made.without_decorators(result)
-    if result is not before:  # what stood behind them is followed now, and seen
-        result = made.all_together(made.with_methods(made.in_other_words(result)))
-    result = made.at_the_first_line(result)
+    beginning = replace(made)
+    result = made.best()
+    if result.wrapped.keys() & result.taken_over:  # each may be rewritten with a decorator of its own, written out
+        other = replace(beginning, in_place=False).best()
+        result = min(result, other, key=_worth)
     bind(target, result, made.functions, files)
     return result
 
@@ -90,6 +85,19 @@ class _Ways:
     called: Sequence[tuple[Collection[Key], MethodsAsked]] = ()  # properties that are written as methods, in turn
     helpers: Collection[Key] = ()  # functions that are no handlers whose decorators are written out
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
+    in_place: bool = True  # decorators that take over for handlers are rewritten where they stand
+
+    def best(self) -> Rewritten:
+        """Return the handlers rewritten in the best of all ways."""
+        result = self.with_definitions(self.once())
+        if any(finding.code == "wrapped-awaits-others" for finding in result.wrapped.values()):
+            result = self.better(result, awaits=True)
+        result = self.with_methods(self.in_other_words(result))
+        result = self.all_together(result)
+        before, result = result, self.without_decorators(result)
+        if result is not before:  # what stood behind them is followed now, and seen
+            result = self.all_together(self.with_methods(self.in_other_words(result)))
+        return self.at_the_first_line(result)
 
     def once(self, at_first: Collection[str] = ()) -> Rewritten:
         """Return the handlers rewritten; of those in `at_first` the event is made as it was, at their first line."""
@@ -106,6 +114,7 @@ class _Ways:
                 twice=twice,
                 whole=at_first,
                 awaits=self.awaits,
+                in_place=self.in_place,
                 trees={file: tree for file, tree in self.trees.items() if file not in there.files},
                 progress=self.progress,
             )
@@ -122,7 +131,7 @@ class _Ways:
         before = {name: getattr(self, name) for name in way}
         vars(self).update(way)
         other = self.once()
-        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+        if _worth(other) < _worth(result):
             return other
         vars(self).update(before)
         return result
@@ -140,7 +149,7 @@ class _Ways:
         other = self.once()
         if any(one.code in _HIDDEN for one in other.wrapped.values()):  # they may share what stands behind decorators
             other = self.without_decorators(other)
-        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+        if _worth(other) < _worth(result):
             return other
         vars(self).update(before)
         return result
@@ -174,7 +183,7 @@ class _Ways:
                 break
             self.helpers, self.full = helpers, full
             other = self.with_methods(self.once())
-        if (len(other.wrapped), _made(other)) < (len(result.wrapped), _made(result)):
+        if _worth(other) < _worth(result):
             return other
         vars(self).update(before)
         return result
@@ -261,6 +270,11 @@ _HELPED = frozenset(
     + ("hidden-names", "arguments-hidden", "too-entangled", "content-as-stream", "content-read-twice")
     + ("awaits-inside", "passed-on", "made-at-each-read", "object-made-twice")
 )
+
+
+def _worth(result: Rewritten) -> tuple[int, int]:
+    """Return how many handlers are wrapped, and how often something is made as it was: the less, the better."""
+    return len(result.wrapped), _made(result)
 
 
 def _made(result: Rewritten) -> int:

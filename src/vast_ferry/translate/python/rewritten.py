@@ -19,7 +19,8 @@ class Rewritten:
     `wrapped` tells of each function that was not rewritten why; `shims` of each that was what is made for it;
     `bindings` of those whose calls became declared outputs. Where there are `copies`, helpers have to stand twice
     first, and nothing else is told. Those wrapped handlers are `alone` that share no code with others. `methods_asked`
-    says which methods are asked where, in the text that was followed.
+    says which methods are asked where, in the text that was followed; `taken_over` for which handlers a decorator takes
+    over.
     """
 
     files: dict[str, bytes] = field(default_factory=dict)
@@ -34,4 +35,5 @@ class Rewritten:
     bindings: dict[str, tuple[Binding, ...]] = field(default_factory=dict)
     copies: Copies | None = None
     alone: set[str] = field(default_factory=set)
+    taken_over: set[str] = field(default_factory=set)
     methods_asked: MethodsAsked = field(default_factory=MethodsAsked)

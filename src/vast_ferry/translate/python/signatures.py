@@ -61,8 +61,9 @@ class Signatures:
             self.at.job.set_ups[function.key] = (function, parameters)
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
-        if per_entry and not function.stands_before:
-            self.at.job.batches[function.key] = (function, parameters)
+        if per_entry and not function.hands_on:
+            called = [self.at.flow.functions[key] for key in function.stands_before] or [function]
+            self.at.job.batches |= {one.key: (one, parameters) for one in called}
         self._decorators(function, node)
         self._run_here(function, node)
 
@@ -71,7 +72,7 @@ class Signatures:
         chain = [function]
         while chain[-1].stands_behind is not None:
             chain.append(self.at.flow.functions[chain[-1].stands_behind])
-        if self.at.job.target_awaits or function.stands_before or not any(map(self.at.is_async, chain)):
+        if self.at.job.target_awaits or function.hands_on or not any(map(self.at.is_async, chain)):
             return
         called = [caller for caller, _ in function.calls if caller is None or caller not in chain]
         seen_otherwise = function.referred and not is_hidden(self.at.flow, function)
@@ -80,7 +81,7 @@ class Signatures:
         name = self.at.job.beside(self.at.module, "run_to_end")
         first = node.decorator_list[0] if node.decorator_list else node
         at = self.at.text.line_start(self.at.text.start(first))
-        self.at.edit(at, at, f"@{name}\n", "asynchronous")
+        self.at.edit(at, at, f"{self.at.text.indent_of(at)}@{name}\n", "asynchronous")
         self.at.notes.append(("own-loop", node))
 
     def _check_keywords(self, node: ast.AST) -> None:
@@ -95,7 +96,7 @@ class Signatures:
         handed_over, by_name = kind.event.handed_over, kind.by_keyword
         unread = arguments.kwarg is None or (by_name and not function.nodes.uses(arguments.kwarg.arg))
         # What has no name of its own only goes on to the handler that a decorator's function stands before.
-        few = bool(function.stands_before) or (not arguments.vararg and unread)
+        few = function.hands_on or (not arguments.vararg and unread)
         by_name_only = [one for one in arguments.kwonlyargs if one.arg not in self._more(function)]
         known = few and (by_name or not by_name_only)
         if not known or (function.cls is not None and not kind.method):
@@ -123,7 +124,7 @@ class Signatures:
 
         `functools.wraps` shows it those of the function that is wrapped.
         """
-        if function.stands_before:
+        if function.hands_on:
             return True  # asked for the handler that it stands before
         chain = [function]
         while chain[-1].stands_behind is not None:
@@ -131,6 +132,8 @@ class Signatures:
         while len(chain) > 1 and chain[-1].node.decorator_list:
             chain.pop()
         shown = chain[-1]
+        if shown.takes_over and shown.node.decorator_list:
+            return False
         return not shown.given_more and (shown is function or not (shown.node.args.vararg or shown.node.args.kwarg))
 
     def _more(self, function: Function) -> set[str]:
@@ -166,9 +169,9 @@ class Signatures:
 
     def _another_delivery(self, function: Function, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """Plan how a handler of batches becomes one of single events; a decorator before it must not look at them."""
-        if function.stands_before and self._reads_it(function):
+        if function.hands_on and self._reads_it(function):
             raise Stop("decorated", node, node.name)
-        if self.at.shape.each is None and not function.stands_before:
+        if self.at.shape.each is None and not function.hands_on:
             self.at.plan = unrolled(
                 node, self.at.flow.values, self.at.flow.consumed, self.at.job.again_key(self.at.kind)
             )

@@ -10,7 +10,8 @@ import ast
 import itertools
 
 from vast_ferry.hub.functions import Function as Declared
-from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back
+from vast_ferry.translate.python.copies import used_otherwise
+from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back, taking_over
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.job import Job
 from vast_ferry.translate.values import Key, Stop
@@ -19,16 +20,21 @@ from vast_ferry.translate.values import Key, Stop
 class Standing:
     """Puts what decorators give before handlers; `decorators` are those for which that was done."""
 
-    def __init__(self, job: Job) -> None:
-        self.job = job
+    def __init__(self, job: Job, *, in_place: bool = True) -> None:
+        self.job, self.in_place = job, in_place  # whether what takes over for handlers is one
         self.decorators: set[Key] = set()
 
     def put_before(self, function: Function, kind: str, declared: Declared) -> None:
-        """Let decorators of the project's own that can be seen through be followed as handlers themselves."""
+        """Let decorators of the project's own that can be seen through be followed as handlers themselves.
+
+        The event goes to the handler as well, unless one of them takes over.
+        """
         flow, behind, between = self.job.flow, function, list[Function]()
         if function.stands_behind is not None:
             return
-        layers, more = self._layers(function, len(flow.handed(kind)))
+        alone = self.in_place and function.cls is None and not declared.bindings
+        alone = alone and used_otherwise(flow, function.key, ()) == []
+        layers, more = self._layers(function, len(flow.handed(kind)), called_by_nobody=alone)
         if self._comes_round(function, layers):
             decorator = function.node.decorator_list[0]
             function.hidden, layers = Stop("decorated", decorator, ast.unparse(decorator)), []
@@ -36,6 +42,7 @@ class Standing:
             inner.stands_before = tuple(dict.fromkeys((*inner.stands_before, behind.key)))
             inner.whatever, inner.given, inner.leading = found.whatever, found.given, found.leading
             inner.given_more, inner.passes_more = found.taken, inner.passes_more or found.passed
+            inner.takes_over = found.takes_over
             behind.stands_behind = inner.key
             flow.waiting[found.outer.key] = None
             self.decorators.add(found.outer.key)
@@ -65,7 +72,9 @@ class Standing:
                 at = above
         return False
 
-    def _layers(self, function: Function, taken: int) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
+    def _layers(
+        self, function: Function, taken: int, *, called_by_nobody: bool
+    ) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
         """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
 
         Where one of its decorators can't be seen through, what the handler takes for the event may be anything else.
@@ -74,7 +83,10 @@ class Standing:
         for decorator in function.node.decorator_list:
             if flow.is_the_providers(function.module, decorator) or gives_it_back(flow, function.module, decorator):
                 continue
-            found = around(flow, function.module, decorator, taken, more)
+            over = bool(layers) and layers[-1][0].takes_over  # what stands below gets nothing of the provider's
+            found = None if over else around(flow, function.module, decorator, taken, more)
+            if found is None and not over and not more and called_by_nobody:
+                found = taking_over(flow, function.module, decorator)
             if found is None:
                 called = decorator.func if isinstance(decorator, ast.Call) else decorator
                 function.hidden = Stop("decorated", decorator, ast.unparse(called))
@@ -84,9 +96,13 @@ class Standing:
                 inner = found.outer
                 for node in found.between:
                     inner = flow.define_inside(inner, node)
-            if inner.stands_before and inner.given_more != found.taken:  # by another handler that it stands before
+            # By another handler that it stands before.
+            otherwise = inner.given_more != found.taken or inner.takes_over != found.takes_over
+            if inner.stands_before and otherwise:
                 return [], ()
             layers.append((found, inner))
             more = found.more
+        if layers and layers[-1][0].takes_over:
+            return layers, ()
         given = given_more(more, function, taken) if layers else ()
         return ([], ()) if given is None else (layers, given)
