@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import random
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial, wraps
 
@@ -72,6 +72,7 @@ class Program:
     before: tuple[str, ...] = ()  # decorators of its own, outermost first
     more: tuple[str, ...] = ()  # parameters that these fill
     first: tuple[str, ...] = ()  # and those that they fill before the provider's
+    unboxed: tuple[str, ...] = ()  # how it takes the provider's out of the `box` that it gets in their place
     way: int | None = (
         None  # in which its helpers stand apart, negative if they don't; as it happens where it is not said
     )
@@ -102,10 +103,12 @@ class Program:
         given = surface.parameters
         if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
             given = surface.writer.among(given)
+        given = ("box",) if self.unboxed else given
         taken = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
         lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
         shown = [one for one in (*self.first, *self.more) if one != "*"]
         lines += [f"    seen.append(show({one.partition('=')[0]}))" for one in shown]
+        lines += [f"    {line}" for line in self.unboxed]
         inside = "    "
         if surface.method:
             lines = [f"class {name}:", f"    def {surface.setup}(self, {', '.join(surface.told)}):"]
@@ -1910,16 +1913,20 @@ def program(surface: Surface, seed: str) -> Program:
     plain = not (surface.method or surface.by_name or surface.writer)
     before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
     first: tuple[str, ...] = ()
-    if plain and not before and writer.random.random() < DECORATED / 2:
-        before, first = handing_otherwise(writer, scope)
+    unboxed: tuple[str, ...] = ()
+    if plain and not before and writer.random.random() < DECORATED:
+        before, first, unboxed = handing_otherwise(writer, scope)
     if before and writer.random.random() < 0.35:
         pieces = (*pieces, Piece(tuple(no_handler(writer, scope, before[0]))))
     ending = Piece(tuple(lines), tuple(writer.top))
-    return Program(surface, pieces, ending, loop, before=before, more=more, first=first)
+    return Program(surface, pieces, ending, loop, before=before, more=more, first=first, unboxed=unboxed)
 
 
-def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Return a decorator that hands on something before what it gets, and what the handler takes first of it."""
+def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]:
+    """Return a decorator that hands on something before what it gets, and what the handler takes first of it.
+
+    Some put what they get into a box; then it is told as well how the handler takes it out.
+    """
     own, r, outer = w.surface.parameters, w.random, w.fresh("turns")
     value = w.value(s) if w.surface.event in own and not w.surface.each else repr(r.random())
     waits = s.awaits and r.random() < 0.7  # a plain one gives the handler's coroutine
@@ -1931,7 +1938,8 @@ def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, 
         if word.startswith("word")
         else ["VALUE", "[*words, VALUE]"][: 1 + (word == "*words")]
     )
-    call = f"{wait}function({', '.join([first.replace('VALUE', value), *own])})"
+    boxed, unboxed = _boxed(w, own)
+    call = f"{wait}function({', '.join([first.replace('VALUE', value), *boxed])})"
     body = r.choice(
         [
             [f"return {call}"],
@@ -1945,7 +1953,26 @@ def handing_otherwise(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, 
     texts = [f"def {outer}({word or 'function'}):", *(["    def around(function):"] if word else [])]
     texts += [*(deep + line for line in lines), f"{deep}return inner", *(["    return around"] if word else [])]
     w.top += ["import functools", "SIGN = '+'", "\n".join(texts)]
-    return (f"@{outer}{told}",), ("first",)
+    return (f"@{outer}{told}",), ("first",), unboxed
+
+
+def _boxed(w: Writer, own: tuple[str, ...]) -> tuple[Sequence[str], tuple[str, ...]]:
+    """Return how a decorator hands on what it gets: as it is, by its names, or in a box; and how that is opened."""
+    together = ", ".join(own)
+    name = w.fresh("Box")
+    keeps = "\n".join(f"        self.{one} = {one}" for one in own)
+    ways: list[tuple[Sequence[str], tuple[str, ...]]] = [
+        (own, ()),
+        ([f"{one}={one}" for one in own], ()),
+        ([f"({together},)"], (f"{together}, = box",)),
+        ([f"{name}({together})"], tuple(f"{one} = box.{one}" for one in own)),
+        ([f"box={name}({together})"], tuple(f"{one} = box.{one}" for one in reversed(own))),
+        ([f"{{'all': [{together}]}}"], tuple(f"{one} = box['all'][{at}]" for at, one in enumerate(own))),
+    ]
+    way = w.random.choice(ways)
+    if name in way[0][0]:
+        w.top.append(f"class {name}:\n    def __init__(self, {together}):\n{keeps}")
+    return way
 
 
 def standing_before(w: Writer, s: Scope) -> tuple[tuple[str, ...], tuple[str, ...]]:

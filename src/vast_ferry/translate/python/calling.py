@@ -378,7 +378,7 @@ class Calling(Handing):
         for one in called:
             self._note_call(one, node)
         self.arguments(node, *called)
-        returned = {one.returned for one in called}
+        returned = {gives_an_object(self.flow, one) or one.returned for one in called}
         value = returned.pop() if len(returned) == 1 else None
         if isinstance(value, (Of, Instance)):
             return value

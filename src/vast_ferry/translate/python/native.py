@@ -54,7 +54,7 @@ def rewrite_whole(
     twice: bool = True,
     whole: Collection[str] = (),
     awaits: bool = False,
-    in_place: bool = True,
+    apart: Collection[str] = (),
     progress: Progress = quietly,
 ) -> Rewritten:
     """Return a project's handlers, which take their events whole, rewritten as far as they can be followed.
@@ -63,10 +63,10 @@ def rewrite_whole(
     stand `twice` first, for handlers that are wrapped share them with others, nothing but their `copies` comes back.
     Handlers that are named in `whole` get their event made as it was, at their first line. Where a target takes no
     coroutines, those that have to wait for something may do so (`awaits`) in an event loop of their own. Decorators
-    that take over for handlers are rewritten where they stand (`in_place`), or stop those.
+    that take over for handlers are rewritten where they stand; they stop those that are named in `apart`.
     """
     job = Job(source, target, module_name, limit, awaits=awaits)
-    made = _Project(job, list(functions), files, trees or {}, progress, in_place=in_place)
+    made = _Project(job, list(functions), files, trees or {}, progress, apart=apart)
     made.twice, made.result.wrapped, made.job.flow.whole = twice, dict(wrapped or {}), frozenset(whole)
     return made.made()
 
@@ -103,7 +103,7 @@ class _Project:
         trees: Mapping[str, Nodes] | None = None,
         progress: Progress = quietly,
         *,
-        in_place: bool = True,
+        apart: Collection[str] = (),
     ) -> None:
         self.job, self.functions, self.files, self.trees = job, functions, files, trees or {}
         self.twice = False
@@ -111,7 +111,7 @@ class _Project:
         self.result = Rewritten()
         self.reach, self.aliases = Reach(self.job.flow), Aliases(self.job.flow)
         self.handlers: dict[str, Function] = {}  # by the name of the declared function
-        self.standing = Standing(job, in_place=in_place)
+        self.standing = Standing(job, apart)
         self.kept_before: frozenset[Key] = frozenset()  # handlers that kept their content when last all was written
 
     def made(self) -> Rewritten:

@@ -22,7 +22,9 @@ def gives_an_object(flow: Flow, function: Function, depth: int = _DEEPEST) -> In
     name or not.
     """
     own = gives_itself(flow, function)
-    hidden = function.node.decorator_list and not is_property(function.node)
+    # Who calls what a decorator takes over for calls it past that.
+    over = flow.taken_over(function) is not None
+    hidden = function.node.decorator_list and not is_property(function.node) and not over
     if own is not None or function.generates or hidden or not depth:
         return own
     values = [node.value for node in own_returns(function)]

@@ -37,6 +37,8 @@ MOST_PROPERTIES = 4
 MOST_TOGETHER = 2
 #: So many decorators before one handler are written out.
 MOST_DECORATORS = 4
+#: So often handlers that are wrapped get a copy of what takes over for them, each of its own.
+MOST_APART = 2
 
 
 def rewrite(
@@ -55,13 +57,16 @@ def rewrite(
     Nothing is run. A function that can't be rewritten is in `wrapped`, with a finding that says why and where. `trees`
     are those of the files that were read already.
     """
-    made = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
-    beginning = replace(made)
-    result = made.best()
-    if result.wrapped.keys() & result.taken_over:  # each may be rewritten with a decorator of its own, written out
-        other = replace(beginning, in_place=False).best()
-        result = min(result, other, key=_worth)
-    bind(target, result, made.functions, files)
+    beginning = _Ways(source, target, list(functions), files, module_name, limit, trees or {}, progress)
+    result = last = replace(beginning).best()
+    apart = frozenset[str]()
+    for _ in range(MOST_APART):
+        apart |= last.wrapped.keys() & last.taken_over
+        if not last.wrapped.keys() & last.taken_over:
+            break
+        last = replace(beginning, apart=apart).best()
+        result = min(result, last, key=_worth)
+    bind(target, result, beginning.functions, files)
     return result
 
 
@@ -85,7 +90,7 @@ class _Ways:
     called: Sequence[tuple[Collection[Key], MethodsAsked]] = ()  # properties that are written as methods, in turn
     helpers: Collection[Key] = ()  # functions that are no handlers whose decorators are written out
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
-    in_place: bool = True  # decorators that take over for handlers are rewritten where they stand
+    apart: Collection[str] = ()  # functions whose handlers no decorator takes over for where it stands
 
     def best(self) -> Rewritten:
         """Return the handlers rewritten in the best of all ways."""
@@ -114,7 +119,7 @@ class _Ways:
                 twice=twice,
                 whole=at_first,
                 awaits=self.awaits,
-                in_place=self.in_place,
+                apart=self.apart,
                 trees={file: tree for file, tree in self.trees.items() if file not in there.files},
                 progress=self.progress,
             )

@@ -101,9 +101,9 @@ class Signatures:
         known = few and (by_name or not by_name_only)
         if not known or (function.cls is not None and not kind.method):
             raise Stop("signature", node)
-        if self.at.job.target.kinds[self.at.kind].answered.writer is not None and not self._shows_what_it_takes(
-            function
-        ):
+        there = self.at.job.target.kinds[self.at.kind]
+        asks = there.answered.writer is not None or (there.by_keyword and function.takes_over)
+        if asks and not self._shows_what_it_takes(function):
             raise Stop("signature", node)
         more = self._more(function)
         taken = {name for name in function.named if name != function.writer and name not in more}

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import itertools
+from collections.abc import Collection
 
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.copies import used_otherwise
@@ -20,8 +21,8 @@ from vast_ferry.translate.values import Key, Stop
 class Standing:
     """Puts what decorators give before handlers; `decorators` are those for which that was done."""
 
-    def __init__(self, job: Job, *, in_place: bool = True) -> None:
-        self.job, self.in_place = job, in_place  # whether what takes over for handlers is one
+    def __init__(self, job: Job, apart: Collection[str] = ()) -> None:
+        self.job, self.apart = job, apart  # functions that nothing takes over for
         self.decorators: set[Key] = set()
 
     def put_before(self, function: Function, kind: str, declared: Declared) -> None:
@@ -32,7 +33,7 @@ class Standing:
         flow, behind, between = self.job.flow, function, list[Function]()
         if function.stands_behind is not None:
             return
-        alone = self.in_place and function.cls is None and not declared.bindings
+        alone = declared.name not in self.apart and function.cls is None and not declared.bindings
         alone = alone and used_otherwise(flow, function.key, ()) == []
         layers, more = self._layers(function, len(flow.handed(kind)), called_by_nobody=alone)
         if self._comes_round(function, layers):
