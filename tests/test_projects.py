@@ -239,3 +239,33 @@ def test_a_decorator_that_takes_over_is_rewritten_where_it_stands(project: Proje
     written = (tmp_path / "there" / "main.py").read_text()
     assert ("def handle(event, ctx):" not in written and "@web" in written) is in_place
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
+#: A class of which a method calls a service, and is called as mappings' are.
+STORE = """
+from dataclasses import dataclass, field
+
+from ostermere import books
+
+
+def say(content):
+    return {"code": 200, "content": content}
+
+
+class Store:
+    def get(self, hive, usual=None):
+        books.write("seen", {"hive": hive}, {"n": 1})
+        return books.read("seen", {"hive": hive}) or {"by": "none"}
+
+
+"""
+GOES = methods("goes", "python")
+
+
+@pytest.mark.parametrize("name", some(GOES, 5))
+def test_objects_are_followed_wherever_they_go(project: Project, tmp_path: Path, name: str) -> None:
+    main, followed = GOES[name]
+    here = project(calling("ostermere@1", {"main.py": STORE + main}, "run"))
+    made = carry(here, to="brackendale@1", out=tmp_path / "there", source="ostermere@1")
+    assert any(one.code == "wrapped-passed-on" for one in made.findings) is not followed
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}

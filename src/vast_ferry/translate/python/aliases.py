@@ -328,10 +328,10 @@ class Aliases:
         return _ITSELF if name in ("copy.copy", "types.SimpleNamespace", "asyncio.Lock", "threading.Lock") else _NOT
 
     def _of_method(self, function: Function, method: ast.Attribute, node: ast.Call, depth: int) -> int:
-        if method.attr in _TEXTUAL and not self.flow.called_alike(method.attr):
+        if method.attr in _TEXTUAL and not self.flow.may_be_asked(method):
             return _ALL
         whole = self._freshness(function, method.value, depth)
-        if method.attr == "copy" and not self.flow.called_alike("copy"):
+        if method.attr == "copy" and not self.flow.may_be_asked(method):
             return max(whole, _ITSELF)
         given = self._least(function, [*node.args, *(one.value for one in node.keywords)], depth)
         return _ALL if whole == _ALL and given == _ALL else _NOT

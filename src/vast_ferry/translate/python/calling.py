@@ -242,7 +242,7 @@ class Calling(Handing):
         base = self.flow.values.get(id(node.func.value))
         if name in SAME_TYPE:
             return base if isinstance(base, Of) else NOTHING
-        if name in TAKING_APART and isinstance(base, Of) and (base.built_in or not self.flow.called_alike(name)):
+        if name in TAKING_APART and isinstance(base, Of) and (base.built_in or not self.flow.may_be_asked(node.func)):
             return Of(TAKING_APART[name])
         if isinstance(base, Of) and base.holds:
             return MADE

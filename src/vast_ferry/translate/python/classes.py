@@ -32,6 +32,7 @@ class Classes:
         self._related: dict[Key, set[Key]] | None = None  # made once all files are linked
         self._alike: dict[str, list[Function]] | None = None
         self.closed: set[Key] = set()  # classes all of whose objects are seen, wherever they are (`registries.py`)
+        self.asked_of: dict[int, set[Key]] = {}  # by attributes, of objects of which of these they may be asked
         self._above: dict[Key, list[Key]] = {}
         self._order: dict[Key, list[Key]] = {}  # the same, with those of outside where they stand among them
         self._otherwise: dict[str, set[Key | None]] | None = None
@@ -82,6 +83,13 @@ class Classes:
                 if function.cls is not None and function.cls not in self.closed:
                     self._alike.setdefault(function.node.name, []).append(function)
         return self._alike.get(name, [])
+
+    def may_be_asked(self, node: ast.Attribute) -> list[Function]:
+        """Return the methods that may be asked for, of something of which we don't know what it is."""
+        seen = (
+            self.functions.get((cls[0], f"{cls[1]}.{node.attr}")) for cls in sorted(self.asked_of.get(id(node), ()))
+        )
+        return [*self.called_alike(node.attr), *(one for one in seen if one is not None)]
 
     def methods(self, cls: Key, name: str) -> list[Function]:
         """Return the methods that a call on an object of a class, or of one that inherits from it, may reach.

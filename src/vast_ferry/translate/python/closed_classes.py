@@ -6,8 +6,9 @@
         return controller.get(event, ctx)      # and `row.get("frames", 0)` asks for no method of it
 
 A class is closed that is only called, and that at the top of a module, under names that are only asked for attributes,
-or called; and whose methods ask `self` for attributes alone, none of which begins with `__`. It inherits from nothing,
-nothing inherits from it, and no decorator has it or a method of it, but for `property` and `staticmethod`.
+or called, or one whose objects are seen wherever they go (`where_objects_go.py`); and whose methods ask `self` for
+attributes alone, none of which begins with `__`. It inherits from nothing, nothing inherits from it, and no decorator
+has it or a method of it, but for `property` and `staticmethod`.
 """
 
 from __future__ import annotations
@@ -16,20 +17,33 @@ import ast
 from collections.abc import Iterator, Mapping
 
 from vast_ferry.translate.python.functions import DEFINITION, Definition, Module
+from vast_ferry.translate.python.where_objects_go import Named, WhereObjectsGo, looks_behind
 from vast_ferry.translate.values import Class, Instance, Key, Own
 
 #: Decorators of methods that hand their object to nobody.
 _PLAIN = ("property", "staticmethod")
 
 
-def closed_classes(modules: Mapping[str, Module], classes: Mapping[Key, ast.ClassDef]) -> Iterator[Key]:
-    """Yield the classes of a project that are closed, be they called in whatever module."""
+def closed_classes(
+    modules: Mapping[str, Module], classes: Mapping[Key, ast.ClassDef], named: Named
+) -> Iterator[tuple[Key, list[ast.Attribute]]]:
+    """Yield the classes of a project that are closed, be they called in whatever module.
+
+    With each is told which attributes are asked of what may be an object of it, where that is not under its own name.
+    """
+    going = None if looks_behind(modules) else WhereObjectsGo(modules, classes, named)
     inherited = {ast.unparse(base).rpartition(".")[2] for node in classes.values() for base in node.bases}
     for cls, node in classes.items():
         plain = not node.decorator_list and not node.bases and not node.keywords and cls[1] not in inherited
         methods: list[Definition] = [one for one in node.body if isinstance(one, DEFINITION)]
-        if plain and methods and is_closed(modules, cls, methods, anywhere=True):
-            yield cls
+        if not plain or not methods:
+            continue
+        if is_closed(modules, cls, methods, anywhere=True):
+            yield cls, []
+        elif all(_asks_itself_alone(m, modules[cls[0]].nodes.parents, anywhere=True) for m in methods):
+            asked = going.all_asked_of(cls) if going is not None else None
+            if asked is not None:
+                yield cls, asked
 
 
 def is_closed(modules: Mapping[str, Module], cls: Key, methods: list[Definition], *, anywhere: bool = False) -> bool:

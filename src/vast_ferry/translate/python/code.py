@@ -173,9 +173,16 @@ class Code(Classes):
                 if (behind := self.functions.get((cls[0], f"{cls[1]}.__post_init__"))) is not None:
                     behind.unseen = True
 
+    def _find_closed(self) -> None:
+        """Note the classes all of whose objects are seen, and what is asked of what may be one of them."""
+        for cls, asked in closed_classes(self.modules, self.classes, self.named):
+            self.closed.add(cls)
+            for node in asked:
+                self.asked_of.setdefault(id(node), set()).add(cls)
+
     def _find_tables(self) -> None:
         """Note the tables of functions at the tops of modules that no other module names."""
-        self.closed.update(closed_classes(self.modules, self.classes))
+        self._find_closed()
         for one in registries(self.modules, self.classes, self.functions, self.defined):
             self.kept_tables[one.cls, one.attribute] = one.table
             self.closed.add(one.cls)

@@ -36,11 +36,19 @@ from vast_ferry.translate.values import (
     Value,
 )
 
+NONE = Of("NoneType")
 _TYPED: dict[type, Of] = {kind: Of(kind.__name__) for kind in (str, bytes, int, float, bool, type(None), complex)}
 #: What compares values, and doesn't ask whether they are equal.
 _NOT_EQUALITY = (ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.Is, ast.IsNot)
 #: Names by which code may reach names that we don't see.
 _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
+
+
+def _an_object(*values: Value) -> Instance | None:
+    """Return the object of the project's that each of some values is, unless it is None."""
+    found = {value for value in values if value != NONE}
+    one = next(iter(found)) if len(found) == 1 else None
+    return one if isinstance(one, Instance) else None
 
 
 class Expressions(Listing):
@@ -285,8 +293,8 @@ class Expressions(Listing):
         end, self.env = self.env, {**before, **absent}
         other = self.eval(node.orelse)
         self._met(named, before, [end, self.env])
-        if one == other and isinstance(one, (Of, Instance)):
-            return one
+        if (value := _an_object(one, other)) is not None or (one == other and isinstance(one, Of)):
+            return value or one
         if self._is_the_events(one) or self._is_the_events(other):
             return MADE
         if self._gives_parts(one) or self._gives_parts(other):
@@ -304,6 +312,8 @@ class Expressions(Listing):
         self._met(named, before, ends)
         if (content := self.idioms.contents.or_empty(node, values[0])) is not None:
             return content
+        if (found := _an_object(*values)) is not None:
+            return found
         kinds = {value.type if isinstance(value, Of) else "" for value in values}
         made = any(self._is_the_events(value) for value in values)
         holds = any(self._gives_parts(value) for value in values)

@@ -176,7 +176,7 @@ class Objects(Following):
             return
         family = self.flow.family(within) if within is not None else None
         call = self.module.nodes.parents.get(id(node))
-        for method in self.flow.called_alike(node.attr):
+        for method in self.flow.may_be_asked(node):
             if isinstance(call, ast.Call) and call.func is node and not may_take(method, call):
                 continue  # `row.get("n", 0)` asks for no method that takes nothing
             if self._may_meet(method) if family is None else method.cls in family:

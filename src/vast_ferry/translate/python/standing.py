@@ -9,13 +9,13 @@ from __future__ import annotations
 import ast
 import itertools
 from collections.abc import Collection
+from functools import cached_property
 
 from vast_ferry.hub.functions import Function as Declared
-from vast_ferry.translate.python.copies import used_otherwise
 from vast_ferry.translate.python.decorators import Around, More, around, given_more, gives_it_back, taking_over
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.python.job import Job
-from vast_ferry.translate.values import Key, Stop
+from vast_ferry.translate.values import Func, Key, Stop
 
 
 class Standing:
@@ -34,8 +34,7 @@ class Standing:
         if function.stands_behind is not None:
             return
         alone = declared.name not in self.apart and function.cls is None and not declared.bindings
-        alone = alone and used_otherwise(flow, function.key, ()) == []
-        layers, more = self._layers(function, len(flow.handed(kind)), called_by_nobody=alone)
+        layers, more = self._layers(function, len(flow.handed(kind)), alone=alone)
         if self._comes_round(function, layers):
             decorator = function.node.decorator_list[0]
             function.hidden, layers = Stop("decorated", decorator, ast.unparse(decorator)), []
@@ -60,6 +59,16 @@ class Standing:
         for one in between:
             one.outermost.add(one is behind)
 
+    @cached_property
+    def _named(self) -> frozenset[Key]:
+        """Return the functions that a module names, other than where it defines or imports them."""
+        flow, found = self.job.flow, set[Key]()
+        for module in flow.modules.values():
+            values = [module.names.get(name) for name in module.nodes.named]
+            values += [flow.named(module, node) for node in module.nodes.each(ast.Attribute)]
+            found |= {value.key for value in values if isinstance(value, Func)}
+        return frozenset(found)
+
     def _comes_round(self, function: Function, layers: list[tuple[Around, Function]]) -> bool:
         """Tell whether decorators would stand before one another: other handlers have them in another order."""
         chain = [function.key, *(inner.key for _, inner in reversed(layers))]
@@ -74,7 +83,7 @@ class Standing:
         return False
 
     def _layers(
-        self, function: Function, taken: int, *, called_by_nobody: bool
+        self, function: Function, taken: int, *, alone: bool
     ) -> tuple[list[tuple[Around, Function]], tuple[str, ...]]:
         """Return what stands before a handler, outermost first, and what it gets of that besides; or nothing at all.
 
@@ -86,7 +95,7 @@ class Standing:
                 continue
             over = bool(layers) and layers[-1][0].takes_over  # what stands below gets nothing of the provider's
             found = None if over else around(flow, function.module, decorator, taken, more)
-            if found is None and not over and not more and called_by_nobody:
+            if found is None and alone and not over and not more and function.key not in self._named:
                 found = taking_over(flow, function.module, decorator)
             if found is None:
                 called = decorator.func if isinstance(decorator, ast.Call) else decorator
