@@ -46,9 +46,9 @@ _HIDDEN = frozenset(["exec", "eval", "globals", "locals", "vars", "__import__"])
 
 def _an_object(*values: Value) -> Instance | None:
     """Return the object of the project's that each of some values is, unless it is None."""
-    found = {value for value in values if value != NONE}
-    one = next(iter(found)) if len(found) == 1 else None
-    return one if isinstance(one, Instance) else None
+    found = [value for value in values if value != NONE]
+    one = found[0] if found else None
+    return one if isinstance(one, Instance) and all(value == one for value in found) else None
 
 
 class Expressions(Listing):
