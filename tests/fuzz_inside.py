@@ -486,6 +486,8 @@ class Bench:
             told |= {f"{home_of(surface.profile, one.function)}h_{one.function}.py" for one in of_fresh}
             read = tuple(f"`{field}`" for field in lost & {"id", "time"})
             told |= {one.place.file for one in made if one.reason.startswith(read)}
+            # An identity that is made where it is read, in the target's own words, has no finding of its own there.
+            told |= {at for at in crossing.files if at.endswith(".py") and b"uuid.uuid4()" in crossing.files[at]}
             wrapped = [one.name for one in crossing.record.functions if one.style == "wrapped"]
             told |= {f"{home_of(surface.profile, name)}h_{name}.py" for name in wrapped}
         for finding in crossing.findings:
