@@ -11,7 +11,7 @@ from conftest import Project, declaring, some
 from corpus_cases import CORPUS
 from under_node import told_by_typescript
 
-from vast_ferry import Verdict, carry, check
+from vast_ferry import Verdict, call, carry, check
 from vast_ferry.hub.functions import Entry, Function, RouteTrigger
 
 #: What tells of a handler that is not rewritten, or not in all its parts.
@@ -239,6 +239,16 @@ def test_a_decorator_that_takes_over_is_rewritten_where_it_stands(project: Proje
     written = (tmp_path / "there" / "main.py").read_text()
     assert ("def handle(event, ctx):" not in written and "@web" in written) is in_place
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
+@pytest.mark.parametrize("to", some(["wsgi", "asgi", "cgi", "fennick", "marrowby@2"], 5))
+def test_what_logs_may_be_handed_on(project: Project, tmp_path: Path, to: str) -> None:
+    here = project(calling("ostermere@1", {"main.py": REQUEST + OVER["it hands on parts"][0]}, "run", "other"))
+    made = carry(here, to=to, out=tmp_path / "there", source="ostermere@1")
+    assert not [one for one in made.findings if one.code.startswith("wrapped-")]
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+    ended = call(tmp_path / "there", "run", "get.http").outcome
+    assert "seen" in "".join([ended.output, *ended.logs])
 
 
 #: A class of which a method calls a service, and is called as mappings' are.

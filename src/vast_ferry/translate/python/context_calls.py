@@ -144,12 +144,13 @@ class ContextCalls:
             if isinstance(step, Call) and "**more" not in step.parameters and op.call.keywords:
                 given = self._as_one_text(op.call)
             return f"{self._called(row, op.spot, node)}({given})"
-        stream = ""
-        if row is not None:
-            holder = self._holder(row, op.spot, node)
-            stream = at_text(Access(row.at.root, row.at.steps), {row.at.root: holder})
-        stream = stream or self.at.need(["import sys"], "sys.stderr")
-        return f"print({self._as_text(op.call)}, file={stream})"
+        return f"print({self._as_text(op.call)}, file={self._log_stream(row, op.spot, node)})"
+
+    def _log_stream(self, row: Row | None, spot: Spot | None, node: ast.AST) -> str:
+        """Return the source of what logs are written to, where that is a file."""
+        if row is None:
+            return self.at.need(["import sys"], "sys.stderr")
+        return at_text(Access(row.at.root, row.at.steps), {row.at.root: self._holder(row, spot, node)})
 
     def _called(self, row: Row, spot: Spot | None, node: ast.AST) -> str:
         holder = self._holder(row, spot, node)
@@ -209,6 +210,9 @@ class ContextCalls:
         """Return the source of a method of the context that is handed on uncalled."""
         row = self.flow.shape(spot).row(spot.role, (*spot.steps, Call()))
         there = self._row(row.field) if row is not None else None
+        if row is not None and row.field == "log" and row.lens.plain and (there is None or not there.lens.plain):
+            stream = self._log_stream(there, spot, node)
+            return f"(lambda *texts, **more: print(*texts, *([more] if more else ()), file={stream}))"
         if row is None or there is None or not there.lens.plain or not row.lens.plain:
             raise Stop("method-passed", node)
         if row.field not in ("log", "secret"):
