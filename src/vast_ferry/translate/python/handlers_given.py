@@ -34,9 +34,9 @@ from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.made_functions import Made, Module, function_made
-from vast_ferry.translate.python.nodes import is_path, last_name, walk
+from vast_ferry.translate.python.nodes import binds, is_path, last_name, walk
 from vast_ferry.translate.python.source import PythonText, parsed
-from vast_ferry.translate.python.written_out import binds, imports_beside, is_the_same_ever, without
+from vast_ferry.translate.python.written_out import imports_beside, is_the_same_ever, without
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 

@@ -39,10 +39,9 @@ from dataclasses import dataclass, field
 
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.translate.python.functions import DEFINITION, Definition
-from vast_ferry.translate.python.nodes import Nodes, lower_of, walk
+from vast_ferry.translate.python.nodes import Nodes, binds, lower_of, walk
 from vast_ferry.translate.python.partials import partial_in_full
 from vast_ferry.translate.python.source import PythonText, parsed
-from vast_ferry.translate.python.written_out import binds
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
 

@@ -20,11 +20,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from vast_ferry.translate.python.functions import Definition
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import binds, defined, walk
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.written_out import (
-    binds,
-    defined,
     elsewhere,
     gives_alone,
     imported,

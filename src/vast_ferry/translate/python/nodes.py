@@ -19,7 +19,8 @@ _PLAIN = frozenset(
 #: Classes all of whose other fields are plain as well.
 _LEAVES = (ast.Constant, ast.MatchSingleton, ast.Global, ast.Nonlocal)
 _NAMED = frozenset([ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef])
-_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
+_DEFINITION = (ast.FunctionDef, ast.AsyncFunctionDef)
+_FUNCTIONS = (*_DEFINITION, ast.Lambda)
 _YIELDS = (ast.Yield, ast.YieldFrom)
 #: What stands among nodes that wait, and is none.
 _MARKS = frozenset([type(None), tuple])
@@ -268,3 +269,21 @@ class Nodes:
     def uses(self, name: str) -> list[ast.Name]:
         """Return where a name stands."""
         return [node for node in self.names if node.id == name]
+
+
+def defined(tree: ast.Module, name: str) -> ast.FunctionDef | ast.AsyncFunctionDef | None:
+    """Return the one definition that a name of a module has, and nothing else."""
+    bound = [node for node in walk(tree) if binds(node, name)]
+    found = [node for node in tree.body if isinstance(node, _DEFINITION) and node.name == name]
+    return found[0] if len(found) == 1 and len(bound) == 1 and found[0].col_offset == 0 else None
+
+
+def binds(node: ast.AST, name: str) -> bool:
+    """Tell whether a node gives a name a meaning."""
+    if isinstance(node, ast.Name):
+        return node.id == name and not isinstance(node.ctx, ast.Load)
+    told = isinstance(node, (ast.Global, ast.Nonlocal)) and name in node.names
+    named = isinstance(node, (*_DEFINITION, ast.ClassDef, ast.ExceptHandler, ast.MatchAs, ast.MatchStar))
+    named = (named and node.name == name) or (isinstance(node, ast.MatchMapping) and node.rest == name)  # type: ignore[attr-defined]
+    alias = isinstance(node, ast.alias) and (node.asname or node.name) == name
+    return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)

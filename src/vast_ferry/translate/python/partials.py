@@ -16,9 +16,9 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.translate.python.functions import Definition
-from vast_ferry.translate.python.nodes import last_name, walk
+from vast_ferry.translate.python.nodes import binds, last_name, walk
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.written_out import binds, is_the_same_ever
+from vast_ferry.translate.python.written_out import is_the_same_ever
 
 #: What only a `partial` has.
 _ITS_OWN = frozenset(["func", "args", "keywords"])

@@ -12,9 +12,8 @@ import builtins
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from vast_ferry.translate.python.nodes import lower_of, walk
+from vast_ferry.translate.python.nodes import binds, lower_of, walk
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.written_out import binds
 
 #: A function that returns one expression is a small one up to so many nodes of it.
 _MOST_NODES = 40

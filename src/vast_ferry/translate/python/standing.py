@@ -64,7 +64,7 @@ class Standing:
         """Return the functions that a module names, other than where it defines or imports them."""
         flow, found = self.job.flow, set[Key]()
         for module in flow.modules.values():
-            values = [module.names.get(name) for name in module.nodes.named]
+            values = [module.names.get(name) for name in module.nodes.ids]
             values += [flow.named(module, node) for node in module.nodes.each(ast.Attribute)]
             found |= {value.key for value in values if isinstance(value, Func)}
         return frozenset(found)

@@ -21,6 +21,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.translate.python.functions import DEFINITION, Definition, Module
+from vast_ferry.translate.python.nodes import binds, defined, last_name, walk
 from vast_ferry.translate.values import Class, Func, Key, Value
 
 #: What shows what stands in an object, or under a name, without naming it.
@@ -96,8 +97,9 @@ class WhereObjectsGo:
 
     def _named_class(self, cls: Key) -> Iterator[bool]:
         """Go on from wherever a class is named; it has to be imported at the top of modules."""
-        for module, one in self._index.imported.get(cls[1], ()):
-            yield isinstance(module.nodes.parents.get(id(one)), ast.Module)
+        for name in self._index.also_called(cls[1]):
+            for module, one in self._index.imported.get(name, ()):
+                yield isinstance(module.nodes.parents.get(id(one)), ast.Module)
         for module, use in self._index.uses_of(Class(cls), cls[1]):
             yield self._class_named(module, use)
 
@@ -171,17 +173,13 @@ class WhereObjectsGo:
 
     def _of_top(self, module: Module, name: str) -> Iterator[bool]:
         """Go on from a name at the top of a module, there and wherever it is imported."""
-        others = {
-            (other.file, alias.asname or alias.name)
-            for other, one in self._index.imported.get(name, ())
-            for alias in one.names
-            if alias.name == name
-        }
-        for file, own in sorted({(module.file, name), *others}):
-            for use in self.modules[file].nodes.uses(own):
-                yield isinstance(use.ctx, ast.Store) or self._goes(self.modules[file], use)
-        for other, asked in self._index.attributes.get(name, ()):
-            yield self._goes(other, asked)
+        others = self._index.also_called(name)
+        for own in others:
+            for other, use in self._index.names.get(own, ()):
+                if other is module or self._index.imports(other, own):
+                    yield isinstance(use.ctx, ast.Store) or self._goes(other, use)
+            for other, asked in self._index.attributes.get(own, ()):
+                yield self._goes(other, asked)
 
     def _to_attribute(self, name: str) -> bool:
         """Go on from an attribute, of whatever object."""
@@ -210,7 +208,7 @@ class WhereObjectsGo:
         if not isinstance(value, Func) or value.bound:
             return False
         there = self.modules[value.key[0]]
-        function = next((o for o in there.tree.body if isinstance(o, DEFINITION) and o.name == value.key[1]), None)
+        function = defined(there.tree, value.key[1])
         return function is not None and not function.decorator_list and self._to_named(there, function, call, given, 0)
 
     def _to_a_new(self, key: Key, call: ast.Call, given: ast.expr | ast.keyword) -> bool:
@@ -223,6 +221,9 @@ class WhereObjectsGo:
             plain = not node.decorator_list and not own["__init__"].decorator_list
             return plain and self._to_named(there, own["__init__"], call, given, 1)
         fields = [one for one in node.body if isinstance(one, ast.AnnAssign) and isinstance(one.target, ast.Name)]
+        called = [one.func if isinstance(one, ast.Call) else one for one in node.decorator_list]
+        if [last_name(one) for one in called] != ["dataclass"] or "__post_init__" in own:  # which may take `InitVar`s
+            return False
         if isinstance(given, ast.keyword):
             return given.arg is not None and self._to_attribute(given.arg)
         at = call.args.index(given)
@@ -278,6 +279,7 @@ class _Index:
         self.attributes: dict[str, list[tuple[Module, ast.Attribute]]] = {}
         self.imported: dict[str, list[tuple[Module, ast.ImportFrom]]] = {}
         self.got_by_name: set[object] = set()
+        self._under: set[tuple[str, str]] = set()
         self._holding: dict[Value, list[tuple[Module, str]]] = {}
         for module in modules.values():
             for use in module.nodes.names:
@@ -291,9 +293,27 @@ class _Index:
             for one in (one for one in module.nodes.imports if isinstance(one, ast.ImportFrom)):
                 for alias in one.names:
                     self.imported.setdefault(alias.name, []).append((module, one))
+                    self._under.add((module.file, alias.asname or alias.name))
             for name, held in module.names.items():
                 if isinstance(held, (Class, Func)):
                     self._holding.setdefault(held, []).append((module, name))
+
+    def also_called(self, name: str) -> list[str]:
+        """Return a name, and those that imports give what it stands for, one after the other."""
+        found = [name]
+        for one in found:
+            given = (
+                alias.asname or alias.name
+                for _, statement in self.imported.get(one, ())
+                for alias in statement.names
+                if alias.name == one
+            )
+            found += [other for other in dict.fromkeys(given) if other not in found]
+        return found
+
+    def imports(self, module: Module, name: str) -> bool:
+        """Tell whether a module imports something under a name."""
+        return (module.file, name) in self._under
 
     def uses_of(self, value: Value, name: str) -> Iterator[tuple[Module, ast.expr]]:
         """Yield where modules name what stands at the top of one, by a name of their own or as an attribute."""
@@ -314,9 +334,7 @@ def _scope_binds(module: Module, name: ast.Name) -> bool:
     """Tell whether a name is one of a function's own where it stands."""
     at = _scope(module, name)
     while at is not None and not isinstance(at, ast.Module):
-        inside = list(ast.walk(at))
-        bound = any(isinstance(o, ast.Name) and o.id == name.id and not isinstance(o.ctx, ast.Load) for o in inside)
-        if bound or any(isinstance(one, ast.arg) and one.arg == name.id for one in inside):
+        if any(binds(one, name.id) for one in walk(at)):
             return True
         at = _scope(module, at)
     return False

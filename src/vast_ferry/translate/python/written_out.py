@@ -46,7 +46,7 @@ from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.translate.python.decorators import given_inside
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.imports import imported_from
-from vast_ferry.translate.python.nodes import walk
+from vast_ferry.translate.python.nodes import binds, defined, walk
 from vast_ferry.translate.python.source import PythonText, parsed
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
@@ -345,24 +345,6 @@ def is_the_same_ever(tree: ast.Module, node: ast.expr) -> bool:
         for one in ([part] if isinstance(part, DEFINITION) else walk(part))
     }
     return sum(binds(one, node.id) for one in nodes if id(one) not in of_classes) <= 1
-
-
-def defined(tree: ast.Module, name: str) -> Definition | None:
-    """Return the one definition that a name of a module has, and nothing else."""
-    bound = [node for node in walk(tree) if binds(node, name)]
-    found = [node for node in tree.body if isinstance(node, DEFINITION) and node.name == name]
-    return found[0] if len(found) == 1 and len(bound) == 1 and found[0].col_offset == 0 else None
-
-
-def binds(node: ast.AST, name: str) -> bool:
-    """Tell whether a node gives a name a meaning."""
-    if isinstance(node, ast.Name):
-        return node.id == name and not isinstance(node.ctx, ast.Load)
-    told = isinstance(node, (ast.Global, ast.Nonlocal)) and name in node.names
-    named = isinstance(node, (*DEFINITION, ast.ClassDef, ast.ExceptHandler, ast.MatchAs, ast.MatchStar))
-    named = (named and node.name == name) or (isinstance(node, ast.MatchMapping) and node.rest == name)  # type: ignore[attr-defined]
-    alias = isinstance(node, ast.alias) and (node.asname or node.name) == name
-    return told or named or alias or (isinstance(node, ast.arg) and node.arg == name)
 
 
 def gives_alone(node: ast.FunctionDef) -> Definition | None:
