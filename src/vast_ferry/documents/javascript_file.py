@@ -81,6 +81,7 @@ class JavaScriptFile:
     esm: bool = False
     more: bool = False
     lines: tuple[int, ...] = ()  # by line, the number of the author's own; none where these are all that there are
+    blanked: bool = False  # whether the tree is of a text that has blanks where the content has types
     _places: dict[str, list[int]] = field(default_factory=dict)  # type → where its nodes stand among all
     _nodes: dict[str, list[Node]] = field(default_factory=dict)  # and they themselves
     _spans: dict[int, tuple[int, int]] = field(default_factory=dict)  # by a node's id: where it and all below it stand
@@ -123,8 +124,9 @@ class JavaScriptFile:
                 spans[identity] = (begin, number)
 
     def text(self, node: Node) -> str:
-        """Return the text of a node."""
-        return self.content[node.start_byte : node.end_byte].decode("utf-8", "replace")
+        """Return the text of a node, which may be one of another file's that is not `blanked`."""
+        text = self.content[node.start_byte : node.end_byte] if self.blanked else node.text
+        return text.decode("utf-8", "replace")
 
     def place(self, node: Node) -> Place:
         """Return where a node stands in what the author wrote."""
@@ -276,7 +278,7 @@ def _with_calls_of_their_own(file: JavaScriptFile) -> JavaScriptFile:
         for one in wrong:
             span = slice(one.start_byte, one.end_byte)
             text[span] = re.sub(rb"[^\n]", b" ", text[span])
-        file = JavaScriptFile(file.path, file.content, _parser(True).parse(bytes(text)).root_node)
+        file = JavaScriptFile(file.path, file.content, _parser(True).parse(bytes(text)).root_node, blanked=True)
     return file
 
 

@@ -173,9 +173,10 @@ NOTES: Final = {
     ),
     "answer-perhaps-half-told": (
         Severity.NOTE,
-        "what is written as JSON may be what can't be (a circle, a big integer): what was told of it before that "
-        "fails belongs at {source} to the answer that is given then, and at {target} it does not",
-        "Make sure that it can be written, or write it before the answer is begun",
+        "a part of the answer is told when this is worked out; should it fail (nothing is asked for a part, what can't "
+        "be written as JSON), that part belongs at {source} to the answer that is given then, and at {target} it does "
+        "not",
+        "Work it out before the answer is begun, or make sure that it can't fail",
     ),
     "field-refused-sooner": (
         Severity.NOTE,

@@ -60,6 +60,15 @@ class Called:
 
 
 @dataclass(frozen=True, slots=True)
+class PartTold:
+    """What a call of a function tells that gives a part of an answer, and that function as it is rewritten."""
+
+    by: Answering
+    calls: list[tuple[str, list[Node]]]
+    value: Node  # what the function works out
+
+
+@dataclass(frozen=True, slots=True)
 class Project:
     """What handlers of one project share on their way: where it comes from, its functions, what is emitted."""
 
@@ -70,6 +79,7 @@ class Project:
     emitted: Emitted
     function_of: FunctionOf
     helper: Callable[[Called], Answering | None]  # rewrites the function that is called, where that can be done
+    part: Callable[[Called], PartTold | None]  # the same of one that tells a part of an answer
 
 
 class Answering:
@@ -109,13 +119,18 @@ class Answering:
         self.findings: list[Finding] = []
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
+        self.every_sets: frozenset[str] | None = (
+            None  # what each answer sets that it gives; nothing where it gives none
+        )
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
+        self.parts: dict[int, list[tuple[str, list[Node]]]] = {}  # by calls, what those tell that give a part of one
         self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
-        self.early = Early(self.scopes, self.follower.taken)
+        self.early = Early(self.scopes, self.follower.taken, self._calls_of)
         self.maybe: set[int] = set()  # what is given under a condition, in the answer that is written
-        self.stands: dict[int, Node] = {}  # literals that a call hands over, by where the parameters are used
-        self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in the one that is written: what stands for parameters
+        self.stands: dict[int, Node] = {}  # what something certainly is, by where it stands: parameters, calls
+        self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in what these tell: what stands for names
+        self.foreign: set[int] = set()  # what these tell that stands in another file
 
     def writers(self) -> list[str]:
         """Return the name of what is answered through at the target; nothing where answers are given back."""
@@ -128,7 +143,7 @@ class Answering:
 
     def _calls_of(self, chain: Node) -> list[tuple[str, list[Node]]]:
         if chain.id in self.helped:
-            return []
+            return self.parts.get(chain.id, [])
         found = self.inlined.get(chain.id)
         return found.calls if found is not None else calls_of(chain, self.file)
 
@@ -237,13 +252,14 @@ class Answering:
     def _own_text_of(self, node: Node) -> str:
         """Return the same of one that may have been worked out before, under a name."""
         low, high = node.start_byte, node.end_byte
-        inside = [one for one in self.edits if low <= one.start and one.end <= high]
+        own = self.edits if node.id not in self.foreign else []
+        inside = [one for one in own if low <= one.start and one.end <= high]
         inside += [
             Edit(one.start_byte, one.end_byte, self._in_place(one, value))
             for one, value in self.filled.get(node.id, ())
         ]
         moved = [Edit(one.start - low, one.end - low, one.text) for one in inside]
-        return applied(self.file.content[low:high], moved).decode("utf-8", "replace")
+        return applied(self.file.text(node).encode(), moved).decode("utf-8", "replace")
 
     def _in_place(self, parameter: Node, value: Node) -> str:
         """Return what is handed over as it stands in place of a parameter."""

@@ -144,7 +144,7 @@ class Way:
     """How a layer is rewritten: whether its answers are turned, and whether what is inside stays as it was.
 
     That has to be handed all that it knows then, which is made whole here: `whole` says why. `caught` where what it
-    throws may be caught by a layer around it.
+    throws may be caught by a layer around it; what that answers sets `set_anew`, whatever is told before.
     """
 
     layer: Layer
@@ -153,6 +153,7 @@ class Way:
     passes: bool = False  # what the function inside answers is turned already
     whole: str = ""
     caught: bool = False
+    set_anew: frozenset[str] = frozenset()
     carried: tuple[tuple[int, str], ...] = ()  # what layers around it put into what it is handed: number, and name
 
 

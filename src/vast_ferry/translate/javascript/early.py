@@ -17,12 +17,11 @@ What is told under a condition has a name as well, which has no value where the 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from vast_ferry.documents.javascript_file import Node, string_of
 from vast_ferry.translate.javascript.scopes import Scopes
-from vast_ferry.translate.javascript.values import calls_of
 
 _SETTLED = frozenset(["string", "number", "true", "false", "null", "undefined"])
 
@@ -33,8 +32,10 @@ class Early:
 
     scopes: Scopes
     taken: set[str]  # names that mean something in the file
+    calls: Callable[[Node], list[tuple[str, list[Node]]]]  # what a chain, or a call that stands for one, tells
     names: dict[int, str] = field(default_factory=dict)  # by what is given
     perhaps: dict[int, Node] = field(default_factory=dict)  # what is told under a condition: by statement, its `if`
+    _perhaps_told: dict[int, Node] = field(default_factory=dict)
     certain: set[int] = field(default_factory=set)  # statements that tell their part to every answer behind them
 
     def before(self, answer: Node, steps: dict[int, Node], body: Node) -> list[tuple[Node, Node]]:
@@ -60,6 +61,7 @@ class Early:
             return []
         found = [one for way in ways_of(statement) for one in _told_in(way, steps)]
         for one in found:  # its name is declared where each answer behind knows it
+            self._perhaps_told[one.id] = one
             known = self.perhaps.get(one.id, statement)
             self.perhaps[one.id] = min(known, statement, key=lambda node: node.start_byte)
         return found
@@ -68,10 +70,15 @@ class Early:
         """Tell whether something is told to one answer certainly, and to another under a condition."""
         return bool(self.certain & self.perhaps.keys())
 
+    def perhaps_told(self) -> list[Node]:
+        """Return the statements that tell their part under a condition."""
+        return [*self._perhaps_told.values()]
+
     def clear(self) -> None:
         """Forget what is told early: it is not written so."""
         self.names.clear()
         self.perhaps.clear()
+        self._perhaps_told.clear()
         self.certain.clear()
 
     def named(self, statements: Iterable[tuple[Node, Node]]) -> None:
@@ -81,7 +88,7 @@ class Early:
         """
         for statement, chain in statements:
             perhaps = statement.id in self.perhaps
-            for method, given in calls_of(chain, self.scopes.file):
+            for method, given in self.calls(chain):
                 for at, one in enumerate(given):
                     if one.id not in self.names and (at > 0 if perhaps else not self._gives_the_same(one)):
                         said = string_of(self.scopes.file, given[0]) if at else None
@@ -96,10 +103,10 @@ class Early:
     def maybe(self, chains: Iterable[tuple[Node, Node]]) -> set[int]:
         """Return what is given under a condition."""
         found = (chain for statement, chain in chains if statement.id in self.perhaps)
-        return {one.id for chain in found for _, given in calls_of(chain, self.scopes.file) for one in given}
+        return {one.id for chain in found for _, given in self.calls(chain) for one in given}
 
     def _free(self, said: str) -> str:
-        first, *rest = [part for part in re.split(r"\W+", said.lower()) if part] or ["given"]
+        first, *rest = [part for part in re.split(r"\W+", said.lower().removeprefix("set-")) if part] or ["given"]
         wanted = "".join([first, *(part.capitalize() for part in rest)])
         wanted = wanted if re.match("[a-z_]", wanted) else f"given{wanted}"
         name, number = wanted, 2
@@ -110,7 +117,7 @@ class Early:
 
     def given(self, chain: Node) -> list[tuple[Node, str]]:
         """Return what a chain is given that has names, in the order in which it is worked out."""
-        every = [one for _, given in calls_of(chain, self.scopes.file) for one in given]
+        every = [one for _, given in self.calls(chain) for one in given]
         return [(one, self.names[one.id]) for one in every if one.id in self.names]
 
 

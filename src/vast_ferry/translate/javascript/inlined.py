@@ -1,12 +1,16 @@
-"""Answers that a handler gives through a function of its file: what that tells, with what it is handed filled in.
+"""Answers that a handler gives through a function: what that tells, with what it is handed filled in.
 
     const fail = (reply, status, text) => reply.status(status).head("content-type", "text/plain").send(text);
     ...
     fail(reply, 400, error.message);
 
-The call tells an answer at once, as the chain of calls itself would where it stands. That is only seen where the
-function does nothing else, and where it makes no difference when what it is handed is evaluated: of what may do
-something there is one thing at most, and it is used once.
+The call tells an answer at once, as the chain of calls itself would where it stands; or a part of one, where none of
+its chains ends an answer (`const fresh = (reply) => { reply.head("cache-control", "no-store"); }`). That is only seen
+where the function does nothing else, and where it makes no difference when what it is handed is evaluated: of what may
+do something there is one thing at most, and it is used once.
+
+The function may be another file's, where all that it names means the same in the handler's: what it is handed, what is
+global in both, and texts and numbers that have a name there, which stand in its place.
 """
 
 from __future__ import annotations
@@ -18,7 +22,7 @@ from vast_ferry.documents.javascript_file import Node, walk
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, NAMES
-from vast_ferry.translate.javascript.values import bare, calls_of, chain_of, never_fails
+from vast_ferry.translate.javascript.values import bare, calls_of, never_fails, only_value
 
 _NOT_MOVED = FUNCTIONS | frozenset(("await_expression", "yield_expression", "this", "super", "spread_element"))
 #: What is certainly not undefined.
@@ -29,13 +33,16 @@ _SOMETHING = frozenset(("string", "number", "template_string", "object", "array"
 class Inlined:
     """The calls that one call of a function stands for, the function, and what stands for its parameters.
 
-    `filled` has, by each expression that holds parameters, where they stand in it and what stands for each.
+    `ended` tells whether they end an answer. `filled` has, by each expression that holds names, where they stand in it
+    and what stands for each; `foreign` are the expressions that are those of another file.
     """
 
     call: Node
     function: Node
+    ended: bool
     calls: list[tuple[str, list[Node]]] = field(default_factory=list)
     filled: dict[int, list[tuple[Node, Node]]] = field(default_factory=dict)
+    foreign: set[int] = field(default_factory=set)
 
 
 def inlined(use: Node, at: Standing, function_of: FunctionOf, ends: set[str]) -> Inlined | None:
@@ -46,7 +53,9 @@ def inlined(use: Node, at: Standing, function_of: FunctionOf, ends: set[str]) ->
     call = use.parent.parent if use.parent.type == "arguments" else None
     called = call.child_by_field_name("function") if call is not None and call.type == "call_expression" else None
     found = function_of(at.file, at.scopes, called) if called is not None and called.type == "identifier" else None
-    if found is None or found.file.path != at.file.path or any(c.type in ("async", "*") for c in found.node.children):
+    if found is None or any(child.type in ("async", "*") for child in found.node.children):
+        return None
+    if found.file.path != at.file.path and (found.file.blanked or at.file.blanked):
         return None
     helper = _Helper(found, at, ends)
     given = [one for one in use.parent.named_children if one.type != "comment"]
@@ -59,7 +68,9 @@ class _Helper:
     def __init__(self, found: Standing, at: Standing, ends: set[str]) -> None:
         self.node, self.at, self.ends = found.node, at, ends
         self.file, self.scopes = found.file, found.scopes
+        self.foreign = found.file.path != at.file.path
         self.usual: dict[str, Node] = {}
+        self.ended = False
         self.parameters = self._names()
 
     def _names(self) -> list[Node] | None:
@@ -76,6 +87,8 @@ class _Helper:
             if pattern.type != "identifier":
                 return None
             if usual is not None:
+                if any(inner.type in NAMES for inner in walk(usual)):
+                    return None
                 self.usual[self.file.text(pattern)] = usual
             found.append(pattern)
         return found
@@ -93,7 +106,7 @@ class _Helper:
         values = {name: self.usual.get(name) for name in names} | dict(zip(names, given, strict=False))
         if chains is None or not self._may_be_moved(given, chains):
             return None
-        made = Inlined(call, self.node)
+        made = Inlined(call, self.node, self.ended)
         for chain in chains:
             for name, arguments in calls_of(chain, self.file):
                 told = [self._filled(one, values, made) for one in arguments]
@@ -115,11 +128,24 @@ class _Helper:
                 return None
         binding = self.scopes.of(writer)
         uses = binding.uses if binding is not None and not binding.writes else []
-        found = {one[0].id: one[1] for use in uses if (one := chain_of(use, self.file, self.ends)) is not None}
+        found = {one[0].id: one[1] for use in uses if (one := self._chain(use)) is not None}
         known = [bare(one) for one in values]
         ended = [found.get(one.id) for one in known]
-        last_alone = bool(ended) and ended[-1] is True and not any(one is not False for one in ended[:-1])
+        self.ended = bool(ended) and ended[-1] is True
+        last_alone = bool(ended) and ended[-1] is not None and not any(one is not False for one in ended[:-1])
         return known if last_alone and len(uses) == len(known) else None
+
+    def _chain(self, use: Node) -> tuple[Node, bool] | None:
+        """Return the chain of calls on a name, and whether it ends an answer; nothing where that is not all it does."""
+        node, name = use, ""
+        while node.parent.type == "member_expression" and node.parent.child_by_field_name("object") == node:
+            asked = node.parent
+            if name in self.ends or asked.parent.type != "call_expression":
+                return None
+            name, node = self.file.text(asked.child_by_field_name("property")), asked.parent
+            if node.child_by_field_name("function") != asked:
+                return None
+        return (node, name in self.ends) if node != use else None
 
     def _may_be_moved(self, given: list[Node], chains: list[Node]) -> bool:
         """Tell whether it is no matter when, and how often, what is handed over is evaluated."""
@@ -135,7 +161,7 @@ class _Helper:
             if len(binding.uses) != 1:
                 return False
         names = {self.file.text(one) for chain in chains for one in walk(chain) if one.type in NAMES}
-        return doing <= 1 and not (names & set(self._local_names()))
+        return doing <= 1 and (self.foreign or not (names & set(self._local_names())))
 
     def _local_names(self) -> Iterator[str]:
         """Yield the names that mean something of its own in the handler, or around it."""
@@ -150,15 +176,34 @@ class _Helper:
 
     def _filled(self, node: Node, values: dict[str, Node | None], made: Inlined) -> Node | None:
         """Return what stands for an argument of its chains: what is handed over, or the expression itself."""
-        inside = [one for one in walk(node) if one.type in NAMES and self._is_own(one)]
+        names = [one for one in walk(node) if one.type in NAMES]
+        inside = [one for one in names if self._is_own(one)]
         if node in inside:
-            return values.get(self.file.text(node))
+            value = values.get(self.file.text(node))
+            if self.foreign and value is not None and value == self.usual.get(self.file.text(node)):
+                made.foreign.add(value.id)
+            return value
         if any(one.type in _NOT_MOVED for one in walk(node)):
             return None
         for one in inside:
             value = values.get(self.file.text(one))
             if value is None:
                 return None
+            made.filled.setdefault(node.id, []).append((one, value))
+        return self._foreign(node, [one for one in names if one not in inside], made) if self.foreign else node
+
+    def _foreign(self, node: Node, names: list[Node], made: Inlined) -> Node | None:
+        """Return the same of an expression of another file, of which some names are not its parameters'."""
+        made.foreign.update(one.id for one in walk(node))
+        for one in names:
+            if self.scopes.of(one) is None and not self.at.scopes.binds(self.file.text(one)):
+                continue
+            value = only_value(self.scopes, one)
+            if value is None or value.type not in ("string", "number"):
+                return None
+            made.foreign.add(value.id)
+            if one == node:
+                return value
             made.filled.setdefault(node.id, []).append((one, value))
         return node
 

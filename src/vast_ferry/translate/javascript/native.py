@@ -22,7 +22,7 @@ from vast_ferry.mapping.tables import Kind
 from vast_ferry.profiles.javascript import module_names
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.javascript.answer_helpers import AnswerHelper, give, layers_of
-from vast_ferry.translate.javascript.answering import Answering, Called, Project
+from vast_ferry.translate.javascript.answering import Answering, Called, PartTold, Project
 from vast_ferry.translate.javascript.around import Chain, Layer, Way
 from vast_ferry.translate.javascript.edits import Edit, Overlapping, applied
 from vast_ferry.translate.javascript.follow import Emitted
@@ -31,7 +31,9 @@ from vast_ferry.translate.javascript.handlers import (
     handler_of,
     not_turned,
 )
+from vast_ferry.translate.javascript.left_imports import without_unused
 from vast_ferry.translate.javascript.linked import Linked
+from vast_ferry.translate.javascript.part_helpers import PartHelper
 from vast_ferry.translate.javascript.scopes import Scopes
 from vast_ferry.translate.javascript.shared import Around, Variant
 from vast_ferry.translate.javascript.signature import Handler, renamed_parameters
@@ -39,6 +41,7 @@ from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import in_try
 
 SomeHandler = TypeVar("SomeHandler", bound=Handler)
+SomeHelper = TypeVar("SomeHelper", bound=AnswerHelper)
 
 
 @dataclass(slots=True)
@@ -96,6 +99,9 @@ class Native:
             self._taken(path, theirs)
         for path, edit in self.around.edits(self.made.edits):
             self.made.edits.setdefault(path, []).append(edit)
+        for path, edits in self.made.edits.items():
+            if (file := self.files.get(path)) is not None:
+                self.made.edits[path] = [*edits, *without_unused(file, self._scopes_of(file), edits, self.files)]
         return self.made
 
     def _layers_of(self, one: Function) -> list[Layer]:
@@ -209,6 +215,7 @@ class Native:
                         passes=at < min(turning, last),
                         whole=why if at == last else "",
                         caught=any(one.may_catch() for one in layers[:at]),
+                        set_anew=_set_anew(made),
                         carried=made[-1].carries_on() if made else (),
                     )
                     made.append(self._layer(one, kinds, way, layers))
@@ -226,9 +233,9 @@ class Native:
 
     def _layer(self, one: Function, kinds: tuple[Kind, Kind], way: Way, layers: list[Layer]) -> Handler:
         """Return one layer that is rewritten."""
-        helper = functools.partial(self._helper, one, kinds)
+        helper, part = functools.partial(self._helper, one, kinds), functools.partial(self._part, one, kinds)
         titles, modules = (self.source.title, self.target.title), module_names(self.source)
-        project = Project(*titles, self.takes, modules, self.emitted, self.function_of, helper)
+        project = Project(*titles, self.takes, modules, self.emitted, self.function_of, helper, part)
         # Services are called by the provider's modules, or by what the handler is handed. A function around handlers is
         # the same for all of them.
         paths = {layer.stands.file.path for layer in layers} | (self._entries if layers[0].maker is not None else set())
@@ -240,26 +247,45 @@ class Native:
 
     def _helper(self, one: Function, kinds: tuple[Kind, Kind], called: Called) -> Answering | None:
         """Return a function by which a handler answers as it is rewritten for a call of it, where that can be done."""
-        answered = kinds[0].answered.writer
-        assert answered is not None
-        number = answered.among(there(kinds[0].event).handed_over).index(answered.name)
-        caught = called.by.way.caught or in_try(called.call, called.by.node)
         every: list[AnswerHelper] = []
-        for layer in layers_of(called, number, self.function_of):
-            way = Way(layer, outermost=False, passes=True, caught=caught)
-
-            def make(kinds: tuple[Kind, Kind], way: Way = way) -> AnswerHelper:
-                made = AnswerHelper(called.by.project, one, kinds, way, self.limit_of(one))
-                give(made, called)
-                return made
-
-            try:
-                every.append(self._with_free_names(make, kinds, layer.stands.scopes, ()))
-            except (Stop, Inside, NoTwin):
+        for layer in self._called(kinds, called):
+            made = self._rewritten_for(AnswerHelper, one, kinds, called, layer)
+            if made is None:
                 return None
+            every.append(made)
         for other in every[1:]:
             every[0].take(other)
         return every[0] if every else None
+
+    def _part(self, one: Function, kinds: tuple[Kind, Kind], called: Called) -> PartTold | None:
+        """Return what a call tells of an answer, by a function that gives that once it is rewritten; or nothing."""
+        layers = self._called(kinds, called)
+        made = self._rewritten_for(PartHelper, one, kinds, called, layers[0]) if len(layers) == 1 else None
+        told = made.told(called) if made is not None else None
+        return PartTold(made, told, made.value) if made is not None and told is not None else None
+
+    def _called(self, kinds: tuple[Kind, Kind], called: Called) -> list[Layer]:
+        answered = kinds[0].answered.writer
+        assert answered is not None
+        number = answered.among(there(kinds[0].event).handed_over).index(answered.name)
+        return layers_of(called, number, self.function_of)
+
+    def _rewritten_for(
+        self, how: type[SomeHelper], one: Function, kinds: tuple[Kind, Kind], called: Called, layer: Layer
+    ) -> SomeHelper | None:
+        """Return a function that a handler calls as it is rewritten for that; nothing where it can't be."""
+        caught = called.by.way.caught or in_try(called.call, called.by.node)
+        way = Way(layer, outermost=False, passes=True, caught=caught)
+
+        def make(kinds: tuple[Kind, Kind]) -> SomeHelper:
+            made = how(called.by.project, one, kinds, way, self.limit_of(one))
+            give(made, called)
+            return made
+
+        try:
+            return self._with_free_names(make, kinds, layer.stands.scopes, ())
+        except (Stop, Inside, NoTwin):
+            return None
 
     @staticmethod
     def _with_free_names(
@@ -306,6 +332,12 @@ def _of_both(layer: Handler, inside: list[Handler]) -> str:
     changed = any(one.made_whole or one.follower.changes for one in inside)
     behind = changed and layer.follower.reads_behind_a_call()
     return "the function inside may change what is read behind its call" if behind else ""
+
+
+def _set_anew(around: list[Handler]) -> frozenset[str]:
+    """Return what those of some layers set whatever was told before that answer when they catch something."""
+    sets = [one.every_sets for one in around if one.layer.may_catch() and one.every_sets is not None]
+    return frozenset.intersection(*sets) if sets else frozenset()
 
 
 def _finding(one: Function, why: str, place: Place, target: Profile) -> Finding:

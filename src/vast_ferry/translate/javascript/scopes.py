@@ -47,6 +47,7 @@ class Scopes:
         self._tables: dict[int, dict[str, Binding]] = {}
         self._of: dict[int, Binding] = {}
         self._declaring: set[int] = set()
+        self._bound: set[str] = set()
         self.free: dict[str, list[Node]] = {}  # global names → where they are used
         self.labels = {file.text(node) for node in file.of_types(file.root, ("statement_identifier",))}
         names = file.of_types(file.root, NAMES)
@@ -65,6 +66,10 @@ class Scopes:
     def at_top(self, name: str) -> Binding | None:
         """Return the binding of a name of the file's own scope."""
         return self._tables.get(self.file.root.id, {}).get(name)
+
+    def binds(self, name: str) -> bool:
+        """Tell whether a name is bound anywhere in the file."""
+        return name in self._bound
 
     # --- declaring ---
 
@@ -124,6 +129,7 @@ class Scopes:
         if node is None:
             return
         name = self.file.text(node)
+        self._bound.add(name)
         table = self._tables.setdefault(scope.id, {})
         binding = table.setdefault(name, Binding(name, scope, kind))
         binding.declared.append(node)

@@ -17,10 +17,10 @@ from vast_ferry.mapping.javascript.names import camel
 from vast_ferry.mapping.tables import ReplyShape
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
 from vast_ferry.translate.javascript.answering import OPERANDS, Answering, Called
-from vast_ferry.translate.javascript.answers import Answers
 from vast_ferry.translate.javascript.around import waited_for
 from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.failing import may_be_refused
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import inlined
 from vast_ferry.translate.javascript.scopes import NAMES, Binding
@@ -127,9 +127,10 @@ class ToldThrough(Answering):
         answers = self._answers_of(chains) if at_once else []
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         answered = bool(answers or self.layer.calls)
-        told_all = len(seen) == len(chains) and not self.early.both()
+        told_all = len(seen) == len(chains) and not self.early.both() and not self._tells_parts_perhaps()
         if not (at_once and answered and told_all and self._ends_with_answers(answers)):
             self.helped.clear()
+            self.parts.clear()
             self.early.clear()
             self.sources, self.findings = emitted, told
             return False
@@ -140,11 +141,19 @@ class ToldThrough(Answering):
         # What is told early belongs to several answers, and is taken out once.
         for statement in {step.id: step for answer in answers for step in answer.without}.values():
             self._without_step(statement)
+        self.every_sets = frozenset.intersection(*(frozenset(self._sets(one)) for one in answers)) if answers else None
         if answers:
             self._no_return_type()
         self._give_back_what_is_inside()
         self._without_helpers()
         return True
+
+    def _tells_parts_perhaps(self) -> bool:
+        """Tell whether a function is called under a condition that gives a part of what is told by calls, then."""
+        if not self.writers():
+            return False
+        chains = [chain_in(one) for one in self.early.perhaps_told()]
+        return any(chain is not None and chain.id in self.parts for chain in chains)
 
     def _uses_of(self, binding: Binding, ends: set[str]) -> list[Node]:
         """Return the uses of what is answered through, under the names as well that chains of calls on it get."""
@@ -163,6 +172,14 @@ class ToldThrough(Answering):
         """Take out a statement; what it is given that has names gets them there."""
         chain = chain_in(statement)
         named = self.early.given(chain) if chain is not None else []
+        if chain is not None and chain.id in self.parts:
+            perhaps = statement.id in self.early.perhaps
+            named_so = f"{'' if perhaps else 'const '}{self.early.names[chain.id]} = "
+            self.edits.append(Edit(statement.start_byte, statement.start_byte, named_so))
+            self.edits += self._without_writer(chain, handing=False)
+            if perhaps:
+                self._declare_above(statement, named)
+            return
         if statement.id in self.early.perhaps:
             self._tell_perhaps(statement, named)
             return
@@ -189,7 +206,12 @@ class ToldThrough(Answering):
         lines = [f"{name} = {self._own_text_of(one)}" for one, name in named]
         several = len(lines) > 1 and statement.parent.type != "statement_block"
         self._replace(statement, ", ".join(lines) + end if several else "; ".join(lines) + end)
+        self._declare_above(statement, named)
+
+    def _declare_above(self, statement: Node, named: list[tuple[Node, str]]) -> None:
+        """Declare the names of what is told under a condition before that."""
         above = self.early.perhaps[statement.id]
+        end = ";" * (self.file.text(statement)[-1:] == ";")
         typed = ": string | undefined" * is_typescript(self.file)
         declared = "".join(f"let {name}{typed}{end}\n{indent_of(self.file, above)}" for _, name in named)
         self.edits.append(Edit(above.start_byte, above.start_byte, declared))
@@ -251,36 +273,56 @@ class ToldThrough(Answering):
         found = inlined(use, at, self.project.function_of, ends)
         helped = self._helped(use)
         if helped is not None:
-            if found is not None and helped == found.call:
+            if found is not None and helped == found.call and found.ended:
                 self.instead[helped.id] = found
+                self.foreign |= found.foreign
             return helped, True
-        if found is None:
-            return None
+        if found is None or not (found.ended or found.call.parent.type == "expression_statement"):
+            return self._part(use)
         self.inlined[found.call.id] = found
-        return found.call, True
+        self.foreign |= found.foreign
+        return found.call, found.ended
 
     def _helped(self, use: Node) -> Node | None:
         """Return the call, with what waits for it, of a function that answers in a handler's place; or nothing."""
-        call = use.parent.parent if use.parent.type == "arguments" else None
-        given = _values(use.parent)
-        plain = (
-            call is not None and call.type == "call_expression" and all(one.type != "spread_element" for one in given)
-        )
-        helper = self.project.helper(Called(self, call, given.index(use))) if plain else None
-        if helper is None:
+        called = self._called(use)
+        helper = self.project.helper(called) if called is not None else None
+        if called is None or helper is None:
             return None
-        chain = waited_for(call)
+        chain = waited_for(called.call)
         self.helped[chain.id] = helper
         return chain
 
-    def _without_writer(self, chain: Node) -> list[Edit]:
+    def _called(self, use: Node) -> Called | None:
+        """Return the call of a function that is handed what is answered through; nothing where it can't be counted."""
+        call = use.parent.parent if use.parent.type == "arguments" else None
+        given = _values(use.parent)
+        if call is None or call.type != "call_expression" or any(one.type == "spread_element" for one in given):
+            return None
+        return Called(self, call, given.index(use))
+
+    def _part(self, use: Node) -> tuple[Node, bool] | None:
+        """Return a call that stands for a part of an answer, which the function gives that is called."""
+        called = self._called(use)
+        if called is None or called.call.parent.type != "expression_statement":
+            return None
+        told = self.project.part(called)
+        if told is None:
+            return None
+        call = called.call
+        self.helped[call.id], self.parts[call.id] = told.by, told.calls
+        self.stands[call.id] = told.value
+        self.foreign |= {one.id for _, given in told.calls for one in given if one != call}
+        return call, False
+
+    def _without_writer(self, chain: Node, *, handing: bool = True) -> list[Edit]:
         """Return the edits by which a call hands over what is answered through at the target, first, and no other."""
         call = bare(chain)
         while call.type != "call_expression":
             call = bare(call.named_children[0])
         given = _values(call.child_by_field_name("arguments"))
         at = next(at for at, one in enumerate(given) if self._is_writer(one))
-        there = ", ".join(self.writers())
+        there = ", ".join(self.writers()) if handing else ""
         if len(given) == 1:
             return [Edit(given[0].start_byte, given[0].end_byte, there)]
         if at == 0:
@@ -315,16 +357,15 @@ class ToldThrough(Answering):
 
     def _written(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape], before: Sequence[Node]) -> str:
         """Return the answer that a chain tells as the target has it; empty where that can't be said in full."""
-        reading = self._reading_of(chain, shapes)
+        reading = self._reading(shapes, self._in_their_place())
         text = reading.written(chain, before)
         self._note(reading.notes)
         return text
 
-    def _reading_of(self, chain: Node, shapes: tuple[ReplyShape, ReplyShape]) -> Answers:
-        """Return what writes the answer that a chain tells, with what its call hands over filled in."""
-        found = self.inlined.get(chain.id)
-        self.filled = found.filled if found is not None else {}
-        return self._reading(shapes, {one.id: value for parts in self.filled.values() for one, value in parts})
+    def _in_their_place(self) -> dict[int, Node]:
+        """Return what calls hand over, by where it stands in what they tell."""
+        self.filled = {node: parts for one in self.inlined.values() for node, parts in one.filled.items()}
+        return {one.id: value for parts in self.filled.values() for one, value in parts}
 
     def _without_helpers(self) -> None:
         """Take out functions through which nothing is answered any more."""
@@ -385,11 +426,12 @@ class ToldThrough(Answering):
         """Return the statements that tell parts of an answer before its own, with their chains of calls."""
         self.maybe = set()
         right_before = _before(statement, steps)
+        parts = [at for at, (_, chain) in enumerate(right_before) if chain.id in self.parts]
+        self.early.named(right_before[: parts[-1] + 1] if parts else [])  # what is told before is worked out before
         if statement is None or not self.has_block or self.way.caught:
             return right_before
         known = {step.id for step, _ in right_before}
         early = [one for one in self.early.before(statement, steps, self.body) if one[0].id not in known]
-        early = [one for one in early if one[1].id not in self.inlined]
         self.early.named(early)
         self.maybe = self.early.maybe(early)
         return [*early, *right_before]
@@ -399,7 +441,11 @@ class ToldThrough(Answering):
 
         What is told again is no matter: a status that every answer sets.
         """
-        if not (self.way.caught or in_try(told.chain, self.node) or is_caught_later(told.chain, self.file)):
+        if self.way.caught:  # by a layer around it, which then answers
+            before = self.fails_behind(told)
+            if any(one.puts or one.adds or {*one.sets} - self.way.set_anew for one in before):
+                return True
+        if not (in_try(told.chain, self.node) or is_caught_later(told.chain, self.file)):
             return False
         every = {one.id for answer in answers for one in answer.before}
         shared = {one for one in every if all(one in {step.id for step in answer.before} for answer in answers)}
@@ -407,12 +453,14 @@ class ToldThrough(Answering):
         if any(one.puts or one.adds for one in before):
             return True
         halves = {attribute for one in before for attribute in one.sets}
+        return any(halves - self._sets(other) for other in answers)
+
+    def _sets(self, told: Told) -> set[str]:
+        """Return what an answer tells of itself for certain: its status, its content."""
         methods = self._methods()
-        for other in answers:
-            own = {name for chain in (*other.before, other.chain) for name, _ in self._calls_of(chain)}
-            if halves - {attribute for name in own for attribute in methods[name].sets}:
-                return True
-        return False
+        helper = self.helped.get(told.chain.id)
+        own = {name for chain in (*told.before, told.chain) for name, _ in self._calls_of(chain)}
+        return {one for name in own for one in methods[name].sets} | (set(helper.every_sets or ()) if helper else set())
 
     def _methods(self) -> dict[str, WriterMethod]:
         writer = reply_there(self.ours.answered).writer
@@ -431,7 +479,7 @@ class ToldThrough(Answering):
         return [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
 
     def _never_fails(self, node: Node, contents: Contents) -> bool:
-        """Tell whether working out an expression certainly throws nothing, what is read of the event included."""
+        """Tell whether working out an expression throws nothing, or by mistake only, which is told then."""
         if never_fails(node):
             return True
         if node.id in self.follower.given:
@@ -443,15 +491,24 @@ class ToldThrough(Answering):
             if any(one.type in NAMES and contents.of(one) != TEXT for one in walk(given[0])):
                 self._note({"answer-perhaps-half-told": node})
             return True
-        inside = [one for one in node.named_children if one.type != "comment"]
-        if node.type == "binary_expression" and self.file.text(node.child_by_field_name("operator")) == "+":
-            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
         if node.type in _MADE_OF_PARTS:
-            return all(one.type == "property_identifier" or self._never_fails(one, contents) for one in inside)
+            inside = [one for one in node.named_children if one.type not in ("comment", "property_identifier")]
+            return all(self._never_fails(one, contents) for one in inside)
+        if self._is_made_of_texts(node, contents):
+            return True
+        if may_be_refused(Standing(self.file, self.scopes, node), self.project.function_of):
+            return False
+        self._note({"answer-perhaps-half-told": node})
+        return True
+
+    def _is_made_of_texts(self, node: Node, contents: Contents) -> bool:
+        """Tell whether an expression puts texts together, and does nothing else."""
+        inside = [one for one in node.named_children if one.type != "comment"]
         if node.type == "template_string":
-            filled = [one.named_children[0] for one in inside if one.type == "template_substitution"]
-            return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in filled)
-        return False
+            inside = [one.named_children[0] for one in inside if one.type == "template_substitution"]
+        elif node.type != "binary_expression" or self.file.text(node.child_by_field_name("operator")) != "+":
+            return False
+        return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
 
     def _given_back(self) -> list[Node]:
         """Return the values that the handler gives back, those of functions that are called when a promise is kept."""
