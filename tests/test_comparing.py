@@ -165,6 +165,12 @@ VARYING: dict[str, tuple[Build, Build, Build, str]] = {
         lambda: failed("ValueError", "x" * 5000 + "b"),
         "error",
     ),
+    "spaces inside a field's value": (
+        lambda: fields(("x-days", " mon,  tue\t")),
+        lambda: fields(("x-days", "mon,  tue")),
+        lambda: fields(("x-days", "mon, tue")),
+        "header x-days",
+    ),
     "a program that only one side starts": (
         lambda: Outcome(Ending.ACKNOWLEDGED, unseen=(("starts another program", "h.py:3"),)),
         lambda: Outcome(Ending.ACKNOWLEDGED, unseen=(("starts another program", "g.py:9"),)),

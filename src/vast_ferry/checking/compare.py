@@ -276,11 +276,16 @@ def _compare_headers(runs: Sequence[HttpReply], got: HttpReply, leave_out: froze
     for name in names:
         if name in leave_out:
             continue
-        ones, other, at = [run.values(name) for run in runs], got.values(name), f"header {name}"
+        ones, other, at = [_sent(run, name) for run in runs], _sent(got, name), f"header {name}"
         if all(each == ones[0] for each in ones[1:]):
             _compare_values(ones[0], other, at, found)
         else:
             _compare_varying_values(ones, other, at, found)
+
+
+def _sent(reply: HttpReply, name: str) -> list[str]:
+    """Return a field's values as a client gets them: spaces and tabs around them are none of theirs (RFC 9110 §5.5)."""
+    return [value.strip(" \t") for value in reply.values(name)]
 
 
 def _compare_values(one: list[str], other: list[str], at: str, found: Compared) -> None:

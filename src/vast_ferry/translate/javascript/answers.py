@@ -428,7 +428,7 @@ class Answers:
             return
         if told.body is not None and self.contents.of(told.body) not in (TEXT, BYTES):
             self.notes["content-perhaps-no-text"] = told.body
-        values = [held for _, held in told.fields] + told.cookies
+        values = [held for _, held in (*told.fields, *told.conditional)] + told.cookies
         if any(not is_literal(held) for held in values):
             self.notes["field-refused-sooner"] = told.order[0]
 
