@@ -29,7 +29,14 @@ from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import asks_for_names, only_asked, parameters_of
-from vast_ferry.translate.javascript.registered import asked_map, only_tested, plain_functions, registered
+from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
+from vast_ferry.translate.javascript.registered import (
+    asked_map,
+    instance_of,
+    only_tested,
+    plain_functions,
+    registered,
+)
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
 from vast_ferry.translate.javascript.told_through import Told
@@ -69,6 +76,8 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
         if found.node == by.node or declared_at_top(found.node) is None or says_what_it_takes:
             return None
         return Maker(found, found, named, ()), [found]
+    if (method := _method(by, named, function_of)) is not None:
+        return Maker(method, method, named, ()), [method]
     entry: Node | None = named
     if named.type == "identifier":  # const action = actions[request.verb]
         entry = only_value(by.scopes, named)
@@ -90,6 +99,21 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     beside = tuple(use for use in binding.uses if within(use, by.node) and use != holder)
     owner = Standing(by.file, by.scopes, table)
     return Maker(owner, owner, holder, (), beside), functions
+
+
+def _method(by: Answering, named: Node, function_of: FunctionOf) -> Standing | None:
+    """Return the method that is called on an object of the project's, where it is seen which one that is."""
+    if named.type != "member_expression":
+        return None
+    holder, name = named.child_by_field_name("object"), by.file.text(named.child_by_field_name("property"))
+    found: list[Standing] = []
+    if holder.type == "this":
+        found = methods_of_this(by.file, by.scopes, named, function_of)
+    elif holder.type == "identifier":
+        made = instance_of(Standing(by.file, by.scopes, holder))
+        found = methods_of(made, name, function_of) if made is not None else []
+    plain = len(found) == 1 and found[0].node.type == "method_definition" and found[0].node != by.node
+    return found[0] if plain else None
 
 
 def _put_in(by: Answering, holder: Node, function_of: FunctionOf) -> tuple[Maker, list[Standing]] | None:
@@ -120,6 +144,7 @@ class AnswerHelper(Handler):
 
     def take(self, other: AnswerHelper) -> None:
         """Take in what becomes of another function of the same table."""
+        self.nodes += other.nodes
         self.edits += other.edits
         self.sources |= other.sources
         self.helpers |= other.helpers
@@ -135,11 +160,6 @@ class AnswerHelper(Handler):
             *self.edits,
             *([Edit(said.start_byte, said.end_byte, ": Record<string, any>")] if said is not None else []),
         ]
-
-    def _helped(self, use: Node) -> Node | None:
-        """Leave what it calls as it is where it may come to stand twice: each would have to call another."""
-        assert self.layer.maker is not None
-        return super()._helped(use) if self.layer.maker.stands_once else None
 
     def _without_helpers(self) -> None:
         """Leave functions beside this one where they are: it may come to stand twice."""

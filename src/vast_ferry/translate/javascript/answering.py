@@ -99,6 +99,7 @@ class Answering:
         self.file, self.scopes, self.node = stands.file, stands.scopes, stands.node
         self.kind = one.kinds[0]
         self.ours, self.theirs = kinds
+        self.nodes = [self.node]  # of a table, those of all its functions
         self.body = self.node.child_by_field_name("body")
         self.has_block = self.body.type == "statement_block"
         self.places = Places(*kinds, one.name, limit)

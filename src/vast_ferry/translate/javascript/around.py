@@ -345,8 +345,8 @@ def declared_at_top(function: Node) -> Node | None:
 
 
 def declaration_of(function: Node) -> Node:
-    """Return the statement that declares the owner of a layer."""
-    found = declared_at_top(function)
+    """Return the statement that declares the owner of a layer; of a method, that is itself."""
+    found = function if function.type == "method_definition" else declared_at_top(function)
     assert found is not None
     return found
 

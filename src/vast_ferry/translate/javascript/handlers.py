@@ -128,8 +128,8 @@ def exported_value(found: Exported) -> Node | None:
     return _exported_value(found.file, found.scopes, found.name, found.own)
 
 
-def asks_for_no_more(stands: Standing) -> None:
-    """Raise Stop where a function asks for more than its parameters."""
+def asks_for_no_more(stands: Standing, *, on_its_object: bool = False) -> None:
+    """Raise Stop where a function asks for more than its parameters; `on_its_object` where it stays a method."""
     node, file, scopes = stands.node, stands.file, stands.scopes
     own_name = node.child_by_field_name("name") if node.type == "function_expression" else None
     binding = scopes.of(own_name) if own_name is not None else None
@@ -138,7 +138,12 @@ def asks_for_no_more(stands: Standing) -> None:
     for inner in file.of_types(node, ("identifier", "this", "super")):
         if inner.type == "identifier" and file.text(inner) == "arguments":
             raise Stop("it asks for its arguments without their names", inner)
-        if inner.type in ("this", "super") and node.type != "arrow_function" and function_around(inner) == node:
+        if (
+            not on_its_object
+            and inner.type in ("this", "super")
+            and node.type != "arrow_function"
+            and function_around(inner) == node
+        ):
             raise Stop("it asks for what it is called on", inner)
     if any(child.type == "*" for child in node.children):
         raise Stop("it is a generator", node)

@@ -70,6 +70,7 @@ class Native:
     _scopes: dict[str, Scopes] = field(default_factory=dict)
     emitted: Emitted = field(default_factory=Emitted)
     around: Around = field(init=False)
+    _working: list[int] = field(default_factory=list)  # the functions that are being rewritten for a call
     _entries: set[str] = field(default_factory=set)  # the files that export handlers
     _read_around: dict[tuple[str, tuple[Edit, ...]], str] = field(default_factory=dict)
     function_of: Linked = field(init=False)
@@ -186,7 +187,8 @@ class Native:
             else:
                 called_in = part.layer.called_in
                 by = taken.get(called_in.node.id) if called_in is not None else None
-                taken[part.node.id] = self.around.take(part, by)
+                variant = self.around.take(part, by)
+                taken |= dict.fromkeys([one.id for one in part.nodes], variant)
             self.made.imports.setdefault(part.file.path, []).extend([*part.sources, *sorted(part.helpers)])
             self.made.findings += [one for one in part.findings if one not in self.made.findings]
 
@@ -274,6 +276,8 @@ class Native:
         self, how: type[SomeHelper], one: Function, kinds: tuple[Kind, Kind], called: Called, layer: Layer
     ) -> SomeHelper | None:
         """Return a function that a handler calls as it is rewritten for that; nothing where it can't be."""
+        if layer.stands.node.id in self._working:  # it calls itself, however far around
+            return None
         caught = called.by.way.caught or in_try(called.call, called.by.node)
         way = Way(layer, outermost=False, passes=True, caught=caught)
 
@@ -282,10 +286,13 @@ class Native:
             give(made, called)
             return made
 
+        self._working.append(layer.stands.node.id)
         try:
             return self._with_free_names(make, kinds, layer.stands.scopes, ())
         except (Stop, Inside, NoTwin):
             return None
+        finally:
+            self._working.pop()
 
     @staticmethod
     def _with_free_names(

@@ -12,10 +12,11 @@ from dataclasses import dataclass, field
 from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
 from vast_ferry.translate.javascript.around import declaration_of
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
-from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_export
+from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_called, is_export
 from vast_ferry.translate.javascript.looking import asks_for_names
 from vast_ferry.translate.javascript.scopes import within
-from vast_ferry.translate.javascript.signature import Handler
+from vast_ferry.translate.javascript.signature import Effect, Handler
+from vast_ferry.translate.javascript.values import indent_of
 
 
 @dataclass(slots=True, eq=False)
@@ -23,6 +24,7 @@ class Variant:
     """One way in which a function around handlers is rewritten, and where it is called for that."""
 
     edits: list[Edit]
+    effect: Effect
     called: list[tuple[Standing, Node]] = field(default_factory=list)
     calls: dict[int, Variant] = field(default_factory=dict)  # what it calls of others, by where it names them
     name: str = ""  # what it is called in the end, where that is not its own name
@@ -45,10 +47,10 @@ class Around:
         at = maker.owner.file.path, maker.owner.node.start_byte
         self._owners[at] = maker.owner
         every = self._variants.setdefault(at, [])
-        edits, named = made.every_edit(), (maker.named, *maker.beside)
-        found = next((one for one in every if one.edits == edits), None)
+        effect, named = made.effect(), (maker.named, *maker.beside)
+        found = next((one for one in every if one.effect == effect), None)
         if found is None:
-            found = Variant(edits)
+            found = Variant([*effect.edits], effect)
             every.append(found)
         found.called += [(called_in, one) for one in named]
         if by is not None:
@@ -108,6 +110,11 @@ class Around:
     def _give_names(self, stay: Mapping[tuple[str, int], None]) -> None:
         """Give names to those that stand beside the function that they are one of."""
         taken = {one for file in self.files.values() for one in self.scopes_of(file).names}
+        methods = {at[0] for at, owner in self._owners.items() if owner.node.type == "method_definition"}
+        parts = ("property_identifier", "private_property_identifier")
+        taken |= {
+            file.text(one) for file in map(self.files.get, methods) if file for one in file.of_types(file.root, parts)
+        }
         for at, variants in self._variants.items():
             own = self._owners[at].file.text(_name_of(self._owners[at].node))
             for one in variants if at in stay else variants[1:]:
@@ -125,8 +132,9 @@ class Around:
         named = Edit(name.start_byte, name.end_byte, new)
         moved = [Edit(one.start - start, one.end - start, one.text) for one in (*edits, named)]
         text = applied(file.content[start:end], moved).decode("utf-8", "replace")
-        yield file.path, Edit(end, end, f"\n\n{text}")
-        elsewhere = {at.file.path: at.file for at, _ in variant.called if at.file.path != file.path}
+        of_class = owner.node.type == "method_definition"
+        yield file.path, Edit(end, end, f"\n\n{indent_of(file, statement) if of_class else ''}{text}")
+        elsewhere = {at.file.path: at.file for at, _ in variant.called if at.file.path != file.path and not of_class}
         if elsewhere and statement.type != "export_statement":
             last = len(file.content.rstrip())
             told = f"export {{ {new} }};" if file.esm else f"module.exports.{new} = {new};"
@@ -156,6 +164,9 @@ class Around:
     def _uses(self, owner: Standing) -> Iterator[tuple[str, Node]]:
         """Yield where a function of a file's top is used, in whatever file."""
         file, scopes = owner.file, owner.scopes
+        if owner.node.type == "method_definition":
+            yield from self._uses_of_method(file.text(_name_of(owner.node)))
+            return
         binding = scopes.of(_name_of(owner.node))
         assert binding is not None
         for use in binding.uses:
@@ -168,6 +179,14 @@ class Around:
                     yield from ((path, use) for use in self._uses_by(other, link.names, names))
                     if names & {*link.passed.values()} or "*" in link.passed.values():
                         yield path, link.text
+
+    def _uses_of_method(self, name: str) -> Iterator[tuple[str, Node]]:
+        """Yield where an object, of whatever class, is asked for what it has under a name, or under any."""
+        for path, file in self.files.items():
+            for one in file.of_types(file.root, ("member_expression", "subscript_expression")):
+                part = one.child_by_field_name("property")
+                if file.text(part) == name if part is not None else is_called(one):
+                    yield path, one
 
     def _uses_by(self, file: JavaScriptFile, taken: Mapping[str, str], names: set[str]) -> Iterator[Node]:
         """Yield the uses in a file of what it takes from another under some names."""

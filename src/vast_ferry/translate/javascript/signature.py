@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from vast_ferry.documents.javascript_file import Node, is_typescript, walk
 from vast_ferry.hub.findings import Finding, Severity
@@ -19,6 +19,14 @@ from vast_ferry.translate.javascript.scopes import NAMES, Scopes, bound_in
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop, Whole
 from vast_ferry.translate.javascript.told_through import ToldThrough
 from vast_ferry.translate.javascript.values import indent_of
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What becomes of a function: its edits, and by its calls what becomes of the functions that it answers by."""
+
+    edits: tuple[Edit, ...]
+    inner: tuple[tuple[int, Effect], ...]
 
 
 def renamed_parameters(kind: Kind, names: set[str], scopes: Scopes) -> Kind:
@@ -55,7 +63,9 @@ class Handler(ToldThrough):
 
         Raises Clash where what it is handed there is called as something that it knows, Stop where it can't be done.
         """
-        asks_for_no_more(self.layer.stands)
+        maker = self.layer.maker
+        stays = maker is not None and maker.owner.node == self.node and self.node.type == "method_definition"
+        asks_for_no_more(self.layer.stands, on_its_object=stays)
         handed = self._handed_over()
         self.carried = [self.follower.take_own(handed[number], key) for number, key in self.way.carried]
         writer = self.ours.answered.writer
@@ -133,6 +143,11 @@ class Handler(ToldThrough):
         """Return the functions by which it answers, and those by which these do, as they are rewritten."""
         own = [one for one in self.helped.values() if isinstance(one, Handler)]
         return [inner for one in own for inner in (one, *one.answers_by())]
+
+    def effect(self) -> Effect:
+        """Return all that becomes of it: its edits, and what becomes of the functions that it answers by."""
+        inner = {at: one.effect() for at, one in self.helped.items() if isinstance(one, Handler)}
+        return Effect(tuple(self.every_edit()), tuple(sorted(inner.items(), key=lambda pair: pair[0])))
 
     def every_edit(self) -> list[Edit]:
         """Return its edits, those of the function that makes it included."""

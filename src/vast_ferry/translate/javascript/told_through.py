@@ -411,8 +411,8 @@ class ToldThrough(Answering):
             if chain.id not in returned:
                 if statement is None or statement.id not in own:  # a function inside tells it, whenever that is called
                     continue
-                after = _next(statement)
-                if after is not None and after.type == "return_statement" and not _values(after):
+                after = self._needless_behind(statement)
+                if after is not None:
                     without.append(after)
                 elif not ends_the_function(statement, self.body):
                     continue
@@ -421,6 +421,13 @@ class ToldThrough(Answering):
             told = Told(chain, steps_before, tuple(edits), tuple(without))
             found.append(told if helped else replace(told, node=value, text=text))
         return [] if any(self._is_half_told(one, found) for one in found) else found
+
+    def _needless_behind(self, statement: Node) -> Node | None:
+        """Return what stands behind an answer and only ends the function, or the `switch` that is its end."""
+        after = _next(statement)
+        if after is None or _values(after) or after.type not in ("return_statement", "break_statement"):
+            return None
+        return after if after.type == "return_statement" or ends_the_function(statement, self.body) else None
 
     def _steps_before(self, statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, Node]]:
         """Return the statements that tell parts of an answer before its own, with their chains of calls."""

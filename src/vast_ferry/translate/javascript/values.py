@@ -191,17 +191,33 @@ def ends_the_function(statement: Node, body: Node) -> bool:
     """Tell whether nothing of a function's body comes behind a statement in it, on the way that leads through it."""
     while True:
         block = statement.parent
+        above = block.parent
+        if block.type in _CASES or above.type in _CASES:
+            if not _ends_its_case(statement):
+                return False
+            statement = above.parent if block.type in _CASES else above.parent.parent  # the `switch`
+            continue
         if block.type != "statement_block" or _statements(block)[-1] != statement:
             return False
         if block == body:
             return True
-        above = block.parent
         above = above.parent if above.type in ("else_clause", "catch_clause") else above
         if above.type == "if_statement" and above.parent.type == "else_clause":
             above = _outermost(above)
         if above.type not in ("if_statement", "try_statement") or _child(above, "finally_clause") is not None:
             return False
         statement = above
+
+
+def _ends_its_case(statement: Node) -> bool:
+    """Tell whether a statement is the last of its case, but for a `break`, or in the block that is all of that."""
+    block = statement.parent
+    behind = _statements(block)[_statements(block).index(statement) + 1 :]
+    if block.type not in _CASES:
+        block = block.parent
+        if len(_statements(block)) != 1:
+            return False
+    return (not behind and _is_last_case(block)) or (len(behind) == 1 and _is_plain_break(behind[0]))
 
 
 def last_statements(block: Node) -> list[Node]:
@@ -219,7 +235,44 @@ def last_statements(block: Node) -> list[Node]:
     if last.type == "if_statement":
         other = last.child_by_field_name("alternative")
         return [*_of_way(last.child_by_field_name("consequence")), *_of_way(other and other.named_children[0], last)]
+    if last.type == "switch_statement":
+        return _of_cases(last)
     return [last]
+
+
+_CASES = ("switch_case", "switch_default")
+
+
+def _is_last_case(case: Node) -> bool:
+    return bool([one for one in case.parent.named_children if one.type in _CASES][-1] == case)
+
+
+def _is_plain_break(statement: Node) -> bool:
+    return statement.type == "break_statement" and not statement.named_children
+
+
+def _of_cases(switch: Node) -> list[Node]:
+    """Return the statements with which a `switch` may end; itself where it may end with none."""
+    cases = [one for one in switch.child_by_field_name("body").named_children if one.type in _CASES]
+    found = [] if any(one.type == "switch_default" for one in cases) else [switch]
+    for case in cases:
+        inside = _statements(case)
+        if len(inside) == 1 and inside[0].type == "statement_block":
+            inside = _statements(inside[0])
+        if inside and _is_plain_break(inside[-1]):
+            inside, goes_on = inside[:-1], False
+        else:
+            goes_on = not _is_last_case(case)  # with the next case, where it does not end all
+        if any(map(_leaves, inside)) or not (inside or goes_on):
+            found.append(switch)
+        elif inside and not (goes_on and inside[-1].type not in ("return_statement", "throw_statement")):
+            found += _of_way(inside[-1])
+    return found
+
+
+def _leaves(statement: Node) -> bool:
+    """Tell whether a `break` in a statement may leave what is around that."""
+    return any(one.type == "break_statement" for one in own_nodes(statement))
 
 
 def _of_way(way: Node | None, without: Node | None = None) -> list[Node]:
@@ -242,7 +295,8 @@ def _outermost(statement: Node) -> Node:
 
 
 def _statements(block: Node) -> list[Node]:
-    return [one for one in block.named_children if one.type != "comment"]
+    value = block.child_by_field_name("value") if block.type == "switch_case" else None
+    return [one for one in block.named_children if one.type != "comment" and one != value]
 
 
 def _child(node: Node, kind: str) -> Node | None:
