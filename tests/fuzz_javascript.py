@@ -802,6 +802,16 @@ LAYERS = (
     "(«f») => async (e, f) => «f»(f, e)",
     "function («f») { const seen = []; return async function inside(§, ¤) { seen.push(‹v›); return «f»(§, ¤); }; }",
 )
+#: Around handlers that answer through `reply`.
+TELLING_LAYERS = (
+    "(«f») => async (§, ¤) => { ¤.head('x-w', 'w'); await «f»(§, ¤); }",
+    "(«f») => (§, ¤) => { ¤.head('x-way', §.path); if (§.verb === 'PUT') { ‹A›; return; } return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { if (§.verb === 'PUT') ¤.head('x-put', 'p'); return await «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { fresh(¤); ¤.head('x-b', 'b').head('x-a', 'a'); return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { crumb(¤, 'l', 1); last = ‹v›; return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { ¤.status(218); return «f»(§, ¤); }",
+    "(«f») => async (§, ¤) => { ¤.head('content-type', 'text/l'); await «f»(§, ¤); }",
+)
 PRELUDE = """let last;
 const flag = [].length === 0;
 const same = (texts, ...values) => texts.join("") + values.join("");
@@ -898,7 +908,11 @@ class Generator:
         pick, (handed, other) = self.random.choice, self.surface.parameters
         answer = pick([one for one in self.surface.answers if "out" not in one]).replace("«text»", "'layer'")
         answer = answer.replace("§", handed)
-        text = pick(LAYERS).replace("‹A›", answer).replace("‹c›", pick(self.surface.changes))
+        text = (
+            pick((*LAYERS, *TELLING_LAYERS) if other == "reply" else LAYERS)
+            .replace("‹A›", answer)
+            .replace("‹c›", pick(self.surface.changes))
+        )
         text = text.replace("‹h›", pick([one for one in self.surface.holders if "await" not in one]))
         text = text.replace("‹s›", "last = ‹v›;")
         while "‹v›" in text:

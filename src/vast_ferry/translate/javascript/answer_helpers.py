@@ -23,7 +23,15 @@ from vast_ferry.documents.javascript_file import Node, is_typescript
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.tables import Kind
 from vast_ferry.translate.javascript.answering import Answering, Called, Project
-from vast_ferry.translate.javascript.around import Layer, Maker, Way, answers_of, declared_at_top, waited_for
+from vast_ferry.translate.javascript.around import (
+    Layer,
+    Maker,
+    Way,
+    answers_of,
+    choices_of,
+    declared_at_top,
+    waited_for,
+)
 from vast_ferry.translate.javascript.called import entries_of
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
@@ -81,6 +89,7 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     entry: Node | None = named
     if named.type == "identifier":  # const action = actions[request.verb]
         entry = only_value(by.scopes, named)
+    entry = _one_of(by, entry) if entry is not None else None
     if entry is None or entry.type not in ("member_expression", "subscript_expression", "call_expression"):
         return None
     holder = asked_map(by.file, entry) if entry.type == "call_expression" else entry.child_by_field_name("object")
@@ -99,6 +108,16 @@ def _found(called: Called, function_of: FunctionOf) -> tuple[Maker, list[Standin
     beside = tuple(use for use in binding.uses if within(use, by.node) and use != holder)
     owner = Standing(by.file, by.scopes, table)
     return Maker(owner, owner, holder, (), beside), functions
+
+
+def _one_of(by: Answering, entry: Node) -> Node | None:
+    """Return the first of what a choice gives, where all of it stands in the same table; else the value itself."""
+    every = choices_of(entry)
+    if len(every) == 1:
+        return every[0]
+    holders = [one.child_by_field_name("object") for one in every]
+    bound = [by.scopes.of(one) if one is not None and one.type == "identifier" else None for one in holders]
+    return every[0] if bound[0] is not None and all(one is bound[0] for one in bound) else None
 
 
 def _method(by: Answering, named: Node, function_of: FunctionOf) -> Standing | None:

@@ -125,6 +125,8 @@ class Answering:
         )
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
         self.parts: dict[int, list[tuple[str, list[Node]]]] = {}  # by calls, what those tell that give a part of one
+        self.told_here: set[int] = set()  # statements that tell what they tell by the target's calls, where they stand
+        self.around_calls: list[Edit] = []  # what comes to stand around calls of the function inside
         self.instead: dict[int, Inlined] = {}  # what such calls tell, where that can be said in their place
         self.inlined: dict[int, Inlined] = {}  # by calls of functions, the answers that are told through them
         self.early = Early(self.scopes, self.follower.taken, self._calls_of)

@@ -374,13 +374,16 @@ class Answers:
         calls.append(f".{camel(names[2])}({told.content})")
         return self._set_out(value, writer.name, calls)
 
-    def field_told(self, name: Node, value: str) -> str:
-        """Return the call by which an object that is handed over is told a header field beside others."""
+    def field_told(self, name: Node, value: str, *, over: bool = False) -> str:
+        """Return the call by which an object that is handed over is told a header field beside others.
+
+        `over` where it stands in place of what was told under its name.
+        """
         writer = self.theirs.writer
         assert writer is not None
         headers = next(_name_of(row) for row in self.theirs.written.rows if row.field == "headers")
         ways = sorted(writer.methods.items(), key=lambda way: way[1].over)
-        own = next(way for way, method in ways if headers in method.puts)
+        own = next(way for way, method in (ways[::-1] if over else ways) if headers in method.puts)
         return f"{writer.name}.{camel(own)}({self._text(name)}, {value})"
 
     def _as_object(self, value: Node, told: Told) -> str:

@@ -114,16 +114,17 @@ def answers_of(function: Node) -> list[Node]:
     """Return the values that a function gives back, those of a choice each by itself."""
     body = function.child_by_field_name("body")
     if body.type != "statement_block":
-        return _choices(body)
+        return choices_of(body)
     returns = [one for one in own_nodes(body) if one.type == "return_statement"]
-    return [value for one in returns for inside in one.named_children[:1] for value in _choices(inside)]
+    return [value for one in returns for inside in one.named_children[:1] for value in choices_of(inside)]
 
 
-def _choices(value: Node) -> list[Node]:
+def choices_of(value: Node) -> list[Node]:
+    """Return the values of which a choice gives one; itself where it is none."""
     inside = bare(value)
     if inside.type != "ternary_expression":
         return [value]
-    return [one for way in ("consequence", "alternative") for one in _choices(inside.child_by_field_name(way))]
+    return [one for way in ("consequence", "alternative") for one in choices_of(inside.child_by_field_name(way))]
 
 
 def waited_for(call: Node) -> Node:

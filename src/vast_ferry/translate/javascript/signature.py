@@ -86,6 +86,7 @@ class Handler(ToldThrough):
             self.first.insert(0, f"HOST.enterWith({{ {held} }})")
             self.helpers.add("HOST")
         self._hand_on()
+        self.edits += self.around_calls
         self._signature()
         if self.layer.calls or self.layer.given is not None:
             self._no_return_type()

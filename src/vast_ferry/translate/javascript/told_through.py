@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import Node, is_typescript, walk
+from vast_ferry.documents.javascript_file import Node, is_typescript, string_of, walk
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.mapping.javascript.delivery import made_writer
 from vast_ferry.mapping.javascript.functions import Source, function, reply_there
-from vast_ferry.mapping.javascript.names import camel
+from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.tables import ReplyShape
 from vast_ferry.mapping.writers import ByWriter, WriterMethod
 from vast_ferry.translate.javascript.answering import OPERANDS, Answering, Called
@@ -21,9 +21,11 @@ from vast_ferry.translate.javascript.around import waited_for
 from vast_ferry.translate.javascript.contents import TEXT, Contents
 from vast_ferry.translate.javascript.edits import Edit
 from vast_ferry.translate.javascript.failing import may_be_refused
+from vast_ferry.translate.javascript.fields_before import ALONE, with_fields
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import inlined
 from vast_ferry.translate.javascript.scopes import NAMES, Binding
+from vast_ferry.translate.javascript.spelling import object_of, pair
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import (
     arguments_of,
@@ -127,10 +129,22 @@ class ToldThrough(Answering):
         answers = self._answers_of(chains) if at_once else []
         seen = {node.id for one in answers for node in (one.chain, *one.before)}
         answered = bool(answers or self.layer.calls)
-        told_all = len(seen) == len(chains) and not self.early.both() and not self._tells_parts_perhaps()
+        around = self._told_before_what_is_inside(chains) if at_once else None
+        seen |= {node.id for one in around or () for node in one.before}
+        twice = self.told_here & {
+            one.id for told in answers if told.chain.id not in self.helped for one in told.without
+        }
+        told_all = (
+            around is not None
+            and not twice
+            and len(seen) == len(chains)
+            and not self.early.both()
+            and not self._tells_parts_perhaps()
+        )
         if not (at_once and answered and told_all and self._ends_with_answers(answers)):
             self.helped.clear()
             self.parts.clear()
+            self.told_here.clear()
             self.early.clear()
             self.sources, self.findings = emitted, told
             return False
@@ -138,8 +152,9 @@ class ToldThrough(Answering):
             if answer.node is not None:
                 self._replace(answer.node, answer.text)
             self.edits += answer.edits
+        self.around_calls = [edit for one in around or () for edit in one.edits]
         # What is told early belongs to several answers, and is taken out once.
-        for statement in {step.id: step for answer in answers for step in answer.without}.values():
+        for statement in {step.id: step for answer in (*answers, *(around or ())) for step in answer.without}.values():
             self._without_step(statement)
         self.every_sets = frozenset.intersection(*(frozenset(self._sets(one)) for one in answers)) if answers else None
         if answers:
@@ -180,7 +195,7 @@ class ToldThrough(Answering):
             if perhaps:
                 self._declare_above(statement, named)
             return
-        if statement.id in self.early.perhaps:
+        if statement.id in self.told_here or statement.id in self.early.perhaps:
             self._tell_perhaps(statement, named)
             return
         if not named:
@@ -199,7 +214,8 @@ class ToldThrough(Answering):
             reading, chain = self._reading(shapes), chain_in(statement)
             assert chain is not None
             calls = [
-                reading.field_told(given[0], self._own_text_of(given[1])) for _, given in calls_of(chain, self.file)
+                reading.field_told(given[0], self._own_text_of(given[1]), over=statement.id in self.told_here)
+                for _, given in calls_of(chain, self.file)
             ]
             self._replace(statement, " ".join(f"{one}{end or ';'}" for one in calls).removesuffix("" if end else ";"))
             return
@@ -262,7 +278,7 @@ class ToldThrough(Answering):
         """Let a call of the function inside that ends all be what is given back."""
         for one in map(waited_for, self.layer.calls):
             if one.parent.type == "expression_statement":
-                self.edits.append(Edit(one.start_byte, one.start_byte, "return "))
+                self.edits.insert(0, Edit(one.start_byte, one.start_byte, "return "))
 
     def _chain(self, use: Node, ends: set[str]) -> tuple[Node, bool] | None:
         """Return the chain that a use begins, or a call that stands for one, and whether it ends an answer."""
@@ -397,17 +413,18 @@ class ToldThrough(Answering):
             statement = above if above.type in ("expression_statement", "return_statement") else None
             before = self._steps_before(statement, steps)
             helped = chain.id in self.helped
-            if helped and before:  # a part of it is told here
-                if chain.id not in self.instead:
-                    continue
+            wraps: list[Edit] = []
+            if helped and before and chain.id in self.instead:  # a part of it is told here
                 del self.helped[chain.id]
                 self.inlined[chain.id], helped = self.instead[chain.id], False
+            elif helped and before and not (wraps := self._with_fields(value, before)):
+                continue
             steps_before = tuple(node for _, node in before)
             text = "" if helped else self._written(chain, shapes, steps_before) or self._turned(chain, steps_before)
             if not text and not helped:
                 continue
             without = [one for one, _ in before]
-            edits = self._without_writer(chain) if helped else []
+            edits = [*wraps, *self._without_writer(chain)] if helped else []
             if chain.id not in returned:
                 if statement is None or statement.id not in own:  # a function inside tells it, whenever that is called
                     continue
@@ -421,6 +438,77 @@ class ToldThrough(Answering):
             told = Told(chain, steps_before, tuple(edits), tuple(without))
             found.append(told if helped else replace(told, node=value, text=text))
         return [] if any(self._is_half_told(one, found) for one in found) else found
+
+    def _told_before_what_is_inside(self, chains: list[tuple[Node, bool]]) -> list[Told] | None:
+        """Return the calls of the function inside before which fields are told, which its answers get then.
+
+        Nothing comes back where more is told before one than can be given to its answers.
+        """
+        steps = {statement_of(node).id: node for node, ended in chains if not ended}
+        found = []
+        for call in map(waited_for, self.layer.calls if steps else ()):
+            above = call.parent
+            statement = above if above.type in ("expression_statement", "return_statement") else None
+            if statement is None:
+                return None
+            before = self._steps_before(statement, steps)
+            missed = self.early.before(statement, steps, self.body) if self.way.caught else []
+            wraps = self._with_fields(call, before) if before else []
+            if missed or (before and not wraps):
+                return None
+            told = tuple(node for _, node in before)
+            found += [Told(call, told, tuple(wraps), tuple(one for one, _ in before))] if wraps else []
+        return found
+
+    def _with_fields(self, value: Node, before: list[tuple[Node, Node]]) -> list[Edit]:
+        """Return the edits that give what a call answers the fields that are told before it; none where they can't.
+
+        Where answers are told by calls at the target, so are these: where they stand.
+        """
+        if self.way.caught or in_try(value, self.node) or is_caught_later(value, self.file):
+            return []  # who catches what fails there may answer, and has the fields then
+        start, methods = value.start_byte, self._methods()
+        over = {methods[name].over for _, chain in before for name, _ in self._calls_of(chain)}
+        if len(over) != 1:
+            return []
+        if self.writers():
+            plain = not any(
+                chain.id in self.parts or chain.id in self.inlined or one.id in self.early.perhaps
+                for one, chain in before
+            )
+            if over != {True} or not plain or self._fields_told(before) is None:
+                return []
+            self.told_here |= {one.id for one, _ in before}
+            return [Edit(start, start, "")]
+        source = with_fields(self.reply, over=True in over)
+        waited = any(one.type == "await_expression" for one in (value, bare(value)))
+        at_once = not any(child.type == "async" for child in self.node.children)
+        if source is None or (not waited and at_once and not self.way.outermost):
+            return []  # who calls it may take what it gives for no promise
+        self.early.named(before)
+        fields = self._fields_told(before)
+        if fields is None:
+            return []
+        entries = [pair(name if is_identifier(name) else f'"{name}"', text) for name, text in fields.items()]
+        opens = f"{self._emit(source)}({'' if waited else 'await '}"
+        return [Edit(start, start, opens), Edit(value.end_byte, value.end_byte, f", {object_of(entries)})")]
+
+    def _fields_told(self, before: list[tuple[Node, Node]]) -> dict[str, str] | None:
+        """Return the fields that are told by steps, each once and whatever happens; nothing where they tell more."""
+        fields: dict[str, str] = {}
+        methods, perhaps = self._methods(), self.early.maybe(before)
+        for name, given in (call for _, chain in before for call in self._calls_of(chain)):
+            method, own = methods[name], string_of(self.file, given[0]) if len(given) == 2 else None
+            if own is None or method.sets or method.adds or own.lower() in (*ALONE, *map(str.lower, fields)):
+                return None
+            if given[1].id in perhaps:
+                return None
+            if self.contents().of(given[1]) != TEXT:
+                self._note({"field-perhaps-no-text": given[1]})
+            if given[1].type != "string" and self.reply.written.when == "object":
+                self._note({"field-refused-sooner": given[1]})
+            fields[own] = self._text_of(given[1])
+        return fields
 
     def _needless_behind(self, statement: Node) -> Node | None:
         """Return what stands behind an answer and only ends the function, or the `switch` that is its end."""
