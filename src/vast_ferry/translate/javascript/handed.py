@@ -237,7 +237,8 @@ class Handed(Entries):
         if stands.node in self._functions or takes_otherwise(stands):
             raise Whole(node, "it is used as a whole")
         taken = parameters_of(stands.node)
-        if any((one.child_by_field_name("pattern") or one).type == "rest_pattern" for one in taken):
+        last = (taken[-1].child_by_field_name("pattern") or taken[-1]) if taken else None
+        if last is not None and last.type == "rest_pattern" and at >= len(taken) - 1:
             raise Whole(node, "it is used as a whole")
         if at >= len(taken):  # it does not take it
             return
