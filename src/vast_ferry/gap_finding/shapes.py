@@ -14,13 +14,14 @@ from vast_ferry.profiles.profile import Profile
 def of_shapes(gaps: Gaps) -> None:
     """Tell, kind by kind, what the target's shapes can't hold."""
     for kind in dict.fromkeys(kind for function in gaps.carried for kind in function.kinds):
-        for loss in crossing_losses(gaps.source, gaps.target, kind):
+        events, answers = _losses(gaps.source, gaps.target, kind)
+        for loss, whose in [*((one, "") for one in events), *((one, "answer's ") for one in answers)]:
             gaps.note(
                 loss.code,
                 Severity.NOTE if loss.harmless else Severity.LOSS,
                 loss.reason,
                 "Use a server that offers the raw target" if loss.unless else "Make sure that no handler relies on it",
-                field=KINDS[kind].named(loss.field),
+                field=f"{whose}{KINDS[kind].named(loss.field)}",
             )
 
 
@@ -35,11 +36,17 @@ def of_evidence(gaps: Gaps) -> None:
 
 def crossing_losses(source: Profile, target: Profile, kind: str = REQUEST) -> list[Loss]:
     """Return what `target`'s shapes can't hold of what a handler of `source` could see and say."""
+    events, answers = _losses(source, target, kind)
+    return [*events, *answers]
+
+
+def _losses(source: Profile, target: Profile, kind: str) -> tuple[list[Loss], list[Loss]]:
+    """Return what of an event does not arrive, and what of an answer."""
     one, other = source.kind(kind), target.kind(kind)
     losses = event_losses(other.event, one.event)
     if one.event.each is not None and other.event.each is None:
         losses.append(SPLIT)
-    if one.reply and other.reply:
-        # An event that shall come again is told by raising where it can't be named.
-        losses += [loss for loss in reply_losses(other.reply, one.reply) if loss.field != "again"]
-    return losses
+    if not (one.reply and other.reply):
+        return losses, []
+    # An event that shall come again is told by raising where it can't be named.
+    return losses, [loss for loss in reply_losses(other.reply, one.reply) if loss.field != "again"]

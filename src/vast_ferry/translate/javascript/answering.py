@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
-from vast_ferry.documents.javascript_file import Node, is_typescript
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, is_typescript
 from vast_ferry.hub.findings import Finding
 from vast_ferry.hub.functions import Function
 from vast_ferry.mapping.javascript.delivery import telling
@@ -133,7 +133,7 @@ class Answering:
         self.maybe: set[int] = set()  # what is given under a condition, in the answer that is written
         self.stands: dict[int, Node] = {}  # what something certainly is, by where it stands: parameters, calls
         self.filled: dict[int, list[tuple[Node, Node]]] = {}  # in what these tell: what stands for names
-        self.foreign: set[int] = set()  # what these tell that stands in another file
+        self.foreign: dict[int, JavaScriptFile] = {}  # what these tell that stands in another file, with that
 
     def writers(self) -> list[str]:
         """Return the name of what is answered through at the target; nothing where answers are given back."""
@@ -166,7 +166,7 @@ class Answering:
         for code, node in notes.items():
             if all(one.code != code for one in self.findings):
                 severity, reason, remedy = note(code, self.project.title, self.project.target)
-                place = self.file.place(node)
+                place = self.foreign.get(node.id, self.file).place(node)
                 self.findings.append(Finding(code, severity, reason, remedy, place, self.one.name))
 
     def _reading(self, shapes: tuple[ReplyShape, ReplyShape], stands: Mapping[int, Node] | None = None) -> Answers:

@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from vast_ferry.documents.javascript_file import Node, walk
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, walk
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import only_looks
 from vast_ferry.translate.javascript.scopes import FUNCTIONS, NAMES
@@ -34,7 +34,7 @@ class Inlined:
     """The calls that one call of a function stands for, the function, and what stands for its parameters.
 
     `ended` tells whether they end an answer. `filled` has, by each expression that holds names, where they stand in it
-    and what stands for each; `foreign` are the expressions that are those of another file.
+    and what stands for each; `foreign` has the expressions that are those of another file, with that.
     """
 
     call: Node
@@ -42,7 +42,7 @@ class Inlined:
     ended: bool
     calls: list[tuple[str, list[Node]]] = field(default_factory=list)
     filled: dict[int, list[tuple[Node, Node]]] = field(default_factory=dict)
-    foreign: set[int] = field(default_factory=set)
+    foreign: dict[int, JavaScriptFile] = field(default_factory=dict)
 
 
 def inlined(use: Node, at: Standing, function_of: FunctionOf, ends: set[str]) -> Inlined | None:
@@ -181,7 +181,7 @@ class _Helper:
         if node in inside:
             value = values.get(self.file.text(node))
             if self.foreign and value is not None and value == self.usual.get(self.file.text(node)):
-                made.foreign.add(value.id)
+                made.foreign[value.id] = self.file
             return value
         if any(one.type in _NOT_MOVED for one in walk(node)):
             return None
@@ -194,14 +194,14 @@ class _Helper:
 
     def _foreign(self, node: Node, names: list[Node], made: Inlined) -> Node | None:
         """Return the same of an expression of another file, of which some names are not its parameters'."""
-        made.foreign.update(one.id for one in walk(node))
+        made.foreign.update((one.id, self.file) for one in walk(node))
         for one in names:
             if self.scopes.of(one) is None and not self.at.scopes.binds(self.file.text(one)):
                 continue
             value = only_value(self.scopes, one)
             if value is None or value.type not in ("string", "number"):
                 return None
-            made.foreign.add(value.id)
+            made.foreign[value.id] = self.file
             if one == node:
                 return value
             made.filled.setdefault(node.id, []).append((one, value))

@@ -328,7 +328,7 @@ class ToldThrough(Answering):
         call = called.call
         self.helped[call.id], self.parts[call.id] = told.by, told.calls
         self.stands[call.id] = told.value
-        self.foreign |= {one.id for _, given in told.calls for one in given if one != call}
+        self.foreign |= {one.id: told.by.file for _, given in told.calls for one in given if one != call}
         return call, False
 
     def _without_writer(self, chain: Node, *, handing: bool = True) -> list[Edit]:
