@@ -35,6 +35,7 @@ from vast_ferry.translate.javascript.around import (
 from vast_ferry.translate.javascript.called import entries_of
 from vast_ferry.translate.javascript.contents import Contents
 from vast_ferry.translate.javascript.edits import Edit
+from vast_ferry.translate.javascript.half_told import Told
 from vast_ferry.translate.javascript.handlers import FunctionOf, Standing
 from vast_ferry.translate.javascript.looking import asks_for_names, only_asked, parameters_of
 from vast_ferry.translate.javascript.methods import methods_of, methods_of_this
@@ -47,7 +48,6 @@ from vast_ferry.translate.javascript.registered import (
 )
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Handler
-from vast_ferry.translate.javascript.told_through import Told
 from vast_ferry.translate.javascript.values import only_value
 
 

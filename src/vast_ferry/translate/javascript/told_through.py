@@ -7,28 +7,27 @@ handler's first line, and it answers with what was told to it, when all is told.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
-from vast_ferry.documents.javascript_file import Node, is_typescript, string_of, walk
+from vast_ferry.documents.javascript_file import Node, is_typescript, string_of
 from vast_ferry.hub.findings import Finding, Severity
 from vast_ferry.mapping.javascript.delivery import made_writer
 from vast_ferry.mapping.javascript.functions import Source, function, reply_there
 from vast_ferry.mapping.javascript.names import camel, is_identifier
 from vast_ferry.mapping.tables import ReplyShape
-from vast_ferry.mapping.writers import ByWriter, WriterMethod
-from vast_ferry.translate.javascript.answering import OPERANDS, Answering, Called
+from vast_ferry.mapping.writers import ByWriter
+from vast_ferry.translate.javascript.answering import OPERANDS, Called
 from vast_ferry.translate.javascript.around import waited_for
-from vast_ferry.translate.javascript.contents import TEXT, Contents
+from vast_ferry.translate.javascript.contents import TEXT
 from vast_ferry.translate.javascript.edits import Edit
-from vast_ferry.translate.javascript.failing import may_be_refused
 from vast_ferry.translate.javascript.fields_before import ALONE, with_fields
+from vast_ferry.translate.javascript.half_told import HalfTold, Told
 from vast_ferry.translate.javascript.handlers import Standing
 from vast_ferry.translate.javascript.inlined import inlined
-from vast_ferry.translate.javascript.scopes import NAMES, Binding
+from vast_ferry.translate.javascript.scopes import Binding
 from vast_ferry.translate.javascript.spelling import object_of, pair
 from vast_ferry.translate.javascript.stops import Clash, Inside, Stop
 from vast_ferry.translate.javascript.values import (
-    arguments_of,
     bare,
     calls_of,
     chain_in,
@@ -42,28 +41,9 @@ from vast_ferry.translate.javascript.values import (
     kept_values,
     last_statements,
     name_of_chain,
-    never_fails,
     own_nodes,
     statement_of,
 )
-
-#: What fails only where a part of it does.
-_MADE_OF_PARTS = frozenset(("object", "array", "pair", "shorthand_property_identifier", "parenthesized_expression"))
-
-
-@dataclass(frozen=True, slots=True)
-class Told:
-    """An answer that is told at once: the chain of calls that ends it, those before it, and what becomes of it.
-
-    That is a text in place of a node, or edits.
-    """
-
-    chain: Node
-    before: tuple[Node, ...]
-    edits: tuple[Edit, ...]
-    without: tuple[Node, ...]  # statements that are not needed any more
-    node: Node | None = None
-    text: str = ""
 
 
 def _values(statement: Node) -> list[Node]:
@@ -85,7 +65,7 @@ def _before(statement: Node | None, steps: dict[int, Node]) -> list[tuple[Node, 
     return found
 
 
-class ToldThrough(Answering):
+class ToldThrough(HalfTold):
     """A handler that may answer through an object that it is handed."""
 
     def _through(self, writer: ByWriter) -> None:
@@ -530,80 +510,6 @@ class ToldThrough(Answering):
         self.early.named(early)
         self.maybe = self.early.maybe(early)
         return [*early, *right_before]
-
-    def _is_half_told(self, told: Told, answers: list[Told]) -> bool:
-        """Tell whether an answer may fail when part of it is told already, and another answer has that part then.
-
-        What is told again is no matter: a status that every answer sets.
-        """
-        if self.way.caught:  # by a layer around it, which then answers
-            before = self.fails_behind(told)
-            if any(one.puts or one.adds or {*one.sets} - self.way.set_anew for one in before):
-                return True
-        if not (in_try(told.chain, self.node) or is_caught_later(told.chain, self.file)):
-            return False
-        every = {one.id for answer in answers for one in answer.before}
-        shared = {one for one in every if all(one in {step.id for step in answer.before} for answer in answers)}
-        before = self.fails_behind(replace(told, before=tuple(one for one in told.before if one.id not in shared)))
-        if any(one.puts or one.adds for one in before):
-            return True
-        halves = {attribute for one in before for attribute in one.sets}
-        return any(halves - self._sets(other) for other in answers)
-
-    def _sets(self, told: Told) -> set[str]:
-        """Return what an answer tells of itself for certain: its status, its content."""
-        methods = self._methods()
-        helper = self.helped.get(told.chain.id)
-        own = {name for chain in (*told.before, told.chain) for name, _ in self._calls_of(chain)}
-        return {one for name in own for one in methods[name].sets} | (set(helper.every_sets or ()) if helper else set())
-
-    def _methods(self) -> dict[str, WriterMethod]:
-        writer = reply_there(self.ours.answered).writer
-        return {camel(name): one for name, one in writer.methods.items()} if writer is not None else {}
-
-    def fails_behind(self, told: Told) -> list[WriterMethod]:
-        """Return by what an answer is half told when it may still fail."""
-        methods = self._methods()
-        calls = [call for chain in (*told.before, told.chain) for call in self._calls_of(chain)]
-        contents = self.contents()
-        fails = [
-            at
-            for at, (_, given) in enumerate(calls)
-            if at and not all(self._never_fails(one, contents) for one in given)
-        ]
-        return [methods[name] for name, _ in calls[: fails[-1]]] if fails else []
-
-    def _never_fails(self, node: Node, contents: Contents) -> bool:
-        """Tell whether working out an expression throws nothing, or by mistake only, which is told then."""
-        if never_fails(node):
-            return True
-        if node.id in self.follower.given:
-            return not any(one.type == "call_expression" for one in walk(node))
-        if node.type == "call_expression" and self.file.text(node.child_by_field_name("function")) == "JSON.stringify":
-            given = arguments_of(node)
-            if not given or not all(self._never_fails(one, contents) for one in given):
-                return False
-            if any(one.type in NAMES and contents.of(one) != TEXT for one in walk(given[0])):
-                self._note({"answer-perhaps-half-told": node})
-            return True
-        if node.type in _MADE_OF_PARTS:
-            inside = [one for one in node.named_children if one.type not in ("comment", "property_identifier")]
-            return all(self._never_fails(one, contents) for one in inside)
-        if self._is_made_of_texts(node, contents):
-            return True
-        if may_be_refused(Standing(self.file, self.scopes, node), self.project.function_of):
-            return False
-        self._note({"answer-perhaps-half-told": node})
-        return True
-
-    def _is_made_of_texts(self, node: Node, contents: Contents) -> bool:
-        """Tell whether an expression puts texts together, and does nothing else."""
-        inside = [one for one in node.named_children if one.type != "comment"]
-        if node.type == "template_string":
-            inside = [one.named_children[0] for one in inside if one.type == "template_substitution"]
-        elif node.type != "binary_expression" or self.file.text(node.child_by_field_name("operator")) != "+":
-            return False
-        return all(contents.of(one) == TEXT and self._never_fails(one, contents) for one in inside)
 
     def _given_back(self) -> list[Node]:
         """Return the values that the handler gives back, those of functions that are called when a promise is kept."""
