@@ -9,14 +9,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file
+from vast_ferry.documents.javascript_file import JavaScriptFile, Node, linked_file, string_of
 from vast_ferry.translate.javascript.around import declaration_of
 from vast_ferry.translate.javascript.edits import Edit, applied, import_of
 from vast_ferry.translate.javascript.handlers import ScopesOf, Standing, is_called, is_export
 from vast_ferry.translate.javascript.looking import asks_for_names
 from vast_ferry.translate.javascript.scopes import within
 from vast_ferry.translate.javascript.signature import Effect, Handler
-from vast_ferry.translate.javascript.values import indent_of
+from vast_ferry.translate.javascript.values import indent_of, only_value
 
 
 @dataclass(slots=True, eq=False)
@@ -181,11 +181,13 @@ class Around:
                         yield path, link.text
 
     def _uses_of_method(self, name: str) -> Iterator[tuple[str, Node]]:
-        """Yield where an object, of whatever class, is asked for what it has under a name, or under any."""
+        """Yield where an object, of whatever class, is asked for what it has under a name, or perhaps under that."""
         for path, file in self.files.items():
+            scopes = self.scopes_of(file)
             for one in file.of_types(file.root, ("member_expression", "subscript_expression")):
                 part = one.child_by_field_name("property")
-                if file.text(part) == name if part is not None else is_called(one):
+                asked = file.text(part) == name if part is not None else _may_ask_for(Standing(file, scopes, one), name)
+                if asked:
                     yield path, one
 
     def _uses_by(self, file: JavaScriptFile, taken: Mapping[str, str], names: set[str]) -> Iterator[Node]:
@@ -200,6 +202,16 @@ class Around:
                     yield use
                 elif there == "*" and file.text(above.child_by_field_name("property")) in names:
                     yield above
+
+
+def _may_ask_for(asked: Standing, name: str) -> bool:
+    """Tell whether an object with methods may be asked for one of a name by `held[key]`."""
+    index, held = asked.node.child_by_field_name("index"), asked.node.child_by_field_name("object")
+    if (told := string_of(asked.file, index)) is not None:
+        return told == name
+    made = only_value(asked.scopes, held) if held.type == "identifier" else None
+    own = held.type == "this" or (made is not None and made.type in ("new_expression", "call_expression"))
+    return index.type != "number" and (own or is_called(asked.node))
 
 
 def _name_of(function: Node) -> Node:
