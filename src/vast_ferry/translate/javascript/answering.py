@@ -120,9 +120,7 @@ class Answering:
         self.findings: list[Finding] = []
         self.made_whole: list[Node] = []
         self.writer: Node | None = None  # the parameter through which it answers
-        self.every_sets: frozenset[str] | None = (
-            None  # what each answer sets that it gives; nothing where it gives none
-        )
+        self.every_sets: frozenset[str] | None = None  # what each of its answers sets; nothing where it gives none
         self.helped: dict[int, Answering] = {}  # by calls, with what waits for them: the functions that answer there
         self.parts: dict[int, list[tuple[str, list[Node]]]] = {}  # by calls, what those tell that give a part of one
         self.told_here: set[int] = set()  # statements that tell what they tell by the target's calls, where they stand
@@ -255,14 +253,15 @@ class Answering:
     def _own_text_of(self, node: Node) -> str:
         """Return the same of one that may have been worked out before, under a name."""
         low, high = node.start_byte, node.end_byte
-        own = self.edits if node.id not in self.foreign else []
-        inside = [one for one in own if low <= one.start and one.end <= high]
+        foreign = node.id in self.foreign
+        inside = [one for one in self.edits if not foreign and low <= one.start and one.end <= high]
         inside += [
             Edit(one.start_byte, one.end_byte, self._in_place(one, value))
             for one, value in self.filled.get(node.id, ())
         ]
         moved = [Edit(one.start - low, one.end - low, one.text) for one in inside]
-        return applied(self.file.text(node).encode(), moved).decode("utf-8", "replace")
+        content = node.text if foreign else self.file.content[low:high]
+        return applied(content, moved).decode("utf-8", "replace")
 
     def _in_place(self, parameter: Node, value: Node) -> str:
         """Return what is handed over as it stands in place of a parameter."""

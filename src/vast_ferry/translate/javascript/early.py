@@ -35,7 +35,6 @@ class Early:
     calls: Callable[[Node], list[tuple[str, list[Node]]]]  # what a chain, or a call that stands for one, tells
     names: dict[int, str] = field(default_factory=dict)  # by what is given
     perhaps: dict[int, Node] = field(default_factory=dict)  # what is told under a condition: by statement, its `if`
-    _perhaps_told: dict[int, Node] = field(default_factory=dict)
     certain: set[int] = field(default_factory=set)  # statements that tell their part to every answer behind them
 
     def before(self, answer: Node, steps: dict[int, Node], body: Node) -> list[tuple[Node, Node]]:
@@ -61,7 +60,6 @@ class Early:
             return []
         found = [one for way in ways_of(statement) for one in _told_in(way, steps)]
         for one in found:  # its name is declared where each answer behind knows it
-            self._perhaps_told[one.id] = one
             known = self.perhaps.get(one.id, statement)
             self.perhaps[one.id] = min(known, statement, key=lambda node: node.start_byte)
         return found
@@ -70,15 +68,10 @@ class Early:
         """Tell whether something is told to one answer certainly, and to another under a condition."""
         return bool(self.certain & self.perhaps.keys())
 
-    def perhaps_told(self) -> list[Node]:
-        """Return the statements that tell their part under a condition."""
-        return [*self._perhaps_told.values()]
-
     def clear(self) -> None:
         """Forget what is told early: it is not written so."""
         self.names.clear()
         self.perhaps.clear()
-        self._perhaps_told.clear()
         self.certain.clear()
 
     def named(self, statements: Iterable[tuple[Node, Node]]) -> None:

@@ -15,33 +15,27 @@ from vast_ferry.mapping.tables import ReplyShape, Row
 #: What is told under these is no field beside others: there may be several, or the content is understood by it.
 ALONE = ("set-cookie", "content-type")
 
-#: By how an answer has its fields: what gives it more of them, and what stands there for a name that it has itself.
-_TEXTS = {
-    "web_headers": (
-        """for (const [name, value] of Object.entries(fields)) {{
+_OF_OBJECT = """for (const [name, value] of Object.entries(fields)) {{
   const own = answer.{headers}.get(name);
   answer.{headers}.set(name, own === null ? value : {both});
 }}
-return answer;""",
-        ("own", "`${value}, ${own}`"),
-    ),
-    "joined": (
-        """const told = {{ ...answer.{headers} }};
+return answer;"""
+_OF_MAPPING = """const told = {{ ...answer.{headers} }};
 for (const [name, value] of Object.entries(fields)) {{
   const key = Object.keys(told).find((one) => one.toLowerCase() === name.toLowerCase()) ?? name;
   const own = told[key];
   told[key] = own === undefined ? value : {both};
 }}
-return {{ ...answer, {headers}: told }};""",
-        ("own", "`${value}, ${own}`"),
-    ),
-    "pairs": (
-        """const own = answer.{headers} ?? [];
+return {{ ...answer, {headers}: told }};"""
+_OF_PAIRS = "return {{ ...answer, {headers}: [...Object.entries(fields), ...(answer.{headers} ?? [])] }};"
+_OVER_PAIRS = """const own = answer.{headers} ?? [];
 const has = (name) => own.some(([one]) => one.toLowerCase() === name.toLowerCase());
-const more = Object.entries(fields).filter(([name]) => {both});
-return {{ ...answer, {headers}: [...more, ...own] }};""",
-        ("!has(name)", "true"),
-    ),
+return {{ ...answer, {headers}: [...Object.entries(fields).filter(([name]) => !has(name)), ...own] }};"""
+#: By how an answer has its fields: what gives it more beside its own, and before those that take their place.
+_TEXTS = {
+    "web_headers": (_OF_OBJECT, _OF_OBJECT),
+    "joined": (_OF_MAPPING, _OF_MAPPING),
+    "pairs": (_OF_PAIRS, _OVER_PAIRS),
 }
 
 
@@ -55,13 +49,8 @@ def with_fields(reply: ReplyShape, *, over: bool) -> Source | None:
     known = {"object": ("web_headers",), "mapping": ("joined", "pairs")}.get(reply.written.when, ())
     if row is None or row.lens.name not in known:
         return None
-    text, both = _TEXTS[row.lens.name]
-    made = text.format(headers=_name(row), both=both[0 if over else 1])
-    if not over:
-        made = made.replace(
-            "const has = (name) => own.some(([one]) => one.toLowerCase() === name.toLowerCase());\n", ""
-        )
-        made = made.replace(".filter(([name]) => true)", "")
+    text = _TEXTS[row.lens.name][over]
+    made = text.format(headers=_name(row), both="own" if over else "`${value}, ${own}`")
     return Source("withFields", function("withFields", ["answer", "fields"], made))
 
 

@@ -119,7 +119,7 @@ class ToldThrough(HalfTold):
             and not twice
             and len(seen) == len(chains)
             and not self.early.both()
-            and not self._tells_parts_perhaps()
+            and not self._tells_parts_perhaps(chains)
         )
         if not (at_once and answered and told_all and self._ends_with_answers(answers)):
             self.helped.clear()
@@ -143,12 +143,10 @@ class ToldThrough(HalfTold):
         self._without_helpers()
         return True
 
-    def _tells_parts_perhaps(self) -> bool:
+    def _tells_parts_perhaps(self, chains: list[tuple[Node, bool]]) -> bool:
         """Tell whether a function is called under a condition that gives a part of what is told by calls, then."""
-        if not self.writers():
-            return False
-        chains = [chain_in(one) for one in self.early.perhaps_told()]
-        return any(chain is not None and chain.id in self.parts for chain in chains)
+        parts = [chain for chain, _ in chains if chain.id in self.parts] if self.writers() else []
+        return any(statement_of(chain).id in self.early.perhaps for chain in parts)
 
     def _uses_of(self, binding: Binding, ends: set[str]) -> list[Node]:
         """Return the uses of what is answered through, under the names as well that chains of calls on it get."""
