@@ -295,6 +295,66 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         [{"a": 1805016413, "b": 5000}],
         "2027-03-14T09:26:53.000005Z",
     ),
+    ("schedule", "due", {"as": "before(time, ms)"}, [270], "2027-03-14T09:26:52.73Z"),
+    ("message", "attempt", {"as": "count | counted_from(0)"}, [[None, None], ["09:26", "09:27"]], 3),
+    ("http", "headers", {"as": "named_lists"}, [[["a", "1", "2"], ["b", "3"]]], [("a", "1"), ("a", "2"), ("b", "3")]),
+    ("http", "headers", {"as": "joined_by_name('\n')"}, [{"a": "1\n2"}], [("a", "1"), ("a", "2")]),
+    (
+        "record",
+        "new",
+        {"as": "spelt(':')", "words": {"n": "decimal", "t": "text", "b": "truth", "l": "list", "-": "nothing"}},
+        [{"a": "n:12.5", "b": "t:x:y", "c": "b:true", "d": "l:[1]", "e": "-:"}],
+        {"a": 12.5, "b": "x:y", "c": True, "d": [1], "e": None},
+    ),
+    ("record", "new", {"as": "over(keys)"}, [{"at": "heath"}, {"a": "x", "at": "heath"}], {"a": "x", "at": "heath"}),
+    ("record", "new", {"as": "over(old)"}, [{"b": [3], "c": None}], {"a": 1, "b": [3], "c": None}),
+    ("record", "new", {"as": "merge_patch(old)"}, [{"a": None, "b": {"c": 1}}], {"b": {"c": 1}}),
+    ("record", "new", {"as": "before_end('_new')"}, [{"a_new": 2}, {"a_new": 2, "b_old": 1}], {"a": 2}),
+    ("message", "body", {"as": "base32"}, ["AD7Q====", "AD7Q"], b"\x00\xff"),
+    ("message", "body", {"as": "base64 | zlib"}, [], b"aaaa"),
+    ("signal", "data", {"as": "records(k, v) | as_record"}, [[{"k": "a", "v": 1}]], {"a": 1}),
+    (
+        "signal",
+        "data",
+        {"as": "typed(n, t, v)", "words": {"S": "text", "N": "decimal"}},
+        [[{"n": "a", "t": "N", "v": "1"}]],
+        {"a": 1},
+    ),
+    (
+        "object",
+        "change",
+        {
+            "at": ['event["x"]["was"]', 'event["x"]["is"]'],
+            "as": "'{ | scalar}/{ | scalar}' | choice",
+            "words": {"false/true": "created", "true/1": "deleted"},
+        },
+        [{"was": True, "is": 1}],
+        "deleted",
+    ),
+    (
+        "object",
+        "time",
+        {
+            "at": ['event["x"]["at"]', 'event["x"]["ahead"]'],
+            "as": "'{...} { | whole}' | time('YYYY-MM-DD hh:mm:ss OFFMIN')",
+        },
+        [{"at": "2027-03-14 09:26:53", "ahead": 0}, {"at": "2027-03-14 05:56:53", "ahead": -210}],
+        MARCH,
+    ),
+    (
+        "object",
+        "time",
+        {"at": ['event["x"]["day"]', 'event["x"]["s"]'], "as": "'{ | whole} { | whole}' | time('DAYS SECONDS')"},
+        [{"day": 20891, "s": 34013}],
+        MARCH,
+    ),
+    (
+        "object",
+        "time",
+        {"at": ['event["x"]["d"]', 'event["x"]["t"]'], "as": "'{ | whole} { | whole(6)}' | time('YYYYMMDD hhmmss')"},
+        [{"d": 20270314, "t": 92653}],
+        MARCH,
+    ),
     (
         "http",
         "authority",
@@ -341,14 +401,21 @@ def test_what_comes_again_is_told_in_many_forms(form: str, returned: Any, again:
 
 
 #: Other fields that a form asks for.
-BESIDE = {"route": "/{loom}/{+rest}", "due": "2027-03-14T09:26:53Z", "path.raw": "/", "keys": {"a": "x"}}
+BESIDE: dict[str, Any] = {
+    "route": "/{loom}/{+rest}",
+    "due": MARCH,
+    "time": MARCH,
+    "path.raw": "/",
+    "keys": {"a": "x"},
+    "old": {"a": 1, "b": [2]},
+}
 
 
 def profile_of(tmp_path: Path, kind: str, field: str, says: dict[str, Any]) -> Profile:
     """Return the profile of a provider whose events have one row of interest, and the fields that it may ask for."""
     beside = [name for name in BESIDE if name in HUB_EVENTS[kind].fields and name not in (field, says.get("is"))]
     rows = [{"at": f'event["{name}"]', "is": name} for name in beside if "target" not in str(says) or name == "route"]
-    rows = [row for row in rows if row["is"] != "keys" or says.get("is") != "columns"]
+    rows = [row for row in rows if row["is"] not in ("keys", "old") or says.get("is") != "columns"]
     model = {
         "provider": "it",
         "edition": 1,
@@ -368,6 +435,8 @@ def test_a_form_reads_what_it_writes(
     profile = profile_of(tmp_path, kind, field, says)
     hub = {name: one.default_value for name, one in HUB_EVENTS[kind].fields.items() if one.truth}
     event = {**hub, **{name: value for name, value in BESIDE.items() if name in hub}, field: means}
+    if says.get("is") == "columns":
+        event["old"] = None
     if says.get("is") == "{method} {target}":
         event |= {"method": "GET", "query.raw": "b=%20"}
         event["path.raw"] = "/a" if field == "method" else "/"

@@ -21,14 +21,20 @@ from vast_ferry.mapping.tables import EventShape, Row
 from vast_ferry.profiles.profile import Profile
 
 
+class Partly(str):
+    """A place of which something does not arrive as it stands there, and why."""
+
+    __slots__ = ()
+
+
 @dataclass(slots=True)
 class _Node:
-    """What is read below a place: all of it, some keys, names with a beginning, each of a list or mapping, inside."""
+    """What is read below a place: all of it, some keys, some names, each of a list or mapping, inside."""
 
     children: dict[str | int, _Node] = field(default_factory=dict)
     whole: bool = False
     lens: Lens | None = None  # what reads all of it, where that may not take all
-    beginnings: list[str] = field(default_factory=list)
+    named: list[Callable[[str], bool]] = field(default_factory=list)
     each: _Node | None = None
     inside: _Node | None = None
     decode: Callable[[Any], Any] | None = None
@@ -97,11 +103,11 @@ class _Tree:
         if row.flag is not None:
             self._whole(row.flag)
         node = self._node(row.at)
-        if node is not None and row.lens.beginning is not None:
-            node.beginnings.append(row.lens.beginning)
+        if node is not None and row.lens.of_names is not None:
+            node.named.append(row.lens.of_names)
         elif node is not None:
             node.whole = True
-            if type(row.lens).not_taken is not Lens.not_taken:
+            if row.lens.may_leave:
                 node.lens = row.lens
 
 
@@ -125,7 +131,7 @@ def _quickly(node: _Node) -> Callable[[Any], bool] | None:
     if node.whole:
         lens = node.lens
         return None if lens is None else lambda data: not lens.not_taken(data)
-    if node.beginnings or node.inside is not None or (node.each is not None and node.children):
+    if node.named or node.inside is not None or (node.each is not None and node.children):
         return lambda data: next(_walk(data, node, "x"), None) is None
     each = _quickly(node.each) if node.each is not None else None
     known = frozenset(node.children)
@@ -159,7 +165,7 @@ def unread_in(data: Any, profile: Profile, kind: str, number: int = 0) -> tuple[
 def _walk(data: Any, node: _Node, path: str) -> Iterator[str]:
     if node.whole:
         if node.lens is not None:
-            yield from (f"{path}{part}" for part in node.lens.not_taken(data))
+            yield from (Partly(f"{path}{part}") for part in node.lens.not_taken(data))
         return
     if node.inside is not None and node.decode is not None and data is not None:
         with contextlib.suppress(Exception):  # the row that reads there says what is wrong
@@ -180,7 +186,7 @@ def _walk_mapping(data: dict[str, Any], node: _Node, path: str) -> Iterator[str]
             yield from _walk(value, child, below)
         elif node.each is not None:
             yield from _walk(value, node.each, f"{path}.*" if path else "*")
-        elif not any(str(key).startswith(one) for one in node.beginnings):
+        elif not any(reads(str(key)) for reads in node.named):
             yield below
 
 

@@ -476,10 +476,10 @@ def _lens_problems(row: Row, fields: Mapping[str, Field]) -> Iterator[TableProbl
     """Yield what is wrong with a row's lens for its field."""
     holds = fields[row.field].holds
     if row.lens.holds and holds != "any" and holds not in row.lens.holds:
-        what = f"lens {row.lens.name} is for {' or '.join(row.lens.holds)}, and {row.field} holds {holds}"
+        what = f"lens {row.lens} is for {' or '.join(row.lens.holds)}, and {row.field} holds {holds}"
         yield TableProblem(row.line, what, "Take another lens, or another field")
     if wrong := row.lens.wrong(fields):
-        yield TableProblem(row.line, f"lens {row.lens.name}: {wrong}", "Correct what it is given")
+        yield TableProblem(row.line, f"lens {row.lens}: {wrong}", "Correct what it is given")
 
 
 #: What to do about content that stands under one of several keys.
@@ -532,7 +532,25 @@ def _check_rows(rows: tuple[Row, ...], fields: Mapping[str, Field], roots: set[s
                     "Mark the row `derived: true` and read the field somewhere else",
                 )
             )
-    return problems
+    return [*problems, *_told_by_themselves(read)]
+
+
+def _told_by_themselves(read: Mapping[str, Row]) -> Iterator[TableProblem]:
+    """Yield the rows whose field is told by another one, which is told by it again."""
+    for name, row in read.items():
+        waiting, seen = list(row.lens.asks), set[str]()
+        while waiting:
+            asked = waiting.pop()
+            if asked in seen or asked not in read:
+                continue
+            seen.add(asked)
+            waiting += read[asked].lens.asks
+        if name in seen:
+            others = ", ".join(sorted(seen - {name}))
+            what = (
+                f"{name} is told by {others}, and {others} by {name} again" if others else f"{name} is told by itself"
+            )
+            yield TableProblem(row.line, what, "Let one of them be read by itself")
 
 
 def _check_places(written: list[tuple[Access, int]]) -> list[TableProblem]:

@@ -17,7 +17,7 @@ from vast_ferry.hub.fields import EVENTS, Field
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.mapping.clients import class_of
-from vast_ferry.mapping.compile.parts import Own, Places, not_apart, of_header_fields, of_places, of_text
+from vast_ferry.mapping.compile.parts import Either, Own, Places, not_apart, of_either, of_header_fields, of_places, of_text
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.lenses.pipeline import Pipeline
@@ -186,12 +186,13 @@ class Builder:
         plain = [
             (index, self.row(model, *path, index, names=names))
             for index, model in enumerate(models)
-            if isinstance(model.at, str) and isinstance(model.is_, str) and "{" not in model.is_
+            if isinstance(model.at, str) and isinstance(model.is_, str) and "{" not in model.is_ and not model.or_at
         ]
         made: dict[int, list[Row]] = {index: [row] for index, row in plain}
         for index, model in enumerate(models):
             if index not in made and isinstance(model.at, str):
-                made[index] = self._of_text(model, names, *path, index)
+                of_one = self._of_either if model.or_at else self._of_text
+                made[index] = of_one(model, names, *path, index)
         others = [row for rows in made.values() for row in rows]
         for index, model in enumerate(models):
             if index in made:
@@ -249,6 +250,26 @@ class Builder:
         names.rules += of_text(own, template, names.all_of_them, optional=model.optional)
         row = self.row(model.model_copy(update={"is_": own}), *path, names=names)
         return [replace(row, shown=" or ".join(texts))]
+
+    def _of_either(self, model: schema.RowModel, names: _Names, *path: str | int) -> list[Row]:
+        """Return the rows of a field that stands at a place, or where nothing does at another."""
+        lens = self._worded(self._lens(model.as_, *path, "as"), model, *path)
+        if not isinstance(model.is_, str) or "{" in model.is_ or lens.flagged or model.derived:
+            what = "what stands elsewhere where nothing stands here is one field, of one place each"
+            self._no(what, "Take `or_at` out, or split the row", *path, "or_at")
+            return []
+        if not self._fits(model.is_, lens, names, *path, "is"):
+            return []
+        first, second = names.own("either"), names.own("either")
+        each: dict[str, Any] = {"as_": "plain", "words": {}, "or_at": "", "unless_empty": False, "null_if_empty": False}
+        here = self.row(model.model_copy(update={**each, "is_": first, "optional": True}), *path, names=names)
+        update = {**each, "at": model.or_at, "is_": second, "optional": True, "read_only": True}
+        there = self.row(model.model_copy(update=update), *path, names=names)
+        places = (str(model.at), model.or_at)
+        left_out = model.unless_empty or model.null_if_empty
+        names.rules += of_either(Either((first, second), places, model.is_, lens, model.optional, left_out), names.all_of_them)
+        here = replace(here, unless_empty=model.unless_empty, shown=model.is_)
+        return [here, replace(there, shown=f"{model.is_}, where nothing stands at {model.at}")]
 
     def _fits(self, name: str, lens: Lens, names: _Names, *path: str | int) -> bool:
         if name not in names.fields:

@@ -26,6 +26,7 @@ class RowModel(Model):
     unless_empty: bool = Field(False, description="left out where the field is empty")
     null_if_empty: bool = Field(False, description="null where the field is empty")
     read_only: bool = Field(False, description="read, and written by no row")
+    or_at: str = Field("", description="place that is read where nothing stands at `at`; it is not written")
     flag: str = Field("", description="second place of a lens that needs one")
     offer: Name | Literal[""] = Field("", description="name of an offer that only some servers make")
 

@@ -205,6 +205,46 @@ def of_places(places: Places, names: Own) -> list[Rule]:
     return [Rule(name, (*owns, *more), together, losses), *back]
 
 
+@dataclass(frozen=True, slots=True)
+class Either:
+    """A field that stands at a place, or where nothing does at another: their own fields, the form of both.
+
+    `left_out`: nothing is written where the field is empty.
+    """
+
+    owns: tuple[str, str]
+    places: tuple[str, str]
+    field: str
+    lens: Lens
+    optional: bool
+    left_out: bool
+
+
+def of_either(either: Either, names: Own) -> list[Rule]:
+    """Return the rules by which a field follows from one of two places, and the first of them from it."""
+    name, lens, more = either.field, either.lens, _needs(either.lens)
+    usual = ex.Given(names.fields[name].default)
+
+    def read(here: Expression, there: Expression, *values: Expression) -> Expression:
+        need = dict(zip(more, values, strict=True)).__getitem__
+        if either.optional:
+            second = ex.Choice(ex.Operation("is not", (there, _NOTHING)), lens.read(there, None, need), usual)
+        else:
+            second = lens.read(helper("told_at_one", there, *map(ex.Literal, either.places)), None, need)
+        return ex.Choice(ex.Operation("is not", (here, _NOTHING)), lens.read(here, None, need), second)
+
+    def written(value: Expression, *values: Expression) -> Expression:
+        made = lens.write(value, dict(zip(more, values, strict=True)).__getitem__)
+        if not either.left_out:
+            return made
+        empty = names.fields[name].default == "None"
+        told = ex.Operation("is not", (value, _NOTHING)) if empty else value
+        return ex.Choice(told, made, _NOTHING)
+
+    rule = Rule(name, (*either.owns, *more), read, lens.losses(name))
+    return [rule, Rule(either.owns[0], (name, *more), written)]
+
+
 def not_apart(field: str, lens: Lens, template: Template) -> str:
     """Return a usual time, and the text that a lens makes of it, where its places can't be made of that; else nothing.
 

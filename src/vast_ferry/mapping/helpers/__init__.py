@@ -14,6 +14,7 @@ from vast_ferry.mapping.helpers.of_contents import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_http import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_lists import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_protocols import *  # noqa: F403
+from vast_ferry.mapping.helpers.of_records import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_texts import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_times import *  # noqa: F403
 from vast_ferry.mapping.helpers.of_typed import *  # noqa: F403
@@ -29,6 +30,7 @@ ROOMS = (
     "of_contents",
     "of_lists",
     "of_typed",
+    "of_records",
     "of_columns",
     "of_answers",
     "of_batches",

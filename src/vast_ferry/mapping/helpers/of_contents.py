@@ -10,6 +10,7 @@ import gzip
 import io
 import os
 import tempfile
+import zlib
 from typing import Any
 
 
@@ -150,6 +151,40 @@ def gunzipped(data: bytes) -> bytes:
 def gzipped(data: bytes) -> bytes:
     """Return data compressed, always to the same bytes."""
     return gzip.compress(data, mtime=0)
+
+
+def inflated(data: bytes) -> bytes:
+    """Return what was compressed (RFC 1950), or raise ValueError where it is not or is too large."""
+    reader = zlib.decompressobj()
+    try:
+        made = reader.decompress(data, LARGEST_CONTENT + 1)
+    except zlib.error as error:
+        raise ValueError(f"this is no zlib: {error}") from None
+    if len(made) > LARGEST_CONTENT:
+        raise ValueError(f"this is a zlib of more than {LARGEST_CONTENT:,} bytes")
+    if not reader.eof:
+        raise ValueError("this is no zlib: it ends too early")
+    return made
+
+
+def deflated(data: bytes) -> bytes:
+    """Return data compressed (RFC 1950), always to the same bytes."""
+    return zlib.compress(data, 9)
+
+
+def base32_bytes(text: str | None) -> bytes:
+    """Return the bytes of a text in Base32 (RFC 4648 section 6), padded or not; none of nothing."""
+    if not text:
+        return b""
+    try:
+        return base64.b32decode(text.rstrip("=") + "=" * (-len(text.rstrip("=")) % 8))
+    except ValueError as error:
+        raise ValueError(f"this is no Base32: {error}") from None
+
+
+def base32_text(data: bytes) -> str:
+    """Return bytes in Base32, padded."""
+    return base64.b32encode(data).decode("ascii")
 
 
 def bytes_read(stream: Any) -> bytes:

@@ -163,12 +163,36 @@ def names_from_camel_case(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, s
     return [(re.sub(r"[A-Z]", lambda found: f"-{found[0].lower()}", name), value) for name, value in pairs]
 
 
-def with_values_joined(pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
-    """Return pairs as a mapping, the values of one name joined by `, ` in order."""
+def with_values_joined(pairs: Iterable[tuple[str, str]], mark: str = ", ") -> dict[str, str]:
+    """Return pairs as a mapping, the values of one name joined by a text in order."""
     joined: dict[str, str] = {}
     for name, value in pairs:
-        joined[name] = f"{joined[name]}, {value}" if name in joined else value
+        joined[name] = f"{joined[name]}{mark}{value}" if name in joined else value
     return joined
+
+
+def pairs_of_joined(mapping: dict[str, str] | None, mark: str = "") -> list[tuple[str, str]]:
+    """Return the pairs of a mapping in which the values of one name are joined by a text; without one, as it is."""
+    held = (mapping or {}).items()
+    return [(name, one) for name, value in held for one in (value.split(mark) if mark else [value])]
+
+
+def pairs_of_named_lists(lists: Any) -> list[tuple[str, str]]:
+    """Return the pairs of lists that each hold a name, and behind it all values of that name."""
+    if not all(isinstance(one, list | tuple) and one for one in lists or ()):
+        raise ValueError(f"{lists!r} is no list of lists, each of a name and its values")
+    return [(name, value) for name, *values in lists or () for value in values]
+
+
+def named_lists_of_pairs(pairs: Iterable[tuple[str, str]]) -> list[list[str]]:
+    """Return pairs as lists of a name and its values; values of one name that do not follow each other stand apart."""
+    made: list[list[str]] = []
+    for name, value in pairs:
+        if made and made[-1][0] == name:
+            made[-1].append(value)
+        else:
+            made.append([name, value])
+    return made
 
 
 def names_with_dashes(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
@@ -245,7 +269,9 @@ def record_of_pairs(pairs: Iterable[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def pairs_of_record(record: dict[str, Any] | None) -> list[tuple[str, Any]]:
-    """Return a record's pairs."""
+    """Return a record's pairs, none of nothing; raises ValueError for another value."""
+    if record is not None and not isinstance(record, dict):
+        raise ValueError(f"{record!r} has no names with values, and stands here as these")
     return list((record or {}).items())
 
 
@@ -375,6 +401,17 @@ def behind_prefix(mapping: dict[str, Any] | None, prefix: str) -> dict[str, Any]
 def with_prefix(mapping: dict[str, Any] | None, prefix: str) -> dict[str, Any]:
     """Return a mapping with a beginning before each name."""
     return {prefix + name: value for name, value in (mapping or {}).items()}
+
+
+def before_end(mapping: dict[str, Any] | None, end: str) -> dict[str, Any]:
+    """Return the entries whose names end so, without that end."""
+    held = (mapping or {}).items()
+    return {name[: len(name) - len(end)]: value for name, value in held if name.endswith(end)}
+
+
+def with_end(mapping: dict[str, Any] | None, end: str) -> dict[str, Any]:
+    """Return a mapping with an end behind each name."""
+    return {name + end: value for name, value in (mapping or {}).items()}
 
 
 def principal_of(name: str | None, claims: dict[str, Any] | None) -> dict[str, Any] | None:

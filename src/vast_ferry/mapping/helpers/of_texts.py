@@ -239,8 +239,8 @@ def hex_of_number(number: Any) -> str | None:
     return f"{number:x}"
 
 
-def number_or_zero(text: str | None) -> int:
-    """Return the number that digits stand for, 0 for what are none."""
+def number_or_zero(text: str | None, width: int = 0) -> int:
+    """Return the number that digits stand for, 0 for what are none, however many zeros stand before it."""
     return int(text) if text and re.fullmatch(r"-?[0-9]{1,4000}", text) else 0
 
 
@@ -252,6 +252,33 @@ def fraction_digits(number: Any, width: int) -> str:
 def fraction_number(digits: str | None, width: int) -> int:
     """Return a fraction's digits as a whole number of its smallest unit."""
     return number_or_zero((digits or "")[:width].ljust(width, "0"))
+
+
+def scalar_of_text(text: str | None) -> Any:
+    """Return the number, truth or null that a text says as JSON writes it; any other text as it is."""
+    plain = {"true": True, "false": False, "null": None}
+    if text in plain:
+        return plain[text]
+    return int(text) if text is not None and re.fullmatch(r"0|-?[1-9][0-9]{0,17}", text) else text
+
+
+def told_at_one(value: Any, here: str, there: str) -> Any:
+    """Return what stands at one of two places; raises ValueError where nothing does."""
+    if value is None:
+        raise ValueError(f"nothing stands at {here}, and nothing at {there}")
+    return value
+
+
+def count_of(items: Any) -> int:
+    """Return how many a list holds."""
+    if not isinstance(items, list | tuple):
+        raise ValueError(f"{items!r} is no list")
+    return len(items)
+
+
+def list_of_count(number: int) -> list[None]:
+    """Return a list of so many, none of which is told."""
+    return [None] * max(0, min(number, 1000))
 
 
 # --- values of JSON --------------------------------------------------------------------------------------------------

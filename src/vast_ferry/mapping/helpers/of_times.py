@@ -92,6 +92,9 @@ _TIME_WORDS = {
     "WEEKDAY": rf"(?:{'|'.join(WEEKDAYS)})",
     "WDAY": rf"(?:{'|'.join(one[:3] for one in WEEKDAYS)})",
     "PM": r"(?P<half>[AaPp]\.?[Mm]\.?)",
+    "DAYS": r"(?P<days>-?[0-9]{1,7})",
+    "OFFMIN": r"(?P<offmin>[+-]?[0-9]{1,4})",
+    "OFFSEC": r"(?P<offsec>[+-]?[0-9]{1,5})",
     "MINUTES": r"(?P<minutes>[0-9]{1,4})",
     "MILLIS": r"(?P<millis>[0-9]{1,8})",
     "SECONDS": r"(?P<seconds>[0-9]{1,5})",
@@ -101,7 +104,7 @@ _TIME_WORDS = {
     "ZONE": r"(?P<zone>[A-Za-z][A-Za-z0-9_+/-]{0,60})",
 }
 _TIME_PIECES = re.compile(
-    r"YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE"
+    r"YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|DAYS|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|OFFMIN|OFFSEC|ZONE"
     r"|\[again:[^\]]*\]|\[|\]|.",
     re.DOTALL,
 )
@@ -186,7 +189,7 @@ def second_of_pattern(text: str, pattern: str) -> str:
         number("minute", "minute1"),
         number("second", "second1"),
     ) + timedelta(
-        days=number("yearday", usual=1) - 1,
+        days=number("days") + number("yearday", usual=1) - 1,
         seconds=number("seconds") + 60 * number("minutes"),
         milliseconds=number("millis"),
     )
@@ -197,7 +200,8 @@ def second_of_pattern(text: str, pattern: str) -> str:
         except (ValueError, OSError, LookupError):
             raise ValueError(f"there is no time zone {zone!r}") from None
     else:
-        local = local.replace(tzinfo=_offset(told.get("offset") or "Z"))
+        ahead = timedelta(minutes=number("offmin"), seconds=number("offsec"))
+        local = local.replace(tzinfo=timezone(ahead) if ahead else _offset(told.get("offset") or "Z"))
     made = local.astimezone(timezone.utc).isoformat()  # noqa: UP017
     return made[:23].rstrip("0") if made[19] == "." else made[:19]
 
@@ -239,6 +243,9 @@ def pattern_from_time(text: str, pattern: str) -> str:
         "MINUTES": str(when.hour * 60 + when.minute),
         "MILLIS": str((when.hour * 3600 + when.minute * 60 + when.second) * 1000 + int(fraction[:3])),
         "SECONDS": str(when.hour * 3600 + when.minute * 60 + when.second),
+        "DAYS": str(moment // 86_400_000_000_000),
+        "OFFMIN": "0",
+        "OFFSEC": "0",
         "fff": fraction[:3],
         "f": fraction.rstrip("0") or "0",
         "OFFSET": "+0000" if "+0000" in pattern else "Z",

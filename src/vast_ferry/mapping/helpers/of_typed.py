@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from vast_ferry.mapping.helpers.of_contents import base64_bytes, base64_text
+from vast_ferry.mapping.helpers.of_lists import pairs_of_record
 
 # A provider's word for a type stands for one of: text, number, decimal (a number as text), truth, words (two words for
 # true and false), nothing, bytes (Base64), list, mapping.
@@ -145,7 +146,7 @@ def tagged(value: Any, types: dict[str, str]) -> Any:
 
 def tagged_record(record: Any, types: dict[str, str]) -> Any:
     """Return a record with each value under its type; nothing for nothing."""
-    return None if record is None else {name: tagged(value, types) for name, value in record.items()}
+    return None if record is None else {name: tagged(value, types) for name, value in pairs_of_record(record)}
 
 
 def value_beside_type(record: Any, names: tuple[str, str, str], types: dict[str, str], at: str = "") -> Any:
@@ -186,7 +187,7 @@ def by_places(record: dict[Any, Any]) -> Any:
 
 def typed_of_record(record: Any, names: tuple[str, str, str], types: dict[str, str]) -> list[Any]:
     """Return a record as a list of records of name, type and value, or of lists where these are told by numbers."""
-    return [by_places({names[0]: name, **typed_beside(value, names, types)}) for name, value in (record or {}).items()]
+    return [by_places({names[0]: name, **typed_beside(value, names, types)}) for name, value in pairs_of_record(record)]
 
 
 def texts_of_typed(items: Any, names: tuple[str, str, str], types: dict[str, str]) -> dict[str, str]:

@@ -250,10 +250,21 @@ class Decimals(Formed):
 
 
 class Whole(Formed):
-    """A text of digits that stands there as a whole number; in a text of several parts, a part."""
+    """A text of digits that stands there as a whole number; in a text of several parts, a part.
+
+    `whole(6)` has zeros before it, to six digits: `92653` is `092653`.
+    """
 
     __slots__ = ()
-    name, holds, reader, writer = "whole", ("text",), "number_as_text", "number_or_zero"
+    counts = True
+    name, takes, most, holds, writer = "whole", "how many digits at least", 1, ("text",), "number_or_zero"
+
+    @property
+    def reader(self) -> str:  # type: ignore[override]
+        return "fraction_digits" if self.args else "number_as_text"
+
+    def told(self) -> tuple[Any, ...]:
+        return tuple(int(one) for one in self.args)
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (
@@ -277,6 +288,23 @@ class Fraction(Formed):
 
     def told(self) -> tuple[Any, ...]:
         return (int(self.args[0]),)
+
+
+class Scalar(Formed):
+    """Text that may stand there as a number, a truth or null; in a text of several parts, a part."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "scalar", ("text",), "text_of_scalar", "scalar_of_text"
+
+
+class Count(Formed):
+    """How many a list holds: what stands in it is not told. `count | counted_from(0)` is one more than that."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "count", ("integer", "integer or nothing"), "count_of", "list_of_count"
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        return ("[]",) if isinstance(value, list) and any(one is not None for one in value) else ()
 
 
 class CountedFrom(Lens):

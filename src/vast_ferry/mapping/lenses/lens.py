@@ -123,6 +123,11 @@ class Lens:
         """Return the same where this form is one of several: `back` writes a value through all, and reads it again."""
         return self.losses(field)
 
+    @property
+    def may_leave(self) -> bool:
+        """Tell whether parts of what stands at the place may be such that the hub's field can't hold them."""
+        return type(self).not_taken is not Lens.not_taken
+
     def not_taken(self, value: Any) -> tuple[str, ...]:
         """Return which parts of what stands at the place the hub's field can't hold as what they are."""
         return ()
@@ -168,8 +173,8 @@ class Lens:
         return f"there is no field {unknown!r}{nearest(unknown, fields)}" if unknown else ""
 
     @property
-    def beginning(self) -> str | None:
-        """Return how the names begin that it reads, where it reads some entries of a mapping only."""
+    def of_names(self) -> Callable[[str], bool] | None:
+        """Return which names of a mapping it reads; nothing where it reads whatever stands at its place."""
         return None
 
     @property

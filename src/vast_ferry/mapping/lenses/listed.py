@@ -9,7 +9,7 @@ from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
 from vast_ferry.mapping.lenses.lens import Formed, LensError, Need
-from vast_ferry.mapping.lenses.pairs import joined_loss
+from vast_ferry.mapping.lenses.pairs import joined_loss, order_lost
 from vast_ferry.mapping.losses import PAIRS_UNREADABLE, Fields, Loss, by_trying
 
 
@@ -29,6 +29,14 @@ def _taken_apart_otherwise(field: str, back: Callable[[Any], Any], between: str,
     return (
         Loss(PAIRS_UNREADABLE, field, why, "they can't be told apart again", holds_them, tried=True, unreadable=True),
     )
+
+
+def names_taken_once(pairs: Any) -> tuple[str, ...]:
+    """Return which names repeat among pairs of which one of each name is taken."""
+    if not isinstance(pairs, list):
+        return ()
+    names = [one[0] for one in pairs]
+    return tuple(f"[{name!r}] (it comes more than once, the last arrives)" for name in names if names.count(name) > 1)
 
 
 class Flat(Formed):
@@ -52,6 +60,13 @@ class Records(Formed):
         if sorted(self.args) != ["0", "1"]:
             raise LensError(f"of lists of two, records takes 0 and 1, not {', '.join(self.args)}")
         return tuple(map(int, self.args))
+
+
+class NamedLists(Formed):
+    """Pairs as a list of lists, each of a name and then all values of that name."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "named_lists", ("pairs",), "pairs_of_named_lists", "named_lists_of_pairs"
 
 
 class TwoLists(Formed):
@@ -133,6 +148,9 @@ class Texts(Formed):
     __slots__ = ()
     name, holds, reader, writer = "texts", ("texts",), "texts_of_pairs", "pairs_of_texts"
 
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        return names_taken_once(value)
+
 
 class Commas(Formed):
     """Values by name, those of one name joined by commas without spaces: a view, for a comma may be one's own."""
@@ -198,13 +216,28 @@ def _respelt(field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
 
 
 class JoinedByName(Formed):
-    """Pairs as a mapping from each name, as it is spelt, to its values joined by `, `, before `title_names`."""
+    """Pairs as a mapping from each name, as it is spelt, to its values joined by `, `, before `title_names`.
+
+    `joined_by_name('|')` is for values that are joined by another text, and come apart again at it.
+    """
 
     __slots__ = ()
-    name, holds, reader, writer = "joined_by_name", ("pairs",), "pairs_of_texts", "with_values_joined"
+    name, takes, most, holds = "joined_by_name", "what stands between values", 1, ("pairs",)
+    reader, writer = "pairs_of_joined", "with_values_joined"
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        return (joined_loss(field),)
+        if not self.args:
+            return (joined_loss(field),)
+        mark = self.args[0]
+        if not mark:
+            raise LensError("joined_by_name takes what stands between the values of a name, such as '|'")
+
+        def holds_it(fields: Fields) -> bool:
+            pairs = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields[field]
+            return any(mark in value for _, value in pairs)
+
+        taken = Loss("value-split", field, f"a value holds {mark!r}", "it arrives as several", holds_it, tried=True)
+        return (taken, *order_lost(field))
 
 
 class Underscored(Formed):
@@ -302,7 +335,11 @@ class AsRecord(Formed):
     """A record made of pairs: `records(name, value) | as_record`, `words(';', '=') | as_record`."""
 
     __slots__ = ()
-    name, holds, reader, writer, tries = "as_record", ("record",), "record_of_pairs", "pairs_of_record", True
+    name, holds, tries = "as_record", ("record", "value"), True
+    reader, writer = "record_of_pairs", "pairs_of_record"
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        return names_taken_once(value)
 
 
 class OneColumn(Formed):
@@ -460,8 +497,20 @@ class Behind(Formed):
     reader, writer = "behind_prefix", "with_prefix"
 
     @property
-    def beginning(self) -> str | None:
-        return str(self.args[0])
+    def of_names(self) -> Callable[[str], bool] | None:
+        return lambda name: name.startswith(self.args[0])
+
+
+class BeforeEnd(Formed):
+    """The entries of a mapping whose names end so, without that end: `before_end('_new')`."""
+
+    __slots__ = ()
+    name, takes, fewest, most, holds, spread = "before_end", "the end", 1, 1, ("texts", "record"), True
+    reader, writer = "before_end", "with_end"
+
+    @property
+    def of_names(self) -> Callable[[str], bool] | None:
+        return lambda name: name.endswith(self.args[0])
 
 
 class Others(Formed):

@@ -107,6 +107,13 @@ class JsonOrText(JsonValue):
         )
 
 
+class Base32(Formed):
+    """Bytes in Base32 (RFC 4648 §6), padded."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "base32", ("bytes",), "base32_bytes", "base32_text"
+
+
 class Hex(Formed):
     """Bytes as hexadecimal digits."""
 
@@ -119,6 +126,13 @@ class Gzip(Formed):
 
     __slots__ = ()
     name, holds, reader, writer = "gzip", ("bytes",), "gunzipped", "gzipped"
+
+
+class Zlib(Formed):
+    """Compressed bytes in the zlib format (RFC 1950), as the content coding `deflate` is (RFC 9110 §8.4.1.2)."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "zlib", ("bytes",), "inflated", "deflated"
 
 
 class Utf8(Formed):

@@ -257,7 +257,7 @@ class AskedFor(Lens):
         return helper(word, value, named, ex.Literal(self.folds_case), *more)
 
 
-def _order_lost(field: str) -> tuple[Loss, ...]:
+def order_lost(field: str) -> tuple[Loss, ...]:
     """Return what is lost where all values of a name stand together."""
     if not field.startswith("query"):
         return ()  # between header fields of different names there is no order (RFC 9110 section 5.3)
@@ -285,7 +285,7 @@ class ListsByName(TwoHelpers):
     name, holds, reader, writer, subscript = "lists", ("pairs",), "from_lists", "to_lists", How.EVERY
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        return _order_lost(field)
+        return order_lost(field)
 
     def inline_pairs(self, at: ByHand) -> ByHand | None:
         def each(lists: Expression) -> Expression:
@@ -310,7 +310,7 @@ class OneOrList(TwoHelpers):
     name, holds, reader, writer = "one_or_list", ("pairs",), "pairs_of_one_or_list", "one_or_list_of_pairs"
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        return _order_lost(field)
+        return order_lost(field)
 
 
 class ListsToLookUp(ListsByName):

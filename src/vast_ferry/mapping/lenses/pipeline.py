@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import builtins
+from collections.abc import Callable
 from typing import Any, Final
 
 from vast_ferry.hub.fields import Field
@@ -42,8 +43,20 @@ class Pipeline(Lens):
         return tuple(field for part in self.parts for field in part.asks)
 
     @property
-    def beginning(self) -> str | None:
-        return self.parts[0].beginning
+    def of_names(self) -> Callable[[str], bool] | None:
+        return self.parts[0].of_names
+
+    @property
+    def may_leave(self) -> bool:
+        return any(part.may_leave for part in self.parts)
+
+    def not_taken(self, value: Any) -> tuple[str, ...]:
+        for part in self.parts:
+            left = part.not_taken(value)
+            if left or not hasattr(part, "reader") or part.needs:
+                return left
+            value = _applied(part, "reader", value)
+        return ()
 
     @property
     def last(self) -> Lens:

@@ -249,7 +249,8 @@ class TimePattern(Formed):
 
     Numbers without a zero before them are M1 D1 h1 m1 s1; names in English MONTH (March), MON (Mar), WEEKDAY, WDAY;
     DDD is the day of the year, MINUTES and MILLIS are of the day, PM makes hours those of half a day. YY is a year of
-    1969 to 2068; GGGG, WEEK and DAYNO (1 to 7) are those of ISO 8601: `GGGG-WWEEK-DAYNO`.
+    1969 to 2068; GGGG, WEEK and DAYNO (1 to 7) are those of ISO 8601: `GGGG-WWEEK-DAYNO`. DAYS are those since 1970;
+    OFFMIN and OFFSEC say by how many minutes, or seconds, the time is ahead of UTC.
     `[…]` may be left out, `[again: x]` says the second of an hour that comes twice.
     """
 
@@ -266,7 +267,7 @@ class TimePattern(Formed):
         if odd := helpers.unknown_in_time(pattern):
             raise LensError(
                 f"{odd!r} is no part of a time in {pattern[:60]!r}, and would stand there as it is: say it with YYYY "
-                "YY MM M1 MON MONTH DD D1 DDD WDAY WEEKDAY GGGG WEEK DAYNO hh h1 PM mm m1 ss s1 f fff OFFSET ZONE"
+                "YY MM M1 MON MONTH DD D1 DDD WDAY WEEKDAY GGGG WEEK DAYNO DAYS hh h1 PM mm m1 ss s1 f fff OFFSET ZONE"
             )
         seconds = any(word in pattern for word in ("ss", "s1", "SECONDS"))
         unit = 1_000_000 if "MILLIS" in pattern else 1_000_000_000 if seconds else 60_000_000_000
@@ -284,19 +285,24 @@ class After(Lens):
     __slots__ = ()
     name, takes, fewest, most, holds = "after", "a field, and a unit", 2, 2, ("text",)
     wants_value = told_after_another = True
+    sign: ClassVar[int] = 1
 
     @property
     def asks(self) -> tuple[str, ...]:
         return (self.args[0],)
 
+    @property
+    def _unit(self) -> int:
+        return self.sign * unit_of(self.args[1])
+
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
-        return helper("time_after", at, need(self.args[0]), ex.Literal(unit_of(self.args[1])))
+        return helper("time_after", at, need(self.args[0]), ex.Literal(self._unit))
 
     def write(self, value: Expression, need: Need) -> Expression:
-        return helper("span_after", value, need(self.args[0]), ex.Literal(unit_of(self.args[1])))
+        return helper("span_after", value, need(self.args[0]), ex.Literal(self._unit))
 
     def losses(self, field: str) -> tuple[Loss, ...]:
-        other, unit = self.args[0], unit_of(self.args[1])
+        other, unit = self.args[0], self._unit
 
         def back(fields: Fields) -> str:
             return helpers.time_after(helpers.span_after(fields[field], fields[other], unit), fields[other], unit)
@@ -334,6 +340,13 @@ class After(Lens):
                 degree=_SPELT,
             ),
         )
+
+
+class Before(After):
+    """A moment told as whole units before another field of the event: `before(time, ms)`."""
+
+    __slots__ = ()
+    name, sign = "before", -1
 
 
 class Span(Lens):

@@ -14,7 +14,7 @@ class Typed(Formed):
 
     __slots__ = ()
     named: ClassVar[bool] = True
-    holds: ClassVar[tuple[str, ...]] = ("record",)
+    holds: ClassVar[tuple[str, ...]] = ("record", "value")
 
     @property
     def types(self) -> dict[str, str]:
@@ -103,6 +103,23 @@ class TypedTexts(TypedItems):
             for index, item in enumerate(value or ())
             if self.types.get(item[self._names[1]]) not in ("text", "decimal")
         )
+
+
+class Spelt(Typed):
+    """A record whose values each stand in one text behind the word of their type: `spelt(':', {'no': decimal})`.
+
+    A number, a truth, a list or a mapping stands there as JSON.
+    """
+
+    __slots__ = ()
+    name, takes, fewest, most = "spelt", "what stands behind the word; word=type", 1, 1
+    reader, writer = "record_of_spelt", "spelt_of_record"
+
+    def told(self) -> tuple[Any, ...]:
+        mark = str(self.args[0])
+        if not mark or any(mark in word for word in self.types):
+            raise LensError(f"{self.name} takes what stands behind the words of types, and no word holds it")
+        return (mark, self.types)
 
 
 class Columns(Typed):

@@ -2,7 +2,7 @@
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { gunzipSync, gzipSync } from "node:zlib";
+import { deflateSync, gunzipSync, gzipSync, inflateSync } from "node:zlib";
 
 /** Return the charset that a content type names, if it is known here, or `utf-8`. */
 export function charsetOf(contentType) {
@@ -367,6 +367,40 @@ export function gunzipped(body) {
 /** Return content compressed, always to the same bytes. */
 export function gzipped(body) {
   return gzipSync(body, { level: 9 });
+}
+
+/** Return what was compressed (RFC 1950), or throw where it is not or is too large. */
+export function inflated(body) {
+  try {
+    return inflateSync(body, { maxOutputLength: LARGEST_CONTENT });
+  } catch (error) {
+    throw new RangeError(`this is no zlib: ${error.message}`);
+  }
+}
+
+/** Return content compressed (RFC 1950), always to the same bytes. */
+export function deflated(body) {
+  return deflateSync(body, { level: 9 });
+}
+
+/** The letters of Base32 (RFC 4648 section 6). */
+export const BASE32 = "ABCDEFGHIJKLMNOPQRSTUVWXYZ234567";
+
+/** Return the bytes of a text in Base32, padded or not; none of nothing. */
+export function base32Bytes(text) {
+  const letters = (text ?? "").replace(/=+$/, "");
+  if (!/^[A-Z2-7]*$/.test(letters) || [1, 3, 6].includes(letters.length % 8)) {
+    throw new RangeError(`${asShown(text)} is no Base32`);
+  }
+  const bits = [...letters].map((letter) => BASE32.indexOf(letter).toString(2).padStart(5, "0")).join("");
+  return Buffer.from((bits.match(/[01]{8}/g) ?? []).map((octet) => Number.parseInt(octet, 2)));
+}
+
+/** Return bytes in Base32, padded. */
+export function base32Text(body) {
+  const bits = [...body].map((octet) => octet.toString(2).padStart(8, "0")).join("");
+  const letters = (bits.match(/[01]{1,5}/g) ?? []).map((five) => BASE32[Number.parseInt(five.padEnd(5, "0"), 2)]);
+  return letters.join("").padEnd(Math.ceil(letters.length / 8) * 8, "=");
 }
 
 /** Return what a file holds; nothing where there is none. */

@@ -157,10 +157,35 @@ export function namesFromCamelCase(pairs) {
   return pairs.map(([name, value]) => [name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`), value]);
 }
 
-/** Return pairs as a mapping, the values of one name joined by `, ` in order. */
-export function withValuesJoined(pairs) {
+/** Return pairs as a mapping, the values of one name joined by a text in order. */
+export function withValuesJoined(pairs, mark = ", ") {
   const lists = Object.entries(toLists(pairs));
-  return Object.fromEntries(lists.map(([name, values]) => [name, values.join(", ")]));
+  return Object.fromEntries(lists.map(([name, values]) => [name, values.join(mark)]));
+}
+
+/** Return the pairs of a mapping in which the values of one name are joined by a text; without one, as it is. */
+export function pairsOfJoined(mapping, mark = "") {
+  const entries = Object.entries(mapping ?? {});
+  return entries.flatMap(([name, value]) => (mark ? value.split(mark) : [value]).map((one) => [name, one]));
+}
+
+/** Return the pairs of lists that each hold a name, and behind it all values of that name. */
+export function pairsOfNamedLists(lists) {
+  const held = lists ?? [];
+  if (!Array.isArray(held) || !held.every((one) => Array.isArray(one) && one.length)) {
+    throw new RangeError(`${asShown(lists)} is no list of lists, each of a name and its values`);
+  }
+  return held.flatMap(([name, ...values]) => values.map((value) => [name, value]));
+}
+
+/** Return pairs as lists of a name and its values; values of one name that do not follow each other stand apart. */
+export function namedListsOfPairs(pairs) {
+  const made = [];
+  for (const [name, value] of pairs) {
+    if (made.length && made.at(-1)[0] === name) made.at(-1).push(value);
+    else made.push([name, value]);
+  }
+  return made;
 }
 
 /** Return pairs in whose names `-` stands for `_`. */
@@ -238,8 +263,11 @@ export function recordOfPairs(pairs) {
   return Object.fromEntries(pairs);
 }
 
-/** Return a record's pairs. */
+/** Return a record's pairs, none of nothing; throw for another value. */
 export function pairsOfRecord(record) {
+  if (record != null && !isMapping(record)) {
+    throw new RangeError(`${asShown(record)} has no names with values, and stands here as these`);
+  }
   return Object.entries(record ?? {});
 }
 
@@ -320,6 +348,38 @@ export function beforeChange(changed, now) {
   return changed == null || now == null ? (changed ?? null) : { ...now, ...changed };
 }
 
+/** Return a record of which only that is told which another has not, or has otherwise; null for nothing. */
+export function laidOver(told, other) {
+  return told == null ? null : { ...other, ...told };
+}
+
+/** Return of a record what another has not, or has otherwise; null for nothing. */
+export function whatIsOver(record, other) {
+  if (record == null) return null;
+  const more = ([name, value]) => !Object.hasOwn(other ?? {}, name) || !isDeepStrictEqual(other[name], value);
+  return Object.fromEntries(Object.entries(record).filter(more));
+}
+
+/** Return what a JSON Merge Patch makes of a value (RFC 7396 section 2); null where there is no patch. */
+export function mergePatched(patch, target) {
+  if (!isMapping(patch)) return patch ?? null;
+  const made = isMapping(target) ? { ...target } : {};
+  for (const [name, value] of Object.entries(patch)) {
+    if (value === null) delete made[name];
+    else made[name] = mergePatched(value, made[name]);
+  }
+  return made;
+}
+
+/** Return the JSON Merge Patch that makes one value of another (RFC 7396). */
+export function mergePatchOf(value, target) {
+  if (!isMapping(value) || !isMapping(target)) return value;
+  const gone = Object.keys(target).filter((name) => !Object.hasOwn(value, name));
+  const more = ([name, one]) => !Object.hasOwn(target, name) || !isDeepStrictEqual(target[name], one);
+  const patched = Object.entries(value).filter(more).map(([name, one]) => [name, mergePatchOf(one, target[name])]);
+  return Object.fromEntries([...gone.map((name) => [name, null]), ...patched]);
+}
+
 /** Return what happened to a record that is told as it was and as it is: nothing before, nothing after, or both. */
 export function changeOfSides(old, now) {
   if (old == null && now == null) {
@@ -357,6 +417,17 @@ export function behindPrefix(mapping, prefix) {
 /** Return a mapping with a beginning before each name. */
 export function withPrefix(mapping, prefix) {
   return Object.fromEntries(Object.entries(mapping ?? {}).map(([name, value]) => [prefix + name, value]));
+}
+
+/** Return the entries whose names end so, without that end. */
+export function beforeEnd(mapping, end) {
+  const entries = Object.entries(mapping ?? {}).filter(([name]) => name.endsWith(end));
+  return Object.fromEntries(entries.map(([name, value]) => [name.slice(0, name.length - end.length), value]));
+}
+
+/** Return a mapping with an end behind each name. */
+export function withEnd(mapping, end) {
+  return Object.fromEntries(Object.entries(mapping ?? {}).map(([name, value]) => [name + end, value]));
 }
 
 /** Return the text of a list of its parts; none make an empty text. */

@@ -271,6 +271,30 @@ export function fractionNumber(digits, width) {
   return numberOrZero((digits ?? "").slice(0, width).padEnd(width, "0"));
 }
 
+/** Return the number, truth or null that a text says as JSON writes it; any other text as it is. */
+export function scalarOfText(text) {
+  const plain = { true: true, false: false, null: null };
+  if (Object.hasOwn(plain, text ?? "")) return plain[text];
+  return /^(0|-?[1-9][0-9]{0,17})$/.test(text ?? "") ? Number(text) : text;
+}
+
+/** Return what stands at one of two places; throw where nothing does. */
+export function toldAtOne(value, here, there) {
+  if (value == null) throw new RangeError(`nothing stands at ${here}, and nothing at ${there}`);
+  return value;
+}
+
+/** Return how many a list holds. */
+export function countOf(items) {
+  if (!Array.isArray(items)) throw new RangeError(`${asShown(items)} is no list`);
+  return items.length;
+}
+
+/** Return a list of so many, none of which is told. */
+export function listOfCount(number) {
+  return Array(Math.max(0, Math.min(number, 1000))).fill(null);
+}
+
 /** Return a number as text, an empty one for nothing. */
 export function numberToText(number) {
   return number == null ? "" : String(number);

@@ -22,7 +22,7 @@ export function epochSFromTime(text) {
 /** Return how often a whole number goes into another, rounded down. */
 export function floorOf(number, by) {
   const made = number / by;
-  return number % by < 0n ? made - 1n : made;
+  return number % by !== 0n && number < 0n !== by < 0n ? made - 1n : made;
 }
 
 /** Return the RFC 3339 text of a second since 1970, in UTC, without what stands for the zone. */
@@ -181,6 +181,9 @@ export const TIME_WORDS = {
   WEEKDAY: `(?:${WEEKDAYS.join("|")})`,
   WDAY: `(?:${WEEKDAYS.map((one) => one.slice(0, 3)).join("|")})`,
   PM: "(?<half>[AaPp]\\.?[Mm]\\.?)",
+  DAYS: "(?<days>-?[0-9]{1,7})",
+  OFFMIN: "(?<offmin>[+-]?[0-9]{1,4})",
+  OFFSEC: "(?<offsec>[+-]?[0-9]{1,5})",
   MINUTES: "(?<minutes>[0-9]{1,4})",
   MILLIS: "(?<millis>[0-9]{1,8})",
   SECONDS: "(?<seconds>[0-9]{1,5})",
@@ -192,7 +195,7 @@ export const TIME_WORDS = {
 
 /** Return the pieces of a pattern of time. */
 export function timePieces(pattern) {
-  const pieces = /YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|ZONE|\[again:[^\]]*\]|\[|\]|./gsu;
+  const pieces = /YYYY|YY|GGGG|MONTH|MON|MM|M1|DDD|DD|D1|DAYNO|DAYS|WEEKDAY|WDAY|WEEK|hh|h1|mm|m1|ss|s1|PM|SECONDS|MINUTES|MILLIS|fff|f|OFFSET|OFFMIN|OFFSEC|ZONE|\[again:[^\]]*\]|\[|\]|./gsu;
   return pattern.match(pieces) ?? [];
 }
 
@@ -243,10 +246,11 @@ export function momentIn(told, text) {
   date.setUTCHours(...parts.slice(3));
   const read = [date.getUTCFullYear(), date.getUTCMonth(), date.getUTCDate(), date.getUTCHours(), date.getUTCMinutes(), date.getUTCSeconds()];
   if (parts[0] < 1 || parts.some((part, at) => part !== read[at])) throw new RangeError(`${asShown(text)} is no moment`);
-  const more = (number(1, "yearday") - 1) * 86_400_000 + (number(0, "seconds") + 60 * number(0, "minutes")) * 1000;
+  const more = (number(0, "days") + number(1, "yearday") - 1) * 86_400_000 + (number(0, "seconds") + 60 * number(0, "minutes")) * 1000;
   const local = date.getTime() + more + number(0, "millis");
   const named = told.zone && told.zone !== "UTC" && told.zone !== "Z";
-  const moment = named ? local - offsetThere(local, told.zone, Boolean(told.again)) : local - offsetOf(told.offset ?? "Z");
+  const ahead = number(0, "offmin") * 60_000 + number(0, "offsec") * 1000 || offsetOf(told.offset ?? "Z");
+  const moment = local - (named ? offsetThere(local, told.zone, Boolean(told.again)) : ahead);
   return new Date(moment).toISOString().replace(/\.?0*Z$/, "");
 }
 
@@ -311,6 +315,7 @@ export function patternFromTime(text, pattern) {
     WEEKDAY: WEEKDAYS[when.getUTCDay()], WDAY: WEEKDAYS[when.getUTCDay()].slice(0, 3),
     PM: hour < 12 ? "AM" : "PM",
     MINUTES: String(hour * 60 + minute), SECONDS: String(ofDay), MILLIS: String(ofDay * 1000 + Number(fraction.slice(0, 3))),
+    DAYS: String(Math.floor(seconds / 86_400)), OFFMIN: "0", OFFSEC: "0",
     fff: fraction.slice(0, 3), f: fraction.replace(/0+$/, "") || "0",
     OFFSET: pattern.includes("+0000") ? "+0000" : "Z", ZONE: "UTC",
   };

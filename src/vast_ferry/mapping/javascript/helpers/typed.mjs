@@ -95,7 +95,7 @@ export function tagged(value, types) {
 /** Return a record with each value under its type; null for nothing. */
 export function taggedRecord(record, types) {
   if (record == null) return null;
-  return Object.fromEntries(Object.entries(record).map(([name, value]) => [name, tagged(value, types)]));
+  return Object.fromEntries(pairsOfRecord(record).map(([name, value]) => [name, tagged(value, types)]));
 }
 
 /** Return the plain value of a record that has a type and a value, recursively; `names` are name, type, value. */
@@ -127,7 +127,7 @@ export function byPlaces(record, names) {
 /** Return a record as a list of records of name, type and value, or of lists where these are told by numbers. */
 export function typedOfRecord(record, names, types) {
   const typed = ([name, value]) => byPlaces({ [names[0]]: name, ...typedBeside(value, names, types) }, names);
-  return Object.entries(record ?? {}).map(typed);
+  return pairsOfRecord(record).map(typed);
 }
 
 /** Return a list of records of name, type and value as texts by name: numbers and Base64 as they are written. */
@@ -245,4 +245,34 @@ export function withoutDecimals(value) {
 /** Return a value whose numbers are decimals elsewhere: JavaScript has one kind of number. */
 export function withDecimals(value) {
   return value;
+}
+
+/** Return a record whose values each stand in one text behind the word of their type; null for nothing. */
+export function recordOfSpelt(texts, mark, types) {
+  if (texts == null) return null;
+  return Object.fromEntries(Object.entries(texts).map(([name, text]) => [name, plainOfSpelt(text, mark, types)]));
+}
+
+/** Return the value of a text that begins with the word of its type; what no text says stands there as JSON. */
+export function plainOfSpelt(text, mark, types) {
+  const [word, held] = typeof text === "string" ? partedAt(text, mark) : ["", ""];
+  if (!Object.hasOwn(types, word)) {
+    throw new RangeError(`${asShown(text)} begins with none of the types ${Object.keys(types).join(", ")} and ${asShown(mark)}`);
+  }
+  const asJson = ["number", "truth", "list", "mapping"].includes(types[word]);
+  const same = (one) => one;
+  return plainValue(types[word], asJson ? jsonFromText(held ?? "") : (held ?? ""), same, same);
+}
+
+/** Return a record with each value as one text, behind the word of its type; null for nothing. */
+export function speltOfRecord(record, mark, types) {
+  if (record == null) return null;
+  return Object.fromEntries(pairsOfRecord(record).map(([name, value]) => [name, speltOfPlain(value, mark, types)]));
+}
+
+/** Return a value as a text behind the word of its type. */
+export function speltOfPlain(value, mark, types) {
+  const word = typeOfValue(value, types);
+  const held = typedValue(types[word], value, (one) => one, (one) => one);
+  return `${word}${mark}${value == null ? "" : typeof held === "string" ? held : jsonToText(held)}`;
 }
