@@ -13,6 +13,7 @@ from conftest import ROOT, put, some
 
 from vast_ferry import BadInput, Profile, Verdict, carry, check, find_profile, lint
 from vast_ferry.events.native import read_events, write_events
+from vast_ferry.events.unread import unread_in
 from vast_ferry.evidence.trying import try_event
 from vast_ferry.mapping.compile.functions import lens_source, lens_writer, translate_reply
 from vast_ferry.mapping.compile.losses import event_losses
@@ -295,6 +296,20 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
         [{"a": 1805016413, "b": 5000}],
         "2027-03-14T09:26:53.000005Z",
     ),
+    (
+        "message",
+        "content_type",
+        {"at": 'event["x"]["own"]', "or_at": 'event["x"]["all"]', "optional": True, "unless_empty": True},
+        [{"own": "a/b"}, {"all": "a/b"}, {"own": None, "all": "a/b"}, {"own": "a/b", "all": "c/d"}],
+        "a/b",
+    ),
+    (
+        "message",
+        "body",
+        {"at": 'event["x"]["own"]', "or_at": 'event["x"]["all"]', "as": "base64"},
+        [{"own": "AP8="}, {"all": "AP8="}],
+        b"\x00\xff",
+    ),
     ("schedule", "due", {"as": "before(time, ms)"}, [270], "2027-03-14T09:26:52.73Z"),
     ("message", "attempt", {"as": "count | counted_from(0)"}, [[None, None], ["09:26", "09:27"]], 3),
     ("http", "headers", {"as": "named_lists"}, [[["a", "1", "2"], ["b", "3"]]], [("a", "1"), ("a", "2"), ("b", "3")]),
@@ -465,6 +480,45 @@ def test_nobody_is_null_where_who_calls_stands_encoded(tmp_path: Path, at: str) 
         (native,) = write_events("http", [{**hub, "path.raw": "/", "route": "/", "principal": who}], profile)
         assert (native["who"] is None) == (who is None)
         assert read_events(native, profile, "x", kind="http")[1][0]["principal"] == who
+
+
+#: kind, field, form, what stands there → what of it does not arrive
+LEFT = [
+    ("object", "labels", "lists | texts", {"a": ["1", "2"]}, "x['a'] (it comes more than once, the last arrives)"),
+    ("message", "attributes", "form | texts", "a=1&a=2", "x['a'] (it comes more than once, the last arrives)"),
+    ("record", "new", "records(0, 1) | as_record", [["a", 1], ["a", 2]], "x['a'] (it comes more than once"),
+    ("message", "attributes", "records(0, 1) | scalars", [["a", 1]], "x['a'] (int, arrives as a text)"),
+    ("message", "attempt", "count", ["09:26"], "x[]"),
+    ("record", "new", "before_end('_new')", {"a_new": 1, "b_old": 2}, "x.b_old"),
+]
+
+
+@pytest.mark.parametrize(("kind", "field", "form", "stands", "left"), LEFT)
+def test_what_a_form_does_not_take_is_told(
+    tmp_path: Path, kind: str, field: str, form: str, stands: Any, left: str
+) -> None:
+    profile = profile_of(tmp_path, kind, field, {"as": form})
+    beside = {name: value for name, value in BESIDE.items() if name in HUB_EVENTS[kind].fields and name != field}
+    (found,) = unread_in({**beside, "x": stands}, profile, kind)
+    assert found.startswith(left)
+
+
+#: Rows that need each other, so that neither can be read.
+IN_CIRCLES = [
+    ("record", {"old": "over(new)", "new": "over(old)"}, "old is told by new, and new by old again"),
+    ("record", {"new": "merge_patch(new)"}, "new is told by itself"),
+    ("schedule", {"due": "before(time, s)", "time": "after(due, s)"}, "due is told by time, and time by due again"),
+]
+
+
+@pytest.mark.parametrize(("kind", "forms", "says"), IN_CIRCLES)
+def test_rows_that_need_each_other_are_refused(tmp_path: Path, kind: str, forms: dict[str, str], says: str) -> None:
+    profile_of(tmp_path, "object", "size", {})
+    model = yaml.safe_load((tmp_path / "it.yaml").read_text())
+    model[kind] = {"event": {"rows": [{"at": f'event["{one}"]', "is": one, "as": form} for one, form in forms.items()]}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    with pytest.raises(BadInput, match=says):
+        find_profile(str(tmp_path / "it.yaml"))
 
 
 #: Where these say nothing, a record is told neither as it was nor as it is: that is no event.

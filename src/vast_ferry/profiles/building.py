@@ -8,6 +8,8 @@ they from it: what the compiler does with views it does with these.
 from __future__ import annotations
 
 import ast
+import builtins
+import sys
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -104,8 +106,8 @@ class _Names:
 class Builder:
     """Turns rows as written into rows for the compiler, noting every mistake with its line."""
 
-    def __init__(self, document: Document) -> None:
-        self.document = document
+    def __init__(self, document: Document, *, javascript: bool = False) -> None:
+        self.document, self.javascript = document, javascript
         self.problems: list[BadInput] = []
 
     def _place(self, text: str, *path: str | int, names: _Names | None = None) -> Access:
@@ -484,6 +486,24 @@ class Builder:
             self.problems.append(BadInput(what, "Name events by what no two of them have", self.document.place(*path)))
         return Access(event.event_parameters[0], (Item(at.root), *at.steps))
 
+    def _class_of(self, name: str, profile: schema.ProfileModel, *path: str | int) -> str:
+        """Return the class of an answer with its module: the provider's, or one that Python has."""
+        module, _, own = name.rpartition(".")
+        if not name or own in profile.modules.get(module, {}):
+            return name
+        if self.javascript and not module:
+            return name  # one of the platform's
+        if not module and isinstance(getattr(builtins, own, None), type):
+            return f"builtins.{own}"
+        known = module.partition(".")[0] in sys.stdlib_module_names
+        if module in profile.modules or not known:
+            what = f"no class {own!r} of {module!r} is described" if module else f"{own!r} is none of Python's classes"
+            self._no(what, "Describe it under `modules`, and name it with its module", *path)
+        elif self.javascript:
+            what = f"{name} is a class of Python's, which no handler in JavaScript can have"
+            self._no(what, "Say under `javascript` how answers are given there", *path)
+        return name
+
     def reply(self, profile: schema.ProfileModel, model: schema.ReplyModel, kind: str, event: EventShape) -> ReplyShape:
         """Return how handlers of a kind answer."""
         forms = []
@@ -497,7 +517,8 @@ class Builder:
                 for name, value in form.fixed.items()
             }
             line = self.document.place(*path).line
-            made = ReplyForm(form.when, rows, fixed, form.class_, types, form.written, line=line)
+            class_name = self._class_of(form.class_, profile, *path, "class")
+            made = ReplyForm(form.when, rows, fixed, class_name, types, form.written, line=line)
             forms.append(
                 replace(
                     made,

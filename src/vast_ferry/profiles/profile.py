@@ -273,7 +273,7 @@ def _built(document: Document, path: Path, shown: str, *, javascript: bool = Fal
         raise _many(document, error) from None
     if model.javascript is not None:
         _declares_javascript(document, model.javascript)
-    builder = BuilderOfAll(document)
+    builder = BuilderOfAll(document, javascript=javascript)
     builder.handler(model)
     clients = tuple(builder.clients(model))
     converters = tuple(builder.converters(model))

@@ -139,6 +139,10 @@ STOPS: Final = {
         "an answer is raised where something may catch it, or its class is used otherwise than to raise it",
         "Raise it in the handler itself, outside of any `try` and `with`, or return the answer",
     ),
+    "answer-raised-anywhere": (
+        "an error that is not the provider's own is an answer there ({}), and any line may raise it",
+        "Leave it wrapped: what it raises is answered there as before",
+    ),
     "reply-unknown": ("an answer is put together in a way that could not be followed", "Return it as a literal"),
     "headers-unknown": ("it can't be told which header fields an answer has", "Name them in a literal"),
     "headers-repeat": ("an answer repeats a header field, which the target can't", "Join the values"),

@@ -227,10 +227,9 @@ def of_either(either: Either, names: Own) -> list[Rule]:
 
     def read(here: Expression, there: Expression, *values: Expression) -> Expression:
         need = dict(zip(more, values, strict=True)).__getitem__
+        second = lens.read(helper("told_at_one", there, *map(ex.Literal, either.places)), None, need)
         if either.optional:
             second = ex.Choice(ex.Operation("is not", (there, _NOTHING)), lens.read(there, None, need), usual)
-        else:
-            second = lens.read(helper("told_at_one", there, *map(ex.Literal, either.places)), None, need)
         return ex.Choice(ex.Operation("is not", (here, _NOTHING)), lens.read(here, None, need), second)
 
     def written(value: Expression, *values: Expression) -> Expression:

@@ -25,7 +25,7 @@ from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.python.hosted import stop_hosted
 from vast_ferry.translate.python.job import Facts, Job
 from vast_ferry.translate.python.nodes import Nodes
-from vast_ferry.translate.python.raised import stop_other_uses
+from vast_ferry.translate.python.raised import raised_by_anybody, stop_other_uses
 from vast_ferry.translate.python.reach import Reach
 from vast_ferry.translate.python.read_once import read_twice
 from vast_ferry.translate.python.render import Rendering
@@ -191,6 +191,8 @@ class _Project:
             beyond = beyond_hand(profile.kinds[kind], read=profile is self.job.source)
             if beyond:
                 return Stop("not-by-hand", function.node, f"{profile.title}: {beyond}")
+        if anybody := raised_by_anybody(self.job.source, kind):
+            return Stop("answer-raised-anywhere", function.node, ", ".join(anybody))
         if (
             handler.output
             and declared.bindings

@@ -2,7 +2,8 @@
 
 At a provider that takes a raised error as an answer, `raise Refused(404)` is written as an answer that is returned.
 That is the same only if nothing catches the error on its way out of the handler, and if nobody asks for its class: an
-`except`, an alias, a subclass. Whatever mentions the class otherwise stops the rewriting of all that share it.
+`except`, an alias, a subclass. Whatever mentions the class otherwise stops the rewriting of all that share it. Where
+the class is none of the provider's own (`KeyError` is a 404), any line may raise it: no handler is rewritten then.
 """
 
 from __future__ import annotations
@@ -10,9 +11,17 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Mapping
 
+from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function, Module
 from vast_ferry.translate.values import Key, Std, Stop
+
+
+def raised_by_anybody(source: Profile, kind: str) -> list[str]:
+    """Return the classes of raised answers that are none of the provider's own: Python itself raises these."""
+    own = source.model.modules
+    forms = source.kinds[kind].answered.forms
+    return [form.short_name for form in forms if form.raised and form.class_name.rpartition(".")[0] not in own]
 
 
 def stop_other_uses(flow: Flow, classes: Collection[str]) -> None:
