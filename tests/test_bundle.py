@@ -53,7 +53,7 @@ NEEDS = [
 ]
 
 
-@pytest.mark.parametrize(("requirements", "line", "wanted"), some(NEEDS, 6))
+@pytest.mark.parametrize(("requirements", "line", "wanted"), some(NEEDS, 9))
 def test_what_is_imported_is_required(
     tmp_path: Path, wheels: Path, run: Run, requirements: str, line: str, wanted: set[tuple[str, str]]
 ) -> None:

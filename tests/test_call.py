@@ -188,6 +188,7 @@ def test_a_function_is_called_at_a_rate(staged: Path, run: Run, asked: tuple[str
     assert said in (told.stderr if status == 2 else re.sub(r"\s+", " ", told.stdout))
 
 
+@pytest.mark.slow
 def test_both_sides_of_a_crossing_are_loaded_and_drawn(staged: Path, tmp_path: Path, run: Run) -> None:
     carry(staged, to="thornwick", out=tmp_path / "there", source="ostermere@1")
     told = run("call", tmp_path / "there", "take", "--rate", "40", "--for", "1s", "--plot", tmp_path / "l.png")

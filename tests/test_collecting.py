@@ -285,6 +285,7 @@ def test_the_command_keeps_what_is_pasted(run: Run, apiary: Path) -> None:
     assert (wrong.returncode, "Did you mean" in wrong.stderr or "hive_weight" in wrong.stderr) == (2, True)
 
 
+@pytest.mark.slow
 def test_ten_thousand_entries_are_taken_in_constant_steps(tmp_path: Path, apiary: Path) -> None:
     requests = [{"method": "GET", "url": f"{WEIGHT}?n={number}"} for number in range(10_000)]
     (tmp_path / "big.har").write_text(archive(*requests, *requests[:10]))

@@ -74,7 +74,7 @@ PAGES = [ROOT / "README.md", *(path for path in sorted((ROOT / "docs").glob("*.m
 
 TRIED = [page for page in PAGES if "```console" in page.read_text()]
 #: Those that `make test` leaves to `make test-all`, for they take longest and other tests do nearly the same.
-LONGEST = ("javascript", "check", "library")
+LONGEST = ("javascript", "check", "library", "samples")
 
 
 @pytest.mark.parametrize(

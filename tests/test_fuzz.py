@@ -24,7 +24,7 @@ from planted import MISTAKES, ROOT, WHERE
 from vast_ferry import find_profile
 
 #: Batches of every provider and kind; a share of them in `make test`.
-BATCHES = [one for one in islice(batches(20), 0, 80, 4 if WHOLE else 40) if one[1] in one[0].kinds]
+BATCHES = [one for one in islice(batches(20), 0, 80, 4 if WHOLE else 80) if one[1] in one[0].kinds]
 
 
 @pytest.mark.parametrize(("source", "kind", "seed"), BATCHES, ids=lambda one: getattr(one, "name", one))

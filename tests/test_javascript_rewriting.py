@@ -109,6 +109,7 @@ def test_a_function_by_which_a_handler_answers_gives_the_answer(project: Project
     assert not [text for text in texts if "reply" in text]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("source", "to", "part"), everywhere(["thornwick@1", "ostermere@1", "ostermere@2", "brackendale@1", "fetch"])
 )
@@ -340,6 +341,7 @@ def joined(pairs: Iterable[tuple[str, str]]) -> list[tuple[str, str]]:
     return sorted(apart)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("source", "to", "part"), everywhere(["node-http", "fetch"]))
 def test_a_real_server_sends_what_the_original_answers(tmp_path: Path, source: str, to: str, part: int) -> None:
     ways, functions = build(tmp_path / "p", source, part)
@@ -490,6 +492,7 @@ export const run = (event: any) => {
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("to", some(["node-http", "thornwick@2"], 2))
 def test_typescript_that_needs_code_is_proven_with_the_code_made(tmp_path: Path, to: str) -> None:
     folder = tmp_path / "p"
@@ -535,6 +538,7 @@ export async function run({taken}) {{
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("to", some(["ostermere@2", "thornwick@2", "brackendale@1"], 3))
 def test_a_batch_is_a_list_of_what_is_read_of_each_event(project: ProjectFiles, tmp_path: Path, to: str) -> None:
     functions = [

@@ -501,6 +501,7 @@ def test_filters_that_are_none(read: Any) -> None:
         read()
 
 
+@pytest.mark.slow
 def test_captures_are_written_with_names() -> None:
     assert write_captures(Pattern.of("a/", ANY)) == "a/{...}"
     assert write_captures(read_captures("{apiary}/{day}.csv")) == "{apiary}/{day}.csv"

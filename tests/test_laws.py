@@ -168,6 +168,7 @@ BY_HAND_BUGS: list[tuple[str, str, object, str]] = [
 ]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("lens", "face", "bug", "name"), some(BY_HAND_BUGS, 5))
 def test_a_bug_in_what_is_written_by_hand_is_caught(
     monkeypatch: pytest.MonkeyPatch, lens: str, face: str, bug: object, name: str

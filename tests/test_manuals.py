@@ -97,7 +97,7 @@ BEYOND = {
 }
 
 
-@pytest.mark.parametrize("name", PROFILES)
+@pytest.mark.parametrize("name", some(PROFILES, 3))
 def test_answers_are_what_the_manual_says_others_see(name: str) -> None:
     seen = list(answers_seen(PROFILES[name]))
     beyond = {number for number, one in enumerate(seen) if one.unseen or not one.right}
@@ -982,7 +982,7 @@ WRAPPED_THERE = {
 }
 
 
-@pytest.mark.parametrize("to", [*PROFILES, "wsgi@1"])
+@pytest.mark.parametrize("to", some([*PROFILES, "wsgi@1"], 2))
 def test_what_is_rewritten_at_a_strangers_provider(tmp_path: Path, to: str) -> None:
     target = PROFILES.get(to) or find_profile(to)
     if to in NATIVE_THERE:

@@ -86,7 +86,7 @@ PROJECTS = projects()
             ("python", "brackendale@1", "ostermere@1"),
             ("python", "thornwick@2", "marrowby@2"),
         ],
-        5,
+        8,
     ),
 )
 def test_projects_of_several_files_are_rewritten_and_do_the_same(

@@ -156,6 +156,7 @@ for number in signal.SIGSTOP, signal.SIGCONT:
 """
 
 
+@pytest.mark.slow
 @contained
 def test_time_in_which_the_machine_lets_nobody_run_does_not_count(tmp_path: Path) -> None:
     used = "import time\nend = time.process_time() + 0.8\nwhile time.process_time() < end: pass\nreturn 'done'"
@@ -362,6 +363,7 @@ def run(event, ctx):
 """
 
 
+@pytest.mark.slow
 def test_calls_that_are_sent_ahead_end_as_one_after_the_other(tmp_path: Path) -> None:
     """Whatever a call does to its process, those behind it are made as if nothing had been sent yet."""
     (tmp_path / "h.py").write_text(ASKED)

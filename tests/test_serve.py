@@ -221,6 +221,7 @@ def test_whatever_ends_it_leaves_nothing_behind(apiary: Path, tmp_path: Path, nu
         assert (tmp_path / "ready").exists() is (number == signal.SIGKILL)
 
 
+@pytest.mark.slow
 def test_a_call_that_hangs_does_not_keep_the_server(tmp_path: Path) -> None:
     project = tmp_path / "p"
     project.mkdir()
@@ -253,6 +254,7 @@ def _is_zombie(process: int) -> bool:
     return True
 
 
+@pytest.mark.slow
 def test_calls_that_wait_behind_others_are_each_answered_once(tmp_path: Path) -> None:
     # Short calls are sent ahead to a worker: one that never ends, and one that ends the process, take none with them.
     project = tmp_path / "p"

@@ -163,6 +163,7 @@ def written(provider: str, codes: dict[str, str]) -> dict[str, str | bytes]:
     return files
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("provider", some(ANSWERS, 4))
 def test_answers_by_shape_are_written_by_hand_and_proven(project: Project, tmp_path: Path, provider: str) -> None:
     codes = {f"f{at}": handler(provider, f"f{at}", lines) for at, (lines, _) in enumerate(ANSWERS[provider])}
@@ -241,7 +242,7 @@ ONCE = {
 }
 
 
-@pytest.mark.parametrize(("to", "again"), [("asgi", True), ("wsgi", True), ("asgi", False)])
+@pytest.mark.parametrize(("to", "again"), some([("asgi", True), ("wsgi", True), ("asgi", False)], 3))
 def test_content_is_read_by_one_function_at_most_or_put_back(
     project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, to: str, *, again: bool
 ) -> None:
@@ -423,7 +424,7 @@ BY_STEPS = {
 }
 
 
-@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("language", some(WRITTEN_IN, 2))
 def test_calls_by_steps_on_what_is_handed_over_are_seen(language: str, tmp_path: Path) -> None:
     folder = THISTLEMOOR.parent / "thistlemoor" / WRITTEN_IN[language]
     there = survey(folder, find_profile(str(THISTLEMOOR)))
@@ -465,7 +466,7 @@ def test_what_is_handed_over_is_known_under_other_names(
     assert {use.name for use in uses} == channels
 
 
-@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("language", some(WRITTEN_IN, 2))
 @pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "fennick"], 4))
 def test_calls_by_steps_on_what_is_handed_over_are_carried_and_proven(language: str, to: str, tmp_path: Path) -> None:
     if (language, to) == ("javascript", "fennick"):
@@ -642,7 +643,7 @@ def test_what_is_said_of_each_event_is_answered(project: Project, tmp_path: Path
 CINDERWICK = ROOT / "tests" / "profiles" / "cinderwick-1.yaml"
 
 
-@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("language", some(WRITTEN_IN, 2))
 @pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 4))
 def test_events_that_are_named_by_their_number_come_again(language: str, to: str, tmp_path: Path) -> None:
     carry(
@@ -683,7 +684,7 @@ def test_words_of_a_definition_are_the_hubs_or_refused(tmp_path: Path) -> None:
 DUNMARSH = ROOT / "tests" / "profiles" / "dunmarsh-1.yaml"
 
 
-@pytest.mark.parametrize("language", WRITTEN_IN)
+@pytest.mark.parametrize("language", some(WRITTEN_IN, 2))
 @pytest.mark.parametrize("to", some(["ostermere@2", "brackendale", "thornwick@2", "marrowby@1"], 4))
 def test_one_thing_may_tell_of_the_event_and_of_the_call_and_take_the_answer(
     language: str, to: str, tmp_path: Path

@@ -19,7 +19,16 @@ from vast_ferry.hub.fields import EVENTS, Field
 from vast_ferry.hub.findings import BadInput, nearest
 from vast_ferry.hub.kinds import KINDS, is_request
 from vast_ferry.mapping.clients import class_of
-from vast_ferry.mapping.compile.parts import Either, Own, Places, not_apart, of_either, of_header_fields, of_places, of_text
+from vast_ferry.mapping.compile.parts import (
+    Either,
+    Own,
+    Places,
+    not_apart,
+    of_either,
+    of_header_fields,
+    of_places,
+    of_text,
+)
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
 from vast_ferry.mapping.lenses.pipeline import Pipeline
@@ -188,7 +197,7 @@ class Builder:
         plain = [
             (index, self.row(model, *path, index, names=names))
             for index, model in enumerate(models)
-            if isinstance(model.at, str) and isinstance(model.is_, str) and "{" not in model.is_ and not model.or_at
+            if isinstance(model.at, str) and not model.or_at and isinstance(model.is_, str) and "{" not in model.is_
         ]
         made: dict[int, list[Row]] = {index: [row] for index, row in plain}
         for index, model in enumerate(models):
@@ -269,7 +278,8 @@ class Builder:
         there = self.row(model.model_copy(update=update), *path, names=names)
         places = (str(model.at), model.or_at)
         left_out = model.unless_empty or model.null_if_empty
-        names.rules += of_either(Either((first, second), places, model.is_, lens, model.optional, left_out), names.all_of_them)
+        either = Either((first, second), places, model.is_, lens, model.optional, left_out)
+        names.rules += of_either(either, names.all_of_them)
         here = replace(here, unless_empty=model.unless_empty, shown=model.is_)
         return [here, replace(there, shown=f"{model.is_}, where nothing stands at {model.at}")]
 
