@@ -17,7 +17,7 @@ from vast_ferry.mapping.delivery import Delivery, deliver
 from vast_ferry.mapping.emit import module_source
 from vast_ferry.mapping.places import Access, Call
 from vast_ferry.mapping.python import docstring, quoted
-from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer
+from vast_ferry.mapping.tables import HUB_CALLS, Kind, hub_answer, taken
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.identifiers import slug, unique_slugs
 
@@ -292,7 +292,9 @@ class Wrapping:
             slug=self.slugs[function.name],
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
-            parameters=[name for name in parameters[0] if name not in told_at_setup],
+            parameters=taken(
+                [name for name in parameters[0] if name not in told_at_setup], first.event.by_name, function.captured
+            ),
             calls=calls,
             method=first.method,
             setup=first.setup if told_at_setup else "",

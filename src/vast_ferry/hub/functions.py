@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, Literal
@@ -162,6 +163,11 @@ class Function:
     def routes(self) -> tuple[RouteTrigger, ...]:
         """Return its HTTP triggers."""
         return tuple(trigger for trigger in self.triggers if isinstance(trigger, RouteTrigger))
+
+    @property
+    def captured(self) -> frozenset[str]:
+        """Return the names of what its routes capture."""
+        return frozenset(name for route in self.routes for name in re.findall(r"\{\+?([^{}]*)\}", route.route))
 
 
 @dataclass(frozen=True, slots=True)

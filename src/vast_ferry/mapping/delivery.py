@@ -222,14 +222,13 @@ class _Delivery:
         return f"{'await ' if self.event.awaited else ''}{self.event.name}({passed})"
 
     def _call(self, arguments: tuple[str, ...]) -> str:
-        given = ", ".join(arguments)
         own = self.original
         if own.answered.writer is not None:
             return self._call_through(own.answered.writer, arguments)
         function, pairs = self._handler(arguments)
-        called = f"{function}({', '.join(value for _, value in pairs)})"
+        called = f"{function}({', '.join(self._taken(pairs))})"
         if own.by_keyword:
-            named = ", ".join(f"{name}={value}" for name, value in pairs)
+            named = ", ".join(f"**{value}" if name in own.event.by_name else f"{name}={value}" for name, value in pairs)
             called = f"call_named({function}, {named})"
             if self.asynchronous and not own.asynchronous and not own.method:
                 return f"await in_thread(call_named, {function}, {named})"
@@ -238,7 +237,14 @@ class _Delivery:
         if own.method or own.by_keyword:
             return f"await in_thread(lambda: {called})" if self.asynchronous else called
         # A handler that does not await must not hold up those that do.
+        given = ", ".join(self._taken(pairs))
         return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
+
+    def _taken(self, pairs: list[tuple[str, str]]) -> list[str]:
+        """Return what a handler is handed: the entries of some mappings by their names, after all else."""
+        by_name = self.original.event.by_name
+        plain = [value for name, value in pairs if name not in by_name]
+        return [*plain, *(f"**{value}" for name, value in pairs if name in by_name)]
 
     def _handler(self, arguments: tuple[str, ...]) -> tuple[str, list[tuple[str, str]]]:
         """Return what is called, and the names and values of what it is handed; a class is set up with the others."""

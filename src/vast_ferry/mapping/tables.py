@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import keyword
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 from dataclasses import field as field_
 from typing import Any, Final
@@ -93,6 +93,16 @@ class Told:
     verb: str
 
 
+def taken(names: list[str], by_name: Collection[str], captured: Collection[str]) -> list[str]:
+    """Return how a function takes what it is handed under these names: those `by_name`, entry by entry, stand last.
+
+    What is handed over by its place may be called like an entry, such as one of those `captured`.
+    """
+    plain = [name for name in names if name not in by_name]
+    more = [f"**{name}" for name in names if name in by_name]
+    return [*plain, *(["/"] if more and not {*plain}.isdisjoint(captured) else []), *more]
+
+
 @dataclass(frozen=True, slots=True)
 class EventShape:
     """How an event and its context are handed to a handler: `parameters` in order, and the rows that fill them."""
@@ -114,6 +124,7 @@ class EventShape:
     unused: tuple[Access, ...] = ()  # places that are known and not carried
     told_of: str = ""  # what is called so (an event of a batch) has methods by which a handler says what became of it
     told_by: tuple[Told, ...] = ()
+    by_name: tuple[str, ...] = ()  # parameters that are mappings, whose entries are handed over by their names
 
     @property
     def awaits(self) -> bool:

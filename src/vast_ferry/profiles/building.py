@@ -424,6 +424,7 @@ class Builder:
             tuple(self._place(at, *path, "unused", index, names=names) for index, at in enumerate(model.unused)),
             self._told_of(model, levels, *path),
             tuple(Told(name, tuple(one.takes), one.says) for name, one in model.told_by.items()),
+            tuple(name for name in profile.handler.spread if name in parameters),
         )
 
     def _told_of(self, model: schema.EventModel, levels: tuple[Level, ...], *path: str | int) -> str:

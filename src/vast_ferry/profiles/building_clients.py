@@ -22,7 +22,7 @@ class BuilderOfAll(Builder):
         """Note what a profile says is handed to a handler, or to what sets it up, and is none of its parameters."""
         kinds = [getattr(profile, name) for name in KINDS]
         handed = {*profile.handler.parameters, *(one for kind in kinds if kind for one in kind.event.parameters)}
-        for name in ("event", "setup_takes"):
+        for name in ("event", "setup_takes", "spread"):
             odd = [one for one in getattr(profile.handler, name) if one not in handed]
             if odd:
                 what = f"{name} names {odd[0]!r}, which is none of the parameters of a handler"

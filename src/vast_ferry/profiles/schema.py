@@ -317,6 +317,9 @@ class HandlerModel(Model):
     process: Literal["function", "project"] = Field("function", description="what shares one process")
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
     by_keyword: bool = Field(False, description="whether handlers are called by keyword, with what they name")
+    spread: list[Identifier] = Field(
+        [], description="those parameters that are mappings, whose entries are handed over by their names"
+    )
     method: Identifier | Literal[""] = Field("", description="where handlers are classes: the method for an event")
     setup: Identifier | Literal[""] = Field("", description="the method of such a class that is called before all else")
     setup_takes: list[Identifier] = Field([], description="those parameters that it takes, and no other method")

@@ -14,8 +14,8 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.operations import LookUp, ServiceCall, field_of
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.functions import Function
+from vast_ferry.translate.python.gathered import taking_events
 from vast_ferry.translate.python.native import reached_by
-from vast_ferry.translate.python.unbinding import unbound
 
 Lines = dict[str, dict[str, None]]  # what → places, each once, in order
 
@@ -39,8 +39,9 @@ class Reading:
 def readings(profile: Profile, functions: Iterable[Declared], files: Mapping[str, bytes]) -> dict[str, Reading]:
     """Return what each function's handler reads, answers and calls; nothing for one that can't be followed."""
     made: dict[str, Reading] = {}
-    there = unbound(profile, functions, files)
-    for name, flow, reached in reached_by(profile, there.functions, {**files, **there.files}):
+    there, left = taking_events(profile, functions, files)
+    followed = [one for one in there.functions if one.name not in left]
+    for name, flow, reached in reached_by(profile, followed, {**files, **there.files}):
         reading = made[name] = Reading()
         for function in reached:
             at = function.module.file

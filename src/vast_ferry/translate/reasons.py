@@ -139,6 +139,10 @@ STOPS: Final = {
         "an answer is raised where something may catch it, or its class is used otherwise than to raise it",
         "Raise it in the handler itself, outside of any `try` and `with`, or return the answer",
     ),
+    "taken-by-name": (
+        "it takes {} by name, otherwise than one by one or as a whole, or not all that its route captures",
+        "Take each by its name, or all as `**{}`, in a function without decorators that nobody else calls",
+    ),
     "answer-raised-anywhere": (
         "an error that is not the provider's own is an answer there ({}), and any line may raise it",
         "Leave it wrapped: what it raises is answered there as before",

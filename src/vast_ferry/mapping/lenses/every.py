@@ -67,7 +67,7 @@ def parse_lens(text: str) -> Lens:
 def _parsed(text: str) -> ast.expr:
     try:
         # A line's end in YAML's double quotes is one here already.
-        written = _without_keywords(text.strip()).replace("\r", "\\r").replace("\n", "\\n")
+        written = _without_keywords(text.strip()).replace("\r", "\\r").replace("\n", "\\n").replace("\0", "\\x00")
         return ast.parse(written, mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise LensError(f"{text!r} is not a lens: write a name, name(argument, …), or several with | between") from None

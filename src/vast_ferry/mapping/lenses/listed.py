@@ -225,7 +225,14 @@ class JoinedByName(Formed):
     name, takes, most, holds = "joined_by_name", "what stands between values", 1, ("pairs",)
     reader, writer = "pairs_of_joined", "with_values_joined"
 
+    @property
+    def sets_apart(self) -> bool:  # type: ignore[override]
+        return bool(self.args)
+
     def losses(self, field: str) -> tuple[Loss, ...]:
+        return self.losses_by(field, self.back)
+
+    def losses_by(self, field: str, back: Callable[[Any], Any]) -> tuple[Loss, ...]:
         if not self.args:
             return (joined_loss(field),)
         mark = self.args[0]
@@ -233,8 +240,9 @@ class JoinedByName(Formed):
             raise LensError("joined_by_name takes what stands between the values of a name, such as '|'")
 
         def holds_it(fields: Fields) -> bool:
-            pairs = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields[field]
-            return any(mark in value for _, value in pairs)
+            held = helpers.parse_query(fields["query.raw"]) if field.startswith("query") else fields.get(field) or ()
+            pairs = held.items() if isinstance(held, dict) else held
+            return any(mark in str(value) for _, value in pairs)
 
         taken = Loss("value-split", field, f"a value holds {mark!r}", "it arrives as several", holds_it, tried=True)
         return (taken, *order_lost(field))

@@ -15,6 +15,7 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
+from vast_ferry.translate.python.gathered import taking_events
 from vast_ferry.translate.python.handlers_given import handlers_given
 from vast_ferry.translate.python.in_full import in_full
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
@@ -23,7 +24,7 @@ from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.properties_called import properties_called, property_at
 from vast_ferry.translate.python.rewritten import Rewritten
 from vast_ferry.translate.python.source import PythonText
-from vast_ferry.translate.python.unbinding import Unbound, unbound
+from vast_ferry.translate.python.unbinding import Unbound
 from vast_ferry.translate.python.written_out import helpers_behind, written_out
 from vast_ferry.translate.reasons import NOTES
 from vast_ferry.translate.text import Edit
@@ -334,7 +335,8 @@ def _rewritten(ways: _Ways, whole: Callable[[Unbound, Mapping[str, Finding], boo
     left = MOST_COPIES
     while True:
         known = len(wrapped)
-        there = unbound(source, functions, files, wrapped)
+        there, left_out = taking_events(source, functions, files, wrapped)
+        wrapped |= left_out
         told = _prepared(ways, there)
         result = whole(there, wrapped, left > 0)
         alone |= result.alone

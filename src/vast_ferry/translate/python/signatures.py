@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 
 from vast_ferry.mapping.delivery import untold
+from vast_ferry.mapping.tables import taken
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.batches import unrolled
 from vast_ferry.translate.python.decorators import gives_it_back, is_hidden
@@ -259,9 +260,15 @@ class Signatures:
         rest = (arguments.vararg, arguments.kwarg)
         more = [one for one in (*arguments.defaults, *arguments.kw_defaults, *rest) if one is not None]
         end = max(self.at.text.end(one) for one in (*every, *more))
-        made = ", ".join(parameters)
+        made = ", ".join(self._taken(function, parameters))
         if self.at.text.data[start:end].decode() != made:
             self.at.edit(start, end, made, "signature")
+
+    def _taken(self, function: Function, parameters: list[str]) -> list[str]:
+        """Return how a handler takes what it is handed, by its own names for that."""
+        own = {self.at.handed.get(name, name) for name in self.at.shape.by_name}
+        captured = {name for one in self.at.job.declared.get(function.key, ()) for name in one.captured}
+        return taken(parameters, own, captured)
 
     def _replace_first(
         self, node: ast.FunctionDef | ast.AsyncFunctionDef, every: list[ast.arg], parameters: list[str], more: set[str]
@@ -274,6 +281,8 @@ class Signatures:
         by_place = [*node.args.posonlyargs, *node.args.args]
         defaults = dict(zip(reversed(by_place), reversed(node.args.defaults), strict=False))
         last = defaults.get(theirs[-1], theirs[-1])
+        if self.at.shape.by_name:  # what stands behind may be what an entry is called
+            raise Stop("signature", node)
         start, end, made = self.at.text.start(theirs[0]), self.at.text.end(last), ", ".join(parameters)
         if self.at.text.data[start:end].decode() != made:
             self.at.edit(start, end, made, "signature")

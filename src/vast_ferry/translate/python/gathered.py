@@ -1,0 +1,173 @@
+"""Handlers that are handed the entries of a mapping by name, written as those that take the mapping.
+
+At some providers what a route captures is handed over by its own names, `def show(want, loaf)`. The mapping that the
+entries are of becomes a parameter, and each entry is taken from it at the handler's first line; what follows treats
+that like any other read. Only what is the same at every call is written so: of a route, the names are known. Every
+other handler at such a provider is wrapped: its parameters can't be told from each other.
+"""
+
+from __future__ import annotations
+
+import ast
+import contextlib
+import re
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
+
+from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
+from vast_ferry.hub.functions import Function as Declared
+from vast_ferry.hub.kinds import is_request
+from vast_ferry.mapping.python import quoted
+from vast_ferry.mapping.tables import EventShape
+from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.python.nodes import Nodes
+from vast_ferry.translate.python.source import PythonText
+from vast_ferry.translate.python.unbinding import Unbound, unbound
+from vast_ferry.translate.reasons import STOPS
+from vast_ferry.translate.text import Edit
+
+
+def taking_events(
+    source: Profile, functions: Iterable[Declared], files: Mapping[str, bytes], skip: Collection[str] = ()
+) -> tuple[Unbound, dict[str, Finding]]:
+    """Return a project whose handlers take events and mappings whole, and which don't and why; `skip` stay."""
+    there = unbound(source, functions, files, skip)
+    edits, told = gathered(source, there.functions, {**files, **there.files}, skip)
+    there.edit(edits, files)
+    left = {name: why for name, why in told.items() if why is not None}
+    there.names |= told.keys() - left.keys()
+    return there, left
+
+
+def gathered(
+    source: Profile, functions: Sequence[Declared], files: Mapping[str, bytes], skip: Collection[str]
+) -> tuple[dict[str, list[Edit]], dict[str, Finding | None]]:
+    """Return the edits by which handlers take mappings whole, by file; and of their functions why one does not."""
+    edits: dict[str, list[Edit]] = {}
+    told: dict[str, Finding | None] = {}
+    by_entry: dict[tuple[str, str], list[Declared]] = {}
+    for function in functions:
+        shapes = [source.kinds[kind].event for kind in function.kinds if kind in source.kinds]
+        if function.name not in skip and len(shapes) == 1 and shapes[0].by_name:
+            by_entry.setdefault((function.entry.file, function.entry.name), []).append(function)
+    for (file, _), several in by_entry.items():
+        made, line = list[Edit](), 0
+        with contextlib.suppress(KeyError, BadInput, SyntaxError, ValueError, RecursionError, MemoryError):
+            text = PythonText(files[file], file)
+            handler = _Handler(text, Nodes(text.parse()), several, source.kinds[several[0].kinds[0]].event)
+            line = handler.node.lineno if handler.node else 0
+            made = handler.edits([raw for name, raw in files.items() if name != file])
+        edits.setdefault(file, []).extend(made)
+        told |= {one.name: None if made else _not_taken(one, source, line) for one in several}
+    return {file: several for file, several in edits.items() if several}, told
+
+
+def _not_taken(declared: Declared, source: Profile, line: int) -> Finding:
+    """Return why a handler is wrapped that takes what it is handed by name in a way that could not be followed."""
+    reason, remedy = STOPS["taken-by-name"]
+    names = ", ".join(source.kinds[declared.kinds[0]].event.by_name)
+    why = f"{declared.name} is wrapped as it is: {reason.format(names)}"
+    place = Place(declared.entry.file, line)
+    return Finding("wrapped-taken-by-name", Severity.NOTE, why, remedy.format(names), place, declared.name)
+
+
+class _Handler:
+    """One handler that takes entries by name; where it can't take the mapping, nothing is edited."""
+
+    def __init__(self, text: PythonText, nodes: Nodes, declared: Sequence[Declared], shape: EventShape) -> None:
+        self.text, self.file, self.declared, self.shape = text, nodes, declared, shape
+        name = declared[0].entry.name
+        assert isinstance(nodes.root, ast.Module)
+        named = [node for node in nodes.root.body if getattr(node, "name", "") == name]
+        one = named[0] if len(named) == 1 else None
+        self.node = one if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef)) else None
+
+    def edits(self, others: Sequence[bytes]) -> list[Edit]:
+        """Return what makes it take the mapping; nothing where another may call it, or its calls may fail."""
+        node = self.node
+        if node is None or node.decorator_list or self.text.strange or self._is_called(others):
+            return []
+        arguments = node.args
+        plain = [name for name in self.shape.handed_over if name not in self.shape.by_name]
+        positional = [*arguments.posonlyargs, *arguments.args]
+        by_place, entries = positional[: len(plain)], [*positional[len(plain) :], *arguments.kwonlyargs]
+        odd = arguments.vararg or arguments.posonlyargs or len(self.shape.by_name) != 1
+        if odd or len(by_place) < len(plain) or len({one.kinds for one in self.declared}) > 1:
+            return []
+        usual = self._defaults(arguments)
+        names = {one.arg for one in entries}
+        if names & {one.arg for one in by_place} or any(usual.get(one.arg, "") is None for one in entries):
+            return []
+        captured = self._captured()
+        if arguments.kwarg is None:
+            if captured is None or captured - names:
+                return []  # a call hands over what it does not take, and fails
+        elif names and Nodes(node, self.file).uses(arguments.kwarg.arg):
+            return []  # what is left of the mapping is another one
+        mapping = arguments.kwarg.arg if arguments.kwarg and not names else self._fresh(self.shape.by_name[0])
+        lines = [
+            f"{one.arg} = {_taken(mapping, one.arg, usual.get(one.arg))}"
+            for one in entries
+            if one.arg not in (captured or ()) or Nodes(node, self.file).uses(one.arg)
+        ]
+        made = ", ".join([*(self.text.of(one) for one in by_place), mapping])
+        return [Edit(*self._span(node), made, "signature"), *([self._at_first(node, lines)] if lines else [])]
+
+    def _captured(self) -> set[str] | None:
+        """Return the names that every call hands over; nothing where they are not known."""
+        rows = {row.at.root: row.field for row in self.shape.rows if not row.at.steps}
+        if not is_request(self.shape.kind) or rows.get(self.shape.by_name[0]) != "captures":
+            return None
+        of_each = {replace(one, triggers=(route,)).captured for one in self.declared for route in one.routes}
+        return set(of_each.pop()) if len(of_each) == 1 else None
+
+    def _is_called(self, others: Sequence[bytes]) -> bool:
+        """Tell whether somebody else may call it, who hands the entries over."""
+        entry = self.declared[0].entry
+        module = entry.module.rpartition(".")[2]
+        imports = re.compile(rf"^[ \t]*(?:from|import)\b.*\b{re.escape(module)}\b".encode(), re.MULTILINE)
+        called = re.compile(rf"\b{re.escape(entry.name)}\b".encode())
+        return bool(self.file.uses(entry.name)) or any(imports.search(raw) and called.search(raw) for raw in others)
+
+    def _fresh(self, name: str) -> str:
+        assert self.node is not None
+        taken = Nodes(self.node, self.file).named | self.file.bound
+        while name in taken:
+            name += "_"
+        return name
+
+    def _span(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> tuple[int, int]:
+        """Return where the parameters stand, between the brackets."""
+        arguments = node.args
+        every = [*arguments.args, *arguments.kwonlyargs, *([arguments.kwarg] if arguments.kwarg else [])]
+        more = [one for one in (*arguments.defaults, *arguments.kw_defaults) if one is not None]
+        opened = self.text.data.index(b"(", self.text.start(node)) + 1
+        return opened, max([opened, *(self.text.end(one) for one in (*every, *more))])
+
+    def _defaults(self, arguments: ast.arguments) -> dict[str, str | None]:
+        """Return the defaults of parameters as they are written; None for one that is no literal."""
+        by_place = zip(reversed(arguments.args), reversed(arguments.defaults), strict=False)
+        by_keyword = zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+        return {
+            one.arg: self.text.of(usual) if isinstance(usual, ast.Constant) else None
+            for one, usual in (*by_place, *by_keyword)
+            if usual is not None
+        }
+
+    def _at_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, lines: Sequence[str]) -> Edit:
+        """Return the edit that puts lines before all that the handler does; ValueError where it is one line."""
+        body = node.body
+        documented = isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant)
+        first = body[1] if documented and len(body) > 1 else body[0]
+        at = self.text.line_start(self.text.start(first))
+        indent = self.text.indent_of(at)
+        if self.text.data[at : self.text.start(first)].strip() or first.lineno == node.lineno:
+            raise ValueError("it is one line")
+        return Edit(at, at, "".join(f"{indent}{line}\n" for line in lines), "signature")
+
+
+def _taken(mapping: str, name: str, usual: str | None) -> str:
+    """Return how an entry is taken from the mapping."""
+    if usual is None:
+        return f"{mapping}[{quoted(name)}]"
+    return f"{mapping}.get({quoted(name)})" if usual == "None" else f"{mapping}.get({quoted(name)}, {usual})"
