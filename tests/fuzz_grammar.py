@@ -23,7 +23,7 @@ from vast_ferry.mapping.lenses.lens import Plain
 from vast_ferry.mapping.lenses.packed import InFile
 from vast_ferry.mapping.lenses.pairs import MultiMap
 from vast_ferry.mapping.places import Access, Attr, Call, Item, Through
-from vast_ferry.mapping.tables import Level, ReplyForm
+from vast_ferry.mapping.tables import Level, ReplyForm, taken
 from vast_ferry.mapping.writers import ByWriter
 from vast_ferry.profiles.profile import Profile
 
@@ -104,8 +104,10 @@ class Program:
         if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
             given = surface.writer.among(given)
         given = ("box",) if self.unboxed else given
-        taken = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
-        lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({taken}):", "    seen = []"]
+        entries = surface.profile.kinds[surface.kind].event.by_name
+        given = taken(list(given), entries, ())
+        head = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
+        lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({head}):", "    seen = []"]
         shown = [one for one in (*self.first, *self.more) if one != "*"]
         lines += [f"    seen.append(show({one.partition('=')[0]}))" for one in shown]
         lines += [f"    {line}" for line in self.unboxed]
@@ -1910,7 +1912,8 @@ def program(surface: Surface, seed: str) -> Program:
     writer.top = []
     made = answered if surface.kind == "http" else kept_as_effect
     lines = said_again(writer) or made(writer, scope)
-    plain = not (surface.method or surface.by_name or surface.writer)
+    entries = surface.profile.kinds[surface.kind].event.by_name
+    plain = not (surface.method or surface.by_name or surface.writer or entries)
     before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
     first: tuple[str, ...] = ()
     unboxed: tuple[str, ...] = ()
@@ -2121,7 +2124,7 @@ def answered_by_shape(w: Writer, s: Scope) -> list[str]:
             row.field: step.key for row in forms["mapping"].rows for step in row.at.steps if isinstance(step, Item)
         }
         free = [key for key in forms["mapping"].keys if key not in (*named.values(), "packed")]
-        content = r.choice(free)
+        content = r.choice(free or [named["body"]])
         whole = named.get("headers") or named.get("headers.plain") or "fields"
         said = f"{named['status']!r}: {status}" if "status" in named else ""
         held = f"{whole!r}: {fields}"

@@ -9,15 +9,17 @@ import textwrap
 from pathlib import Path
 
 import pytest
-from conftest import Project
+import yaml
+from conftest import ROOT, Project
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_ferry import carry, check
+from vast_ferry import BadInput, Verdict, carry, check
 from vast_ferry.crossing.carry import Crossing
 from vast_ferry.hub.functions import Binding, Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.translate.moves import Done, composed, line_before
+from vast_ferry.translate.python.gathered import taking_events
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import unbound
 from vast_ferry.translate.text import Edit, Span
@@ -357,3 +359,80 @@ def test_the_content_of_what_triggers_a_handler_is_handed_over(tmp_path: Path) -
     ).read_text().replace(', sorts=["laid"]', "")
     result = check(tmp_path / "there")
     assert result.good, [one.differences for one in result.checked]
+
+
+#: a route, a handler that takes what it captures by name → the same that takes all of it; nothing where it stays
+GATHERED = [
+    ("/{x}", "def run(ask, x):\n    return x", "def run(ask, captures):\n    x = captures['x']\n    return x"),
+    (
+        "/{x}/{y}",
+        "def run(ask, *, y='mon', x: str):\n    'Says it.'\n    return x + y",
+        "captures):\n    'Says it.'\n    y = captures.get('y', 'mon')\n    x = captures['x']\n    return x + y",
+    ),
+    ("/{x}", "def run(ask, x=None):\n    return 1", "def run(ask, captures):\n    return 1"),
+    ("/{x}", "def run(ask, x, z=None):\n    return x, z", "captures.get('z')"),
+    ("/{+x}", "def run(ask, **more):\n    return more", "def run(ask, more):\n    return more"),
+    ("/", "def run(ask):\n    return 1", "def run(ask, captures):\n    return 1"),
+    ("/{x}", "def run(ask, captures):\n    return captures", None),
+    ("/{captures}", "def run(ask, captures):\n    return captures", "captures = captures_['captures']"),
+    ("/{x}/{y}", "def run(ask, x):\n    return x", None),
+    ("/{x}", "def run(ask, x, **more):\n    return x, more", None),
+    ("/{x}", "def run(ask, x=[]):\n    return x", None),
+    ("/{x}", "def run(ask, x): return x", None),
+    ("/{x}", "def run(ask, x):\n    return x\n\n\nother = run", None),
+    ("/{x}", "@print\ndef run(ask, x):\n    return x", None),
+    ("/{ask}", "def run(ask, **more):\n    return more", None),
+    ("/{x}", "def run(*all, x):\n    return x", None),
+]
+LARKSPUR = str(ROOT / "tests" / "profiles" / "larkspur-1.yaml")
+
+
+@pytest.mark.parametrize(("route", "before", "after"), GATHERED)
+def test_captures_by_name_are_taken_from_all_that_was_captured(
+    project: Project, tmp_path: Path, route: str, before: str, after: str | None
+) -> None:
+    function = Function("run", Entry("h.py", "run"), (RouteTrigger(f"/run{route}", ("GET",)),))
+    there, left = taking_events(find_profile(LARKSPUR), [function], {"h.py": before.encode()})
+    assert left.keys() == ({"run"} if after is None else set())
+    assert (after or before).replace("'", '"') in there.files.get("h.py", before.encode()).decode().replace("'", '"')
+    # What comes of either does the same, failures too.
+    target = route.replace("{+x}", "a/b").replace("{", "").replace("}", "")
+    body = before.replace("return ", "return {'head': {'content-type': 'text/plain'}, 'body': str(", 1)
+    body = body.replace("\n\n\nother", ")}\n\n\nother") if "other" in body else body + ")}"
+    files = {"larkspur.yaml": f"larks: {{run: {{does: 'h.py:run', wakes: [{{ask: 'GET /run{larks(route)}'}}]}}}}\n"}
+    sample = f"kind: http\nevent: {{path.raw: /run{target}, method: GET}}\n"
+    source = project({**files, "h.py": body, "samples/run/one.yaml": sample})
+    for style in ("native", "wrapped"):
+        carry(source, to="thornwick", out=tmp_path / style, source=LARKSPUR, style=style)
+        assert {one.verdict for one in check(tmp_path / style).checked} <= {Verdict.SAME, Verdict.UNHELD}, body
+
+
+def larks(route: str) -> str:
+    """Return a route as Larkspur spells it."""
+    return route.replace("{+x}", "<x..>").replace("{", "<").replace("}", ">")
+
+
+def test_errors_of_pythons_own_may_be_answers(project: Project, tmp_path: Path) -> None:
+    model = yaml.safe_load(Path(LARKSPUR).read_text())
+    forms = model["http"]["reply"]["forms"]
+    forms[:0] = [{"when": "raised", "class": name, "fixed": {"status": code}} for name, code in RAISED.items()]
+    (tmp_path / "larkspur-1.yaml").write_text(yaml.safe_dump(model, sort_keys=False))
+    code = "class Gone(KeyError):\n    pass\n\n\ndef run(ask, x):\n    if x == 'gone':\n        raise Gone\n"
+    code += "    if x == 'no':\n        raise PermissionError\n    return {'body': {'a': 1}[x]}\n"
+    files = {"larkspur.yaml": "larks: {run: {does: 'h.py:run', wakes: [{ask: 'GET /run/<x>'}]}}\n", "h.py": code}
+    for x in ("gone", "no", "a", "b"):
+        files[f"samples/run/{x}.yaml"] = f"kind: http\nevent: {{path.raw: /run/{x}, method: GET}}\n"
+    crossing = carry(project(files), to="wsgi", out=tmp_path / "out", source=str(tmp_path / "larkspur-1.yaml"))
+    assert "wrapped-answer-raised-anywhere" in {one.code for one in crossing.findings}
+    checked = check(tmp_path / "out").checked
+    assert {one.verdict for one in checked} == {Verdict.SAME}
+    assert [not one.fails for one in checked] == [True] * 4
+    for name, says in (("Keyerror", "none of Python's classes"), ("larkspur.No", "no class 'No' of 'larkspur'")):
+        forms[0]["class"] = name
+        (tmp_path / "larkspur-1.yaml").write_text(yaml.safe_dump(model, sort_keys=False))
+        with pytest.raises(BadInput, match=says):
+            find_profile(str(tmp_path / "larkspur-1.yaml"))
+
+
+#: An error of Python's own → the status that it stands for.
+RAISED = {"LookupError": 404, "PermissionError": 403}

@@ -942,7 +942,8 @@ def test_a_time_that_its_places_cannot_be_made_of_is_refused(tmp_path: Path) -> 
 
 
 @pytest.mark.parametrize(
-    "name", some(["quernby-1", "hesket-1", "cobblewick-1", "tarrowmere-1", "thistlemoor-2", "cinderwick-1"], 6)
+    "name",
+    some(["quernby-1", "hesket-1", "cobblewick-1", "tarrowmere-1", "thistlemoor-2", "cinderwick-1", "larkspur-1"], 7),
 )
 def test_a_provider_that_says_all_in_such_forms_keeps_every_law(name: str) -> None:
     """Its handlers are generated and carried by the fuzzer as well, to every target and back."""

@@ -99,6 +99,8 @@ class _Handler:
         if names & {one.arg for one in by_place} or any(usual.get(one.arg, "") is None for one in entries):
             return []
         captured = self._captured()
+        if captured and not captured.isdisjoint(one.arg for one in by_place):
+            return []  # it is handed over twice, and every call fails
         if arguments.kwarg is None:
             if captured is None or captured - names:
                 return []  # a call hands over what it does not take, and fails

@@ -10,7 +10,7 @@ import ast
 from collections.abc import Iterator
 
 from vast_ferry.mapping.python import docstring
-from vast_ferry.mapping.tables import Kind
+from vast_ferry.mapping.tables import Kind, taken
 from vast_ferry.translate.python.flow import Flow
 from vast_ferry.translate.python.functions import Function
 from vast_ferry.translate.values import Class, Key, Stop
@@ -73,7 +73,7 @@ def _handed_on(function: Function) -> Iterator[ast.AST]:
 def taking_events(function: Function, name: str, parameters: list[str], *, awaited: bool) -> str:
     """Return the functions that take a class's events: one that sets its object up, and the handler."""
     assert function.cls is not None
-    cls, given = function.cls[1], ", ".join(parameters)
+    cls, given = function.cls[1], ", ".join(one for one in parameters if one != "/")
     prepared = [key[1].rpartition(".")[2] for key in function.together]
     lines = [f"    made.{one}()" for one in prepared if one != "__init__"]
     made = [f"    made = {cls}()", *lines, "    return made"] if lines else [f"    return {cls}()"]
@@ -86,7 +86,7 @@ def taking_events(function: Function, name: str, parameters: list[str], *, await
             *made,
             "",
             "",
-            f"{word} {name}({given}):",
+            f"{word} {name}({', '.join(parameters)}):",
             f"    return {wait}set_up_{name}().{function.node.name}({given})",
             "",
         ]
@@ -108,7 +108,8 @@ def handing_on(kind: Kind, name: str, called: str, *, awaited: bool) -> str:
     word, wait = ("async def", "await ") if awaited else ("def", "")
     kept = kind.setup_takes if kind.setup else ()
     handed = kind.event.handed_over
-    given = ", ".join(f"self.{one}" if one in kept else one for one in handed)
+    by_name = kind.event.by_name
+    given = ", ".join(f"self.{one}" if one in kept else one for one in taken([*handed], by_name, ()))
     lines = [f"class {name}:", f"    {docstring(f'Hands events on to {called}.')}", ""]
     if kept:
         lines += [
@@ -116,7 +117,8 @@ def handing_on(kind: Kind, name: str, called: str, *, awaited: bool) -> str:
             *(f"        self.{one} = {one}" for one in kept),
             "",
         ]
-    lines.append(f"    {word} {kind.method}({', '.join(['self', *(one for one in handed if one not in kept)])}):")
+    own = taken([one for one in handed if one not in kept], by_name, ())
+    lines.append(f"    {word} {kind.method}({', '.join(['self', *own])}):")
     return "\n".join([*lines, f"        return {wait}{called}({given})", ""])
 
 

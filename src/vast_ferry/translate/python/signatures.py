@@ -59,7 +59,7 @@ class Signatures:
             self._replace_parameters(function, node, parameters)
         self._make_first(function, node)
         if function.cls is not None:
-            self.at.job.set_ups[function.key] = (function, parameters)
+            self.at.job.set_ups[function.key] = (function, self._taken(function, parameters))
         if self.at.facts and self.at.facts.answers and node.returns is not None:
             self._drop_returns(node)
         if per_entry and not function.hands_on:
