@@ -104,7 +104,7 @@ class Program:
         if surface.writer is not None and any(f"{surface.writer.name}." in line for line in self.ending.lines):
             given = surface.writer.among(given)
         given = ("box",) if self.unboxed else given
-        entries = surface.profile.kinds[surface.kind].event.by_name
+        entries = surface.profile.kinds[surface.kind].event.spread
         given = taken(list(given), entries, ())
         head = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
         lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({head}):", "    seen = []"]
@@ -1912,7 +1912,7 @@ def program(surface: Surface, seed: str) -> Program:
     writer.top = []
     made = answered if surface.kind == "http" else kept_as_effect
     lines = said_again(writer) or made(writer, scope)
-    entries = surface.profile.kinds[surface.kind].event.by_name
+    entries = surface.profile.kinds[surface.kind].event.spread
     plain = not (surface.method or surface.by_name or surface.writer or entries)
     before, more = standing_before(writer, scope) if plain and writer.random.random() < DECORATED else ((), ())
     first: tuple[str, ...] = ()

@@ -384,15 +384,37 @@ GATHERED = [
     ("/{ask}", "def run(ask, **more):\n    return more", None),
     ("/{x}", "def run(*all, x):\n    return x", None),
 ]
+#: The same where they are handed over in order.
+IN_ORDER = [
+    (
+        "/{x}/{y}",
+        "def run(ask, first, second=None):\n    return first, second",
+        "captures):\n    first = captures[0]\n    second = captures[1]\n    return first, second",
+    ),
+    ("/{x}", "def run(ask, a, b=3):\n    return a, b", "captures):\n    a = captures[0]\n    b = 3\n    return a, b"),
+    ("/", "def run(ask):\n    return 1", "def run(ask, captures):\n    return 1"),
+    ("/{x}/{y}", "def run(ask, x):\n    return x", None),
+    ("/{x}", "def run(ask, x, y):\n    return x", None),
+    ("/{x}", "def run(ask, *all):\n    return all", None),
+    ("/{x}", "def run(ask, *, x):\n    return x", None),
+]
 LARKSPUR = str(ROOT / "tests" / "profiles" / "larkspur-1.yaml")
 
 
-@pytest.mark.parametrize(("route", "before", "after"), GATHERED)
-def test_captures_by_name_are_taken_from_all_that_was_captured(
-    project: Project, tmp_path: Path, route: str, before: str, after: str | None
+@pytest.mark.parametrize(
+    ("in_order", "route", "before", "after"),
+    [*((False, *one) for one in GATHERED), *((True, *one) for one in IN_ORDER)],
+)
+def test_captures_that_are_handed_over_one_by_one_are_taken_from_all_of_them(
+    project: Project, tmp_path: Path, in_order: bool, route: str, before: str, after: str | None
 ) -> None:
+    profile = tmp_path / "larkspur-1.yaml"
+    row = "{at: captures, is: captures}"
+    text = Path(LARKSPUR).read_text()
+    assert row in text
+    profile.write_text(text.replace(row, "{at: captures, is: captures, as: in_order}") if in_order else text)
     function = Function("run", Entry("h.py", "run"), (RouteTrigger(f"/run{route}", ("GET",)),))
-    there, left = taking_events(find_profile(LARKSPUR), [function], {"h.py": before.encode()})
+    there, left = taking_events(find_profile(str(profile)), [function], {"h.py": before.encode()})
     assert left.keys() == ({"run"} if after is None else set())
     assert (after or before).replace("'", '"') in there.files.get("h.py", before.encode()).decode().replace("'", '"')
     # What comes of either does the same, failures too.
@@ -403,7 +425,7 @@ def test_captures_by_name_are_taken_from_all_that_was_captured(
     sample = f"kind: http\nevent: {{path.raw: /run{target}, method: GET}}\n"
     source = project({**files, "h.py": body, "samples/run/one.yaml": sample})
     for style in ("native", "wrapped"):
-        carry(source, to="thornwick", out=tmp_path / style, source=LARKSPUR, style=style)
+        carry(source, to="thornwick", out=tmp_path / style, source=str(profile), style=style)
         assert {one.verdict for one in check(tmp_path / style).checked} <= {Verdict.SAME, Verdict.UNHELD}, body
 
 

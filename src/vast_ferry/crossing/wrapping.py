@@ -293,7 +293,7 @@ class Wrapping:
             up=".parent" * (len(PurePosixPath(entry.file).parts) - 1),
             handler=entry.name,
             parameters=taken(
-                [name for name in parameters[0] if name not in told_at_setup], first.event.by_name, function.captured
+                [name for name in parameters[0] if name not in told_at_setup], first.event.spread, function.captured
             ),
             calls=calls,
             method=first.method,

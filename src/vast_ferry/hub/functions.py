@@ -75,6 +75,11 @@ class RouteTrigger:
         """Return the templates that it takes: with a slash at the end as well where one may be left out."""
         return (self.route, f"{self.route}/") if self.slash else (self.route,)
 
+    @property
+    def captured(self) -> tuple[str, ...]:
+        """Return the names of what it captures, in order."""
+        return tuple(re.findall(r"\{\+?([^{}]*)\}", self.route))
+
 
 @dataclass(frozen=True, slots=True)
 class EventTrigger:
@@ -167,7 +172,7 @@ class Function:
     @property
     def captured(self) -> frozenset[str]:
         """Return the names of what its routes capture."""
-        return frozenset(name for route in self.routes for name in re.findall(r"\{\+?([^{}]*)\}", route.route))
+        return frozenset(name for route in self.routes for name in route.captured)
 
 
 @dataclass(frozen=True, slots=True)

@@ -228,7 +228,7 @@ class _Delivery:
         function, pairs = self._handler(arguments)
         called = f"{function}({', '.join(self._taken(pairs))})"
         if own.by_keyword:
-            named = ", ".join(f"**{value}" if name in own.event.by_name else f"{name}={value}" for name, value in pairs)
+            named = ", ".join(f"**{value}" if name in own.event.spread else f"{name}={value}" for name, value in pairs)
             called = f"call_named({function}, {named})"
             if self.asynchronous and not own.asynchronous and not own.method:
                 return f"await in_thread(call_named, {function}, {named})"
@@ -241,10 +241,10 @@ class _Delivery:
         return f"await in_thread(original, {given})" if self.asynchronous else f"original({given})"
 
     def _taken(self, pairs: list[tuple[str, str]]) -> list[str]:
-        """Return what a handler is handed: the entries of some mappings by their names, after all else."""
-        by_name = self.original.event.by_name
-        plain = [value for name, value in pairs if name not in by_name]
-        return [*plain, *(f"**{value}" for name, value in pairs if name in by_name)]
+        """Return what a handler is handed: the entries of some mappings and lists one by one, after all else."""
+        spread = self.original.event.spread
+        plain = [value for name, value in pairs if name not in spread]
+        return [*plain, *(f"{spread[name]}{value}" for name, value in pairs if name in spread)]
 
     def _handler(self, arguments: tuple[str, ...]) -> tuple[str, list[tuple[str, str]]]:
         """Return what is called, and the names and values of what it is handed; a class is set up with the others."""

@@ -93,14 +93,15 @@ class Told:
     verb: str
 
 
-def taken(names: list[str], by_name: Collection[str], captured: Collection[str]) -> list[str]:
-    """Return how a function takes what it is handed under these names: those `by_name`, entry by entry, stand last.
+def taken(names: list[str], spread: Mapping[str, str], captured: Collection[str]) -> list[str]:
+    """Return how a function takes what it is handed under these names: those whose entries are, stand last.
 
     What is handed over by its place may be called like an entry, such as one of those `captured`.
     """
-    plain = [name for name in names if name not in by_name]
-    more = [f"**{name}" for name in names if name in by_name]
-    return [*plain, *(["/"] if more and not {*plain}.isdisjoint(captured) else []), *more]
+    plain = [name for name in names if name not in spread]
+    more = [f"{spread[name]}{name}" for name in names if name in spread]
+    twice = any(one.startswith("**") for one in more) and not {*plain}.isdisjoint(captured)
+    return [*plain, *(["/"] if twice else []), *more]
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +125,8 @@ class EventShape:
     unused: tuple[Access, ...] = ()  # places that are known and not carried
     told_of: str = ""  # what is called so (an event of a batch) has methods by which a handler says what became of it
     told_by: tuple[Told, ...] = ()
-    by_name: tuple[str, ...] = ()  # parameters that are mappings, whose entries are handed over by their names
+    #: parameters whose entries are handed over: `**` those of a mapping by their names, `*` those of a list in order
+    spread: Mapping[str, str] = field_(default_factory=dict)
 
     @property
     def awaits(self) -> bool:

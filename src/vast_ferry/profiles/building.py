@@ -31,6 +31,7 @@ from vast_ferry.mapping.compile.parts import (
 )
 from vast_ferry.mapping.lenses.every import parse_lens, with_words
 from vast_ferry.mapping.lenses.lens import Lens, LensError, Plain
+from vast_ferry.mapping.lenses.listed import InOrder
 from vast_ferry.mapping.lenses.pipeline import Pipeline
 from vast_ferry.mapping.places import Access, Attr, Item, PlaceError, Through, parse_place
 from vast_ferry.mapping.python import RESERVED
@@ -56,6 +57,12 @@ from vast_ferry.profiles.read_of import unread_rows
 def _by_number(at: Access) -> bool:
     """Tell whether a place is an item by its number, of what may be shorter."""
     return any(isinstance(step, Item) and isinstance(step.key, int) for step in at.steps)
+
+
+def _stars(name: str, rows: list[Row]) -> str:
+    """Return how the entries of a parameter are handed over: in order where it is a list, else by their names."""
+    in_order = any(row.at.root == name and not row.at.steps and isinstance(row.lens, InOrder) for row in rows)
+    return "*" if in_order else "**"
 
 
 def _text_and_forms(text: str) -> tuple[str, str, str]:
@@ -424,7 +431,7 @@ class Builder:
             tuple(self._place(at, *path, "unused", index, names=names) for index, at in enumerate(model.unused)),
             self._told_of(model, levels, *path),
             tuple(Told(name, tuple(one.takes), one.says) for name, one in model.told_by.items()),
-            tuple(name for name in profile.handler.spread if name in parameters),
+            {name: _stars(name, rows) for name in profile.handler.spread if name in parameters},
         )
 
     def _told_of(self, model: schema.EventModel, levels: tuple[Level, ...], *path: str | int) -> str:

@@ -318,7 +318,8 @@ class HandlerModel(Model):
     asynchronous: bool = Field(False, description="whether handlers are coroutine functions")
     by_keyword: bool = Field(False, description="whether handlers are called by keyword, with what they name")
     spread: list[Identifier] = Field(
-        [], description="those parameters that are mappings, whose entries are handed over by their names"
+        [],
+        description="those parameters whose entries are handed over: of a mapping by their names, of a list in order",
     )
     method: Identifier | Literal[""] = Field("", description="where handlers are classes: the method for an event")
     setup: Identifier | Literal[""] = Field("", description="the method of such a class that is called before all else")

@@ -1,7 +1,7 @@
-"""Handlers that are handed the entries of a mapping by name, written as those that take the mapping.
+"""Handlers that are handed the entries of a mapping or a list, written as those that take all of it.
 
-At some providers what a route captures is handed over by its own names, `def show(want, loaf)`. The mapping that the
-entries are of becomes a parameter, and each entry is taken from it at the handler's first line; what follows treats
+At some providers what a route captures is handed over by its own names, `def show(want, loaf)`, or in order. The
+mapping or list becomes a parameter, and each entry is taken from it at the handler's first line; what follows treats
 that like any other read. Only what is the same at every call is written so: of a route, the names are known. Every
 other handler at such a provider is wrapped: its parameters can't be told from each other.
 """
@@ -12,7 +12,6 @@ import ast
 import contextlib
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import replace
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
 from vast_ferry.hub.functions import Function as Declared
@@ -48,7 +47,7 @@ def gathered(
     by_entry: dict[tuple[str, str], list[Declared]] = {}
     for function in functions:
         shapes = [source.kinds[kind].event for kind in function.kinds if kind in source.kinds]
-        if function.name not in skip and len(shapes) == 1 and shapes[0].by_name:
+        if function.name not in skip and len(shapes) == 1 and shapes[0].spread:
             by_entry.setdefault((function.entry.file, function.entry.name), []).append(function)
     for (file, _), several in by_entry.items():
         made, line = list[Edit](), 0
@@ -65,7 +64,7 @@ def gathered(
 def _not_taken(declared: Declared, source: Profile, line: int) -> Finding:
     """Return why a handler is wrapped that takes what it is handed by name in a way that could not be followed."""
     reason, remedy = STOPS["taken-by-name"]
-    names = ", ".join(source.kinds[declared.kinds[0]].event.by_name)
+    names = ", ".join(source.kinds[declared.kinds[0]].event.spread)
     why = f"{declared.name} is wrapped as it is: {reason.format(names)}"
     place = Place(declared.entry.file, line)
     return Finding("wrapped-taken-by-name", Severity.NOTE, why, remedy.format(names), place, declared.name)
@@ -83,45 +82,77 @@ class _Handler:
         self.node = one if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef)) else None
 
     def edits(self, others: Sequence[bytes]) -> list[Edit]:
-        """Return what makes it take the mapping; nothing where another may call it, or its calls may fail."""
+        """Return what makes it take the mapping, or the list; nothing where another may call it, or its calls fail."""
         node = self.node
-        if node is None or node.decorator_list or self.text.strange or self._is_called(others):
+        several = len(self.shape.spread) != 1 or len({one.kinds for one in self.declared}) > 1
+        if several or node is None or node.decorator_list or self.text.strange or self._is_called(others):
             return []
         arguments = node.args
-        plain = [name for name in self.shape.handed_over if name not in self.shape.by_name]
-        positional = [*arguments.posonlyargs, *arguments.args]
-        by_place, entries = positional[: len(plain)], [*positional[len(plain) :], *arguments.kwonlyargs]
-        odd = arguments.vararg or arguments.posonlyargs or len(self.shape.by_name) != 1
-        if odd or len(by_place) < len(plain) or len({one.kinds for one in self.declared}) > 1:
+        most = len(self.shape.handed_over) - 1
+        by_place, entries = arguments.args[:most], arguments.args[most:]
+        if arguments.vararg or arguments.posonlyargs or len(by_place) < most:
             return []
         usual = self._defaults(arguments)
-        names = {one.arg for one in entries}
-        if names & {one.arg for one in by_place} or any(usual.get(one.arg, "") is None for one in entries):
+        if any(usual.get(one.arg, "") is None for one in (*entries, *arguments.kwonlyargs)):
+            return []  # what no literal says may be another at each call
+        in_order = self.shape.spread[self.name] == "*"
+        made = (self._in_order if in_order else self._by_name)(arguments, by_place, entries, usual)
+        if made is None:
             return []
-        captured = self._captured()
-        if captured and not captured.isdisjoint(one.arg for one in by_place):
-            return []  # it is handed over twice, and every call fails
+        taken, lines = made
+        given = ", ".join([*(self.text.of(one) for one in by_place), taken])
+        return [Edit(*self._span(node), given, "signature"), *([self._at_first(node, lines)] if lines else [])]
+
+    def _by_name(
+        self, arguments: ast.arguments, by_place: list[ast.arg], entries: list[ast.arg], usual: Mapping[str, str | None]
+    ) -> tuple[str, list[str]] | None:
+        """Return the mapping's name, and the lines that take each entry by its name; nothing where calls fail."""
+        entries = [*entries, *arguments.kwonlyargs]
+        names, theirs = {one.arg for one in entries}, {one.arg for one in by_place}
+        routes = {frozenset(names) for names in self._captured() or ()}
+        captured = next(iter(routes)) if len(routes) == 1 else None
+        if theirs & (names | (captured or frozenset())):
+            return None  # it is handed over twice, and every call fails
         if arguments.kwarg is None:
             if captured is None or captured - names:
-                return []  # a call hands over what it does not take, and fails
-        elif names and Nodes(node, self.file).uses(arguments.kwarg.arg):
-            return []  # what is left of the mapping is another one
-        mapping = arguments.kwarg.arg if arguments.kwarg and not names else self._fresh(self.shape.by_name[0])
+                return None  # a call hands over what it does not take, and fails
+        elif names and self._uses(arguments.kwarg.arg):
+            return None  # what is left of the mapping is another one
+        mapping = arguments.kwarg.arg if arguments.kwarg and not names else self._fresh(self.name)
         lines = [
             f"{one.arg} = {_taken(mapping, one.arg, usual.get(one.arg))}"
             for one in entries
-            if one.arg not in (captured or ()) or Nodes(node, self.file).uses(one.arg)
+            if one.arg not in (captured or ()) or self._uses(one.arg)
         ]
-        made = ", ".join([*(self.text.of(one) for one in by_place), mapping])
-        return [Edit(*self._span(node), made, "signature"), *([self._at_first(node, lines)] if lines else [])]
+        return mapping, lines
 
-    def _captured(self) -> set[str] | None:
-        """Return the names that every call hands over; nothing where they are not known."""
-        rows = {row.at.root: row.field for row in self.shape.rows if not row.at.steps}
-        if not is_request(self.shape.kind) or rows.get(self.shape.by_name[0]) != "captures":
+    def _in_order(
+        self, arguments: ast.arguments, by_place: list[ast.arg], entries: list[ast.arg], usual: Mapping[str, str | None]
+    ) -> tuple[str, list[str]] | None:
+        """Return the list's name, and the lines that take each entry in order; nothing where calls fail."""
+        counts = {len(names) for names in self._captured() or ()}
+        needed = [one for one in entries if one.arg not in usual]
+        if arguments.kwonlyargs or len(counts) != 1 or not len(needed) <= max(counts) <= len(entries):
             return None
-        of_each = {replace(one, triggers=(route,)).captured for one in self.declared for route in one.routes}
-        return set(of_each.pop()) if len(of_each) == 1 else None
+        listed = self._fresh(self.name)
+        lines = [
+            f"{one.arg} = {f'{listed}[{at}]' if at < max(counts) else usual[one.arg]}"
+            for at, one in enumerate(entries)
+            if self._uses(one.arg)
+        ]
+        return listed, lines
+
+    @property
+    def name(self) -> str:
+        """Return the parameter whose entries are handed over."""
+        return next(iter(self.shape.spread))
+
+    def _captured(self) -> list[tuple[str, ...]] | None:
+        """Return the names that each route captures, in order; nothing where what is handed over is something else."""
+        fields = {row.at.root: row.field for row in self.shape.rows if not row.at.steps}
+        if not is_request(self.shape.kind) or fields.get(self.name) != "captures":
+            return None
+        return [route.captured for one in self.declared for route in one.routes]
 
     def _is_called(self, others: Sequence[bytes]) -> bool:
         """Tell whether somebody else may call it, who hands the entries over."""
@@ -130,6 +161,11 @@ class _Handler:
         imports = re.compile(rf"^[ \t]*(?:from|import)\b.*\b{re.escape(module)}\b".encode(), re.MULTILINE)
         called = re.compile(rf"\b{re.escape(entry.name)}\b".encode())
         return bool(self.file.uses(entry.name)) or any(imports.search(raw) and called.search(raw) for raw in others)
+
+    def _uses(self, name: str) -> bool:
+        """Tell whether the handler uses a name."""
+        assert self.node is not None
+        return bool(Nodes(self.node, self.file).uses(name))
 
     def _fresh(self, name: str) -> str:
         assert self.node is not None

@@ -108,8 +108,8 @@ def handing_on(kind: Kind, name: str, called: str, *, awaited: bool) -> str:
     word, wait = ("async def", "await ") if awaited else ("def", "")
     kept = kind.setup_takes if kind.setup else ()
     handed = kind.event.handed_over
-    by_name = kind.event.by_name
-    given = ", ".join(f"self.{one}" if one in kept else one for one in taken([*handed], by_name, ()))
+    spread = kind.event.spread
+    given = ", ".join(f"self.{one}" if one in kept else one for one in taken([*handed], spread, ()))
     lines = [f"class {name}:", f"    {docstring(f'Hands events on to {called}.')}", ""]
     if kept:
         lines += [
@@ -117,7 +117,7 @@ def handing_on(kind: Kind, name: str, called: str, *, awaited: bool) -> str:
             *(f"        self.{one} = {one}" for one in kept),
             "",
         ]
-    own = taken([one for one in handed if one not in kept], by_name, ())
+    own = taken([one for one in handed if one not in kept], spread, ())
     lines.append(f"    {word} {kind.method}({', '.join(['self', *own])}):")
     return "\n".join([*lines, f"        return {wait}{called}({given})", ""])
 

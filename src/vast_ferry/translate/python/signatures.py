@@ -266,7 +266,7 @@ class Signatures:
 
     def _taken(self, function: Function, parameters: list[str]) -> list[str]:
         """Return how a handler takes what it is handed, by its own names for that."""
-        own = {self.at.handed.get(name, name) for name in self.at.shape.by_name}
+        own = {self.at.handed.get(name, name): stars for name, stars in self.at.shape.spread.items()}
         captured = {name for one in self.at.job.declared.get(function.key, ()) for name in one.captured}
         return taken(parameters, own, captured)
 
@@ -281,7 +281,7 @@ class Signatures:
         by_place = [*node.args.posonlyargs, *node.args.args]
         defaults = dict(zip(reversed(by_place), reversed(node.args.defaults), strict=False))
         last = defaults.get(theirs[-1], theirs[-1])
-        if self.at.shape.by_name:  # what stands behind may be what an entry is called
+        if self.at.shape.spread:  # what stands behind may be what an entry is called
             raise Stop("signature", node)
         start, end, made = self.at.text.start(theirs[0]), self.at.text.end(last), ", ".join(parameters)
         if self.at.text.data[start:end].decode() != made:
