@@ -828,6 +828,34 @@ def test_triggers_stand_in_many_ways_and_come_back(
     (found,) = read.functions[0].triggers
     assert {name: getattr(found, name) for name in means} == means
     assert json.loads(write_definition(read, profile)["it.json"]) == data
+    for at, held in ((".", stands), ("ways", {"ways": stands})) if top else ():  # in a file of their own
+        functions["elsewhere"] = [{"at": at, **top, "file": "more/ways.yaml", "triggers": [trigger]}]
+        (tmp_path / at).mkdir(exist_ok=True)
+        profile = one_form(tmp_path, "it.json", functions)
+        (tmp_path / "it.json").write_text(json.dumps({"all": {"f": own}}))
+        put(tmp_path, {"more/ways.yaml": yaml.safe_dump(held)})
+        _, read = read_project(tmp_path, profile)
+        assert (read.findings, read.files) == ((), ("it.json", "more/ways.yaml"))
+        assert {name: getattr(read.functions[0].triggers[0], name) for name in means} == means
+        written = write_definition(read, profile)
+        assert (json.loads(written["it.json"]), yaml.safe_load(written["more/ways.yaml"])) == ({"all": {"f": own}}, held)
+
+
+def test_what_is_wrong_in_a_file_of_triggers_is_told_there(tmp_path: Path) -> None:
+    trigger = {"kind": "http", "told_by": "x", "rows": [{"at": "x", "is": "route"}]}
+    way = {"at": "ways", "function": "to", "file": "ways.toml", "triggers": [trigger]}
+    profile = one_form(tmp_path, "it.json", {"at": "all", "elsewhere": [way]})
+    (tmp_path / "it.json").write_text(json.dumps({"all": {"f": OWN}}))
+    assert read_project(tmp_path, profile)[1].functions[0].triggers == ()  # there may be none
+    (tmp_path / "ways.toml").write_text('[[ways]]\nx = "/a"\nto = "g"\n')
+    with pytest.raises(BadInput, match=r"ways.toml:1.*there is no function 'g'"):
+        read_project(tmp_path, profile)
+    (tmp_path / "ways.toml").write_text('[[ways]]\nx = "/a"\nto = "f"\nodd = 1\n\n[rest]\n')
+    found = read_project(tmp_path, profile)[1].findings
+    assert [(one.code, one.place.file, one.place.line) for one in found] == [
+        ("unknown-key", "ways.toml", 6),
+        ("unknown-key", "ways.toml", 4),
+    ]
 
 
 BY_METHOD = {

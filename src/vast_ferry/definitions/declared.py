@@ -37,8 +37,15 @@ from vast_ferry.profiles.schema_definition import CallsModel, DefinitionModel
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini, "xml": read_xml}
+#: ending of a file → the syntax in which it is written, whatever that of the definition is
+_ENDINGS: Final = {"yaml": "yaml", "yml": "yaml", "toml": "toml", "json": "json", "ini": "ini", "xml": "xml"}
 #: So many files a definition may consist of.
 MOST_FILES: Final = 5000
+
+
+def syntax_of(file: str, usual: str) -> str:
+    """Return the syntax in which a file of a definition is written, as its ending tells it."""
+    return _ENDINGS.get(file.rpartition(".")[2], usual)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +80,7 @@ class Declarations:
         functions, names = self.model.functions, self.model.references.names.values() if self.model.references else ()
         keys = [self.model.name, self.model.region, functions.more, functions.usual, functions.bases]
         keys += [self.model.stages.at if self.model.stages else "", *functions.shared]
-        keys += [where.at for where in functions.elsewhere]
+        keys += [where.at for where in functions.elsewhere if not where.file]
         keys += [name for name in names if name not in ("stage", "function", "variables.*")]
         return [key for key in keys if key]
 
@@ -300,6 +307,22 @@ class Declarations:
             data = self.mapping(document.data, document, (), f"function {name}")
             whole = self.whole(name, data, document.place(), self.document.data)
             yield Declared(name, whole, document, (), own=data)
+
+    def beside(self, file: str, known: list[str]) -> Document | None:
+        """Return the document of another file of the definition; nothing where the project has none."""
+        path = self.folder / file
+        if not path.is_file():
+            return None
+        shown = str(path)
+        self.files[shown] = file
+        self.refuse_outside(path)
+        document = READERS[syntax_of(file, self.model.syntax)](path, shown, "the definition")
+        if known == [WHOLE]:
+            places = {(WHOLE, *way): place for way, place in document.places.items()}
+            return Document(document.file, {WHOLE: document.data}, {**places, (): document.places.get((), (1, 1))})
+        own = self.mapping(document.data, document, (), "the definition")
+        self.unknown(Declared("", own, document, ()), own, known, ())
+        return document
 
     def refuse_outside(self, path: Path) -> None:
         """Raise BadInput for a file that is a link out of the project."""

@@ -11,7 +11,7 @@ from vast_ferry.definitions.forms import LANGUAGES, FormError, OtherLanguage, Wi
 from vast_ferry.definitions.laid_over import MISSING, there, under
 from vast_ferry.definitions.secrecy import looks_secret
 from vast_ferry.definitions.tables import forms_of
-from vast_ferry.documents.document import Path_
+from vast_ferry.documents.document import Document, Path_
 from vast_ferry.hub.findings import BadInput, Place, Severity
 from vast_ferry.hub.functions import (
     JAVASCRIPT,
@@ -41,7 +41,7 @@ class RowsRead(Declarations):
     carry_values: frozenset[str] = frozenset()  # variables that are carried whatever they hold
     withheld: dict[str, None] = field(default_factory=dict)
     others: list[OtherFunction] = field(default_factory=list)
-    at_top: dict[str, list[tuple[Path_, dict[str, Any], list[TriggerModel]]]] = field(default_factory=dict)
+    at_top: dict[str, list[tuple[Document, Path_, dict[str, Any], list[TriggerModel]]]] = field(default_factory=dict)
 
     def _kept_back(self, row: DefinitionRow, error: FormError, declared: Declared, path: Path_) -> None:
         """Note a value that is not carried as it is; raises BadInput for one that is wrong."""

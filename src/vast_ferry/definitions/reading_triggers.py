@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import keyword
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from vast_ferry.definitions.at_top import entries_at_top
@@ -35,12 +35,13 @@ class TriggersRead(RowsRead):
     """A reading of a definition, as far as its triggers go."""
 
     def triggers(self, declared: Declared) -> tuple[tuple[Trigger, ...], tuple[Binding, ...]]:
-        document, name = declared.document, declared.name
+        name = declared.name
         found: list[Trigger] = []
         bound: list[Binding] = []
         functions = self.model.functions
-        every = [(here, item, functions.triggers) for here, item in self._listed_triggers(declared)]
-        for here, item, kinds in [*every, *self.at_top.get(name, ())]:
+        every = [(declared.document, here, item, functions.triggers) for here, item in self._listed_triggers(declared)]
+        for document, here, item, kinds in [*every, *self.at_top.get(name, ())]:
+            declared = replace(declared, document=document)
             data = self.mapping(item, document, here, f"a trigger of {name}")
             kind = self._kind(data, declared, here, kinds)
             values = {**self.rows(kind.rows, data, declared, here), **_always(kind)}
@@ -106,18 +107,21 @@ class TriggersRead(RowsRead):
     def _at_top(self, top: dict[str, Any], names: set[str]) -> None:
         """Note the triggers that stand at the top, by the function that each names."""
         for where in self.model.functions.elsewhere:
-            for here, item in entries_at_top(where, top, self.document):
+            held, document = top, self.document
+            if where.file:
+                known = [one.at for one in self.model.functions.elsewhere if one.file == where.file]
+                beside = self.beside(where.file, known)
+                held, document = (beside.data, beside) if beside is not None else ({}, self.document)
+            for here, item in entries_at_top(where, held, document):
                 said = {where.function: item} if where.keyed and isinstance(item, str) else item
-                data = dict(self.mapping(said, self.document, here, f"a trigger under {where.at}"))
+                data = dict(self.mapping(said, document, here, f"a trigger under {where.at}"))
                 name = data.pop(where.function, None)
                 if name not in names:
-                    known = nearest(str(name), sorted(names))
-                    what = f"there is no function {name!r}{known}" if name else f"it has no {where.function}"
-                    raise BadInput(
-                        f"{where.at}: {what}", "Name a function of this definition", self.document.place(*here)
-                    )
+                    near = nearest(str(name), sorted(names))
+                    what = f"there is no function {name!r}{near}" if name else f"it has no {where.function}"
+                    raise BadInput(f"{where.at}: {what}", "Name a function of this definition", document.place(*here))
                 data = {**dict(zip(where.keys, here[1:], strict=False)), **data}
-                self.at_top.setdefault(str(name), []).append((here, data, where.triggers))
+                self.at_top.setdefault(str(name), []).append((document, here, data, where.triggers))
 
     def _wire(self, parameter: str, form: str, kind: TriggerModel, place: Place) -> None:
         """Refuse a binding that can't become a parameter, or hands over what it has not."""

@@ -7,10 +7,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
-from vast_ferry.definitions.apart import together
+from vast_ferry.definitions.apart import WHOLE, together
 from vast_ferry.definitions.at_top import put_at_top
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.composed import Pieces, put_whole
+from vast_ferry.definitions.declared import syntax_of
 from vast_ferry.definitions.fitting import Unheld, both, brief, fit_trigger, model_of, parameter_of
 from vast_ferry.definitions.forms import AccessForm, Form
 from vast_ferry.definitions.in_code import write_calls, write_decorated
@@ -101,10 +102,12 @@ def _entry_inside(
     return []
 
 
-def _function_data(function: Function, model: DefinitionModel, profile: Profile, top: dict[str, Any]) -> dict[str, Any]:
-    """Return what is declared of a function; triggers that stand at the top are put there."""
+def _function_data(
+    function: Function, model: DefinitionModel, profile: Profile, tops: dict[str, dict[str, Any]]
+) -> dict[str, Any]:
+    """Return what is declared of a function; triggers that stand at the top of a file are put there."""
     data, _ = fit_function(function, profile)
-    triggers = _triggers_of(function, model, profile, top)
+    triggers = _triggers_of(function, model, profile, tops)
     called = model_of("call", model)
     only_called = set(function.kinds) <= {"call"}
     if only_called and called is not None and called.rows:
@@ -125,7 +128,7 @@ def _function_data(function: Function, model: DefinitionModel, profile: Profile,
 
 
 def _triggers_of(
-    function: Function, model: DefinitionModel, profile: Profile, top: dict[str, Any]
+    function: Function, model: DefinitionModel, profile: Profile, tops: dict[str, dict[str, Any]]
 ) -> list[dict[str, Any]]:
     """Return a function's triggers as it declares them itself; others are put at the top."""
     triggers: list[dict[str, Any]] = []
@@ -133,7 +136,8 @@ def _triggers_of(
     for fitted in (fit_trigger(trigger, profile) for trigger in function.triggers):
         at_top = [one for one in model.functions.elsewhere if any(fitted.kind is kind for kind in one.triggers)]
         if at_top:
-            put_at_top(top, at_top[0], function.name, fitted.entries)
+            where = at_top[0]
+            put_at_top(tops.setdefault(where.file, {}), where, function.name, fitted.entries)
         else:
             triggers += fitted.entries
     return triggers
@@ -188,8 +192,14 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
         put(data, model.name, project.name)
     if model.region and project.region:
         put(data, model.region, project.region)
-    functions = {function.name: _function_data(function, model, profile, data) for function in project.functions}
+    tops = {"": data}  # by the file that they are of, if it is not the definition's own
+    functions = {function.name: _function_data(function, model, profile, tops) for function in project.functions}
     files = _stage_files(project, profile, model, data, functions)
+    files |= {
+        file: _text(held.get(WHOLE, held), syntax_of(file, model.syntax), (), model.root)
+        for file, held in tops.items()
+        if file
+    }
     if model.functions.at:
         at = model.functions.triggers_at if model.functions.calls else ""
         told = {

@@ -133,7 +133,8 @@ class TriggerModel(Model):
 class ElsewhereModel(Model):
     """Triggers that stand at the top of a definition, each naming its function."""
 
-    at: str = Field(description="key at the top: a list of triggers, or a mapping")
+    at: str = Field(description="key at the top: a list of triggers, or a mapping; `.` where they are the whole file")
+    file: Inside | Literal[""] = Field("", description="the file in which they stand, if not the definition's own")
     function: str = Field(description="key of the function's name in each; in a mapping that may be all there is")
     keyed: str | list[str] = Field(
         "",
@@ -290,7 +291,7 @@ class DefinitionModel(Model):
         if self.syntax not in ("yaml", "json"):
             raise ValueError(f"a {self.syntax} file can't be a list")
         apart = [self.name, self.region, functions.usual, functions.bases, functions.more, *functions.shared]
-        apart += [one.at for one in functions.elsewhere] + [self.stages.at if self.stages else ""]
+        apart += [one.at for one in functions.elsewhere if not one.file] + [self.stages.at if self.stages else ""]
         if other := next((key for key in apart if key), ""):
             raise ValueError(f"the whole file is a list of functions, which leaves no place for the key {other!r}")
         return self
