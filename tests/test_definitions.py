@@ -838,7 +838,10 @@ def test_triggers_stand_in_many_ways_and_come_back(
         assert (read.findings, read.files) == ((), ("it.json", "more/ways.yaml"))
         assert {name: getattr(read.functions[0].triggers[0], name) for name in means} == means
         written = write_definition(read, profile)
-        assert (json.loads(written["it.json"]), yaml.safe_load(written["more/ways.yaml"])) == ({"all": {"f": own}}, held)
+        assert (json.loads(written["it.json"]), yaml.safe_load(written["more/ways.yaml"])) == (
+            {"all": {"f": own}},
+            held,
+        )
 
 
 def test_what_is_wrong_in_a_file_of_triggers_is_told_there(tmp_path: Path) -> None:
@@ -856,6 +859,68 @@ def test_what_is_wrong_in_a_file_of_triggers_is_told_there(tmp_path: Path) -> No
         ("unknown-key", "ways.toml", 6),
         ("unknown-key", "ways.toml", 4),
     ]
+
+
+COMMENTED = """import json
+
+#: on: [{x: /a}]
+#: memory: 256
+#:
+def first(event):
+    return {}
+
+
+#: on:
+#:   - x: /b
+#:   - {x: /c, odd: 1}
+@json.loads
+async def second(event): ...
+
+
+#: memory: 128
+
+three = 3
+"""
+
+
+@pytest.mark.parametrize("named_by", ["", "called"])
+def test_functions_are_declared_by_comments_right_above_them(tmp_path: Path, named_by: str) -> None:
+    trigger = {"kind": "http", "told_by": "x", "rows": [{"at": "x", "is": "route"}]}
+    functions = {"comments": {"mark": "#:", "file": "functions.py"}, "triggers_at": "on", "triggers": [trigger]}
+    rows = [{"at": "memory", "is": "memory"}]
+    one_form(tmp_path, "app.yaml", {**functions, "named_by": named_by, "rows": rows}, name="app")
+    model = yaml.safe_load((tmp_path / "it.yaml").read_text())
+    model["http"] = {"event": {"rows": [{"at": 'event["path"]', "is": "path.raw"}]}}
+    (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
+    profile = find_profile(str(tmp_path / "it.yaml"))
+    code = COMMENTED.replace("#: memory: 256", f"#: memory: 256\n#: {named_by}: the_first") if named_by else COMMENTED
+    put(tmp_path, {"app.yaml": "app: it\n", "lib/h.py": code})
+    _, read = read_project(tmp_path, profile)
+    first, second = read.functions
+    name = "the_first" if named_by else "first"
+    assert (first.name, first.entry, first.memory) == (name, Entry("lib/h.py", "first"), 256)
+    assert [one.route for one in (*first.routes, *second.routes)] == ["/a", "/b", "/c"]
+    at = 1 if named_by else 0
+    assert sorted((one.code, one.place.file, one.place.line) for one in read.findings) == [
+        ("unknown-key", "lib/h.py", 12 + at),
+        ("unknown-key", "lib/h.py", 17 + at),
+    ]
+    assert read.files == ("app.yaml",)
+    # Written, they stand in a file of their own, which calls the handlers; read again, it is none of theirs.
+    written = write_definition(read, profile)
+    put(tmp_path, {**written, "lib/h.py": "def first(event):\n    return {}\n\n\nasync def second(event): ...\n"})
+    _, again = read_project(tmp_path, profile)
+    assert not again.findings
+    assert again.files == ("app.yaml", "functions.py")
+    both = [[(one.name, one.entry, one.memory, one.routes) for one in some.functions] for some in (read, again)]
+    assert str(both[0]).partition("place")[0] == str(both[1]).partition("place")[0]
+    # What is wrong is told at its line in the code; who declares nothing is told so.
+    (tmp_path / "lib/h.py").write_text("\n\n#: on: [}]\ndef first(event): ...\n")
+    with pytest.raises(BadInput, match=r"lib/h.py:3"):
+        read_project(tmp_path, profile)
+    put(tmp_path, {"lib/h.py": "", "functions.py": ""})
+    with pytest.raises(BadInput, match=r"no comment in .* begins with #:"):
+        read_project(tmp_path, profile)
 
 
 BY_METHOD = {

@@ -382,7 +382,7 @@ def reference() -> str:
         + "; `changes` are "
         + "; ".join(f"of {kind} triggers {_listed(words_of('changes', kind))}" for kind in CHANGES)
         + ".\n",
-        "\nFunctions stand in the file itself, each in a file of its own, or in the code as decorators:\n",
+        "\nFunctions stand in the file itself, each in a file of its own, or in the code:\n",
         keys(schema_definition.FunctionsModel),
         "\nA kind of trigger (`triggers`):\n",
         keys(schema_definition.TriggerModel),
@@ -392,6 +392,8 @@ def reference() -> str:
         keys(schema_definition.CodeModel),
         "\nFunctions that calls declare (`calls`):\n",
         keys(schema_definition.CallsModel),
+        "\nFunctions that comments declare (`comments`):\n",
+        keys(schema_definition.CommentsModel),
         "\n### Forms\n",
         table(("form", "takes", "meaning"), forms),
         "\n### Spellings of a schedule\n",

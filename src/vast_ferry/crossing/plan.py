@@ -346,15 +346,16 @@ class Plan:
         """Return the files of a project that comes back: the author's own, and the definition as it is now."""
         there = self._project_at_target()
         made = write_definition(there, self.target, self._comments())
-        code = self.target.model.definition.functions.code if self.target.model.definition else None
+        functions = self.target.model.definition.functions if self.target.model.definition else None
+        code = (functions.code or functions.comments) if functions else None
         if code:
             made.pop(code.file, None)
             self.gaps.note(
                 "declared-in-code",
                 Severity.TODO,
-                "the decorators in the code declare the functions, as they did before; what was changed since then in "
-                f"{', '.join(self.project.files)} is not in them",
-                "Compare the two, and change the decorators by hand",
+                "decorators or comments in the code declare the functions, as they did before; what was changed since "
+                f"then in {', '.join(self.project.files)} is not in them",
+                "Compare the two, and change what is in the code by hand",
             )
         return self._together(own, made)
 

@@ -13,10 +13,12 @@ from vast_ferry.definitions.apart import WHOLE, apart
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
 from vast_ferry.definitions.tables import forms_of
+from vast_ferry.documents.comments import read_comments
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
 from vast_ferry.documents.ini_file import read_ini
 from vast_ferry.documents.json_file import read_json
 from vast_ferry.documents.python_file import (
+    Called,
     Decorated,
     Registered,
     Registering,
@@ -25,6 +27,7 @@ from vast_ferry.documents.python_file import (
     parse_python,
     read_calls,
     read_decorators,
+    what_functions_call,
 )
 from vast_ferry.documents.toml_file import read_toml
 from vast_ferry.documents.xml_file import read_xml
@@ -33,7 +36,7 @@ from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.keys import fits
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema_definition import CallsModel, DefinitionModel
+from vast_ferry.profiles.schema_definition import CallsModel, CommentsModel, DefinitionModel
 
 #: syntax → how to read it
 READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini, "xml": read_xml}
@@ -147,6 +150,8 @@ class Declarations:
                 raise BadInput(f"no functions stand{under}", "Declare at least one", self.document.place())
         elif functions.files:
             yield from self._from_files(functions.files)
+        elif functions.comments:
+            yield from self._from_comments(functions.comments)
         else:
             yield from self._from_code()
 
@@ -337,7 +342,7 @@ class Declarations:
         for path in code_files(self.folder):
             shown, relative = str(path), path.relative_to(self.folder).as_posix()
             every = list(read_decorators(path, shown, code.module, code.decorators))
-            behind = [self._stands_for(one) for one in every]
+            behind = [self._stands_for(one.stands_for) for one in every]
             names = [one.name for one in every]
             apart = bool(every) and None not in behind and only_declares(self.tree(path), names)
             if apart:  # a file that only declares is none of the handlers'
@@ -352,6 +357,34 @@ class Declarations:
                 f"no function in {self.folder} has a decorator of {code.module}",
                 f"Expected one of {', '.join(code.decorators)}",
             )
+
+    def _from_comments(self, comments: CommentsModel) -> Iterator[Declared]:
+        found, by = False, self.model.functions.named_by
+        for path in code_files(self.folder):
+            shown, relative = str(path), path.relative_to(self.folder).as_posix()
+            for one in read_comments(path, shown, comments.mark):
+                self.files[shown], found = relative, True
+                if not one.name:
+                    why = f"comments with {comments.mark} declare a function, and none stands right below these"
+                    self.note("unknown-key", Severity.TODO, (why, "Put them above it"), Place(shown, one.line))
+                    continue
+                own = dict(self.mapping(one.document.data, one.document, (), f"what is said of {one.name}"))
+                name = str(own.pop(by, one.name)) if by else one.name
+                whole = self.whole(name, own, one.document.place(), self.document.data or {})
+                entry = self._behind(path, relative, one.name)
+                yield Declared(name, whole, one.document, (), entry, own)
+        if not found:
+            what = f"no comment in {self.folder} begins with {comments.mark}"
+            raise BadInput(what, "Declare at least one function by such comments")
+
+    def _behind(self, path: Path, relative: str, name: str) -> Entry:
+        """Return the handler that comments declare: what the function below them calls, if its file does no more."""
+        behind = {one: self._stands_for(called) for one, called in what_functions_call(self.tree(path)).items()}
+        if None in behind.values() or not only_declares(self.tree(path), list(behind)):
+            return Entry(relative, name)
+        if relative not in self.declarations:
+            self.declarations.append(relative)
+        return behind.get(name) or Entry(relative, name)
 
     def _from_calls(self, calls: CallsModel) -> Iterator[Declared]:
         """Yield the functions that calls declare; several calls of one name are one function."""
@@ -418,9 +451,8 @@ class Declarations:
             self.trees[path] = parse_python(path, str(path))
         return self.trees[path]
 
-    def _stands_for(self, one: Decorated) -> Entry | None:
+    def _stands_for(self, called: Called | None) -> Entry | None:
         """Return the handler that a declared function only calls, if it takes the same parameters."""
-        called = one.stands_for
         if called is None:
             return None
         relative = f"{called.module.replace('.', '/')}.py"

@@ -1,4 +1,4 @@
-"""Functions declared in code, written as a module: by calls that hand handlers over, or by decorators."""
+"""Functions declared in code, written as a module: by calls that hand handlers over, by decorators or comments."""
 
 from __future__ import annotations
 
@@ -9,8 +9,9 @@ from typing import Any
 from vast_ferry.definitions.filters.captures import captures_of
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.hub.functions import Project
+from vast_ferry.mapping.tables import taken
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema_definition import CodeModel, DefinitionModel
+from vast_ferry.profiles.schema_definition import CodeModel, CommentsModel, DefinitionModel
 
 
 def write_calls(
@@ -64,6 +65,36 @@ def write_decorated(
     lines = [f'"""The functions of {project.name!r}, declared for {profile.title}."""'.replace("'", ""), ""]
     lines += [f"# {comment}" for comment in comments]
     lines += ["", f"from {code.module} import {', '.join(roots)}"]
+    said: dict[str, list[str]] = {}
+    for function in project.functions:
+        data = dict(functions[function.name])
+        triggers = data.pop(triggers_at, [])
+        said[function.name] = [f"@{code.settings}({_arguments({'name': function.name, **data})})"]
+        for trigger in triggers:
+            path = next(key for key in trigger if key in code.decorators)
+            arguments = {key: value for key, value in trigger.items() if key != path}
+            said[function.name].append(f"@{path}({_arguments(arguments)})")
+    return _calling(project, said, profile, lines)
+
+
+def write_commented(
+    project: Project, said: dict[str, list[str]], profile: Profile, model: CommentsModel, comments: tuple[str, ...]
+) -> str:
+    """Return a module in which every function is declared by comments and calls the handler that its entry names."""
+    lines = [f'"""The functions of {project.name!r}, declared for {profile.title}."""'.replace("'", ""), ""]
+    lines += [f"# {comment}" for comment in comments]
+    by = profile.model.definition.functions.named_by if profile.model.definition else ""
+    marked = {
+        name: [f"{model.mark} {line}".rstrip() for line in ([f"{by}: {name}"] if by else []) + (one or ["{}"])]
+        for name, one in said.items()
+    }
+    return _calling(project, marked, profile, [*lines, ""], named=not by)
+
+
+def _calling(
+    project: Project, said: dict[str, list[str]], profile: Profile, lines: list[str], *, named: bool = False
+) -> str:
+    """Return a module of functions that call the handlers, each below what is said of it, `named` as it is declared."""
     used: dict[str, str] = {}
     # What one handler's module does when it is imported (it may read a setting) is nothing to the other functions.
     apart = len({function.entry.file for function in project.functions}) > 1
@@ -73,23 +104,21 @@ def write_decorated(
             f"_{function.entry.name}" if f"_{function.entry.name}" not in used else f"_{function.entry.name}_{index}"
         )
         used[alias] = f"from {function.entry.module} import {function.entry.name} as {alias}"
-        data = dict(functions[function.name])
-        triggers = data.pop(triggers_at, [])
-        body += ["", "", f"@{code.settings}({_arguments({'name': function.name, **data})})"]
-        for trigger in triggers:
-            path = next(key for key in trigger if key in code.decorators)
-            arguments = {key: value for key, value in trigger.items() if key != path}
-            body.append(f"@{path}({_arguments(arguments)})")
+        body += ["", "", *said[function.name]]
         shape = profile.kind(function.kinds[0]).event
         event = next((one.name for one in function.bindings if one.way == "event"), shape.event_parameters[0])
         first = [event if name == shape.event_parameters[0] else name for name in shape.handed_over]
         captured = [name for one in function.bindings if one.way == "event" for name in captures_of(one.key)]
         wires = [one.name for one in function.bindings if one.way != "event"]
-        parameters = ", ".join([*first, *captured, *wires])
+        taking = taken([*first, *captured, *wires], shape.spread, function.captured)
         word = "async def" if profile.model.handler.asynchronous else "def"
-        call = f"{alias}({parameters})"
+        call = f"{alias}({', '.join(one for one in taking if one != '/')})"
+        name = function.name if named else alias[1:]
+        if not name.isidentifier() or keyword.iskeyword(name):
+            why = f"{name!r} can't be the name of a function, as each has at {profile.title}"
+            raise BadInput(why, "Rename it: letters, digits and `_`")
         inside = [f"    {used[alias]}", ""] if apart else []
-        body += [f"{word} {alias[1:]}({parameters}):", *inside, f"    return {'await ' * (word != 'def')}{call}"]
+        body += [f"{word} {name}({', '.join(taking)}):", *inside, f"    return {'await ' * (word != 'def')}{call}"]
     return "\n".join([*lines, *([] if apart else used.values()), *body]) + "\n"
 
 

@@ -83,7 +83,14 @@ class _Reader(TriggersRead):
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
-            tuple(dict.fromkeys((self.model.file, *(self.declarations if functions.code else self.files.values())))),
+            tuple(
+                dict.fromkeys(
+                    (
+                        self.model.file,
+                        *(self.declarations if functions.code or functions.comments else self.files.values()),
+                    )
+                )
+            ),
             tuple(self._stages(top, every)),
             tuple(self.others),
             tuple(self.withheld),

@@ -297,7 +297,7 @@ def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
         ((*base, "rows"), model.functions.rows, FUNCTION_FIELDS)
     ]
     functions = model.functions
-    if not (functions.code or functions.calls or any(row.field == "entry" for row in functions.rows)):
+    if not (functions.in_code or any(row.field == "entry" for row in functions.rows)):
         yield BadInput(
             "no row says where a function's code is", "Add one with `is: entry`", profile.document.place(*base, "rows")
         )

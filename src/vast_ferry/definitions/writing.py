@@ -14,7 +14,7 @@ from vast_ferry.definitions.composed import Pieces, put_whole
 from vast_ferry.definitions.declared import syntax_of
 from vast_ferry.definitions.fitting import Unheld, both, brief, fit_trigger, model_of, parameter_of
 from vast_ferry.definitions.forms import AccessForm, Form
-from vast_ferry.definitions.in_code import write_calls, write_decorated
+from vast_ferry.definitions.in_code import write_calls, write_commented, write_decorated
 from vast_ferry.definitions.laid_over import put, put_under, there
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.ini_file import write_ini
@@ -54,7 +54,7 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     rows = {row.field: row for row in model.functions.rows if row.field and row.for_ in spoken}
     for field, row in rows.items():
         value = getattr(function, field)
-        if field == "entry" and (model.functions.code or model.functions.calls):
+        if field == "entry" and model.functions.in_code:
             continue
         if value:
             form = forms[id(row)]
@@ -214,12 +214,30 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
                     "Rename the function: letters, digits, `_`, `-` and dots",
                 )
             files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, (), model.functions.root)
-    if model.functions.calls:
-        files[model.functions.calls.file] = write_calls(project, functions, model, comments)
-    if model.functions.code:
-        files[model.functions.code.file] = write_decorated(project, functions, profile, model.functions.code, comments)
+    files |= _in_code(project, functions, model, profile, comments)
     whole = together(data, model.functions.at, model.file)
     return {model.file: _text(whole, model.syntax, comments, model.root), **files}
+
+
+def _in_code(
+    project: Project,
+    functions: dict[str, dict[str, Any]],
+    model: DefinitionModel,
+    profile: Profile,
+    comments: tuple[str, ...],
+) -> dict[str, str]:
+    """Return the files of code that declare functions."""
+    files = {}
+    if model.functions.calls:
+        files[model.functions.calls.file] = write_calls(project, functions, model, comments)
+    if model.functions.comments:
+        said = {name: write_yaml(one).splitlines() for name, one in functions.items()}
+        files[model.functions.comments.file] = write_commented(
+            project, said, profile, model.functions.comments, comments
+        )
+    if model.functions.code:
+        files[model.functions.code.file] = write_decorated(project, functions, profile, model.functions.code, comments)
+    return files
 
 
 def _stage_files(

@@ -258,6 +258,12 @@ def parameters_of(tree: ast.Module, name: str) -> tuple[str, ...]:
     return ()
 
 
+def what_functions_call(tree: ast.Module) -> dict[str, Called | None]:
+    """Return the functions at the top of a file, by name, and what each only calls with its own parameters."""
+    made = (node for node in tree.body if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef))
+    return {node.name: _only_calls(tree, node) for node in made}
+
+
 def _only_calls(tree: ast.Module, node: ast.FunctionDef | ast.AsyncFunctionDef) -> Called | None:
     """Return the imported function that another only calls, with just its own parameters."""
     body = [one for one in node.body if not (isinstance(one, ast.Expr) and isinstance(one.value, ast.Constant))]

@@ -184,6 +184,13 @@ class CallsModel(Model):
     )
 
 
+class CommentsModel(Model):
+    """Functions declared by comments right above them, whose text is YAML."""
+
+    mark: Annotated[str, Field(pattern=r"^#\S*$")] = Field(description="what such a comment begins with: `#:`")
+    file: Inside = Field(description="file that a carried project's declarations are written to")
+
+
 class FunctionsModel(Model):
     """Where functions stand in a definition, and what each declares.
 
@@ -211,6 +218,7 @@ class FunctionsModel(Model):
     )
     code: CodeModel | None = Field(None, description="functions are declared by decorators in Python files")
     calls: CallsModel | None = Field(None, description="functions are declared by calls in Python files")
+    comments: CommentsModel | None = Field(None, description="functions are declared by comments in Python files")
     patterns: bool = Field(
         False, description="whether keys of `at` are patterns (`*` is any text): all that fit hold, the longest most"
     )
@@ -246,9 +254,14 @@ class FunctionsModel(Model):
 
     @model_validator(mode="after")
     def _stand_somewhere(self) -> FunctionsModel:
-        if not (self.at or self.files or self.code or self.calls):
-            raise ValueError("must say where functions stand: at, files, code or calls")
+        if not (self.at or self.files or self.code or self.calls or self.comments):
+            raise ValueError("must say where functions stand: at, files, code, calls or comments")
         return self
+
+    @property
+    def in_code(self) -> bool:
+        """Tell whether functions are declared where their handlers stand, so that no row says where that is."""
+        return self.code is not None or self.calls is not None or self.comments is not None
 
     @property
     def every_trigger(self) -> list[TriggerModel]:
