@@ -105,7 +105,7 @@ class Program:
             given = surface.writer.among(given)
         given = ("box",) if self.unboxed else given
         entries = surface.profile.kinds[surface.kind].event.spread
-        given = taken(list(given), entries, ())
+        given = tuple(taken(list(given), entries, ()))
         head = "*, " * surface.by_name + ", ".join([*self.first, *given, *self.more])
         lines = [*self.before, f"{'async ' if surface.asynchronous else ''}def {name}({head}):", "    seen = []"]
         shown = [one for one in (*self.first, *self.more) if one != "*"]
