@@ -804,6 +804,12 @@ BAD_ROWS = [
         "several places, or a text of several fields",
     ),
     ({"as": "base64 | nope", "is": "body"}, "there is no lens 'nope'"),
+    ({"as": "whole(x)", "is": "id"}, "whole takes a whole number of 100 at most, not 'x'"),
+    ({"as": "fraction(999)", "is": "id"}, "fraction takes a whole number of 100 at most"),
+    ({"as": "counted_from(first)", "is": "attempt"}, "counted_from takes a whole number"),
+    ({"as": "joined_by_name('') | texts", "is": "attributes"}, "joined_by_name takes what stands between"),
+    ({"as": "typed_texts(n, t, v)", "is": "attributes"}, "typed_texts needs the provider's words for types"),
+    ({"or_at": 'event["y"]', "is": ["a {id}", "b {id}"]}, "one field, of one place each"),
     ({"as": "commas", "is": "query"}, "can't be read back exactly"),
     (
         {"as": "gzip | base64", "is": "body"},

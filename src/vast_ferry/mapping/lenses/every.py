@@ -107,6 +107,8 @@ def _lens(text: str, tree: ast.expr) -> Lens:
     made = kind(arguments, options)
     if options or not kind.named:
         made.losses("id")  # what an argument may not be is said here
+        if isinstance(made, Formed):
+            made.told()
     return made
 
 

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need
+from vast_ferry.mapping.lenses.lens import Formed, Lens, LensError, Need, number_given
 from vast_ferry.mapping.lenses.packed import Utf8
 from vast_ferry.mapping.losses import Loss, by_trying
 
@@ -264,7 +264,7 @@ class Whole(Formed):
         return "fraction_digits" if self.args else "number_as_text"
 
     def told(self) -> tuple[Any, ...]:
-        return tuple(int(one) for one in self.args)
+        return tuple(number_given(self.name, one) for one in self.args)
 
     def losses(self, field: str) -> tuple[Loss, ...]:
         return (
@@ -287,7 +287,7 @@ class Fraction(Formed):
     reader, writer, stands_for_nothing = "fraction_digits", "fraction_number", True
 
     def told(self) -> tuple[Any, ...]:
-        return (int(self.args[0]),)
+        return (number_given(self.name, self.args[0]),)
 
 
 class Scalar(Formed):
@@ -314,6 +314,10 @@ class CountedFrom(Lens):
     counts = True
     name, takes, fewest, most, holds = "counted_from", "the first number", 1, 1, ("integer",)
     wants_value = True
+
+    def losses(self, field: str) -> tuple[Loss, ...]:
+        number_given(self.name, self.args[0], 1_000_000)
+        return ()
 
     def read(self, at: Expression, flag: Expression | None, need: Need) -> Expression:
         return ex.Operation("+", (at, ex.Literal(1 - int(self.args[0]))))

@@ -24,6 +24,13 @@ class LensError(FerryError, ValueError):
     """A lens that does not exist or was given what it does not take."""
 
 
+def number_given(lens: str, argument: str, most: int = 100) -> int:
+    """Return the whole number that an argument is; raises LensError for any other, and for one above `most`."""
+    if not (argument.isascii() and argument.isdecimal()) or int(argument) > most:
+        raise LensError(f"lens {lens} takes a whole number of {most} at most, not {argument[:40]!r}")
+    return int(argument)
+
+
 @dataclass(frozen=True, slots=True)
 class Lens:
     """A form of a value at a native place; this one is the value itself.

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from vast_ferry.mapping import expressions as ex
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.expressions import Expression, helper
-from vast_ferry.mapping.lenses.lens import Formed, LensError, Need
+from vast_ferry.mapping.lenses.lens import Formed, LensError, Need, number_given
 from vast_ferry.mapping.lenses.pairs import joined_loss, order_lost
 from vast_ferry.mapping.losses import PAIRS_UNREADABLE, Fields, Loss, by_trying
 
@@ -470,7 +470,7 @@ class InOrder(Formed):
     reader, writer = "by_order", "values_in_order"
 
     def told(self) -> tuple[Any, ...]:
-        return (int(self.args[0]) if self.args else 0,)
+        return (number_given(self.name, self.args[0]) if self.args else 0,)
 
     def write(self, value: Expression, need: Need) -> Expression:
         made = helper("values_in_order", value, need("route"))

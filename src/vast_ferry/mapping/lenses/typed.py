@@ -26,6 +26,8 @@ class Typed(Formed):
         return {str(word): str(kind) for word, kind in self.options}
 
     def losses(self, field: str) -> tuple[Loss, ...]:
+        if not self.options:
+            raise LensError(f"lens {self.name} needs the provider's words for types")
         writer, reader, told = getattr(helpers, self.writer), getattr(helpers, self.reader), self.told()
 
         def changed(fields: Fields) -> bool:
