@@ -18,7 +18,7 @@ from vast_ferry.mapping.inline import Inline
 from vast_ferry.mapping.lenses.content import BytesReadOnce, ContentUnderKeys, TextOrBytes
 from vast_ferry.mapping.lenses.forms import Content, ContentByKey, HeaderFields, ObjectOf, StatusSaid
 from vast_ferry.mapping.lenses.lens import Lens, Plain, PlainBytes
-from vast_ferry.mapping.lenses.listed import JoinedByName, LowerNames, TitleNames, UpperNames
+from vast_ferry.mapping.lenses.names import JoinedByName, LowerNames, TitleNames, UpperNames
 from vast_ferry.mapping.lenses.packed import ReadOnce
 from vast_ferry.mapping.lenses.pairs import FieldLists, FlatFields, Joined, ListsToLookUp, PairList
 from vast_ferry.mapping.lenses.pipeline import Pipeline
@@ -134,9 +134,9 @@ _KNOWN: Final[dict[str, tuple[type[Lens], ...]]] = {
 def is_by_name(lens: Lens) -> bool:
     """Tell whether header fields stand in a mapping from each name, however it is spelt, to its values as one text."""
     spelling = (LowerNames, TitleNames, UpperNames)
-    if not isinstance(lens, Pipeline):
-        return isinstance(lens, JoinedByName)
-    return isinstance(lens.parts[0], JoinedByName) and all(isinstance(one, spelling) for one in lens.parts[1:])
+    first, *others = lens.parts if isinstance(lens, Pipeline) else (lens,)
+    usual = isinstance(first, JoinedByName) and not first.args  # joined by another text they come apart again
+    return usual and all(isinstance(one, spelling) for one in others)
 
 
 def told_otherwise(row: Row) -> bool:

@@ -20,6 +20,7 @@ from vast_ferry.mapping.lenses import (
     forms,
     lens,
     listed,
+    names,
     over,
     packed,
     pairs,
@@ -36,7 +37,7 @@ from vast_ferry.mapping.lenses.pipeline import Pipeline
 from vast_ferry.mapping.lenses.times import Epoch
 from vast_ferry.mapping.lenses.typed import Typed
 
-_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, packed, listed, over, arranged, typed)
+_TOPICS = (lens, times, text, pairs, content, structure, protocols, forms, packed, listed, names, over, arranged, typed)
 #: What others are built on, and what is only a form on file.
 _NO_ROW_NAMES = (Lens, TwoHelpers, Formed, Epoch, FileBytes, OfVersion, Typed, Pipeline)
 
