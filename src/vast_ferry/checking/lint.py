@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from vast_ferry.checking.answers_seen import AnswerSeen, answers_seen
 from vast_ferry.definitions.writing_back import PROJECT, definition_lost
-from vast_ferry.events.unread import Partly
+from vast_ferry.events.unread import not_read
 from vast_ferry.evidence.witnesses import Fact, evidence_folder, facts, unread
 from vast_ferry.hub.extras import require
 from vast_ferry.hub.fields import OF_THE_CALL
@@ -125,9 +125,10 @@ def _evidence(profile: Profile) -> Iterator[Linted]:
     for file, keys in unread(profile).items():
         kind = kinds.get(file, "")
         law = "every key of recorded events is read"
-        if missing := [key for key in keys if not isinstance(key, Partly)]:
+        missing, partly = not_read(keys)
+        if missing:
             yield Linted(law, kind, Broken(law, kind, f"{file}: no row reads {', '.join(missing)}", {}))
-        if partly := [key for key in keys if isinstance(key, Partly)]:
+        if partly:
             yield Linted("what is read arrives as it stands there", kind, unseen=f"{file}: {', '.join(partly)}")
 
 

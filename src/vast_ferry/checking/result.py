@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.exact_json import Difference
+from vast_ferry.events.unread import not_read
 from vast_ferry.evidence.witnesses import WITNESS
 from vast_ferry.hub.findings import Finding, Place, Severity
 
@@ -103,17 +104,24 @@ class CheckResult:
 
     def _unread(self) -> Iterator[Finding]:
         for one in self.noted:
-            if one.unread:
-                keys = ", ".join(one.unread)
-                rows = "`vast-ferry profile try` shows all rows"
-                yield Finding(
-                    "event-unread",
-                    Severity.TODO,
-                    f"{self.source}'s profile reads nothing of {keys}: no handler gets it here, on either side",
+            missing, partly = map(", ".join, not_read(one.unread))
+            rows = "`vast-ferry profile try` shows all rows"
+            told = (
+                (
+                    missing,
+                    f"{self.source}'s profile reads nothing of {missing}: no handler gets it here, on either side",
                     f"Add a row to the profile, or list the place under `unused`; {rows}",
-                    Place(one.file, 1),
-                    one.function,
-                )
+                ),
+                (
+                    partly,
+                    f"{self.source}'s profile does not take all as it stands there, on both sides: {partly}",
+                    f"Give the place a form that takes all of it, where handlers need that; {rows}",
+                ),
+            )
+            for there, reason, remedy in told:
+                if there:
+                    place = Place(one.file, 1)
+                    yield Finding("event-unread", Severity.TODO, reason, remedy, place, one.function)
 
     def _odd(self) -> Iterator[Finding]:
         """Yield what is read oddly, once a function: both sides rest on the same profile, and agree on what it says."""

@@ -236,11 +236,14 @@ class _Told:
             self._met[told] = self._met.get(told, 0) + count
 
     def unread(self, keys: Mapping[str, tuple[int, int]], title: str) -> None:
-        """Tell of keys that no row of the source's profile reads: each once, with its first line."""
+        """Tell of keys of which the source's profile reads nothing, or not all: each once, with its first line."""
+        from vast_ferry.events.unread import Partly
         from vast_ferry.reports.terminal import say
 
         for key, (line, count) in keys.items():
-            told = f"{key}: {title}'s profile has no row for it"
+            partly = isinstance(key, Partly)
+            told = str(key) if partly else f"{key}: {title}'s profile has no row for it"
             if told not in self._met:
-                say(f"{self.shown}:{line}: not read, and lost: {told}")
+                what = "not all as it stands there" if partly else "not read, and lost"
+                say(f"{self.shown}:{line}: {what}: {told}")
             self._met[told] = self._met.get(told, 0) + count

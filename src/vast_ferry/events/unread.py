@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import functools
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -25,6 +25,13 @@ class Partly(str):
     """A place of which something does not arrive as it stands there, and why."""
 
     __slots__ = ()
+
+
+def not_read(places: Iterable[str]) -> tuple[list[str], list[str]]:
+    """Return the places of which nothing is read, and those of which not all arrives as it stands there."""
+    places = list(places)
+    partly = [one for one in places if isinstance(one, Partly)]
+    return [one for one in places if not isinstance(one, Partly)], list(partly)
 
 
 @dataclass(slots=True)

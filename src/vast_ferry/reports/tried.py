@@ -12,6 +12,7 @@ from rich.table import Table
 from rich.text import Text
 
 from vast_ferry.events.compiled import MISSING
+from vast_ferry.events.unread import not_read
 from vast_ferry.evidence.trying import Tried, TriedEvent, as_json
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.reports.project_text import survey_text
@@ -84,10 +85,14 @@ def _fields(event: TriedEvent) -> RenderableType:
 
 def _facts(tried: Tried) -> list[RenderableType]:
     parts: list[RenderableType] = []
-    if tried.unread:
+    missing, partly = not_read(tried.unread)
+    if missing:
         parts.append(Text("Keys that no row reads: what stands there is lost", "bold red"))
-        parts += [Text(f"  {key}", "red") for key in tried.unread]
-    else:
+        parts += [Text(f"  {key}", "red") for key in missing]
+    if partly:
+        parts.append(Text("Read, and not all of it arrives as it stands there", "bold red"))
+        parts += [Text(f"  {key}", "red") for key in partly]
+    if not tried.unread:
         parts.append(Text("Every key is read.", "green"))
     if tried.changed:
         parts.append(Text("Written again, it differs", "bold red"))
