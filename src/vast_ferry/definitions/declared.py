@@ -362,7 +362,9 @@ class Declarations:
         found, by = False, self.model.functions.named_by
         for path in code_files(self.folder):
             shown, relative = str(path), path.relative_to(self.folder).as_posix()
-            for one in read_comments(path, shown, comments.mark):
+            every = list(read_comments(path, shown, comments.mark))
+            behind = self._behind(path, relative) if every else {}
+            for one in every:
                 self.files[shown], found = relative, True
                 if not one.name:
                     why = f"comments with {comments.mark} declare a function, and none stands right below these"
@@ -371,20 +373,18 @@ class Declarations:
                 own = dict(self.mapping(one.document.data, one.document, (), f"what is said of {one.name}"))
                 name = str(own.pop(by, one.name)) if by else one.name
                 whole = self.whole(name, own, one.document.place(), self.document.data or {})
-                entry = self._behind(path, relative, one.name)
-                yield Declared(name, whole, one.document, (), entry, own)
+                yield Declared(name, whole, one.document, (), behind.get(one.name) or Entry(relative, one.name), own)
         if not found:
             what = f"no comment in {self.folder} begins with {comments.mark}"
             raise BadInput(what, "Declare at least one function by such comments")
 
-    def _behind(self, path: Path, relative: str, name: str) -> Entry:
-        """Return the handler that comments declare: what the function below them calls, if its file does no more."""
+    def _behind(self, path: Path, relative: str) -> dict[str, Entry | None]:
+        """Return the handlers that the functions of a file call, by their names, if the file does no more than that."""
         behind = {one: self._stands_for(called) for one, called in what_functions_call(self.tree(path)).items()}
         if None in behind.values() or not only_declares(self.tree(path), list(behind)):
-            return Entry(relative, name)
-        if relative not in self.declarations:
-            self.declarations.append(relative)
-        return behind.get(name) or Entry(relative, name)
+            return {}
+        self.declarations.append(relative)
+        return behind
 
     def _from_calls(self, calls: CallsModel) -> Iterator[Declared]:
         """Yield the functions that calls declare; several calls of one name are one function."""

@@ -78,19 +78,14 @@ class _Reader(TriggersRead):
             one, other = [f.place for f in read if f.name == twice][:2]
             raise BadInput(f"two functions are called {twice} (the other stands in {one})", "Rename one of them", other)
         self._same_routes(read)
+        # A file of handlers is none of the definition's, even where they are declared in it.
+        files = self.declarations if functions.code or functions.comments else self.files.values()
         return Project(
             self.title or str(_at(top, self.model.name) if self.model.name else self.folder.resolve().name),
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
-            tuple(
-                dict.fromkeys(
-                    (
-                        self.model.file,
-                        *(self.declarations if functions.code or functions.comments else self.files.values()),
-                    )
-                )
-            ),
+            tuple(dict.fromkeys((self.model.file, *files))),
             tuple(self._stages(top, every)),
             tuple(self.others),
             tuple(self.withheld),

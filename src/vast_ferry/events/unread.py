@@ -29,9 +29,11 @@ class Partly(str):
 
 def not_read(places: Iterable[str]) -> tuple[list[str], list[str]]:
     """Return the places of which nothing is read, and those of which not all arrives as it stands there."""
-    places = list(places)
-    partly = [one for one in places if isinstance(one, Partly)]
-    return [one for one in places if not isinstance(one, Partly)], list(partly)
+    missing: list[str] = []
+    partly: list[str] = []
+    for one in places:
+        (partly if isinstance(one, Partly) else missing).append(one)
+    return missing, partly
 
 
 @dataclass(slots=True)
@@ -130,6 +132,13 @@ def _tree_of(profile: Profile, kind: str, number: int) -> _Node:
     return top
 
 
+def _left(lens: Lens, data: Any) -> tuple[str, ...]:
+    """Return which parts of what stands there a form does not take; none where it can't read it."""
+    with contextlib.suppress(Exception):  # the row that reads there says what is wrong
+        return lens.not_taken(data)
+    return ()
+
+
 def _quickly(node: _Node) -> Callable[[Any], bool] | None:
     """Return a test for whether all of a value is read; nothing where whatever stands there is.
 
@@ -137,7 +146,7 @@ def _quickly(node: _Node) -> Callable[[Any], bool] | None:
     """
     if node.whole:
         lens = node.lens
-        return None if lens is None else lambda data: not lens.not_taken(data)
+        return None if lens is None else lambda data: not _left(lens, data)
     if node.named or node.inside is not None or (node.each is not None and node.children):
         return lambda data: next(_walk(data, node, "x"), None) is None
     each = _quickly(node.each) if node.each is not None else None
@@ -172,7 +181,7 @@ def unread_in(data: Any, profile: Profile, kind: str, number: int = 0) -> tuple[
 def _walk(data: Any, node: _Node, path: str) -> Iterator[str]:
     if node.whole:
         if node.lens is not None:
-            yield from (Partly(f"{path}{part}") for part in node.lens.not_taken(data))
+            yield from (Partly(f"{path}{part}") for part in _left(node.lens, data))
         return
     if node.inside is not None and node.decode is not None and data is not None:
         with contextlib.suppress(Exception):  # the row that reads there says what is wrong

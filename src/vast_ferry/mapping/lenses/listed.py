@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from typing import Any, ClassVar
 
@@ -34,8 +35,8 @@ def names_taken_once(pairs: Any) -> tuple[str, ...]:
     """Return which names repeat among pairs of which one of each name is taken."""
     if not isinstance(pairs, list):
         return ()
-    names = [one[0] for one in pairs]
-    return tuple(f"[{name!r}] (it comes more than once, the last arrives)" for name in names if names.count(name) > 1)
+    counts = Counter(one[0] for one in pairs)
+    return tuple(f"[{name!r}] (it comes more than once, the last arrives)" for name, at in counts.items() if at > 1)
 
 
 class Flat(Formed):

@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import ast
 import contextlib
-import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity
@@ -19,6 +18,7 @@ from vast_ferry.hub.kinds import is_request
 from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.python.handlers_alone import at_first, fresh_name, is_called_by_others
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.source import PythonText
 from vast_ferry.translate.python.unbinding import Unbound, unbound
@@ -80,12 +80,15 @@ class _Handler:
         named = [node for node in nodes.root.body if getattr(node, "name", "") == name]
         one = named[0] if len(named) == 1 else None
         self.node = one if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef)) else None
+        self.own = Nodes(one or nodes.root, nodes)
 
     def edits(self, others: Sequence[bytes]) -> list[Edit]:
         """Return what makes it take the mapping, or the list; nothing where another may call it, or its calls fail."""
         node = self.node
         several = len(self.shape.spread) != 1 or len({one.kinds for one in self.declared}) > 1
-        if several or node is None or node.decorator_list or self.text.strange or self._is_called(others):
+        if several or node is None or node.decorator_list or self.text.strange:
+            return []
+        if is_called_by_others(self.declared[0].entry, self.file, others):
             return []
         arguments = node.args
         most = len(self.shape.handed_over) - 1
@@ -101,7 +104,10 @@ class _Handler:
             return []
         taken, lines = made
         given = ", ".join([*(self.text.of(one) for one in by_place), taken])
-        return [Edit(*self._span(node), given, "signature"), *([self._at_first(node, lines)] if lines else [])]
+        first = at_first(self.text, node, lines, "signature") if lines else None
+        if lines and first is None:
+            return []
+        return [Edit(*self._span(node), given, "signature"), *([first] if first is not None else [])]
 
     def _by_name(
         self, arguments: ast.arguments, by_place: list[ast.arg], entries: list[ast.arg], usual: Mapping[str, str | None]
@@ -118,7 +124,7 @@ class _Handler:
                 return None  # a call hands over what it does not take, and fails
         elif names and self._uses(arguments.kwarg.arg):
             return None  # what is left of the mapping is another one
-        mapping = arguments.kwarg.arg if arguments.kwarg and not names else self._fresh(self.name)
+        mapping = arguments.kwarg.arg if arguments.kwarg and not names else fresh_name(self.name, self.own, self.file)
         lines = [
             f"{one.arg} = {_taken(mapping, one.arg, usual.get(one.arg))}"
             for one in entries
@@ -134,7 +140,7 @@ class _Handler:
         needed = [one for one in entries if one.arg not in usual]
         if arguments.kwonlyargs or len(counts) != 1 or not len(needed) <= max(counts) <= len(entries):
             return None
-        listed = self._fresh(self.name)
+        listed = fresh_name(self.name, self.own, self.file)
         lines = [
             f"{one.arg} = {f'{listed}[{at}]' if at < max(counts) else usual[one.arg]}"
             for at, one in enumerate(entries)
@@ -154,25 +160,9 @@ class _Handler:
             return None
         return [route.captured for one in self.declared for route in one.routes]
 
-    def _is_called(self, others: Sequence[bytes]) -> bool:
-        """Tell whether somebody else may call it, who hands the entries over."""
-        entry = self.declared[0].entry
-        module = entry.module.rpartition(".")[2]
-        imports = re.compile(rf"^[ \t]*(?:from|import)\b.*\b{re.escape(module)}\b".encode(), re.MULTILINE)
-        called = re.compile(rf"\b{re.escape(entry.name)}\b".encode())
-        return bool(self.file.uses(entry.name)) or any(imports.search(raw) and called.search(raw) for raw in others)
-
     def _uses(self, name: str) -> bool:
         """Tell whether the handler uses a name."""
-        assert self.node is not None
-        return bool(Nodes(self.node, self.file).uses(name))
-
-    def _fresh(self, name: str) -> str:
-        assert self.node is not None
-        taken = Nodes(self.node, self.file).named | self.file.bound
-        while name in taken:
-            name += "_"
-        return name
+        return bool(self.own.uses(name))
 
     def _span(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> tuple[int, int]:
         """Return where the parameters stand, between the brackets."""
@@ -191,17 +181,6 @@ class _Handler:
             for one, usual in (*by_place, *by_keyword)
             if usual is not None
         }
-
-    def _at_first(self, node: ast.FunctionDef | ast.AsyncFunctionDef, lines: Sequence[str]) -> Edit:
-        """Return the edit that puts lines before all that the handler does; ValueError where it is one line."""
-        body = node.body
-        documented = isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant)
-        first = body[1] if documented and len(body) > 1 else body[0]
-        at = self.text.line_start(self.text.start(first))
-        indent = self.text.indent_of(at)
-        if self.text.data[at : self.text.start(first)].strip() or first.lineno == node.lineno:
-            raise ValueError("it is one line")
-        return Edit(at, at, "".join(f"{indent}{line}\n" for line in lines), "signature")
 
 
 def _taken(mapping: str, name: str, usual: str | None) -> str:

@@ -22,6 +22,7 @@ from vast_ferry.mapping.python import quoted
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import Done, composed, line_before
+from vast_ferry.translate.python.handlers_alone import at_first, fresh_name, is_called_by_others
 from vast_ferry.translate.python.imports import LONGEST, Import, Imports
 from vast_ferry.translate.python.nodes import Nodes
 from vast_ferry.translate.python.source import PythonText
@@ -163,7 +164,11 @@ class _Handler:
         if trigger is None or len(declared.kinds) != 1 or trigger.kind != self.kind:
             raise _Bound
         self.trigger: Binding = trigger
-        self.event = trigger.name if trigger.form == "whole" else self._fresh(self.shape.event_parameters[0])
+        self.event = (
+            trigger.name
+            if trigger.form == "whole"
+            else fresh_name(self.shape.event_parameters[0], self.nodes, file.nodes)
+        )
 
     def edits(self) -> list[Edit]:
         """Return what makes it a handler that takes the event; raises _Bound where it can't be one."""
@@ -204,11 +209,8 @@ class _Handler:
             or self.file.text.strange
         ):
             raise _Bound
-        own, module = self.declared.entry.name, self.declared.entry.module.rpartition(".")[2]
-        imports = re.compile(rf"^[ \t]*(?:from|import)\b.*\b{module}\b".encode(), re.MULTILINE)
-        called = re.compile(rf"\b{own}\b".encode())
         # Whoever else calls it hands over what the bindings name.
-        if self.file.nodes.uses(own) or any(imports.search(raw) and called.search(raw) for raw in self.file.others):
+        if is_called_by_others(self.declared.entry, self.file.nodes, self.file.others):
             raise _Bound
 
     # --- what is handed over ---
@@ -219,8 +221,7 @@ class _Handler:
             names = [name for name, _ in _captures_of(self.trigger.key)]
             return {name: name for name in names}
         if is_request(self.kind):
-            names = sorted({name for route in self.declared.routes for name, _ in _captures_of(route.route)})
-            return {name: f"{self._place('captures')}[{quoted(name)}]" for name in names}
+            return {name: f"{self._place('captures')}[{quoted(name)}]" for name in sorted(self.declared.captured)}
         return {}
 
     def _place(self, name: str) -> str:
@@ -420,22 +421,12 @@ class _Handler:
         ):
             raise _Bound
 
-    def _fresh(self, name: str) -> str:
-        taken = self.nodes.named | self.file.nodes.bound
-        while name in taken:
-            name += "_"
-        return name
-
     def _at_first(self, lines: Sequence[str]) -> Edit:
         """Return the edit that puts lines before all that the handler does."""
-        body = self.node.body
-        documented = isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant)
-        first = body[1] if documented and len(body) > 1 else body[0]
-        at = self.text.line_start(self.text.start(first))
-        indent = self.text.indent_of(at)
-        if self.text.data[at : self.text.start(first)].strip() or first.lineno == self.node.lineno:
+        made = at_first(self.text, self.node, lines, "binding")
+        if made is None:
             raise _Bound
-        return Edit(at, at, "".join(f"{indent}{line}\n" for line in lines), "binding")
+        return made
 
 
 def _captures_of(pattern: str) -> list[tuple[str, bool]]:
