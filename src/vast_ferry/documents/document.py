@@ -42,7 +42,7 @@ def read_file(path: Path, shown: str, what: str, largest: int = LARGEST) -> byte
     """
     try:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        with open(handle, "rb") as file:
+        try:
             status = os.fstat(handle)
             if not stat.S_ISREG(status.st_mode):
                 raise BadInput(f"{what} is not a plain file", "Give a plain file", Place(shown))
@@ -52,9 +52,15 @@ def read_file(path: Path, shown: str, what: str, largest: int = LARGEST) -> byte
                     "Give a smaller one, or split it",
                     Place(shown),
                 )
-            # To ask for all that it may hold would set so much aside; some systems tell no size, or it has grown.
-            data = file.read(status.st_size + 1)
-            return data + file.read(largest) if len(data) > status.st_size else data
+            # A file object would ask the system twice as often, and there may be a hundred thousand samples. To ask for
+            # all that it may hold would set so much aside; some systems tell no size, or it has grown since.
+            data = os.read(handle, status.st_size + 1)
+            if len(data) == status.st_size:
+                return data
+            with open(handle, "rb", closefd=False) as rest:
+                return data + rest.read(largest)
+        finally:
+            os.close(handle)
     except (OSError, ValueError) as error:
         why = getattr(error, "strerror", None) or str(error)
         raise BadInput(f"{what} can't be read: {why}", "Check the path and its permissions", Place(shown)) from None

@@ -6,6 +6,7 @@ them, or a CloudEvents event; `NAME.yaml` the readable form, which also says wha
 
 from __future__ import annotations
 
+import functools
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
@@ -61,8 +62,8 @@ def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
     Raises BadInput for a file that is no kind of sample.
     """
     for function in sorted(path for path in folder.iterdir() if path.is_dir() and not path.name.startswith(".")):
-        for path in sorted(function.rglob("*")):
-            if path.is_dir() or path.name.startswith("."):
+        for path in sorted(function.rglob("*"), key=lambda path: path.parts):  # two paths compare slowly
+            if path.name.startswith(".") or path.is_dir():
                 continue
             if path.suffix not in FORMS:
                 raise BadInput(
@@ -73,8 +74,13 @@ def sample_files(folder: Path) -> Iterator[tuple[str, Path]]:
 
 def sample_name(function: str, path: Path, folder: Path) -> str:
     """Return what a sample of a function is called: its path below the function's folder."""
-    below = f"{folder / function}{os.sep}"  # text for text: there may be a hundred thousand of them
-    return str(path).removeprefix(below).replace(os.sep, "/") if str(path).startswith(below) else path.name
+    below, shown = _below(folder, function), str(path)
+    return shown.removeprefix(below).replace(os.sep, "/") if shown.startswith(below) else path.name
+
+
+@functools.lru_cache(maxsize=64)
+def _below(folder: Path, function: str) -> str:
+    return f"{folder / function}{os.sep}"  # text for text: there may be a hundred thousand samples
 
 
 def read_sample(function: str, path: Path, profile: Profile, folder: Path) -> Sample:

@@ -13,6 +13,7 @@ import secrets
 import select
 import socket
 import struct
+from collections.abc import Callable
 from typing import Any, Final
 
 from vast_ferry.hub.http import HttpReply
@@ -63,44 +64,35 @@ def framed(message: dict[str, Any]) -> list[bytes]:
     return parts
 
 
-def unframed(data: bytearray, head: int, text: int, key: str) -> dict[str, Any]:
-    """Return the message of a frame; raises ValueError for what is none."""
-    view = memoryview(data)
+class Unframing:
+    """Reads the messages of frames, one after the other, of one socket."""
 
-    def with_bytes(found: dict[str, Any]) -> Any:
-        at = found.get(key)
+    def __init__(self) -> None:
+        self._decoder = json.JSONDecoder(object_hook=self._with_bytes)  # to make one costs as much as a small message
+        self._key, self._bytes = "", memoryview(b"")
+
+    def message(self, data: bytearray, head: int, text: int, key: str) -> dict[str, Any]:
+        """Return the message of a frame; raises ValueError for what is none."""
+        with memoryview(data) as view, view[head + text :] as after:
+            self._key, self._bytes = key, after
+            message = self._decoder.decode(str(view[head : head + text], "utf-8"))
+        if not isinstance(message, dict) or not isinstance(message.get("ending"), str):
+            raise ValueError("no answer")
+        return message
+
+    def _with_bytes(self, found: dict[str, Any]) -> Any:
+        at = found.get(self._key)
         if at is None:
             return found
-        start, size = (int(one) for one in at)
-        return bytes(view[head + text + start : head + text + start + size])
-
-    try:
-        message = json.loads(bytes(view[head : head + text]), object_hook=with_bytes)
-    finally:
-        view.release()
-    if not isinstance(message, dict) or not isinstance(message.get("ending"), str):
-        raise ValueError("no answer")
-    return message
+        start, size = at
+        return bytes(self._bytes[int(start) : int(start) + int(size)])
 
 
 def outcome_of(answer: dict[str, Any]) -> Outcome:
     """Return what a worker's answer says; raises ValueError, TypeError or KeyError for what is no answer."""
     reply = answer.get("reply")
-    return Outcome(
-        Ending(answer["ending"]),
-        _reply(reply) if reply is not None else None,
-        _a(str, answer.get("error", "")),
-        _a(str, answer.get("message", "")),
-        _a(str, answer.get("trace", "")),
-        _a(str, answer.get("output", "")),
-        [_a(str, one) for one in _a(list, answer.get("logs", []))],
-        float(answer.get("seconds", 0.0)),
-        answer.get("value"),
-        tuple(_a(str, one) for one in answer.get("again", ())),
-        tuple(Effect(_a(str, one["operation"]), _a(dict, one["fields"])) for one in answer.get("effects", ())),
-        tuple((_a(str, what), _a(str, place)) for what, place in answer.get("unseen", ())),
-        _a(dict, answer.get("reached", {})),
-    )
+    said = {name: read(answer[name]) for name, read in _READ.items() if answer.get(name)}
+    return Outcome(Ending(answer["ending"]), None if reply is None else _reply(reply), value=answer.get("value"), **said)
 
 
 def _reply(reply: dict[str, Any]) -> HttpReply:
@@ -115,3 +107,22 @@ def _a(kind: type, value: Any) -> Any:
     if not isinstance(value, kind):
         raise TypeError(f"{kind.__name__} was wanted")
     return value
+
+
+def _text(value: Any) -> str:
+    return str(_a(str, value))
+
+
+#: What an answer may say beside a reply, and how it is read; what is empty or missing is as nobody said it.
+_READ: Final[dict[str, Callable[[Any], Any]]] = {
+    "error": _text,
+    "message": _text,
+    "trace": _text,
+    "output": _text,
+    "logs": lambda lines: [_text(one) for one in _a(list, lines)],
+    "seconds": float,
+    "again": lambda ids: tuple(_text(one) for one in ids),
+    "effects": lambda effects: tuple(Effect(_text(one["operation"]), _a(dict, one["fields"])) for one in effects),
+    "unseen": lambda unseen: tuple((_text(what), _text(place)) for what, place in unseen),
+    "reached": lambda reached: _a(dict, reached),
+}

@@ -31,7 +31,7 @@ from typing import Any
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.standins.clock import now
-from vast_ferry.standins.frames import HEAD, framed, outcome_of, ready, sent, unframed
+from vast_ferry.standins.frames import HEAD, Unframing, framed, outcome_of, ready, sent
 from vast_ferry.standins.node_program import node_program
 from vast_ferry.standins.scratch import scratch_folder
 
@@ -207,6 +207,7 @@ class Worker:
         self._mark = b""
         self._not_loaded: Outcome | None = None
         self._left = bytearray()
+        self._unframing = Unframing()
         self._own: Path | None = None
         self._broken = False
 
@@ -470,7 +471,7 @@ class Worker:
                         self._left = data
                         return None
                     self._left = data[size:]
-                    return unframed(data, head, text, key.hex())
+                    return self._unframing.message(data, head, text, key.hex())
             else:
                 del data[: max(0, len(data) - len(self._mark))]
                 searched = 0
