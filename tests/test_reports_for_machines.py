@@ -84,25 +84,25 @@ def test_a_check_is_told_to_build_servers(run: Run, tmp_path: Path, broken: Path
     assert (wrong.returncode, "Name it FILE.html or FILE.json" in wrong.stderr) == (2, True)
 
 
-def test_the_page_shows_what_came_from_outside_as_text() -> None:
-    hostile = "<script>alert(1)</script><img src=x onerror=alert(1)>"
+def hostile() -> tuple[CheckResult, list[Finding]]:
+    """Return a result in which everything that comes from outside is markup, and findings that are."""
+    markup = "<script>alert(1)</script><img src=x onerror=alert(1)><a href='javascript:alert(1)'>x</a>"
+    differs = (Difference(markup, markup, "'\"&"),)
     one = Checked(
-        hostile,
-        hostile,
-        Verdict.DIFFERS,
-        (Difference(hostile, hostile, "'\"&"),),
-        (hostile,),
-        expected=hostile,
-        output=hostile,
-        took=(0.01, 0.02),
+        markup, markup, Verdict.DIFFERS, differs, (markup,), expected=markup, output=markup, took=(0.01, 0.02)
     )
-    result = CheckResult(hostile, "there", (one,), (), (hostile,))
-    told = [Finding("x", severity, hostile, hostile, Place(hostile, 1), hostile, hostile) for severity in Severity]
+    told = [Finding("x", severity, markup, markup, Place(markup, 1), markup, markup) for severity in Severity]
+    return CheckResult(markup, "there", (one,), (), (markup,)), told
+
+
+def test_the_page_shows_what_came_from_outside_as_text() -> None:
+    result, told = hostile()
     page = check_page(result, told=told, times=times_svg(result))
     assert "<svg" in page
     assert times_svg(result) == times_svg(result)
     assert "<script" not in page
     assert "<img" not in page
+    assert "<a href='j" not in page
     assert page.count("&lt;script&gt;") > 6
     for words in ("<main", "<nav", 'lang="en"', "aria-label", 'scope="col"', "prefers-color-scheme", "@media print"):
         assert words in page

@@ -5,12 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from vast_ferry.gap_finding.price import Usage, bill
-from vast_ferry.hub.extras import require
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.reports.drawing import COLOURS, drawing, shortened
 from vast_ferry.reports.files import moved
-
-COLOURS = ("#7a4a00", "#0b6e6e")
 
 
 def check_plot_path(path: Path) -> None:
@@ -23,10 +21,11 @@ def check_plot_path(path: Path) -> None:
 
 def plot_cost(sides: list[tuple[Profile, Usage]], crossings: list[int], most: int, path: Path) -> None:
     """Write the plot of a month's cost at each side, from no calls to `most`, with where they cost the same."""
-    require("matplotlib", "plots", "plots")
-    import matplotlib as mpl
+    with drawing():
+        _plot_cost(sides, crossings, most, path)
 
-    mpl.use("Agg")
+
+def _plot_cost(sides: list[tuple[Profile, Usage]], crossings: list[int], most: int, path: Path) -> None:
     import matplotlib.pyplot as plt
     from matplotlib.ticker import FuncFormatter
 
@@ -45,7 +44,7 @@ def plot_cost(sides: list[tuple[Profile, Usage]], crossings: list[int], most: in
             totals.append(made.total)
         axis.plot(counts, totals, color=colour, linewidth=2.2)
         axis.annotate(
-            f"{profile.title}\n{totals[-1]:,.2f}",
+            f"{shortened(profile.title)}\n{totals[-1]:,.2f}",
             (counts[-1], totals[-1]),
             (6, 0),
             textcoords="offset points",

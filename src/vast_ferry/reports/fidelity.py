@@ -18,6 +18,7 @@ from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import all_profiles
+from vast_ferry.reports.drawing import drawing
 from vast_ferry.reports.files import moved
 
 if TYPE_CHECKING:
@@ -132,10 +133,11 @@ def write_plot(frame: pd.DataFrame, path: Path) -> None:
     """Draw the mean share of each pair as a heat map, one panel for all kinds: PNG or SVG."""
     if path.suffix not in (".png", ".svg"):
         raise BadInput(f"{path} is no kind of picture", "Name it FILE.png or FILE.svg")
-    require("matplotlib", "plots", "plots")
-    import matplotlib
+    with drawing():
+        _write_plot(frame, path)
 
-    matplotlib.use("Agg")
+
+def _write_plot(frame: pd.DataFrame, path: Path) -> None:
     from matplotlib import pyplot as plt
 
     kinds = [kind for kind in EVENTS if kind in set(frame["kind"])]

@@ -10,8 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from vast_ferry.checking.loading import Loaded, SideLoaded
-from vast_ferry.hub.extras import require
-from vast_ferry.reports.cost_plot import COLOURS
+from vast_ferry.reports.drawing import COLOURS, drawing, shortened
 from vast_ferry.reports.files import moved
 
 _PERCENTS = (50, 95, 99)
@@ -57,10 +56,11 @@ def loaded_text(made: Loaded) -> RenderableType:
 
 def plot_loaded(made: Loaded, path: Path) -> None:
     """Write the picture of how long each call took, against when it should have begun, side by side."""
-    require("matplotlib", "plots", "plots")
-    import matplotlib as mpl
+    with drawing():
+        _plot_loaded(made, path)
 
-    mpl.use("Agg")
+
+def _plot_loaded(made: Loaded, path: Path) -> None:
     import matplotlib.pyplot as plt
     from matplotlib.ticker import FuncFormatter, LogLocator, NullLocator
 
@@ -74,7 +74,7 @@ def plot_loaded(made: Loaded, path: Path) -> None:
     for number, side in enumerate(lowest):
         colour = COLOURS[made.sides.index(side) % len(COLOURS)]
         axis.annotate(
-            f"{side.title}\n95 of 100 within {_ms(side)}",
+            f"{shortened(side.title)}\n95 of 100 within {_ms(side)}",
             (1.0, 1000 * side.at(95)),
             (8, 10 if number else -14),
             xycoords=("axes fraction", "data"),
@@ -91,7 +91,7 @@ def plot_loaded(made: Loaded, path: Path) -> None:
     axis.yaxis.set_minor_locator(NullLocator())
     axis.set_xlabel("when the call should have begun, in seconds")
     axis.set_ylabel("how long it took from then, in milliseconds")
-    axis.set_title(f"{made.function}, {made.sample}: {made.rate:g} calls a second", loc="left")
+    axis.set_title(f"{shortened(made.function)}, {shortened(made.sample)}: {made.rate:g} calls a second", loc="left")
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="y", color="0.9")
     moved(path, lambda name: figure.savefig(name, dpi=120, format=path.suffix[1:]))

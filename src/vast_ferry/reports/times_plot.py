@@ -14,8 +14,7 @@ from typing import TYPE_CHECKING, Final
 
 from vast_ferry.checking.compare import Verdict
 from vast_ferry.checking.result import CheckResult
-from vast_ferry.hub.extras import require
-from vast_ferry.reports.cost_plot import COLOURS
+from vast_ferry.reports.drawing import COLOURS, drawing, shortened
 from vast_ferry.reports.files import moved
 
 if TYPE_CHECKING:
@@ -50,29 +49,23 @@ def ratio_in_words(times: list[tuple[float, float]]) -> str:
 
 def plot_times(result: CheckResult, path: Path) -> None:
     """Write the picture: a row a function, a dot a sample and a bar for the median of each side."""
-    figure = _figure(result)
-    moved(path, lambda name: figure.savefig(name, dpi=120, format=path.suffix[1:]))
+    with drawing():
+        figure = _figure(result)
+        moved(path, lambda name: figure.savefig(name, dpi=120, format=path.suffix[1:]))
 
 
 def times_svg(result: CheckResult) -> str:
     """Return the picture as an SVG element for a page; empty where nothing was timed, or Matplotlib is not there."""
     if not times_by_function(result) or importlib.util.find_spec("matplotlib") is None:
         return ""
-    figure, buffer = _figure(result), io.StringIO()
-    figure.savefig(
-        buffer, format="svg", transparent=True, metadata=dict.fromkeys(("Creator", "Date", "Format", "Type"))
-    )
+    buffer, without = io.StringIO(), dict.fromkeys(("Creator", "Date", "Format", "Type"))
+    with drawing():
+        _figure(result).savefig(buffer, format="svg", transparent=True, metadata=without)
     text = buffer.getvalue()
     return text[text.index("<svg") :]
 
 
 def _figure(result: CheckResult) -> Figure:
-    require("matplotlib", "plots", "plots")
-    import matplotlib as mpl
-
-    mpl.use("Agg")
-    mpl.rcParams["svg.fonttype"] = "none"  # text stays text
-    mpl.rcParams["svg.hashsalt"] = "times"  # the same names each time
     import numpy as np
     from matplotlib.figure import Figure
     from matplotlib.ticker import FuncFormatter, LogLocator, NullLocator
@@ -92,7 +85,7 @@ def _figure(result: CheckResult) -> Figure:
             ratio_in_words(times), (1.0, row), (8, 0), xycoords=("axes fraction", "data"),
             textcoords="offset points", va="center", fontsize=9, annotation_clip=False,
         )  # fmt: skip
-    axis.set_yticks(range(len(functions)), functions)
+    axis.set_yticks(range(len(functions)), [shortened(name) for name in functions])
     axis.invert_yaxis()
     axis.set_xscale("log")
     axis.xaxis.set_major_locator(LogLocator(subs=(1, 2, 5)))
@@ -101,8 +94,8 @@ def _figure(result: CheckResult) -> Figure:
     axis.set_xlabel("milliseconds, on this machine")
     for side, (title, colour) in enumerate(zip((result.source, result.target), COLOURS, strict=True)):
         axis.annotate(
-            title, (0.0, 1.0), (170 * side, 10), xycoords="axes fraction", textcoords="offset points", color=colour,
-            fontsize=11, fontweight="bold",
+            shortened(title), (0.0, 1.0), (170 * side, 10), xycoords="axes fraction", textcoords="offset points",
+            color=colour, fontsize=11, fontweight="bold",
         )  # fmt: skip
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="0.9")

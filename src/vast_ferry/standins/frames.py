@@ -92,7 +92,9 @@ def outcome_of(answer: dict[str, Any]) -> Outcome:
     """Return what a worker's answer says; raises ValueError, TypeError or KeyError for what is no answer."""
     reply = answer.get("reply")
     said = {name: read(answer[name]) for name, read in _READ.items() if answer.get(name)}
-    return Outcome(Ending(answer["ending"]), None if reply is None else _reply(reply), value=answer.get("value"), **said)
+    return Outcome(
+        Ending(answer["ending"]), None if reply is None else _reply(reply), value=answer.get("value"), **said
+    )
 
 
 def _reply(reply: dict[str, Any]) -> HttpReply:
