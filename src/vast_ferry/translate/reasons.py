@@ -293,6 +293,11 @@ NOTES: Final = {
         "a part of the event is changed in place: what {target} hands over is changed so too, which has to let that be",
         "Copy it first (`dict(...)`) to change what is the handler's own",
     ),
+    "layers-apart": (
+        Severity.NOTE,
+        "what a function put around the handler {what} stands before it one by one",
+        "Nothing is to be done; read the order in which they stand",
+    ),
     "handler-defined": (
         Severity.NOTE,
         "the handler {what} is written as the function that it is: a statement gave it",

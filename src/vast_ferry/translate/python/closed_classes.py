@@ -7,59 +7,97 @@
 
 A class is closed that is only called, and that at the top of a module, under names that are only asked for attributes,
 or called, or one whose objects are seen wherever they go (`where_objects_go.py`); and whose methods ask `self` for
-attributes alone, none of which begins with `__`. It inherits from nothing, nothing inherits from it, and no decorator
-has it or a method of it, but for `property` and `staticmethod`.
+attributes alone, none of which begins with `__`. No decorator has it or a method of it, but for `property`,
+`staticmethod` and those that say something of it to people. Classes that inherit from each other are closed together:
+each of them has to be made and asked in this way, or only to be inherited from, and what they all begin with is no
+class of others'.
 """
 
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 
 from vast_ferry.translate.python.functions import DEFINITION, Definition, Module
+from vast_ferry.translate.python.nodes import last_name
 from vast_ferry.translate.python.where_objects_go import Named, WhereObjectsGo, looks_behind
 from vast_ferry.translate.values import Class, Instance, Key, Own
 
 #: Decorators of methods that hand their object to nobody.
-_PLAIN = ("property", "staticmethod")
+_PLAIN = ("property", "staticmethod", "abstractmethod", "override", "final")
+#: Methods by which a class has a hand in how others are made, or in what is asked of its objects.
+_HAND_IN = frozenset(
+    [
+        "__new__",
+        "__init_subclass__",
+        "__class_getitem__",
+        "__getattr__",
+        "__getattribute__",
+        "__set_name__",
+        "__prepare__",
+    ]
+)
+
+Kin = Callable[[Key], Collection[Key]]
 
 
 def closed_classes(
-    modules: Mapping[str, Module], classes: Mapping[Key, ast.ClassDef], named: Named
+    modules: Mapping[str, Module], classes: Mapping[Key, ast.ClassDef], named: Named, kin: Kin
 ) -> Iterator[tuple[Key, list[ast.Attribute]]]:
     """Yield the classes of a project that are closed, be they called in whatever module.
 
-    With each is told which attributes are asked of what may be an object of it, where that is not under its own name.
+    `kin` gives a class and all that it is related to, nothing where some of that is not the project's. With each class
+    is told which attributes are asked of what may be an object of it, where that is not under its own name.
     """
     going = None if looks_behind(modules) else WhereObjectsGo(modules, classes, named)
-    inherited = {ast.unparse(base).rpartition(".")[2] for node in classes.values() for base in node.bases}
     for cls, node in classes.items():
-        plain = not node.decorator_list and not node.bases and not node.keywords and cls[1] not in inherited
+        family = kin(cls)
         methods: list[Definition] = [one for one in node.body if isinstance(one, DEFINITION)]
-        if not plain or not methods:
+        if node.decorator_list or not methods or not family:
             continue
-        if is_closed(modules, cls, methods, anywhere=True):
+        if all(_is_closed_among(modules, one, classes[one], family) for one in family):
             yield cls, []
+        elif len(family) > 1 or node.keywords:
+            continue
         elif all(_asks_itself_alone(m, modules[cls[0]].nodes.parents, anywhere=True) for m in methods):
             asked = going.all_asked_of(cls) if going is not None else None
             if asked is not None:
                 yield cls, asked
 
 
-def is_closed(modules: Mapping[str, Module], cls: Key, methods: list[Definition], *, anywhere: bool = False) -> bool:
+def _is_closed_among(modules: Mapping[str, Module], cls: Key, node: ast.ClassDef, family: Collection[Key]) -> bool:
+    """Tell whether a class of a family is closed if those are that it is related to."""
+    methods: list[Definition] = [one for one in node.body if isinstance(one, DEFINITION)]
+    if len(family) > 1 and (node.decorator_list or any(one.name in _HAND_IN for one in methods)):
+        return False
+    return is_closed(modules, cls, methods, family, anywhere=True)
+
+
+def is_closed(
+    modules: Mapping[str, Module],
+    cls: Key,
+    methods: list[Definition],
+    family: Collection[Key] = (),
+    *,
+    anywhere: bool = False,
+) -> bool:
     """Tell whether all that touches an object of a class is seen: its makers, its names, and its own methods.
 
-    It is called in its own module only, or `anywhere`.
+    It is called in its own module only, or `anywhere`; those of its `family` may inherit from it.
     """
     module = modules[cls[0]]
-    if not all(_is_made_at_top(module, use, cls) for use in module.nodes.uses(cls[1])):
+
+    def is_plain(at: Module, use: ast.Name) -> bool:
+        return _is_made_at_top(at, use, cls) or _is_inherited_from(at, use, family)
+
+    if not all(is_plain(module, use) for use in module.nodes.uses(cls[1])):
         return False
     names = {name for one in modules.values() for name, value in one.names.items() if value == Instance(cls)}
     for other in modules.values():
         holders = any(isinstance(value, Own) for value in other.names.values())
         own = [name for name, value in other.names.items() if value == Class(cls)]
         uses = [use for name in own for use in other.nodes.uses(name)]
-        if other is not module and own and not (anywhere and all(_is_made_at_top(other, use, cls) for use in uses)):
+        if other is not module and own and not (anywhere and all(is_plain(other, use) for use in uses)):
             return False
         for name in [name for name, value in other.names.items() if value == Instance(cls)]:
             asked = [use for use in other.nodes.uses(name) if isinstance(use.ctx, ast.Load)]
@@ -81,6 +119,14 @@ def _is_made_at_top(module: Module, use: ast.Name, cls: Key) -> bool:
     return isinstance(target, ast.Name) and module.names.get(target.id) == Instance(cls)
 
 
+def _is_inherited_from(module: Module, use: ast.Name, family: Collection[Key]) -> bool:
+    """Tell whether a use of a class's name is that another of its family inherits from it."""
+    above = module.nodes.parents.get(id(use))
+    if not isinstance(above, ast.ClassDef) or not any(one is use for one in above.bases):
+        return False
+    return (module.file, above.name) in family and isinstance(module.nodes.parents.get(id(above)), ast.Module)
+
+
 def _is_asked_or_called(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
     above = parents.get(id(use))
     return isinstance(above, ast.Attribute) or (isinstance(above, ast.Call) and above.func is use)
@@ -88,7 +134,7 @@ def _is_asked_or_called(use: ast.Name, parents: Mapping[int, ast.AST]) -> bool:
 
 def _asks_itself_alone(method: Definition, parents: Mapping[int, ast.AST], *, anywhere: bool) -> bool:
     """Tell whether a method only asks its object for attributes, under a name that never holds anything else."""
-    known = [one.id for one in method.decorator_list if isinstance(one, ast.Name) and one.id in _PLAIN]
+    known = [name for one in method.decorator_list if (name := last_name(one)) in _PLAIN]
     if len(known) != len(method.decorator_list) or (known and not anywhere):
         return False
     if "staticmethod" in known:

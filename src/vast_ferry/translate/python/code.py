@@ -175,7 +175,13 @@ class Code(Classes):
 
     def _find_closed(self) -> None:
         """Note the classes all of whose objects are seen, and what is asked of what may be one of them."""
-        for cls, asked in closed_classes(self.modules, self.classes, self.named):
+
+        def kin(cls: Key) -> frozenset[Key]:
+            family = self.family(cls)
+            others = self.of_a_metaclass(cls) or any(self.has_outside(one) for one in family)
+            return frozenset() if others else family
+
+        for cls, asked in closed_classes(self.modules, self.classes, self.named, kin):
             self.closed.add(cls)
             for node in asked:
                 self.asked_of.setdefault(id(node), set()).add(cls)

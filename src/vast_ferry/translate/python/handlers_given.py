@@ -126,13 +126,13 @@ class _Project:
         if self.outermost and isinstance(value, ast.Call) and (made := function_made(at, name, value)) is not None:
             return made
         decorators, core = list[str](), value
-        while isinstance(core, ast.Call) and self._is_decorator(core):
+        while isinstance(core, ast.Call) and self._is_decorator(tree, core):
             decorators.append(f"@{text.of(core.func)}\n")
             core = core.args[0]
         begins, called = "", text.of(core)
         taken: Definition | None = None
         if isinstance(core, ast.Name):
-            taken = self._one(self._functions(core.id))
+            taken = self._one(self._functions(tree, core.id))
         elif isinstance(core, ast.Attribute) and is_path(core):
             taken = self._one(self._methods(core.attr))
         elif isinstance(core, ast.Call) and last_name(core.func) == "partial" and core.args:
@@ -141,7 +141,7 @@ class _Project:
             if (made := function_made(at, name, core)) is not None:
                 *before, last = made.text.split("\n\n\n")
                 return Made("\n\n\n".join([*before, "".join(decorators) + last]), made.imports)
-            taken = self._one(self._calls_of_class(last_name(core.func)))
+            taken = self._one(self._calls_of_class(tree, last_name(core.func)))
             called = f"_{name}"
             begins = f"{called} = {text.of(core)}\n\n\n"
         if taken is None or any(binds(node, called) for node in walk(tree) if begins):
@@ -152,7 +152,7 @@ class _Project:
     def _of_partial(self, at: Module, name: str, call: ast.Call, decorators: list[str]) -> Made | None:
         """Return a function that calls another with what that is given once."""
         text, first = at.text, call.args[0]
-        taken = self._one(self._functions(first.id)) if isinstance(first, ast.Name) else None
+        taken = self._one(self._functions(at.tree, first.id)) if isinstance(first, ast.Name) else None
         more, named = [text.of(one) for one in call.args[1:]], [one.arg for one in call.keywords]
         told = [*call.args[1:], *(one.value for one in call.keywords)]
         # What is worked out once, when the module is loaded, must not be worked out at each call.
@@ -167,13 +167,13 @@ class _Project:
         word, wait = ("async def", "await ") if isinstance(taken, ast.AsyncFunctionDef) else ("def", "")
         return f"{''.join(decorators)}{word} {name}({', '.join(own)}):\n    return {wait}{call}"
 
-    def _is_decorator(self, call: ast.Call) -> bool:
+    def _is_decorator(self, tree: ast.Module, call: ast.Call) -> bool:
         """Tell whether a call may stand as a decorator: of a function of the project that asks for no names."""
         named = call.func.func if isinstance(call.func, ast.Call) else call.func
         alone = (
             len(call.args) == 1 and not call.keywords and isinstance(call.args[0], (ast.Name, ast.Call, ast.Attribute))
         )
-        found = self._functions(named.id) if isinstance(named, ast.Name) else []
+        found = self._functions(tree, named.id) if isinstance(named, ast.Name) else []
         return alone and len(found) == 1 and not any(getattr(one, "attr", "") in _NAMING for one in walk(found[0]))
 
     @staticmethod
@@ -184,8 +184,11 @@ class _Project:
             return None
         return one
 
-    def _functions(self, name: str) -> list[Definition]:
-        return [one for tree in self.trees for one in tree.body if isinstance(one, DEFINITION) and one.name == name]
+    def _functions(self, tree: ast.Module, name: str) -> list[Definition]:
+        """Return the functions of that name that a module has, or else those that others have."""
+        here = [one for one in tree.body if isinstance(one, DEFINITION) and one.name == name]
+        others = (one for other in self.trees for one in other.body if isinstance(one, DEFINITION) and one.name == name)
+        return here or [*others]
 
     def _classes(self) -> Iterator[ast.ClassDef]:
         return (one for tree in self.trees for one in walk(tree) if isinstance(one, ast.ClassDef))
@@ -198,9 +201,28 @@ class _Project:
             if isinstance(one, DEFINITION) and one.name == name and not one.decorator_list
         ]
 
-    def _calls_of_class(self, name: str) -> list[Definition]:
-        bodies = [cls.body for cls in self._classes() if cls.name == name]
-        return [one for body in bodies for one in body if isinstance(one, DEFINITION) and one.name == "__call__"]
+    def _calls_of_class(self, tree: ast.Module, name: str) -> list[Definition]:
+        """Return how objects of a class are called: by a method of its own, or else one of the class above it."""
+        seen: set[int] = set()
+        while (cls := self._class(tree, name)) is not None and id(cls[1]) not in seen:
+            tree, node = cls
+            seen.add(id(node))
+            own = [one for one in node.body if isinstance(one, DEFINITION) and one.name == "__call__"]
+            if own or len(node.bases) != 1:
+                return own
+            name = last_name(node.bases[0])
+        return []
+
+    def _class(self, tree: ast.Module, name: str) -> tuple[ast.Module, ast.ClassDef] | None:
+        """Return the module and the class of a name: its own, or else the only one that another has."""
+        here = [(tree, one) for one in tree.body if isinstance(one, ast.ClassDef) and one.name == name]
+        found = here or [
+            (other, one)
+            for other in self.trees
+            for one in walk(other)
+            if isinstance(one, ast.ClassDef) and one.name == name
+        ]
+        return found[0] if len(found) == 1 else None
 
 
 def _parameters(function: Definition) -> list[str]:

@@ -63,13 +63,14 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
     there = None if defined(here.tree, call.func.id) else elsewhere(here.tree, call.func.id, here.file, here.files)
     own, its = (here.text, here.tree) if there is None else (there.text, there.tree)
     maker = defined(its, call.func.id)
-    plain = isinstance(maker, ast.FunctionDef) and not maker.decorator_list
-    inner = gives_alone(maker) if isinstance(maker, ast.FunctionDef) and plain else None
+    inner = _made_by(maker)
     given = _given(here.text, maker.args, call) if maker is not None else None
-    if inner is None or given is None or not _may_stand_alone(own, its, inner, given):
+    if maker is None or inner is None or given is None or not _may_stand_alone(own, inner, given):
         return None
+    kept = [one for one in inner.decorator_list if not is_wraps(its, one)]
+    alike = not kept or (there is None and _say_the_same(kept, maker, given))
     imports = imported(here.text, here.tree, there, inner, {*given}) if there is not None else ()
-    if imports is None:
+    if imports is None or not alike:
         return None
     before, told, stands = list[str](), list[str](), dict[str, str]()
     makers = [maker] if there is None and isinstance(maker, ast.FunctionDef) else []
@@ -91,8 +92,26 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
             makers += inside.makers if inside is not None else ()
     if any(binds(node, word.partition(".")[0]) for node in walk(inner) for word in stands.values()):
         return None  # a name of its own hides what it is told
-    text = "\n\n\n".join([*before, _written(own, inner, name, stands, told)])
+    above = "".join(f"@{own.of(one)}\n" for one in kept)
+    text = "\n\n\n".join([*before, above + _written(own, inner, name, stands, told)])
     return Made(text, tuple(dict.fromkeys(imports)), tuple(makers))
+
+
+def _made_by(maker: Definition | None) -> Definition | None:
+    """Return the function that another gives, where it does nothing else and is what it is called."""
+    plain = isinstance(maker, ast.FunctionDef) and not maker.decorator_list
+    return gives_alone(maker) if isinstance(maker, ast.FunctionDef) and plain else None
+
+
+def _say_the_same(decorators: list[ast.expr], maker: Definition, given: Mapping[str, ast.expr]) -> bool:
+    """Tell whether decorators name nothing of the function that they stand in, nor of what it is told."""
+    own = {node.id for one in decorators for node in walk(one) if isinstance(node, ast.Name)}
+    bound = {name for name in own for node in walk(maker) if not _is_inside(node, decorators) and binds(node, name)}
+    return not own & given.keys() and not bound and all(one.lineno == one.end_lineno for one in decorators)
+
+
+def _is_inside(node: ast.AST, several: list[ast.expr]) -> bool:
+    return any(node is each for one in several for each in walk(one))
 
 
 def _is_always(here: Module, value: ast.Attribute) -> bool:
@@ -146,7 +165,7 @@ def _given(text: PythonText, arguments: ast.arguments, call: ast.Call) -> dict[s
     return {**given, **left}
 
 
-def _may_stand_alone(text: PythonText, tree: ast.Module, inner: Definition, given: Mapping[str, ast.expr]) -> bool:
+def _may_stand_alone(text: PythonText, inner: Definition, given: Mapping[str, ast.expr]) -> bool:
     """Tell whether a function does the same where it is no other's own: all that it has of that are values."""
     nodes = _inside(inner)
     odd = any(isinstance(node, (ast.Nonlocal, ast.Global)) for node in nodes)
@@ -154,8 +173,7 @@ def _may_stand_alone(text: PythonText, tree: ast.Module, inner: Definition, give
     anew = any(binds(node, one) for node in walk(inner) for one in given)
     constant = all(isinstance(one, ast.Constant) for one in (*inner.args.defaults, *inner.args.kw_defaults) if one)
     seen = all(text.of(node) == node.id for node in nodes if isinstance(node, ast.Name) and node.id in given)
-    plain = all(is_wraps(tree, one) for one in inner.decorator_list)
-    return plain and constant and seen and stands_anywhere(text, inner) and not (odd or itself or anew)
+    return constant and seen and stands_anywhere(text, inner) and not (odd or itself or anew)
 
 
 def _written(text: PythonText, inner: Definition, name: str, stands: Mapping[str, str], told: list[str]) -> str:

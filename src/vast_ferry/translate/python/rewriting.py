@@ -5,6 +5,7 @@ Each of the three works on source text of one provider; the edits of all are tol
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -18,6 +19,7 @@ from vast_ferry.translate.python.binding import bind
 from vast_ferry.translate.python.gathered import taking_events
 from vast_ferry.translate.python.handlers_given import handlers_given
 from vast_ferry.translate.python.in_full import in_full
+from vast_ferry.translate.python.layers import layers_apart
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
 from vast_ferry.translate.python.native import rewrite_whole
 from vast_ferry.translate.python.nodes import Nodes
@@ -93,6 +95,15 @@ class _Ways:
     out: Mapping[str, int] = field(default_factory=dict)  # functions of which so many decorators are written out
     apart: Collection[str] = ()  # functions whose handlers no decorator takes over for where it stands
 
+    @functools.cached_property
+    def one_by_one(self) -> Mapping[str, bytes]:
+        """Return the files in which what stands around handlers does so one by one."""
+        edits = layers_apart(self.files, self.functions)[0]
+        return {
+            **self.files,
+            **{file: PythonText(self.files[file], file).edited(own)[0] for file, own in edits.items()},
+        }
+
     def best(self) -> Rewritten:
         """Return the handlers rewritten in the best of all ways."""
         result = self.with_definitions(self.once())
@@ -145,10 +156,10 @@ class _Ways:
     def with_definitions(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where handlers that a statement gives are written as functions."""
         given = [one for one in self.functions if _is_not_defined(result.wrapped.get(one.name))]
-        if given and handlers_given(self.files, given)[0]:
+        if given and handlers_given(self.one_by_one, given)[0]:
             result = self.better(result, given=given)
         given = [one for one in given if one.name in result.wrapped]
-        if not given or not handlers_given(self.files, given, outermost=True)[0]:
+        if not given or not handlers_given(self.one_by_one, given, outermost=True)[0]:
             return result
         before = {name: getattr(self, name) for name in ("made", "out")}
         self.made = given
@@ -213,7 +224,7 @@ class _Ways:
     def without_decorators(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where decorators that hide handlers are written out; none is that helps nobody."""
         hidden = [name for name, finding in result.wrapped.items() if finding.code in _HIDDEN]
-        told = written_out(self.files, self.entries(hidden))[1]
+        told = written_out(self.one_by_one, self.entries(hidden))[1]
         behind = dict.fromkeys((finding.function for finding in told), 1)
         best: tuple[Rewritten, Mapping[str, int]] = (result, {})
         while behind:
@@ -374,6 +385,7 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         told.extend(_moved(finding, there, files) for finding in found)
         there.edit(edits, files)
 
+    edit(layers_apart({**files, **there.files}, ways.functions))
     if ways.made:
         edit(handlers_given({**files, **there.files}, ways.made, outermost=True))
     if ways.given:
