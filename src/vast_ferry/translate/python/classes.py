@@ -103,6 +103,27 @@ class Classes:
             self._reached[cls, name] = plain or [*found.values()]
         return self._reached[cls, name]
 
+    def methods_above(self, cls: Key, name: str) -> list[Function | None]:
+        """Return the methods that `super()` may reach in one of a class's; nothing for what is none of the project's.
+
+        Which one that is depends on the class of the object: each that inherits has its own order.
+        """
+        found: dict[Key | None, Function | None] = {}
+        for one in self.classes:
+            if cls in self.above(one):
+                order = self._order[one][self._order[one].index(cls) + 1 :]
+                own = ((key, self.functions.get((key[0], f"{key[1]}.{name}"))) for key in order)
+                first = next((each for each in own if each[1] is not None or self._may_have(each[0], name)), None)
+                method = first[1] if first is not None else None
+                found[method.key if method is not None else None] = method
+        return [*found.values()]
+
+    def _may_have(self, cls: Key, name: str) -> bool:
+        """Tell whether a class may have something else than a method under a name."""
+        if cls[0] == _OUTSIDE:
+            return name in _attributes(cls[1], name)
+        return name in _bound_in(self.classes[cls].body, all_of_it=True)
+
     def is_described(self, cls: Key, name: str) -> bool:
         """Tell whether a class has a property by that name, or what else may take what its objects are given."""
         for one in self.family(cls):

@@ -69,21 +69,18 @@ def layers_apart(
         at = _Module(*read, file, files)
         own, makers, gone = list[Edit](), list[ast.FunctionDef](), set[int]()
         for name, function in names.items():
-            for call, written in at.applied(name):
+            for call, maker, written in at.applied(name):
                 start, end = at.text.start(call), at.text.end(call)
                 own.append(Edit(start, end, written, REASON))
-                gone.update(id(one) for one in walk(call))
+                gone.add(id(maker))
                 severity, reason, remedy = note("layers-apart", "", "", name)
                 findings.append(Finding("layers-apart", severity, reason, remedy, Place(file, call.lineno), function))
-                makers += [one for one in at.tree.body if isinstance(one, ast.FunctionDef) and one.name in _named(call)]
+                makers += [one for one in at.tree.body if isinstance(one, ast.FunctionDef) and one.name == maker.id]
         if own:
             others = [raw for other, raw in files.items() if other != file]
-            edits[file] = [*own, *without(at.text, at.tree, makers, gone, others)]
+            out = without(at.text, at.tree, makers, gone, others)
+            edits[file] = [*own, *out, *at.lists_without(out)]
     return edits, findings
-
-
-def _named(call: ast.expr) -> set[str]:
-    return {one.func.id for one in walk(call) if isinstance(one, ast.Call) and isinstance(one.func, ast.Name)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,33 +92,50 @@ class _Module:
     file: str
     files: Mapping[str, bytes]
 
-    def applied(self, name: str) -> list[tuple[ast.expr, str]]:
-        """Return where layers are put around a handler, each with what stands in its place."""
+    def applied(self, name: str) -> list[tuple[ast.expr, ast.Name, str]]:
+        """Return where layers are put around a handler, each with the name of what does it, and what it is instead."""
         node = defined(self.tree, name)
         if node is not None:
-            told = [(one, self._layers_of(one)) for one in node.decorator_list]
             lead = f"\n{self.text.indent_of(self.text.start(node))}@"
-            return [(one, lead.join(layers)) for one, layers in told if layers and all(map(_may_decorate, layers))]
-        given = [
-            one for one in self.tree.body if isinstance(one, (ast.Assign, ast.AnnAssign)) and _gives_alone(one, name)
-        ]
-        value = given[0].value if len(given) == 1 else None
+            told = [(one, _maker(one), self._layers_of(one)) for one in node.decorator_list]
+            plain = [each for each in told if each[2] and all(map(_may_decorate, each[2]))]
+            return [(one, maker, lead.join(layers)) for one, maker, layers in plain if maker is not None]
+        value = self._given(name)
         if not isinstance(value, ast.Call):
             return []
-        core, layers = self._put_around(value)
+        core, maker, layers = self._put_around(value)
+        if not layers or core is None or maker is None:
+            return []
         around = "".join(f"{one}(" for one in layers)
-        return [(value, f"{around}{self.text.of(core)}{')' * len(layers)}")] if layers and core is not None else []
+        return [(value, maker, f"{around}{self.text.of(core)}{')' * len(layers)}")]
 
-    def _put_around(self, value: ast.Call) -> tuple[ast.expr | None, list[str]]:
-        """Return what a statement puts layers around, and these, the outermost first."""
+    def lists_without(self, out: Sequence[Edit]) -> list[Edit]:
+        """Return the edits that take out the lists of layers that nothing names but what is taken out."""
+        edits = []
+        for one in self.tree.body:
+            if isinstance(one, ast.Assign) and isinstance(one.targets[0], ast.Name):
+                name = one.targets[0].id
+                uses = [
+                    self.text.start(use) for use in walk(self.tree) if _id(use) == name and use is not one.targets[0]
+                ]
+                inside = [any(edit.start <= at < edit.end for edit in out) for at in uses]
+                if uses and all(inside) and self._listed(name) is not None:
+                    end = self.text.next_line(self.text.end(one) - 1)
+                    while self.text.data[end : end + 1] == b"\n":
+                        end += 1
+                    edits.append(Edit(self.text.start(one), end, "", REASON))
+        return edits
+
+    def _put_around(self, value: ast.Call) -> tuple[ast.expr | None, ast.Name | None, list[str]]:
+        """Return what a statement puts layers around, the name of what does it, and these, the outermost first."""
         if len(value.args) == 1 and not value.keywords and (layers := self._layers_of(value.func)):
-            return value.args[0], layers  # `compose(a, b)(core)`, or a function with layers of its own
+            return value.args[0], _maker(value.func), layers  # `compose(a, b)(core)`, or one with layers of its own
         maker = self._function(value.func)
         fold = _fold_of(maker) if maker is not None else None
         given = _arguments(maker.args, value) if maker is not None and fold is not None else None
         if fold is None or given is None or len(given.get(fold.taken, ())) != 1:
-            return None, []
-        return given[fold.taken][0], self._in_order(fold, given) or []
+            return None, None, []
+        return given[fold.taken][0], _maker(value.func), self._in_order(fold, given) or []
 
     def _layers_of(self, decorator: ast.expr) -> list[str]:
         """Return the layers that a decorator puts around what it is given, the outermost first."""
@@ -187,6 +201,12 @@ class _Module:
             tree = there.tree
         found = defined(tree, named.id)
         return found if isinstance(found, ast.FunctionDef) and not found.decorator_list else None
+
+
+def _maker(called: ast.expr) -> ast.Name | None:
+    """Return the name of what is called to put layers around something."""
+    named = called.func if isinstance(called, ast.Call) else called
+    return named if isinstance(named, ast.Name) else None
 
 
 def _gives_alone(statement: ast.Assign | ast.AnnAssign, name: str) -> bool:
@@ -299,5 +319,5 @@ def _over(several: ast.expr, taken: str) -> _Fold | None:
     return _Fold(taken, _id(several), True) if _id(several) else None
 
 
-def _id(node: ast.expr) -> str:
+def _id(node: ast.AST) -> str:
     return node.id if isinstance(node, ast.Name) else ""

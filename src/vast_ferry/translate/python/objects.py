@@ -14,7 +14,7 @@ from vast_ferry.translate.python.following import Following
 from vast_ferry.translate.python.functions import MADE, NOTHING, PAIR, Function, Module, is_property, may_take
 from vast_ferry.translate.python.idioms import Idioms
 from vast_ferry.translate.python.module_values import loaded_by
-from vast_ferry.translate.python.nodes import is_path
+from vast_ferry.translate.python.nodes import is_path, last_name
 from vast_ferry.translate.python.objects_given import gives_an_object
 from vast_ferry.translate.python.types import CHANGING_METHODS
 from vast_ferry.translate.values import (
@@ -92,6 +92,8 @@ class Objects(Following):
                 self._is_plain_class(found, node)
             return found
         self.flow.methods_asked.pop(id(node), None)
+        if (above := self._asked_above(node, called=called)) is not None:
+            return above
         if isinstance(base, (Instance, Class)) and (methods := self.methods_of(base, node.attr)):
             return self._method(node, base, methods, called=called)
         if isinstance(base, Instance):
@@ -122,6 +124,19 @@ class Objects(Following):
         self.flow.asked_anywhere(node.attr)
         self.nobody_sees(methods)
         return NOTHING
+
+    def _asked_above(self, node: ast.Attribute, *, called: bool) -> Value | None:
+        """Return the method that `super()` has under a name, where it is called in a method of a class."""
+        asked, own = node.value, self.function
+        called_alone = isinstance(asked, ast.Call) and not asked.args and last_name(asked.func) == "super"
+        if not called_alone or not called or "super" in self.module.names:
+            return None
+        if own is None or own.cls is None or own.static or own.node.decorator_list:
+            return None
+        found = self.flow.methods_above(own.cls, node.attr)
+        if len(found) != 1 or found[0] is None or self.flow.is_told_otherwise(own.cls, node.attr):
+            return None
+        return self._method(node, Instance(own.cls), found, called=called)
 
     def nobody_sees(self, methods: list[Function | None]) -> None:
         """Note that nobody sees which of several methods is called."""
@@ -176,7 +191,8 @@ class Objects(Following):
             return
         family = self.flow.family(within) if within is not None else None
         call = self.module.nodes.parents.get(id(node))
-        for method in self.flow.may_be_asked(node):
+        asked_above = [one for one in self.flow.methods_above(within, node.attr) if one] if within is not None else []
+        for method in (*self.flow.may_be_asked(node), *asked_above):
             if isinstance(call, ast.Call) and call.func is node and not may_take(method, call):
                 continue  # `row.get("n", 0)` asks for no method that takes nothing
             if self._may_meet(method) if family is None else method.cls in family:

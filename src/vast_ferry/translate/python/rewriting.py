@@ -348,7 +348,7 @@ def _rewritten(ways: _Ways, whole: Callable[[Unbound, Mapping[str, Finding], boo
         known = len(wrapped)
         there, left_out = taking_events(source, functions, files, wrapped)
         wrapped |= left_out
-        told = _prepared(ways, there)
+        told = _prepared(ways, there, wrapped)
         result = whole(there, wrapped, left > 0)
         alone |= result.alone
         copied = result.copies is not None
@@ -376,8 +376,8 @@ def _rewritten(ways: _Ways, whole: Callable[[Unbound, Mapping[str, Finding], boo
     return result
 
 
-def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
-    """Write out what has to be before all is followed, and return what is told of it."""
+def _prepared(ways: _Ways, there: Unbound, skip: Collection[str]) -> list[Finding]:
+    """Write out what has to be before all is followed, and return what is told of it; handlers in `skip` stay."""
     files, told = ways.files, list[Finding]()
 
     def edit(made: tuple[dict[str, list[Edit]], list[Finding]]) -> None:
@@ -385,7 +385,8 @@ def _prepared(ways: _Ways, there: Unbound) -> list[Finding]:
         told.extend(_moved(finding, there, files) for finding in found)
         there.edit(edits, files)
 
-    edit(layers_apart({**files, **there.files}, ways.functions))
+    edit(layers_apart({**files, **there.files}, [one for one in ways.functions if one.name not in skip]))
+    there.names |= {finding.function for finding in told}
     if ways.made:
         edit(handlers_given({**files, **there.files}, ways.made, outermost=True))
     if ways.given:
