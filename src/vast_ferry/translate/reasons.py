@@ -298,6 +298,11 @@ NOTES: Final = {
         "what a function put around the handler {what} stands before it one by one",
         "Nothing is to be done; read the order in which they stand",
     ),
+    "function-defined": (
+        Severity.NOTE,
+        "{what} is written as the function that it is: another function made it",
+        "Nothing is to be done; read what stands in its place",
+    ),
     "handler-defined": (
         Severity.NOTE,
         "the handler {what} is written as the function that it is: a statement gave it",

@@ -22,12 +22,14 @@ statement gives it is. That holds for one statement at the top of a module that 
 else does: what it calls are decorators and functions of the project, an object's method, or an object that is called,
 and what these take is read off their definition. A decorator must not ask for the name of what it is given, for that is
 another then.
+
+What a function makes for others of the project, no handler, is written so as well where that lets it be followed.
 """
 
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from vast_ferry.hub.findings import Finding, Place
@@ -35,10 +37,11 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
 from vast_ferry.translate.python.made_functions import Made, Module, function_made
 from vast_ferry.translate.python.nodes import binds, is_path, last_name, walk
-from vast_ferry.translate.python.source import PythonText, parsed
+from vast_ferry.translate.python.source import parsed
 from vast_ferry.translate.python.written_out import imports_beside, is_the_same_ever, without
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
+from vast_ferry.translate.values import Key
 
 #: Why such a statement's text was edited, in the record of a crossing.
 REASON = "handler"
@@ -53,13 +56,40 @@ def handlers_given(
 
     What makes a function is a decorator before it where it can be one; `outermost` where it is written out as well.
     """
+    wanted = {(one.entry.file, one.entry.name): one.name for one in functions if not one.bindings}
+    return _given(files, wanted, outermost=outermost)
+
+
+def helpers_given(files: Mapping[str, bytes], names: Collection[Key]) -> tuple[dict[str, list[Edit]], list[Finding]]:
+    """Return the edits, by file, that write functions which others make as what they are, and what is told of it."""
+    return _given(files, dict.fromkeys(names, ""))
+
+
+def helpers_made(files: Mapping[str, bytes], within: Collection[str], handlers: Collection[Key]) -> Iterator[Key]:
+    """Yield the names at the tops of files, no handlers', that stand for a function which another makes."""
+    for file in sorted(within):
+        text, tree = parsed(files, file) or (None, None)
+        if text is None or tree is None:
+            continue
+        at = Module(text, tree, file, files)
+        for statement in (one for one in tree.body if isinstance(one, ast.Assign) and isinstance(one.value, ast.Call)):
+            name = last_name(statement.targets[0])
+            if (file, name) not in handlers and _given_by(tree, name) is statement:
+                assert isinstance(statement.value, ast.Call)
+                if function_made(at, name, statement.value) is not None:
+                    yield file, name
+
+
+def _given(
+    files: Mapping[str, bytes], wanted: Mapping[Key, str], *, outermost: bool = False
+) -> tuple[dict[str, list[Edit]], list[Finding]]:
+    """Return the edits that write what statements give as functions; each is a handler's, or nobody's."""
     read = {file: found for file in files if file.endswith(".py") and (found := parsed(files, file)) is not None}
     project = _Project([tree for _, tree in read.values()], files, outermost)
     edits: dict[str, list[Edit]] = {}
     findings: list[Finding] = []
     makers: dict[str, list[ast.FunctionDef]] = {}
     gone: dict[str, set[int]] = {}
-    wanted = {(one.entry.file, one.entry.name): one.name for one in functions if not one.bindings}
     given = [_given_by(tree, name) for (file, name) in wanted for _, tree in [read.get(file, (None, None))] if tree]
     for (file, name), function in wanted.items():
         text, tree = read.get(file, (None, None))
@@ -67,7 +97,8 @@ def handlers_given(
         if text is None or tree is None or statement is None:
             continue
         assert statement.value is not None
-        written = project.written(text, tree, file, name, statement.value)
+        at = Module(text, tree, file, files)
+        written = project.written(at, name, statement.value) if function else project.made(at, name, statement.value)
         if written is None:
             continue
         own = edits.setdefault(file, [])
@@ -78,8 +109,9 @@ def handlers_given(
         own += imports_beside(own, written.imports)
         makers.setdefault(file, []).extend(written.makers)
         gone.setdefault(file, set()).update(id(one) for one in walk(statement))
-        severity, reason, remedy = note("handler-defined", "", "", name)
-        findings.append(Finding("handler-defined", severity, reason, remedy, Place(file, statement.lineno), function))
+        code = "handler-defined" if function else "function-defined"
+        severity, reason, remedy = note(code, "", "", name)
+        findings.append(Finding(code, severity, reason, remedy, Place(file, statement.lineno), function))
     for file, several in makers.items():
         text, tree = read[file]
         others = [raw for other, raw in files.items() if other != file]
@@ -118,11 +150,17 @@ class _Project:
     files: Mapping[str, bytes]
     outermost: bool
 
-    def written(self, text: PythonText, tree: ast.Module, file: str, name: str, value: ast.expr) -> Made | None:
+    @staticmethod
+    def made(at: Module, name: str, value: ast.expr) -> Made | None:
+        """Return the function that another makes; nothing where that can't be written."""
+        plain = all(is_the_same_ever(at.tree, one) for one in walk(value) if isinstance(one, ast.Name))
+        return function_made(at, name, value) if plain and isinstance(value, ast.Call) else None
+
+    def written(self, at: Module, name: str, value: ast.expr) -> Made | None:
         """Return a handler's statement as a function; nothing where what it gives is not known."""
+        text, tree = at.text, at.tree
         if not all(is_the_same_ever(tree, one) for one in walk(value) if isinstance(one, ast.Name)):
             return None  # it stands for what a name was then
-        at = Module(text, tree, file, self.files)
         if self.outermost and isinstance(value, ast.Call) and (made := function_made(at, name, value)) is not None:
             return made
         decorators, core = list[str](), value

@@ -17,7 +17,7 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.translate.moves import composed
 from vast_ferry.translate.python.binding import bind
 from vast_ferry.translate.python.gathered import taking_events
-from vast_ferry.translate.python.handlers_given import handlers_given
+from vast_ferry.translate.python.handlers_given import handlers_given, helpers_given, helpers_made
 from vast_ferry.translate.python.in_full import in_full
 from vast_ferry.translate.python.layers import layers_apart
 from vast_ferry.translate.python.lookups_out import MethodsAsked, has_lookups, lookups_out
@@ -88,6 +88,7 @@ class _Ways:
     awaits: bool = False  # the target's handlers may wait for what is not the provider's
     given: Collection[Function] = ()  # functions whose handlers a statement gives, written as functions
     made: Collection[Function] = ()  # those in which what makes them is written out as well
+    shaped: Collection[Key] = ()  # functions of no handler that others make, written as what they are
     full: Collection[str] | None = None  # what stands in short is written in full; in these files, something is made
     asked: MethodsAsked | None = None  # where the calls of small functions are written out: which methods are asked
     called: Sequence[tuple[Collection[Key], MethodsAsked]] = ()  # properties that are written as methods, in turn
@@ -173,6 +174,8 @@ class _Ways:
 
     def in_other_words(self, result: Rewritten) -> Rewritten:
         """Return what comes of it where what stands in short is written in full, and small functions where asked."""
+        if (shaped := self.shaped_of(result)) and shaped != self.shaped:
+            result = self.better(result, shaped=shaped)
         made_in = _made_in(result)
         if _could_not_follow(result) and (helpers := self.helpers_of(result)) != [*self.helpers]:
             result = self.better(result, helpers=helpers)
@@ -181,6 +184,13 @@ class _Ways:
         if _made_in_lookups(result, self.files):
             result = self.better(result, asked=result.methods_asked)
         return result
+
+    def shaped_of(self, result: Rewritten) -> list[Key]:
+        """Return the functions that others make where something could not be followed."""
+        if not _could_not_follow(result):
+            return []
+        handlers = {(one.entry.file, one.entry.name) for one in self.functions}
+        return [*helpers_made(self.one_by_one, _not_followed_in(result), handlers)]
 
     def helpers_of(self, result: Rewritten) -> list[Key]:
         """Return the functions whose decorators may be written out, with those of which they are already."""
@@ -391,6 +401,8 @@ def _prepared(ways: _Ways, there: Unbound, skip: Collection[str]) -> list[Findin
         edit(handlers_given({**files, **there.files}, ways.made, outermost=True))
     if ways.given:
         edit(handlers_given({**files, **there.files}, ways.given))
+    if ways.shaped:
+        edit(helpers_given({**files, **there.files}, ways.shaped))
     for depth in range(max(ways.out.values(), default=0)):
         names = [name for name, most in ways.out.items() if most > depth]
         edit(written_out({**files, **there.files}, ways.entries(names)))
