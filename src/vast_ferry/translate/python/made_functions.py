@@ -130,7 +130,8 @@ def _source(text: PythonText, value: ast.expr) -> str:
     if hasattr(value, "lineno"):
         return text.of(value)
     if isinstance(value, ast.Tuple):
-        return f"({''.join(f'{text.of(one)}, ' for one in value.elts).rstrip()})"
+        parts = [text.of(one) for one in value.elts]
+        return f"({', '.join(parts)}{',' if len(parts) == 1 else ''})"
     assert isinstance(value, ast.Dict)
     keys = (str(one.value) for one in value.keys if isinstance(one, ast.Constant))
     entries = [f'"{key}": {text.of(one)}' for key, one in zip(keys, value.values, strict=True)]
