@@ -434,16 +434,24 @@ class Handed(Entries):
         return len(self._functions) == 1 and not of_object and not again_and_again(call, function, set())
 
     def _method_taken(self, one: Node, target: Node, part: Part, path: tuple[str, ...]) -> None:
-        """Follow a method that is taken out and only called, where it is the same without what it was taken out of."""
+        """Follow a method that is taken out and only called, where it is the same without what it was taken out of.
+
+        An object may keep it, and call it as its own.
+        """
         row = part.called.row if part.called is not None else None
         known = row is not None and self.places.ours.fields[row.field].holds == "call"
         binding = self._scopes.of(target) if known else None
         uses = binding.uses if binding is not None else []
-        called = all(step_of(self._file, use, use.parent) == "()" for use in uses)
-        if binding is None or binding.writes or len(binding.declared) != 1 or not called:
+        if binding is None or binding.writes or len(binding.declared) != 1:
             raise Whole(one, f"{path[-1]} is taken out of it")
         for use in uses:
-            self._method(use.parent, part, path)
+            above = use.parent
+            if step_of(self._file, use, above) == "()":
+                self._method(above, part, path)
+            elif above.type == "assignment_expression" and above.child_by_field_name("right") == use:
+                self._kept(use, above.child_by_field_name("left"), part, path)
+            else:
+                raise Whole(one, f"{path[-1]} is taken out of it")
 
     def _only_looks_at(self, call: Node, part: Part) -> bool:
         """Tell whether what a method gives is only looked at."""
