@@ -410,6 +410,85 @@ def test_classes_whose_methods_are_coroutines_are_carried_and_proven(tmp_path: P
     assert all(one.reached for one in found.checked)
 
 
+DESK = """import json
+
+from bellrope import Answer
+
+
+class Desk:
+    def ready(self, tower):
+        self.tower = tower
+
+    async def answer(self, bell):
+        text = (await bell.octets()).decode()
+        await self.tower.tubes.drop("orders", text, marks={"by": bell.hole[0]})
+        return Answer(text, 201)
+
+    async def hear(self, bell):
+        failed = []
+        for drops in bell.tubes.values():
+            for drop in drops:
+                try:
+                    await self.tower.cards.file("orders", {"no": drop.no}, json.loads(drop.octets))
+                except ValueError:
+                    failed.append(drop.no)
+        return failed
+
+
+class Only:
+    async def answer(self, bell):
+        return Answer(f"{bell.host} {bell.hole[0]}")
+"""
+
+
+@pytest.mark.parametrize("to", some(["ostermere", "wsgi", "brackendale"], 2))
+def test_each_kind_of_event_may_have_a_method_of_its_own(project: Project, tmp_path: Path, to: str) -> None:
+    here = find_profile(str(BELLROPE.parent / "bellrope-6.yaml"))
+    route = RouteTrigger("/hives/{hive}/orders", methods=("POST",))
+    functions = [
+        Function("ask", Entry("desk.py", "Desk"), (route,)),
+        Function("fill", Entry("desk.py", "Desk"), (EventTrigger("message", "orders"),)),
+        Function("only", Entry("desk.py", "Only"), (RouteTrigger("/only/{hive}", methods=("GET",)),)),
+    ]
+    posted = 'POST /hives/h-1/orders HTTP/1.1\r\nhost: a.example\r\ncontent-length: 8\r\n\r\n{"n": 1}'
+    sent = "{kind: message, event: {channel: orders, body: '%s'}}\n"
+    files = {
+        "desk.py": DESK,
+        **write_definition(Declared("bells", functions=tuple(functions)), here),
+        "samples/ask/one.http": posted,
+        "samples/only/one.http": "GET /only/h-2 HTTP/1.1\r\nhost: a.example\r\n\r\n",
+        **{f"samples/fill/{name}.yaml": sent % body for name, body in (("good", '{"n": 2}'), ("torn", "{"))},
+    }
+    crossing = carry(project(files), to=to, out=tmp_path / "there", source=here)
+    assert {one.style for one in crossing.record.functions if one.name == "only"} == {"native"}
+    found = check(tmp_path / "there")
+    assert {one.verdict for one in found.checked} == {Verdict.SAME}
+    assert {one.function for one in found.checked} == {one.name for one in crossing.record.functions}
+
+
+@pytest.mark.parametrize("style", ["native", "wrapped"])
+def test_what_is_carried_there_has_a_method_for_each_kind(project: Project, tmp_path: Path, style: str) -> None:
+    there = find_profile(str(BELLROPE.parent / "bellrope-6.yaml"))
+    handler = "def run(event, ctx):\n    return {'code': 200, 'content': event['call']['path']}\n"
+    both = "def both(event, ctx):\n    return {'code': 201} if 'call' in event else {'again': []}\n"
+    route, sent = RouteTrigger("/run"), EventTrigger("message", "orders")
+    functions = [
+        Function("run", Entry("main.py", "run"), (route,)),
+        Function("both", Entry("main.py", "both"), (RouteTrigger("/both"), sent)),
+    ]
+    files = {
+        "main.py": handler + both,
+        **write_definition(Declared("bells", functions=tuple(functions)), find_profile("ostermere@1")),
+        "samples/run/one.http": "GET /run HTTP/1.1\r\nhost: a.example\r\n\r\n",
+        "samples/both/one.http": "GET /both HTTP/1.1\r\nhost: a.example\r\n\r\n",
+        "samples/both/two.yaml": "{kind: message, event: {channel: orders, body: x}}\n",
+    }
+    crossing = carry(project(files), to=there, out=tmp_path / "there", source="ostermere@1", style=style)
+    found = check(tmp_path / "there")
+    assert {one.verdict for one in found.checked} <= {Verdict.SAME, Verdict.UNHELD}
+    assert {one.style for one in crossing.record.functions if one.name == "run"} == {style}
+
+
 THISTLEMOOR = ROOT / "tests" / "profiles" / "thistlemoor-2.yaml"
 WRITTEN_IN = {"python": "project", "javascript": "project_in_javascript"}
 BY_STEPS = {

@@ -327,6 +327,9 @@ class JavaScriptWrapping:
         listed = ", ".join(setup)
         held = f"  {camel(called_as.setup)}({listed}) {{\n    this.setUpWith = {{ {listed} }};\n  }}\n\n"
         called = f"  async {camel(called_as.method)}({', '.join(rest)}) {{\n{body}\n  }}\n"
+        others = dict.fromkeys(self.target.kinds[kind].method for kind in kinds)
+        for other in map(camel, [one for one in others if one != called_as.method]):
+            called += f"\n  {other}(...given) {{\n    return this.{camel(called_as.method)}(...given);\n  }}\n"
         return f"{head}export class {own.name} {{\n{held if setup else ''}{called}}}\n"
 
 

@@ -241,7 +241,7 @@ class Wrapping:
             folder = PurePosixPath()
         name = f"{self.slugs[function.name]}_at_{slug(self.target.provider)}.py"
         own = self.slugs[function.name]
-        if self.target.model.handler.method:
+        if any(self.target.kinds[kind].method for kind in function.kinds):
             own = "".join(word.title() for word in own.split("_"))
         return Entry(str(folder / name), self.target.model.handler.shim or own)
 
@@ -297,6 +297,9 @@ class Wrapping:
             ),
             calls=calls,
             method=first.method,
+            alike=[
+                one for one in dict.fromkeys(self.target.kinds[kind].method for kind in kinds) if one != first.method
+            ],
             setup=first.setup if told_at_setup else "",
             told_at_setup=told_at_setup,
             apart=self._folder_of_its_own(function) is not None,

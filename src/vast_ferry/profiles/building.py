@@ -68,7 +68,8 @@ class Builder(RowBuilder):
         others = tuple(self.event(profile, other, name, "others", index) for index, other in enumerate(model.others))
         handler = profile.handler
         usual = Kind(event, reply, handler.asynchronous, others, handler.by_keyword)
-        return replace(usual, method=handler.method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
+        method = model.event.method or handler.method
+        return replace(usual, method=method, setup=handler.setup, setup_takes=tuple(handler.setup_takes))
 
     def event(self, profile: schema.ProfileModel, model: schema.EventModel, kind: str, *at: str | int) -> EventShape:
         """Return a shape of a kind's events; `at` is where it stands, if it is not the usual one."""

@@ -176,6 +176,9 @@ class EventModel(Model):
 
     parameters: list[Identifier] = Field([], description="parameters of handlers of this kind, if not the usual ones")
     event: list[Identifier] = Field([], description="those parameters that are the event, if not the usual ones")
+    method: Identifier | Literal[""] = Field(
+        "", description="where handlers are classes: the method for events of this kind, if not the usual one"
+    )
     each: str | list[LevelModel] = Field(
         "",
         description="place of the events of a batch, or the way to them; rows and constants are then those of one",

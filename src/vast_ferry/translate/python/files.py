@@ -149,13 +149,17 @@ class Files:
 
     def _set_up(self, module: Module, imports: set[Import], entries: dict[str, Entry]) -> list[Edit]:
         """Return the functions that take the events of classes."""
-        edits = []
-        for function, parameters in self.job.set_ups.values():
-            if function.module is not module:
-                continue
-            name = name_beside(function, set(module.names) | set(module.nodes.named))
-            text = taking_events(function, name, parameters, awaited=self.job.target_awaits)
+        edits, set_up = [], dict[Key, str]()  # by class
+        own = [one for one in self.job.set_ups.values() if one[0].module is module]
+        taken = set(module.names) | set(module.nodes.named)
+        for function, parameters in own:
             assert function.cls is not None
+            several = sum(one.cls == function.cls for one, _ in own) > 1
+            name = name_beside(function, taken, several=several)
+            first = function.cls not in set_up
+            prepares = set_up.setdefault(function.cls, f"set_up_{name_beside(function, taken)}")
+            taken |= {name, prepares}
+            text = taking_events(function, name, prepares, parameters, awaited=self.job.target_awaits, first=first)
             edits.append(self._behind(module, self.job.flow.classes[function.cls], text, "signature"))
             imports.add(Import("functools"))
             for one, handler in self.handlers.items():

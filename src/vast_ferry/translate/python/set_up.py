@@ -70,34 +70,38 @@ def _handed_on(function: Function) -> Iterator[ast.AST]:
             yield use
 
 
-def taking_events(function: Function, name: str, parameters: list[str], *, awaited: bool) -> str:
-    """Return the functions that take a class's events: one that sets its object up, and the handler."""
+def taking_events(
+    function: Function, name: str, set_up: str, parameters: list[str], *, awaited: bool, first: bool
+) -> str:
+    """Return the functions that take a class's events: one that sets its object up, and the handler.
+
+    The `first` handler of a class brings what sets its object up; others use the same object.
+    """
     assert function.cls is not None
     cls, given = function.cls[1], ", ".join(one for one in parameters if one != "/")
     prepared = [key[1].rpartition(".")[2] for key in function.together]
     lines = [f"    made.{one}()" for one in prepared if one != "__init__"]
     made = [f"    made = {cls}()", *lines, "    return made"] if lines else [f"    return {cls}()"]
     word, wait = ("async def", "await ") if awaited else ("def", "")
+    about = docstring(f"Return the one {cls}, set up before its first event.")
+    before = ["@functools.cache", f"def {set_up}():", f"    {about}", *made, "", ""] if first else []
     return "\n".join(
         [
-            "@functools.cache",
-            f"def set_up_{name}():",
-            f"    {docstring(f'Return the one {cls}, set up before its first event.')}",
-            *made,
-            "",
-            "",
+            *before,
             f"{word} {name}({', '.join(parameters)}):",
-            f"    return {wait}set_up_{name}().{function.node.name}({given})",
+            f"    return {wait}{set_up}().{function.node.name}({given})",
             "",
         ]
     )
 
 
-def name_beside(function: Function, taken: set[str]) -> str:
-    """Return a name for the function that takes a class's events."""
+def name_beside(function: Function, taken: set[str], *, several: bool = False) -> str:
+    """Return a name for the function that takes a class's events, with its method where `several` do."""
     assert function.cls is not None
     words = "".join(f"_{c.lower()}" if c.isupper() else c for c in function.cls[1]).strip("_")
     name = words if words.isidentifier() and words != function.cls[1] else f"handle_{words}"
+    if several:
+        name = f"{name}_{function.node.name}"
     while name in taken or f"set_up_{name}" in taken:
         name += "_"
     return name
