@@ -35,6 +35,8 @@ def split_text(text: Any, forms: tuple[Any, ...], count: int) -> list[str | None
             continue
         matches, numbers = form_pattern(form, count)
         found = matches(text)
+        if found is not None and count > 1 and 0 not in numbers:
+            return list(found.group(*numbers))
         if found is not None:
             return [found[number] if number else None for number in numbers]
     shown = text if len(text) <= 60 else f"{text[:57]}…"
@@ -97,6 +99,14 @@ def part_pattern(rest: tuple[Any, ...], most: bool) -> str:
     """Return the pattern of a part, which what follows it ends: the first of it, or with `most` the last."""
     taken = ".*" if most else ".*?"
     ways: list[str] = []
+    ended = rest[0]
+    if isinstance(ended, tuple):  # what may be missing ends the part as well, where nothing follows it
+        ended = _begins(ended[1]) if ended[0] == "[" and len(rest) == 1 else ""
+    if (
+        isinstance(ended, str) and len(ended) > 1 and not most
+    ):  # all that does not begin it: faster than to look whether it begins at each place
+        first, others = re.escape(ended[0]), re.escape(ended[1:])
+        return f"[^{first}]*(?:{first}(?!{others})[^{first}]*)*"
     for piece in rest:
         if isinstance(piece, str):
             return "|".join([*ways, f"{taken}(?={re.escape(piece)})"])

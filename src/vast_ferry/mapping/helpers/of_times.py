@@ -152,8 +152,14 @@ def time_from_pattern(text: Any, pattern: str) -> str:
     start, end = found.span(at)
     digits = fraction.rstrip("0")
     # The whole second is worked out once for all that fall into it: events come close together.
-    second = second_of_pattern(f"{text[:start]}{'0' * (end - start)}{text[end:]}", pattern)
+    second = second_around(text[:start], end - start, text[end:], pattern)
     return f"{second}.{digits}Z" if digits else f"{second}Z"
+
+
+@functools.lru_cache(maxsize=4096)
+def second_around(before: str, digits: int, after: str, pattern: str) -> str:
+    """Return date and time of the second of a time, of which so many digits of a fraction stand between two texts."""
+    return second_of_pattern(f"{before}{'0' * digits}{after}", pattern)
 
 
 @functools.lru_cache(maxsize=4096)

@@ -135,6 +135,10 @@ def to_segment(text: str) -> str:
 
 def from_percent_text(text: str) -> str:
     """Return the text that `to_percent_text` encoded; bytes that are not UTF-8 raise."""
+    if (
+        isinstance(text, str) and text.isascii()
+    ):  # as `unquote` does with each part of a text that is ASCII, in half the time
+        return urllib.parse.unquote_to_bytes(text).decode("utf-8")
     return urllib.parse.unquote(text, errors="strict")
 
 
