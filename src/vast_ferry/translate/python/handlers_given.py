@@ -8,6 +8,12 @@
     run = partial(core, table="notes")          def run(event, ctx):
                                                     return core(event, ctx, table="notes")
 
+    run = partial(core, deps=Deps())            _run_deps = Deps()
+
+
+                                                def run(event, ctx):
+                                                    return core(event, ctx, deps=_run_deps)
+
     run = router.dispatch                       def run(event, ctx):
                                                     return router.dispatch(event, ctx)
 
@@ -191,14 +197,27 @@ class _Project:
         """Return a function that calls another with what that is given once."""
         text, first = at.text, call.args[0]
         taken = self._one(self._functions(at.tree, first.id)) if isinstance(first, ast.Name) else None
-        more, named = [text.of(one) for one in call.args[1:]], [one.arg for one in call.keywords]
-        told = [*call.args[1:], *(one.value for one in call.keywords)]
-        # What is worked out once, when the module is loaded, must not be worked out at each call.
-        if taken is None or None in named or not all(is_the_same_ever(at.tree, one) for one in told):
+        if taken is None or any(one.arg is None for one in call.keywords):
             return None
-        own = [one for one in _parameters(taken)[len(more) :] if one not in named]
-        given = [*more, *own, *(text.of(one) for one in call.keywords)]
-        return Made(self._function(taken, name, own, f"{text.of(first)}({', '.join(given)})", decorators))
+        before: dict[str, str] = {}
+
+        def told(value: ast.expr, parameter: str) -> str:
+            # What is worked out once, when the module is loaded, must not be worked out at each call.
+            if is_the_same_ever(at.tree, value):
+                return text.of(value)
+            own = text.free(f"_{name.lstrip('_')}_{parameter}")
+            before[own] = f"{own} = {text.of(value)}"
+            return own
+
+        names = _parameters(taken)
+        more = [told(one, parameter) for one, parameter in zip(call.args[1:], names, strict=False)]
+        named = {str(one.arg): told(one.value, str(one.arg)) for one in call.keywords}
+        own = [one for one in names[len(more) :] if one not in named]
+        given = [*more, *own, *(f"{parameter}={value}" for parameter, value in named.items())]
+        if len(more) < len(call.args) - 1:
+            return None
+        lines = self._function(taken, name, own, f"{text.of(first)}({', '.join(given)})", decorators)
+        return Made("\n\n\n".join(["\n".join(before.values()), lines] if before else [lines]))
 
     @staticmethod
     def _function(taken: Definition, name: str, own: list[str], call: str, decorators: list[str]) -> str:
