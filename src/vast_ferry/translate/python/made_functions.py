@@ -68,7 +68,7 @@ def function_made(here: Module, name: str, call: ast.Call) -> Made | None:
     if maker is None or inner is None or given is None or not _may_stand_alone(own, inner, given):
         return None
     kept = [one for one in inner.decorator_list if not is_wraps(its, one)]
-    alike = not kept or (there is None and _say_the_same(kept, maker, given))
+    alike = not kept or (there is None and _say_the_same(kept, maker))
     imports = imported(here.text, here.tree, there, inner, {*given}) if there is not None else ()
     if imports is None or not alike:
         return None
@@ -103,11 +103,11 @@ def _made_by(maker: Definition | None) -> Definition | None:
     return gives_alone(maker) if isinstance(maker, ast.FunctionDef) and plain else None
 
 
-def _say_the_same(decorators: list[ast.expr], maker: Definition, given: Mapping[str, ast.expr]) -> bool:
+def _say_the_same(decorators: list[ast.expr], maker: Definition) -> bool:
     """Tell whether decorators name nothing of the function that they stand in, nor of what it is told."""
     own = {node.id for one in decorators for node in walk(one) if isinstance(node, ast.Name)}
     bound = {name for name in own for node in walk(maker) if not _is_inside(node, decorators) and binds(node, name)}
-    return not own & given.keys() and not bound and all(one.lineno == one.end_lineno for one in decorators)
+    return not bound and all(one.lineno == one.end_lineno for one in decorators)
 
 
 def _is_inside(node: ast.AST, several: list[ast.expr]) -> bool:
