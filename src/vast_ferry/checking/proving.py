@@ -55,6 +55,7 @@ class Proving:
         self.target_gateway = Gateway(target.project, there) if target.project else None
         self._languages = {function.name: function.entry.language for function in declared.functions}
         self._known: dict[tuple[str, str], _KnownLosses] = {}
+        self._steady: set[str] = set()  # functions of which nothing varied in a whole batch
 
     def compare(self, expected: Sequence[Outcome], got: Outcome, method: str) -> Compared:
         """Return how an outcome compares with several runs; the order of effects only where both sides show it."""
@@ -128,7 +129,9 @@ class Proving:
 
         pool = ThreadPoolExecutor(3)
         first, carried = pool.submit(original, 1, at_source), pool.submit(run, there, at_target, 1)
-        second = pool.submit(original, 2, at_source[:LOOKED_AT])
+        # Once a batch has shown that nothing varies by itself, only what differs is run again.
+        looked_at = [] if function.name in self._steady else at_source[:LOOKED_AT]
+        second = pool.submit(original, 2, looked_at) if looked_at else _done([])
         return _Started(pool, (setup, there), at_source, (first, second, carried), run, original)
 
     def verdicts(self, begun: Begun) -> Iterator[Checked]:
@@ -145,6 +148,8 @@ class Proving:
                 first, second, carried = (one.result() for one in started.runs)
                 if len(taken) > LOOKED_AT and self._vary(first, second):
                     second = started.original(2, at_source)
+                elif len(second) == LOOKED_AT:
+                    self._steady.add(function.name)
                 outcomes = list(zip_longest(first, second, carried))
             except BaseException:
                 KEEPER_HERE.stop_workers()  # else the threads would be waited for
@@ -355,6 +360,12 @@ class Proving:
             carried = _bare(carried)
         compared = self.compare(outcomes, carried, method)
         return not compared.differences and not compared.hopeless
+
+
+def _done(outcomes: list[Outcome]) -> Future[list[Outcome]]:
+    made = Future[list[Outcome]]()
+    made.set_result(outcomes)
+    return made
 
 
 def _again_as_named(outcome: Outcome, events: Sequence[Fields], held: Sequence[Fields]) -> Outcome:

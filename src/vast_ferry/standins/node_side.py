@@ -41,6 +41,7 @@ class NodeSide:
         self._unseen: list[list[str]] = []
         self._goes_on = False
         self._reached: dict[str, Any] = {}
+        self._ahead = b""  # of what came, what was not asked for yet
         self.handler = None  # it is on the other side
         #: what calls the handler, by kind of event
         self.calls: dict[str, tuple[str, Callable[[Any, Any], Any], bool]] = {
@@ -51,7 +52,7 @@ class NodeSide:
 
     def start(self) -> None:
         """Start Node and load the handler; raises Thrown where it can't be loaded."""
-        node = self._setup["node"]
+        node, self._ahead = self._setup["node"], b""
         self._line, far = socket.socketpair()
         with far:
             self._process = subprocess.Popen(
@@ -81,6 +82,7 @@ class NodeSide:
         if cold and self._line is not None:
             self._line.close()  # the other one's talk goes on in the process that this is a copy of
             self._line = self._process = None
+            self._ahead = b""
 
     def ended(self, _: list[str]) -> tuple[bool, list[str], list[list[str]]]:
         """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
@@ -123,19 +125,22 @@ class NodeSide:
 
     def _send(self, message: dict[str, Any]) -> None:
         assert self._line is not None
-        text = json.dumps(message, default=_plain).encode()
+        text = _ENCODER.encode(message).encode()
         with contextlib.suppress(BrokenPipeError):  # that it ended is told when it is listened to
             self._line.sendall(_HEAD.pack(len(text)) + text)
 
     def _exactly(self, size: int) -> bytes:
         assert self._line is not None
-        made = bytearray()
-        while len(made) < size:
-            piece = self._line.recv(min(1 << 20, size - len(made)))
-            if not piece:
-                self._ended()
-            made += piece
-        return bytes(made)
+        if len(self._ahead) < size:
+            made = bytearray(self._ahead)
+            while len(made) < size:
+                piece = self._line.recv(1 << 20)
+                if not piece:
+                    self._ended()
+                made += piece
+            self._ahead = bytes(made)
+        wanted, self._ahead = self._ahead[:size], self._ahead[size:]
+        return wanted
 
     def _ended(self) -> None:
         """Tell how Node ended, as its own end where it was ended."""
@@ -152,7 +157,7 @@ class NodeSide:
         """Return the next message that is no question; questions of services are answered on the way."""
         while True:
             (size,) = _HEAD.unpack(self._exactly(_HEAD.size))
-            message: dict[str, Any] = json.loads(self._exactly(size), object_hook=_with_bytes)
+            message: dict[str, Any] = _DECODER.decode(self._exactly(size).decode())
             if message.get("mark") != self._mark:
                 continue  # something else wrote it
             if "operate" not in message:
@@ -180,3 +185,8 @@ def _plain(value: Any) -> Any:
 
 def _with_bytes(found: dict[str, Any]) -> Any:
     return base64.b64decode(found["$bytes"]) if found.keys() == {"$bytes"} else found
+
+
+#: To make one of these costs as much as a small message.
+_ENCODER = json.JSONEncoder(default=_plain)
+_DECODER = json.JSONDecoder(object_hook=_with_bytes)
