@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial, wraps
 
 from fuzz_apart import defined, stand_apart, ways_to_ask
-from fuzz_handed import Lines, by_name, handed, hidden, in_data_classes, in_short
+from fuzz_handed import Lines, by_name, handed, hidden, in_data_classes, in_families, in_short
 from fuzz_ways import Ways, of_objects
 
 from vast_ferry.hub.operations import OPERATIONS
@@ -1803,7 +1803,7 @@ def of_handed(w: Writer, s: Scope) -> list[str]:
         return w.value(s if name == s.event else w.held(name), 1)
 
     call = called(w, s, "record.read", table='"rows"', keys='{"one": "a"}') or "len('ab')"
-    kinds: list[Callable[..., Lines]] = [handed, in_short, in_data_classes, partial(hidden, call=call)]
+    kinds: list[Callable[..., Lines]] = [handed, in_short, in_data_classes, in_families, partial(hidden, call=call)]
     top, lines = w.random.choice(kinds)(w.random, w.fresh, s.event, text, value)
     if any("await " in one for one in top):
         return said(w, s)

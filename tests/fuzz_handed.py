@@ -102,6 +102,49 @@ def in_data_classes(
     return top, lines if choices.random() < 0.8 else [line for each in lost for line in each.split("\n")]
 
 
+#: What a method of a class that inherits does: `{0}` is a text of the event's, `{1}` a value.
+OVERRIDING = [
+    "return [super().shown(event), {0}]",
+    "return [{1}]",
+    "return super().shown(event)",
+    "try:\n            return super().shown(event)\n        except NotImplementedError:\n            return {0}",
+    "return (lambda: {0})()",
+]
+
+
+def in_families(choices: random.Random, fresh: Callable[[str], str], event: str, text: Reads, value: Reads) -> Lines:
+    """Return classes that inherit from each other, whose objects stand at the top, and what is asked of them."""
+    base, one, name = fresh("Base"), fresh("one"), fresh("made")
+    told = choices.choice(["told", "__call__", "get"])
+    above = choices.choice(["", "(abc.ABC)", f"({base}Above)"])
+    shown = choices.choice([f"return {text('event')}", "raise NotImplementedError", f"return [{text('event')}]"])
+    top = ["import abc", f"class {base}Above:\n    def more(self, event):\n        return [{value('event')}]"]
+    top.append(
+        f"class {base}{above}:\n    word = 'w'\n    def {told}(self, event):\n"
+        f"        return [self.shown(event), self.word, {{'a': 1}}.get('a')]\n"
+        f"    def shown(self, event):\n        {shown}"
+    )
+    kinds = [base]
+    for number in range(choices.randrange(1, 3)):
+        under, way = choices.choice(kinds), choices.choice(OVERRIDING).format(text("event"), value("event"))
+        kinds.append(f"{base}{number}")
+        top.append(f"class {kinds[-1]}({under}):\n    word = 'v'\n    def shown(self, event):\n        {way}")
+    top += [f"{name}{at} = {kind}()" for at, kind in enumerate(kinds)]
+    line = "    def line(event):\n        return [step(event) for step in steps]\n    return line"
+    top.append(f"def {name}_line(*steps):\n{line}\n\n\ndef {name}_first(event):\n    return {text('event')}")
+    top.append(f"{name}_all = {name}_line({name}_first, {name}_first)")
+    asked = [
+        f"{name}{at}({event})" if told == "__call__" else f"{name}{at}.{told}({event})" for at in range(len(kinds))
+    ]
+    odd = [
+        *(f"{name}_all({event})", f"[{name}0][0].shown({event})", f"{kinds[-1]}().shown({event})"),
+        *(f"{{'a': 2}}.get('a', {event})", f"isinstance({name}0, {base})", f"{name}0.shown(event={event})"),
+        *(f"getattr({name}0, 'shown')({event})", f"(lambda {one}: {one}.shown({event}))({name}0)"),
+    ]
+    chosen = [*choices.sample(asked, choices.randrange(1, len(asked) + 1)), *choices.sample(odd, choices.randrange(3))]
+    return top, [each for way in chosen for each in _tried([f"seen.append(show({way}))"])]
+
+
 DECORATORS = [
     "def {0}(act):\n    def inner(*args, **more):\n        return act(*args, **more)\n    return inner",
     "def {0}(act):\n    @wraps(act)\n    def inner(*args, **more):\n        try:\n"

@@ -466,6 +466,17 @@ def test_each_kind_of_event_may_have_a_method_of_its_own(project: Project, tmp_p
     assert {one.function for one in found.checked} == {one.name for one in crossing.record.functions}
 
 
+def test_it_is_told_where_events_can_not_be_named_and_all_come_again(project: Project) -> None:
+    handler = "def run(event, ctx):\n    return {'again': [one['ticket'] for one in event['batch']][1:]}\n"
+    take = Function("run", Entry("main.py", "run"), (EventTrigger("message", "orders"),))
+    here = project({"main.py": handler, **declaring("ostermere@1", take)})
+    told = {
+        to: [one.code for one in gaps(here, to=to, source="ostermere@1").findings]
+        for to in (str(BELLROPE), "ostermere@2")
+    }
+    assert ["again-together" in codes for codes in told.values()] == [True, False]
+
+
 @pytest.mark.parametrize("style", ["native", "wrapped"])
 def test_what_is_carried_there_has_a_method_for_each_kind(project: Project, tmp_path: Path, style: str) -> None:
     there = find_profile(str(BELLROPE.parent / "bellrope-6.yaml"))

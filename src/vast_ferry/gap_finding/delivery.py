@@ -7,6 +7,7 @@ from typing import Any, Final
 
 from vast_ferry.gap_finding.gaps import Gaps
 from vast_ferry.hub.findings import Severity
+from vast_ferry.mapping.tables import Kind, ReplyShape
 from vast_ferry.profiles.schema import DeliveryModel
 
 _ORDER: Final = {"none": 0, "group": 1, "all": 2}
@@ -82,10 +83,14 @@ def _of_those_behind(gaps: Gaps, kind: str) -> None:
 
 def _of_those_together(gaps: Gaps, kind: str) -> None:
     """Note that others come again with an event that does, where it came again alone, or with others than these."""
-    before, after = gaps.source.kinds[kind].answered, gaps.target.kinds[kind].answered
+    here, there = gaps.source.kinds[kind], gaps.target.kinds[kind]
+    before, after = here.answered, there.answered
     also = _WITH.get(after.again_with, "")
+    unnamed = not also and not _says_which(there, after.holds_again) and _says_which(here, _reads_which(before))
+    also = _WITH["all"] if unnamed else also
     also = f"{also} again" if also else f"all again that have the same {after.again_name}" if after.again_name else ""
-    if not also or (before.again_with, before.again_name) == (after.again_with, after.again_name):
+    alike = (before.again_with, before.again_name) == (after.again_with, after.again_name)
+    if not also or (alike and not unnamed):
         return
     gaps.note(
         "again-together",
@@ -94,6 +99,16 @@ def _of_those_together(gaps: Gaps, kind: str) -> None:
         "Make the handler safe to call twice with what was done: remember the event's id",
         field=kind,
     )
+
+
+def _says_which(tables: Kind, named: bool) -> bool:
+    """Tell whether an event comes again by itself: it comes alone, or a handler can name it, or say so of it."""
+    return tables.event.each is None or named or bool(tables.event.told_by)
+
+
+def _reads_which(answered: ReplyShape) -> bool:
+    """Tell whether a handler may name events in one of the forms in which it answers."""
+    return any(row.field == "again" for form in answered.forms for row in form.rows)
 
 
 def _times(attempts: int) -> str:
