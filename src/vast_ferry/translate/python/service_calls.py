@@ -181,6 +181,8 @@ class ServiceCalls:
         """Return a call of a client that both sides have, as it was."""
         inner: list[Edit] = []
         before, self.at.edits = self.at.edits, inner
+        if theirs.root in self.job.target.hosts:  # what an object kept of it when it was set up is each call's own
+            self.at.swap(call.func, self._client(theirs, node), "service")
         for part in (*call.args, *(keyword.value for keyword in call.keywords)):
             self.at.expression(part)
         self.at.edits = before
