@@ -94,14 +94,29 @@ class Classes:
     def methods(self, cls: Key, name: str) -> list[Function]:
         """Return the methods that a call on an object of a class, or of one that inherits from it, may reach.
 
-        A method that only says that it must be overridden is none, where one overrides it.
+        A method that only says that it must be overridden is none, where one overrides it and nobody makes an object
+        that has it.
         """
         if (cls, name) not in self._reached:
             below = [one for one in self.classes if cls in self.above(one)] if self._kin().get(cls) else [cls]
-            found = {one.key: one for one in (self.method(each, name) for each in below) if one is not None}
-            plain = [one for one in found.values() if not self._is_abstract(one)]
-            self._reached[cls, name] = plain or [*found.values()]
+            found = [(each, one) for each in below if (one := self.method(each, name)) is not None]
+            plain = {one.key: one for each, one in found if not self._is_abstract(one) or self._may_be_made(each)}
+            self._reached[cls, name] = [*(plain or {one.key: one for _, one in found}).values()]
         return self._reached[cls, name]
+
+    def _may_be_made(self, cls: Key) -> bool:
+        """Tell whether anybody may make an object of a class itself: it is named, and not to be inherited from."""
+        for module in self.modules.values():
+            own = [name for name, value in module.names.items() if value == Class(cls)]
+            uses: list[ast.expr] = [use for name in own for use in module.nodes.uses(name)]
+            uses += [one for one in module.nodes.each(ast.Attribute) if one.attr == cls[1]]
+            for use in uses:
+                above = module.nodes.parents.get(id(use))
+                inherited = isinstance(above, ast.ClassDef) and any(use is base for base in above.bases)
+                annotates = isinstance(above, (ast.arg, ast.AnnAssign)) and above.annotation is use
+                if not inherited and not annotates and getattr(above, "returns", None) is not use:
+                    return True
+        return False
 
     def methods_above(self, cls: Key, name: str) -> list[Function | None]:
         """Return the methods that `super()` may reach in one of a class's; nothing for what is none of the project's.
