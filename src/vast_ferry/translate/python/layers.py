@@ -29,8 +29,9 @@ from typing import Final
 from vast_ferry.hub.findings import Finding, Place
 from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.translate.python.functions import DEFINITION, Definition
+from vast_ferry.translate.python.made_functions import Module
 from vast_ferry.translate.python.nodes import defined, is_path, last_name, walk
-from vast_ferry.translate.python.source import PythonText, parsed
+from vast_ferry.translate.python.source import parsed
 from vast_ferry.translate.python.written_out import elsewhere, is_the_same_ever, without
 from vast_ferry.translate.reasons import note
 from vast_ferry.translate.text import Edit
@@ -66,7 +67,7 @@ def layers_apart(
     for file, names in by_file.items():
         if (read := parsed(files, file)) is None:
             continue
-        at = _Module(*read, file, files)
+        at = _Layered(*read, file, files)
         own, makers, gone = list[Edit](), list[ast.FunctionDef](), set[int]()
         for name, function in names.items():
             for call, maker, written in at.applied(name):
@@ -83,14 +84,10 @@ def layers_apart(
     return edits, findings
 
 
-@dataclass(frozen=True, slots=True)
-class _Module:
-    """A module with handlers."""
+class _Layered(Module):
+    """A module with handlers around which layers are put."""
 
-    text: PythonText
-    tree: ast.Module
-    file: str
-    files: Mapping[str, bytes]
+    __slots__ = ()
 
     def applied(self, name: str) -> list[tuple[ast.expr, ast.Name, str]]:
         """Return where layers are put around a handler, each with the name of what does it, and what it is instead."""
