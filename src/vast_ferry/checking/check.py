@@ -65,7 +65,7 @@ def check(
             held.append(done.not_held)
             progress(f"{len(checked)} samples checked")
     else:
-        for one in job.run(by_function, noted, originals or Originals()):
+        for one in job.run(by_function, noted, originals):
             checked.append(one)
             progress(f"{len(checked)} samples checked")
     wanted = functions or known

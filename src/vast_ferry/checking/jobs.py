@@ -57,7 +57,7 @@ class Job:
             )
         self.target = target_side(self.folder, self.record, frozenset(asked.without))
 
-    def run(self, by_function: Files, noted: list[Noted], originals: Originals) -> Iterator[Checked]:
+    def run(self, by_function: Files, noted: list[Noted], originals: Originals | None) -> Iterator[Checked]:
         """Yield the verdicts, and note what of the samples nobody reads or is read oddly."""
         with both_deployed(self.side, self.target, self.record.carry_files) as sides:
             limit, memory = self.asked.limit, self.asked.memory

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from vast_ferry.checking.jobs import BATCH, Asked, Files, Job
-from vast_ferry.checking.originals import Originals
 from vast_ferry.checking.result import Checked, Noted
 from vast_ferry.hub.findings import BadInput
 from vast_ferry.spreading.cluster import as_they_come, connected
@@ -71,4 +70,4 @@ def _part_done(part: _Part) -> Done:
             )
         noted: list[Noted] = []
         files = {part.function: [(Path(path), Path(top)) for path, top in part.files]}
-        return Done(list(job.run(files, noted, Originals())), noted, not_held())
+        return Done(list(job.run(files, noted, None)), noted, not_held())

@@ -46,6 +46,10 @@ class Gateway:
         if order == "specific":
             self._routes.sort(key=lambda route: route_order(route[1]))
 
+    def routes_as(self, other: Gateway) -> bool:
+        """Tell whether every request goes where another lets it go."""
+        return self._routes == other._routes
+
     def route(self, event: HttpEvent) -> Routed:
         """Return where a request goes: a function, 405 with Allow where only the method is wrong, or 404."""
         found = self.find(event.method, event.path)
