@@ -69,10 +69,13 @@ class OwnCalls:
         if function is None or not function.hands_on or called.key not in function.stands_before:
             return False
         if self.at.handed:
-            given = ", ".join(self.at.handed.values())
+            given = self._handed_on()
             every: list[ast.expr | ast.keyword] = [*node.args, *node.keywords]
             parts = every[: function.leading]
-            for one in every[len(parts) :]:
+            behind = every[len(parts) :]
+            if "**" in given and (function.whatever or any(isinstance(one, ast.expr) for one in behind)):
+                raise Stop("signature", node)  # nothing stands behind what is spread by its names, but what has one
+            for one in behind:
                 self.at.expression(one.value if isinstance(one, ast.keyword) else one)
             start, end = self.at.text.start(parts[0]), self.at.text.end(parts[-1])
             if function.whatever and function.passes_more:
@@ -82,6 +85,12 @@ class OwnCalls:
         if self.at.is_async(called):
             self._await(node)
         return True
+
+    def _handed_on(self) -> str:
+        """Return the arguments by which all goes on that the target hands over: what it spreads, as it takes it."""
+        spread = self.at.shape.spread
+        plain = [own for name, own in self.at.handed.items() if name not in spread]
+        return ", ".join([*plain, *(f"{spread[name]}{own}" for name, own in self.at.handed.items() if name in spread)])
 
     def _goes_about(self, node: ast.Call, called: Function) -> bool:
         """Tell whether a coroutine is not awaited where it is made: then it has to stay one."""
