@@ -260,6 +260,46 @@ def test_what_is_made_or_held_in_python_is_followed_where_it_is_seen(
     assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
 
 
+SHARED = """
+def counted():
+    seen = []
+
+    def around(inner):
+        def act(event, ctx):
+            seen.append(1)
+            return {"code": 200, "content": str(len(seen))} if event["call"]["first"] else inner(event, ctx)
+
+        return act
+
+    return around
+
+
+LAYERS = [counted()]
+
+
+def put(handler):
+    for layer in LAYERS:
+        handler = layer(handler)
+    return handler
+
+
+@put
+def one(event, ctx):
+    return {"code": 200, "content": event["call"]["path"]}
+"""
+
+
+@pytest.mark.parametrize("shared", [False, True])
+def test_layers_with_a_state_stay_together_where_several_handlers_have_them(
+    project: Project, tmp_path: Path, shared: bool
+) -> None:
+    main = SHARED + "\n\n@put\ndef two(event, ctx):\n    return {'code': 200}\n" * shared
+    here = project(calling("ostermere@1", {"main.py": main}, "one", *["two"] * shared))
+    made = carry(here, to="thornwick@2", out=tmp_path / "there", source="ostermere@1")
+    assert [one.code for one in made.findings if "layers" in one.code] == ["layers-apart"] * (not shared)
+    assert {one.verdict for one in check(tmp_path / "there").checked} == {Verdict.SAME}
+
+
 #: What decorators make of an event, and what their handlers answer with.
 REQUEST = """
 import asyncio

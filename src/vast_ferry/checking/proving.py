@@ -152,10 +152,11 @@ class Proving:
         with started.pool:
             try:
                 first, second, carried = (one.result() for one in started.runs)
-                if len(taken) > LOOKED_AT and self._vary(first, second):
-                    second = started.original(2, at_source)
-                elif len(second) == LOOKED_AT:
-                    self._steady.add(function.name)
+                if len(taken) > LOOKED_AT and second:
+                    if self._vary(first, second):
+                        second = started.original(2, at_source)
+                    else:
+                        self._steady.add(function.name)
                 outcomes = list(zip_longest(first, second, carried))
             except BaseException:
                 KEEPER_HERE.stop_workers()  # else the threads would be waited for

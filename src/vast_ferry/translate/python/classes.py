@@ -37,6 +37,7 @@ class Classes:
         self._order: dict[Key, list[Key]] = {}  # the same, with those of outside where they stand among them
         self._otherwise: dict[str, set[Key | None]] | None = None
         self._reached: dict[tuple[Key, str], list[Function]] = {}
+        self._over: dict[tuple[Key, str], list[Function | None]] = {}
 
     def named(self, module: Module, node: ast.expr) -> Value:
         """Return what a name, or a name in a module of the project, stands for."""
@@ -123,15 +124,18 @@ class Classes:
 
         Which one that is depends on the class of the object: each that inherits has its own order.
         """
+        if (cls, name) in self._over:
+            return self._over[cls, name]
         found: dict[Key | None, Function | None] = {}
-        for one in self.classes:
+        for one in sorted(self.family(cls)):
             if cls in self.above(one):
                 order = self._order[one][self._order[one].index(cls) + 1 :]
                 own = ((key, self.functions.get((key[0], f"{key[1]}.{name}"))) for key in order)
                 first = next((each for each in own if each[1] is not None or self._may_have(each[0], name)), None)
                 method = first[1] if first is not None else None
                 found[method.key if method is not None else None] = method
-        return [*found.values()]
+        self._over[cls, name] = [*found.values()]
+        return self._over[cls, name]
 
     def _may_have(self, cls: Key, name: str) -> bool:
         """Tell whether a class may have something else than a method under a name."""

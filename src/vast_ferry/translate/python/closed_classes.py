@@ -38,7 +38,7 @@ _HAND_IN = frozenset(
     ]
 )
 
-Kin = Callable[[Key], Collection[Key]]
+Kin = Callable[[Key], frozenset[Key]]
 
 
 def closed_classes(
@@ -50,12 +50,15 @@ def closed_classes(
     is told which attributes are asked of what may be an object of it, where that is not under its own name.
     """
     going = None if looks_behind(modules) else WhereObjectsGo(modules, classes, named)
+    known: dict[frozenset[Key], bool] = {}  # whether a family is closed: it is asked for each that belongs to it
     for cls, node in classes.items():
         family = kin(cls)
         methods: list[Definition] = [one for one in node.body if isinstance(one, DEFINITION)]
         if node.decorator_list or not methods or not family:
             continue
-        if all(_is_closed_among(modules, one, classes[one], family) for one in family):
+        if family not in known:
+            known[family] = all(_is_closed_among(modules, one, classes[one], family) for one in family)
+        if known[family]:
             yield cls, []
         elif len(family) > 1 or node.keywords:
             continue

@@ -130,9 +130,9 @@ class _Layered(Module):
         maker = self._function(value.func)
         fold = _fold_of(maker) if maker is not None else None
         given = _arguments(maker.args, value) if maker is not None and fold is not None else None
-        if fold is None or given is None or len(given.get(fold.taken, ())) != 1:
+        if maker is None or fold is None or given is None or len(given.get(fold.taken, ())) != 1:
             return None, None, []
-        return given[fold.taken][0], _maker(value.func), self._in_order(fold, given) or []
+        return given[fold.taken][0], _maker(value.func), self._in_order(fold, given, maker.name) or []
 
     def _layers_of(self, decorator: ast.expr) -> list[str]:
         """Return the layers that a decorator puts around what it is given, the outermost first."""
@@ -145,24 +145,36 @@ class _Layered(Module):
         if fold is None or inner is None or len(inner.args.args) != 1:
             return []
         given = _arguments(maker.args, decorator) if isinstance(decorator, ast.Call) else {}
-        return (self._in_order(fold, given) or []) if given is not None else []
+        return (self._in_order(fold, given, maker.name) or []) if given is not None else []
 
-    def _in_order(self, fold: _Fold, given: Mapping[str, Sequence[ast.expr]]) -> list[str] | None:
+    def _in_order(self, fold: _Fold, given: Mapping[str, Sequence[ast.expr]], maker: str) -> list[str] | None:
         """Return the layers of a fold, the outermost first; nothing where they are not known."""
         several = given.get(fold.layers)
         if several is None:
-            several = self._listed(fold.layers)
+            several = self._shared(fold.layers, maker)
         elif len(several) == 1 and not isinstance(several, tuple):  # a list that is told as one
-            several = self._elements(several[0])
+            told = several[0]
+            listed = told.elts if isinstance(told, (ast.List, ast.Tuple)) else None
+            several = self._shared(told.id, maker) if isinstance(told, ast.Name) else listed
         if several is None or any(isinstance(one, (ast.Starred, ast.Lambda)) for one in several):
             return None
         texts = [self.text.of(one) for one in several]
         return texts[::-1] if fold.last_outermost else texts
 
-    def _elements(self, value: ast.expr) -> list[ast.expr] | None:
-        if isinstance(value, (ast.List, ast.Tuple)):
-            return value.elts
-        return self._listed(value.id) if isinstance(value, ast.Name) else None
+    def _shared(self, name: str, maker: str) -> list[ast.expr] | None:
+        """Return the layers of a list at the top that a function puts around handlers.
+
+        What is made once for all of them would be made for each, with a state of its own: nothing then.
+        """
+        found = self._listed(name)
+        once = found is not None and (all(map(is_path, found)) or all(map(self._is_used_once, (name, maker))))
+        return found if once else None
+
+    def _is_used_once(self, name: str) -> bool:
+        """Tell whether a name of the module is read in one place of all the project."""
+        others = any(name.encode() in raw for file, raw in self.files.items() if file != self.file)
+        reads = [one for one in walk(self.tree) if _id(one) == name and isinstance(one.ctx, ast.Load)]  # type: ignore[attr-defined]
+        return not others and len(reads) == 1
 
     def _listed(self, name: str) -> list[ast.expr] | None:
         """Return what a list at the top of the module has in it, if nothing changes it."""
