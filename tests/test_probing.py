@@ -27,6 +27,7 @@ FAULTS = [
     ("py", "x = limit > 3", {"`>` is `>=`", "3 is 4"}),
     ("py", "x = a == b and c is not None", {"`==` is `!=`", "`is not` is `is`", "`and` is `or`"}),
     ("py", "x = a or 'none'", {"`or` is `and`", "what stands behind `or` is left out", "'none' is 'none~'"}),
+    ("py", "x = a.decode('utf-8').encode('latin-1')", {"'utf-8' is 'latin-1'", "'latin-1' is 'utf-16'"}),
     ("py", "x = not a + 1", {"a `not` is left out", "`+` is `-`", "1 is 2"}),
     ("py", "x = f'{a}: {b}'", {"a text ends in `~` more"}),
     ("py", "put(a, b, form='x')", {"two arguments are turned round", "`form` is not given", "'x' is 'x~'", "the statement is left out"}),  # noqa: E501
@@ -75,14 +76,11 @@ UNNOTICED = {
     ("hives.py", "the choice is always taken"): "an empty Cookie field and none give no cookies, either way",
     ("hives.py", "', ' is ', ~'"): "several Accept fields are not the one that is asked for, however they are joined",
     ("hives.py", "`heads` is not given"): "bytes have that type at Thornwick where none is told",
-    ("hives.py", "'; ' is '; ~'"): "only a second Cookie field's first name would change, and it is not asked for",
     ("hives.py", "`ensure_ascii` is not given"): "JSON is compared as JSON (RFC 8259 §7)",
     ("hives.py", "False is True"): "JSON is compared as JSON",
     ("inspections.py", "`ensure_ascii` is not given"): "JSON is compared as JSON",
     ("inspections.py", "False is True"): "JSON is compared as JSON",
     ("inspections.py", "'' is '~'"): "no kind of image, and no note that is too long, either way",
-    ("inspections.py", "'utf-8-sig' is 'utf-8-sig~'"): "Python looks codecs up without such signs",
-    ("orders.py", "'not done: it shall come…' is 'not done: it shall come…'"): "it is only logged",
     ("hives.py", "what stands behind `or` is left out"): "no group and an empty one are the same",
     ("reports.py", "'Z' is 'Z~'"): "Python reads times that end in Z since 3.11",
     ("reports.py", "two arguments are turned round"): "the same: there is no Z to be replaced",
@@ -108,9 +106,9 @@ def test_made_samples_notice_every_fault_that_shows(demo: Path) -> None:
     assert found.planted > 400
     assert not any(one.untried for one in found.functions)
     assert found.score is not None
-    assert found.score > 0.94
+    assert found.score >= 0.95
     missed = {(Path(one.fault.file).name, one.fault.what) for each in found.functions for one in each.missed}
-    assert missed <= UNNOTICED.keys()
+    assert missed == UNNOTICED.keys()
     assert all(one.carried.lines_reached == one.carried.lines for one in found.functions)
 
 

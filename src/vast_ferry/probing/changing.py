@@ -38,9 +38,9 @@ _MEDIA: Final = (
     "application/octet-stream", "application/x-www-form-urlencoded", "image/png", "",
 )  # fmt: skip
 _ODD_BODIES: Final = (b"", b"{", b"null", b"[]", b"0", b'""', b"\xff\xfe\x00", b"not json", "ü€".encode(), b"a=1&b=2")
-#: Where an event came from and how it was put is the trigger's, not the sender's.
 #: No text that is made is longer than this.
 _LONGEST: Final = 20_000
+#: Where an event came from and how it was put is the trigger's, not the sender's.
 _KEPT: Final = frozenset(("bucket", "channel", "table", "name", "route", "captures", "id"))
 
 
@@ -105,11 +105,16 @@ def _packed(name: str, value: Any, before: Any) -> Any:
     if isinstance(before, bytes):
         return json.dumps(value, ensure_ascii=False).encode("utf-8", "replace")
     if isinstance(before, list):
-        plain = ((str(key).lower(), re.sub(r"[^\x21-\x7e ]", "?", str(one)).strip()) for key, one in value)
+        plain = ((str(key).lower(), _sendable(str(one))) for key, one in value)
         return [(key, one) for key, one in plain if re.fullmatch(r"[!#-'*+.^_`|~\w-]+", key)]
     if isinstance(before, dict) and all(isinstance(one, str) for one in before.values()):
         return {key: one if isinstance(one, str) else json.dumps(one) for key, one in value.items()}
     return value
+
+
+def _sendable(value: str) -> str:
+    """Return a header's value as it can be sent (RFC 9110 §5.5)."""
+    return re.sub(r"[^\x21-\x7e ]", "?", value).strip()
 
 
 class Changer:
@@ -121,6 +126,9 @@ class Changer:
         self._names = sorted(words.names) or ["name"]
         self._texts = sorted(words.texts)
         self._numbers = sorted(words.numbers)
+        # Code looks for a cookie by its name, or for the text that its pair begins with.
+        begun = [one for one in self._texts if re.fullmatch(r"[\w.-]+=", one)]
+        self._cookies = [*(f"{one}1" for one in begun), *(f"{name}=1" for name in self._names)]
         self._own: dict[str, Callable[[Fields], Any]] = {
             "method": self._method,
             "path.raw": self._path,
@@ -158,6 +166,7 @@ class Changer:
         """
         if is_request(kind):
             yield from self._asked_for(events[0], before, done)
+            yield from self._told_twice(events[0], before, done)
         for number, event in enumerate(events):
             for name, inside in _holders(kind, event):
                 for put in self._left(inside, f"{kind}.{name}", done):
@@ -192,6 +201,17 @@ class Changer:
                 for value in self._texts:
                     query = _packed("query.raw", [*pairs, (name, value)], "")
                     yield [{**copy.deepcopy(event), "query.raw": query}], dict(before)
+
+    def _told_twice(
+        self, event: Fields, before: Mapping[str, Any], done: set[str]
+    ) -> Iterator[tuple[list[Fields], dict[str, Any]]]:
+        """Yield a request with one of its headers once more, with each value the code may look for (RFC 9110 §5.3)."""
+        for name in dict.fromkeys(one for one, _ in event["headers"]):
+            if (place := f"twice.{name}") not in done:
+                done.add(place)
+                for value in self._cookies if name == "cookie" else self._texts:
+                    more = (name, _sendable(value))
+                    yield [{**copy.deepcopy(event), "headers": [*event["headers"], more]}], dict(before)
 
     def _left(self, value: Any, place: str, done: set[str]) -> Iterator[_Put]:
         """Yield the values in one that stand at places which were not gone through yet."""
@@ -366,8 +386,8 @@ class Changer:
             pairs = [pair for pair in pairs if pair[0] != name]
         value = self.chance.choice(_MEDIA) if name == "content-type" and self.chance.random() < 0.5 else self.text()
         if name == "cookie":
-            value = f"{self.chance.choice(self._names)}={quote(self.text())}"
-        return [*pairs, (name, re.sub(r"[^\x21-\x7e ]", "?", value).strip())]
+            value = f"{self.chance.choice(self._cookies).partition('=')[0]}={quote(self.text())}"
+        return [*pairs, (name, _sendable(value))]
 
     def _body(self, event: Fields) -> bytes:
         content: bytes = event["body"]

@@ -8,6 +8,7 @@ holds. Texts that nobody can see in an answer are left alone: documentation, and
 from __future__ import annotations
 
 import ast
+import codecs
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -187,7 +188,7 @@ class _Finder:
         elif isinstance(value, float):
             yield self._fault(node, f"{value} is {value + 1}", span, f"({value + 1!r})")
         elif isinstance(value, str | bytes):
-            other = value + ("~" if isinstance(value, str) else b"~")  # type: ignore[operator]
+            other = _other_text(value) if isinstance(value, str) else value + b"~"
             yield self._fault(node, f"{_shown(value)} is {_shown(other)}", span, repr(other))
 
     def _filled_in(self, node: ast.JoinedStr) -> Iterator[Fault]:
@@ -278,6 +279,20 @@ def _left_out(node: ast.AST) -> str:
     if isinstance(node, ast.Continue):
         return "`continue` is left out"
     return "nothing is raised" if isinstance(node, ast.Raise) else ""
+
+
+def _other_text(text: str) -> str:
+    """Return a text that says something else: a character more; for the name of an encoding, another one's.
+
+    Python looks encodings up without the signs in their names, so that `utf-8~` would be no fault at all.
+    """
+    try:
+        own = codecs.lookup(text).name if text.isascii() else ""
+    except (LookupError, ValueError):
+        own = ""
+    if not own:
+        return f"{text}~"
+    return "latin-1" if own != codecs.lookup("latin-1").name else "utf-16"
 
 
 def _is_nothing(node: ast.AST) -> bool:

@@ -50,7 +50,7 @@ from vast_ferry.surveying.record import read_record
 #: So long events are looked for, in seconds, unless it is said otherwise; and so many for each function at most.
 SECONDS: Final = 120.0
 MOST: Final = 20
-#: So many events of a function are generated at most.
+#: So many events of a function are generated at most, besides those that are one value of a sample replaced.
 _GENERATED: Final = 1200
 _SEED: Final = 20261128
 
@@ -257,7 +257,7 @@ class _Maker:
         done: set[str] = set()
         swept = [(one, *made) for one in grown for made in changer.swept(one.kind, one.events, one.before, done)]
         changer.chance.shuffle(swept)
-        for number in range(_GENERATED):
+        for number in range(_GENERATED + len(swept)):
             if number % 3 and swept:
                 yield (number, *swept.pop())
                 continue
