@@ -6,6 +6,7 @@ import json
 import keyword
 import re
 import tempfile
+import textwrap
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -649,6 +650,12 @@ OF_TRIGGERS: list[tuple[str, dict[str, Any], Any, dict[str, Any]]] = [
     ),
     (
         "http",
+        {"rows": [{"at": "x", "is": "route"}, {"at": "by", "is": "methods", "as": "method(lower)"}]},
+        [{"x": "/a", "by": "put"}],
+        {"route": "/a", "methods": ("PUT",)},
+    ),
+    (
+        "http",
         {"fixed": {"methods": ["GET"]}, "rows": [{"at": "x", "is": "route"}]},
         [{"x": "/a"}],
         {"methods": ("GET",)},
@@ -923,6 +930,206 @@ def test_functions_are_declared_by_comments_right_above_them(tmp_path: Path, nam
         read_project(tmp_path, profile)
 
 
+#: what lines say, how functions stand in them, and the lines
+PLAIN_LINES: list[tuple[list[dict[str, Any]], dict[str, Any], str]] = [
+    (  # a function a line, with its trigger; none has a name
+        [
+            {"says": "app {app}"},
+            {"says": "set {k} {v...}", "under": "env"},
+            {"says": "{by} {x} {file}:{name}{=}", "under": "all"},
+            {"says": "on {of} {file}:{name}[ at most {most}]{=}", "under": "all"},
+            {"says": "at {m} {h} {d} {o} {w} {file}:{name}", "under": "all"},
+        ],
+        {"at": "all", "usual_name": "{name}", "triggers_are": "one", "triggers_at": "", "shared": ["env"]},
+        """
+        app it
+        set UNIT kg
+        set NOTE two words # and more
+        GET /a/{b} h.py:f memory=256
+        POST /a h.py:f memory=256
+        on orders h.py:g at most 7 memory=512
+        at 0 2 * * * h.py:late
+        """,
+    ),
+    (  # a block each, told by its indentation
+        [
+            {"says": "[[{app}]]"},
+            {
+                "says": "lark {id}",
+                "under": "all",
+                "lines": [
+                    {"says": "code {file} {name}"},
+                    {"says": "memory: {memory}"},
+                    {"says": "env {k}={v}", "under": "env"},
+                    {"says": "way {by} {x}", "under": "when"},
+                    {"says": "lane {of}[, {most} at once]", "under": "when"},
+                    {"says": "bell {m} {h} {d} {o} {w}", "under": "when"},
+                ],
+            },
+        ],
+        {"at": "all", "named_by": "id"},
+        """
+        [it]
+        lark f
+          code h.py f
+          memory: 256
+          env UNIT=kg
+          env NOTE="two words # and more"
+          way GET /a/{b}
+          way POST /a
+        lark g
+          code h.py g
+          memory: 512
+          lane orders, 7 at once
+        lark late
+          code h.py late
+          bell 0 2 * * *
+        """,
+    ),
+    (  # a block each, with its end
+        [
+            {"says": "app {app};"},
+            {
+                "says": "lark {id} = {file}/{name} {{",
+                "under": "all",
+                "ends": "}",
+                "lines": [
+                    {"says": "memory {memory};"},
+                    {"says": "env {k} {v};", "under": "env"},
+                    {"says": "ask {by} {x};", "under": "when"},
+                    {"says": "lane {of}[ most {most}];", "under": "when"},
+                    {"says": "bell {m} {h} {d} {o} {w};", "under": "when"},
+                ],
+            },
+        ],
+        {"at": "all", "named_by": "id"},
+        """
+        app it;
+        lark f = h.py/f {
+          memory 256;
+          env UNIT kg;
+          env NOTE "two words # and more";
+          ask GET /a/{b};
+          ask POST /a;
+        }
+        lark g = h.py/g {
+          memory 512;
+          lane orders most 7;
+        }
+        lark late = h.py/late {
+          bell 0 2 * * *;
+        }
+        """,
+    ),
+]
+LINE_TRIGGERS = [
+    {
+        "kind": "http",
+        "told_by": "by",
+        "rows": [{"at": "by", "is": "methods", "as": "method"}, {"at": "x", "is": "route"}],
+    },
+    {
+        "kind": "message",
+        "told_by": "of",
+        "rows": [{"at": "of", "is": "source"}, {"at": "most", "is": "batch_size", "as": "number"}],
+    },
+    {
+        "kind": "schedule",
+        "told_by": "m",
+        "rows": [{"at": ["m", "h", "d", "o", "w"], "is": "schedule", "as": "'{} {} {} {} {}' | schedule(cron)"}],
+    },
+]
+
+
+@pytest.mark.parametrize(("lines", "functions", "text"), PLAIN_LINES)
+def test_a_definition_may_be_plain_lines(
+    tmp_path: Path, lines: list[dict[str, Any]], functions: dict[str, Any], text: str
+) -> None:
+    rows = [
+        {"at": ["file", "name"], "is": "entry", "as": "'{}#{}' | file_entry('#')"},
+        {"at": "memory", "is": "memory", "as": "number"},
+        {"at": "env", "is": "variables", "as": "entries('k', 'v')"},
+    ]
+    says = {"triggers": LINE_TRIGGERS, **functions, "rows": rows}
+    profile = one_form(tmp_path, "it.lines", says, lines=lines, name="app")
+    text = textwrap.dedent(text).lstrip()
+    path = tmp_path / "it.lines"
+    path.write_text(f"# what is said of it\n\n{text}")
+    _, read = read_project(tmp_path, profile)
+    assert not read.findings
+    assert [(one.name, one.memory, one.entry) for one in read.functions] == [
+        ("f", 256, Entry("h.py", "f")),
+        ("g", 512, Entry("h.py", "g")),
+        ("late", 0, Entry("h.py", "late")),
+    ]
+    first, second, third = read.functions
+    assert first.variables == {"UNIT": "kg", "NOTE": "two words # and more"}
+    assert [(one.methods, one.route) for one in first.routes] == [(("GET",), "/a/{b}"), (("POST",), "/a")]
+    assert isinstance(second.triggers[0], EventTrigger)
+    assert (second.triggers[0].source, second.triggers[0].batch_size) == ("orders", 7)
+    assert getattr(third.triggers[0], "schedule", None) == Schedule.of(Calendar((0,), (0,), (2,)))
+    # What is written is read as the same; the lines come back as they were where none holds for several functions.
+    written = write_definition(read, profile)["it.lines"]
+    assert written == text or "shared" in functions
+    path.write_text(written)
+    plain = [replace(one, place=Place(), triggers=()) for one in read.functions]
+    assert [replace(one, place=Place(), triggers=()) for one in read_project(tmp_path, profile)[1].functions] == plain
+    # What no line can say is left out, and told.
+    odd = replace(third, memory=64, variables={})
+    told_of = [one.reason for one in fit_function(odd, profile)[1]]
+    made = write_definition(Declared("it", functions=(odd,)), profile)["it.lines"]
+    if "shared" in functions:
+        assert told_of == ["no line there can say memory"]
+        assert made == "app it\nat 0 2 * * * h.py:late\n"
+        idle = fit_function(replace(third, triggers=()), profile)[1]
+        assert [one.reason for one in idle] == ["no line there can say it without a trigger"]
+    else:
+        assert (told_of, "memory" in made) == ([], True)
+    # A line that nobody knows is told where it stands, and one that says something twice is refused there.
+    path.write_text(f"{text}frobnicate all\n")
+    (told,) = read_project(tmp_path, profile)[1].findings
+    assert (told.code, told.place.line) == ("unknown-key", text.count("\n") + 1)
+    path.write_text(f"{text.splitlines()[0]}\n{text}")
+    with pytest.raises(BadInput, match=r"it.lines:2:\d+: .*says app twice \(line 1\)"):
+        read_project(tmp_path, profile)
+
+
+@pytest.mark.parametrize(
+    ("says", "told"),
+    [
+        ("a {b", "names in braces"),
+        ("a {b}]", "closes a bracket that it never opened"),
+        ("a [{b}", "a bracket is opened and not closed"),
+        ("{a} {a}", "has a name twice"),
+    ],
+)
+def test_forms_of_lines_that_can_not_stand_are_refused(tmp_path: Path, says: str, told: str) -> None:
+    profile = one_form(tmp_path, "it.lines", {"at": "all", "named_by": "id"}, lines=[{"says": "x"}, {"says": says}])
+    with pytest.raises(BadInput, match=told):
+        checked_definition(profile)
+
+
+def test_lines_that_can_not_be_are_told_with_their_place(tmp_path: Path) -> None:
+    block = {"says": "f {id} {file} {name} {{", "under": "all", "ends": "}", "lines": [{"says": "m {memory}"}]}
+    profile = one_form(tmp_path, "it.lines", {"at": "all", "named_by": "id"}, lines=[block])
+    for text, says in {
+        "# x\nf f h.py f {\nm 3\n": "it.lines:2:1.*never ends",
+        f"# x\nf {'f' * 5000} h.py f {{\n}}\n": "it.lines:2.*5,011 characters",
+        "f f h.py f {\nm 1\n": "never ends",
+    }.items():
+        (tmp_path / "it.lines").write_text(text)
+        with pytest.raises(BadInput, match=says):
+            read_project(tmp_path, profile)
+    rows = [{"at": "file", "is": "entry", "as": "script_entry"}]
+    made = Declared("x", functions=(Function("f", Entry("h y.py", "f"), ()),))
+    written = write_definition(made, profile)["it.lines"]
+    assert written == 'f f "h y.py" f {\n}\n'
+    lines = [{"says": "{id} {file} {name}", "under": "all"}, {"says": "f {id} {file}[ {name}]", "under": "all"}]
+    profile = one_form(tmp_path, "it.lines", {"at": "all", "named_by": "id", "rows": rows}, lines=lines)
+    with pytest.raises(BadInput, match=r"the line `f f .*`.*would be read by `.id. .file. .name.`"):
+        write_definition(made, profile)
+
+
 BY_METHOD = {
     "at": "ways",
     "function": "to",
@@ -982,6 +1189,8 @@ def test_words_that_are_none_of_the_hubs_are_refused(
         ({"is": "schedule", "as": "schedule(cronn)"}, "no spelling of schedules 'cronn' (did you mean 'cron'?)"),
         ({"is": "timeout", "as": "span(week)"}, "'week' is no unit of time"),
         ({"is": "a {memory} b {timeout}"}, "has to have {memory} once, and no other field"),
+        ({"at": "a", "is": "entry", "as": "methods(upper)"}, "'upper' sets no methods apart"),
+        ({"at": "a", "is": "entry", "as": "method(upper)"}, "it takes nothing, or lower"),
         ({"at": ["a", "b"], "is": "entry", "as": "file_entry('#')"}, "begins its `as` with the text that they make"),
         ({"at": ["a", "b"], "is": "entry", "as": "'{}' | file_entry('#')"}, "{} for each of the 2 keys"),
         ({"is": "source", "as": "base64 | nope"}, "there is no form 'base64 | nope'"),

@@ -30,7 +30,7 @@ from vast_ferry.events.compiled import beside
 from vast_ferry.events.native import read_events
 from vast_ferry.hub.functions import Entry, EventTrigger, Function, RouteTrigger
 from vast_ferry.hub.functions import Project as Declared
-from vast_ferry.hub.schedules import Schedule
+from vast_ferry.hub.schedules import Calendar, Schedule
 from vast_ferry.mapping import helpers
 from vast_ferry.mapping.helpers import method_of
 from vast_ferry.mapping.laws_beside import check_beside
@@ -498,6 +498,60 @@ def test_what_is_carried_there_has_a_method_for_each_kind(project: Project, tmp_
     found = check(tmp_path / "there")
     assert {one.verdict for one in found.checked} <= {Verdict.SAME, Verdict.UNHELD}
     assert {one.style for one in crossing.record.functions if one.name == "run"} == {style}
+
+
+NAMELESS = """
+def show(event, ctx):
+    return {"code": 200, "content": event["call"]["slots"]["hive"] + event["call"]["path"]}
+
+
+def tell(event, ctx):
+    return {"code": 200, "content": "told"}
+
+
+def nightly(event, ctx):
+    ctx.note("night")
+"""
+
+
+def test_functions_without_names_are_declared_by_lines_and_proven(project: Project, tmp_path: Path) -> None:
+    there = find_profile(str(ROOT / "tests" / "profiles" / "larkline-1.yaml"))
+    showing = [RouteTrigger("/hives/{hive}", methods=("GET",)), RouteTrigger("/old/{hive}", methods=("GET", "HEAD"))]
+    night = Schedule.of(Calendar((0,), (0,), (2,)))
+    functions = [
+        Function("one_hive", Entry("main.py", "show"), tuple(showing), variables={"UNIT": "kg"}),
+        Function("tell", Entry("main.py", "tell"), (RouteTrigger("/tell", methods=("PUT",)),), timeout=5),
+        Function("night", Entry("main.py", "nightly"), (EventTrigger("schedule", schedule=night),)),
+    ]
+    asked = "%s HTTP/1.1\r\nhost: a.example\r\n\r\n"
+    files = {
+        "main.py": NAMELESS,
+        **declaring("ostermere@1", *functions),
+        "samples/one_hive/one.http": asked % "GET /hives/h-1",
+        "samples/one_hive/old.http": asked % "GET /old/h-1",
+        "samples/tell/one.http": asked % "PUT /tell",
+        "samples/night/one.yaml": "{kind: schedule, event: {name: night}}\n",
+    }
+    crossing = carry(project(files), to=there, out=tmp_path / "there", source="ostermere@1")
+    told = [one.reason for one in crossing.record.findings if one.field == "name"]
+    assert told[0].endswith("functions have no names in its definition: this one is known by main_show")
+    lines = (tmp_path / "there" / "larkline").read_text().splitlines()
+    assert [one for one in lines if not one.startswith("#")][1:] == [
+        "set UNIT=kg",
+        "GET /hives/<hive> main.show in 20s",
+        "GET /old/<hive> main.show in 20s",
+        "HEAD /old/<hive> main.show in 20s",
+        "PUT /tell main.tell in 5s",
+        "0 2 * * * main.nightly",
+    ]
+    found = check(tmp_path / "there")
+    assert {one.function for one in found.checked} == {"one_hive", "tell", "night"}
+    assert {one.verdict for one in found.checked} == {Verdict.SAME}
+    # Read for itself they are known by their code, a function with two lines as one, and can be carried on.
+    shutil.copytree(tmp_path / "there", tmp_path / "theirs", ignore=shutil.ignore_patterns("crossing.json"))
+    back = carry(tmp_path / "theirs", to="ostermere@1", out=tmp_path / "on", source=there)
+    assert {one.name for one in back.record.functions} == {"main_show", "main_tell", "main_nightly"}
+    assert (tmp_path / "on" / "ostermere.yaml").read_text().count("- web:") == 4
 
 
 THISTLEMOOR = ROOT / "tests" / "profiles" / "thistlemoor-2.yaml"

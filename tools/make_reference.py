@@ -394,6 +394,8 @@ def reference() -> str:
         keys(schema_definition.CallsModel),
         "\nFunctions that comments declare (`comments`):\n",
         keys(schema_definition.CommentsModel),
+        "\nWhat one kind of line says (`lines`):\n",
+        keys(schema_definition.LineModel),
         "\n### Forms\n",
         table(("form", "takes", "meaning"), forms),
         "\n### Spellings of a schedule\n",

@@ -126,7 +126,21 @@ def target_side(folder: Path, record: Record, without: frozenset[str]) -> Side:
     project = None
     if profile.model.definition:
         project = read_project(folder, profile, carry_values=record.carry_values)[1]
+        if profile.model.definition.functions.usual_name:
+            project = _under_their_names(project, record)
     return Side(profile, folder, project, without, tuple(record.made))
+
+
+def _under_their_names(project: Project, record: Record) -> Project:
+    """Return a carried project whose definition names no functions, with the names that they had before."""
+    names: dict[str, list[str]] = {}
+    for one in record.functions:
+        names.setdefault(one.carried_entry, []).append(one.name)
+    made = []
+    for function in project.functions:
+        left = names.get(f"{function.entry.file}#{function.entry.name}", [])
+        made.append(replace(function, name=left.pop(0)) if left else function)
+    return replace(project, functions=tuple(made))
 
 
 def samples_of(side: Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[Path, Path]]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import os
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -12,11 +13,10 @@ from typing import Any, Final
 from vast_ferry.definitions.apart import WHOLE, apart
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
+from vast_ferry.definitions.syntaxes import read_document, syntax_of
 from vast_ferry.definitions.tables import forms_of
 from vast_ferry.documents.comments import read_comments
 from vast_ferry.documents.document import NOT_CARRIED, Document, Path_
-from vast_ferry.documents.ini_file import read_ini
-from vast_ferry.documents.json_file import read_json
 from vast_ferry.documents.python_file import (
     Called,
     Decorated,
@@ -29,26 +29,14 @@ from vast_ferry.documents.python_file import (
     read_decorators,
     what_functions_call,
 )
-from vast_ferry.documents.toml_file import read_toml
-from vast_ferry.documents.xml_file import read_xml
-from vast_ferry.documents.yaml_file import read_yaml
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.keys import fits
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.schema_definition import CallsModel, CommentsModel, DefinitionModel
 
-#: syntax → how to read it
-READERS: Final = {"yaml": read_yaml, "toml": read_toml, "json": read_json, "ini": read_ini, "xml": read_xml}
-#: ending of a file → the syntax in which it is written, whatever that of the definition is
-_ENDINGS: Final = {"yaml": "yaml", "yml": "yaml", "toml": "toml", "json": "json", "ini": "ini", "xml": "xml"}
 #: So many files a definition may consist of.
 MOST_FILES: Final = 5000
-
-
-def syntax_of(file: str, usual: str) -> str:
-    """Return the syntax in which a file of a definition is written, as its ending tells it."""
-    return _ENDINGS.get(file.rpartition(".")[2], usual)
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,21 +151,34 @@ class Declarations:
     def _of(self, listed: Any, document: Document) -> Iterator[tuple[str | int, str, Any]]:
         """Yield each function under `at`: its key or number there, its name, and what is declared of it."""
         functions = self.model.functions
-        if not functions.named_by:
+        if not (functions.named_by or functions.usual_name):
             for name, own in self.mapping(listed, document, (functions.at,), self.what).items():
                 yield name, str(name), own
             return
         if not isinstance(listed, list):
             raise BadInput(f"{self.what} is not a list", "List the functions there", document.place(functions.at))
+        taken: set[str] = set()
         for number, own in enumerate(listed):
             at = (functions.at, number)
             declared = dict(self.mapping(own, document, at, f"function {number + 1}"))
-            name = declared.pop(functions.named_by, None)
+            said: Any = declared.pop(functions.named_by, None) if functions.named_by else None
+            name = said or self._usual_name(declared, taken)
             if not isinstance(name, str) or not name:
                 raise BadInput(
                     f"function {number + 1} has no {functions.named_by}", "Give it a name", document.place(*at)
                 )
             yield number, name, declared
+
+    def _usual_name(self, declared: dict[str, Any], taken: set[str]) -> str:
+        """Return what a function without a name is known by; a number makes it one that no other has."""
+        usual = self.model.functions.usual_name
+        first = name = named_of(usual, declared) if usual else ""
+        number = 1
+        while name in taken:
+            number += 1
+            name = f"{first}_{number}"
+        taken.add(name)
+        return name
 
     # --- what is put together ---
 
@@ -293,7 +294,7 @@ class Declarations:
         if len(self.files) >= MOST_FILES:
             raise BadInput(f"more than {MOST_FILES:,} files are listed", "Put some of them together", place)
         self.files[shown] = path.resolve().relative_to(self.folder.resolve()).as_posix()
-        inner = self.apart(READERS[self.model.syntax](path, shown, "the definition"))
+        inner = self.apart(read_document(path, shown, "the definition", self.model))
         own = self.mapping(inner.data, inner, (), "the definition")
         more = self.model.functions.more
         self.unknown(Declared("", own, inner, ()), own, [self.model.functions.at, more], ())
@@ -307,7 +308,7 @@ class Declarations:
             shown = str(path)
             self.files[shown] = path.relative_to(self.folder).as_posix()
             self.refuse_outside(path)
-            document = READERS[self.model.syntax](path, shown, "the definition")
+            document = read_document(path, shown, "the definition", self.model)
             name = path.stem if pattern.rpartition("/")[2].startswith("*") else path.parent.name
             data = self.mapping(document.data, document, (), f"function {name}")
             whole = self.whole(name, data, document.place(), self.document.data)
@@ -321,7 +322,7 @@ class Declarations:
         shown = str(path)
         self.files[shown] = file
         self.refuse_outside(path)
-        document = READERS[syntax_of(file, self.model.syntax)](path, shown, "the definition")
+        document = read_document(path, shown, "the definition", self.model, syntax_of(file, self.model.syntax))
         if known == [WHOLE]:
             places = {(WHOLE, *way): place for way, place in document.places.items()}
             return Document(document.file, {WHOLE: document.data}, {**places, (): document.places.get((), (1, 1))})
@@ -487,6 +488,17 @@ class Declarations:
                 listed.pop()  # what kind of trigger it is only running the code tells; the finding says so
         name = str(data.pop("name", name))
         return Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)
+
+
+def named_of(usual: str, said: dict[str, Any]) -> str:
+    """Return the name that keys of a function make (`{file}_{does}`), without the file's ending or any signs."""
+    plain = {
+        key: re.sub(r"\.(py|[cm]?[jt]s)$", "", str(one))
+        for key, one in said.items()
+        if not isinstance(one, dict | list)
+    }
+    name = re.sub(r"\{(\w+)\}", lambda found: plain.get(found[1], ""), usual)
+    return re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_")
 
 
 def code_files(folder: Path) -> Iterator[Path]:

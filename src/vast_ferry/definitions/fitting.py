@@ -10,7 +10,7 @@ from vast_ferry.definitions.at_top import keyed_by_method
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.composed import Pieces, put_whole
 from vast_ferry.definitions.filters.ends import from_ends, to_ends
-from vast_ferry.definitions.forms import Form
+from vast_ferry.definitions.forms import Form, OneMethod
 from vast_ferry.definitions.laid_over import MISSING, put, put_under, there
 from vast_ferry.definitions.routes import TYPES
 from vast_ferry.definitions.tables import checked_definition, forms_of
@@ -73,7 +73,7 @@ def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
     kinds = [kind for kind in models_of(trigger.kind, model) if kind.rows] if model else []
     if model is None or not kinds:
         return Fitted((), (Unheld("kind", f"{profile.title} declares no {trigger.kind} triggers"),))
-    parts = _one_by_one(trigger, kinds, model)
+    parts = _one_by_one(trigger, kinds, model, profile)
     if len(parts) > 1:  # methods that are declared one by one
         made = [fit_trigger(part, profile) for part in parts]
         unheld = dict.fromkeys(one for fitted in made for one in fitted.unheld)
@@ -91,15 +91,26 @@ def fit_trigger(trigger: Trigger, profile: Profile) -> Fitted:
 _USUAL: Final = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
 
 
-def _one_by_one(trigger: Trigger, kinds: list[TriggerModel], model: DefinitionModel) -> list[Trigger]:
+def one_by_one(trigger: Trigger, profile: Profile) -> list[Trigger]:
+    """Return a trigger as often as a definition declares it: once for each method, where it takes one at a time."""
+    model = checked_definition(profile)
+    kinds = [kind for kind in models_of(trigger.kind, model) if kind.rows] if model else []
+    return _one_by_one(trigger, kinds, model, profile) if model and kinds else [trigger]
+
+
+def _one_by_one(trigger: Trigger, kinds: list[TriggerModel], model: DefinitionModel, profile: Profile) -> list[Trigger]:
     """Return a trigger as several with a method each, where each kind of it is for a method of its own."""
     if not isinstance(trigger, RouteTrigger):
         return [trigger]
-    if all(keyed_by_method(kind, model) for kind in kinds):
+    if all(keyed_by_method(kind, model) or _has_one_method(kind, profile) for kind in kinds):
         return [replace(trigger, methods=(method,)) for method in trigger.methods or _USUAL]
     if not all("methods" in kind.fixed for kind in kinds):
         return [trigger]
     return [replace(trigger, methods=(method,)) for method in trigger.methods] or [trigger]
+
+
+def _has_one_method(kind: TriggerModel, profile: Profile) -> bool:
+    return any(isinstance(forms_of(profile).get(id(row)), OneMethod) for row in kind.rows)
 
 
 class _Fitting:

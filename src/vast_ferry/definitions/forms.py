@@ -320,6 +320,31 @@ class Methods(Form):
         apart = next((one for one in self.args if one != "lower"), None)
         return words if apart is None else apart.join(words)
 
+    def wrong(self) -> str:
+        strange = [one for one in self.args if one != "lower" and not re.fullmatch(r"[\s,|]+", one)]
+        return f"{strange[0]!r} sets no methods apart: commas, `|` and spaces do" if strange else ""
+
+
+class OneMethod(Methods):
+    """One request method, in any case: a trigger of several is declared once for each. `method(lower)`."""
+
+    __slots__ = ()
+    name, may_take, wants = "method", 1, "nothing, or lower"
+
+    def read(self, value: Any, field: str) -> Any:
+        read = Methods.read(self, text_of(value), field)
+        if len(read) > 1:
+            raise FormError(f"expected one method, got {got(value)}")
+        return read
+
+    def write(self, value: Any) -> Any:
+        if len(value) != 1:
+            raise CannotHold("it takes one method at a time")
+        return value[0].lower() if self.args else value[0]
+
+    def wrong(self) -> str:
+        return "" if self.args in ((), ("lower",)) else "it takes nothing, or lower"
+
 
 class Choice(Form):
     """One of the provider's words, each for one of the hub's."""

@@ -9,11 +9,12 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from vast_ferry.definitions.apart import data_apart
-from vast_ferry.definitions.declared import READERS, Declared
+from vast_ferry.definitions.declared import Declared
 from vast_ferry.definitions.laid_over import merged, texts_in
 from vast_ferry.definitions.reading_triggers import TriggersRead, keys_of
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import masked
+from vast_ferry.definitions.syntaxes import read_document
 from vast_ferry.definitions.tables import checked_definition
 from vast_ferry.documents.document import Path_
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
@@ -73,6 +74,7 @@ class _Reader(TriggersRead):
         every = list(self.declared(top))
         self._at_top(top, {one.name for one in every})
         read = [made for declared in every if (made := self._function(declared)) is not None]
+        read = _as_one(read) if functions.usual_name else read
         twice = _first_twice([function.name for function in read])
         if twice:
             one, other = [f.place for f in read if f.name == twice][:2]
@@ -169,7 +171,7 @@ class _Reader(TriggersRead):
                 shown = str(path)
                 self.files[shown] = path.name
                 self.refuse_outside(path)
-                document = self.apart(READERS[self.model.syntax](path, shown, "the definition of a stage"))
+                document = self.apart(read_document(path, shown, "the definition of a stage", self.model))
                 over = self.mapping(document.data, document, (), "the definition of a stage")
                 made[path.name.removeprefix(before).removesuffix(after)] = over, document.place()
             return made
@@ -262,6 +264,17 @@ class _Reader(TriggersRead):
                 )
 
 
+def _as_one(functions: list[Function]) -> list[Function]:
+    """Return functions that have no names as one where all but their triggers is the same."""
+    made: dict[str, Function] = {}
+    for one in functions:
+        own = repr(replace(one, name="", triggers=(), place=Place()))
+        first = made.setdefault(own, one)
+        if first is not one:
+            made[own] = replace(first, triggers=(*first.triggers, *one.triggers))
+    return list(made.values())
+
+
 def _first_twice(names: list[str]) -> str:
     return next((name for name, count in Counter(names).items() if count > 1), "")
 
@@ -285,7 +298,7 @@ def read_project(
     model = checked_definition(profile)
     assert model is not None
     shown = shown or str(path)
-    document = READERS[model.syntax](path, shown, "the definition")
+    document = read_document(path, shown, "the definition", model)
     reader = _Reader(profile, model, folder, document, carry_values=frozenset(carry_values), files={shown: model.file})
     reader.document = reader.apart(document)
     project = reader.read()

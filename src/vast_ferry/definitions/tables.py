@@ -12,6 +12,8 @@ from vast_ferry.definitions import amounts, forms, in_words, named_values, spelt
 from vast_ferry.definitions.composed import KINDS_OF_FIELDS, Behind, BesideKeys, InText, OfKeys, PartOfText, Through
 from vast_ferry.definitions.forms import Form
 from vast_ferry.definitions.routes import RouteStyle
+from vast_ferry.definitions.syntaxes import line_forms
+from vast_ferry.documents.lines_file import LineFormError
 from vast_ferry.hub.findings import BadInput, FerryError, ManyBadInputs, nearest
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.standards import words_of
@@ -293,6 +295,11 @@ def _is_name(text: str, *, dotted: bool) -> bool:
 
 def _problems(profile: Profile, model: DefinitionModel) -> Iterator[BadInput]:
     base: tuple[str | int, ...] = ("definition", "functions")
+    for number, line in enumerate(model.lines):
+        try:
+            line_forms([line])
+        except LineFormError as error:
+            yield BadInput(f"{error}", "Mend the form", profile.document.place("definition", "lines", number))
     groups: list[tuple[tuple[str | int, ...], list[DefinitionRow], tuple[str, ...]]] = [
         ((*base, "rows"), model.functions.rows, FUNCTION_FIELDS)
     ]

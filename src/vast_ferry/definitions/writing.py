@@ -11,14 +11,16 @@ from vast_ferry.definitions.apart import WHOLE, together
 from vast_ferry.definitions.at_top import put_at_top
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.composed import Pieces, put_whole
-from vast_ferry.definitions.declared import syntax_of
-from vast_ferry.definitions.fitting import Unheld, both, brief, fit_trigger, model_of, parameter_of
+from vast_ferry.definitions.declared import named_of
+from vast_ferry.definitions.fitting import Unheld, both, brief, fit_trigger, model_of, one_by_one, parameter_of
 from vast_ferry.definitions.forms import AccessForm, Form
 from vast_ferry.definitions.in_code import write_calls, write_commented, write_decorated
 from vast_ferry.definitions.laid_over import put, put_under, there
+from vast_ferry.definitions.syntaxes import line_forms, syntax_of
 from vast_ferry.definitions.tables import checked_definition, forms_of
 from vast_ferry.documents.ini_file import write_ini
 from vast_ferry.documents.json_file import write_json
+from vast_ferry.documents.lines_file import said_of, write_lines
 from vast_ferry.documents.toml_file import write_toml
 from vast_ferry.documents.xml_file import write_xml
 from vast_ferry.documents.yaml_file import write_yaml
@@ -47,6 +49,47 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     model = checked_definition(profile)
     if model is None:
         return {}, ()
+    data, unheld = _fit_rows(function, profile, model)
+    if model.lines:
+        told = dict.fromkeys(
+            name
+            for one in _each_declared(function, model, profile)
+            for name in _said_in_lines(_with_triggers(one, dict(data), model, profile, {}), model)[1]
+        )
+        unheld = (*unheld, *(Unheld(name, f"no line there can say {name}") for name in told))
+    return data, unheld
+
+
+def _each_declared(function: Function, model: DefinitionModel, profile: Profile) -> list[Function]:
+    """Return a function as often as it is declared: where functions have no names, once for each of its triggers."""
+    if model.functions.usual_name and model.functions.triggers_are == "one" and function.triggers:
+        every = [part for trigger in function.triggers for part in one_by_one(trigger, profile)]
+        return [replace(function, triggers=(trigger,)) for trigger in every]
+    return [function]
+
+
+def _said_in_lines(data: dict[str, Any], model: DefinitionModel) -> tuple[dict[str, Any], list[str]]:
+    """Return what is declared of a function as far as its lines can say it, and what they can't.
+
+    What is shared by all functions stands at the top.
+    """
+    if not model.lines:
+        return data, []
+    shared = {key: data[key] for key in model.functions.shared if key in data}
+    own = {key: one for key, one in data.items() if key not in shared}
+    if model.functions.named_by:
+        own = {model.functions.named_by: "f", **own}
+    said = said_of(own, model.functions.at, line_forms(model.lines))
+    if said is None:
+        return {}, ["it without a trigger"]
+    kept = {key: one for key, one in said.data.items() if key != model.functions.named_by}
+    return {**kept, **shared}, said.unsaid
+
+
+def _fit_rows(
+    function: Function, profile: Profile, model: DefinitionModel
+) -> tuple[dict[str, Any], tuple[Unheld, ...]]:
+    """Return what the rows of a definition say of a function, and what they can't say."""
     forms = forms_of(profile)
     data: dict[str, Any] = {}
     unheld: list[Unheld] = []
@@ -69,12 +112,14 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     if model.functions.files.count("/") > 1:
         unheld += _entry_inside(function, rows["entry"], forms, model.functions.files, data)
     unheld += [Unheld(", ".join(one.field for one in rows.values() if one.part >= 0), why) for why in put_whole(data)]
+    if model.functions.usual_name and (known := named_of(model.functions.usual_name, data)) != function.name:
+        unheld.append(Unheld("name", f"functions have no names in its definition: this one is known by {known}"))
     return data, (*unheld, *_no_way_to_say(function, model, set(rows)))
 
 
 def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -> Iterator[Unheld]:
     """Yield what a definition has no key for."""
-    if model.functions.triggers_are == "one" and len(function.triggers) > 1:
+    if model.functions.triggers_are == "one" and len(function.triggers) > 1 and not model.functions.usual_name:
         why = f"a function has one trigger there, and this one has {len(function.triggers)}: only the first is declared"
         yield Unheld("triggers", why)
     plain = ("dead_letter", "attempts", "concurrency", "memory", "timeout")
@@ -106,7 +151,18 @@ def _function_data(
     function: Function, model: DefinitionModel, profile: Profile, tops: dict[str, dict[str, Any]]
 ) -> dict[str, Any]:
     """Return what is declared of a function; triggers that stand at the top of a file are put there."""
-    data, _ = fit_function(function, profile)
+    data, _ = _fit_rows(function, profile, model)
+    return _said_in_lines(_with_triggers(function, data, model, profile, tops), model)[0]
+
+
+def _with_triggers(
+    function: Function,
+    data: dict[str, Any],
+    model: DefinitionModel,
+    profile: Profile,
+    tops: dict[str, dict[str, Any]],
+) -> dict[str, Any]:
+    """Return what is declared of a function and, with it, of its triggers."""
     triggers = _triggers_of(function, model, profile, tops)
     called = model_of("call", model)
     only_called = set(function.kinds) <= {"call"}
@@ -194,9 +250,13 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
         put(data, model.region, project.region)
     tops = {"": data}  # by the file that they are of, if it is not the definition's own
     functions = {function.name: _function_data(function, model, profile, tops) for function in project.functions}
+    several = [one for function in project.functions for one in _each_declared(function, model, profile)]
+    each = [_function_data(one, model, profile, tops) for one in several] if len(several) > len(functions) else []
+    for key in model.functions.shared:
+        _put_what_is_shared(data, key, [*functions.values(), *each], required=bool(model.lines))
     files = _stage_files(project, profile, model, data, functions)
     files |= {
-        file: _text(held.get(WHOLE, held), syntax_of(file, model.syntax), (), model.root)
+        file: _text(held.get(WHOLE, held), model, (), syntax_of(file, model.syntax))
         for file, held in tops.items()
         if file
     }
@@ -205,7 +265,7 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
         told = {
             name: {key: said for key, said in one.items() if key != at or not at} for name, one in functions.items()
         }
-        data[model.functions.at] = _named(told, model)
+        data[model.functions.at] = each or _named(told, model)
     elif model.functions.files:
         for name, declared in functions.items():
             if not re.fullmatch(r"\w[\w.-]*", name):
@@ -213,10 +273,39 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
                     f"{name!r} can't be the name of a file, as each function has at {profile.title}",
                     "Rename the function: letters, digits, `_`, `-` and dots",
                 )
-            files[model.functions.files.replace("*", name)] = _text(declared, model.syntax, (), model.functions.root)
+            files[model.functions.files.replace("*", name)] = _text(declared, model, (), root=model.functions.root)
     files |= _in_code(project, functions, model, profile, comments)
     whole = together(data, model.functions.at, model.file)
-    return {model.file: _text(whole, model.syntax, comments, model.root), **files}
+    return {model.file: _text(whole, model, comments), **files}
+
+
+def _put_what_is_shared(data: dict[str, Any], key: str, functions: list[dict[str, Any]], *, required: bool) -> None:
+    """Put at the top what all functions say of a key that may stand there; where it is `required`, what any says.
+
+    Raises BadInput where it is required, and functions say different things.
+    """
+    said = [one[key] for one in functions if key in one]
+    if not said or (not required and (len(said) < len(functions) or any(one != said[0] for one in said))):
+        return
+    every = [one if isinstance(one, list) else list(one.items()) if isinstance(one, dict) else [one] for one in said]
+    # An entry's first value is its name: what one name says is the same for all.
+    entries = {repr(one): one for listed in every for one in listed}
+    names = [_first_of(one) for one in entries.values()]
+    single = not isinstance(said[0], list | dict)
+    if len(entries) > 1 and (single or len(set(map(repr, names))) < len(names)):
+        what = f"functions say different things of {key}, and the definition says it once for all of them"
+        raise BadInput(what, "Give each what all have in common, or carry them as several projects")
+    whole = said[0] if single else list(entries.values()) if isinstance(said[0], list) else dict(entries.values())
+    put(data, key, whole)
+    for one in functions:
+        one.pop(key, None)
+
+
+def _first_of(entry: Any) -> Any:
+    """Return the name of an entry: its first value; of a text, all of it."""
+    return (
+        next(iter(entry.values()), "") if isinstance(entry, dict) else entry[0] if isinstance(entry, tuple) else entry
+    )
 
 
 def _in_code(
@@ -256,7 +345,7 @@ def _stage_files(
             at = model.functions.at
             over = together({at: _named(overlays, model)}, at, model.file) if at else overlays
             if where.files:
-                files[where.files.replace("*", stage.name)] = _text(over, model.syntax, (), model.root)
+                files[where.files.replace("*", stage.name)] = _text(over, model, ())
             else:
                 data.setdefault(where.at, {})[stage.name] = over
         else:
@@ -268,6 +357,8 @@ def _stage_files(
 def _named(functions: dict[str, dict[str, Any]], model: DefinitionModel) -> Any:
     """Return functions as they stand in a document: by their names, or in a list, each with its own."""
     by = model.functions.named_by
+    if model.functions.usual_name:
+        return list(functions.values())
     return [{by: name, **one} for name, one in functions.items()] if by else functions
 
 
@@ -289,9 +380,13 @@ def _overlay(overlay: Any, function: Function | None, profile: Profile) -> dict[
     return made
 
 
-def _text(data: Any, syntax: str, comments: tuple[str, ...], root: str) -> str:
+def _text(data: Any, model: DefinitionModel, comments: tuple[str, ...], syntax: str = "", root: str = "") -> str:
+    """Return a document as it is written, in the definition's syntax or another one."""
+    syntax = syntax or model.syntax
+    if syntax == "lines":
+        return write_lines(data, line_forms(model.lines), model.comment, comments)
     if syntax == "xml":
-        return write_xml(data, root, comments)
+        return write_xml(data, root or model.root, comments)
     if syntax == "toml":
         return write_toml(data, comments)
     if syntax == "ini":

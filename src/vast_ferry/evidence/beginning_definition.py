@@ -17,11 +17,11 @@ from typing import Any, Final
 
 from vast_ferry.definitions.apart import WHOLE, data_apart
 from vast_ferry.definitions.cannot_hold import CannotHold
-from vast_ferry.definitions.declared import READERS
 from vast_ferry.definitions.forms import METHOD, Form, FormError
 from vast_ferry.definitions.routes import RouteStyle
 from vast_ferry.definitions.schedules.rules import ScheduleError
 from vast_ferry.definitions.secrecy import looks_secret
+from vast_ferry.definitions.syntaxes import READERS
 from vast_ferry.definitions.tables import parse_form
 from vast_ferry.hub.findings import BadInput, Place
 from vast_ferry.profiles.schema_definition import DefinitionRow

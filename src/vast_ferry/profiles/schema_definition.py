@@ -202,6 +202,9 @@ class FunctionsModel(Model):
         "", description="key under which the functions stand, `a.b` in another; `.` where they are the whole file"
     )
     named_by: str = Field("", description="where functions are a list: the key of a function's name")
+    usual_name: Annotated[str, Field(pattern=r"^[^{}]*(\{\w+\}[^{}]*)*$")] = Field(
+        "", description="where functions are a list and have no names: what they are known by, such as `{file}_{does}`"
+    )
     usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
     bases: str = Field("", description="key at the top of bases whose keys functions take over")
     bases_named_by: str = Field("", description="where bases are a list: the key of a base's name")
@@ -269,6 +272,21 @@ class FunctionsModel(Model):
         return [*self.triggers, *(one for where in self.elsewhere for one in where.triggers)]
 
 
+class LineModel(Model):
+    """What one kind of line says, in a definition of plain lines."""
+
+    says: str = Field(
+        min_length=1,
+        description="the line, with names in braces; `{name...}` takes all that is left of it, `{=}` any number of "
+        "`key=value`, `[ ]` may be missing; `{{`, `[[` and their like stand for themselves",
+    )
+    under: str = Field(
+        "", description="the list that it is an entry of; without it, its names are keys of the mapping around it"
+    )
+    lines: list[LineModel] = Field([], description="lines of the block that it opens, indented below it")
+    ends: str = Field("", description="the line that ends its block, where lines are not indented to say so")
+
+
 class StagesModel(Model):
     """Where stages stand: name → functions' overlays under `at`, and the list of functions that it has.
 
@@ -288,13 +306,25 @@ class DefinitionModel(Model):
     """The file in which a project's functions are declared."""
 
     file: Inside = Field(description="name of the file that declares a project")
-    syntax: Literal["yaml", "toml", "json", "ini", "xml"] = Field(description="in which syntax it is written")
+    syntax: Literal["yaml", "toml", "json", "ini", "xml", "lines"] = Field(
+        description="in which syntax it is written; `lines` are plain lines of a form of their own"
+    )
+    lines: list[LineModel] = Field(
+        [], description="where it is plain lines: what each kind of line says, tried in turn"
+    )
+    comment: str = Field("#", min_length=1, description="where it is plain lines: what a comment begins with")
     root: str = Field("", description="in XML: the name of the document's element")
     name: str = Field("", description="key of the project's name; its folder's name where there is none")
     region: str = Field("", description="key of the region")
     references: ReferencesModel | None = Field(None, description="how texts name what stands elsewhere")
     functions: FunctionsModel = Field(description="where functions stand, and what their keys mean")
     stages: StagesModel | None = Field(None, description="how stages say what differs")
+
+    @model_validator(mode="after")
+    def _lines_have_forms(self) -> DefinitionModel:
+        if (self.syntax == "lines") != bool(self.lines):
+            raise ValueError("a definition of plain lines says under `lines` what each says, and no other has `lines`")
+        return self
 
     @model_validator(mode="after")
     def _a_list_alone(self) -> DefinitionModel:
