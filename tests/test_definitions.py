@@ -1130,6 +1130,72 @@ def test_lines_that_can_not_be_are_told_with_their_place(tmp_path: Path) -> None
         write_definition(made, profile)
 
 
+LARKPATH = ROOT / "tests" / "profiles" / "larkpath-1.yaml"
+#: file, and its text: the second value of SETTINGS only running it would tell, and nobody knows the third
+PLACED = {
+    "python": (
+        "ways/hives/[hive]/scale.py",
+        "SETTINGS = {'seconds': 7, 'given': ALL, 'odd': 1}\n\n\ndef get(ask): ...\n",
+    ),
+    "javascript": (
+        "ways/hives/[hive]/scale.mjs",
+        "export const SETTINGS = {seconds: 7, given: ALL,\n'odd': 1};\nexport function get(ask) {}\n",
+    ),
+}
+
+
+@pytest.mark.parametrize("language", PLACED)
+def test_functions_are_told_by_where_their_files_lie(tmp_path: Path, language: str) -> None:
+    file, text = PLACED[language]
+    profile = find_profile(str(LARKPATH))
+    put(tmp_path, {file: text, "ways/hives/notes.txt": "", "elsewhere/scale.py": "def get(ask): ...\n"})
+    _, read = read_project(tmp_path, profile)  # without a file of its own
+    (only,) = read.functions
+    assert (only.name, only.entry, only.timeout) == ("hives_hive_scale_get", Entry(file, "get"), 7)
+    assert [(one.route, one.methods) for one in only.routes] == [("/hives/{hive}/scale", ("GET",))]
+    assert read.files == ()
+    line = 1 if language == "python" else 2
+    assert sorted((one.code, one.place.file, one.place.line) for one in read.findings) == [
+        ("computed-declaration", file, 1),
+        ("unknown-key", file, line),
+    ]
+    # Written, a file passes on what stands elsewhere; read again, it is none of the project's.
+    suffix = Path(file).suffix
+    code = replace(only, entry=Entry(f"lib/code{suffix}", "scale"))
+    other = replace(code, entry=Entry(f"lib/code{suffix}", "put"), triggers=(RouteTrigger("/hives", methods=("PUT",)),))
+    made = write_definition(Declared("x", functions=(code, other)), profile)
+    assert set(made) == {"larkpath.toml", f"ways/hives/[hive]/scale{suffix if suffix == '.py' else '.mjs'}"} | {
+        f"ways/hives/index{suffix}"
+    }
+    (tmp_path / "there").mkdir()
+    defined = "def {0}(ask): ...\n" if suffix == ".py" else "export function {0}(ask) {{}}\n"
+    put(tmp_path / "there", {**made, f"lib/code{suffix}": "".join(map(defined.format, ("scale", "put")))})
+    _, again = read_project(tmp_path / "there", profile)
+    assert not again.findings
+    assert {one.entry: (one.timeout, one.routes[0].route) for one in again.functions} == {
+        code.entry: (7, "/hives/{hive}/scale"),
+        other.entry: (7, "/hives"),
+    }
+    assert set(again.files) == set(made)
+    # One file can't say two things at once, and what no path can say is told.
+    late = replace(code, triggers=(RouteTrigger("/hives/{hive}/scale", methods=("PUT",)),), timeout=9)
+    with pytest.raises(BadInput, match="would have to say different things of get, put"):
+        write_definition(Declared("x", functions=(code, late)), profile)
+    odd = replace(code, triggers=(RouteTrigger("/hives", methods=("DELETE",)),))
+    assert [one.reason for one in fit_function(odd, profile)[1]] == [
+        "no file there can say it by its path (7, hives, delete)"
+    ]
+    with pytest.raises(BadInput, match=r"no file lies where Larkpath 1 looks.*ways/\{way\.\.\.\} with get or head"):
+        read_project(put(tmp_path / "none", {"larkpath.toml": "project = 'x'\n"}), profile)
+
+
+def test_functions_stand_in_one_kind_of_place(tmp_path: Path) -> None:
+    with pytest.raises(BadInput, match="there is no `at`"):
+        one_form(
+            tmp_path, "it.yaml", {"at": "all", "triggers_at": "", "by_path": [{"files": "a/{b}", "handlers": ["c"]}]}
+        )
+
+
 BY_METHOD = {
     "at": "ways",
     "function": "to",

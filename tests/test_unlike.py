@@ -9,6 +9,7 @@ import ast
 import asyncio
 import json
 import shutil
+import textwrap
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from types import SimpleNamespace
@@ -552,6 +553,75 @@ def test_functions_without_names_are_declared_by_lines_and_proven(project: Proje
     back = carry(tmp_path / "theirs", to="ostermere@1", out=tmp_path / "on", source=there)
     assert {one.name for one in back.record.functions} == {"main_show", "main_tell", "main_nightly"}
     assert (tmp_path / "on" / "ostermere.yaml").read_text().count("- web:") == 4
+
+
+WAYS = {
+    "ways/hives/[hive]/weight.py": """
+        from shared.units import told
+
+        SETTINGS = {"seconds": 7}
+
+
+        def get(ask, hive):
+            return {"status": 200, "body": told(hive) + ask["verb"]}
+
+
+        def put(ask, hive):
+            return {"status": 201, "body": hive + ask["body"].decode() if isinstance(ask["body"], bytes) else hive}
+        """,
+    "ways/index.py": """
+        def get(ask):
+            return {"status": 200, "body": "top " + ask["verb"]}
+        """,
+    "lanes/orders.py": """
+        def heard(load):
+            for parcel in load["parcels"]:
+                if parcel["text"] == "!":
+                    raise ValueError(parcel["ref"])
+        """,
+    "shared/units.py": """
+        def told(hive):
+            return "of " + hive + " "
+        """,
+    "larkpath.toml": """
+        project = "apiary"
+
+        [given]
+        UNIT = "kg"
+        """,
+}
+
+
+@pytest.mark.parametrize("to", some(["ostermere@1", "quillhaven", "brackendale", "thornwick@2"], 2))
+def test_functions_that_are_told_by_their_files_are_carried_and_proven(
+    project: Project, tmp_path: Path, to: str
+) -> None:
+    here = find_profile(str(ROOT / "tests" / "profiles" / "larkpath-1.yaml"))
+    asked = "%s HTTP/1.1\r\nhost: a.example\r\ncontent-length: %d\r\n\r\n%s"
+    samples = {
+        "samples/hives_hive_weight_get/one.http": asked % ("GET /hives/h-1/weight", 0, ""),
+        "samples/hives_hive_weight_put/one.http": asked % ("PUT /hives/h-1/weight", 1, "7"),
+        "samples/get/one.http": asked % ("GET /", 0, ""),
+        "samples/orders/one.yaml": "{kind: message, events: [{channel: orders}, {channel: orders, body: b}]}\n",
+    }
+    files = {name: textwrap.dedent(text).lstrip() for name, text in WAYS.items()}
+    (there := project({**files, **samples}),)
+    found = {one.name: one for one in survey(there, source=here).project.functions}
+    assert [(one.route, one.methods) for one in found["hives_hive_weight_put"].routes] == [
+        ("/hives/{hive}/weight", ("PUT",))
+    ]
+    assert [one.route for one in found["get"].routes] == ["/"]
+    assert (found["hives_hive_weight_get"].timeout, found["get"].variables) == (7, {"UNIT": "kg"})
+    crossing = carry(there, to=to, out=tmp_path / "there", source=here)
+    assert (tmp_path / "there" / "ways" / "hives" / "hive" / "weight.py").is_file()
+    styles = {one.name: one.style for one in crossing.record.functions}
+    assert styles["get"] == styles["hives_hive_weight_get"] == "native"
+    verdicts = check(tmp_path / "there").checked
+    assert {one.verdict for one in verdicts} == {Verdict.SAME}
+    assert {one.function for one in verdicts} == set(styles)
+    back = carry(tmp_path / "there", to=here, out=tmp_path / "back")
+    assert {one.verdict for one in check(tmp_path / "back", samples=[there / "samples"]).checked} == {Verdict.SAME}
+    assert {one.name for one in back.record.functions} == set(styles)
 
 
 THISTLEMOOR = ROOT / "tests" / "profiles" / "thistlemoor-2.yaml"

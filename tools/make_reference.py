@@ -394,6 +394,8 @@ def reference() -> str:
         keys(schema_definition.CallsModel),
         "\nFunctions that comments declare (`comments`):\n",
         keys(schema_definition.CommentsModel),
+        "\nFunctions that are told by where their files lie (`by_path`):\n",
+        keys(schema_definition.ByPathModel),
         "\nWhat one kind of line says (`lines`):\n",
         keys(schema_definition.LineModel),
         "\n### Forms\n",

@@ -126,7 +126,8 @@ def target_side(folder: Path, record: Record, without: frozenset[str]) -> Side:
     project = None
     if profile.model.definition:
         project = read_project(folder, profile, carry_values=record.carry_values)[1]
-        if profile.model.definition.functions.usual_name:
+        functions = profile.model.definition.functions
+        if functions.usual_name or functions.by_path:
             project = _under_their_names(project, record)
     return Side(profile, folder, project, without, tuple(record.made))
 

@@ -43,7 +43,7 @@ def as_at_home(there: Survey, record: Record, home: Profile, folder: Path) -> Su
                     function.name,
                 )
             )
-        functions.append(_as_before(function, before.get(function.name), made))
+        functions.append(_as_before(function, before.get(function.name), record, made))
     project = replace(there.project, functions=tuple(functions), findings=tuple(findings))
     as_before, as_now = (scan_project(folder, own, profile, functions) for profile in (home, there.profile))
     rewritten = {name for name, one in before.items() if one.style == "native"}
@@ -59,11 +59,11 @@ def _linked(folder: Path, own: list[str], record: Record) -> list[str]:
     return [path for path in found if not path.startswith(record.source.provider.partition("@")[0])]
 
 
-def _as_before(function: Function, record: FunctionRecord | None, made: set[str]) -> Function:
-    if record is None:
+def _as_before(function: Function, before: FunctionRecord | None, record: Record, made: set[str]) -> Function:
+    if before is None:
         return function
-    if record.style == "native":  # rewritten: it is what it is now, behind what was made to declare or start it
-        file, _, name = record.carried_entry.partition("#")
+    if before.style == "native":  # rewritten: it is what it is now, behind what was made to declare or start it
+        file, _, name = before.carried_entry.partition("#")
         return replace(function, entry=Entry(file, name)) if function.entry.file in made else function
-    file, _, name = record.entry.partition("#")
-    return replace(function, entry=Entry(file, name), bindings=tuple(record.bindings))
+    file, _, name = before.entry.partition("#")
+    return replace(function, entry=Entry(record.moved.get(file, file), name), bindings=tuple(before.bindings))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Collection, Sequence, Set
+import re
+from collections.abc import Collection, Mapping, Sequence, Set
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -18,6 +19,7 @@ from vast_ferry.crossing.javascript import (
 )
 from vast_ferry.crossing.templates import filled, own_template
 from vast_ferry.crossing.wrapping import Wrapping, settings_given
+from vast_ferry.definitions.by_path import Lying
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.javascript_file import parse_javascript
@@ -34,6 +36,7 @@ from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecor
 from vast_ferry.surveying.scan import imported_by, names_imported
 from vast_ferry.surveying.survey import survey
 from vast_ferry.translate.identifiers import slug, unique_slugs
+from vast_ferry.translate.moved import moved_files
 from vast_ferry.translate.python.rewriting import rewrite
 from vast_ferry.translate.python.rewritten import Rewritten
 
@@ -86,6 +89,7 @@ class Plan:
         self.javascript: JavaScriptWrapping
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
+        self.elsewhere: dict[str, str] = {}  # files that stand elsewhere once carried → where
         self.started_by = "" if self.home else _free_start(target, self.own)
         usual, _, _ = target.model.handler.entry.partition(":")
         self.target = target = target.started_by(self.started_by)
@@ -126,6 +130,7 @@ class Plan:
             )
             own = {**own, **self.rewritten.files}
             self._note_rewritten()
+        own, away, python = self._moved(own, away, python)
         wrapped = [function for function in away if function.name not in self.rewritten.entries]
         self.wrapping = Wrapping.between(self.source, self.target, module, python, self._not_wrapped)
         made = self._shared(own, wrapped) if python else {}
@@ -162,6 +167,49 @@ class Plan:
                 Place(str(self.folder / clash[0])),
             )
         return self._together(own, made)
+
+    def _moved(
+        self, own: dict[str, bytes], away: list[Function], python: list[Function]
+    ) -> tuple[dict[str, bytes], list[Function], list[Function]]:
+        """Return files, and handlers, where they stand once carried: one whose path is no module's stands elsewhere."""
+        rewritten = [one for one in away if one.name in self.rewritten.entries]
+        moved = {} if self.source.model.handler.script else moved_files(own, rewritten, self._in_the_way(own))
+        self.elsewhere = moved
+        for file, there in moved.items():
+            self.gaps.note(
+                "file-moved",
+                Severity.NOTE,
+                f"{file} is carried as {there}: "
+                + ("no import can name it" if not Entry(file, "").importable else "the target would look into it")
+                + " where it stood",
+                "Nothing, unless something outside of the project looks for it there",
+                place=Place(file),
+                field=there,
+            )
+        own = {moved.get(path, path): content for path, content in own.items()}
+        self.rewritten.entries.update(
+            {
+                name: replace(entry, file=moved.get(entry.file, entry.file))
+                for name, entry in self.rewritten.entries.items()
+            }
+        )
+        return own, [*map(self._where_it_stands, away)], [*map(self._where_it_stands, python)]
+
+    def _in_the_way(self, own: Mapping[str, bytes]) -> list[str]:
+        """Return the files in which a target that tells functions by their files would find what is not for it."""
+        model = self.target.model.definition
+        every = [Lying(one) for one in model.functions.by_path] if model else []
+        ours = {(entry.file, entry.name) for entry in self.rewritten.entries.values()}
+        found = []
+        for path, content in own.items() if every else ():
+            lying = next((one for one in every if path.endswith(".py") and one.read(path) is not None), None)
+            names = [name for name in lying.model.handlers if (path, name) not in ours] if lying else []
+            named = "|".join(map(re.escape, names))
+            if names and re.search(
+                rf"^(?:async +def|def|class) +(?:{named})\b|^(?:{named}) *=".encode(), content, re.M
+            ):
+                found.append(path)
+        return found
 
     def _in_javascript(self, own: dict[str, bytes], module: str, made: dict[str, str]) -> dict[str, bytes]:
         """Add to `made` what handlers in JavaScript need there; return their files, of which some links are others."""
@@ -428,6 +476,7 @@ class Plan:
             ],
             files={path: hashlib.sha256(files[path]).hexdigest() for path in sorted(files)},
             made=self.made,
+            moved=self.elsewhere,
         )
 
     def _shown(self, finding: Finding) -> Finding:
@@ -442,8 +491,13 @@ class Plan:
         if function.name in self.rewritten.entries and not script:
             entry = self.rewritten.entries[function.name]
             apart = self.wrapping.stands_apart(function)
-            return replace(self.wrapping.shim_entry(function), name=entry.name) if apart else entry
-        return self.wrapping.shim_entry(function)
+            there = self.wrapping.shim_entry(self._where_it_stands(function))
+            return replace(there, name=entry.name) if apart else entry
+        return self.wrapping.shim_entry(self._where_it_stands(function))
+
+    def _where_it_stands(self, function: Function) -> Function:
+        file = self.elsewhere.get(function.entry.file, function.entry.file)
+        return replace(function, entry=replace(function.entry, file=file))
 
     def _came_by(self, function: Function) -> str:
         before = {one.name: one.carried_entry for one in self.home.functions} if self.home else {}

@@ -5,12 +5,13 @@ from __future__ import annotations
 import ast
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.definitions.apart import WHOLE, apart
+from vast_ferry.definitions.by_path import DOES, NAME, Lying, known_by, placed_javascript, placed_python
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
 from vast_ferry.definitions.syntaxes import read_document, syntax_of
@@ -30,13 +31,15 @@ from vast_ferry.documents.python_file import (
     what_functions_call,
 )
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
-from vast_ferry.hub.functions import Entry
+from vast_ferry.hub.functions import JAVASCRIPT_FILES, Entry
 from vast_ferry.hub.keys import fits
 from vast_ferry.profiles.profile import Profile
-from vast_ferry.profiles.schema_definition import CallsModel, CommentsModel, DefinitionModel
+from vast_ferry.profiles.schema_definition import ByPathModel, CallsModel, CommentsModel, DefinitionModel
 
 #: So many files a definition may consist of.
 MOST_FILES: Final = 5000
+#: What files of code end in.
+CODE_FILES: Final = (".py", *JAVASCRIPT_FILES)
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +143,8 @@ class Declarations:
             yield from self._from_files(functions.files)
         elif functions.comments:
             yield from self._from_comments(functions.comments)
+        elif functions.by_path:
+            yield from self._by_path(functions.by_path)
         else:
             yield from self._from_code()
 
@@ -172,8 +177,11 @@ class Declarations:
     def _usual_name(self, declared: dict[str, Any], taken: set[str]) -> str:
         """Return what a function without a name is known by; a number makes it one that no other has."""
         usual = self.model.functions.usual_name
-        first = name = named_of(usual, declared) if usual else ""
-        number = 1
+        return self._free(named_of(usual, declared) if usual else "", taken)
+
+    def _free(self, first: str, taken: set[str]) -> str:
+        """Return a name, with a number behind it where another function has it already."""
+        name, number = first, 1
         while name in taken:
             number += 1
             name = f"{first}_{number}"
@@ -379,6 +387,42 @@ class Declarations:
             what = f"no comment in {self.folder} begins with {comments.mark}"
             raise BadInput(what, "Declare at least one function by such comments")
 
+    def _by_path(self, models: list[ByPathModel]) -> Iterator[Declared]:
+        found, taken = False, set[str]()
+        every = list(code_files(self.folder, CODE_FILES))
+        known = {one.relative_to(self.folder).as_posix() for one in every}
+        for path in every:
+            relative = path.relative_to(self.folder).as_posix()
+            lying = next((one for one in map(Lying, models) if one.read(relative) is not None), None)
+            if lying is None:
+                continue
+            shown = str(path)
+            self.files[shown], found = relative, True
+            python = relative.endswith(".py")
+            file = (
+                placed_python(self.tree(path), shown, lying.model.says, known)
+                if python
+                else placed_javascript(path, relative, lying.model.says, known)
+            )
+            self.declarations += [relative] if file.only_passes_on else []
+            for handler in lying.model.handlers:
+                if handler not in file.names:
+                    continue
+                several = len(lying.model.handlers) > 1
+                data = {**(lying.read(relative) or {}), **({DOES: handler} if several else {})}
+                name = self._free(known_by(self.model.functions.usual_name, data, several=several), taken)
+                places: dict[Path_, tuple[int, int]] = {(): (file.names[handler], 1), **file.places}
+                own = {key: one for key, one in {**file.says, **data}.items() if key != NAME}
+                document = Document(shown, {}, places)
+                whole = self.whole(name, own, document.place(), self.document.data or {})
+                yield Declared(name, whole, document, (), file.behind.get(handler) or Entry(relative, handler), own)
+                for what, source, place in file.computed:
+                    self.computed(what, source, place, name)
+        if not found:
+            raise BadInput(
+                f"no file lies where {self.profile.title} looks for functions", f"Expected {_places(models)}"
+            )
+
     def _behind(self, path: Path, relative: str) -> dict[str, Entry | None]:
         """Return the handlers that the functions of a file call, by their names, if the file does no more than that."""
         behind = {one: self._stands_for(called) for one, called in what_functions_call(self.tree(path)).items()}
@@ -490,6 +534,17 @@ class Declarations:
         return Declared(name, {**data, at: listed}, Document(shown, {}, places), (), entry)
 
 
+def _places(models: Sequence[ByPathModel]) -> str:
+    return " or ".join(f"{one.files} with {' or '.join(one.handlers)} in it" for one in models)
+
+
+def lies_there(folder: Path, model: DefinitionModel) -> bool:
+    """Tell whether a project has a file that lies where a definition looks for functions."""
+    every = [Lying(one) for one in model.functions.by_path]
+    files = (path.relative_to(folder).as_posix() for path in code_files(folder, CODE_FILES))
+    return bool(every) and any(one.read(file) is not None for file in files for one in every)
+
+
 def named_of(usual: str, said: dict[str, Any]) -> str:
     """Return the name that keys of a function make (`{file}_{does}`), without the file's ending or any signs."""
     plain = {
@@ -501,12 +556,12 @@ def named_of(usual: str, said: dict[str, Any]) -> str:
     return re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_")
 
 
-def code_files(folder: Path) -> Iterator[Path]:
-    """Yield the Python files of a project in a fixed order, but for hidden ones, links out of it and samples."""
+def code_files(folder: Path, endings: tuple[str, ...] = (".py",)) -> Iterator[Path]:
+    """Yield the files of code of a project in a fixed order, but for hidden ones, links out of it and samples."""
     root = folder.resolve()
     for top, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith(".") and name not in NOT_CARRIED)
-        files = (Path(top, name) for name in sorted(names) if name.endswith(".py") and not name.startswith("."))
+        files = (Path(top, name) for name in sorted(names) if name.endswith(endings) and not name.startswith("."))
         yield from (path for path in files if leads_into(path, root) and path.is_file())
 
 

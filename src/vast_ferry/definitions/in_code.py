@@ -30,20 +30,20 @@ def write_calls(
     short = [module.rpartition(".")[2] for module in modules]
     names = {m: one if short.count(one) == 1 else m.replace(".", "_") for m, one in zip(modules, short, strict=True)}
     lines += [_import_of(module, name) for module, name in names.items()]
-    lines += ["", f"project = {calls.module}.{calls.object}({_literal(project.name)})", ""]
+    lines += ["", f"project = {calls.module}.{calls.object}({literal(project.name)})", ""]
     for function in project.functions:
         for trigger in functions[function.name].get(model.functions.triggers_at, []):
             method = next(key for key in calls.calls if key in trigger)
             positional = calls.calls[method]
             handler = f"{names[function.entry.module]}.{function.entry.name}"
             values = {
-                **{key: _literal(value) for key, value in trigger.items() if key != method},
+                **{key: literal(value) for key, value in trigger.items() if key != method},
                 calls.handler: handler,
             }
             if function.name != calls.usual_name.format(
                 module=function.entry.module.rpartition(".")[2], function=function.entry.name
             ):
-                values[calls.named] = _literal(function.name)
+                values[calls.named] = literal(function.name)
             first = [values.pop(name) for name in takewhile(values.__contains__, positional)]
             named = [f"{name}={value}" for name, value in values.items()]
             lines.append(f"project.{method}({', '.join([*first, *named])})")
@@ -126,15 +126,15 @@ def _arguments(data: dict[str, Any]) -> str:
     for name in data:
         if not name.isidentifier() or keyword.iskeyword(name):
             raise BadInput(f"{name!r} can't be an argument of a decorator", "Rename it in the profile")
-    return ", ".join(f"{name}={_literal(value)}" for name, value in data.items())
+    return ", ".join(f"{name}={literal(value)}" for name, value in data.items())
 
 
-def _literal(value: Any) -> str:
+def literal(value: Any) -> str:
     """Return a value as Python source, texts in double quotes as code is usually written."""
     if isinstance(value, dict):
-        return "{" + ", ".join(f"{_literal(key)}: {_literal(inner)}" for key, inner in value.items()) + "}"
+        return "{" + ", ".join(f"{literal(key)}: {literal(inner)}" for key, inner in value.items()) + "}"
     if isinstance(value, list | tuple):
-        return "[" + ", ".join(map(_literal, value)) + "]"
+        return "[" + ", ".join(map(literal, value)) + "]"
     if isinstance(value, str) and value.isprintable() and '"' not in value and "\\" not in value:
         return f'"{value}"'
     return repr(value)

@@ -9,14 +9,14 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from vast_ferry.definitions.apart import data_apart
-from vast_ferry.definitions.declared import Declared
+from vast_ferry.definitions.declared import Declared, lies_there
 from vast_ferry.definitions.laid_over import merged, texts_in
 from vast_ferry.definitions.reading_triggers import TriggersRead, keys_of
 from vast_ferry.definitions.routes import covers, overlapping, shape_of
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.syntaxes import read_document
 from vast_ferry.definitions.tables import checked_definition
-from vast_ferry.documents.document import Path_
+from vast_ferry.documents.document import Document, Path_
 from vast_ferry.hub.findings import BadInput, Finding, Place, Severity, nearest
 from vast_ferry.hub.functions import (
     Function,
@@ -38,7 +38,7 @@ def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Prof
     found: dict[str, tuple[Profile, Path]] = {}
     for profile in candidates:
         definition = profile.model.definition
-        if definition and (folder / definition.file).is_file():
+        if definition and ((folder / definition.file).is_file() or lies_there(folder, definition)):
             # A file does not say its edition: the first one that can read it stands for all, in the order of editions.
             found.setdefault(definition.file, (profile, folder / definition.file))
     if not found:
@@ -59,7 +59,12 @@ def find_definition(folder: Path, provider: Profile | None = None) -> tuple[Prof
 def definition_files(folder: Path) -> list[Profile]:
     """Return the profiles that ship whose definition file lies in a folder."""
     profiles = [one for one in all_profiles() if one.model.definition]
-    return [one for one in profiles if one.model.definition and (folder / one.model.definition.file).is_file()]
+    return [
+        one
+        for one in profiles
+        if one.model.definition
+        and ((folder / one.model.definition.file).is_file() or lies_there(folder, one.model.definition))
+    ]
 
 
 @dataclass(slots=True)
@@ -74,20 +79,21 @@ class _Reader(TriggersRead):
         every = list(self.declared(top))
         self._at_top(top, {one.name for one in every})
         read = [made for declared in every if (made := self._function(declared)) is not None]
-        read = _as_one(read) if functions.usual_name else read
+        read = _as_one(read) if functions.usual_name or functions.by_path else read
         twice = _first_twice([function.name for function in read])
         if twice:
             one, other = [f.place for f in read if f.name == twice][:2]
             raise BadInput(f"two functions are called {twice} (the other stands in {one})", "Rename one of them", other)
         self._same_routes(read)
         # A file of handlers is none of the definition's, even where they are declared in it.
-        files = self.declarations if functions.code or functions.comments else self.files.values()
+        in_files = functions.code or functions.comments or functions.by_path
+        files = self.declarations if in_files else self.files.values()
         return Project(
             self.title or str(_at(top, self.model.name) if self.model.name else self.folder.resolve().name),
             str(_at(top, self.model.region)) if self.model.region else "",
             tuple(read),
             (),
-            tuple(dict.fromkeys((self.model.file, *files))),
+            tuple(dict.fromkeys((*([self.model.file] if self.document.places else []), *files))),
             tuple(self._stages(top, every)),
             tuple(self.others),
             tuple(self.withheld),
@@ -298,7 +304,8 @@ def read_project(
     model = checked_definition(profile)
     assert model is not None
     shown = shown or str(path)
-    document = read_document(path, shown, "the definition", model)
+    there = path.is_file() or not model.functions.by_path  # where files tell of functions, there may be no other
+    document = read_document(path, shown, "the definition", model) if there else Document(shown, {})
     reader = _Reader(profile, model, folder, document, carry_values=frozenset(carry_values), files={shown: model.file})
     reader.document = reader.apart(document)
     project = reader.read()

@@ -9,6 +9,7 @@ from typing import Any
 
 from vast_ferry.definitions.apart import WHOLE, together
 from vast_ferry.definitions.at_top import put_at_top
+from vast_ferry.definitions.by_path import name_by_path, placed_files, said_by_path, written
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.composed import Pieces, put_whole
 from vast_ferry.definitions.declared import named_of
@@ -50,22 +51,38 @@ def fit_function(function: Function, profile: Profile) -> tuple[dict[str, Any], 
     if model is None:
         return {}, ()
     data, unheld = _fit_rows(function, profile, model)
-    if model.lines:
-        told = dict.fromkeys(
-            name
+    if model.lines or model.functions.by_path:
+        each = [
+            _sayable(_with_triggers(one, dict(data), model, profile, {}), model, function.name)
             for one in _each_declared(function, model, profile)
-            for name in _said_in_lines(_with_triggers(one, dict(data), model, profile, {}), model)[1]
-        )
-        unheld = (*unheld, *(Unheld(name, f"no line there can say {name}") for name in told))
+        ]
+        told = dict.fromkeys(name for _, unsaid in each for name in unsaid)
+        first = each[0][0] if model.functions.by_path else {}
+        known = name_by_path(first, model.functions) if first else function.name
+        if known != function.name:
+            unheld = (*unheld, Unheld("name", f"functions are told by their files: this one is known by {known}"))
+        what = "line" if model.lines else "file"
+        unheld = (*unheld, *(Unheld(name, f"no {what} there can say {name}") for name in told))
     return data, unheld
 
 
 def _each_declared(function: Function, model: DefinitionModel, profile: Profile) -> list[Function]:
     """Return a function as often as it is declared: where functions have no names, once for each of its triggers."""
-    if model.functions.usual_name and model.functions.triggers_are == "one" and function.triggers:
+    nameless = model.functions.usual_name or model.functions.by_path
+    if nameless and model.functions.triggers_are == "one" and function.triggers:
         every = [part for trigger in function.triggers for part in one_by_one(trigger, profile)]
         return [replace(function, triggers=(trigger,)) for trigger in every]
     return [function]
+
+
+def _sayable(data: dict[str, Any], model: DefinitionModel, name: str) -> tuple[dict[str, Any], list[str]]:
+    """Return what is declared of a function as far as it can be said there, and what can't."""
+    if not model.functions.by_path:
+        return _said_in_lines(data, model)
+    shared = {key: data[key] for key in model.functions.shared if key in data}
+    own = {key: one for key, one in data.items() if key not in shared}
+    said, unsaid = said_by_path(own, name, model.functions.by_path)
+    return ({**said, **shared} if said else {}), unsaid
 
 
 def _said_in_lines(data: dict[str, Any], model: DefinitionModel) -> tuple[dict[str, Any], list[str]]:
@@ -112,14 +129,19 @@ def _fit_rows(
     if model.functions.files.count("/") > 1:
         unheld += _entry_inside(function, rows["entry"], forms, model.functions.files, data)
     unheld += [Unheld(", ".join(one.field for one in rows.values() if one.part >= 0), why) for why in put_whole(data)]
-    if model.functions.usual_name and (known := named_of(model.functions.usual_name, data)) != function.name:
+    if (
+        model.functions.usual_name
+        and not model.functions.by_path
+        and (known := named_of(model.functions.usual_name, data)) != function.name
+    ):
         unheld.append(Unheld("name", f"functions have no names in its definition: this one is known by {known}"))
     return data, (*unheld, *_no_way_to_say(function, model, set(rows)))
 
 
 def _no_way_to_say(function: Function, model: DefinitionModel, rows: set[str]) -> Iterator[Unheld]:
     """Yield what a definition has no key for."""
-    if model.functions.triggers_are == "one" and len(function.triggers) > 1 and not model.functions.usual_name:
+    nameless = model.functions.usual_name or model.functions.by_path
+    if model.functions.triggers_are == "one" and len(function.triggers) > 1 and not nameless:
         why = f"a function has one trigger there, and this one has {len(function.triggers)}: only the first is declared"
         yield Unheld("triggers", why)
     plain = ("dead_letter", "attempts", "concurrency", "memory", "timeout")
@@ -152,7 +174,7 @@ def _function_data(
 ) -> dict[str, Any]:
     """Return what is declared of a function; triggers that stand at the top of a file are put there."""
     data, _ = _fit_rows(function, profile, model)
-    return _said_in_lines(_with_triggers(function, data, model, profile, tops), model)[0]
+    return _sayable(_with_triggers(function, data, model, profile, tops), model, function.name)[0]
 
 
 def _with_triggers(
@@ -253,7 +275,10 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
     several = [one for function in project.functions for one in _each_declared(function, model, profile)]
     each = [_function_data(one, model, profile, tops) for one in several] if len(several) > len(functions) else []
     for key in model.functions.shared:
-        _put_what_is_shared(data, key, [*functions.values(), *each], required=bool(model.lines))
+        # Lines, and paths of files, have no other place for it.
+        _put_what_is_shared(
+            data, key, [*functions.values(), *each], required=bool(model.lines or model.functions.by_path)
+        )
     files = _stage_files(project, profile, model, data, functions)
     files |= {
         file: _text(held.get(WHOLE, held), model, (), syntax_of(file, model.syntax))
@@ -275,6 +300,11 @@ def write_definition(project: Project, profile: Profile, comments: tuple[str, ..
                 )
             files[model.functions.files.replace("*", name)] = _text(declared, model, (), root=model.functions.root)
     files |= _in_code(project, functions, model, profile, comments)
+    if model.functions.by_path:
+        entries = [(one.entry, said) for one, said in zip(several, each or functions.values(), strict=True)]
+        placed = placed_files(entries, model.functions.by_path)
+        says = next((one.says for one in model.functions.by_path if one.says), "")
+        files |= dict(written(path, one, says, profile.title, comments[:1]) for path, one in placed.items())
     whole = together(data, model.functions.at, model.file)
     return {model.file: _text(whole, model, comments), **files}
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import functools
 import importlib
+import json
 import posixpath
 import re
 from bisect import bisect_left
@@ -157,6 +158,25 @@ def string_of(file: JavaScriptFile, node: Node | None) -> str | None:
         return None
     inner = [child for child in node.named_children if child.type != "string_fragment"]
     return None if inner else file.text(node)[1:-1]
+
+
+def literal_of(file: JavaScriptFile, node: Node) -> Any:
+    """Return the value of a literal: a text, a number, a truth, null, an array or an object of these.
+
+    Raises ValueError for what only running the code would tell.
+    """
+    if node.type in ("object", "array"):
+        inner = [one for one in node.named_children if one.type != "comment"]
+        if node.type == "array":
+            return [literal_of(file, one) for one in inner]
+        if any(one.type != "pair" for one in inner):
+            raise ValueError(file.text(node))
+        both = [(one.child_by_field_name("key"), one.child_by_field_name("value")) for one in inner]
+        return {string_of(file, key) or file.text(key): literal_of(file, value) for key, value in both}
+    text = string_of(file, node)
+    if text is not None:
+        return text
+    return json.loads(file.text(node))
 
 
 #: What TypeScript has that makes code, by node: Node takes types away and makes nothing, so it refuses these.

@@ -191,6 +191,21 @@ class CommentsModel(Model):
     file: Inside = Field(description="file that a carried project's declarations are written to")
 
 
+class ByPathModel(Model):
+    """Functions that are told by where their files lie, and by the names of their handlers in them."""
+
+    files: Annotated[str, Field(pattern=r"^[\w-]+(/[^{}/\\]*(\{[a-z_]\w*(\.\.\.)?\}[^{}/\\]*)*)+$")] = Field(
+        description="their paths, without endings: `ways/{way...}`, `lanes/{lane}`; each name is a key of the function"
+    )
+    handlers: Annotated[list[Identifier], Field(min_length=1)] = Field(
+        description="names of handlers in such a file; where there are several, which it is, is the key `does`"
+    )
+    index: str = Field("", pattern=r"^\w*$", description="name of a file that stands for its folder")
+    says: Identifier | Literal[""] = Field(
+        "", description="name of a constant at the file's top, a mapping whose keys are keys of the function"
+    )
+
+
 class FunctionsModel(Model):
     """Where functions stand in a definition, and what each declares.
 
@@ -203,7 +218,7 @@ class FunctionsModel(Model):
     )
     named_by: str = Field("", description="where functions are a list: the key of a function's name")
     usual_name: Annotated[str, Field(pattern=r"^[^{}]*(\{\w+\}[^{}]*)*$")] = Field(
-        "", description="where functions are a list and have no names: what they are known by, such as `{file}_{does}`"
+        "", description="where functions have no names: what they are known by, of their keys, such as `{file}_{does}`"
     )
     usual: str = Field("", description="key at the top of what holds for each function that does not say otherwise")
     bases: str = Field("", description="key at the top of bases whose keys functions take over")
@@ -222,6 +237,7 @@ class FunctionsModel(Model):
     code: CodeModel | None = Field(None, description="functions are declared by decorators in Python files")
     calls: CallsModel | None = Field(None, description="functions are declared by calls in Python files")
     comments: CommentsModel | None = Field(None, description="functions are declared by comments in Python files")
+    by_path: list[ByPathModel] = Field([], description="functions are told by where their files lie")
     patterns: bool = Field(
         False, description="whether keys of `at` are patterns (`*` is any text): all that fit hold, the longest most"
     )
@@ -257,14 +273,23 @@ class FunctionsModel(Model):
 
     @model_validator(mode="after")
     def _stand_somewhere(self) -> FunctionsModel:
-        if not (self.at or self.files or self.code or self.calls or self.comments):
-            raise ValueError("must say where functions stand: at, files, code, calls or comments")
+        if not (self.at or self.files or self.code or self.calls or self.comments or self.by_path):
+            raise ValueError("must say where functions stand: at, files, code, calls, comments or by_path")
+        others: dict[str, Any] = {
+            "at": self.at,
+            "files": self.files,
+            "code": self.code,
+            "triggers_at": self.triggers_at,
+        }
+        others |= {"calls": self.calls, "comments": self.comments}  # of which each is a place of its own
+        if self.by_path and (other := next((name for name, one in others.items() if one), "")):
+            raise ValueError(f"where functions are told by_path, there is no `{other}`")
         return self
 
     @property
     def in_code(self) -> bool:
         """Tell whether functions are declared where their handlers stand, so that no row says where that is."""
-        return self.code is not None or self.calls is not None or self.comments is not None
+        return bool(self.code or self.calls or self.comments or self.by_path)
 
     @property
     def every_trigger(self) -> list[TriggerModel]:

@@ -99,6 +99,7 @@ class Record(_Model):
     edits: list[EditRecord] = Field([], description="what was changed in the author's own files, edit by edit")
     files: dict[str, str] = Field({}, description="path → SHA-256 of what was written")
     made: list[str] = Field([], description="those of the files that are not the author's own")
+    moved: dict[str, str] = Field({}, description="files of the author's that stand elsewhere now → where")
 
     def to_text(self) -> str:
         """Return the record as JSON text, the same for the same crossing."""

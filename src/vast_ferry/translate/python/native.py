@@ -11,6 +11,7 @@ from vast_ferry.hub.functions import Function as Declared
 from vast_ferry.hub.kinds import is_request
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
+from vast_ferry.translate.moved import moved_files
 from vast_ferry.translate.operations import ServiceCall
 from vast_ferry.translate.places import Spot
 from vast_ferry.translate.python.aliases import Aliases
@@ -209,8 +210,10 @@ class _Project:
             return Stop("script", nowhere)
         if file in broken or file not in self.job.flow.modules:
             return Stop("unreadable", nowhere, broken.get(file, ""))
-        if not declared.entry.importable or len(declared.kinds) != 1:
-            return Stop("several-kinds" if declared.entry.importable else "not-importable", nowhere)
+        if len(declared.kinds) != 1:
+            return Stop("several-kinds", nowhere)
+        if not declared.entry.importable and not moved_files(self.files, [declared]):
+            return Stop("not-importable", nowhere)
         kind = declared.kinds[0]
         value = self.job.flow.modules[file].names.get(name)
         function = self.job.flow.functions.get(value.key) if isinstance(value, Func) else None
