@@ -38,7 +38,7 @@ def test_odd_files_are_carried_or_left_with_a_finding(project: Project, tmp_path
         {
             "ostermere.yaml": definition(f="my-handlers/f.py#f", g="my-handlers/g.py#g"),
             "my-handlers/f.py": odd,
-            "my-handlers/g.py": "def g(event, ctx):\n    return vars(event)\n",
+            "my-handlers/g.py": "def g(event, ctx):\n    yield event\n",
             "data/x.bin": b"\0\xff",
             ".env": "SCALE_KEY=real-secret",
             "requirements.txt": "made-up==1.0",
