@@ -394,6 +394,40 @@ def test_however_a_handler_ends_it_is_said(tmp_path: Path, does: str) -> None:
     assert one.verdict is (Verdict.UNCHECKED if ended else Verdict.SAME)
 
 
+MANY = """
+import { books } from "ostermere";
+export async function run(event, ctx) {
+  const n = Number(event.call.first.n);
+  console.log(`said ${n}`);
+  if (n === 7) process.exit(3);
+  if (n === 11) process.kill(process.pid, "SIGKILL");
+  if (n === 13) console.error("x".repeat(2_000_000));
+  if (n === 17) setTimeout(() => {}, 5_000);
+  if (n === 23) throw new RangeError("odd");
+  if (n % 2) await books.drop("hives", { hive: String(n) });
+  ctx.note("was there", { n });
+  return { code: 200, content: `answer ${n}` };
+}
+"""
+
+
+def test_calls_that_are_sent_ahead_are_told_apart(tmp_path: Path) -> None:
+    folder = project(tmp_path / "p", MANY, sample=SAMPLE.replace("day=mon", "n=0"))
+    for n in range(1, 40):
+        sent = SAMPLE.replace("day=mon", f"n={n}").replace("\n", "\r\n")
+        (folder / "samples" / "one" / f"s{n:02}.http").write_bytes(sent.encode())
+    carry(folder, to="thornwick@1", out=tmp_path / "there")
+    found = {one.sample: one for one in check(tmp_path / "there", limit=5).checked}
+    ends = {7: "exited: SystemExit: 3", 11: "died: killed by SIGKILL", 23: "failed: RangeError: odd"}
+    for n in range(1, 40):
+        one = found[f"s{n:02}.http"]
+        assert one.expected == ends.get(n, "replied 200, 1 effect" if n % 2 else "replied 200"), n
+        assert one.verdict is (Verdict.UNCHECKED if n == 11 else Verdict.SAME)
+        said = one.output.splitlines()
+        assert said[:1] == ([f"said {n}"] if n != 11 else []), n
+        assert (len(said), n == 13) in ((3, True), (1, False), (0, False)), n
+
+
 def test_an_answer_without_content_is_explained_too(tmp_path: Path) -> None:
     handler = (
         'export const run = (event) => ({ code: 204, fields: { "x-names": Object.keys(event.fields).join() } });\n'

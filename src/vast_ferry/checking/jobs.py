@@ -26,7 +26,7 @@ from vast_ferry.surveying.record import read_record
 Files = dict[str, list[tuple[Path, Path]]]
 
 #: Samples are read, run and compared so many at a time.
-BATCH = 2000
+BATCH = 4000
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@
 // {"$bytes": Base64}. Services are behind that line too. Every message carries a mark that handlers never see.
 import { createHash } from "node:crypto";
 import { Session } from "node:inspector";
-import { readFileSync } from "node:fs";
+import { fstatSync, readFileSync } from "node:fs";
 import { registerHooks, SourceMap, stripTypeScriptTypes } from "node:module";
 import { Socket } from "node:net";
 import { relative } from "node:path";
@@ -18,21 +18,52 @@ let waiting = null;
 let pieces = [];
 let size = 0;
 
+function replaced(_, value) {
+  if (value instanceof Uint8Array) return { $bytes: Buffer.from(value).toString("base64") };
+  if (value?.type === "Buffer" && Array.isArray(value.data)) return { $bytes: Buffer.from(value.data).toString("base64") };
+  if (typeof value === "bigint") return value <= Number.MAX_SAFE_INTEGER ? Number(value) : String(value);
+  return value;
+}
+
+const ODD = Symbol("a value that has a way of its own to be JSON");
+
+/** Give a plain value with what JSON has no way to say replaced: a call for each value costs more than all the rest. */
+function plain(value) {
+  if (typeof value === "bigint") return replaced("", value);
+  if (typeof value !== "object" || value === null) return value;
+  if (value instanceof Uint8Array) return replaced("", value);
+  if (Array.isArray(value)) return value.map(plain);
+  const kind = Object.getPrototypeOf(value);
+  if ((kind !== Object.prototype && kind !== null) || typeof value.toJSON === "function") throw ODD;
+  const made = {};
+  for (const key of Object.keys(value)) {
+    if (key === "__proto__") throw ODD;
+    made[key] = plain(value[key]);
+  }
+  if (made.type === "Buffer") throw ODD;
+  return made;
+}
+
+function textOf(message) {
+  try {
+    return JSON.stringify(plain(message));
+  } catch {
+    return JSON.stringify(message, replaced);
+  }
+}
+
 function send(message) {
-  const plain = (_, value) => {
-    if (value instanceof Uint8Array) return { $bytes: Buffer.from(value).toString("base64") };
-    if (value?.type === "Buffer" && Array.isArray(value.data)) return { $bytes: Buffer.from(value.data).toString("base64") };
-    if (typeof value === "bigint") return value <= Number.MAX_SAFE_INTEGER ? Number(value) : String(value);
-    return value;
-  };
-  const text = Buffer.from(JSON.stringify({ ...message, mark }, plain));
+  const text = Buffer.from(textOf({ ...message, mark }));
   const head = Buffer.alloc(4);
   head.writeUInt32BE(text.length);
   line.write(Buffer.concat([head, text]));
 }
 
-function withBytes(_, value) {
-  return value && typeof value === "object" && typeof value.$bytes === "string" ? Buffer.from(value.$bytes, "base64") : value;
+function withBytes(value) {
+  if (typeof value !== "object" || value === null) return value;
+  if (typeof value.$bytes === "string") return Buffer.from(value.$bytes, "base64");
+  for (const key of Object.keys(value)) value[key] = withBytes(value[key]);
+  return value;
 }
 
 line.on("data", (piece) => {
@@ -45,7 +76,9 @@ line.on("data", (piece) => {
     if (size < 4 + length) return;
     pieces = [all.subarray(4 + length)];
     size -= 4 + length;
-    receive(JSON.parse(all.subarray(4, 4 + length).toString("utf8"), withBytes));
+    const text = all.subarray(4, 4 + length).toString("utf8");
+    const message = JSON.parse(text);
+    receive(text.includes("$bytes") ? withBytes(message) : message);
   }
 });
 line.on("close", () => process.reallyExit(0));
@@ -276,15 +309,26 @@ function ofTheCall(request, logs) {
   };
 }
 
+/** Tell how much was printed: what a call prints is told by it, for the next may run before that is read. */
+function printed() {
+  try {
+    return fstatSync(1).size;
+  } catch {
+    return 0; // the handler closed it
+  }
+}
+
 async function call(request) {
   const logs = [];
+  const from = printed();
   unseen.length = late.length = 0;
   answered = false;
   Math.random = chance(request.seed);
-  const told = ofTheCall(request, logs);
-  const events = request.events.map((event) => ({ ...event, ...told }));
+  const more = ofTheCall(request, logs);
+  const events = request.events.map((event) => ({ ...event, ...more }));
   const { call: deliver } = calls[request.kind];
   const before = new Set(timers.keys());
+  const began = performance.now();
   let outcome;
   try {
     const failed = new Promise((_, reject) => { waiting = reject; });
@@ -294,8 +338,10 @@ async function call(request) {
   }
   waiting = null;
   answered = true;
+  const seconds = (performance.now() - began) / 1000;
   const spent = await goesOn(before);
-  send({ ...outcome, reached: reached(), logs, spent, unseen: [...unseen, ...late].filter(([, place]) => place) });
+  const told = [...unseen, ...late].filter(([, place]) => place);
+  send({ ...outcome, reached: reached(), logs, spent, unseen: told, seconds, printed: [from, printed()] });
 }
 
 // A timer that a call starts and leaves is something that nobody waits for.
@@ -329,6 +375,8 @@ async function goesOn(before) {
   return still();
 }
 
+let last = Promise.resolve();
+
 async function receive(message) {
   if (message.answer !== undefined) {
     const own = asked.get(message.answer);
@@ -345,6 +393,6 @@ async function receive(message) {
       send({ failed: failureOf(error) });
     }
   } else {
-    await call(message);
+    last = last.then(() => call(message)); // one after the other, however many have come
   }
 }

@@ -19,6 +19,9 @@ from collections.abc import Callable
 from typing import Any
 
 _HEAD = struct.Struct("!I")
+#: So many calls are with Node at most, and none ahead where it printed so many bytes.
+_AHEAD = 8
+_MOST_PRINTED = 1 << 20
 
 
 class Thrown(Exception):
@@ -42,6 +45,10 @@ class NodeSide:
         self._goes_on = False
         self._reached: dict[str, Any] = {}
         self._ahead = b""  # of what came, what was not asked for yet
+        self._posted = 0  # calls that Node has already, or runs: their answers come in this order
+        self.seconds = 0.0  # how long the last call took
+        self.printed = (0, 0)  # where in what was printed that of the last call begins and ends
+        self._read_to = 0
         self.handler = None  # it is on the other side
         #: what calls the handler, by kind of event
         self.calls: dict[str, tuple[str, Callable[[Any, Any], Any], bool]] = {
@@ -52,7 +59,7 @@ class NodeSide:
 
     def start(self) -> None:
         """Start Node and load the handler; raises Thrown where it can't be loaded."""
-        node, self._ahead = self._setup["node"], b""
+        node, self._ahead, self._posted = self._setup["node"], b"", 0
         self._line, far = socket.socketpair()
         with far:
             self._process = subprocess.Popen(
@@ -79,10 +86,11 @@ class NodeSide:
     def begin(self, seed: int, *, cold: bool) -> None:
         """Begin a call; a cold one, made in a copy of the worker, has a Node of its own."""
         self._logs, self._unseen, self._goes_on, self._seed = [], [], False, seed
+        self.seconds, self.printed = 0.0, (0, 0)
         if cold and self._line is not None:
             self._line.close()  # the other one's talk goes on in the process that this is a copy of
             self._line = self._process = None
-            self._ahead = b""
+            self._ahead, self._posted = b"", 0
 
     def ended(self, _: list[str]) -> tuple[bool, list[str], list[list[str]]]:
         """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
@@ -93,18 +101,64 @@ class NodeSide:
         found, self._reached = self._reached, {}
         return found
 
+    def next_of(self, line: Any, waiting: Any) -> dict[str, Any]:
+        """Return the next call; it and those that came with it are with Node already, where they can be.
+
+        So Node runs one while this side reads the answer to the one before it.
+        """
+        request: dict[str, Any] = waiting.popleft() if waiting else line.receive()
+        ahead = self._posted > 0 or self._post(request)
+        while ahead and len(waiting) < _AHEAD and self.printed[1] < _MOST_PRINTED and line.more():
+            waiting.append(line.receive())
+            ahead = self._posted == len(waiting) and self._post(waiting[-1])
+        return request
+
+    def printed_by(self, said: Callable[..., str]) -> str:
+        """Return what the last call printed; the next one may have printed more."""
+        begin, end = self.printed
+        if self._process is None:  # it ended, and said no more where that is
+            output: str = said(self._read_to)
+            self._read_to = 0
+            return output
+        output, self._read_to = said(begin, end), end
+        if not self._posted and end >= _MOST_PRINTED // 2:
+            said()  # and forget it
+            self._read_to = 0
+        return output
+
+    def _post(self, request: dict[str, Any]) -> bool:
+        """Send a call that makes one call of the handler without waiting for it; tell whether it was sent.
+
+        Node runs it while this side reads the answers before it.
+        """
+        kind, hubs = request["kind"], request["hubs"]
+        _, _, batch = self.calls[kind]
+        if self._process is None or request["cold"] or (len(hubs) != 1 and (request["apart"] or not batch)):
+            return False
+        self._posted += 1
+        self._send_call(kind, hubs, request["limit"], request["seed"], batch=batch)
+        return True
+
+    def _send_call(self, kind: str, events: list[dict[str, Any]], limit: float, seed: int, *, batch: bool) -> None:
+        self._send({"kind": kind, "events": events, "batch": batch, "limit": limit, "seed": seed})
+
     def _call(self, kind: str, batch: bool, _: Any, events: Any) -> Any:
         """Return what the handler answered, as hub fields; raises Thrown, or SystemExit where it ended the process."""
-        if self._process is None:
-            self.start()
-        given = events if batch else [events]
-        plain = [{name: value for name, value in event.items() if not callable(value)} for event in given]
-        limit = given[0]["limit"] if given else 60
-        self._send({"kind": kind, "events": plain, "batch": batch, "limit": limit, "seed": self._seed})
+        if self._posted:
+            self._posted -= 1
+        else:
+            if self._process is None:
+                self.start()
+            given = events if batch else [events]
+            plain = [{name: value for name, value in event.items() if not callable(value)} for event in given]
+            self._send_call(kind, plain, given[0]["limit"] if given else 60, self._seed, batch=batch)
         answer = self._receive()
         self._logs += answer.get("logs", [])
         self._unseen += answer.get("unseen", [])
         self._goes_on = self._goes_on or bool(answer.get("spent"))
+        self.seconds += answer.get("seconds", 0.0)
+        begin, end = answer.get("printed", (0, 0))
+        self.printed = (self.printed[0] if self.printed[1] else begin, end)
         for path, ranges in answer.get("reached", {}).items():
             self._reached.setdefault(path, []).extend(ranges)
         if "failed" in answer:
@@ -126,7 +180,7 @@ class NodeSide:
     def _send(self, message: dict[str, Any]) -> None:
         assert self._line is not None
         text = _ENCODER.encode(message).encode()
-        with contextlib.suppress(BrokenPipeError):  # that it ended is told when it is listened to
+        with contextlib.suppress(BrokenPipeError, ConnectionResetError):  # that it ended is told when it is listened to
             self._line.sendall(_HEAD.pack(len(text)) + text)
 
     def _exactly(self, size: int) -> bytes:
@@ -134,7 +188,9 @@ class NodeSide:
         if len(self._ahead) < size:
             made = bytearray(self._ahead)
             while len(made) < size:
-                piece = self._line.recv(1 << 20)
+                piece = b""
+                with contextlib.suppress(ConnectionResetError):  # it ended before it had read all that was sent ahead
+                    piece = self._line.recv(1 << 20)
                 if not piece:
                     self._ended()
                 made += piece
@@ -146,7 +202,7 @@ class NodeSide:
         """Tell how Node ended, as its own end where it was ended."""
         assert self._process is not None
         status = self._process.wait()
-        self._process = None
+        self._process, self._posted = None, 0
         if status < 0:
             os.kill(os.getpid(), -status)
         if status == 134:  # it ran out of memory, and says so on its way out
@@ -157,7 +213,8 @@ class NodeSide:
         """Return the next message that is no question; questions of services are answered on the way."""
         while True:
             (size,) = _HEAD.unpack(self._exactly(_HEAD.size))
-            message: dict[str, Any] = _DECODER.decode(self._exactly(size).decode())
+            text = self._exactly(size).decode()
+            message: dict[str, Any] = (_DECODER if "$bytes" in text else _WITHOUT_BYTES).decode(text)
             if message.get("mark") != self._mark:
                 continue  # something else wrote it
             if "operate" not in message:
@@ -190,3 +247,4 @@ def _with_bytes(found: dict[str, Any]) -> Any:
 #: To make one of these costs as much as a small message.
 _ENCODER = json.JSONEncoder(default=_plain)
 _DECODER = json.JSONDecoder(object_hook=_with_bytes)
+_WITHOUT_BYTES = json.JSONDecoder()

@@ -20,6 +20,7 @@ import struct
 import subprocess
 import sys
 import threading
+import time
 from collections import deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
@@ -49,6 +50,7 @@ MOST_TIMEOUTS = 5
 #: So many calls are sent ahead at most, and so many bytes of them: they wait in the socket.
 AHEAD = 32
 ROOM = 1 << 16
+NOW_AND_THEN = 0.002  # seconds
 #: A process may take so much longer than a call's limit, in seconds: the handler's own clock should run out first.
 BEYOND = 0.25
 #: What is raised where a process has ended, or answered what is no answer.
@@ -307,6 +309,9 @@ class Worker:
                 held = b""
                 yield self.call(waiting.popleft(), limit, seed)
                 continue
+            if len(ahead) > AHEAD // 2 and not self._left:
+                # The worker has enough to do: to be woken for each of its answers costs more than to look now and then.
+                time.sleep(NOW_AND_THEN)
             outcome = self._ended(self._awaited(limit) if held is not None else self._timed_out(limit))
             waiting.popleft()
             if self._talk is not None:

@@ -35,6 +35,7 @@ import pathlib
 import random
 import re
 import secrets
+import select
 import socket
 import sqlite3
 import ssl
@@ -80,6 +81,12 @@ class Line:
             os.close(descriptor)
         self.mark = b""
         self._ahead = b""  # what came with the message before: calls may be sent ahead
+        # To make one of these costs as much as a small message.
+        self._decoder = json.JSONDecoder(object_hook=self._with_bytes)
+        self._encoder = json.JSONEncoder(default=self._apart)
+        self._key, self._content = "", memoryview(b"")
+        self._parts: list[bytes] = []
+        self._size = 0
 
     def _exactly(self, size: int) -> bytes:
         if len(self._ahead) < size:
@@ -93,37 +100,38 @@ class Line:
         wanted, self._ahead = self._ahead[:size], self._ahead[size:]
         return wanted
 
+    def more(self) -> bool:
+        """Tell whether something of the next message is there already."""
+        return bool(self._ahead) or bool(select.select([self.socket], [], [], 0)[0])
+
     def receive(self) -> Any:
         """Return the next message."""
         text, blob, mark = HEAD.unpack(self._exactly(HEAD.size))
-        key, data, content = mark.hex(), self._exactly(text), memoryview(self._exactly(blob))
+        self._key, data, self._content = mark.hex(), self._exactly(text), memoryview(self._exactly(blob))
+        return self._decoder.decode(str(data, "utf-8"))
 
-        def with_bytes(found: dict[str, Any]) -> Any:
-            at = found.get(key)
-            return found if at is None else bytes(content[at[0] : at[0] + at[1]])
-
-        return json.loads(data, object_hook=with_bytes)
+    def _with_bytes(self, found: dict[str, Any]) -> Any:
+        at = found.get(self._key)
+        return found if at is None else bytes(self._content[at[0] : at[0] + at[1]])
 
     def send(self, message: dict[str, Any]) -> None:
         """Send an answer."""
-        mark, size = secrets.token_bytes(8), 0
-        key, parts = mark.hex(), []
-
-        def apart(value: Any) -> Any:
-            nonlocal size
-            if not isinstance(value, bytes):
-                raise TypeError(f"{type(value).__name__} is no JSON value")
-            parts.append(value)
-            size += len(value)
-            return {key: [size - len(value), len(value)]}
-
-        text = json.dumps(message, default=apart).encode("ascii")
-        head = self.mark + HEAD.pack(len(text), size, mark) + text
-        if size < PIECE:
-            self.socket.sendall(b"".join((head, *parts)))
+        mark = secrets.token_bytes(8)
+        self._key, self._parts, self._size = mark.hex(), [], 0
+        text = self._encoder.encode(message).encode("ascii")
+        head = self.mark + HEAD.pack(len(text), self._size, mark) + text
+        if self._size < PIECE:
+            self.socket.sendall(b"".join((head, *self._parts)))
             return
-        for part in (head, *parts):
+        for part in (head, *self._parts):
             self.socket.sendall(part)
+
+    def _apart(self, value: Any) -> Any:
+        if not isinstance(value, bytes):
+            raise TypeError(f"{type(value).__name__} is no JSON value")
+        self._parts.append(value)
+        self._size += len(value)
+        return {self._key: [self._size - len(value), len(value)]}
 
 
 def load(setup: dict[str, Any], folder: str) -> Callable[..., Any]:
@@ -410,7 +418,7 @@ def shortened(message: str) -> str:
     return f"{message[:MOST_MESSAGE]}… ({len(message):,} characters, SHA-256 {digest})"
 
 
-def print_to_a_file() -> Callable[[], str]:
+def print_to_a_file() -> Callable[..., str]:
     """Send what the handler prints, and what its libraries print below Python, to a file; return what takes it out."""
     printed = tempfile.TemporaryFile()  # noqa: SIM115  (open as long as the process lives)
     os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
@@ -421,16 +429,19 @@ def print_to_a_file() -> Callable[[], str]:
     sys.stderr = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False, buffering=1)  # noqa: SIM115
     sys.__stdin__, sys.__stdout__, sys.__stderr__ = sys.stdin, sys.stdout, sys.stderr  # type: ignore[misc]
 
-    def said() -> str:
-        for stream in (sys.stdout, sys.stderr):
-            with contextlib.suppress(Exception):  # the handler may have closed it
-                stream.flush()
-        size = os.fstat(printed.fileno()).st_size
-        if not size:
+    def said(begin: int = 0, end: int = -1) -> str:
+        """Return all that was printed, and forget it; or what stands between two places, and forget nothing."""
+        if end < 0:
+            for stream in (sys.stdout, sys.stderr):
+                with contextlib.suppress(Exception):  # the handler may have closed it
+                    stream.flush()
+        size = (os.fstat(printed.fileno()).st_size if end < 0 else end) - begin
+        if size <= 0:
             return ""
-        text = os.pread(printed.fileno(), MOST_OUTPUT, 0)
-        os.ftruncate(printed.fileno(), 0)
-        os.lseek(printed.fileno(), 0, os.SEEK_SET)
+        text = os.pread(printed.fileno(), min(size, MOST_OUTPUT), begin)
+        if end < 0:
+            os.ftruncate(printed.fileno(), 0)
+            os.lseek(printed.fileno(), 0, os.SEEK_SET)
         more = f"\n… {size - MOST_OUTPUT:,} bytes more" if size > MOST_OUTPUT else ""
         return text.decode("utf-8", "replace") + more
 
@@ -460,12 +471,21 @@ class Here:
         driver: dict[str, Any] = {"__name__": "stand_in", "operate": services.operate}
         exec(marshal.loads(setup["driver"]), driver)  # noqa: S102, S302  (made from a profile)
         self.calls = driver["CALLS"]
+        self.seconds = 0.0  # how long a call took is told from outside
         self.handler = script(setup, folder, services, unseen) if setup["script"] else load(setup, folder)
         self._unseen = unseen
+
+    def next_of(self, line: Line, _: collections.deque[Any]) -> Any:
+        """Return the next call."""
+        return line.receive()
 
     def begin(self, seed: int, *, cold: bool) -> None:
         """Begin a call."""
         random.seed(seed)
+
+    def printed_by(self, said: Callable[..., str]) -> str:
+        """Return what the last call printed."""
+        return said()
 
     def ended(self, logs: list[str]) -> tuple[bool, list[str], list[list[str]]]:
         """Return whether something of the call goes on, what was logged, and what it started that nobody sees."""
@@ -513,8 +533,9 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
     line.send({"ending": "ready", "output": said()})
 
     untouched: list[Any] = []
+    waiting: collections.deque[Any] = collections.deque()
     while True:
-        request = line.receive()
+        request = side.next_of(line, waiting)
         if request["cold"] and not untouched:
             untouched = files_below(folder, scratch)
         if request["cold"] and not in_a_copy(unseen):
@@ -528,11 +549,11 @@ def serve(descriptor: int, places: dict[str, str], *, contained: bool) -> None:
         side.begin(request["seed"], cold=request["cold"])
         started = time.perf_counter()
         data = call(side.calls[request["kind"]], side.handler, hubs, folder, apart=request["apart"])
-        data["seconds"] = time.perf_counter() - started
+        data["seconds"] = side.seconds or time.perf_counter() - started
         goes_on, data["logs"], data["unseen"] = side.ended(logs)
         data["spent"] = goes_on or (request["cold"] and files_below(folder, scratch) != untouched)
         outbound.end()
-        data["output"], data["effects"] = said(), services.effects
+        data["output"], data["effects"] = side.printed_by(said), services.effects
         if setup["reach"]:
             data["reached"] = side.reached()
         line.send(data)
