@@ -1,4 +1,4 @@
-import { books, jobs, stores } from "ostermere";
+import { books, lines, stores } from "ostermere";
 
 // What the night brings: how much nectar came in, as the scales told the day before.
 export async function night(event, ctx) {
@@ -9,9 +9,9 @@ export async function night(event, ctx) {
     return;
   }
   const apiaries = Object.entries(flow.grams).sort(([one], [other]) => (one < other ? -1 : 1));
-  const lines = [`Nectar on ${day}`, ...apiaries.map(([apiary, grams]) => `${apiary}: ${grams} g`)];
-  await stores.put("reports", `nectar/${day}.txt`, lines.join("\n") + "\n", { form: "text/plain; charset=utf-8" });
+  const rows = [`Nectar on ${day}`, ...apiaries.map(([apiary, grams]) => `${apiary}: ${grams} g`)];
+  await stores.put("reports", `nectar/${day}.txt`, rows.join("\n") + "\n", { form: "text/plain; charset=utf-8" });
   const late = event.at - event.due;
   if (late > 600_000) ctx.note("late", { by: late });
-  await jobs.ask("send_report", { content: { name: event.name, day } });
+  await lines.post("office", JSON.stringify({ report: event.name, day }), { form: "application/json" });
 }
