@@ -127,11 +127,14 @@ def write_samples(collection: Collection) -> list[Path]:
         with tempfile.TemporaryDirectory(prefix=".coming-", dir=top) as waiting:
             pairs = []
             for number, one in enumerate(collection.samples):
-                (Path(waiting) / str(number)).write_bytes(one.content)
-                pairs.append((Path(waiting) / str(number), top / one.function / one.name))
+                written = f"{waiting}/{number}"
+                with open(written, "xb") as file:
+                    file.write(one.content)
+                pairs.append((written, top / one.function / one.name))
+            for function in {one.function for one in collection.samples}:
+                (top / function).mkdir(exist_ok=True)
             try:
                 for written, path in pairs:
-                    path.parent.mkdir(exist_ok=True)
                     os.link(written, path) if hasattr(os, "link") else os.replace(written, path)
                     made.append(path)
             except BaseException:
@@ -281,7 +284,7 @@ class _Collector:
             request, left = self.redactor.request(one.request)
             self._leave([*one.notes, *left], one.place)
             path = f"{request.method.lower()} {request.path}"
-            self._keep(function, path, ".http", message_of(request), one.place)
+            self._keep(function, path, ".http", message_of(request), one.place, request=request)
             return ""
         why = ""
         taken = False
@@ -320,15 +323,18 @@ class _Collector:
     def _has(self, kind: str) -> bool:
         return any(kind in one.kinds for one in self.project.functions)
 
-    def _keep(self, function: str, title: str, suffix: str, content: bytes, place: Place) -> None:
+    def _keep(
+        self, function: str, title: str, suffix: str, content: bytes, place: Place, *, request: HttpEvent | None = None
+    ) -> None:
         if self.before:
-            suffix, content = ".yaml", _with_before(suffix, content, self.before)
+            suffix, content, request = ".yaml", _with_before(suffix, content, self.before), None
         if function not in self._seen:
             self._seen[function], self._names[function] = set(), set()
             for path in self._kept(function):
                 self._names[function].add(path.name)
                 self._seen[function].add(_digest(path.suffix, path.read_bytes(), self.forms))
-        digest = _digest(suffix, content, self.forms)
+        # What was made of a request need not be read again to know what it is.
+        digest = _digest_of(self.forms, request) if request is not None else _digest(suffix, content, self.forms)
         if digest in self._seen[function]:
             self.made.known += 1
             return
@@ -410,8 +416,12 @@ def _digest(suffix: str, content: bytes, forms: Forms) -> bytes:
         if suffix == ".json":
             content = json.dumps(forms.value(json.loads(content)), sort_keys=True).encode("utf-8", "surrogatepass")
         elif suffix == ".http":
-            content = message_of(forms.request(read_request(content, "", ""))[0])
+            return _digest_of(forms, read_request(content, "", ""))
     return hashlib.sha256(suffix.encode() + content).digest()
+
+
+def _digest_of(forms: Forms, request: HttpEvent) -> bytes:
+    return hashlib.sha256(b".http" + message_of(forms.request(request)[0])).digest()
 
 
 def _with_before(suffix: str, content: bytes, before: Mapping[str, Any]) -> bytes:
